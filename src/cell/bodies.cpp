@@ -1,0 +1,55 @@
+#include "device_kind.h"
+
+namespace escarp::cell {
+
+using geometry::Body;
+using geometry::Convex;
+
+Body standing_box(std::string name, const Vector3& size, const Vector3& bottom) {
+    return {std::move(name), Convex::box(size), geometry::make_frame(bottom + Vector3(0, 0, 0.5 * size.z()))};
+}
+
+Body standing_cylinder(std::string name, double diameter, double height, const Vector3& bottom) {
+    return {std::move(name), Convex::cylinder(diameter, height), geometry::make_frame(bottom + Vector3(0, 0, 0.5 * height))};
+}
+
+Body read_body(const Reader& r) {
+    constexpr Range size{0.1, 1e5}, place{-1e5, 1e5};
+    const std::string name = r.text("name", "");
+    const std::string shape = r.choice("shape", {"box", "cylinder", "capsule", "sphere", "hull"});
+    const Frame at = r.frame();
+    const auto raised = [&](double height) { return at * geometry::make_frame({0, 0, 0.5 * height}); };
+    if (shape == "box") {
+        const Vector3 sizes = r.triple("size_mm", size);
+        return {name, Convex::box(sizes), raised(sizes.z())};
+    }
+    if (shape == "cylinder") {
+        const double height = r.number("height_mm", size);
+        return {name, Convex::cylinder(r.number("diameter_mm", size), height), raised(height)};
+    }
+    if (shape == "capsule") return {name, Convex::capsule(r.triple("from_mm", place), r.triple("to_mm", place), r.number("diameter_mm", size)), at};
+    if (shape == "sphere") return {name, Convex::sphere(r.number("diameter_mm", size)), at};
+    std::vector<Vector3> points;
+    const json& list = r.raw("points_mm");
+    const bool fits = list.is_array() && list.size() >= 4 && list.size() <= 4096;
+    if (fits) {
+        for (const json& p : list) {
+            const bool three = p.is_array() && p.size() == 3 && p[0].is_number() && p[1].is_number() && p[2].is_number();
+            const Vector3 point = three ? Vector3(p[0].get<double>(), p[1].get<double>(), p[2].get<double>()) : Vector3::Constant(1e300);
+            if (point.cwiseAbs().maxCoeff() <= 1e5) points.push_back(1e-3 * point);
+        }
+    }
+    if (!fits || points.size() != list.size()) {
+        r.problem("points_mm", "A list of 4 to 4096 points is expected, each a list of three numbers in mm.");
+        points = {Vector3::Zero()};
+    }
+    return {name, Convex::hull(std::move(points)), at};
+}
+
+geometry::Bodies read_bodies(const Reader& r, const std::string& key) {
+    geometry::Bodies bodies;
+    for (const Reader& one : r.list(key, 200)) bodies.push_back(read_body(one));
+    return bodies;
+}
+
+}  // namespace escarp::cell

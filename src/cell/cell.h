@@ -1,0 +1,169 @@
+#pragma once
+// The typed cell: one variant of a document, in SI units, checked. Made by `read_cell`; never edited in place.
+
+#include <map>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include <geometry/convex.h>
+#include <geometry/outline.h>
+#include <kinematics/joint_solver.h>
+
+#include "json.h"
+#include "problem.h"
+
+namespace escarp::cell {
+
+using geometry::Frame;
+using geometry::Vector3;
+using kinematics::JointVector;
+
+class DeviceKind;
+
+struct Grip {
+    std::string id;
+    Frame at;  ///< the tool frame in the part when it is gripped
+};
+
+struct PartType {
+    std::string id, name, colour;
+    geometry::Bodies bodies;  ///< in the part's frame: origin at the bottom centre
+    double mass = 0;
+    std::vector<Grip> grips;
+    double length = 0, height = 0;  ///< extent along the part's x and z, m
+};
+
+struct ToolModel {
+    std::string id, name;
+    geometry::Bodies bodies;  ///< in the flange
+    Frame frame = Frame::Identity();  ///< the tool frame in the flange
+    double mass = 0, close_s = 0, open_s = 0;
+    double force = 0;   ///< N, of each jaw
+    int faces = 2;      ///< contact faces
+    double friction = 0.3;
+};
+
+/// A taught pose: joint values, or a tool frame relative to a device (or the floor).
+struct Pose {
+    std::string id, name;
+    std::optional<JointVector> joints;
+    std::string relative_to;  ///< device id; empty: the floor
+    Frame at = Frame::Identity();
+};
+
+enum class StepKind { wait, pick, place, move, delay, if_part, repeat };
+
+struct Step {
+    std::string id;
+    std::string path;  ///< where it stands in the file, for messages and edits
+    int number = 0;    ///< position in the task counted through all groups, from 0
+    int depth = 0;
+    StepKind kind = StepKind::delay;
+    std::string signal;          ///< wait: "device.signal"
+    bool is = true;              ///< wait: until it has this value
+    int device = -1;             ///< pick, place: index of the other device
+    std::string pose;            ///< move: id of the pose
+    bool straight = false;       ///< move: straight instead of joint move
+    double speed = 1.0;          ///< share of the joint moves' limits
+    double straight_speed = 1.0; ///< share of the straight moves' limits
+    double approach = 0, retreat = 0;  ///< m
+    double turn = 0;             ///< pick: of the tool about the part's upright; place: of the part in its seat; rad
+    int posture = -1;            ///< joint solution to use; -1: the one nearest to the ready posture
+    std::string grip;            ///< pick: grip of the part; empty: its first
+    double time_s = 0;           ///< delay
+    std::string result;          ///< if_part: "reject" or "good"
+    int times = 1;               ///< repeat
+    std::vector<Step> then, otherwise;  ///< if_part: both; repeat: `then`
+};
+
+/// A place for one part on a device.
+struct Seat {
+    std::string name;
+    Frame at;  ///< where the part's origin goes, in the device's frame
+};
+
+/// What a kind reads out of the file for itself.
+struct Parameters {
+    virtual ~Parameters() = default;
+};
+
+struct Arm {
+    const kinematics::ArmModel* model = nullptr;
+    const ToolModel* tool = nullptr;  ///< null: none mounted
+    std::shared_ptr<const kinematics::JointSolver> solver;
+    std::uint64_t model_key = 0;  ///< of everything in the model and tool that motion depends on
+    JointVector ready;
+    Frame tool_frame = Frame::Identity();  ///< in the flange; the flange itself without a tool
+};
+
+/// How a device is drawn; the drawing code knows looks, not kinds.
+enum class Look { structure, arm, belt, fixture, sensor, source, sink };
+
+/// A line that helps to read a device in a drawing (an arrow, a beam), in the device's frame.
+struct Mark {
+    enum class Style { ink, accent, muted } style = Style::ink;
+    std::vector<Vector3> line;
+    bool arrow = false;
+};
+
+struct Device {
+    std::string id, name, colour;
+    const DeviceKind* kind = nullptr;
+    int host = -1;                  ///< index; -1: the floor
+    Frame placement;                ///< in the host's mount frame
+    Frame world;
+    Frame mount = Frame::Identity();  ///< where riders stand, in the device's frame
+    Look look = Look::structure;
+    geometry::Bodies bodies;        ///< in the device's frame; an arm's links are in its model
+    std::vector<Mark> marks;
+    std::vector<Seat> seats;
+    std::vector<std::string> signals;  ///< names it publishes
+    std::shared_ptr<const Parameters> parameters;
+    std::optional<Arm> arm;
+    std::vector<Pose> poses;
+    std::vector<Step> task;
+    std::vector<std::pair<std::string, std::string>> needs;  ///< device ids it hands parts to, with the key that says so
+    std::string needs_part_type;
+
+    Frame mount_world() const { return world * mount; }
+    const Pose* pose(const std::string& pose_id) const;
+};
+
+struct Exclusion {
+    int a, b;
+    std::string reason;
+};
+
+struct Cell {
+    std::string name;
+    double takt = 0;               ///< s; 0: none demanded
+    double horizon = 600;          ///< s
+    double safety_distance = 0.02; ///< m
+    std::uint64_t seed = 1;
+    std::vector<PartType> part_types;
+    std::vector<kinematics::ArmModel> arm_models;
+    std::vector<ToolModel> tool_models;
+    std::vector<Device> devices;   ///< in the file's order
+    std::vector<Exclusion> exclusions;
+
+    int device(const std::string& id) const;  ///< index or -1
+    int part_type(const std::string& id) const;
+    /// The device at the bottom of the stack that `device` stands on.
+    int root(int device) const;
+    bool stands_on(int device, int host) const;  ///< directly or not
+    double floor_area() const;  ///< convex hull of all footprints, m^2
+};
+
+class Kinds;
+/// Reads and checks one resolved variant. Throws InputError with every problem found (up to 50).
+std::shared_ptr<const Cell> read_cell(const json& resolved, const Kinds& kinds);
+
+/// Every step of a task, inner ones too, in order.
+std::vector<const Step*> all_steps(const std::vector<Step>& task);
+
+/// What a step says, in words: "Pick from Infeed belt".
+std::string describe(const Cell& cell, const Step& step);
+
+}  // namespace escarp::cell

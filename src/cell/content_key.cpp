@@ -1,0 +1,22 @@
+#include "content_key.h"
+
+namespace escarp::cell {
+
+std::uint64_t motion_key(const kinematics::ArmModel& model, const geometry::Frame& tool_frame) {
+    ContentKey key;
+    for (const kinematics::Joint& j : model.mechanism.joints)
+        key.add(static_cast<int>(j.type)).add(j.parent).add(j.child).add(j.at).add(j.axis).add(j.low).add(j.high).add(j.speed).add(j.acceleration).add(j.jerk);
+    key.add(model.flange_link).add(model.flange).add(model.ready).add(tool_frame);
+    key.add(model.line_speed).add(model.line_acceleration).add(model.turn_speed).add(model.turn_acceleration);
+    return key.value();
+}
+
+void add_bodies(ContentKey& key, const geometry::Bodies& bodies) {
+    for (const geometry::Body& b : bodies) {
+        key.add(static_cast<int>(b.shape.core())).add(b.shape.half()).add(b.shape.radius()).add(b.at);
+        for (const geometry::Vector3& p : b.shape.points()) key.add(p);
+    }
+    key.add(bodies.size());
+}
+
+}  // namespace escarp::cell

@@ -1,0 +1,53 @@
+#pragma once
+// What a kind of device brings: its parameters, bodies, drawing marks and checks. Behaviour is added by the
+// simulation layer, which derives from this; a kind is one file there and one line in its list.
+
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "cell.h"
+#include "reader.h"
+
+namespace escarp::cell {
+
+/// A parameter as the window offers it for editing.
+struct Field {
+    std::string key;    ///< in the file, unit suffix included
+    std::string label;
+    double low = 0, high = 0;
+    enum class Type { number, whole, choice, device, part_type, tool_model } type = Type::number;
+    std::vector<std::string> words = {};  ///< for choice
+};
+
+class DeviceKind {
+public:
+    virtual ~DeviceKind() = default;
+    virtual std::string id() const = 0;      ///< the word in the file: "conveyor"
+    virtual std::string label() const = 0;   ///< for people: "Conveyor"
+    virtual json fresh() const = 0;          ///< parameters of a new one, without id, name, placement
+    virtual std::vector<Field> fields() const = 0;
+    /// Reads the kind's own keys into parameters, bodies, seats, marks, signals, mount.
+    virtual void read(const Reader& reader, const Cell& cell, Device& device) const = 0;
+};
+
+class Kinds {
+public:
+    void add(std::unique_ptr<DeviceKind> kind) { all_.push_back(std::move(kind)); }
+    const DeviceKind* find(const std::string& id) const;
+    const std::vector<std::unique_ptr<DeviceKind>>& all() const { return all_; }
+
+private:
+    std::vector<std::unique_ptr<DeviceKind>> all_;
+};
+
+/// Reads a body: {"shape": "box"|"cylinder"|"capsule"|"sphere"|"hull", sizes, "at_mm", "turn_deg"}. Box and cylinder
+/// stand on their origin (bottom centre).
+geometry::Body read_body(const Reader& reader);
+geometry::Bodies read_bodies(const Reader& reader, const std::string& key);
+
+/// A box or cylinder that stands on the point `bottom_centre`, sizes in m.
+geometry::Body standing_box(std::string name, const Vector3& size, const Vector3& bottom_centre);
+geometry::Body standing_cylinder(std::string name, double diameter, double height, const Vector3& bottom_centre);
+
+}  // namespace escarp::cell

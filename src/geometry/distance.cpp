@@ -1,0 +1,251 @@
+#include "distance.h"
+
+#include <array>
+#include <cmath>
+#include <vector>
+
+namespace escarp::geometry {
+namespace {
+
+/// A vertex of the difference body: `w = p - q` with p on a, q on b, all in the axes and origin of a.
+struct Vertex {
+    Vector3 w, p, q;
+};
+
+/// The pair seen from a's frame, so that only b's directions are turned.
+struct Pair {
+    const Convex& a;
+    const Convex& b;
+    Matrix3 turn;
+    Vector3 shift;
+
+    Pair(const Convex& a_, const Frame& at_a, const Convex& b_, const Frame& at_b)
+        : a(a_), b(b_), turn(at_a.linear().transpose() * at_b.linear()),
+          shift(at_a.linear().transpose() * (at_b.translation() - at_a.translation())) {}
+
+    Vertex support(const Vector3& d) const {
+        Vertex v;
+        v.p = a.support(d);
+        v.q = turn * b.support(-(turn.transpose() * d)) + shift;
+        v.w = v.p - v.q;
+        return v;
+    }
+    Vertex support_grown(const Vector3& unit) const {
+        Vertex v = support(unit);
+        v.p += a.radius() * unit;
+        v.q -= b.radius() * unit;
+        v.w = v.p - v.q;
+        return v;
+    }
+};
+
+struct Simplex {
+    std::array<Vertex, 4> v;
+    std::array<double, 4> weight{};
+    int size = 0;
+
+    void keep(std::initializer_list<std::pair<int, double>> chosen) {
+        std::array<Vertex, 4> old = v;
+        size = 0;
+        for (const auto& [index, share] : chosen) {
+            v[size] = old[index];
+            weight[size++] = share;
+        }
+    }
+    Vector3 nearest() const {
+        Vector3 sum = Vector3::Zero();
+        for (int i = 0; i < size; ++i) sum += weight[i] * v[i].w;
+        return sum;
+    }
+};
+
+void reduce_segment(Simplex& s) {
+    const Vector3 ab = s.v[1].w - s.v[0].w;
+    const double length2 = ab.squaredNorm();
+    const double t = length2 > 0 ? -s.v[0].w.dot(ab) / length2 : 0.0;
+    if (t <= 0) return s.keep({{0, 1.0}});
+    if (t >= 1) return s.keep({{1, 1.0}});
+    s.keep({{0, 1 - t}, {1, t}});
+}
+
+void reduce_triangle(Simplex& s) {
+    const Vector3 &a = s.v[0].w, &b = s.v[1].w, &c = s.v[2].w;
+    const Vector3 ab = b - a, ac = c - a;
+    const double d1 = -ab.dot(a), d2 = -ac.dot(a);
+    if (d1 <= 0 && d2 <= 0) return s.keep({{0, 1.0}});
+    const double d3 = -ab.dot(b), d4 = -ac.dot(b);
+    if (d3 >= 0 && d4 <= d3) return s.keep({{1, 1.0}});
+    const double vc = d1 * d4 - d3 * d2;
+    if (vc <= 0 && d1 >= 0 && d3 <= 0) {
+        const double t = d1 / (d1 - d3);
+        return s.keep({{0, 1 - t}, {1, t}});
+    }
+    const double d5 = -ab.dot(c), d6 = -ac.dot(c);
+    if (d6 >= 0 && d5 <= d6) return s.keep({{2, 1.0}});
+    const double vb = d5 * d2 - d1 * d6;
+    if (vb <= 0 && d2 >= 0 && d6 <= 0) {
+        const double t = d2 / (d2 - d6);
+        return s.keep({{0, 1 - t}, {2, t}});
+    }
+    const double va = d3 * d6 - d5 * d4;
+    if (va <= 0 && d4 - d3 >= 0 && d5 - d6 >= 0) {
+        const double t = (d4 - d3) / ((d4 - d3) + (d5 - d6));
+        return s.keep({{1, 1 - t}, {2, t}});
+    }
+    const double sum = va + vb + vc;
+    if (sum <= 0) return s.keep({{0, 1.0}});
+    s.keep({{0, va / sum}, {1, vb / sum}, {2, vc / sum}});
+}
+
+/// Returns true when the origin lies inside the tetrahedron.
+bool reduce_tetrahedron(Simplex& s) {
+    static constexpr int face[4][4] = {{0, 1, 2, 3}, {0, 2, 3, 1}, {0, 3, 1, 2}, {1, 3, 2, 0}};
+    Simplex best;
+    double least = 1e300;
+    bool outside_any = false;
+    for (const auto& f : face) {
+        const Vector3 &a = s.v[f[0]].w, &b = s.v[f[1]].w, &c = s.v[f[2]].w, &d = s.v[f[3]].w;
+        const Vector3 normal = (b - a).cross(c - a);
+        const double inner = normal.dot(d - a), origin = -normal.dot(a);
+        const bool flat = std::abs(inner) < 1e-14 * normal.norm() * (1.0 + (d - a).norm());
+        if (!flat && inner * origin >= 0) continue;
+        outside_any = true;
+        Simplex part;
+        part.v = {s.v[f[0]], s.v[f[1]], s.v[f[2]], Vertex{}};
+        part.size = 3;
+        reduce_triangle(part);
+        const double distance2 = part.nearest().squaredNorm();
+        if (distance2 < least) least = distance2, best = part;
+    }
+    if (!outside_any) return true;
+    s = best;
+    return false;
+}
+
+/// Brings the simplex down to the face nearest to the origin; true when the origin is inside.
+bool reduce(Simplex& s) {
+    switch (s.size) {
+        case 1: s.weight[0] = 1.0; return false;
+        case 2: reduce_segment(s); return false;
+        case 3: reduce_triangle(s); return false;
+        default: return reduce_tetrahedron(s);
+    }
+}
+
+}  // namespace
+
+Separation separation(const Convex& a, const Frame& at_a, const Convex& b, const Frame& at_b, Warm* warm, double enough) {
+    const Pair pair(a, at_a, b, at_b);
+    const double radii = a.radius() + b.radius();
+    Vector3 v = warm && warm->squaredNorm() > 0 ? Vector3(at_a.linear().transpose() * *warm) : Vector3(a.centre() - (pair.turn * b.centre() + pair.shift));
+    if (v.squaredNorm() < 1e-24) v = Vector3::UnitX();
+    Simplex s;
+    bool inside = false, started = false;
+    double lower = 0.0;
+    for (int iteration = 0; iteration < 100; ++iteration) {
+        const Vertex next = pair.support(-v);
+        const double length2 = v.squaredNorm();
+        const double along = v.dot(next.w);  // the whole difference body lies beyond this plane
+        if (along > 0) lower = std::max(lower, along / std::sqrt(length2));
+        if (lower - radii > enough) break;
+        if (started && length2 - along <= 1e-9 * length2 + 1e-20) break;
+        bool repeated = false;
+        for (int i = 0; i < s.size; ++i) repeated = repeated || (s.v[i].w - next.w).squaredNorm() < 1e-26;
+        if (started && repeated) break;
+        const Simplex before = s;
+        s.v[s.size++] = next;
+        inside = reduce(s);
+        if (inside) break;
+        const Vector3 nearer = s.nearest();
+        if (started && nearer.squaredNorm() >= length2) {  // rounding: no progress left
+            s = before;
+            break;
+        }
+        v = nearer;
+        started = true;
+        if (v.squaredNorm() < 1e-22) {
+            inside = true;
+            break;
+        }
+    }
+    if (warm) *warm = at_a.linear() * v;
+    Separation result{0.0, Vector3::Zero(), Vector3::Zero()};
+    if (inside) return result;
+    if (!started) {
+        result.distance = std::max(0.0, lower - radii);
+        return result;
+    }
+    const double core = v.norm();
+    Vector3 p = Vector3::Zero(), q = Vector3::Zero();
+    for (int i = 0; i < s.size; ++i) {
+        p += s.weight[i] * s.v[i].p;
+        q += s.weight[i] * s.v[i].q;
+    }
+    result.distance = std::max(0.0, (lower - radii > enough ? lower : core) - radii);
+    const Vector3 unit = v / core;
+    result.on_a = at_a * Vector3(p - a.radius() * unit);
+    result.on_b = at_a * Vector3(q + b.radius() * unit);
+    return result;
+}
+
+double penetration(const Convex& a, const Frame& at_a, const Convex& b, const Frame& at_b) {
+    if (separation(a, at_a, b, at_b).distance > 0) return 0.0;
+    const Pair pair(a, at_a, b, at_b);
+    struct Facet {
+        std::array<int, 3> corner;
+        Vector3 normal;
+        double offset;
+        bool alive = true;
+    };
+    std::vector<Vector3> points;
+    std::vector<Facet> facets;
+    Vector3 middle = Vector3::Zero();
+    const auto add_facet = [&](int i, int j, int k) {
+        Vector3 normal = (points[j] - points[i]).cross(points[k] - points[i]);
+        const double length = normal.norm();
+        if (length < 1e-18) return;
+        normal /= length;
+        if (normal.dot(points[i] - middle) < 0) {
+            normal = -normal;
+            std::swap(j, k);
+        }
+        facets.push_back({{i, j, k}, normal, normal.dot(points[i])});
+    };
+    // Start from the octahedron of supports along the axes of a slightly turned cross: never flat for solid bodies.
+    const Matrix3 cross = from_triple({0.31, 0.17, 0.43});
+    for (int axis = 0; axis < 3; ++axis)
+        for (const double sign : {1.0, -1.0}) points.push_back(pair.support_grown(sign * cross.col(axis)).w);
+    for (const Vector3& p : points) middle += p / 6.0;
+    for (const int x : {0, 1})
+        for (const int y : {2, 3})
+            for (const int z : {4, 5}) add_facet(x, y, z);
+    double upper = 1e300;
+    for (int iteration = 0; iteration < 200; ++iteration) {
+        const Facet* nearest = nullptr;
+        for (const Facet& f : facets)
+            if (f.alive && (!nearest || f.offset < nearest->offset)) nearest = &f;
+        if (!nearest) return 0.0;
+        const Vector3 direction = nearest->normal;
+        const double offset = nearest->offset;
+        const Vector3 next = pair.support_grown(direction).w;
+        const double reached = direction.dot(next);
+        upper = std::min(upper, reached);
+        if (reached - offset < 1e-6) break;
+        std::vector<std::pair<int, int>> edges;  // the rim of what the new point sees
+        for (Facet& f : facets) {
+            if (!f.alive || f.normal.dot(next) <= f.offset + 1e-12) continue;
+            f.alive = false;
+            for (int e = 0; e < 3; ++e) {
+                const std::pair<int, int> edge(f.corner[e], f.corner[(e + 1) % 3]);
+                const auto twin = std::find(edges.begin(), edges.end(), std::pair(edge.second, edge.first));
+                if (twin != edges.end()) edges.erase(twin);
+                else edges.push_back(edge);
+            }
+        }
+        points.push_back(next);
+        for (const auto& [i, j] : edges) add_facet(i, j, static_cast<int>(points.size()) - 1);
+    }
+    return std::max(0.0, upper);
+}
+
+}  // namespace escarp::geometry

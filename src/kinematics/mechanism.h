@@ -1,0 +1,72 @@
+#pragma once
+// A mechanism: a tree of links joined by hinges and slides, each link with convex bodies (ISO 8373 terms).
+
+#include <string>
+#include <vector>
+
+#include <geometry/convex.h>
+
+namespace escarp::kinematics {
+
+using geometry::Frame;
+using geometry::Vector3;
+
+inline constexpr int most_joints = 16;
+/// One value per joint in the mechanism's order: radians for hinges, metres for slides. Never on the heap.
+using JointVector = Eigen::Matrix<double, Eigen::Dynamic, 1, 0, most_joints, 1>;
+/// 6 x joints: the upper three rows give the point's velocity (m/s), the lower three the angular velocity (rad/s).
+using Jacobian = Eigen::Matrix<double, 6, Eigen::Dynamic, 0, 6, most_joints>;
+
+enum class JointType { hinge, slide };
+
+struct Joint {
+    std::string name;
+    JointType type = JointType::hinge;
+    int parent = 0;                     ///< link that carries the joint
+    int child = 0;                      ///< link that it moves
+    Frame at = Frame::Identity();       ///< child link's frame at value 0, in the parent link
+    Vector3 axis = Vector3::UnitZ();    ///< unit, in the child link's frame
+    double low = 0, high = 0;           ///< limits, rad or m
+    double speed = 0, acceleration = 0; ///< rad/s or m/s; rad/s^2 or m/s^2
+    double jerk = 0;                    ///< rad/s^3 or m/s^3; 0: the model gives none
+};
+
+struct Link {
+    std::string name;
+    geometry::Bodies bodies;  ///< in the link's frame
+};
+
+struct Mechanism {
+    std::vector<Link> links;    ///< links[0] is the base
+    std::vector<Joint> joints;  ///< each joint's parent link is the base or an earlier joint's child
+
+    int size() const { return static_cast<int>(joints.size()); }
+    /// Where every link stands when the joints have the values `q` and the base stands at `base`.
+    void link_frames(const JointVector& q, const Frame& base, std::vector<Frame>& out) const;
+    /// The joints from the base out to `link`, in order.
+    std::vector<int> chain(int link) const;
+    bool within_limits(const JointVector& q, double tolerance = 1e-9) const;
+};
+
+/// Velocity of `point` (fixed to `link`, in the base's axes) per unit of joint rate.
+Jacobian jacobian(const Mechanism& mechanism, const std::vector<Frame>& links, int link, const Vector3& point);
+
+/// For each joint, the greatest distance that any point of a ball (`centre`, `radius`, in `link`) can have from that
+/// joint's axis at any joint values; 0 for joints that do not move it, 1 for slides that do. Metres.
+JointVector lever_bounds(const Mechanism& mechanism, int link, const Vector3& centre, double radius);
+
+/// A manipulator: a mechanism with a mechanical interface (flange) and what its maker says of it.
+struct ArmModel {
+    std::string id, name;
+    Mechanism mechanism;
+    int flange_link = 0;
+    Frame flange = Frame::Identity();  ///< in the flange link; z points out of the flange
+    JointVector ready;                 ///< the posture it starts in
+    double payload = 0;                ///< kg, tool included
+    double line_speed = 1, line_acceleration = 5;  ///< of the tool frame's origin: m/s, m/s^2
+    double turn_speed = 3, turn_acceleration = 20; ///< of the tool frame's orientation: rad/s, rad/s^2
+
+    Frame flange_frame(const JointVector& q) const;  ///< in the arm's base frame
+};
+
+}  // namespace escarp::kinematics

@@ -1,0 +1,80 @@
+#include <Eigen/SVD>
+#include <cmath>
+#include <random>
+
+#include "joint_solver.h"
+
+namespace escarp::kinematics {
+namespace {
+
+class Numeric final : public JointSolver {
+public:
+    Numeric(const ArmModel& model, int starts) : model_(model), starts_(starts) {}
+    const char* name() const override { return "numeric, damped least squares"; }
+
+    void solve(const Frame& target, const JointVector& reference, std::vector<JointSolution>& out) const override {
+        out.clear();
+        std::mt19937 draw(1);
+        for (int start = 0; start < starts_; ++start) {
+            JointVector q = start == 0 ? reference : random_start(draw);
+            if (!descend(target, q)) continue;
+            JointSolution s;
+            s.q = q;
+            s.within_limits = settle_turns(model_.mechanism, reference, s.q);
+            const bool known = std::any_of(out.begin(), out.end(), [&](const JointSolution& o) { return (o.q - s.q).norm() < 1e-5; });
+            if (!known) out.push_back(s);
+        }
+    }
+
+private:
+    JointVector random_start(std::mt19937& draw) const {
+        JointVector q(model_.mechanism.size());
+        for (int j = 0; j < q.size(); ++j) {
+            const Joint& joint = model_.mechanism.joints[j];
+            q[j] = joint.low + (joint.high - joint.low) * (draw() / 4294967296.0);
+        }
+        return q;
+    }
+
+    /// Levenberg's damping, lowered while the error falls and raised when it does not.
+    bool descend(const Frame& target, JointVector& q) const {
+        std::vector<Frame> frames;
+        const auto error_at = [&](const JointVector& at) {
+            model_.mechanism.link_frames(at, Frame::Identity(), frames);
+            const Frame now = frames[model_.flange_link] * model_.flange;
+            Eigen::Matrix<double, 6, 1> e;
+            e.head<3>() = target.translation() - now.translation();
+            e.tail<3>() = geometry::rotation_between(now.linear(), target.linear());
+            return e;
+        };
+        Eigen::Matrix<double, 6, 1> error = error_at(q);
+        double damping = 1e-2;
+        for (int iteration = 0; iteration < 200; ++iteration) {
+            if (error.norm() < 1e-12) return true;
+            const Frame now = frames[model_.flange_link] * model_.flange;
+            const Jacobian j = jacobian(model_.mechanism, frames, model_.flange_link, now.translation());
+            const Eigen::Matrix<double, 6, 6> normal = j * j.transpose() + damping * Eigen::Matrix<double, 6, 6>::Identity();
+            JointVector next = q + j.transpose() * normal.ldlt().solve(error);
+            const Eigen::Matrix<double, 6, 1> next_error = error_at(next);
+            if (next_error.norm() < error.norm()) {
+                q = next;
+                error = next_error;
+                damping = std::max(1e-14, damping * 0.2);
+            } else {
+                error_at(q);  // brings `frames` back
+                damping *= 5;
+                if (damping > 1e4) break;
+            }
+        }
+        return error.norm() < 1e-9;
+    }
+
+    ArmModel model_;
+    int starts_;
+};
+
+}  // namespace
+
+std::unique_ptr<JointSolver> numeric_solver(const ArmModel& model, int starts) { return std::make_unique<Numeric>(model, starts); }
+
+}  // namespace escarp::kinematics

@@ -1,0 +1,162 @@
+#include "reach.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace escarp::kinematics {
+namespace {
+
+constexpr double fine = 2.5e-4;  // metres: where bisection stops
+
+/// The 26 directions of a cube's corners, edges and faces.
+const std::vector<Vector3>& directions() {
+    static const std::vector<Vector3> all = [] {
+        std::vector<Vector3> d;
+        for (int x = -1; x <= 1; ++x)
+            for (int y = -1; y <= 1; ++y)
+                for (int z = -1; z <= 1; ++z)
+                    if (x || y || z) d.push_back(Vector3(x, y, z).normalized());
+        return d;
+    }();
+    return all;
+}
+
+class Probe {
+public:
+    Probe(const JointSolver& solver, const Frame& target, const JointVector& reference)
+        : solver_(solver), target_(target), reference_(reference) {}
+
+    bool reached(const Vector3& offset) const {
+        Frame moved = target_;
+        moved.translation() += offset;
+        return solver_.reachable(moved, reference_);
+    }
+    /// Distance along `d` at which reachability first differs from `from`; `limit` if it does not before.
+    double change(const Vector3& d, bool from, double limit) const {
+        constexpr double stride = 0.01;
+        double before = 0.0;
+        for (double s = std::min(stride, limit); before < limit; s = std::min(s + stride, limit)) {
+            if (reached(s * d) != from) {
+                double low = before, high = s;
+                while (high - low > fine) {
+                    const double middle = 0.5 * (low + high);
+                    (reached(middle * d) != from ? high : low) = middle;
+                }
+                return from ? low : high;
+            }
+            before = s;
+        }
+        return limit;
+    }
+
+private:
+    const JointSolver& solver_;
+    const Frame& target_;
+    const JointVector& reference_;
+};
+
+/// Least change distance over all directions: coarse set first, then a pattern search around the best ones.
+std::pair<double, Vector3> least_change(const Probe& probe, bool from, double cap) {
+    std::vector<std::pair<double, Vector3>> found;
+    double best = cap;
+    for (const Vector3& d : directions()) {
+        // Other directions matter only if they come out close to the best, as a start for refining.
+        const double s = probe.change(d, from, std::min(cap, best * 1.3 + 0.01));
+        found.emplace_back(s, d);
+        best = std::min(best, s);
+    }
+    if (best >= cap) return {cap, Vector3::Zero()};
+    std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    std::pair<double, Vector3> result = found.front();
+    for (std::size_t start = 0; start < std::min<std::size_t>(3, found.size()); ++start) {
+        auto [s, d] = found[start];
+        if (s >= cap) break;
+        for (double angle = 0.35; angle > 0.01; angle *= 0.5) {
+            const Vector3 side = d.unitOrthogonal(), other = d.cross(side);
+            for (int k = 0; k < 6; ++k) {
+                const double turn = geometry::pi * k / 3;
+                const Vector3 tilt = std::cos(turn) * side + std::sin(turn) * other;
+                const Vector3 tried = (std::cos(angle) * d + std::sin(angle) * tilt).normalized();
+                const double there = probe.change(tried, from, s);
+                if (there < s - 1e-6) s = there, d = tried;
+            }
+        }
+        if (s < result.first) result = {s, d};
+    }
+    return result;
+}
+
+}  // namespace
+
+double arm_length(const ArmModel& model) {
+    double length = 0.0;
+    for (const Joint& joint : model.mechanism.joints)
+        if (joint.parent != 0) length += joint.at.translation().norm();
+    return std::max(length, 0.1);
+}
+
+Reach reach(const ArmModel& model, const JointSolver& solver, const Frame& target, const Frame& tool,
+            const JointVector& reference, const JointVector* q, double cap) {
+    Reach result;
+    const Probe probe(solver, target, reference);
+    const bool reached = probe.reached(Vector3::Zero());
+    const auto [distance, direction] = least_change(probe, reached, cap);
+    result.margin = reached ? distance : -distance;
+    result.direction = direction;
+    if (q) {
+        std::tie(result.tightest_joint, result.joint_margin) = limit_margin(model.mechanism, *q);
+        result.singularity = singularity_distance(model, *q, tool, arm_length(model));
+    }
+    if (reached) return result;
+
+    std::vector<JointSolution> all;
+    solver.solve(target, reference, all);
+    if (!all.empty()) {  // the geometry allows it, the limits do not: name the joint of the least wrong solution
+        result.reason = ReachReason::joint_limit;
+        double least = -1e300;
+        for (const JointSolution& s : all) {
+            const auto [joint, inside] = limit_margin(model.mechanism, s.q);
+            if (inside > least) least = inside, result.limiting_joint = joint, result.joint_margin = inside;
+        }
+        return result;
+    }
+    // No solution at all: outward or inward decides between too far and too near.
+    std::vector<Frame> frames;
+    model.mechanism.link_frames(JointVector::Zero(model.mechanism.size()), Frame::Identity(), frames);
+    const Vector3 shoulder = model.mechanism.size() > 1 ? Vector3(frames[model.mechanism.joints[1].child].translation()) : Vector3(Vector3::Zero());
+    const Vector3 away = target.translation() - shoulder;
+    const bool inwards = direction.squaredNorm() > 0 ? direction.dot(away) < 0 : away.norm() > 0.5 * arm_length(model);
+    result.reason = inwards ? ReachReason::too_far : ReachReason::too_near;
+    return result;
+}
+
+geometry::Matrix3 straight_down(double turn) {
+    return geometry::rotation(Vector3::UnitZ(), turn) * geometry::rotation(Vector3::UnitX(), geometry::pi);
+}
+
+ReachField reach_field(const ArmModel& model, const JointSolver& solver, const Frame& tool, double height, double cell) {
+    ReachField field;
+    const double extent = arm_length(model) + tool.translation().norm() + 0.2;
+    const int half = static_cast<int>(std::ceil(extent / cell));
+    field.cell = cell;
+    field.origin = -half * cell;
+    field.size = 2 * half + 1;
+    field.inside.assign(static_cast<std::size_t>(field.size) * field.size, 0);
+    const Frame flange_in_tool = tool.inverse();
+    for (int row = 0; row < field.size; ++row)
+        for (int column = 0; column < field.size; ++column) {
+            const Vector3 at(field.origin + column * cell, field.origin + row * cell, height);
+            const double radial = std::atan2(at.y(), at.x());
+            for (const double turn : {radial, radial + geometry::pi / 2, radial + geometry::pi, radial - geometry::pi / 2}) {
+                Frame wanted = Frame::Identity();
+                wanted.translation() = at;
+                wanted.linear() = straight_down(turn);
+                if (!solver.reachable(wanted * flange_in_tool, model.ready)) continue;
+                field.inside[static_cast<std::size_t>(row) * field.size + column] = 1;
+                break;
+            }
+        }
+    return field;
+}
+
+}  // namespace escarp::kinematics

@@ -1,0 +1,47 @@
+#pragma once
+// Reach: whether a pose can be taken, how much room is left, and where on a plane a tool can work.
+
+#include <string>
+#include <vector>
+
+#include "joint_solver.h"
+
+namespace escarp::kinematics {
+
+enum class ReachReason { reached, too_far, too_near, joint_limit };
+
+struct Reach {
+    ReachReason reason = ReachReason::reached;
+    /// How far the pose may be moved in the worst direction, orientation kept (+), or must be moved to be reached (-).
+    /// Metres, within 1 mm up to `cap`; +cap or -cap stand for "at least that".
+    double margin = 0;
+    Vector3 direction = Vector3::Zero();  ///< unit, base frame: the worst direction (+), or the shortest way in (-)
+    int limiting_joint = -1;              ///< the joint that ends outside its limits, for ReachReason::joint_limit
+    double joint_margin = 0;              ///< how far inside its limits the tightest joint is, rad or m
+    int tightest_joint = -1;
+    double singularity = 0;               ///< singularity_distance with the arm's reach as length
+};
+
+/// Reach of the flange pose `target` (arm base frame). `q`: the chosen joint values when it is reached, or null.
+/// `tool` is the tool frame in the flange; `cap` bounds the search in metres.
+Reach reach(const ArmModel& model, const JointSolver& solver, const Frame& target, const Frame& tool,
+            const JointVector& reference, const JointVector* q, double cap = 0.2);
+
+/// Longest distance from the second axis to the wrist, metres: a length that says how big the arm is.
+double arm_length(const ArmModel& model);
+
+/// Where the tool frame can be on the plane z = `height` (base frame) with the tool's z straight down, at any turn about it.
+struct ReachField {
+    double cell = 0, origin = 0;  ///< metres: cell size, and x = y of the first cell's centre
+    int size = 0;                 ///< cells along each side
+    std::vector<char> inside;     ///< size * size, row by row along y
+    bool at(int column, int row) const {
+        return column >= 0 && row >= 0 && column < size && row < size && inside[static_cast<std::size_t>(row) * size + column];
+    }
+};
+ReachField reach_field(const ArmModel& model, const JointSolver& solver, const Frame& tool, double height, double cell);
+
+/// Straight down: tool z = -base z, tool x along base x turned by `turn` about the upright.
+geometry::Matrix3 straight_down(double turn = 0.0);
+
+}  // namespace escarp::kinematics

@@ -1,0 +1,178 @@
+#include "kernel.h"
+
+#include <algorithm>
+#include <cstring>
+
+namespace escarp::simulation {
+
+void StateWriter::add(std::int64_t value) {
+    char raw[sizeof value];
+    std::memcpy(raw, &value, sizeof value);
+    bytes_.append(raw, sizeof value);
+}
+void StateWriter::add_double(double value) {
+    std::int64_t bits;
+    std::memcpy(&bits, &value, sizeof bits);
+    add(bits);
+}
+void StateWriter::add_time(Ticks when) { add(when == never ? never : when - kernel_.now()); }
+void StateWriter::add_part(int part) {
+    const auto& live = kernel_.live_parts();
+    const auto at = std::lower_bound(live.begin(), live.end(), part);
+    add(at != live.end() && *at == part ? at - live.begin() : -1);
+}
+void StateWriter::add_joints(const JointVector& q) {
+    for (int j = 0; j < q.size(); ++j) add_double(q[j]);
+}
+
+Frame Kind::seat_frame(const cell::Device& device, int seat, const cell::PartType&) const { return device.seats[static_cast<std::size_t>(seat)].at; }
+std::vector<int> Kind::pick_seats(const cell::Device& device) const {
+    std::vector<int> all(device.seats.size());
+    for (std::size_t i = 0; i < all.size(); ++i) all[i] = static_cast<int>(i);
+    return all;
+}
+std::vector<int> Kind::place_seats(const cell::Device& device) const { return pick_seats(device); }
+
+Kernel::Kernel(const cell::Cell& cell, PlanCache& plans) : cell_(cell), plans_(plans) {
+    trace_.motions.resize(cell.devices.size());
+    trace_.conditions.resize(cell.devices.size());
+    for (std::size_t i = 0; i < cell.devices.size(); ++i) {
+        const cell::Device& d = cell.devices[i];
+        behaviours_.push_back(kind_of(d).behaviour(d, static_cast<int>(i), cell));
+        if (behaviours_.back()->watches()) watchers_.push_back(behaviours_.back().get());
+        random_ = random_ || behaviours_.back()->random();
+        for (const std::string& name : d.signals) {
+            signal_index_[d.id + "." + name] = static_cast<int>(trace_.signals.size());
+            trace_.signals.push_back({d.id + "." + name, {{0, false}}});
+        }
+    }
+    signal_now_.assign(trace_.signals.size(), false);
+}
+
+EventKey Kernel::at(Ticks when, int device, int what, int part) {
+    const EventKey key{when, device, what, part, order_++};
+    events_.insert(key);
+    return key;
+}
+
+int Kernel::begin(Block block) {
+    block.from = now_;
+    block.to = never;
+    block.cause = cause_;
+    trace_.blocks.push_back(block);
+    return static_cast<int>(trace_.blocks.size()) - 1;
+}
+
+void Kernel::end(int block) {
+    trace_.blocks[static_cast<std::size_t>(block)].to = now_;
+    if (trace_.blocks[static_cast<std::size_t>(block)].kind != BlockKind::wait) cause_ = block;
+}
+
+void Kernel::set_signal(int device, const std::string& name, bool value) {
+    const int index = signal_index_.at(cell_.devices[static_cast<std::size_t>(device)].id + "." + name);
+    if (signal_now_[static_cast<std::size_t>(index)] == value) return;
+    signal_now_[static_cast<std::size_t>(index)] = value;
+    auto& changes = trace_.signals[static_cast<std::size_t>(index)].changes;
+    if (!changes.empty() && changes.back().first == now_) changes.pop_back();
+    if (changes.empty() || changes.back().second != value) changes.emplace_back(now_, value);
+}
+
+bool Kernel::signal(const std::string& full_name) const { return signal_now_[static_cast<std::size_t>(signal_index_.at(full_name))]; }
+
+void Kernel::set_condition(int device, Condition condition) {
+    auto& list = trace_.conditions[static_cast<std::size_t>(device)];
+    if (!list.empty() && list.back().second == condition) return;
+    if (!list.empty() && list.back().first == now_) list.pop_back();
+    if (list.empty() || list.back().second != condition) list.emplace_back(now_, condition);
+}
+
+int Kernel::new_part(int type) {
+    PartRecord record;
+    record.type = type;
+    trace_.parts.push_back(std::move(record));
+    live_.push_back(static_cast<int>(trace_.parts.size()) - 1);
+    return live_.back();
+}
+
+void Kernel::put(int part, int device, int seat, const Frame& world, const Vector3& velocity, Ticks stop) {
+    trace_.parts[static_cast<std::size_t>(part)].places.push_back({Place::Kind::still, now_, device, seat, world, velocity, stop});
+    for (Behaviour* w : watchers_) w->moved(*this, part);
+}
+
+void Kernel::hold(int part, int device, const Frame& in_tool) {
+    trace_.parts[static_cast<std::size_t>(part)].places.push_back({Place::Kind::held, now_, device, -1, in_tool, Vector3::Zero(), 0});
+}
+
+void Kernel::remove(int part) {
+    trace_.parts[static_cast<std::size_t>(part)].places.push_back({Place::Kind::gone, now_, -1, -1, Frame::Identity(), Vector3::Zero(), 0});
+    trace_.departures.push_back({now_, part, cause_});
+    live_.erase(std::lower_bound(live_.begin(), live_.end(), part));
+    for (Behaviour* w : watchers_) w->moved(*this, part);
+}
+
+void Kernel::judge(int part, const std::string& result) { trace_.parts[static_cast<std::size_t>(part)].results.emplace_back(now_, result); }
+
+void Kernel::start_motion(int device, motion::MotionPtr motion, int held, int block) {
+    trace_.motions[static_cast<std::size_t>(device)].push_back({now_, std::move(motion), held, block});
+    if (held >= 0)
+        for (Behaviour* w : watchers_) w->moved(*this, held);
+}
+
+const cell::PartType& Kernel::type_of(int part) const {
+    return cell_.part_types[static_cast<std::size_t>(trace_.parts[static_cast<std::size_t>(part)].type)];
+}
+
+void Kernel::settle() {
+    for (int round = 0; round < 10000; ++round) {
+        bool changed = false;
+        for (const auto& b : behaviours_) changed = b->poll(*this) || changed;
+        if (!changed) return;
+    }
+}
+
+std::string Kernel::state() const {
+    StateWriter w(*this);
+    for (const int part : live_) {
+        const PartRecord& p = trace_.parts[static_cast<std::size_t>(part)];
+        w.add(p.type);
+        w.add(p.results.empty() ? 0 : static_cast<std::int64_t>(std::hash<std::string>{}(p.results.back().second)));
+    }
+    for (const EventKey& e : events_) {
+        w.add_time(e.when);
+        w.add(e.device);
+        w.add(e.what);
+        if (e.part >= 0) w.add_part(e.part);
+    }
+    for (const auto& b : behaviours_) b->write_state(w);
+    for (const bool s : signal_now_) w.add(s);
+    return w.take();
+}
+
+std::optional<Kernel::Steady> Kernel::run(const Options& options) {
+    std::unordered_map<std::string, std::pair<Ticks, std::size_t>> seen;
+    std::optional<Steady> steady;
+    for (const auto& b : behaviours_) b->start(*this);
+    settle();
+    while (!events_.empty()) {
+        const EventKey event = *events_.begin();
+        if (event.when > options.horizon) break;
+        if (steady && options.stop_when_steady && event.when > std::max(options.at_least, steady->from + steady->period)) break;
+        events_.erase(events_.begin());
+        now_ = event.when;
+        cause_ = -1;
+        const std::size_t left = trace_.departures.size();
+        behaviour(event.device).event(*this, event.what, event.part);
+        settle();
+        // A state is only looked at when the instant is over: what else happens now belongs to it.
+        const bool over = events_.empty() || events_.begin()->when > now_;
+        if (!over || steady || random_ || (trace_.departures.size() == left && (trace_.departures.empty() || trace_.departures.back().when != now_))) continue;
+        const auto [found, fresh] = seen.try_emplace(state(), now_, trace_.departures.size());
+        if (fresh || found->second.first == now_) continue;
+        steady = Steady{found->second.first, now_ - found->second.first, static_cast<int>(trace_.departures.size() - found->second.second), trace_.departures.size() - 1};
+    }
+    stuck_ = events_.empty();
+    trace_.end = events_.empty() ? now_ : std::min(options.horizon, steady && options.stop_when_steady ? std::max(options.at_least, steady->from + steady->period) : options.horizon);
+    return steady;
+}
+
+}  // namespace escarp::simulation

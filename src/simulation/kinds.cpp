@@ -1,0 +1,20 @@
+#include "kinds.h"
+
+namespace escarp::simulation {
+
+const cell::Kinds& standard_kinds() {
+    static const cell::Kinds kinds = [] {
+        cell::Kinds all;
+        all.add(arm_kind());
+        all.add(conveyor_kind());
+        all.add(infeed_kind());
+        all.add(outfeed_kind());
+        all.add(fixture_kind());
+        all.add(beam_kind());
+        all.add(structure_kind());
+        return all;
+    }();
+    return kinds;
+}
+
+}  // namespace escarp::simulation

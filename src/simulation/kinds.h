@@ -1,0 +1,18 @@
+#pragma once
+// The kinds of device. A new one is a file in kinds/ and a line in `standard_kinds`.
+
+#include "kernel.h"
+
+namespace escarp::simulation {
+
+std::unique_ptr<Kind> arm_kind();
+std::unique_ptr<Kind> conveyor_kind();
+std::unique_ptr<Kind> infeed_kind();
+std::unique_ptr<Kind> outfeed_kind();
+std::unique_ptr<Kind> fixture_kind();
+std::unique_ptr<Kind> beam_kind();
+std::unique_ptr<Kind> structure_kind();
+
+const cell::Kinds& standard_kinds();
+
+}  // namespace escarp::simulation

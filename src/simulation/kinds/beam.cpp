@@ -1,0 +1,209 @@
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include <cell/content_key.h>
+#include <cell/device_kind.h>
+#include <motion/clearance.h>
+
+#include "arm_parts.h"
+#include "kinds.h"
+
+namespace escarp::simulation {
+namespace {
+
+struct Line final : cell::Parameters {
+    Vector3 from, to;
+    std::string detects;
+    double on_delay, off_delay;
+};
+
+using Intervals = std::vector<std::pair<double, double>>;
+
+/// Made exactly while the solid of some detected part crosses the line. When a part's motion changes, the instants at
+/// which it will cross are worked out ahead; nothing is polled.
+class Watching final : public Behaviour {
+public:
+    Watching(const cell::Device& d, int index, const cell::Cell& cell)
+        : Behaviour(d, index), line_(static_cast<const Line&>(*d.parameters)), beam_(geometry::Convex::segment(d.world * line_.from, d.world * line_.to)),
+          only_(cell.part_type(line_.detects)), still_(Frame::Identity(), {{0, beam_, Frame::Identity(), {}, 0}}) {}
+
+    bool watches() const override { return true; }
+
+    void moved(Kernel& k, int part) override {
+        const PartRecord& record = k.trace().parts[static_cast<std::size_t>(part)];
+        if (only_ >= 0 && record.type != only_) return;
+        for (const EventKey& e : pending_[part]) k.cancel(e);
+        pending_.erase(part);
+        const Place& place = record.places.back();
+        Intervals crossing;
+        if (place.kind == Place::Kind::held) crossing = while_held(k, part, place);
+        else if (place.kind == Place::Kind::still) crossing = place.stop > k.now() ? while_riding(k, part, place) : while_still(k, part, place);
+        const bool now_inside = !crossing.empty() && crossing.front().first <= 0;
+        change(k, part, now_inside);
+        for (const auto& [on, off] : crossing) {
+            if (on > 0) pending_[part].push_back(k.at(k.now() + ticks(on), index_, made_event, part));
+            if (off < 1e9) pending_[part].push_back(k.at(k.now() + ticks(off), index_, left_event, part));
+        }
+    }
+
+    void event(Kernel& k, int what, int part) override {
+        if (what == switch_event) {
+            due_ = never;
+            k.set_signal(index_, "made", !inside_.empty());
+            return;
+        }
+        auto& list = pending_[part];
+        std::erase_if(list, [&](const EventKey& e) { return e.when <= k.now() && e.what == what; });
+        if (list.empty()) pending_.erase(part);
+        k.because(carrier(k, part));
+        change(k, part, what == made_event);
+    }
+    void write_state(StateWriter& w) const override {
+        for (const int part : inside_) w.add_part(part);
+        w.add_time(due_);
+    }
+
+private:
+    static constexpr int made_event = 0, left_event = 1, switch_event = 2;
+
+    /// The block that moves a part now: why the beam changes.
+    int carrier(const Kernel& k, int part) const {
+        const auto& blocks = k.trace().blocks;
+        for (int i = static_cast<int>(blocks.size()) - 1; i >= 0 && i > static_cast<int>(blocks.size()) - 200; --i)
+            if (blocks[static_cast<std::size_t>(i)].part == part && blocks[static_cast<std::size_t>(i)].to == never) return i;
+        return -1;
+    }
+    void change(Kernel& k, int part, bool inside) {
+        const auto at = std::lower_bound(inside_.begin(), inside_.end(), part);
+        const bool was = at != inside_.end() && *at == part;
+        if (was == inside) return;
+        if (inside) inside_.insert(at, part);
+        else inside_.erase(at);
+        const bool made = !inside_.empty();
+        if (due_ != never) k.cancel(switch_), due_ = never;
+        if (made == k.signal(device_.id + ".made")) return;
+        const double delay = made ? line_.on_delay : line_.off_delay;
+        if (delay <= 0) return k.set_signal(index_, "made", made);
+        due_ = k.now() + ticks(delay);
+        switch_ = k.at(due_, index_, switch_event);
+    }
+    double distance(const cell::PartType& type, const Frame& at) const {
+        double least = 1e300;
+        for (const geometry::Body& b : type.bodies)
+            least = std::min(least, geometry::separation(b.shape, at * b.at, beam_, Frame::Identity()).distance);
+        return least;
+    }
+    Intervals while_still(const Kernel& k, int part, const Place& p) const {
+        return distance(k.type_of(part), p.at) <= 0 ? Intervals{{0, 1e300}} : Intervals{};
+    }
+    /// Along a straight ride the distance of two convex bodies is a convex function of the way: find its least value,
+    /// then both ends of the contact.
+    Intervals while_riding(const Kernel& k, int part, const Place& p) {
+        const cell::PartType& type = k.type_of(part);
+        const double duration = seconds(p.stop - k.now()), speed = p.velocity.norm();
+        const Vector3 along = p.velocity / speed;
+        // One search per line of travel: positions are measured along it from the foot of the beam's middle.
+        const Vector3 middle = 0.5 * (device_.world * line_.from + device_.world * line_.to);
+        const double now_at = (p.at.translation() - middle).dot(along);
+        Frame foot = p.at;
+        foot.translation() -= now_at * along;
+        cell::ContentKey key;
+        key.add(k.trace().parts[static_cast<std::size_t>(part)].type);
+        for (const double v : {foot.translation().x(), foot.translation().y(), foot.translation().z(), along.x(), along.y(), along.z()}) key.add(std::llround(v * 1e9));
+        key.add(std::llround(foot.linear()(0, 0) * 1e9)).add(std::llround(foot.linear()(1, 0) * 1e9)).add(std::llround(foot.linear()(2, 0) * 1e9));
+        const auto [found, fresh] = contact_on_line_.try_emplace(key.value());
+        if (fresh) {
+            std::vector<Intervals> each;
+            for (const geometry::Body& b : type.bodies) {
+                const auto gap = [&](double s) {
+                    Frame at = foot * b.at;
+                    at.translation() += s * along;
+                    return geometry::separation(b.shape, at, beam_, Frame::Identity()).distance;
+                };
+                double low = -2.0, high = 2.0;
+                for (int i = 0; i < 80; ++i) {
+                    const double a = low + (high - low) / 3, c = high - (high - low) / 3;
+                    if (gap(a) <= gap(c)) high = c;
+                    else low = a;
+                }
+                const double nearest = 0.5 * (low + high);
+                if (gap(nearest) > 1e-9) continue;
+                const auto edge = [&](double out) {
+                    double in = nearest;
+                    while (std::abs(out - in) > 1e-9) (gap(0.5 * (in + out)) > 0 ? out : in) = 0.5 * (in + out);
+                    return in;
+                };
+                found->second.emplace_back(edge(nearest - 3.0), edge(nearest + 3.0));
+            }
+            std::sort(found->second.begin(), found->second.end());
+        }
+        Intervals times;
+        for (const auto& [from, to] : found->second) {
+            const double on = std::max(0.0, (from - now_at) / speed), off = (to - now_at) / speed;
+            if (off <= 0 || on > duration) continue;
+            times.emplace_back(on, off >= duration ? 1e300 : off);  // it stops inside
+        }
+        return times;
+    }
+    Intervals while_held(const Kernel& k, int part, const Place& p) {
+        const MotionRecord& m = k.trace().motions[static_cast<std::size_t>(p.device)].back();
+        const cell::Device& arm = k.cell().devices[static_cast<std::size_t>(p.device)];
+        const auto key = std::tuple(m.motion.get(), p.device, k.trace().parts[static_cast<std::size_t>(part)].type, cell::ContentKey().add(p.at).value());
+        const auto [found, fresh] = contact_while_held_.try_emplace(key);
+        if (fresh) {
+            const motion::ArmMover carried(arm.arm->model->mechanism, arm.world, m.motion, 0, held_parts(*arm.arm, k.type_of(part), p.at));
+            const double duration = m.motion->duration();
+            for (auto [on, off] : motion::contact_times(carried, still_, 0, std::max(1e-6, duration)))
+                found->second.emplace_back(on, off >= duration - 1e-6 ? 1e300 : off);
+            kept_.push_back(m.motion);  // the key is its address
+        }
+        return found->second;
+    }
+
+    const Line& line_;
+    geometry::Convex beam_;
+    const int only_;
+    motion::LineMover still_;
+    std::vector<int> inside_;
+    std::map<int, std::vector<EventKey>> pending_;
+    EventKey switch_{};
+    Ticks due_ = never;
+    std::map<std::uint64_t, Intervals> contact_on_line_;
+    std::map<std::tuple<const motion::Motion*, int, int, std::uint64_t>, Intervals> contact_while_held_;
+    std::vector<motion::MotionPtr> kept_;
+};
+
+class BeamKind final : public Kind {
+public:
+    std::string id() const override { return "beam"; }
+    std::string label() const override { return "Beam"; }
+    cell::json fresh() const override { return {{"span_mm", 240.0}, {"beam_height_mm", 40.0}}; }
+    std::vector<cell::Field> fields() const override {
+        return {{"span_mm", "span", 10, 20000}, {"beam_height_mm", "height of the line", 1, 5000}, {"on_delay_s", "on-delay", 0, 60}, {"off_delay_s", "off-delay", 0, 60},
+                {"detects", "only this part type", 0, 0, cell::Field::Type::part_type}};
+    }
+    void read(const cell::Reader& r, const cell::Cell& cell, cell::Device& d) const override {
+        auto l = std::make_shared<Line>();
+        const double span = r.number("span_mm", {10, 20000}), height = r.number("beam_height_mm", {1, 5000});
+        l->from = {0, -0.5 * span, height};
+        l->to = {0, 0.5 * span, height};
+        l->on_delay = r.number("on_delay_s", {0, 60}, 0);
+        l->off_delay = r.number("off_delay_s", {0, 60}, 0);
+        l->detects = r.text("detects", "");
+        if (!l->detects.empty() && cell.part_type(l->detects) < 0) r.problem("detects", "\"" + l->detects + "\" is not the id of a part type of this file.");
+        d.look = cell::Look::sensor;
+        const double size = 0.025, below = d.host >= 0 ? 0.05 : 0.0;  // on a host it hangs at its sides
+        for (const double side : {-1.0, 1.0}) d.bodies.push_back(cell::standing_box("head", {size, size, height + below + 0.02}, {0, side * 0.5 * (span + size), -below}));
+        d.marks.push_back({cell::Mark::Style::accent, {l->from, l->to}});
+        d.signals = {"made"};
+        d.parameters = std::move(l);
+    }
+    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override { return std::make_unique<Watching>(d, index, c); }
+};
+
+}  // namespace
+
+std::unique_ptr<Kind> beam_kind() { return std::make_unique<BeamKind>(); }
+
+}  // namespace escarp::simulation

@@ -1,0 +1,65 @@
+#include <cell/device_kind.h>
+
+#include "hood.h"
+#include "kinds.h"
+
+namespace escarp::simulation {
+namespace {
+
+/// Parts leave the cell here, from a belt or from an arm, as soon as they arrive.
+class Leaving final : public Behaviour {
+public:
+    using Behaviour::Behaviour;
+    bool accepts(const Kernel&, int, double) const override { return true; }
+    void enter(Kernel& k, int part, double) override { k.remove(part); }
+    std::optional<int> room(const Kernel&, int) const override { return reserved_ ? std::nullopt : std::optional(0); }
+    void reserve(Kernel&, int, int) override { reserved_ = true; }
+    void received(Kernel& k, int, int part) override {
+        reserved_ = false;
+        k.remove(part);
+    }
+    void write_state(StateWriter& w) const override { w.add(reserved_); }
+
+private:
+    bool reserved_ = false;
+};
+
+class OutfeedKind final : public Kind {
+public:
+    std::string id() const override { return "outfeed"; }
+    std::string label() const override { return "Outfeed"; }
+    cell::json fresh() const override { return {{"shape", "chute"}, {"length_mm", 300.0}, {"width_mm", 240.0}, {"height_mm", 700.0}}; }
+    std::vector<cell::Field> fields() const override {
+        return {{"shape", "shape", 0, 0, cell::Field::Type::choice, {"chute", "hood"}}, {"length_mm", "length", 50, 5000}, {"width_mm", "width", 50, 5000}, {"height_mm", "height", 50, 5000}};
+    }
+    void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
+        d.look = cell::Look::sink;
+        if (r.choice("shape", {"chute", "hood"}, "chute") == "hood") {
+            add_hood(r, d);
+            d.seats = {{"opening", Frame::Identity()}};
+            return;
+        }
+        // A bin with a rim; a part let go in its opening drops out of sight.
+        const double length = r.number("length_mm", {50, 5000}), width = r.number("width_mm", {50, 5000}), height = r.number("height_mm", {50, 5000});
+        const double sheet = 0.012, depth = std::min(0.12, 0.5 * height);
+        d.bodies.push_back(cell::standing_box("bin", {length, width, height - depth}, {0, 0, 0}));
+        for (const double side : {-1.0, 1.0}) {
+            d.bodies.push_back(cell::standing_box("rim", {length, sheet, depth}, {0, side * 0.5 * (width - sheet), height - depth}));
+            d.bodies.push_back(cell::standing_box("rim", {sheet, width - 2 * sheet, depth}, {side * 0.5 * (length - sheet), 0, height - depth}));
+        }
+        const double x = 0.5 * length - sheet, y = 0.5 * width - sheet;
+        d.marks.push_back({cell::Mark::Style::muted, {{-x, -y, height}, {x, y, height}}});
+        d.marks.push_back({cell::Mark::Style::muted, {{-x, y, height}, {x, -y, height}}});
+        d.seats = {{"opening", geometry::make_frame({0, 0, height - depth})}};
+        d.mount = geometry::make_frame({0, 0, height});
+    }
+    std::vector<int> pick_seats(const cell::Device&) const override { return {}; }
+    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override { return std::make_unique<Leaving>(d, index); }
+    std::vector<int> place_seats(const cell::Device&) const override { return {0}; }
+};
+
+}  // namespace
+
+std::unique_ptr<Kind> outfeed_kind() { return std::make_unique<OutfeedKind>(); }
+
+}  // namespace escarp::simulation

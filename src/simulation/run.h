@@ -1,0 +1,39 @@
+#pragma once
+// A run: cell in, trace out.
+
+#include <memory>
+#include <optional>
+
+#include "trace.h"
+
+namespace escarp::simulation {
+
+class PlanCache;
+
+struct Steady {
+    Ticks from, period;
+    int parts;                     ///< that left within the period
+    std::size_t last_departure;    ///< index of the departure that ends it
+};
+
+struct Run {
+    Trace trace;
+    std::optional<Steady> steady;  ///< where the whole state recurred
+    bool stuck = false;            ///< nothing could ever happen again before the horizon
+    /// (who waits, for whom, what for) at the end, where it is stuck
+    struct Wait {
+        int device, other;
+        WaitFor what;
+    };
+    std::vector<Wait> waits;
+};
+
+struct RunOptions {
+    double horizon_s = 0;          ///< 0: the cell's own
+    double at_least_s = 60;        ///< goes on to here though the state has recurred
+    bool stop_when_steady = true;
+};
+
+std::shared_ptr<const Run> run(const cell::Cell& cell, PlanCache& plans, const RunOptions& options = {});
+
+}  // namespace escarp::simulation

@@ -1,0 +1,126 @@
+#include "trace.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace escarp::simulation {
+namespace {
+
+/// The last element whose instant is not after `t`; null if there is none.
+template <typename List, typename Instant>
+auto latest(const List& list, Ticks t, Instant instant) -> decltype(&list.front()) {
+    const auto after = std::upper_bound(list.begin(), list.end(), t, [&](Ticks when, const auto& item) { return when < instant(item); });
+    return after == list.begin() ? nullptr : &*(after - 1);
+}
+
+const MotionRecord* motion_at(const Trace& trace, int device, Ticks t) {
+    return latest(trace.motions[static_cast<std::size_t>(device)], t, [](const MotionRecord& m) { return m.from; });
+}
+
+}  // namespace
+
+Ticks ticks(double s) { return static_cast<Ticks>(std::ceil(s * 1e9 - 1e-3)); }
+
+const char* word(BlockKind kind) {
+    switch (kind) {
+        case BlockKind::move: return "move";
+        case BlockKind::straight_in: return "straight in";
+        case BlockKind::straight_out: return "straight out";
+        case BlockKind::straight: return "straight";
+        case BlockKind::grip: return "grip";
+        case BlockKind::release: return "release";
+        case BlockKind::dwell: return "dwell";
+        case BlockKind::process: return "process";
+        case BlockKind::wait: return "wait";
+        case BlockKind::ride: return "ride";
+        case BlockKind::interval: return "interval";
+    }
+    return "";
+}
+
+const Place* PartRecord::place(Ticks t) const {
+    return latest(places, t, [](const Place& p) { return p.from; });
+}
+
+bool SignalRecord::at(Ticks t) const {
+    const auto* change = latest(changes, t, [](const auto& c) { return c.first; });
+    return change && change->second;
+}
+
+Ticks SignalRecord::since(Ticks t) const {
+    const auto* change = latest(changes, t, [](const auto& c) { return c.first; });
+    return change ? change->first : 0;
+}
+
+const SignalRecord* Trace::signal(const std::string& name) const {
+    for (const SignalRecord& s : signals)
+        if (s.name == name) return &s;
+    return nullptr;
+}
+
+JointVector Trace::joints(const cell::Cell& cell, int device, Ticks t) const {
+    const MotionRecord* m = motion_at(*this, device, t);
+    if (!m) return cell.devices[static_cast<std::size_t>(device)].arm->ready;
+    return m->motion->position(seconds(t - m->from));
+}
+
+Frame Trace::tool_frame(const cell::Cell& cell, int device, Ticks t) const {
+    const cell::Device& d = cell.devices[static_cast<std::size_t>(device)];
+    return d.world * d.arm->model->flange_frame(joints(cell, device, t)) * d.arm->tool_frame;
+}
+
+bool Trace::part_frame(const cell::Cell& cell, int part, Ticks t, Frame& out) const {
+    const Place* p = parts[static_cast<std::size_t>(part)].place(t);
+    if (!p || p->kind == Place::Kind::gone) return false;
+    if (p->kind == Place::Kind::held) {
+        out = tool_frame(cell, p->device, t) * p->at;
+        return true;
+    }
+    out = p->at;
+    out.translation() += seconds(std::min(t, p->stop) - std::min(p->from, p->stop)) * p->velocity;
+    return true;
+}
+
+int Trace::held_part(int device, Ticks t) const {
+    const MotionRecord* m = motion_at(*this, device, t);
+    return m ? m->held : -1;
+}
+
+std::string Trace::result(int part, Ticks t) const {
+    const auto* judged = latest(parts[static_cast<std::size_t>(part)].results, t, [](const auto& r) { return r.first; });
+    return judged ? judged->second : std::string();
+}
+
+std::map<Condition, double> Trace::shares(int device, Ticks from, Ticks to) const {
+    std::map<Condition, double> out;
+    const auto& list = conditions[static_cast<std::size_t>(device)];
+    if (list.empty() || to <= from) return out;
+    for (std::size_t i = 0; i < list.size(); ++i) {
+        const Ticks begin = std::max(from, list[i].first);
+        const Ticks finish = std::min(to, i + 1 < list.size() ? list[i + 1].first : to);
+        if (finish > begin) out[list[i].second] += static_cast<double>(finish - begin) / static_cast<double>(to - from);
+    }
+    return out;
+}
+
+std::string Trace::describe(const cell::Cell& cell, const Block& b) const {
+    const auto name = [&](int device) { return device >= 0 ? cell.devices[static_cast<std::size_t>(device)].name : std::string(); };
+    std::string seat;
+    if (b.other >= 0 && b.seat >= 0 && cell.devices[static_cast<std::size_t>(b.other)].seats.size() > 1)
+        seat = " " + cell.devices[static_cast<std::size_t>(b.other)].seats[static_cast<std::size_t>(b.seat)].name;
+    switch (b.kind) {
+        case BlockKind::move: return b.other >= 0 ? "to " + name(b.other) + seat : "move";
+        case BlockKind::straight_in: return "in at " + name(b.other);
+        case BlockKind::straight_out: return "out of " + name(b.other);
+        case BlockKind::wait:
+            if (b.waits_for == WaitFor::part) return "wait for a part at " + name(b.other);
+            if (b.waits_for == WaitFor::room) return "wait for room at " + name(b.other);
+            if (b.waits_for == WaitFor::signal)
+                for (const cell::Step* s : cell::all_steps(cell.devices[static_cast<std::size_t>(b.device)].task))
+                    if (s->number == b.step) return "wait for " + name(b.other) + (s->is ? " " : " not ") + s->signal.substr(s->signal.find('.') + 1);
+            return "wait";
+        default: return word(b.kind);
+    }
+}
+
+}  // namespace escarp::simulation

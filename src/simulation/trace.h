@@ -1,0 +1,118 @@
+#pragma once
+// What a run leaves behind: blocks of work and waiting, where every part was, signals, arm motions. The full state at
+// any instant is read from it in logarithmic time.
+
+#include <cstdint>
+#include <map>
+#include <string>
+#include <vector>
+
+#include <cell/cell.h>
+#include <motion/motion.h>
+
+namespace escarp::simulation {
+
+using geometry::Frame;
+using geometry::Vector3;
+using kinematics::JointVector;
+
+/// Simulation time in whole nanoseconds: sums are exact, so a state that recurs is seen to recur.
+using Ticks = std::int64_t;
+inline constexpr Ticks second = 1'000'000'000;
+inline constexpr Ticks never = INT64_MAX;
+Ticks ticks(double seconds);  ///< rounded up, so that nothing is faster than it can be
+inline double seconds(Ticks t) { return static_cast<double>(t) * 1e-9; }
+
+enum class BlockKind { move, straight_in, straight_out, straight, grip, release, dwell, process, wait, ride, interval };
+const char* word(BlockKind kind);
+
+/// What a wait waits for.
+enum class WaitFor { none, signal, part, room };
+
+struct Block {
+    int device = 0;
+    BlockKind kind = BlockKind::wait;
+    int step = -1;        ///< number of the step in the device's task
+    Ticks from = 0;
+    Ticks to = never;     ///< `never` while it lasts
+    int cause = -1;       ///< the block whose end let this one begin
+    int part = -1;
+    int other = -1;       ///< the device it deals with or waits for
+    int seat = -1;
+    WaitFor waits_for = WaitFor::none;
+};
+
+/// From an instant on, a part moves from `at` with `velocity` until `stop`, or hangs on a device's tool.
+struct Place {
+    enum class Kind { still, held, gone } kind = Kind::still;
+    Ticks from = 0;
+    int device = -1;   ///< that it stands or rides on, or whose tool holds it
+    int seat = -1;
+    Frame at = Frame::Identity();  ///< still: in the world at `from`; held: in the tool frame
+    Vector3 velocity = Vector3::Zero();
+    Ticks stop = 0;
+};
+
+struct PartRecord {
+    int type = 0;
+    std::vector<Place> places;
+    std::vector<std::pair<Ticks, std::string>> results;  ///< judgements, latest last
+    const Place* place(Ticks t) const;  ///< null before it exists
+};
+
+struct SignalRecord {
+    std::string name;  ///< "device.signal"
+    std::vector<std::pair<Ticks, bool>> changes;
+    bool at(Ticks t) const;
+    /// When it took the value that it has at t.
+    Ticks since(Ticks t) const;
+};
+
+struct MotionRecord {
+    Ticks from;
+    motion::MotionPtr motion;
+    int held;   ///< part on the tool, -1
+    int block;  ///< the block it belongs to, -1
+};
+
+enum class Condition { busy, waiting, starved, blocked };
+
+/// A task that could not go on, and why.
+struct Fault {
+    int device, step;
+    Ticks when;
+    enum class Kind { out_of_reach, line_fails, holds_nothing, holds_already, goes_round } kind;
+    int other = -1, seat = -1, part_type = -1;
+    double at = 0;   ///< line_fails: share of the line
+};
+
+struct Departure {
+    Ticks when;
+    int part, block;  ///< `block`: the one whose end let it leave
+};
+
+struct Trace {
+    std::vector<Block> blocks;                       ///< in order of their beginning
+    std::vector<PartRecord> parts;
+    std::vector<SignalRecord> signals;
+    std::vector<std::vector<MotionRecord>> motions;  ///< by device; empty for devices that are not arms
+    std::vector<std::vector<std::pair<Ticks, Condition>>> conditions;  ///< by device
+    std::vector<Departure> departures;
+    std::vector<Fault> faults;
+    Ticks end = 0;
+
+    const SignalRecord* signal(const std::string& name) const;
+    /// Where a part stands; false when it is not in the cell.
+    bool part_frame(const cell::Cell& cell, int part, Ticks t, Frame& out) const;
+    /// An arm's joint values.
+    JointVector joints(const cell::Cell& cell, int device, Ticks t) const;
+    Frame tool_frame(const cell::Cell& cell, int device, Ticks t) const;  ///< world
+    int held_part(int device, Ticks t) const;
+    std::string result(int part, Ticks t) const;  ///< latest judgement, or empty
+    /// Share of [from, to] that a device spent in each condition; all 0 where it has none.
+    std::map<Condition, double> shares(int device, Ticks from, Ticks to) const;
+    /// What a block says, in words.
+    std::string describe(const cell::Cell& cell, const Block& block) const;
+};
+
+}  // namespace escarp::simulation
