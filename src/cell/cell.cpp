@@ -72,6 +72,7 @@ std::string describe(const Cell& cell, const Step& step) {
             const int device = cell.device(step.signal.substr(0, dot));
             return "Wait: " + named(device) + (step.is ? " " : " not ") + step.signal.substr(dot + 1);
         }
+        case StepKind::set: return "Set " + step.signal.substr(step.signal.find('.') + 1) + (step.is ? " on" : " off");
         case StepKind::move: return std::string(step.straight ? "Straight to " : "Move to ") + step.pose;
         case StepKind::delay: {
             json seconds = step.time_s;

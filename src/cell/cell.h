@@ -53,7 +53,7 @@ struct Pose {
     Frame at = Frame::Identity();
 };
 
-enum class StepKind { wait, pick, place, move, delay, if_part, repeat };
+enum class StepKind { wait, set, pick, place, move, delay, if_part, repeat };
 
 struct Step {
     std::string id;
@@ -61,8 +61,8 @@ struct Step {
     int number = 0;    ///< position in the task counted through all groups, from 0
     int depth = 0;
     StepKind kind = StepKind::delay;
-    std::string signal;          ///< wait: "device.signal"
-    bool is = true;              ///< wait: until it has this value
+    std::string signal;          ///< wait, set: "device.signal"
+    bool is = true;              ///< wait: until it has this value; set: the value it gets
     int device = -1;             ///< pick, place: index of the other device
     std::string pose;            ///< move: id of the pose
     bool straight = false;       ///< move: straight instead of joint move

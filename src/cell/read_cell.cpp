@@ -4,6 +4,7 @@
 
 #include "content_key.h"
 #include "device_kind.h"
+#include "names.h"
 #include "read_task.h"
 
 namespace escarp::cell {
@@ -136,6 +137,14 @@ void read_arm(const Reader& r, const Cell& cell, Device& d) {
     arm.solver = kinematics::make_joint_solver(*found);
     arm.model_key = motion_key(*found, arm.tool_frame);
     d.arm = std::move(arm);
+    const json& own = r.raw("own_signals");
+    if (own.is_array() && own.size() <= 100) {
+        for (const json& name : own)
+            if (name.is_string() && valid_id(name.get<std::string>())) d.signals.push_back(name.get<std::string>());
+            else r.problem("own_signals", "Signal names of letters, digits, - and _ are expected.");
+    } else if (!own.is_null()) {
+        r.problem("own_signals", "A list of at most 100 signal names is expected.");
+    }
     for (const Reader& p : r.list("poses", 1000)) d.poses.push_back(read_pose(p, d));
 }
 

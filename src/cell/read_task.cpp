@@ -56,11 +56,16 @@ struct TaskReader {
         s.number = count++;
         s.depth = depth;
         if (!ids.insert(s.id).second) r.problem("id", "Two steps of this task have the id \"" + s.id + "\".");
-        const std::string what = r.choice("do", {"wait", "pick", "place", "move", "delay", "if", "repeat"});
+        const std::string what = r.choice("do", {"wait", "set", "pick", "place", "move", "delay", "if", "repeat"});
         if (what == "wait") {
             s.kind = StepKind::wait;
             read_signal(r, s);
             s.is = r.flag("is", true);
+        } else if (what == "set") {
+            s.kind = StepKind::set;
+            read_signal(r, s);
+            s.is = r.flag("to", true);
+            if (s.signal.substr(0, s.signal.find('.')) != owner.id) r.problem("signal", "A device sets only its own signals; \"" + owner.id + ".\" and one of its \"own_signals\" is expected.");
         } else if (what == "pick") {
             s.kind = StepKind::pick;
             s.device = seated_device(r, "from");

@@ -44,8 +44,9 @@ private:
             const Frame at_p = frames_a[p.frame] * p.at, at_q = frames_b[q.frame] * q.at;
             const double apart = (at_p * p.shape.centre() - at_q * q.shape.centre()).norm() - p.shape.bound() - q.shape.bound();
             if (apart > useful) continue;
-            const double d = geometry::separation(p.shape, at_p, q.shape, at_q, &warm_[index], useful).distance;
-            if (d < best_.distance) best_ = {d, middle, i, j};
+            const geometry::Separation apart_by = geometry::separation(p.shape, at_p, q.shape, at_q, &warm_[index], useful);
+            const double d = apart_by.distance;
+            if (d < best_.distance) best_ = {d, middle, i, j, apart_by.on_a, apart_by.on_b};
             if (d - travel < best_.distance - query_.tolerance) left.push_back(index);
         }
         if (left.empty() || best_.distance <= 0 || depth > 40) return;

@@ -65,6 +65,7 @@ struct Clearance {
     double distance = 1e300;  ///< metres; 0: they touch or overlap
     double when = 0;          ///< seconds, in the time of the query
     int part_a = -1, part_b = -1;
+    Vector3 on_a = Vector3::Zero(), on_b = Vector3::Zero();  ///< closest points in the world; equal where they touch
 };
 
 struct ClearanceQuery {

@@ -56,7 +56,7 @@ std::vector<double> time_optimal_rates(const std::vector<PathNode>& nodes, const
         polygon = {{-most_u, 0.0}, {most_u, 0.0}, {most_u, most[i]}, {-most_u, most[i]}};
         for (const HalfPlane& plane : planes[i]) clip(polygon, plane, scratch);
         clip(polygon, {2 * h, 1.0, controllable[i + 1]}, scratch);
-        clip(polygon, {-2 * h, -1.0, 0.0}, scratch);
+        clip(polygon, {-2 * h, -1.0, 1e-10 * (1 + most[i])}, scratch);  // a hair wide: at the end the set is a mere line
         for (const Point& p : polygon) controllable[i] = std::max(controllable[i], p.y());
     }
     // Forward: as fast as possible within what stays controllable.

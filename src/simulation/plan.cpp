@@ -93,6 +93,10 @@ motion::MotionPtr PlanCache::joint_move(const cell::Arm& arm, const JointVector&
     return kept(moves_, key.value(), [&] { return motion::joint_move(arm.model->mechanism, from, to, speed); });
 }
 
+motion::MotionPtr PlanCache::still(const cell::Arm& arm, const JointVector& q) {
+    return kept(moves_, cell::ContentKey().add(arm.model_key).add(q).value(), [&] { return motion::standstill(q); });
+}
+
 motion::MotionPtr PlanCache::straight(const cell::Arm& arm, const JointVector& from, const Frame& to_tool, double speed, double* failed_at) {
     cell::ContentKey key;
     key.add(arm.model_key).add(from).add(to_tool).add(speed).add(-1);

@@ -36,6 +36,7 @@ class PlanCache {
 public:
     std::shared_ptr<const PosePlan> pose(const PoseRequest& request);
     motion::MotionPtr joint_move(const cell::Arm& arm, const JointVector& from, const JointVector& to, double speed);
+    motion::MotionPtr still(const cell::Arm& arm, const JointVector& q);
     /// A straight move between two poses; null when it cannot be made.
     motion::MotionPtr straight(const cell::Arm& arm, const JointVector& from, const Frame& to_tool, double speed, double* failed_at);
     std::size_t computed() const { return computed_; }  ///< how many plans were made rather than found

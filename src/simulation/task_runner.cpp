@@ -11,7 +11,7 @@ using cell::StepKind;
 TaskRunner::TaskRunner(const cell::Device& device, int index) : Behaviour(device, index), arm_(*device.arm), q_(device.arm->ready) {}
 
 void TaskRunner::start(Kernel& k) {
-    k.start_motion(index_, motion::standstill(q_), -1, -1);
+    k.start_motion(index_, k.plans().still(arm_, q_), -1, -1);
     go_on(k);
 }
 
@@ -93,6 +93,7 @@ TaskRunner::Outcome TaskRunner::begin_step(Kernel& k) {
         case StepKind::wait:
             signal_device_ = k.cell().device(step_->signal.substr(0, step_->signal.find('.')));
             return k.signal(step_->signal) == step_->is ? Outcome::done : Outcome::must_wait;
+        case StepKind::set: k.set_signal(index_, step_->signal.substr(step_->signal.find('.') + 1), step_->is); return Outcome::done;
         case StepKind::pick:
         case StepKind::place: return begin_exchange(k);
         case StepKind::move: return begin_move(k);
@@ -186,7 +187,7 @@ void TaskRunner::run_motion(Kernel& k, motion::MotionPtr motion, BlockKind kind,
     b.device = index_;
     b.kind = kind;
     b.step = step_->number;
-    b.part = held_;
+    b.part = held_ >= 0 || step_->device < 0 ? held_ : offer_.part;
     b.other = step_->device;
     b.seat = step_->device >= 0 ? offer_.seat : -1;
     block_ = k.begin(b);
@@ -203,14 +204,14 @@ void TaskRunner::run_time(Kernel& k, double time_s, BlockKind kind, Phase phase)
     b.device = index_;
     b.kind = kind;
     b.step = step_->number;
-    b.part = held_ >= 0 ? held_ : offer_.part;
+    b.part = held_ >= 0 || step_->device < 0 ? held_ : offer_.part;
     b.other = step_->device;
     b.seat = step_->device >= 0 ? offer_.seat : -1;
     block_ = k.begin(b);
     phase_ = phase;
     phase_end_ = k.now() + ticks(time_s);
     k.set_condition(index_, Condition::busy);
-    k.start_motion(index_, motion::standstill(q_), held_, block_);
+    k.start_motion(index_, k.plans().still(arm_, q_), held_, block_);
     k.at(phase_end_, index_, 0);
 }
 

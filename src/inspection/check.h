@@ -1,0 +1,35 @@
+#pragma once
+// A check: one file in checks/ and one line in `standard_checks`.
+
+#include "inspect.h"
+
+namespace escarp::inspection {
+
+struct Context {
+    const cell::Cell& cell;
+    const simulation::Run& run;
+    Cache& cache;
+    const StopFlag* stop;
+
+    const cell::Device& device(int index) const { return cell.devices[static_cast<std::size_t>(index)]; }
+    void give_way() const {
+        if (stop && stop->load(std::memory_order_relaxed)) throw Overtaken{};
+    }
+};
+
+using Check = void (*)(const Context& context, Inspection& result);
+
+void reach_check(const Context&, Inspection&);
+void clearance_check(const Context&, Inspection&);
+void flow_check(const Context&, Inspection&);
+void load_check(const Context&, Inspection&);
+
+/// In the order in which they run; later ones may use what earlier ones found.
+inline constexpr Check standard_checks[] = {reach_check, clearance_check, flow_check, load_check};
+
+/// "84" from metres.
+std::string millimetres(double metres);
+/// Two decimals and no more.
+std::string short_number(double value, int decimals = 2);
+
+}  // namespace escarp::inspection

@@ -1,0 +1,419 @@
+#include <algorithm>
+#include <cmath>
+#include <functional>
+#include <map>
+
+#include <tbb/parallel_for.h>
+
+#include <geometry/distance.h>
+#include <simulation/arm_parts.h>
+
+#include "cache.h"
+#include "check.h"
+
+namespace escarp::inspection {
+namespace {
+
+using simulation::Block;
+using simulation::BlockKind;
+using simulation::Place;
+using simulation::seconds;
+using simulation::Ticks;
+
+constexpr double usual_cap = 0.15, far_cap = 3.0, contact = 1e-4;
+
+/// An arm between the beginning of one motion and that of the next.
+struct Segment {
+    motion::MotionPtr motion;
+    Ticks from, to;
+    int held, block;
+};
+
+struct ArmRoom {
+    int device;
+    std::uint64_t key;  ///< of everything but the motion and the part in hand
+    double radius;      ///< no point of the arm is farther from its base
+    std::vector<Segment> segments;
+};
+
+using PartList = std::shared_ptr<const std::vector<motion::Part>>;
+
+/// One question about two movers, and whose answer it is.
+struct Job {
+    std::uint64_t key;
+    Ticks origin;       ///< time of the run at the query's 0
+    int device_a, device_b, part_b;
+    PartList parts_a, parts_b;
+    bool counted;       ///< else only contact matters
+    std::function<KeptClearance(double cap)> make;
+};
+
+/// Exchanging a part brings tool, part and seat together on purpose.
+bool exchanges(const Block* b) {
+    return b && (b->kind == BlockKind::straight_in || b->kind == BlockKind::grip || b->kind == BlockKind::release || b->kind == BlockKind::straight_out);
+}
+
+class ClearanceCheck {
+public:
+    explicit ClearanceCheck(const Context& c) : c_(c), trace_(c.run.trace), end_(c.run.steady ? c.run.steady->from + c.run.steady->period : c.run.trace.end) {
+        for (std::size_t i = 0; i < c.cell.devices.size(); ++i) {
+            const cell::Device& d = c.cell.devices[i];
+            if (d.arm) {
+                rooms_.push_back(make_room(static_cast<int>(i)));
+                own_parts_.emplace_back();
+            }
+            std::vector<motion::Part> parts;
+            for (const geometry::Body& b : d.bodies) parts.push_back({0, b.shape, b.at, {}, 0});
+            still_.push_back(std::make_shared<const std::vector<motion::Part>>(std::move(parts)));
+            cell::ContentKey key;
+            key.add(d.world);
+            cell::add_bodies(key, d.bodies);
+            still_key_.push_back(key.value());
+        }
+    }
+
+    void run(Inspection& result) {
+        for (const ArmRoom& room : rooms_) {
+            for (const Segment& s : room.segments) {
+                against_devices(room, s);
+                against_itself(room, s);
+            }
+            against_parts(room);
+            c_.give_way();
+        }
+        for (std::size_t i = 0; i < rooms_.size(); ++i)
+            for (std::size_t j = i + 1; j < rooms_.size(); ++j) against_arm(rooms_[i], rooms_[j]);
+        for (const Job& job : jobs_) result.pairs_checked += job.parts_a->size() * job.parts_b->size();
+        solve(usual_cap);
+        gather(result);
+        if (result.clearance.device_a < 0) {  // nothing comes near anything: then how near at all
+            solve(far_cap);
+            gather(result);
+        }
+        for (const auto& [pair, least] : closest_)
+            if (least.distance < c_.cell.safety_distance) result.close_pairs.push_back(least);
+    }
+
+private:
+    bool excluded(int a, int b) const {
+        return std::any_of(c_.cell.exclusions.begin(), c_.cell.exclusions.end(), [&](const cell::Exclusion& e) { return (e.a == a && e.b == b) || (e.a == b && e.b == a); });
+    }
+    const Block* block(const Segment& s) const { return s.block >= 0 ? &trace_.blocks[static_cast<std::size_t>(s.block)] : nullptr; }
+
+    ArmRoom make_room(int device) const {
+        const cell::Device& d = c_.device(device);
+        ArmRoom room{device, 0, 0, {}};
+        cell::ContentKey key;
+        key.add(d.arm->model_key).add(d.world);
+        for (const kinematics::Link& l : d.arm->model->mechanism.links) cell::add_bodies(key, l.bodies);
+        if (d.arm->tool) cell::add_bodies(key, d.arm->tool->bodies);
+        room.key = key.value();
+        for (const kinematics::Joint& j : d.arm->model->mechanism.joints) room.radius += j.at.translation().norm();
+        room.radius += d.arm->model->flange.translation().norm() + d.arm->tool_frame.translation().norm() + 0.5;
+        const auto& motions = trace_.motions[static_cast<std::size_t>(device)];
+        for (std::size_t i = 0; i < motions.size() && motions[i].from < end_; ++i)
+            room.segments.push_back({motions[i].motion, motions[i].from, std::min(end_, i + 1 < motions.size() ? motions[i + 1].from : end_), motions[i].held, motions[i].block});
+        return room;
+    }
+
+    const Place* held_place(int part, Ticks t) const {
+        const Place* p = part >= 0 ? trace_.parts[static_cast<std::size_t>(part)].place(t) : nullptr;
+        return p && p->kind == Place::Kind::held ? p : nullptr;
+    }
+    /// Content key of what an arm holds; 0: nothing.
+    std::uint64_t held_key(const Segment& s) const {
+        const Place* p = held_place(s.held, s.from);
+        return p ? cell::ContentKey().add(trace_.parts[static_cast<std::size_t>(s.held)].type).add(p->at).value() : 0;
+    }
+    PartList parts_of(const ArmRoom& room, const Segment& s) {
+        PartList& list = own_parts_[static_cast<std::size_t>(&room - rooms_.data())][held_key(s)];
+        if (list) return list;
+        const cell::Arm& arm = *c_.device(room.device).arm;
+        std::vector<motion::Part> parts = simulation::arm_parts(arm);
+        if (const Place* p = held_place(s.held, s.from)) {
+            const cell::PartType& type = c_.cell.part_types[static_cast<std::size_t>(trace_.parts[static_cast<std::size_t>(s.held)].type)];
+            for (motion::Part& part : simulation::held_parts(arm, type, p->at)) parts.push_back(std::move(part));
+        }
+        list = std::make_shared<const std::vector<motion::Part>>(std::move(parts));
+        return list;
+    }
+    template <typename Take>
+    static std::vector<std::pair<int, int>> choose(const std::vector<motion::Part>& a, const std::vector<motion::Part>& b, Take take) {
+        std::vector<std::pair<int, int>> pairs;
+        for (std::size_t i = 0; i < a.size(); ++i)
+            for (std::size_t j = 0; j < b.size(); ++j)
+                if (take(a[i], b[j])) pairs.emplace_back(static_cast<int>(i), static_cast<int>(j));
+        return pairs;
+    }
+
+    void against_devices(const ArmRoom& room, const Segment& s) {
+        const cell::Device& arm = c_.device(room.device);
+        const Block* b = block(s);
+        for (std::size_t i = 0; i < c_.cell.devices.size(); ++i) {
+            const int device = static_cast<int>(i);
+            const cell::Device& d = c_.cell.devices[i];
+            if (d.bodies.empty() || device == room.device || excluded(room.device, device)) continue;
+            if ((d.world.translation() - arm.world.translation()).norm() > room.radius + far_cap + 5.0) continue;
+            const bool meant = exchanges(b) && b->other == device;
+            const bool carries = c_.cell.stands_on(room.device, device);
+            const int first_link = carries ? 2 : 1;
+            PartList a = parts_of(room, s), other = still_[i];
+            auto pairs = choose(*a, *other, [&](const motion::Part& p, const motion::Part&) { return p.tag >= first_link && !(meant && p.tag == simulation::held_tag); });
+            cell::ContentKey key;
+            key.add(room.key).add(reinterpret_cast<std::uintptr_t>(s.motion.get())).add(held_key(s)).add(still_key_[i]).add(first_link).add(meant);
+            add(room, s, {key.value(), s.from, room.device, device, -1, a, other, !meant, {}}, [this, &room, s, a, other, pairs = std::move(pairs), world = d.world](double cap) {
+                const motion::LineMover still(world, *other);
+                return least(room, s, a, still, pairs, 0, s.motion->duration(), cap);
+            });
+        }
+    }
+
+    void against_itself(const ArmRoom& room, const Segment& s) {
+        const int flange = c_.device(room.device).arm->model->flange_link;
+        PartList a = parts_of(room, s);
+        const auto link = [&](const motion::Part& p) { return p.tag >= simulation::tool_tag ? flange : p.tag; };
+        auto pairs = choose(*a, *a, [&](const motion::Part& p, const motion::Part& q) { return link(q) - link(p) >= 3; });
+        const std::uint64_t key = cell::ContentKey().add(room.key).add(reinterpret_cast<std::uintptr_t>(s.motion.get())).add(held_key(s)).add(-7).value();
+        add(room, s, {key, s.from, room.device, room.device, -1, a, a, false, {}}, [this, &room, s, a, pairs = std::move(pairs)](double cap) {
+            const motion::ArmMover mover(c_.device(room.device).arm->model->mechanism, c_.device(room.device).world, s.motion, 0, *a);
+            return KeptClearance{motion::least_self_clearance(mover, {0, s.motion->duration(), cap, 2.5e-4, &pairs}), s.motion, nullptr};
+        });
+    }
+
+    void against_parts(const ArmRoom& room) {
+        const Vector3 base = c_.device(room.device).world.translation();
+        for (std::size_t part = 0; part < trace_.parts.size(); ++part) {
+            const auto& places = trace_.parts[part].places;
+            for (std::size_t i = 0; i < places.size(); ++i) {
+                const Place& p = places[i];
+                if (p.kind != Place::Kind::still) continue;
+                const Ticks until = i + 1 < places.size() ? places[i + 1].from : end_;
+                const double ride = seconds(std::max<Ticks>(0, std::min(p.stop, until) - p.from));
+                const double gap = (p.at.translation() - base).norm() - ride * p.velocity.norm();
+                if (gap > room.radius + 0.5) continue;
+                if (p.velocity.norm() > 0 && p.stop > p.from) {
+                    part_stretch(room, static_cast<int>(part), p, p.at, p.velocity, p.from, std::min(p.stop, until));
+                    Frame stopped = p.at;
+                    stopped.translation() += seconds(p.stop - p.from) * p.velocity;
+                    part_stretch(room, static_cast<int>(part), p, stopped, Vector3::Zero(), p.stop, until);
+                } else {
+                    part_stretch(room, static_cast<int>(part), p, p.at, Vector3::Zero(), p.from, until);
+                }
+            }
+        }
+    }
+
+    void part_stretch(const ArmRoom& room, int part, const Place& place, const Frame& at, const Vector3& velocity, Ticks from, Ticks to) {
+        to = std::min(to, end_);
+        const int type = trace_.parts[static_cast<std::size_t>(part)].type;
+        auto s = std::upper_bound(room.segments.begin(), room.segments.end(), from, [](Ticks t, const Segment& seg) { return t < seg.to; });
+        for (; s != room.segments.end() && s->from < to; ++s) {
+            const Ticks begin = std::max(from, s->from), finish = std::min(to, s->to);
+            if (finish <= begin) continue;
+            const Block* b = block(*s);
+            if (s->held == part || (exchanges(b) && b->part == part)) continue;
+            const bool meant = exchanges(b) && b->other == place.device;
+            PartList a = parts_of(room, *s), other = shape_of(type);
+            // A part at rest looks the same at any time: only how far the motion has come matters.
+            const bool rests = velocity.isZero();
+            const Ticks length = simulation::ticks(s->motion->duration());
+            const Ticks begin_in = std::min(begin - s->from, length), finish_in = std::min(finish - s->from, rests ? length : never_later);
+            cell::ContentKey key;
+            key.add(room.key).add(reinterpret_cast<std::uintptr_t>(s->motion.get())).add(held_key(*s)).add(at).add(velocity).add(type).add(begin_in).add(finish_in).add(rests ? 0 : from - s->from).add(meant);
+            add(room, *s, {key.value(), s->from, room.device, place.device, part, a, other, !meant, {}},
+                [this, &room, seg = *s, a, other, at, velocity, start = seconds(from - s->from), t0 = seconds(begin_in), t1 = seconds(finish_in)](double cap) {
+                    const motion::LineMover rider(at, *other, velocity, velocity.isZero() ? 0 : start);
+                    const auto pairs = choose(*a, *other, [](const motion::Part&, const motion::Part&) { return true; });
+                    return least(room, seg, a, rider, pairs, t0, t1, cap);
+                });
+        }
+    }
+
+    void against_arm(const ArmRoom& one, const ArmRoom& two) {
+        if (excluded(one.device, two.device)) return;
+        if ((c_.device(one.device).world.translation() - c_.device(two.device).world.translation()).norm() > one.radius + two.radius + usual_cap) return;
+        auto t = two.segments.begin();
+        for (const Segment& s : one.segments) {
+            while (t != two.segments.end() && t->to <= s.from) ++t;
+            for (auto u = t; u != two.segments.end() && u->from < s.to; ++u) {
+                const Ticks begin = std::max(s.from, u->from), finish = std::min(s.to, u->to);
+                const Ticks shift = u->from - s.from;
+                const Ticks both_still = std::max(s.from + simulation::ticks(s.motion->duration()), u->from + simulation::ticks(u->motion->duration()));
+                const Ticks t0 = begin - s.from, t1 = std::max(begin, std::min(finish, both_still)) - s.from;
+                PartList a = parts_of(one, s), b = parts_of(two, *u);
+                cell::ContentKey key;
+                key.add(one.key).add(two.key).add(reinterpret_cast<std::uintptr_t>(s.motion.get())).add(reinterpret_cast<std::uintptr_t>(u->motion.get())).add(held_key(s)).add(held_key(*u)).add(shift).add(t0).add(t1);
+                add(one, s, {key.value(), s.from, one.device, two.device, -1, a, b, true, {}}, [this, &one, &two, s, other = *u, a, b, shift, t0, t1](double cap) {
+                    const cell::Device& d = c_.device(two.device);
+                    const motion::ArmMover mover(d.arm->model->mechanism, d.world, other.motion, seconds(shift), *b);
+                    const auto pairs = choose(*a, *b, [](const motion::Part& p, const motion::Part& q) { return p.tag > 0 || q.tag > 0; });
+                    KeptClearance found = least(one, s, a, mover, pairs, seconds(t0), seconds(t1), cap);
+                    found.b = other.motion;
+                    return found;
+                });
+            }
+        }
+    }
+
+    KeptClearance least(const ArmRoom& room, const Segment& s, const PartList& a, const motion::Mover& other, const std::vector<std::pair<int, int>>& pairs, double t0, double t1, double cap) const {
+        const cell::Device& d = c_.device(room.device);
+        const motion::ArmMover mover(d.arm->model->mechanism, d.world, s.motion, 0, *a);
+        return {motion::least_clearance(mover, other, {t0, std::max(t0, t1), cap, 2.5e-4, &pairs}), s.motion, nullptr};
+    }
+
+    PartList shape_of(int type) {
+        PartList& list = types_[type];
+        if (list) return list;
+        std::vector<motion::Part> parts;
+        for (const geometry::Body& b : c_.cell.part_types[static_cast<std::size_t>(type)].bodies) parts.push_back({0, b.shape, b.at, {}, 0});
+        list = std::make_shared<const std::vector<motion::Part>>(std::move(parts));
+        return list;
+    }
+
+    void add(const ArmRoom&, const Segment&, Job job, std::function<KeptClearance(double)> make) {
+        job.make = std::move(make);
+        jobs_.push_back(std::move(job));
+    }
+
+    /// Answers every job that is not kept yet; each key once.
+    void solve(double cap) {
+        auto& kept = c_.cache.kept();
+        std::vector<std::pair<std::uint64_t, const Job*>> missing;
+        std::unordered_map<std::uint64_t, bool> asked;
+        answers_.assign(jobs_.size(), {});
+        std::vector<std::uint64_t> keys(jobs_.size());
+        {
+            const std::lock_guard guard(kept.lock);
+            if (kept.clearance.size() > 300'000) kept.clearance.clear();
+            for (std::size_t i = 0; i < jobs_.size(); ++i) {
+                const double own_cap = jobs_[i].counted ? cap : contact;
+                keys[i] = cell::ContentKey().add(jobs_[i].key).add(own_cap).value();
+                if (!kept.clearance.count(keys[i]) && asked.try_emplace(keys[i], true).second) missing.emplace_back(keys[i], &jobs_[i]);
+            }
+        }
+        std::vector<KeptClearance> made(missing.size());
+        tbb::parallel_for(std::size_t{0}, missing.size(), [&](std::size_t i) {
+            if (c_.stop && c_.stop->load(std::memory_order_relaxed)) return;
+            made[i] = missing[i].second->make(missing[i].second->counted ? cap : contact);
+        });
+        c_.give_way();
+        const std::lock_guard guard(kept.lock);
+        for (std::size_t i = 0; i < missing.size(); ++i) kept.clearance.emplace(missing[i].first, std::move(made[i]));
+        for (std::size_t i = 0; i < jobs_.size(); ++i) answers_[i] = kept.clearance.at(keys[i]).clearance;
+    }
+
+    void gather(Inspection& result) {
+        closest_.clear();
+        for (std::size_t i = 0; i < jobs_.size(); ++i) {
+            const Job& job = jobs_[i];
+            const motion::Clearance& found = answers_[i];
+            if (found.part_a < 0 || (!job.counted && found.distance > 0)) continue;
+            LeastClearance least;
+            least.distance = found.distance;
+            least.when_s = seconds(job.origin) + found.when;
+            least.device_a = job.device_a;
+            least.device_b = job.device_b;
+            least.part_b = job.part_b;
+            least.on_a = found.on_a;
+            least.on_b = found.on_b;
+            least.body_a = body_name(job.device_a, (*job.parts_a)[static_cast<std::size_t>(found.part_a)], -1, found.part_a);
+            least.body_b = body_name(job.device_b, (*job.parts_b)[static_cast<std::size_t>(found.part_b)], job.part_b, found.part_b);
+            const auto better = [](const LeastClearance& x, const LeastClearance& y) { return x.distance < y.distance || (x.distance == y.distance && x.when_s < y.when_s); };
+            const auto [place, fresh] = closest_.try_emplace(std::pair(job.device_a, job.part_b >= 0 ? -2 - job.device_b : job.device_b), least);
+            if (!fresh && better(least, place->second)) place->second = least;
+            if (better(least, result.clearance) || result.clearance.device_a < 0) result.clearance = least;
+        }
+    }
+
+    std::string body_name(int device, const motion::Part& part, int flow_part, int index) const {
+        const cell::Device& d = c_.device(device);
+        if (flow_part >= 0) return c_.cell.part_types[static_cast<std::size_t>(trace_.parts[static_cast<std::size_t>(flow_part)].type)].name + " on " + d.name;
+        if (!d.arm) return d.name + (d.bodies.size() > 1 ? " " + d.bodies[static_cast<std::size_t>(index)].name : "");
+        if (part.tag == simulation::held_tag) return "part held by " + d.name;
+        if (part.tag == simulation::tool_tag) return d.name + " tool";
+        return d.name + " " + d.arm->model->mechanism.links[static_cast<std::size_t>(part.tag)].name;
+    }
+
+    static constexpr Ticks never_later = simulation::never;
+    const Context& c_;
+    const simulation::Trace& trace_;
+    const Ticks end_;
+    std::vector<ArmRoom> rooms_;
+    std::vector<std::map<std::uint64_t, PartList>> own_parts_;
+    std::vector<PartList> still_;
+    std::vector<std::uint64_t> still_key_;
+    std::map<int, PartList> types_;
+    std::vector<Job> jobs_;
+    std::vector<motion::Clearance> answers_;
+    std::map<std::pair<int, int>, LeastClearance> closest_;
+};
+
+/// Moves what stands still out of the way, along the floor, until the safety distance is kept.
+std::optional<WayOut> way_by_shifting(const Context& c, const LeastClearance& p) {
+    const cell::Device& other = c.device(p.device_b);
+    if (other.arm || p.part_b >= 0 || p.distance <= 0) return std::nullopt;
+    Vector3 away = p.on_b - p.on_a;
+    away.z() = 0;
+    if (away.norm() < 0.3 * p.distance) return std::nullopt;  // above or below: no shift over the floor helps
+    const double step = std::ceil((c.cell.safety_distance - p.distance) / away.norm() * p.distance * 1e3 / 5 + 1) * 5e-3;
+    const Vector3 shift = step * away.normalized();
+    const cell::Device& root = c.device(c.cell.root(p.device_b));
+    const auto tenth = [](double metres) { return std::round(metres * 1e4) / 10; };
+    WayOut way;
+    way.label = "Move " + root.name + " " + millimetres(step) + " mm away";
+    way.edit = {way.label,
+                {cell::Operation::set("/devices/" + root.id + "/placement/x_mm", tenth(root.placement.translation().x() + shift.x())),
+                 cell::Operation::set("/devices/" + root.id + "/placement/y_mm", tenth(root.placement.translation().y() + shift.y()))}};
+    return way;
+}
+
+void report(const Context& c, const LeastClearance& p, std::vector<Finding>& out) {
+    Finding f;
+    const bool hit = p.distance <= 0;
+    f.id = "clearance:" + c.device(p.device_a).id + ":" + c.device(p.device_b).id + (p.part_b >= 0 ? ":part" : "");
+    f.severity = hit ? Severity::stop : Severity::watch;
+    f.title = hit ? p.body_a + " hits " + p.body_b : p.body_a + " passes close to " + p.body_b;
+    f.text = hit ? "They touch or overlap at " + short_number(p.when_s) + " s."
+                 : millimetres(p.distance) + " mm at " + short_number(p.when_s) + " s; the safety distance is " + millimetres(c.cell.safety_distance) + " mm.";
+    f.devices = {c.device(p.device_a).id, c.device(p.device_b).id};
+    f.when_s = p.when_s;
+    if (auto way = way_by_shifting(c, p)) f.ways_out.push_back(std::move(*way));
+    out.push_back(std::move(f));
+}
+
+/// Devices that stand in one another.
+void report_overlaps(const Context& c, std::vector<Finding>& out) {
+    constexpr double noticeable = 1e-3;
+    const auto bodies = [](const cell::Device& d) -> const geometry::Bodies& { return d.arm ? d.arm->model->mechanism.links.front().bodies : d.bodies; };
+    for (std::size_t i = 0; i < c.cell.devices.size(); ++i)
+        for (std::size_t j = i + 1; j < c.cell.devices.size(); ++j) {
+            const int a = static_cast<int>(i), b = static_cast<int>(j);
+            if (c.cell.stands_on(a, b) || c.cell.stands_on(b, a)) continue;
+            const cell::Device &one = c.cell.devices[i], &two = c.cell.devices[j];
+            double depth = 0;
+            for (const geometry::Body& p : bodies(one))
+                for (const geometry::Body& q : bodies(two)) {
+                    const Frame at_p = one.world * p.at, at_q = two.world * q.at;
+                    if ((at_p * p.shape.centre() - at_q * q.shape.centre()).norm() > p.shape.bound() + q.shape.bound()) continue;
+                    depth = std::max(depth, geometry::penetration(p.shape, at_p, q.shape, at_q));
+                }
+            if (depth < noticeable) continue;
+            Finding f;
+            f.id = "overlap:" + one.id + ":" + two.id;
+            f.severity = Severity::watch;
+            f.title = one.name + " stands in " + two.name;
+            f.text = "They overlap by " + millimetres(depth) + " mm.";
+            f.devices = {one.id, two.id};
+            out.push_back(std::move(f));
+        }
+}
+
+}  // namespace
+
+void clearance_check(const Context& c, Inspection& result) {
+    ClearanceCheck(c).run(result);
+    for (const LeastClearance& pair : result.close_pairs) report(c, pair, result.findings);
+    report_overlaps(c, result.findings);
+}
+
+}  // namespace escarp::inspection

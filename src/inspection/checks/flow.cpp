@@ -1,0 +1,136 @@
+#include <algorithm>
+#include <set>
+
+#include <geometry/distance.h>
+#include <simulation/kernel.h>
+
+#include "check.h"
+
+namespace escarp::inspection {
+namespace {
+
+using simulation::Fault;
+using simulation::WaitFor;
+
+/// Tasks that could not go on for a reason other than reach, which has findings of its own.
+void report_faults(const Context& c, const Inspection& so_far, std::vector<Finding>& out) {
+    for (const Fault& fault : c.run.trace.faults) {
+        const cell::Device& d = c.device(fault.device);
+        Finding f;
+        f.severity = Severity::stop;
+        f.device = d.id;
+        f.devices = {d.id};
+        f.when_s = simulation::seconds(fault.when);
+        for (const cell::Step* s : cell::all_steps(d.task))
+            if (s->number == fault.step) f.step = s->id;
+        f.id = "task:" + d.id + ":" + f.step;
+        switch (fault.kind) {
+            case Fault::Kind::holds_nothing:
+                f.title = d.name + " holds no part";
+                f.text = "The step needs a part in the tool; put a pick before it.";
+                break;
+            case Fault::Kind::holds_already:
+                f.title = d.name + " already holds a part";
+                f.text = "A pick needs an empty tool; put a place before it.";
+                break;
+            case Fault::Kind::goes_round:
+                f.title = d.name + "'s task takes no time";
+                f.text = "It goes round without ever waiting or moving; add a step that does something.";
+                break;
+            default: {
+                const bool told = std::any_of(so_far.poses.begin(), so_far.poses.end(), [&](const PoseNeed& n) { return n.arm == fault.device && n.step_id == f.step && !n.reached; });
+                if (told) continue;
+                f.title = d.name + " cannot make this move";
+                f.text = fault.kind == Fault::Kind::line_fails
+                             ? "The straight line cannot be followed: it fails " + std::to_string(static_cast<int>(fault.at * 100)) + " % of the way; try a joint move, or another posture."
+                             : "The pose is out of reach as the part stands there.";
+            }
+        }
+        out.push_back(std::move(f));
+    }
+}
+
+/// Nothing can ever happen again and someone waits: names who waits for whom, and the ring if there is one.
+void report_deadlock(const Context& c, std::vector<Finding>& out) {
+    if (!c.run.stuck || !c.run.trace.faults.empty() || c.run.waits.empty()) return;
+    Finding f;
+    f.id = "deadlock";
+    f.severity = Severity::stop;
+    f.when_s = simulation::seconds(c.run.trace.end);
+    std::string all;
+    for (const auto& w : c.run.waits) {
+        const std::string what = w.what == WaitFor::part ? "a part at " : w.what == WaitFor::room ? "room at " : "a signal of ";
+        all += (all.empty() ? "" : "; ") + c.device(w.device).name + " waits for " + what + c.device(w.other).name;
+        f.devices.push_back(c.device(w.device).id);
+    }
+    f.title = c.run.trace.departures.empty() ? "Nothing moves: no part ever leaves" : "The cell comes to a standstill";
+    f.text = "From " + short_number(*f.when_s) + " s on nothing can happen: " + all + ".";
+    out.push_back(std::move(f));
+}
+
+void report_takt(const Context& c, std::vector<Finding>& out) {
+    if (c.cell.takt <= 0 || !c.run.steady || c.run.steady->parts == 0) return;
+    const double cycle = simulation::seconds(c.run.steady->period) / c.run.steady->parts;
+    if (cycle <= c.cell.takt + 1e-9) return;
+    Finding f;
+    f.id = "takt";
+    f.severity = Severity::watch;
+    f.title = "The takt is missed by " + short_number(cycle - c.cell.takt) + " s";
+    f.text = "The cycle is " + short_number(cycle) + " s; the line demands a part every " + short_number(c.cell.takt) + " s.";
+    f.when_s = simulation::seconds(c.run.steady->from);
+    out.push_back(std::move(f));
+}
+
+/// A beam that a task waits for and that never switches: says why.
+void report_dead_beams(const Context& c, std::vector<Finding>& out) {
+    for (const cell::Device& d : c.cell.devices) {
+        if (d.look != cell::Look::sensor) continue;
+        const std::string name = d.id + ".made";
+        const simulation::SignalRecord* s = c.run.trace.signal(name);
+        if (!s || s->changes.size() > 1 || (!s->changes.empty() && s->changes.front().second) || c.run.trace.parts.empty()) continue;
+        // How near did any part come?
+        const Vector3 from = d.world * d.marks.front().line.front(), to = d.world * d.marks.front().line.back();
+        const geometry::Convex beam = geometry::Convex::segment(from, to);
+        double nearest = 1e300, above = 0;
+        for (const simulation::PartRecord& part : c.run.trace.parts) {
+            const cell::PartType& type = c.cell.part_types[static_cast<std::size_t>(part.type)];
+            for (const simulation::Place& p : part.places) {
+                if (p.kind != simulation::Place::Kind::still) continue;
+                const double travel = p.velocity.norm() * simulation::seconds(std::max<simulation::Ticks>(0, p.stop - p.from));
+                for (int k = 0; k <= 20; ++k) {
+                    Frame at = p.at;
+                    if (travel > 0) at.translation() += p.velocity.normalized() * (travel * k / 20);
+                    for (const geometry::Body& b : type.bodies) {
+                        const double gap = geometry::separation(b.shape, at * b.at, beam, Frame::Identity()).distance;
+                        if (gap < nearest) nearest = gap, above = std::min(from.z(), to.z()) - (at.translation().z() + type.height);
+                    }
+                }
+            }
+        }
+        Finding f;
+        f.id = "beam:" + d.id;
+        f.severity = Severity::watch;
+        f.title = d.name + " never switches";
+        f.devices = {d.id};
+        if (above > 0 && above < 0.5) {
+            f.text = "Its line passes " + millimetres(above) + " mm above the highest part.";
+            const cell::json lower = std::max(1.0, std::round((d.marks.front().line.front().z() - above) * 1e3 - 10));
+            WayOut way{"Lower the line to " + lower.dump() + " mm", "10 mm below the top of the part", {"Lower " + d.name, {cell::Operation::set("/devices/" + d.id + "/beam_height_mm", lower)}}};
+            f.ways_out.push_back(std::move(way));
+        } else {
+            f.text = "No part that it detects passes it; the nearest comes to " + millimetres(nearest) + " mm.";
+        }
+        out.push_back(std::move(f));
+    }
+}
+
+}  // namespace
+
+void flow_check(const Context& c, Inspection& result) {
+    report_faults(c, result, result.findings);
+    report_deadlock(c, result.findings);
+    report_takt(c, result.findings);
+    report_dead_beams(c, result.findings);
+}
+
+}  // namespace escarp::inspection

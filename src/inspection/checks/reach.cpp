@@ -1,0 +1,275 @@
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+#include <tbb/parallel_for.h>
+
+#include <simulation/kernel.h>
+
+#include "cache.h"
+#include "check.h"
+
+namespace escarp::inspection {
+namespace {
+
+constexpr double near_limit = 0.025;  ///< a margin below this is worth watching, m
+
+kinematics::Reach kept_reach(const cell::Arm& arm, const Frame& tool, const kinematics::JointVector* q, double cap, Cache& cache);
+
+/// Part types that can be met in the cell: those that infeeds release, or all where none does.
+std::vector<int> flowing_types(const cell::Cell& cell) {
+    std::set<int> types;
+    for (const cell::Device& d : cell.devices)
+        if (!d.needs_part_type.empty()) types.insert(cell.part_type(d.needs_part_type));
+    if (types.empty())
+        for (std::size_t i = 0; i < cell.part_types.size(); ++i) types.insert(static_cast<int>(i));
+    return {types.begin(), types.end()};
+}
+
+/// Walks a task once, in the order written, keeping how the part in hand was last gripped.
+void collect(const cell::Cell& cell, int arm, std::vector<PoseNeed>& out) {
+    const cell::Device& d = cell.devices[static_cast<std::size_t>(arm)];
+    const std::vector<int> types = flowing_types(cell);
+    const cell::Step* last_pick = nullptr;
+    const auto need = [&](const cell::Step& s, int other, int seat, int type, const Frame& tool, const std::string& label) {
+        PoseNeed n{arm, s.number, other, seat, type, label, s.id, tool, s.approach, s.retreat, s.straight_speed, s.posture, false, false, 0, {}};
+        const bool known = std::any_of(out.begin(), out.end(), [&](const PoseNeed& o) {
+            return o.arm == arm && o.other == other && o.seat == seat && o.posture == n.posture && geometry::gap(o.tool_world, tool).distance < 1e-9 && geometry::gap(o.tool_world, tool).angle < 1e-9;
+        });
+        if (!known) out.push_back(std::move(n));
+    };
+    const auto grip_frame = [&](const cell::PartType& type, const std::string& id) {
+        for (const cell::Grip& g : type.grips)
+            if (g.id == id) return g.at;
+        return type.grips.front().at;
+    };
+    for (const cell::Step* s : cell::all_steps(d.task)) {
+        if (s->kind == cell::StepKind::pick) last_pick = s;
+        if (s->kind == cell::StepKind::move) {
+            const cell::Pose& pose = *d.pose(s->pose);
+            if (pose.joints) continue;  // joint values are reached by definition
+            const int host = cell.device(pose.relative_to);
+            const Frame tool = (host >= 0 ? cell.devices[static_cast<std::size_t>(host)].world : Frame::Identity()) * pose.at;
+            PoseNeed n{arm, s->number, host, -1, -1, pose.name, s->id, tool, 0, 0, s->straight_speed, s->posture, false, false, 0, {}};
+            out.push_back(std::move(n));
+            continue;
+        }
+        const bool picks = s->kind == cell::StepKind::pick;
+        if (!picks && s->kind != cell::StepKind::place) continue;
+        const cell::Device& other = cell.devices[static_cast<std::size_t>(s->device)];
+        const simulation::Kind& kind = simulation::kind_of(other);
+        for (const int type : types) {
+            const cell::PartType& part = cell.part_types[static_cast<std::size_t>(type)];
+            const Frame grip = grip_frame(part, last_pick ? last_pick->grip : std::string());
+            const Frame in_hand = geometry::make_frame(Vector3::Zero(), {0, 0, last_pick ? last_pick->turn : 0.0}) * grip;
+            for (const int seat : picks ? kind.pick_seats(other) : kind.place_seats(other)) {
+                const Frame stands = other.world * kind.seat_frame(other, seat, part);
+                const Frame turn = geometry::make_frame(Vector3::Zero(), {0, 0, s->turn});
+                const std::string seat_name = other.seats.size() > 1 ? " " + other.seats[static_cast<std::size_t>(seat)].name : "";
+                need(*s, s->device, seat, type, stands * turn * (picks ? grip : in_hand), other.name + seat_name);
+            }
+        }
+    }
+}
+
+void judge(const cell::Cell& cell, PoseNeed& n, Cache& cache) {
+    const cell::Device& d = cell.devices[static_cast<std::size_t>(n.arm)];
+    const Frame tool = d.world.inverse() * n.tool_world;
+    const auto plan = cache.plans.pose({*d.arm, tool, n.approach, n.retreat, n.straight_speed, n.posture});
+    n.reached = plan->good;
+    n.pose_reached = plan->good || plan->failure == simulation::Fault::Kind::line_fails;
+    n.line_failed_at = plan->failed_at;
+    n.reach = kept_reach(*d.arm, tool, n.pose_reached ? &plan->pose : nullptr, 0.2, cache);
+}
+
+kinematics::Reach kept_reach(const cell::Arm& arm, const Frame& tool, const kinematics::JointVector* q, double cap, Cache& cache) {
+    cell::ContentKey key;
+    key.add(arm.model_key).add(tool).add(cap).add(q != nullptr);
+    if (q) key.add(*q);
+    auto& kept = cache.kept();
+    {
+        const std::lock_guard guard(kept.lock);
+        const auto found = kept.reach.find(key.value());
+        if (found != kept.reach.end()) return found->second;
+    }
+    const kinematics::Reach made = kinematics::reach(*arm.model, *arm.solver, tool * arm.tool_frame.inverse(), arm.tool_frame, arm.ready, q, cap);
+    const std::lock_guard guard(kept.lock);
+    if (kept.reach.size() > 50'000) kept.reach.clear();
+    kept.reach.emplace(key.value(), made);
+    return made;
+}
+
+/// What has to be moved when "the base" moves: the pedestal with it, if the arm is all that stands on it.
+int movable_root(const cell::Cell& cell, int device) {
+    int top = device;
+    for (int host = cell.devices[static_cast<std::size_t>(device)].host; host >= 0; host = cell.devices[static_cast<std::size_t>(host)].host) {
+        const auto others = std::count_if(cell.devices.begin(), cell.devices.end(), [&](const cell::Device& d) { return d.host == host; });
+        if (others > 1 || cell.devices[static_cast<std::size_t>(host)].look != cell::Look::structure) break;
+        top = host;
+    }
+    return top;
+}
+
+/// Tries shifts of one device over the floor until every pose that it touches is reached, shortest first.
+class ShiftSearch {
+public:
+    ShiftSearch(const Context& c, const std::vector<PoseNeed>& poses, int moved) : c_(c), moved_(moved) {
+        for (const PoseNeed& n : poses)
+            if (shifts(n.arm) != (n.other >= 0 && shifts(n.other))) touched_.push_back(&n);
+    }
+    bool all_reached(const Vector3& shift) const {
+        return std::all_of(touched_.begin(), touched_.end(), [&](const PoseNeed* n) {
+            const cell::Arm& arm = *c_.device(n->arm).arm;
+            const Frame tool = relative(*n, shift);
+            for (const double back : {0.0, n->approach, n->retreat}) {
+                const Frame pose = tool * geometry::make_frame({0, 0, -back});
+                if (!arm.solver->reachable(pose * arm.tool_frame.inverse(), arm.ready)) return false;
+            }
+            return true;
+        });
+    }
+    double least_margin(const Vector3& shift) const {
+        double least = 0.2;
+        for (const PoseNeed* n : touched_) least = std::min(least, kept_reach(*c_.device(n->arm).arm, relative(*n, shift), nullptr, 0.06, c_.cache).margin);
+        return least;
+    }
+    std::size_t count() const { return touched_.size(); }
+    /// The shortest shift that reaches everything, lengthened a little if that leaves a better margin.
+    std::optional<Vector3> find() const {
+        constexpr double stride = 0.02, longest = 0.6;
+        for (double length = stride; length <= longest; length += stride)
+            for (int k = 0; k < 24; ++k) {
+                const double angle = 2 * geometry::pi * k / 24;
+                const Vector3 direction(std::cos(angle), std::sin(angle), 0);
+                if (!all_reached(length * direction)) continue;
+                Vector3 best = length * direction;
+                double margin = least_margin(best);
+                for (int more = 1; more <= 4 && margin < 0.04; ++more) {
+                    const Vector3 longer = (length + more * stride) * direction;
+                    if (!all_reached(longer)) break;
+                    const double there = least_margin(longer);
+                    if (there > margin) margin = there, best = longer;
+                }
+                return Vector3((best * 1e3).array().round() * 1e-3);
+            }
+        return std::nullopt;
+    }
+
+private:
+    bool shifts(int device) const { return device == moved_ || c_.cell.stands_on(device, moved_); }
+    Frame relative(const PoseNeed& n, const Vector3& shift) const {
+        Frame base = c_.device(n.arm).world, tool = n.tool_world;
+        if (shifts(n.arm)) base.translation() += shift;
+        else tool.translation() += shift;
+        return base.inverse() * tool;
+    }
+    const Context& c_;
+    int moved_;
+    std::vector<const PoseNeed*> touched_;
+};
+
+std::optional<WayOut> way_by_moving(const Context& c, const std::vector<PoseNeed>& poses, int device, int toward) {
+    const int root = movable_root(c.cell, device);
+    const ShiftSearch search(c, poses, root);
+    const std::optional<Vector3> shift = search.find();
+    if (!shift || !search.all_reached(*shift)) return std::nullopt;
+    const cell::Device& d = c.device(root);
+    const Frame host = d.host >= 0 ? c.device(d.host).mount_world() : Frame::Identity();
+    const Vector3 placed = d.placement.translation() + host.linear().transpose() * *shift;
+    WayOut way;
+    const std::string name = c.device(device).name;
+    const Vector3 to_target = c.device(toward).world.translation() - c.device(device).world.translation();
+    const bool closer = to_target.head<2>().normalized().dot(shift->head<2>().normalized()) > 0.5;
+    way.label = "Move " + name + " " + millimetres(shift->norm()) + " mm" + (closer ? " toward " + c.device(toward).name : " (x " + millimetres(shift->x()) + ", y " + millimetres(shift->y()) + ")");
+    way.effect = "all " + std::to_string(search.count()) + " poses reached, " + millimetres(search.least_margin(*shift)) + " mm in hand";
+    const double x = std::round(placed.x() * 1e4) / 10, y = std::round(placed.y() * 1e4) / 10;
+    way.edit = {way.label, {cell::Operation::set("/devices/" + d.id + "/placement/x_mm", x), cell::Operation::set("/devices/" + d.id + "/placement/y_mm", y)}};
+    return way;
+}
+
+std::string cause(const Context& c, const PoseNeed& n) {
+    const cell::Arm& arm = *c.device(n.arm).arm;
+    const std::string short_by = n.reach.margin <= -0.2 ? "more than 200 mm" : millimetres(-n.reach.margin) + " mm";
+    const auto joint = [&](int j) { return arm.model->mechanism.joints[static_cast<std::size_t>(j)].name; };
+    switch (n.reach.reason) {
+        case kinematics::ReachReason::too_far: return "The pose is too far away: " + short_by + " short.";
+        case kinematics::ReachReason::too_near: return "The pose is too near to the arm: " + short_by + " too close.";
+        case kinematics::ReachReason::joint_limit:
+            return "Joint " + joint(n.reach.limiting_joint) + " would have to go " + short_number(-n.reach.joint_margin * 180 / geometry::pi, 1) + "\u00b0 beyond its limit; the nearest reachable place is " + short_by + " away.";
+        case kinematics::ReachReason::reached: break;
+    }
+    return "The pose itself is reached, but the straight move to or from it is not: it fails " + std::to_string(std::lround(n.line_failed_at * 100)) + " % of the way out.";
+}
+
+void report_unreached(const Context& c, const std::vector<PoseNeed>& poses, std::vector<Finding>& out) {
+    for (const PoseNeed& n : poses) {
+        if (n.reached) continue;
+        Finding f;
+        const cell::Device& arm = c.device(n.arm);
+        f.id = "reach:" + arm.id + ":" + n.step_id + ":" + std::to_string(n.seat);
+        f.severity = Severity::stop;
+        f.title = arm.name + " cannot reach " + n.label;
+        f.text = cause(c, n);
+        f.devices = {arm.id};
+        if (n.other >= 0) f.devices.push_back(c.device(n.other).id);
+        f.device = arm.id;
+        f.step = n.step_id;
+        for (const simulation::Fault& fault : c.run.trace.faults)
+            if (fault.device == n.arm) f.when_s = simulation::seconds(fault.when);
+        if (n.other >= 0) {
+            if (auto way = way_by_moving(c, poses, n.arm, n.other)) f.ways_out.push_back(std::move(*way));
+            if (c.cell.root(n.other) != c.cell.root(n.arm))
+                if (auto way = way_by_moving(c, poses, n.other, n.arm)) f.ways_out.push_back(std::move(*way));
+        }
+        if (f.ways_out.empty()) f.text += " No shift of up to 600 mm of the arm or of what it reaches for helps: a longer arm or another arrangement is needed.";
+        out.push_back(std::move(f));
+    }
+}
+
+void report_tight(const Context& c, const std::vector<PoseNeed>& poses, std::vector<Finding>& out) {
+    for (const PoseNeed& n : poses) {
+        if (!n.reached || n.reach.margin >= near_limit) continue;
+        Finding f;
+        const cell::Device& arm = c.device(n.arm);
+        f.id = "margin:" + arm.id + ":" + n.step_id + ":" + std::to_string(n.seat);
+        f.severity = Severity::watch;
+        f.title = n.label + " is near the reach limit of " + arm.name;
+        const auto& joints = arm.arm->model->mechanism.joints;
+        f.text = millimetres(n.reach.margin) + " mm left in the worst direction.";
+        if (n.reach.tightest_joint >= 0)
+            f.text += " Joint " + joints[static_cast<std::size_t>(n.reach.tightest_joint)].name + " is the nearest to a limit, with " + short_number(n.reach.joint_margin * 180 / geometry::pi, 1) + "\u00b0 to go.";
+        f.devices = {arm.id};
+        if (n.other >= 0) f.devices.push_back(c.device(n.other).id);
+        f.device = arm.id;
+        f.step = n.step_id;
+        for (const simulation::Block& b : c.run.trace.blocks)  // look at it where the arm is there
+            if (b.device == n.arm && b.step == n.step && b.seat == n.seat && (b.kind == simulation::BlockKind::grip || b.kind == simulation::BlockKind::release)) {
+                f.when_s = simulation::seconds(b.from);
+                break;
+            }
+        out.push_back(std::move(f));
+    }
+}
+
+}  // namespace
+
+std::vector<PoseNeed> check_reach(const cell::Cell& cell, Cache& cache, const StopFlag* stop) {
+    std::vector<PoseNeed> poses;
+    for (std::size_t i = 0; i < cell.devices.size(); ++i)
+        if (cell.devices[i].arm) collect(cell, static_cast<int>(i), poses);
+    tbb::parallel_for(std::size_t{0}, poses.size(), [&](std::size_t i) {
+        if (!stop || !stop->load(std::memory_order_relaxed)) judge(cell, poses[i], cache);
+    });
+    return poses;
+}
+
+void reach_check(const Context& c, Inspection& result) {
+    result.poses = check_reach(c.cell, c.cache, c.stop);
+    c.give_way();
+    for (std::size_t i = 0; i < result.poses.size(); ++i)
+        if (result.tightest_pose < 0 || result.poses[i].reach.margin < result.poses[static_cast<std::size_t>(result.tightest_pose)].reach.margin) result.tightest_pose = static_cast<int>(i);
+    report_unreached(c, result.poses, result.findings);
+    report_tight(c, result.poses, result.findings);
+}
+
+}  // namespace escarp::inspection

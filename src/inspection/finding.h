@@ -1,0 +1,31 @@
+#pragma once
+// What is wrong, why, and the ways out.
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include <cell/edit.h>
+
+namespace escarp::inspection {
+
+enum class Severity { stop, watch, note };
+const char* word(Severity severity);
+
+struct WayOut {
+    std::string label;   ///< "Move Arm 1 60 mm toward Tester"
+    std::string effect;  ///< what it was found to bring: "all 7 poses reached, 41 mm in hand"
+    cell::Edit edit;
+};
+
+struct Finding {
+    std::string id;     ///< stable while the same problem lasts: "reach:arm1:s2:tester:1"
+    Severity severity = Severity::note;
+    std::string title, text;
+    std::vector<std::string> devices;  ///< ids
+    std::string device, step;          ///< the step concerned, if one: ids
+    std::optional<double> when_s;      ///< the instant to look at
+    std::vector<WayOut> ways_out;
+};
+
+}  // namespace escarp::inspection

@@ -1,0 +1,72 @@
+#pragma once
+// Checks a cell and its run.
+
+#include <atomic>
+#include <memory>
+
+#include <cell/cell.h>
+#include <kinematics/reach.h>
+#include <simulation/plan.h>
+#include <simulation/run.h>
+
+#include "finding.h"
+
+namespace escarp::inspection {
+
+using geometry::Frame;
+using geometry::Vector3;
+
+/// A pose that a task demands of an arm.
+struct PoseNeed {
+    int arm, step, other, seat, part_type;
+    std::string label;              ///< "Tester nest 2"
+    std::string step_id;
+    Frame tool_world;
+    double approach = 0, retreat = 0, straight_speed = 1;
+    int posture = -1;
+    bool reached = false;           ///< the pose and the straight moves to and from it
+    bool pose_reached = false;      ///< the pose alone
+    double line_failed_at = 0;
+    kinematics::Reach reach;
+};
+
+struct LeastClearance {
+    double distance = 1e300;        ///< m; 1e300: nothing moves near anything
+    double when_s = 0;
+    int device_a = -1, device_b = -1, part_b = -1;
+    std::string body_a, body_b;     ///< "Arm 2 wrist", "Guard panel"
+    Vector3 on_a = Vector3::Zero(), on_b = Vector3::Zero();
+};
+
+struct Inspection {
+    std::vector<PoseNeed> poses;
+    int tightest_pose = -1;                  ///< index of the least margin
+    LeastClearance clearance;                ///< over everything
+    std::vector<LeastClearance> close_pairs; ///< least distance of each pair of devices that come nearer than they should
+    std::size_t pairs_checked = 0;           ///< body pairs looked at over time
+    std::vector<Finding> findings;           ///< stops first
+};
+
+/// Results kept by content, between evaluations. Safe to use from several threads.
+class Cache {
+public:
+    Cache();
+    ~Cache();
+    simulation::PlanCache plans;
+    struct Kept;
+    Kept& kept() { return *kept_; }
+
+private:
+    std::unique_ptr<Kept> kept_;
+};
+
+/// Thrown out of a long evaluation that a newer edit has overtaken.
+struct Overtaken {};
+using StopFlag = std::atomic<bool>;
+
+/// Poses of all tasks with their reach.
+std::vector<PoseNeed> check_reach(const cell::Cell& cell, Cache& cache, const StopFlag* stop = nullptr);
+
+std::shared_ptr<const Inspection> inspect(const cell::Cell& cell, const simulation::Run& run, Cache& cache, const StopFlag* stop = nullptr);
+
+}  // namespace escarp::inspection

@@ -1,0 +1,195 @@
+#include "figures.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include <simulation/kinds.h>
+
+namespace escarp::study {
+namespace {
+
+using geometry::Vector3;
+using simulation::Block;
+using simulation::BlockKind;
+using simulation::Condition;
+using simulation::seconds;
+using simulation::Ticks;
+
+/// The stretch of the run that figures are taken from.
+std::pair<Ticks, Ticks> window(const simulation::Run& run) {
+    if (run.steady) return {run.steady->from, run.steady->from + run.steady->period};
+    return {run.trace.end / 2, run.trace.end};
+}
+
+void cycle_figures(const Evaluation& e, Figures& f) {
+    const simulation::Run& run = *e.run;
+    if (run.steady && run.steady->parts > 0) {
+        f.steady = true;
+        f.cycle_s = seconds(run.steady->period) / run.steady->parts;
+        f.warm_up_s = seconds(run.steady->from);
+    } else if (!run.stuck && run.trace.faults.empty()) {
+        const auto [from, to] = window(run);
+        std::vector<Ticks> out;
+        for (const auto& d : run.trace.departures)
+            if (d.when >= from && d.when <= to) out.push_back(d.when);
+        if (out.size() >= 2) f.cycle_s = seconds(out.back() - out.front()) / static_cast<double>(out.size() - 1);
+        f.warm_up_s = seconds(from);
+    }
+    if (!f.cycle_s) return;
+    f.rate_per_h = 3600 / *f.cycle_s;
+    if (e.cell->takt > 0) f.takt_met = *f.cycle_s <= e.cell->takt + 1e-9;
+}
+
+void share_figures(const Evaluation& e, Figures& f) {
+    const auto [from, to] = window(*e.run);
+    double waiting = 0;
+    int arms = 0;
+    for (std::size_t i = 0; i < e.cell->devices.size(); ++i) {
+        const auto shares = e.run->trace.shares(static_cast<int>(i), from, to);
+        if (shares.empty()) continue;
+        const auto of = [&](Condition c) { return shares.count(c) ? shares.at(c) : 0.0; };
+        f.shares.push_back({static_cast<int>(i), of(Condition::busy), of(Condition::waiting), of(Condition::starved), of(Condition::blocked)});
+        if (e.cell->devices[i].arm && !e.cell->devices[i].task.empty()) waiting += of(Condition::waiting), ++arms;
+    }
+    if (arms > 0 && f.cycle_s) f.waiting = waiting / arms;
+    // Which wait takes most of the window, summed over its occurrences.
+    std::map<std::pair<int, int>, std::pair<Ticks, int>> waits;
+    for (std::size_t i = 0; i < e.run->trace.blocks.size(); ++i) {
+        const Block& b = e.run->trace.blocks[i];
+        if (b.kind != BlockKind::wait || b.other < 0) continue;
+        const Ticks length = std::min(b.to, to) - std::max(b.from, from);
+        if (length <= 0) continue;
+        auto& entry = waits[{b.device, b.other}];
+        entry.first += length;
+        entry.second = static_cast<int>(i);
+    }
+    Ticks most = 0;
+    for (const auto& [pair, entry] : waits) {
+        if (entry.first <= most) continue;
+        most = entry.first;
+        f.waits_most = e.cell->devices[static_cast<std::size_t>(pair.first)].name + " waits for " + e.cell->devices[static_cast<std::size_t>(pair.second)].name;
+        f.waits_most_block = entry.second;
+    }
+}
+
+void split_figures(const Evaluation& e, Figures& f) {
+    if (!e.run->steady || e.run->steady->parts == 0) return;
+    double sum = 0;
+    for (const ChainLink& link : e.chain) {
+        const double part = seconds(link.to - link.from) / e.run->steady->parts;
+        f.split_s[category(e.run->trace.blocks[static_cast<std::size_t>(link.block)].kind)] += part;
+        sum += part;
+    }
+    const double rest = *f.cycle_s - sum;
+    if (rest > 1e-9) f.split_s[Category::wait] += rest;
+}
+
+void flow_figures(const Evaluation& e, Figures& f) {
+    const simulation::Trace& trace = e.run->trace;
+    const auto [from, to] = window(*e.run);
+    const auto leaving = std::count_if(trace.departures.begin(), trace.departures.end(), [&, a = from, b = to](const auto& d) { return d.when > a && d.when <= b; });
+    if (leaving == 0) return;
+    double path = 0;
+    for (std::size_t device = 0; device < e.cell->devices.size(); ++device) {
+        const cell::Device& d = e.cell->devices[device];
+        if (!d.arm) continue;
+        for (const simulation::MotionRecord& m : trace.motions[device]) {
+            if (m.from < from || m.from >= to) continue;
+            constexpr int pieces = 24;
+            Vector3 before = Vector3::Zero();
+            for (int i = 0; i <= pieces; ++i) {
+                const Vector3 now = (d.arm->model->flange_frame(m.motion->position(m.motion->duration() * i / pieces)) * d.arm->tool_frame).translation();
+                if (i > 0) path += (now - before).norm();
+                before = now;
+            }
+        }
+    }
+    f.travel_m = path / static_cast<double>(leaving);
+    // Where a part stands still longest: mean per part over those that leave in the window.
+    std::map<int, double> stands;
+    for (const auto& departure : trace.departures) {
+        if (departure.when <= from || departure.when > to) continue;
+        const auto& places = trace.parts[static_cast<std::size_t>(departure.part)].places;
+        for (std::size_t i = 0; i + 1 < places.size(); ++i) {
+            if (places[i].kind != simulation::Place::Kind::still) continue;
+            stands[places[i].device] += seconds(places[i + 1].from - std::clamp(places[i].stop, places[i].from, places[i + 1].from));
+        }
+    }
+    for (auto& [device, total] : stands) {
+        // A fixture works on the part meanwhile: only what goes beyond the process is waiting.
+        for (const Block& b : trace.blocks)
+            if (b.device == device && b.kind == BlockKind::process && b.to != simulation::never)
+                for (const auto& departure : trace.departures)
+                    if (departure.part == b.part && departure.when > from && departure.when <= to) total -= seconds(b.to - b.from);
+        const double mean = total / static_cast<double>(leaving);
+        if (mean > f.part_waits_s) f.part_waits_s = mean, f.part_waits_at = e.cell->devices[static_cast<std::size_t>(device)].name;
+    }
+}
+
+}  // namespace
+
+Category category(BlockKind kind) {
+    switch (kind) {
+        case BlockKind::grip:
+        case BlockKind::release: return Category::grip;
+        case BlockKind::process: return Category::process;
+        case BlockKind::wait:
+        case BlockKind::dwell:
+        case BlockKind::interval: return Category::wait;
+        default: return Category::move;
+    }
+}
+
+const char* word(Category c) {
+    switch (c) {
+        case Category::move: return "move";
+        case Category::grip: return "grip";
+        case Category::process: return "process";
+        case Category::wait: return "wait";
+    }
+    return "";
+}
+
+std::vector<ChainLink> longest_chain(const simulation::Run& run) {
+    std::vector<ChainLink> chain;
+    if (!run.steady || run.trace.departures.empty()) return chain;
+    const simulation::Departure& last = run.trace.departures[run.steady->last_departure];
+    const Ticks floor = last.when - run.steady->period;
+    Ticks until = last.when;
+    int block = last.block;
+    for (std::size_t guard = 0; block >= 0 && until > floor && guard <= run.trace.blocks.size(); ++guard) {
+        const Block& b = run.trace.blocks[static_cast<std::size_t>(block)];
+        const Ticks from = std::max(floor, b.from);
+        if (until > from) chain.push_back({block, from, until});
+        until = std::min(until, b.from);
+        block = b.cause;
+    }
+    return chain;
+}
+
+std::shared_ptr<const Evaluation> evaluate(const cell::Document& document, const std::string& variant, inspection::Cache& cache, const EvaluateOptions& options) {
+    auto e = std::make_shared<Evaluation>();
+    e->cell = cell::read_cell(document.resolved(variant, &e->lost), simulation::standard_kinds());
+    const auto give_way = [&] {
+        if (options.stop && options.stop->load(std::memory_order_relaxed)) throw inspection::Overtaken{};
+    };
+    e->run = simulation::run(*e->cell, cache.plans, options.run);
+    give_way();
+    e->inspection = inspection::inspect(*e->cell, *e->run, cache, options.stop);
+    e->chain = longest_chain(*e->run);
+    Figures& f = e->figures;
+    cycle_figures(*e, f);
+    share_figures(*e, f);
+    split_figures(*e, f);
+    flow_figures(*e, f);
+    for (const inspection::PoseNeed& n : e->inspection->poses) {
+        ++f.poses;
+        f.poses_reached += n.reached;
+        if (!f.least_margin_m || n.reach.margin < *f.least_margin_m) f.least_margin_m = n.reach.margin;
+    }
+    if (e->inspection->clearance.device_a >= 0) f.clearance_m = e->inspection->clearance.distance;
+    f.floor_m2 = e->cell->floor_area();
+    return e;
+}
+
+}  // namespace escarp::study

@@ -1,0 +1,71 @@
+#pragma once
+// Figures of one variant, and everything that was computed for it.
+
+#include <map>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include <cell/document.h>
+#include <inspection/inspect.h>
+
+namespace escarp::study {
+
+struct Share {
+    int device;
+    double busy = 0, waiting = 0, starved = 0, blocked = 0;
+};
+
+/// A piece of the longest chain: `block` sets the pace from `from` to `to`.
+struct ChainLink {
+    int block;
+    simulation::Ticks from, to;
+};
+
+enum class Category { move, grip, process, wait };
+Category category(simulation::BlockKind kind);
+const char* word(Category category);
+
+struct Figures {
+    std::optional<double> cycle_s;     ///< none: no part leaves, or too few to tell
+    bool steady = false;               ///< the state recurs; else the cycle is a mean over the second half
+    double warm_up_s = 0;
+    std::optional<double> rate_per_h;
+    std::optional<bool> takt_met;
+    int poses = 0, poses_reached = 0;
+    std::optional<double> least_margin_m;
+    std::optional<double> clearance_m;
+    std::optional<double> waiting;     ///< mean share over the arms, 0 to 1
+    std::string waits_most;            ///< "Arm 1 waits for Tester"
+    int waits_most_block = -1;
+    double floor_m2 = 0;
+    std::vector<Share> shares;         ///< devices that have conditions
+    std::map<Category, double> split_s;///< of the longest chain, per part, s; adds up to the cycle
+    std::optional<double> travel_m;    ///< path of all tool frames per part
+    std::string part_waits_at;         ///< where a part stands longest between coming and leaving
+    double part_waits_s = 0;
+};
+
+struct Evaluation {
+    std::shared_ptr<const cell::Cell> cell;
+    std::shared_ptr<const simulation::Run> run;
+    std::shared_ptr<const inspection::Inspection> inspection;
+    Figures figures;
+    std::vector<ChainLink> chain;      ///< latest first, over one steady period
+    std::vector<std::string> lost;     ///< differences of the variant that no longer fit
+};
+
+struct EvaluateOptions {
+    simulation::RunOptions run;
+    const inspection::StopFlag* stop = nullptr;
+};
+
+/// Everything about one variant. Throws InputError for a cell that does not make sense, Overtaken when stopped.
+std::shared_ptr<const Evaluation> evaluate(const cell::Document& document, const std::string& variant, inspection::Cache& cache, const EvaluateOptions& options = {});
+
+/// The blocks that set the pace: walking back from the last departure of the steady period, each block began because
+/// another ended.
+std::vector<ChainLink> longest_chain(const simulation::Run& run);
+
+}  // namespace escarp::study
