@@ -1,0 +1,234 @@
+#include "compose.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "catalogue.h"
+#include "device_kind.h"
+#include "names.h"
+
+namespace escarp::cell {
+namespace {
+
+double tenth(double mm) { return std::round(mm * 10) / 10; }
+
+json placement(double x, double y, double z = 0, double turn = 0) { return {{"x_mm", tenth(x)}, {"y_mm", tenth(y)}, {"z_mm", tenth(z)}, {"turn_deg", tenth(turn)}}; }
+
+const json* by_id(const json& list, const std::string& id) {
+    for (const json& item : list)
+        if (item.is_object() && item.value("id", "") == id) return &item;
+    return nullptr;
+}
+
+/// Adds a catalogue item to a list of the document unless it is there; the ids in use stay.
+void bring(const json& tree, const json& catalogue, const char* list, const std::string& id, Operations& out) {
+    const bool there = tree.contains(list) && by_id(tree[list], id);
+    const bool coming = std::any_of(out.begin(), out.end(), [&](const Operation& op) { return op.kind == Operation::Kind::add && op.at == std::string("/") + list && op.value.value("id", "") == id; });
+    if (there || coming) return;
+    if (!tree.contains(list)) out.push_back(Operation::set(std::string("/") + list, json::array()));
+    out.push_back(Operation::add(std::string("/") + list, *by_id(catalogue, id)));
+}
+
+/// Does any text below name the device, alone or as "device.signal"?
+bool names_device(const json& value, const std::string& id) {
+    if (value.is_string()) return value.get<std::string>() == id || value.get<std::string>().rfind(id + ".", 0) == 0;
+    if (!value.is_structured()) return false;
+    return std::any_of(value.begin(), value.end(), [&](const json& v) { return names_device(v, id); });
+}
+
+/// Removes the steps that refer to a device, inner ones too.
+void drop_steps(const json& task, const std::string& path, const std::string& id, Operations& out) {
+    for (const json& step : task) {
+        const std::string here = path + "/" + step.value("id", "");
+        json own = step;
+        for (const char* inner : {"then", "else", "steps"}) own.erase(inner);
+        own.erase("id");
+        if (names_device(own, id)) {
+            out.push_back(Operation::remove(here));
+            continue;
+        }
+        for (const char* inner : {"then", "else", "steps"})
+            if (step.contains(inner)) drop_steps(step[inner], here + "/" + inner, id, out);
+    }
+}
+
+std::string parent_of(const std::string& path) { return path.substr(0, path.rfind('/')); }
+
+}  // namespace
+
+std::vector<Offering> offerings(const Kinds& kinds) {
+    std::vector<Offering> all;
+    for (const auto& kind : kinds.all()) {
+        if (kind->id() == "arm") {
+            for (const json& model : catalogue_arms()) all.push_back({"arm", model["id"], model["name"]});
+        } else if (kind->id() == "structure") {
+            all.push_back({"structure", "", "Table", {{"length_mm", 1000.0}, {"width_mm", 600.0}, {"height_mm", 800.0}}});
+            all.push_back({"structure", "", "Pedestal", {{"shape", "pedestal"}, {"length_mm", 320.0}, {"width_mm", 320.0}, {"height_mm", 500.0}}});
+            all.push_back({"structure", "", "Fence", {{"shape", "fence"}, {"length_mm", 2000.0}, {"width_mm", 50.0}, {"height_mm", 1800.0}}});
+        } else {
+            all.push_back({kind->id(), "", kind->label()});
+        }
+    }
+    return all;
+}
+
+Edit add_device(const Document& document, const std::string& variant, const Kinds& kinds, const Offering& what, const std::string& near, std::string* id) {
+    const json tree = document.resolved(variant);
+    const auto cell = read_cell(tree, kinds);
+    const DeviceKind* kind = kinds.find(what.kind);
+    if (!kind) throw InputError("kind", "There is no kind of device \"" + what.kind + "\".");
+    Edit edit;
+    json device = {{"id", free_id(document.tree(), what.label)}, {"name", free_name(tree, what.label)}, {"kind", what.kind}, {"host", "floor"}};
+    geometry::Box3 all;
+    for (const Device& d : cell->devices) {
+        for (const geometry::Body& b : d.bodies) {
+            const geometry::Box3 one = geometry::bounds(b.shape, d.world * b.at);
+            all.add(one.low), all.add(one.high);
+        }
+        if (d.arm) all.add(d.world.translation(), 0.2);
+    }
+    const bool first = all.empty();
+    device["placement"] = first ? placement(0, 0) : placement(1e3 * all.high.x() + 700, 500 * (all.low.y() + all.high.y()));
+    const json fresh = kind->fresh();
+    for (const auto& [key, value] : fresh.items()) device[key] = value;
+    for (const auto& [key, value] : what.parameters.items()) device[key] = value;
+
+    const int chosen = cell->device(near);
+    const auto belt = [&]() -> const Device* {
+        if (chosen >= 0 && cell->devices[static_cast<std::size_t>(chosen)].look == Look::belt) return &cell->devices[static_cast<std::size_t>(chosen)];
+        for (const Device& d : cell->devices)
+            if (d.look == Look::belt) return &d;
+        return nullptr;
+    }();
+    const auto belt_value = [&](const char* key) { return by_id(tree["devices"], belt->id)->value(key, 0.0); };
+    if (what.kind == "arm") {
+        bring(tree, catalogue_arms(), "arm_models", what.model, edit.operations);
+        const std::string tool = what.model == "six600" ? "jaw60" : "jaw120";
+        bring(tree, catalogue_tools(), "tool_models", tool, edit.operations);
+        device["model"] = what.model;
+        device["tool"] = tool;
+        if (chosen >= 0 && cell->devices[static_cast<std::size_t>(chosen)].look == Look::structure) device["host"] = near, device["placement"] = placement(0, 0);
+    } else if (what.kind == "infeed") {
+        if (!belt) throw InputError("infeed", "An infeed puts parts onto a conveyor: place a conveyor first.");
+        if (cell->part_types.empty()) bring(tree, catalogue_part_types(), "part_types", "block60", edit.operations);
+        device["part_type"] = cell->part_types.empty() ? "block60" : cell->part_types.front().id;
+        device["to"] = device["host"] = belt->id;
+        device["width_mm"] = belt_value("width_mm") + 30;
+        device["placement"] = placement(-0.5 * belt_value("length_mm") + 0.4 * device["length_mm"].get<double>(), 0);
+    } else if (what.kind == "beam" && belt) {
+        device["host"] = belt->id;
+        device["span_mm"] = belt_value("width_mm") + 30;
+        device["placement"] = placement(0.5 * belt_value("length_mm") - 60, 0);
+    } else if (what.kind == "outfeed" && chosen >= 0 && belt && belt->id == near && by_id(tree["devices"], belt->id)->value("to", "").empty()) {
+        device["shape"] = "hood";  // on the end of the chosen belt
+        device["host"] = belt->id;
+        device["width_mm"] = belt_value("width_mm") + 30;
+        device["height_mm"] = 250.0;
+        device["placement"] = placement(0.5 * belt_value("length_mm") - 0.4 * device["length_mm"].get<double>(), 0);
+        edit.operations.push_back(Operation::set("/devices/" + belt->id + "/to", device["id"]));
+    }
+    if (id) *id = device["id"];
+    edit.name = "Add " + device["name"].get<std::string>();
+    edit.operations.push_back(Operation::add("/devices", device));
+    // The belt that hands on to a new device is set after the device exists.
+    std::stable_sort(edit.operations.begin(), edit.operations.end(), [](const Operation& a, const Operation& b) { return a.kind == Operation::Kind::add && b.kind != Operation::Kind::add && b.at.rfind("/devices/", 0) == 0; });
+    return edit;
+}
+
+Edit remove_device(const Document& document, const std::string& variant, const Kinds& kinds, const std::string& id) {
+    const json tree = document.resolved(variant);
+    const auto cell = read_cell(tree, kinds);
+    const int index = cell->device(id);
+    if (index < 0) throw InputError(id, "There is no device with this id.");
+    const Device& gone = cell->devices[static_cast<std::size_t>(index)];
+    Edit edit{"Remove " + gone.name, {}};
+    for (const json& device : tree["devices"]) {
+        const std::string other = device.value("id", "");
+        if (other == id) continue;
+        const std::string at = "/devices/" + other;
+        if (device.contains("task")) drop_steps(device["task"], at + "/task", id, edit.operations);
+        const Device& d = cell->devices[static_cast<std::size_t>(cell->device(other))];
+        if (d.host == index) {  // riders go down to what the host stood on, in their place on the plan
+            const Frame below = gone.host >= 0 ? cell->devices[static_cast<std::size_t>(gone.host)].mount_world() : Frame::Identity();
+            const Frame local = below.inverse() * d.world;
+            edit.operations.push_back(Operation::set(at + "/host", gone.host >= 0 ? cell->devices[static_cast<std::size_t>(gone.host)].id : "floor"));
+            edit.operations.push_back(Operation::set(at + "/placement", placement(1e3 * local.translation().x(), 1e3 * local.translation().y(), 0, geometry::to_triple(local.linear()).z() * 180 / geometry::pi)));
+        }
+        if (device.value("to", "") == id) {
+            if (device.value("kind", "") == "infeed") edit.operations.push_back(Operation::remove(at));  // an infeed without its belt has nowhere to put parts
+            else edit.operations.push_back(Operation::remove(at + "/to"));
+        }
+        if (device.contains("poses"))
+            for (const json& pose : device["poses"])
+                if (pose.value("relative_to", "") == id) {
+                    edit.operations.push_back(Operation::remove(at + "/poses/" + pose.value("id", "")));
+                }
+    }
+    if (tree.contains("excluded_pairs")) {
+        json kept = json::array();
+        for (const json& pair : tree["excluded_pairs"])
+            if (pair.value("a", "") != id && pair.value("b", "") != id) kept.push_back(pair);
+        if (kept != tree["excluded_pairs"]) edit.operations.push_back(Operation::set("/excluded_pairs", kept));
+    }
+    edit.operations.push_back(Operation::remove("/devices/" + id));
+    return edit;
+}
+
+Edit add_step(const Document& document, const std::string& variant, const Kinds& kinds, const std::string& device, const std::string& what, const std::string& after_path, std::string* id) {
+    const json tree = document.resolved(variant);
+    const auto cell = read_cell(tree, kinds);
+    const int index = cell->device(device);
+    if (index < 0 || !cell->devices[static_cast<std::size_t>(index)].arm) throw InputError(device, "Only arms have tasks: choose an arm first.");
+    const Device& owner = cell->devices[static_cast<std::size_t>(index)];
+    json step = {{"id", ""}, {"do", what}};
+    for (int n = 1;; ++n) {
+        const std::string wish = "s" + std::to_string(n);
+        const auto steps = all_steps(owner.task);
+        if (std::none_of(steps.begin(), steps.end(), [&](const Step* s) { return s->id == wish; })) {
+            step["id"] = wish;
+            break;
+        }
+    }
+    const auto seated = [&](Look first) -> std::string {
+        for (const Device& d : cell->devices)
+            if (d.look == first && !d.seats.empty()) return d.id;
+        for (const Device& d : cell->devices)
+            if (!d.seats.empty()) return d.id;
+        throw InputError("step", "There is nothing to pick from or place in yet: place a conveyor, a fixture or an outfeed first.");
+    };
+    if (what == "pick") step["from"] = seated(Look::belt);
+    else if (what == "place") step["in"] = seated(Look::sink);
+    else if (what == "wait") {
+        for (const Device& d : cell->devices)
+            if (!d.signals.empty() && !step.contains("signal")) step["signal"] = d.id + "." + d.signals.front();
+        if (!step.contains("signal")) throw InputError("step", "No device publishes a signal yet: place a beam or a fixture first.");
+    } else if (what == "move") {
+        if (owner.poses.empty()) throw InputError("step", "\"" + owner.name + "\" has no taught pose yet.");
+        step["pose"] = owner.poses.front().id;
+    } else if (what == "delay") step["time_s"] = 1.0;
+    else if (what == "if") step["part"] = "reject", step["then"] = json::array(), step["else"] = json::array();
+    else if (what == "repeat") step["times"] = 2, step["steps"] = json::array();
+    else throw InputError("step", "There is no kind of step \"" + what + "\".");
+    if (id) *id = step["id"];
+    const std::string list = after_path.empty() ? "/devices/" + device + "/task" : parent_of(after_path);
+    Edit edit{"Add step to " + owner.name, {}};
+    if (!find(tree, "/devices/" + device + "/task")) edit.operations.push_back(Operation::set("/devices/" + device + "/task", json::array()));
+    edit.operations.push_back(Operation::add(list, step, after_path.empty() ? "*" : after_path.substr(after_path.rfind('/') + 1)));
+    return edit;
+}
+
+Edit shift_step(const Document& document, const std::string& variant, const std::string& step_path, int direction) {
+    const json tree = document.resolved(variant);
+    const std::string list = parent_of(step_path), id = step_path.substr(step_path.rfind('/') + 1);
+    const json* steps = find(tree, list);
+    if (!steps || !steps->is_array()) throw InputError(step_path, "There is no such step.");
+    std::vector<std::string> ids;
+    for (const json& s : *steps) ids.push_back(s.value("id", ""));
+    const auto at = std::find(ids.begin(), ids.end(), id);
+    if (at == ids.end()) throw InputError(step_path, "There is no such step.");
+    const std::ptrdiff_t to = (at - ids.begin()) + direction;
+    if (to >= 0 && to < static_cast<std::ptrdiff_t>(ids.size())) std::iter_swap(at, ids.begin() + to);
+    return {direction < 0 ? "Move step up" : "Move step down", {Operation::order(list, ids)}};
+}
+
+}  // namespace escarp::cell

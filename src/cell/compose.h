@@ -1,0 +1,35 @@
+#pragma once
+// Edits that need some thought: adding and taking away devices and steps so that the cell still makes sense.
+
+#include <string>
+
+#include "document.h"
+
+namespace escarp::cell {
+
+class Kinds;
+
+/// What can be placed: a kind, with a model for arms.
+struct Offering {
+    std::string kind, model;  ///< model: id in the catalogue of arms; empty otherwise
+    std::string label;
+    json parameters = json::object();  ///< over the kind's own fresh ones
+};
+std::vector<Offering> offerings(const Kinds& kinds);
+
+/// A new device beside the others, with a free id and name; brings its models along and gives an infeed its belt and part.
+/// `id` receives the new device's id. `at`: world place in mm, or null for "beside the others". `near`: device to build on
+/// (the belt for an infeed, beam or outfeed hood), may be empty.
+Edit add_device(const Document& document, const std::string& variant, const Kinds& kinds, const Offering& what, const std::string& near, std::string* id);
+
+/// Takes a device away: what stands on it goes to its host, steps and belts that refer to it go as well.
+Edit remove_device(const Document& document, const std::string& variant, const Kinds& kinds, const std::string& id);
+
+/// A new step of a kind ("pick", "wait" ...) after `after_path` ("/devices/arm1/task/s2"), or at the end of the task.
+/// Throws InputError with the reason where the cell has nothing that it could refer to.
+Edit add_step(const Document& document, const std::string& variant, const Kinds& kinds, const std::string& device, const std::string& what, const std::string& after_path, std::string* id);
+
+/// Moves a step one place up (-1) or down (+1) in its list.
+Edit shift_step(const Document& document, const std::string& variant, const std::string& step_path, int direction);
+
+}  // namespace escarp::cell

@@ -1,0 +1,381 @@
+#include "cycle_ribbon.h"
+
+#include <QAction>
+#include <QHBoxLayout>
+#include <QHelpEvent>
+#include <QMouseEvent>
+#include <QToolTip>
+#include <algorithm>
+#include <cmath>
+
+#include "theme.h"
+
+namespace escarp::desktop {
+namespace {
+
+constexpr double left = 118, header = 42, lane_height = 24, bottom = 20;
+using simulation::Block;
+using simulation::BlockKind;
+using simulation::seconds;
+
+}  // namespace
+
+CycleRibbon::CycleRibbon(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace), controls_(new QWidget(this)) {
+    setObjectName("ribbon");
+    setAccessibleName(tr("Cycle ribbon: who does what when"));
+    setMouseTracking(true);
+    setFocusPolicy(Qt::ClickFocus);
+    setMinimumHeight(120);
+    connect(&workspace_, &Workspace::evaluated, this, [this] {
+        renew_lanes();
+        if (follows_) show_cycle();
+        update();
+    });
+    connect(&workspace_, &Workspace::time_changed, this, [this] {
+        const double t = workspace_.time();
+        if (hand_ == Hand::none && (t < from_ || t > from_ + span_)) from_ = std::max(0.0, t - 0.1 * span_);
+        update();
+    });
+    connect(&workspace_, &Workspace::selection_changed, this, qOverload<>(&QWidget::update));
+    auto* row = new QHBoxLayout(controls_);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(3);
+}
+
+void CycleRibbon::add_actions(const QList<QAction*>& actions) {
+    auto* row = static_cast<QHBoxLayout*>(controls_->layout());
+    for (QAction* action : actions) {
+        auto* button = new QToolButton(controls_);
+        button->setDefaultAction(action);
+        button->setFocusPolicy(Qt::NoFocus);
+        button->setFixedHeight(20);
+        row->addWidget(button);
+    }
+    auto* speed = new QComboBox(controls_);
+    speed->setObjectName("speed");
+    speed->setAccessibleName(tr("Speed of playing"));
+    for (const double s : {0.25, 0.5, 1.0, 2.0, 5.0, 10.0}) speed->addItem(QString::number(s) + QStringLiteral(" \u00d7"), s);
+    speed->setCurrentIndex(2);
+    speed->setFocusPolicy(Qt::NoFocus);
+    speed->setFixedHeight(20);
+    connect(speed, &QComboBox::currentIndexChanged, this, [this, speed] { workspace_.set_speed(speed->currentData().toDouble()); });
+    row->addWidget(speed);
+    resizeEvent(nullptr);
+}
+
+void CycleRibbon::resizeEvent(QResizeEvent*) {
+    controls_->adjustSize();
+    controls_->move(width() - controls_->width() - 10, 3);
+}
+
+void CycleRibbon::renew_lanes() {
+    lanes_.clear();
+    blocks_.clear();
+    chain_.clear();
+    const auto e = workspace_.evaluation();
+    if (!e) return;
+    blocks_.resize(e->cell->devices.size());
+    for (std::size_t i = 0; i < e->run->trace.blocks.size(); ++i) blocks_[static_cast<std::size_t>(e->run->trace.blocks[i].device)].push_back(static_cast<int>(i));
+    for (const study::ChainLink& link : e->chain) chain_.insert(link.block);
+    for (std::size_t i = 0; i < e->cell->devices.size(); ++i) {
+        const cell::Device& d = e->cell->devices[i];
+        if (d.arm && !d.task.empty()) lanes_.push_back({Lane::Kind::work, static_cast<int>(i), 1});
+    }
+    for (std::size_t i = 0; i < e->cell->devices.size(); ++i)
+        if (e->cell->devices[i].look == cell::Look::fixture) lanes_.push_back({Lane::Kind::work, static_cast<int>(i), static_cast<int>(std::min<std::size_t>(3, e->cell->devices[i].seats.size()))});
+    for (std::size_t i = 0; i < e->cell->devices.size(); ++i)
+        if (e->cell->devices[i].look == cell::Look::source) lanes_.push_back({Lane::Kind::flow, static_cast<int>(i), 1});
+    for (std::size_t i = 0; i < e->cell->devices.size(); ++i)
+        if (e->cell->devices[i].look == cell::Look::sensor) lanes_.push_back({Lane::Kind::level, static_cast<int>(i), 1});
+}
+
+void CycleRibbon::show_cycle() {
+    follows_ = true;
+    const auto e = workspace_.evaluation();
+    if (!e) return;
+    if (e->run->steady && e->figures.cycle_s) {
+        from_ = std::max(0.0, seconds(e->run->steady->from) - 0.08 * *e->figures.cycle_s);
+        span_ = std::min(2.15 * *e->figures.cycle_s, std::max(1.0, workspace_.end_time() - from_));
+    } else {
+        from_ = 0;
+        span_ = std::clamp(workspace_.end_time(), 1.0, 30.0);
+    }
+    update();
+}
+
+double CycleRibbon::pixel_of(double s) const { return left + (s - from_) / span_ * (width() - left - 14); }
+double CycleRibbon::time_of(double x) const { return from_ + (x - left) / (width() - left - 14) * span_; }
+double CycleRibbon::lane_y(std::size_t lane) const { return header + static_cast<double>(lane) * lane_height - scroll_; }
+
+QRectF CycleRibbon::block_box(const Block& b, const Lane& lane, double y) const {
+    const double x0 = pixel_of(seconds(b.from)), x1 = pixel_of(b.to == simulation::never ? workspace_.end_time() : seconds(b.to));
+    const double height = (lane_height - 5) / lane.rows;
+    const int row = lane.rows > 1 && b.seat >= 0 ? b.seat % lane.rows : 0;
+    return {x0, y + 2 + row * height, std::max(1.0, x1 - x0), height - (lane.rows > 1 ? 1 : 0)};
+}
+
+void CycleRibbon::draw_block(QPainter& p, int index, const Lane& lane, double y) const {
+    const auto e = workspace_.evaluation();
+    const Block& b = e->run->trace.blocks[static_cast<std::size_t>(index)];
+    const QRectF box = block_box(b, lane, y);
+    if (box.right() < left || box.left() > width()) return;
+    const study::Category c = study::category(b.kind);
+    const bool waits = b.kind == BlockKind::wait;
+    const QColor colour = b.kind == BlockKind::dwell ? theme::muted : theme::category_colour(c);
+    p.setPen(Qt::NoPen);
+    if (waits) {
+        p.fillRect(box, QColor(0xEF, 0xEB, 0xE0));
+        p.fillRect(box, theme::hatch(QColor(0x9A, 0xA2, 0xA6)));
+    } else {
+        p.setBrush(colour);
+        p.drawRoundedRect(box.adjusted(0.5, 0, -0.5, 0), 2, 2);
+    }
+    if (chain_.count(index) && !waits) {
+        p.setPen(QPen(theme::accent, 2));
+        p.setBrush(Qt::NoBrush);
+        p.drawRoundedRect(box.adjusted(1, 0.5, -1, -0.5), 2, 2);
+    }
+    const cell::Device& d = e->cell->devices[static_cast<std::size_t>(b.device)];
+    bool chosen = false;
+    if (!workspace_.selection().step.isEmpty() && d.id == workspace_.selection().device.toStdString())
+        for (const cell::Step* s : cell::all_steps(d.task)) chosen = chosen || (s->number == b.step && s->id == workspace_.selection().step.toStdString());
+    if (chosen) {
+        p.setPen(QPen(theme::ink, 1.4));
+        p.setBrush(Qt::NoBrush);
+        p.drawRect(box.adjusted(0, -2, 0, 2));
+    }
+    const QRectF shown = box.intersected(QRectF(left, 0, width(), height()));
+    p.setFont(theme::font(lane.rows > 1 ? 9 : 10));
+    QString label = QString::fromStdString(e->run->trace.describe(*e->cell, b));
+    if (b.kind == BlockKind::process) label = QString("%1 s").arg(seconds(b.to - b.from), 0, 'f', 1);
+    if (waits) label.remove(0, label.startsWith("wait for ") ? 9 : 0);
+    const double needs = QFontMetricsF(p.font()).horizontalAdvance(label);
+    if (shown.width() < 18 || (shown.width() < needs && shown.width() < 30) || lane.rows > 2) return;
+    p.setPen(waits ? theme::ink : QColor(Qt::white));
+    if (waits) {
+        QRectF back(0, 0, std::min(needs + 6, shown.width() - 2), box.height() - 4);
+        back.moveCenter(shown.center());
+        p.fillRect(back, QColor(0xF6, 0xF2, 0xE8));
+    }
+    theme::text(p, shown.adjusted(3, 0, -3, 0), label, Qt::AlignCenter);
+}
+
+void CycleRibbon::draw_flow(QPainter& p, const Lane& lane, double y) const {
+    const auto e = workspace_.evaluation();
+    p.setPen(QPen(QColor(0xCF, 0xBF, 0x97), 1, Qt::DotLine));
+    p.drawLine(QPointF(left, y + lane_height / 2), QPointF(width() - 14, y + lane_height / 2));
+    for (const int index : blocks_[static_cast<std::size_t>(lane.device)]) {
+        const double x = pixel_of(seconds(e->run->trace.blocks[static_cast<std::size_t>(index)].from));
+        if (x < left || x > width()) continue;
+        p.setPen(QPen(theme::ink, 1));
+        p.setBrush(theme::part);
+        p.drawEllipse(QPointF(x, y + lane_height / 2), 7, 7);
+        p.setBrush(Qt::NoBrush);
+        p.drawEllipse(QPointF(x, y + lane_height / 2), 3.5, 3.5);
+    }
+}
+
+void CycleRibbon::draw_level(QPainter& p, const Lane& lane, double y) const {
+    const auto e = workspace_.evaluation();
+    const simulation::SignalRecord* s = e->run->trace.signal(e->cell->devices[static_cast<std::size_t>(lane.device)].id + ".made");
+    if (!s) return;
+    const auto level = [&](bool made) { return y + (made ? 5 : lane_height - 6); };
+    QPolygonF line;
+    const auto from = static_cast<simulation::Ticks>(from_ * 1e9);
+    bool now = s->at(from);
+    line << QPointF(left, level(now));
+    for (const auto& [t, value] : s->changes) {
+        if (seconds(t) <= from_ || seconds(t) > std::min(from_ + span_, workspace_.end_time())) continue;
+        const double x = pixel_of(seconds(t));
+        line << QPointF(x, level(now)) << QPointF(x, level(value));
+        now = value;
+    }
+    line << QPointF(pixel_of(std::min(from_ + span_, workspace_.end_time())), level(now));
+    p.setPen(QPen(theme::accent, 1.6));
+    p.setBrush(Qt::NoBrush);
+    p.drawPolyline(line);
+}
+
+void CycleRibbon::draw_axis(QPainter& p) const {
+    double step = 0.1;
+    static constexpr double steps[] = {0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 30, 60, 120, 300, 600, 1800, 3600};
+    for (const double s : steps)
+        if ((step = s) / span_ * (width() - left) > 60) break;
+    p.setFont(theme::font(10));
+    for (double t = std::ceil(from_ / step) * step; t <= from_ + span_ + 1e-9; t += step) {
+        const double x = pixel_of(t);
+        p.setPen(QPen(QColor(0xE9, 0xE3, 0xD4), 1));
+        p.drawLine(QPointF(x, header), QPointF(x, height() - bottom));
+        p.setPen(theme::muted);
+        p.drawText(QRectF(x - 40, height() - bottom + 3, 80, 14), Qt::AlignCenter, QString("%1 s").arg(t, 0, 'f', step < 1 ? 1 : 0));
+    }
+}
+
+void CycleRibbon::draw_bracket(QPainter& p) const {
+    const auto e = workspace_.evaluation();
+    if (!e->run->steady) return;
+    const double x0 = pixel_of(seconds(e->run->steady->from)), x1 = pixel_of(seconds(e->run->steady->from + e->run->steady->period));
+    p.setPen(QPen(theme::ink, 1.4));
+    const double y = header - 8, a = std::max(left, x0), b = std::min(width() - 14.0, x1);
+    if (b <= a) return;
+    p.drawLine(QPointF(a, y), QPointF(b, y));
+    if (x0 >= left) p.drawLine(QPointF(x0, y), QPointF(x0, y + 6));
+    if (x1 <= width() - 14) p.drawLine(QPointF(x1, y), QPointF(x1, y + 6));
+}
+
+void CycleRibbon::draw_cursor(QPainter& p) const {
+    const double x = pixel_of(workspace_.time());
+    if (x < left - 1 || x > width()) return;
+    p.setPen(QPen(theme::accent, 1.6));
+    p.drawLine(QPointF(x, header - 6), QPointF(x, height() - bottom));
+    const QString label = QString("%1 s").arg(workspace_.time(), 0, 'f', 3);
+    p.setFont(theme::font(11, true));
+    QRectF box(0, 0, QFontMetricsF(p.font()).horizontalAdvance(label) + 10, 16);
+    box.moveCenter({x, header - 14});
+    box.moveLeft(std::clamp(box.left(), left - 20, std::max(left - 20.0, width() - box.width() - 2)));
+    p.setPen(Qt::NoPen);
+    p.setBrush(theme::accent);
+    p.drawRoundedRect(box, 2, 2);
+    p.setPen(Qt::white);
+    p.drawText(box, Qt::AlignCenter, label);
+}
+
+void CycleRibbon::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.fillRect(rect(), theme::panel);
+    const auto e = workspace_.evaluation();
+    p.setFont(theme::font(12, true));
+    p.setPen(theme::muted);
+    p.drawText(QPointF(12, 17), tr("CYCLE RIBBON"));
+    QString sub = tr("nothing has been computed yet");
+    if (e) {
+        if (e->figures.steady)
+            sub = tr("steady cycle %1 s \u00b7 repeats every %n part(s) \u00b7 longest chain outlined", nullptr, e->run->steady->parts).arg(*e->figures.cycle_s, 0, 'f', 2);
+        else if (e->figures.cycle_s) sub = tr("mean cycle %1 s \u00b7 the state does not recur within the run").arg(*e->figures.cycle_s, 0, 'f', 2);
+        else sub = tr("no steady cycle: no part leaves, or the work stops");
+    }
+    p.setFont(theme::font(11));
+    theme::text(p, QRectF(left, 5, controls_->x() - left - 8, 17), sub);
+    if (!e) return;
+    draw_axis(p);
+    const std::size_t lanes = lanes_.size();
+    p.save();
+    p.setClipRect(QRectF(0, header, width(), height() - header - bottom));
+    for (std::size_t i = 0; i < lanes; ++i) {
+        const double y = lane_y(i);
+        if (y > height() || y + lane_height < header) continue;
+        p.setPen(QPen(QColor(0xE9, 0xE3, 0xD4), 1));
+        p.drawLine(QPointF(0, y + lane_height - 1), QPointF(width(), y + lane_height - 1));
+        const cell::Device& d = e->cell->devices[static_cast<std::size_t>(lanes_[i].device)];
+        const bool selected = d.id == workspace_.selection().device.toStdString();
+        p.setFont(theme::font(11, true));
+        p.setPen(selected ? theme::accent : theme::ink);
+        theme::text(p, QRectF(12, y, left - 18, lane_height - 2), QString::fromStdString(d.name));
+        p.save();
+        p.setClipRect(QRectF(left, std::max(header, y), width() - left, lane_height));
+        if (lanes_[i].kind == Lane::Kind::work)
+            for (const int b : blocks_[static_cast<std::size_t>(lanes_[i].device)]) draw_block(p, b, lanes_[i], y);
+        else if (lanes_[i].kind == Lane::Kind::flow) draw_flow(p, lanes_[i], y);
+        else draw_level(p, lanes_[i], y);
+        p.restore();
+    }
+    p.restore();
+    draw_bracket(p);
+    draw_cursor(p);
+    if (!workspace_.current()) {
+        p.setFont(theme::font(11, true));
+        p.setPen(theme::watch_text);
+        p.drawText(QRectF(0, height() - bottom, left - 8, bottom), Qt::AlignCenter, tr("recomputing"));
+    }
+}
+
+int CycleRibbon::block_at(const QPointF& pixel) const {
+    const auto e = workspace_.evaluation();
+    if (!e || pixel.x() < left) return -1;
+    for (std::size_t i = 0; i < lanes_.size(); ++i) {
+        const double y = lane_y(i);
+        if (pixel.y() < y || pixel.y() >= y + lane_height || lanes_[i].kind != Lane::Kind::work) continue;
+        for (const int b : blocks_[static_cast<std::size_t>(lanes_[i].device)])
+            if (block_box(e->run->trace.blocks[static_cast<std::size_t>(b)], lanes_[i], y).contains(pixel)) return b;
+    }
+    return -1;
+}
+
+void CycleRibbon::mousePressEvent(QMouseEvent* event) {
+    pressed_ = event->position();
+    pressed_from_ = from_;
+    if (event->button() == Qt::MiddleButton || event->button() == Qt::RightButton) {
+        hand_ = Hand::shifting;
+        return;
+    }
+    const auto e = workspace_.evaluation();
+    if (pressed_.x() < left) {
+        for (std::size_t i = 0; i < lanes_.size() && e; ++i)
+            if (pressed_.y() >= lane_y(i) && pressed_.y() < lane_y(i) + lane_height) workspace_.select(QString::fromStdString(e->cell->devices[static_cast<std::size_t>(lanes_[i].device)].id));
+        return;
+    }
+    const int block = block_at(pressed_);
+    if (block >= 0) {
+        const Block& b = e->run->trace.blocks[static_cast<std::size_t>(block)];
+        const cell::Device& d = e->cell->devices[static_cast<std::size_t>(b.device)];
+        QString step;
+        for (const cell::Step* s : cell::all_steps(d.task))
+            if (s->number == b.step) step = QString::fromStdString(s->id);
+        workspace_.select(QString::fromStdString(d.id), step);
+    }
+    hand_ = Hand::scrubbing;
+    workspace_.play(false);
+    workspace_.set_time(time_of(pressed_.x()));
+}
+
+void CycleRibbon::mouseMoveEvent(QMouseEvent* event) {
+    if (hand_ == Hand::scrubbing) {
+        workspace_.set_time(time_of(std::clamp(event->position().x(), left, width() - 14.0)));
+    } else if (hand_ == Hand::shifting) {
+        follows_ = false;
+        from_ = std::max(-0.05 * span_, pressed_from_ - (event->position().x() - pressed_.x()) / (width() - left - 14) * span_);
+        update();
+    }
+}
+
+void CycleRibbon::mouseReleaseEvent(QMouseEvent*) { hand_ = Hand::none; }
+
+void CycleRibbon::wheelEvent(QWheelEvent* event) {
+    const double all = static_cast<double>(lanes_.size()) * lane_height, room = height() - header - bottom;
+    if (event->position().x() < left || event->modifiers() & Qt::ShiftModifier) {
+        scroll_ = std::clamp(scroll_ - event->angleDelta().y() * 0.3, 0.0, std::max(0.0, all - room));
+    } else {
+        follows_ = false;
+        const double at = time_of(event->position().x());
+        const double next = std::clamp(span_ * std::pow(0.9985, event->angleDelta().y()), 0.05, std::max(10.0, workspace_.end_time() * 1.1));
+        from_ = at - (at - from_) * next / span_;
+        span_ = next;
+    }
+    update();
+}
+
+bool CycleRibbon::event(QEvent* event) {
+    if (event->type() == QEvent::ToolTip) {
+        const auto* help = static_cast<QHelpEvent*>(event);
+        const int block = block_at(help->pos());
+        const auto e = workspace_.evaluation();
+        if (block >= 0) {
+            const Block& b = e->run->trace.blocks[static_cast<std::size_t>(block)];
+            const double end = b.to == simulation::never ? workspace_.end_time() : seconds(b.to);
+            QString s = tr("%1, %2 to %3 s (%4 s)").arg(QString::fromStdString(e->run->trace.describe(*e->cell, b))).arg(seconds(b.from), 0, 'f', 3).arg(end, 0, 'f', 3).arg(end - seconds(b.from), 0, 'f', 3);
+            if (b.cause >= 0) {
+                const Block& c = e->run->trace.blocks[static_cast<std::size_t>(b.cause)];
+                s += tr("\nlet go by: %1, %2").arg(QString::fromStdString(e->cell->devices[static_cast<std::size_t>(c.device)].name), QString::fromStdString(e->run->trace.describe(*e->cell, c)));
+            }
+            if (chain_.count(block)) s += tr("\npart of the longest chain");
+            QToolTip::showText(help->globalPos(), s, this);
+        } else {
+            QToolTip::hideText();
+        }
+        return true;
+    }
+    return QWidget::event(event);
+}
+
+}  // namespace escarp::desktop

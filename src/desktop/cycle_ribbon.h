@@ -1,0 +1,62 @@
+#pragma once
+// Cycle ribbon: a lane per device on one time axis. Its cursor is the time of Floor and Model.
+
+#include <QComboBox>
+#include <QToolButton>
+#include <QWidget>
+#include <set>
+
+#include "workspace.h"
+
+namespace escarp::desktop {
+
+class CycleRibbon : public QWidget {
+    Q_OBJECT
+public:
+    explicit CycleRibbon(Workspace& workspace, QWidget* parent = nullptr);
+    void show_cycle();                 ///< two steady cycles fill the width
+    double pixel_of(double s) const;   ///< x of an instant
+    QSize sizeHint() const override { return {1280, 236}; }
+    void add_actions(const QList<QAction*>& actions);  ///< play, steps: as buttons in the header
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
+    void wheelEvent(QWheelEvent*) override;
+    bool event(QEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+
+private:
+    struct Lane {
+        enum class Kind { work, flow, level } kind;
+        int device;
+        int rows;
+    };
+    void renew_lanes();
+    void draw_block(QPainter& p, int index, const Lane& lane, double y) const;
+    void draw_flow(QPainter& p, const Lane& lane, double y) const;
+    void draw_level(QPainter& p, const Lane& lane, double y) const;
+    void draw_axis(QPainter& p) const;
+    void draw_bracket(QPainter& p) const;
+    void draw_cursor(QPainter& p) const;
+    QRectF block_box(const simulation::Block& b, const Lane& lane, double y) const;
+    int block_at(const QPointF& pixel) const;
+    double time_of(double x) const;
+    double lane_y(std::size_t lane) const;
+
+    Workspace& workspace_;
+    std::vector<Lane> lanes_;
+    std::vector<std::vector<int>> blocks_;  ///< by device
+    std::set<int> chain_;
+    double from_ = 0, span_ = 20;
+    double scroll_ = 0;
+    bool follows_ = true;   ///< the shown stretch is set by the cycle, not by hand
+    enum class Hand { none, scrubbing, shifting } hand_ = Hand::none;
+    QPointF pressed_;
+    double pressed_from_ = 0;
+    QWidget* controls_;
+};
+
+}  // namespace escarp::desktop

@@ -1,0 +1,63 @@
+#include "evaluator.h"
+
+#include <QElapsedTimer>
+
+namespace escarp::desktop {
+
+Evaluator::Evaluator(QObject* parent) : QObject(parent) {
+    qRegisterMetaType<Evaluated>("escarp::desktop::Evaluated");
+    thread_ = std::thread([this] { work(); });
+}
+
+Evaluator::~Evaluator() {
+    {
+        const std::lock_guard guard(lock_);
+        quit_ = true;
+        stop_ = true;
+    }
+    wake_.notify_all();
+    thread_.join();
+}
+
+void Evaluator::ask(const cell::Document& document, const QStringList& variants, std::uint64_t edit) {
+    {
+        const std::lock_guard guard(lock_);
+        document_ = document;
+        waiting_.assign(variants.begin(), variants.end());
+        edit_ = edit;
+        stop_ = true;
+    }
+    wake_.notify_all();
+}
+
+void Evaluator::work() {
+    while (true) {
+        cell::Document document;
+        Evaluated result;
+        {
+            std::unique_lock hold(lock_);
+            wake_.wait(hold, [this] { return quit_ || !waiting_.empty(); });
+            if (quit_) return;
+            document = document_;
+            result.variant = waiting_.front();
+            result.edit = edit_;
+            waiting_.pop_front();
+            stop_ = false;
+        }
+        QElapsedTimer clock;
+        clock.start();
+        try {
+            study::EvaluateOptions options;
+            options.stop = &stop_;
+            result.evaluation = study::evaluate(document, result.variant.toStdString(), cache_, options);
+        } catch (const inspection::Overtaken&) {
+            continue;
+        } catch (const std::exception& e) {
+            result.error = QString::fromUtf8(e.what());
+        }
+        result.took_ms = static_cast<double>(clock.nsecsElapsed()) * 1e-6;
+        Q_EMIT done(result);
+    }
+}
+
+}  // namespace escarp::desktop

@@ -1,0 +1,47 @@
+#pragma once
+// Evaluates on a thread of its own. The newest request wins: older work is stopped.
+
+#include <QObject>
+#include <condition_variable>
+#include <deque>
+#include <mutex>
+#include <thread>
+
+#include <study/figures.h>
+
+namespace escarp::desktop {
+
+struct Evaluated {
+    std::uint64_t edit = 0;        ///< number of the document that it belongs to
+    QString variant;
+    std::shared_ptr<const study::Evaluation> evaluation;  ///< null where `error` says why
+    QString error;
+    double took_ms = 0;
+};
+
+class Evaluator : public QObject {
+    Q_OBJECT
+public:
+    explicit Evaluator(QObject* parent = nullptr);
+    ~Evaluator() override;
+    /// Replaces everything asked for before; variants are done in the order given.
+    void ask(const cell::Document& document, const QStringList& variants, std::uint64_t edit);
+
+Q_SIGNALS:
+    void done(const escarp::desktop::Evaluated& result);
+
+private:
+    void work();
+
+    std::mutex lock_;
+    std::condition_variable wake_;
+    cell::Document document_;
+    std::deque<QString> waiting_;
+    std::uint64_t edit_ = 0;
+    bool quit_ = false;
+    inspection::StopFlag stop_{false};
+    inspection::Cache cache_;
+    std::thread thread_;
+};
+
+}  // namespace escarp::desktop

@@ -1,0 +1,154 @@
+#include "findings_panel.h"
+
+#include <QLabel>
+#include <QPainter>
+#include <QPushButton>
+#include <QTimer>
+
+#include "theme.h"
+
+namespace escarp::desktop {
+namespace {
+
+class Striped : public QWidget {
+public:
+    Striped(const QColor& stripe, QWidget* parent) : QWidget(parent), stripe_(stripe) {}
+
+protected:
+    void paintEvent(QPaintEvent*) override {
+        QPainter p(this);
+        p.setRenderHint(QPainter::Antialiasing);
+        p.setPen(QPen(theme::rule, 1));
+        p.setBrush(Qt::white);
+        p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 3, 3);
+        p.fillRect(QRectF(0, 1, 4, height() - 2), stripe_);
+    }
+
+private:
+    QColor stripe_;
+};
+
+QLabel* words(const QString& text, int pixels, bool bold, const QColor& colour) {
+    auto* l = new QLabel(text);
+    l->setWordWrap(true);
+    l->setTextFormat(Qt::PlainText);
+    l->setStyleSheet(QString("color: %1; font-size: %2px; font-weight: %3;").arg(colour.name()).arg(pixels).arg(bold ? "bold" : "normal"));
+    return l;
+}
+
+QPushButton* link(const QString& text, const QString& name) {
+    auto* b = new QPushButton(text);
+    b->setObjectName(name);
+    b->setProperty("link", true);
+    b->setCursor(Qt::PointingHandCursor);
+    return b;
+}
+
+}  // namespace
+
+FindingsPanel::FindingsPanel(Workspace& workspace, QWidget* parent) : QScrollArea(parent), workspace_(workspace), page_(new QWidget), cards_(new QVBoxLayout(page_)) {
+    setObjectName("findings");
+    setAccessibleName(tr("Findings"));
+    setWidgetResizable(true);
+    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    setMinimumWidth(200);
+    cards_->setContentsMargins(8, 6, 8, 8);
+    cards_->setSpacing(6);
+    setWidget(page_);
+    connect(&workspace_, &Workspace::evaluated, this, &FindingsPanel::rebuild);
+    rebuild();
+}
+
+void FindingsPanel::rebuild() {
+    const auto e = workspace_.evaluation();
+    const QString error = workspace_.error_of(workspace_.variant());
+    // The same findings keep their widgets: nothing flickers while something else is edited.
+    QString now = (workspace_.previewing() ? workspace_.draft_name() : QString()) + error;
+    int stops = 0, watches = 0;
+    if (e)
+        for (const auto& f : e->inspection->findings) {
+            now += QString::fromStdString(f.id + f.title + f.text);
+            for (const auto& w : f.ways_out) now += QString::fromStdString(w.label + w.effect);
+            stops += f.severity == inspection::Severity::stop;
+            watches += f.severity == inspection::Severity::watch;
+        }
+    now += e ? QString::number(e->inspection->poses.size()) + "/" + QString::number(e->inspection->pairs_checked) : "none";
+    if (now == built_from_) return;
+    built_from_ = now;
+    while (QLayoutItem* item = cards_->takeAt(0)) {
+        if (QWidget* w = item->widget()) w->hide(), w->deleteLater();
+        delete item;
+    }
+    auto* title = new QLabel(tr("<b>FINDINGS</b> &nbsp;%1").arg(stops + watches ? tr("%1 stop \u00b7 %2 watch").arg(stops).arg(watches) : QString()));
+    title->setStyleSheet("color: #5C6870; font-size: 11px;");
+    cards_->addWidget(title);
+    if (workspace_.previewing()) cards_->addWidget(trial_card());
+    if (!error.isEmpty()) cards_->addWidget(words(tr("This variant cannot be computed: %1").arg(error), 11, false, theme::stop));
+    if (e)
+        for (const auto& f : e->inspection->findings) cards_->addWidget(card(f));
+    if (e) add_summary();
+    cards_->addStretch(1);
+}
+
+QWidget* FindingsPanel::trial_card() {
+    auto* made = new Striped(theme::accent, page_);
+    auto* layout = new QVBoxLayout(made);
+    layout->setContentsMargins(12, 6, 8, 6);
+    layout->setSpacing(3);
+    layout->addWidget(words(tr("Trying: %1").arg(workspace_.draft_name()), 12, true, theme::ink));
+    layout->addWidget(words(tr("Every figure shows how it would be. Nothing is changed until you take it."), 11, false, theme::muted));
+    auto* row = new QHBoxLayout;
+    auto* take = link(tr("Take it"), "take_trial");
+    auto* leave = link(tr("Leave it"), "leave_trial");
+    connect(take, &QPushButton::clicked, this, [this] { QTimer::singleShot(0, &workspace_, &Workspace::take_draft); });
+    connect(leave, &QPushButton::clicked, this, [this] { QTimer::singleShot(0, &workspace_, &Workspace::drop_draft); });
+    row->addWidget(take);
+    row->addWidget(leave);
+    row->addStretch(1);
+    layout->addLayout(row);
+    return made;
+}
+
+QWidget* FindingsPanel::card(const inspection::Finding& f) {
+    auto* made = new Striped(theme::severity_colour(f.severity), page_);
+    made->setObjectName("finding_" + QString::fromStdString(f.id));
+    auto* layout = new QVBoxLayout(made);
+    layout->setContentsMargins(12, 6, 8, 6);
+    layout->setSpacing(3);
+    layout->addWidget(words(theme::severity_sign(f.severity) + "  " + QString::fromStdString(f.title), 12, true, theme::severity_text(f.severity)));
+    layout->addWidget(words(QString::fromStdString(f.text), 11, false, theme::ink));
+    auto* show = link(tr("Show"), "show");
+    connect(show, &QPushButton::clicked, this, [this, f] {
+        if (!f.device.empty()) workspace_.select(QString::fromStdString(f.device), QString::fromStdString(f.step));
+        else if (!f.devices.empty()) workspace_.select(QString::fromStdString(f.devices.front()));
+        workspace_.play(false);
+        if (f.when_s) workspace_.set_time(*f.when_s);
+    });
+    auto* row = new QHBoxLayout;
+    row->addWidget(show);
+    row->addStretch(1);
+    layout->addLayout(row);
+    for (std::size_t i = 0; i < f.ways_out.size(); ++i) {
+        const inspection::WayOut& way = f.ways_out[i];
+        auto* attempt = new QLabel(QString("<a href='try' style='color:#B4521B; text-decoration:none'><b>%1</b></a>").arg(tr("Try: %1").arg(QString::fromStdString(way.label)).toHtmlEscaped()));
+        attempt->setObjectName("way_" + QString::number(i));
+        attempt->setWordWrap(true);
+        attempt->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
+        attempt->setFocusPolicy(Qt::StrongFocus);
+        connect(attempt, &QLabel::linkActivated, this, [this, edit = way.edit] { QTimer::singleShot(0, this, [this, edit] { workspace_.try_out(edit, true); }); });
+        layout->addWidget(attempt);
+        if (!way.effect.empty()) layout->addWidget(words(QString::fromStdString(way.effect), 11, false, theme::muted));
+    }
+    return made;
+}
+
+void FindingsPanel::add_summary() {
+    const auto e = workspace_.evaluation();
+    auto* head = words(e->inspection->findings.empty() ? tr("NO PROBLEMS FOUND") : tr("NO OTHER PROBLEMS FOUND"), 11, true, theme::good);
+    cards_->addWidget(head);
+    const double checked = e->run->steady ? simulation::seconds(e->run->steady->from + e->run->steady->period) : simulation::seconds(e->run->trace.end);
+    cards_->addWidget(words(tr("%1 poses, %2 body pairs over %3 s of production checked%4.").arg(e->inspection->poses.size()).arg(QLocale::c().toString(static_cast<qulonglong>(e->inspection->pairs_checked))).arg(checked, 0, 'f', 0)
+                                .arg(e->run->steady ? tr("; after that everything repeats") : QString()), 11, false, theme::muted));
+}
+
+}  // namespace escarp::desktop

@@ -1,0 +1,28 @@
+#pragma once
+// Findings: what is wrong, why, and the ways out, each with a preview.
+
+#include <QScrollArea>
+#include <QVBoxLayout>
+
+#include "workspace.h"
+
+namespace escarp::desktop {
+
+class FindingsPanel : public QScrollArea {
+    Q_OBJECT
+public:
+    explicit FindingsPanel(Workspace& workspace, QWidget* parent = nullptr);
+
+private:
+    void rebuild();
+    QWidget* trial_card();
+    QWidget* card(const inspection::Finding& finding);
+    void add_summary();
+
+    Workspace& workspace_;
+    QWidget* page_;
+    QVBoxLayout* cards_;
+    QString built_from_;
+};
+
+}  // namespace escarp::desktop

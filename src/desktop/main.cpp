@@ -1,0 +1,38 @@
+// escarp: the window.
+
+#include <QApplication>
+#include <QCommandLineParser>
+#include <QSurfaceFormat>
+
+#include "main_window.h"
+#include "shots.h"
+#include "theme.h"
+
+int main(int argc, char** argv) {
+    QSurfaceFormat format;
+    format.setVersion(3, 3);
+    format.setProfile(QSurfaceFormat::CoreProfile);
+    format.setDepthBufferSize(24);
+    QSurfaceFormat::setDefaultFormat(format);
+    QApplication app(argc, argv);
+    QApplication::setApplicationName("escarp");
+    QApplication::setOrganizationName("escarp");
+    QApplication::setApplicationVersion(ESCARP_VERSION);
+    QCommandLineParser arguments;
+    arguments.setApplicationDescription("Escarp: lays out, simulates and checks robot workcells");
+    arguments.addHelpOption();
+    arguments.addVersionOption();
+    arguments.addPositionalArgument("file", "cell file (*.escarp)");
+    const QCommandLineOption shots("shots", "Write pictures of the main views into DIR and leave.", "DIR");
+    const QCommandLineOption size("size", "Window size for --shots, such as 1920x1080.", "WxH", "1280x800");
+    arguments.addOptions({shots, size});
+    arguments.process(app);
+    app.setStyle("Fusion");
+    app.setStyleSheet(escarp::desktop::theme::style_sheet());
+    escarp::desktop::MainWindow window;
+    const QStringList files = arguments.positionalArguments();
+    if (!files.isEmpty() && !window.open_file(files.first()) && arguments.isSet(shots)) return 2;
+    window.show();
+    if (arguments.isSet(shots)) return escarp::desktop::take_shots(window, arguments.value(shots), arguments.value(size));
+    return QApplication::exec();
+}

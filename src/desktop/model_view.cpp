@@ -1,0 +1,360 @@
+#include "model_view.h"
+
+#include <QMatrix4x4>
+#include <QMouseEvent>
+#include <QPainter>
+#include <cmath>
+
+#include <cell/content_key.h>
+#include <geometry/distance.h>
+#include <geometry/mesh.h>
+
+#include "plan_drawing.h"
+#include "theme.h"
+
+namespace escarp::desktop {
+
+using geometry::Frame;
+using geometry::Vector3;
+
+namespace {
+
+const char* face_vertex = R"(#version 330 core
+layout(location = 0) in vec3 place;
+layout(location = 1) in vec3 normal;
+uniform mat4 model, view, projection;
+out vec3 facing; out vec3 seen;
+void main() {
+    vec4 eye = view * model * vec4(place, 1.0);
+    facing = mat3(view) * mat3(model) * normal;
+    seen = eye.xyz;
+    gl_Position = projection * eye;
+})";
+// Two tones and a dark rim: paper-like, and a round body still shows its outline.
+const char* face_fragment = R"(#version 330 core
+in vec3 facing; in vec3 seen;
+uniform vec3 colour; uniform vec3 light;
+out vec4 result;
+void main() {
+    vec3 n = normalize(facing);
+    float lit = max(0.0, dot(n, light));
+    float shade = 0.66 + 0.20 * smoothstep(0.05, 0.35, lit) + 0.16 * lit;
+    float rim = smoothstep(0.0, 0.24, abs(dot(n, normalize(-seen))));
+    result = vec4(mix(vec3(0.12, 0.16, 0.20), colour * shade, 0.25 + 0.75 * rim), 1.0);
+})";
+const char* line_vertex = R"(#version 330 core
+layout(location = 0) in vec3 place;
+uniform mat4 model, view, projection;
+void main() {
+    gl_Position = projection * view * model * vec4(place, 1.0);
+    gl_Position.z -= 0.0006 * gl_Position.w;
+})";
+const char* line_fragment = R"(#version 330 core
+uniform vec4 colour; out vec4 result;
+void main() { result = colour; })";
+
+QMatrix4x4 matrix(const Frame& f) {
+    QMatrix4x4 m;
+    for (int r = 0; r < 4; ++r)
+        for (int c = 0; c < 4; ++c) m(r, c) = static_cast<float>(f.matrix()(r, c));
+    return m;
+}
+
+QVector3D vec(const QColor& c) { return {static_cast<float>(c.redF()), static_cast<float>(c.greenF()), static_cast<float>(c.blueF())}; }
+QVector3D vec(const Vector3& v) { return {static_cast<float>(v.x()), static_cast<float>(v.y()), static_cast<float>(v.z())}; }
+
+}  // namespace
+
+Vector3 Camera::eye() const { return at + distance * Vector3(std::cos(tilt) * std::cos(turn), std::cos(tilt) * std::sin(turn), std::sin(tilt)); }
+
+ModelView::ModelView(Workspace& workspace, QWidget* parent) : QOpenGLWidget(parent), workspace_(workspace) {
+    setObjectName("model");
+    setAccessibleName(tr("Model: the cell in 3D"));
+    setMinimumSize(220, 200);
+    setFocusPolicy(Qt::ClickFocus);
+    connect(&workspace_, &Workspace::document_changed, this, [this] {
+        if (fitted_ && !workspace_.trying()) fit();
+        update();
+    });
+    for (auto signal : {&Workspace::evaluated, &Workspace::time_changed, &Workspace::selection_changed}) connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
+}
+
+ModelView::~ModelView() {
+    if (!ready_) return;
+    makeCurrent();
+    forget_shapes();
+    floor_.lines.destroy();
+    floor_.line_data.destroy();
+    doneCurrent();
+}
+
+void ModelView::forget_shapes() {
+    for (auto& [key, s] : shapes_) {
+        s->faces.destroy(), s->lines.destroy();
+        s->face_data.destroy(), s->line_data.destroy();
+    }
+    shapes_.clear();
+}
+
+void ModelView::fit() {
+    geometry::Box3 all;
+    for (const cell::Device& d : workspace_.cell()->devices) {
+        for (const geometry::Body& b : d.bodies) {
+            const geometry::Box3 one = geometry::bounds(b.shape, d.world * b.at);
+            all.add(one.low), all.add(one.high);
+        }
+        if (d.arm) all.add(d.world.translation() + Vector3(0, 0, 0.5), 0.5);
+    }
+    if (all.empty()) all.add({-2, -1.5, 0}), all.add({2, 1.5, 1});
+    camera_.at = 0.5 * (all.low + all.high);
+    camera_.at.z() *= 0.8;
+    camera_.distance = 1.25 * (all.high - all.low).norm();
+    fitted_ = true;
+    update();
+}
+
+void ModelView::look(double turn, double tilt) {
+    camera_.turn = turn;
+    camera_.tilt = tilt;
+    update();
+}
+
+void ModelView::initializeGL() {
+    if (!initializeOpenGLFunctions()) return;
+    const auto program = [](const char* vertex, const char* fragment) {
+        auto p = std::make_unique<QOpenGLShaderProgram>();
+        p->addShaderFromSourceCode(QOpenGLShader::Vertex, vertex);
+        p->addShaderFromSourceCode(QOpenGLShader::Fragment, fragment);
+        p->link();
+        return p;
+    };
+    face_program_ = program(face_vertex, face_fragment);
+    line_program_ = program(line_vertex, line_fragment);
+    ready_ = face_program_->isLinked() && line_program_->isLinked();
+    std::vector<float> grid;
+    for (int i = -40; i <= 40; ++i)
+        for (const float v : {i * 0.25f, -10.f, 0.f, i * 0.25f, 10.f, 0.f, -10.f, i * 0.25f, 0.f, 10.f, i * 0.25f, 0.f}) grid.push_back(v);
+    floor_.lines.create();
+    floor_.lines.bind();
+    floor_.line_data.create();
+    floor_.line_data.bind();
+    floor_.line_data.allocate(grid.data(), static_cast<int>(grid.size() * sizeof(float)));
+    glEnableVertexAttribArray(0);
+    glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 0, nullptr);
+    floor_.lines.release();
+    floor_.line_count = static_cast<int>(grid.size() / 3);
+}
+
+ModelView::Shape& ModelView::shape(const geometry::Convex& convex) {
+    cell::ContentKey key;
+    cell::add_bodies(key, {{"", convex, Frame::Identity()}});
+    auto& kept = shapes_[key.value()];
+    if (kept) return *kept;
+    kept = std::make_unique<Shape>();
+    const geometry::Mesh m = geometry::mesh(convex, 28);
+    std::vector<float> faces, lines;
+    for (const auto& t : m.triangles)
+        for (const int i : t) {
+            const Vector3 &p = m.points[static_cast<std::size_t>(i)], &n = m.normals[static_cast<std::size_t>(i)];
+            for (const double v : {p.x(), p.y(), p.z(), n.x(), n.y(), n.z()}) faces.push_back(static_cast<float>(v));
+        }
+    for (const auto& e : m.edges)
+        for (const Vector3& p : e)
+            for (const double v : {p.x(), p.y(), p.z()}) lines.push_back(static_cast<float>(v));
+    const auto load = [this](QOpenGLVertexArrayObject& array, QOpenGLBuffer& data, const std::vector<float>& values, bool normals) {
+        array.create();
+        array.bind();
+        data.create();
+        data.bind();
+        data.allocate(values.data(), static_cast<int>(values.size() * sizeof(float)));
+        const int stride = (normals ? 6 : 3) * static_cast<int>(sizeof(float));
+        glEnableVertexAttribArray(0);
+        glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, stride, nullptr);
+        if (normals) {
+            glEnableVertexAttribArray(1);
+            glVertexAttribPointer(1, 3, GL_FLOAT, GL_FALSE, stride, reinterpret_cast<const void*>(3 * sizeof(float)));
+        }
+        array.release();
+    };
+    load(kept->faces, kept->face_data, faces, true);
+    load(kept->lines, kept->line_data, lines, false);
+    kept->face_count = static_cast<int>(faces.size() / 6);
+    kept->line_count = static_cast<int>(lines.size() / 3);
+    return *kept;
+}
+
+std::vector<ModelView::Item> ModelView::items() const {
+    std::vector<Item> out;
+    const cell::Cell& c = *workspace_.cell();
+    const auto e = workspace_.evaluation();
+    const std::string chosen = workspace_.selection().device.toStdString();
+    for (std::size_t i = 0; i < c.devices.size(); ++i) {
+        const cell::Device& d = c.devices[i];
+        const int index = static_cast<int>(i);
+        const QColor fill = theme::look_colour(d.look, d.colour);
+        for (const geometry::Body& b : d.bodies) out.push_back({&b.shape, d.world * b.at, fill, index, d.id == chosen});
+        if (!d.arm) continue;
+        std::vector<Frame> frames;
+        d.arm->model->mechanism.link_frames(joints_at(c, index, e.get(), workspace_.time()), d.world, frames);
+        const auto& links = d.arm->model->mechanism.links;
+        for (std::size_t l = 0; l < links.size(); ++l)
+            for (const geometry::Body& b : links[l].bodies) out.push_back({&b.shape, frames[l] * b.at, l == 0 ? theme::steel : fill, index, d.id == chosen});
+        if (d.arm->tool)
+            for (const geometry::Body& b : d.arm->tool->bodies) out.push_back({&b.shape, frames[static_cast<std::size_t>(d.arm->model->flange_link)] * d.arm->model->flange * b.at, QColor(0xC9, 0x8A, 0x6A), index, d.id == chosen});
+    }
+    if (!e) return out;
+    const auto now = static_cast<simulation::Ticks>(std::llround(workspace_.time() * 1e9));
+    for (std::size_t p = 0; p < e->run->trace.parts.size(); ++p) {
+        Frame at;
+        if (!e->run->trace.part_frame(*e->cell, static_cast<int>(p), now, at)) continue;
+        const cell::PartType& type = e->cell->part_types[static_cast<std::size_t>(e->run->trace.parts[p].type)];
+        const QColor fill = e->run->trace.result(static_cast<int>(p), now) == "reject" ? QColor(0xE3, 0xB4, 0xC4) : type.colour.empty() ? theme::part : QColor(QString::fromStdString(type.colour));
+        for (const geometry::Body& b : type.bodies) out.push_back({&b.shape, at * b.at, fill, -1, false});
+    }
+    return out;
+}
+
+QMatrix4x4 ModelView::projection() const {
+    QMatrix4x4 m;
+    m.perspective(35.0f, static_cast<float>(width()) / static_cast<float>(std::max(1, height())), static_cast<float>(0.02 * camera_.distance), static_cast<float>(20 * camera_.distance));
+    return m;
+}
+
+QMatrix4x4 ModelView::sight() const {
+    QMatrix4x4 m;
+    const Vector3 forward = camera_.at - camera_.eye();
+    const Vector3 up = std::abs(camera_.tilt) > 1.5 ? Vector3(-std::cos(camera_.turn), -std::sin(camera_.turn), 0) : Vector3::UnitZ();
+    m.lookAt(vec(camera_.eye()), vec(Vector3(camera_.eye() + forward)), vec(up));
+    return m;
+}
+
+void ModelView::draw_floor(const QMatrix4x4& view) {
+    line_program_->setUniformValue("view", view);
+    QMatrix4x4 at;
+    at.translate(static_cast<float>(std::round(camera_.at.x())), static_cast<float>(std::round(camera_.at.y())), 0.0f);
+    line_program_->setUniformValue("model", at);
+    line_program_->setUniformValue("colour", QVector4D(0.80f, 0.77f, 0.70f, 1.0f));
+    floor_.lines.bind();
+    glDrawArrays(GL_LINES, 0, floor_.line_count);
+    floor_.lines.release();
+}
+
+void ModelView::paintGL() {
+    glClearColor(0.925f, 0.910f, 0.875f, 1.0f);
+    glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
+    if (ready_) {
+        if (shapes_.size() > 2000) forget_shapes();  // sizes that were tried and left
+        glEnable(GL_DEPTH_TEST);
+        const QMatrix4x4 view = sight(), lens = projection();
+        const std::vector<Item> all = items();
+        line_program_->bind();
+        line_program_->setUniformValue("projection", lens);
+        draw_floor(view);
+        face_program_->bind();
+        face_program_->setUniformValue("projection", lens);
+        face_program_->setUniformValue("view", view);
+        face_program_->setUniformValue("light", QVector3D(0.25f, 0.75f, 0.61f).normalized());
+        for (const Item& item : all) {
+            Shape& s = shape(*item.shape);
+            face_program_->setUniformValue("model", matrix(item.at));
+            face_program_->setUniformValue("colour", vec(item.selected ? QColor::fromRgbF(0.5f * static_cast<float>(item.colour.redF()) + 0.45f, 0.55f * static_cast<float>(item.colour.greenF()) + 0.22f, 0.55f * static_cast<float>(item.colour.blueF()) + 0.12f) : item.colour));
+            s.faces.bind();
+            glDrawArrays(GL_TRIANGLES, 0, s.face_count);
+            s.faces.release();
+        }
+        line_program_->bind();
+        line_program_->setUniformValue("view", view);
+        for (const Item& item : all) {
+            Shape& s = shape(*item.shape);
+            if (s.line_count == 0) continue;
+            line_program_->setUniformValue("model", matrix(item.at));
+            line_program_->setUniformValue("colour", item.selected ? QVector4D(0.70f, 0.32f, 0.10f, 1) : QVector4D(0.12f, 0.16f, 0.20f, 1));
+            s.lines.bind();
+            glDrawArrays(GL_LINES, 0, s.line_count);
+            s.lines.release();
+        }
+        line_program_->release();
+        glDisable(GL_DEPTH_TEST);
+    }
+    draw_overlay();
+}
+
+void ModelView::draw_overlay() {
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setFont(theme::font(12, true));
+    p.setPen(theme::muted);
+    p.drawText(QPointF(10, 16), tr("MODEL"));
+    p.setFont(theme::font(11));
+    QString sub = tr("%1 s").arg(workspace_.time(), 0, 'f', 2);
+    const int device = workspace_.cell()->device(workspace_.selection().device.toStdString());
+    if (device >= 0) sub = QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(device)].name) + QStringLiteral(" \u00b7 ") + sub;
+    theme::text(p, QRectF(62, 3, width() - 70, 18), sub);
+    if (!ready_) p.drawText(rect(), Qt::AlignCenter, tr("This display has no OpenGL 3.3;\nthe model cannot be drawn."));
+    const auto e = workspace_.evaluation();
+    // Joint values and tool pose of a selected arm, at a glance.
+    if (device < 0 || !workspace_.cell()->devices[static_cast<std::size_t>(device)].arm) return;
+    const cell::Device& d = workspace_.cell()->devices[static_cast<std::size_t>(device)];
+    const kinematics::JointVector q = joints_at(*workspace_.cell(), device, e.get(), workspace_.time());
+    const Frame tool = d.world * d.arm->model->flange_frame(q) * d.arm->tool_frame;
+    const double degree = geometry::pi / 180;
+    QStringList rows;
+    QString joints;
+    for (int j = 0; j < q.size(); ++j) joints += QString("%1%2").arg(j ? QStringLiteral("  ") : QString()).arg(q[j] / degree, 0, 'f', 1);
+    const Vector3 r = geometry::to_triple(tool.linear()) / degree, o = tool.translation() * 1e3;
+    rows << tr("joints  %1 \u00b0").arg(joints) << tr("tool in world  X %1  Y %2  Z %3 mm").arg(o.x(), 0, 'f', 1).arg(o.y(), 0, 'f', 1).arg(o.z(), 0, 'f', 1)
+         << tr("Rx %1  Ry %2  Rz %3 \u00b0 (fixed x, y, z)").arg(r.x(), 0, 'f', 1).arg(r.y(), 0, 'f', 1).arg(r.z(), 0, 'f', 1);
+    p.setFont(theme::font(10));
+    p.fillRect(QRectF(0, height() - 48, width(), 48), QColor(0xFC, 0xFA, 0xF5, 225));
+    p.setPen(theme::ink);
+    for (int i = 0; i < rows.size(); ++i) theme::text(p, QRectF(8, height() - 46 + 15 * i, width() - 12, 15), rows[i]);
+}
+
+int ModelView::device_at(const QPointF& pixel) const {
+    const QMatrix4x4 back = (projection() * sight()).inverted();
+    const float x = static_cast<float>(2 * pixel.x() / width() - 1), y = static_cast<float>(1 - 2 * pixel.y() / height());
+    const QVector3D far = back.map(QVector3D(x, y, 0.999f));
+    const Vector3 eye = camera_.eye(), along = (Vector3(far.x(), far.y(), far.z()) - eye).normalized();
+    double nearest = 1e300;
+    int device = -1;
+    for (const Item& item : items()) {
+        if (item.device < 0) continue;
+        const auto meets = [&](double length) { return geometry::separation(geometry::Convex::segment(eye, eye + length * along), Frame::Identity(), *item.shape, item.at).distance <= 1e-4; };
+        double high = std::min(nearest, 20 * camera_.distance), low = 0;
+        if (!meets(high)) continue;
+        while (high - low > 1e-3) (meets(0.5 * (low + high)) ? high : low) = 0.5 * (low + high);
+        if (high < nearest) nearest = high, device = item.device;
+    }
+    return device;
+}
+
+void ModelView::mousePressEvent(QMouseEvent* event) { pressed_ = last_ = event->position(); }
+
+void ModelView::mouseMoveEvent(QMouseEvent* event) {
+    const QPointF d = event->position() - last_;
+    last_ = event->position();
+    if (event->buttons() & Qt::LeftButton && !(event->modifiers() & Qt::ShiftModifier)) {
+        camera_.turn -= d.x() * 0.008;
+        camera_.tilt = std::clamp(camera_.tilt + d.y() * 0.008, -0.2, 1.5707);
+    } else if (event->buttons()) {
+        const Vector3 right(-std::sin(camera_.turn), std::cos(camera_.turn), 0);
+        const Vector3 up = right.cross((camera_.at - camera_.eye()).normalized());
+        camera_.at += camera_.distance * 0.0012 * (-d.x() * right + d.y() * up);
+        fitted_ = false;
+    }
+    update();
+}
+
+void ModelView::mouseReleaseEvent(QMouseEvent* event) {
+    if ((event->position() - pressed_).manhattanLength() > 4 || event->button() != Qt::LeftButton) return;
+    const int device = device_at(event->position());
+    workspace_.select(device >= 0 ? QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(device)].id) : QString());
+}
+
+void ModelView::wheelEvent(QWheelEvent* event) {
+    camera_.distance = std::clamp(camera_.distance * std::pow(0.9988, event->angleDelta().y()), 0.2, 200.0);
+    fitted_ = false;
+    update();
+}
+
+}  // namespace escarp::desktop

@@ -1,0 +1,72 @@
+#pragma once
+// Model: the same instant in 3D (OpenGL 3.3 core).
+
+#include <QOpenGLBuffer>
+#include <QOpenGLFunctions_3_3_Core>
+#include <QOpenGLShaderProgram>
+#include <QOpenGLVertexArrayObject>
+#include <QOpenGLWidget>
+#include <memory>
+#include <unordered_map>
+
+#include "workspace.h"
+
+namespace escarp::desktop {
+
+/// An eye that goes round a point; angles in radians, distance and point in metres.
+struct Camera {
+    double turn = -0.9, tilt = 0.55, distance = 5.0;
+    geometry::Vector3 at{0, 0, 0.5};
+    geometry::Vector3 eye() const;
+};
+
+class ModelView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
+    Q_OBJECT
+public:
+    explicit ModelView(Workspace& workspace, QWidget* parent = nullptr);
+    ~ModelView() override;
+    void fit();
+    void look(double turn, double tilt);  ///< keeps the distance; top is tilt = pi/2
+    QSize sizeHint() const override { return {340, 400}; }
+    bool working() const { return ready_; }
+
+protected:
+    void initializeGL() override;
+    void paintGL() override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
+    void wheelEvent(QWheelEvent*) override;
+
+private:
+    struct Shape {
+        QOpenGLVertexArrayObject faces, lines;
+        QOpenGLBuffer face_data{QOpenGLBuffer::VertexBuffer}, line_data{QOpenGLBuffer::VertexBuffer};
+        int face_count = 0, line_count = 0;
+    };
+    struct Item {
+        const geometry::Convex* shape;
+        geometry::Frame at;
+        QColor colour;
+        int device;  ///< -1: a part
+        bool selected;
+    };
+    std::vector<Item> items() const;
+    Shape& shape(const geometry::Convex& convex);
+    void draw_floor(const QMatrix4x4& view);
+    void draw_overlay();
+    QMatrix4x4 projection() const;
+    QMatrix4x4 sight() const;
+    int device_at(const QPointF& pixel) const;
+    void forget_shapes();
+
+    Workspace& workspace_;
+    Camera camera_;
+    bool ready_ = false, fitted_ = true;
+    std::unique_ptr<QOpenGLShaderProgram> face_program_, line_program_;
+    std::unordered_map<std::uint64_t, std::unique_ptr<Shape>> shapes_;
+    Shape floor_;
+    QPointF pressed_, last_;
+};
+
+}  // namespace escarp::desktop

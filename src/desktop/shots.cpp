@@ -1,0 +1,101 @@
+#include "shots.h"
+
+#include <QAction>
+#include <QApplication>
+#include <QDir>
+#include <QElapsedTimer>
+#include <algorithm>
+
+#include "main_window.h"
+
+namespace escarp::desktop {
+namespace {
+
+void wait(int ms) {
+    QElapsedTimer clock;
+    clock.start();
+    while (clock.elapsed() < ms) QApplication::processEvents(QEventLoop::AllEvents, 20);
+}
+
+bool settle(MainWindow& window) {
+    QElapsedTimer clock;
+    clock.start();
+    const auto all_current = [&] {
+        Workspace& w = window.workspace();
+        if (w.trying()) return w.current();
+        const auto variants = w.document().variants();
+        return std::all_of(variants.begin(), variants.end(), [&](const cell::VariantInfo& v) { return w.current_of(QString::fromStdString(v.id)); });
+    };
+    while (!all_current() && clock.elapsed() < 60000) QApplication::processEvents(QEventLoop::AllEvents, 20);
+    wait(250);
+    return all_current();
+}
+
+}  // namespace
+
+int take_shots(MainWindow& window, const QString& folder, const QString& size) {
+    QDir().mkpath(folder);
+    const QStringList parts = size.split('x');
+    window.resize(parts.value(0).toInt(), parts.value(1).toInt());
+    Workspace& w = window.workspace();
+    bool good = settle(window);
+    const auto shot = [&](const QString& name) {
+        good = settle(window) && good;
+        good = window.grab().save(folder + "/" + name + ".png") && good;
+    };
+    const auto act = [&](const char* name) { window.findChild<QAction*>(name)->trigger(); };
+    const auto at_cycle = [&](double into) {
+        const auto e = w.evaluation();
+        if (e && e->run->steady) w.set_time(simulation::seconds(e->run->steady->from) + into);
+    };
+    window.floor()->fit(), window.model()->fit();
+    window.ribbon()->show_cycle();
+    const auto variants = w.document().variants();
+    at_cycle(3.2);
+    shot("main");
+    w.select("arm1");
+    shot("arm-selected");
+    if (variants.size() > 1) {
+        w.set_variant(QString::fromStdString(variants[1].id));
+        settle(window);
+        w.select({});
+        const auto e = w.evaluation();
+        if (e && e->inspection->clearance.device_a >= 0) w.set_time(e->inspection->clearance.when_s);
+        shot("near-collision");
+    }
+    if (variants.size() > 2) {
+        w.set_variant(QString::fromStdString(variants[2].id));
+        settle(window);
+        const auto e = w.evaluation();
+        const auto& findings = e->inspection->findings;
+        const auto way = std::find_if(findings.begin(), findings.end(), [](const auto& f) { return !f.ways_out.empty(); });
+        if (way != findings.end()) {
+            w.select(QString::fromStdString(way->device), QString::fromStdString(way->step));
+            shot("out-of-reach");
+            w.try_out(way->ways_out.front().edit, true);
+            settle(window);
+            at_cycle(3.0);
+            shot("way-out");
+            w.drop_draft();
+        }
+        settle(window);
+        act("compare");
+        shot("side-by-side");
+        act("compare");
+    }
+    w.set_variant(QString::fromStdString(w.document().baseline()));
+    settle(window);
+    w.select("arm2", "s1");
+    at_cycle(2.0);
+    act("front");
+    act("model_top");
+    shot("front-view");
+    act("top");
+    act("model_free");
+    w.select({});
+    w.start_new();
+    shot("empty-floor");
+    return good ? 0 : 1;
+}
+
+}  // namespace escarp::desktop

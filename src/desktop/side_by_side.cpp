@@ -1,0 +1,396 @@
+#include "side_by_side.h"
+
+#include <QMouseEvent>
+#include <QPainter>
+#include <QResizeEvent>
+#include <algorithm>
+#include <cmath>
+
+#include "plan_drawing.h"
+#include "theme.h"
+#include "typed_number.h"
+
+namespace escarp::desktop {
+namespace {
+
+constexpr double left = 190, gap = 14;
+
+QString shown_value(const cell::json& v) {
+    if (v.is_number()) return shown_number(v.get<double>());
+    if (v.is_boolean()) return v.get<bool>() ? QObject::tr("on") : QObject::tr("off");
+    if (v.is_string()) return QString::fromStdString(v.get<std::string>());
+    return QString::fromStdString(v.dump());
+}
+
+}  // namespace
+
+SideBySide::SideBySide(Workspace& workspace, QWidget* parent) : QScrollArea(parent), comparison_(new Comparison(workspace)) {
+    setObjectName("side_by_side");
+    setWidget(comparison_);
+    setHorizontalScrollBarPolicy(Qt::ScrollBarAsNeeded);
+}
+
+void SideBySide::resizeEvent(QResizeEvent* event) {
+    QScrollArea::resizeEvent(event);
+    comparison_->set_room(viewport()->size());
+}
+
+Comparison::Comparison(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
+    setObjectName("comparison");
+    setAccessibleName(tr("Side by side: variants compared"));
+    connect(&workspace_, &Workspace::evaluated, this, qOverload<>(&QWidget::update));
+    connect(&workspace_, &Workspace::document_changed, this, [this] { set_room(room_); });
+}
+
+QSize Comparison::sizeHint() const {
+    const int count = std::max<int>(1, static_cast<int>(workspace_.document().variants().size()));
+    return {std::max(room_.width(), static_cast<int>(left) + count * 250), std::max(room_.height(), height_)};
+}
+
+void Comparison::set_room(const QSize& room) {
+    room_ = room;
+    resize(sizeHint());
+    update();
+}
+
+const std::vector<Comparison::Row>& Comparison::rows() {
+    static const std::vector<Row> all = {{"throughput", tr("Throughput, parts / h"), 0, 1, 1, ""},
+                                         {"reach", tr("Poses reached"), 0, 1, 1, ""},
+                                         {"margin", tr("Least reach margin"), 0, 1e3, 1, " mm"},
+                                         {"clearance", tr("Least clearance"), 0, 1e3, 1, " mm"},
+                                         {"stops", tr("Stop findings"), 0, 1, -1, ""},
+                                         {"waiting", tr("Arms wait"), 0, 100, -1, " %"},
+                                         {"part_waits", tr("Part waits longest at"), 1, 1, -1, " s"},
+                                         {"floor", tr("Floor used"), 1, 1, -1, " m\u00b2"},
+                                         {"travel", tr("Arm travel per part"), 2, 1, -1, " m"}};
+    return all;
+}
+
+std::vector<Comparison::Column> Comparison::columns() const {
+    std::vector<Column> all;
+    for (const cell::VariantInfo& v : workspace_.document().variants()) {
+        const QString id = QString::fromStdString(v.id);
+        all.push_back({id, QString::fromStdString(v.name), workspace_.evaluation_of(id)});
+    }
+    return all;
+}
+
+std::optional<double> Comparison::value(const Row& row, const Column& c) const {
+    if (!c.evaluation) return std::nullopt;
+    const study::Figures& f = c.evaluation->figures;
+    if (row.key == "throughput") return f.rate_per_h;
+    if (row.key == "reach") return f.poses_reached;
+    if (row.key == "margin") return f.least_margin_m;
+    if (row.key == "clearance") return f.clearance_m;
+    if (row.key == "waiting") return f.waiting;
+    if (row.key == "part_waits") return f.cycle_s ? std::optional(f.part_waits_s) : std::nullopt;
+    if (row.key == "floor") return f.floor_m2;
+    if (row.key == "travel") return f.travel_m;
+    if (row.key == "stops") return static_cast<double>(std::count_if(c.evaluation->inspection->findings.begin(), c.evaluation->inspection->findings.end(), [](const auto& x) { return x.severity == inspection::Severity::stop; }));
+    return std::nullopt;
+}
+
+QString Comparison::text(const Row& row, const Column& c) const {
+    const std::optional<double> v = value(row, c);
+    if (!v) return QStringLiteral("\u2013");
+    if (row.key == "reach") return QString("%1 / %2").arg(*v, 0, 'f', 0).arg(c.evaluation->figures.poses);
+    if (row.key == "margin" && *v >= 0.2) return tr("200 mm or more");
+    if (row.key == "part_waits") return c.evaluation->figures.part_waits_at.empty() ? tr("nowhere") : QString("%1 %2 s").arg(QString::fromStdString(c.evaluation->figures.part_waits_at)).arg(*v, 0, 'f', 1);
+    return theme::number(*v * row.factor, row.decimals) + row.unit;
+}
+
+QString Comparison::shown(const QString& row, const QString& variant) const {
+    for (const Column& c : columns()) {
+        if (c.id != variant) continue;
+        if (row == "cycle") return theme::number(c.evaluation ? c.evaluation->figures.cycle_s : std::nullopt, 2);
+        for (const Row& r : rows())
+            if (r.key == row) return text(r, c);
+    }
+    return {};
+}
+
+QRectF Comparison::column_box(std::size_t index, std::size_t count, double top, double height) const {
+    const double wide = (width() - left - 30) / static_cast<double>(std::max<std::size_t>(1, count));
+    return {left + wide * static_cast<double>(index), top, wide - gap, height};
+}
+
+void Comparison::heading(QPainter& p, const QString& title, const QString& sub, double y) {
+    p.setFont(theme::font(11, true));
+    p.setPen(theme::muted);
+    p.drawText(QRectF(14, y, left - 20, 16), Qt::AlignLeft | Qt::AlignVCenter, title);
+    p.setFont(theme::font(11));
+    p.drawText(QRectF(14, y + 18, left - 20, 16), Qt::AlignLeft | Qt::AlignVCenter, sub);
+}
+
+double Comparison::draw_layouts(QPainter& p, const std::vector<Column>& all, double y) {
+    heading(p, tr("LAYOUT"), tr("drawn to one scale"), y + 4);
+    // One scale for all: the largest plan decides it.
+    double wide = 0.1, high = 0.1;
+    for (const Column& c : all)
+        if (c.evaluation) wide = std::max(wide, plan_bounds(*c.evaluation->cell, Side::top).width() + 0.4), high = std::max(high, plan_bounds(*c.evaluation->cell, Side::top).height() + 0.5);
+    const double column = column_box(0, all.size(), 0, 0).width();
+    const double drawing = std::clamp(column * high / wide, 90.0, std::max(120.0, 0.36 * room_.height()));
+    const double scale = std::min(column / wide, drawing / high);
+    const QString base = QString::fromStdString(workspace_.document().baseline());
+    QString fastest, smallest;
+    double least = 1e300, area = 1e300;
+    for (const Column& c : all) {
+        if (c.evaluation && c.evaluation->figures.cycle_s && *c.evaluation->figures.cycle_s < least) least = *c.evaluation->figures.cycle_s, fastest = c.id;
+        if (c.evaluation && c.evaluation->figures.floor_m2 < area) area = c.evaluation->figures.floor_m2, smallest = c.id;
+    }
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        const QRectF box = column_box(i, all.size(), y + 24, drawing);
+        p.setFont(theme::font(13, true));
+        p.setPen(theme::ink);
+        theme::text(p, QRectF(box.left(), y + 2, box.width() - 96, 18), all[i].id + " " + all[i].name);
+        p.setFont(theme::font(11, true));
+        p.setPen(all[i].id == base ? theme::muted : theme::good);
+        const QString note = all[i].id == base ? tr("baseline") : all[i].id == fastest ? tr("fastest") : all[i].id == smallest ? tr("smallest floor") : QString();
+        p.drawText(QRectF(box.left(), y + 2, box.width(), 18), Qt::AlignRight | Qt::AlignVCenter, note);
+        p.setPen(QPen(theme::rule, 1));
+        p.setBrush(QColor(0xFB, 0xF8, 0xEE));
+        p.drawRect(box);
+        if (!all[i].evaluation) {
+            const QString error = workspace_.error_of(all[i].id);
+            p.setPen(error.isEmpty() ? theme::muted : theme::stop);
+            p.setFont(theme::font(11));
+            p.drawText(box.adjusted(8, 8, -8, -8), Qt::AlignCenter | Qt::TextWordWrap, error.isEmpty() ? tr("being computed") : error);
+            continue;
+        }
+        const cell::Cell& cell = *all[i].evaluation->cell;
+        const QRectF plan = plan_bounds(cell, Side::top);
+        PlanView v{Side::top, scale, {}};
+        v.middle = QPointF(box.center().x() - plan.center().x() * scale, box.center().y() + plan.center().y() * scale);
+        p.save();
+        p.setClipRect(box);
+        draw_plan(p, v, cell, all[i].evaluation.get(), {all[i].evaluation->run->steady ? simulation::seconds(all[i].evaluation->run->steady->from) + 2.0 : 0.0, {}, true, true, 9});
+        p.restore();
+    }
+    return y + 24 + drawing + 10;
+}
+
+double Comparison::draw_cycles(QPainter& p, const std::vector<Column>& all, double y) {
+    heading(p, tr("CYCLE"), tr("longest chain, one part"), y + 4);
+    const study::Category order[] = {study::Category::move, study::Category::grip, study::Category::process, study::Category::wait};
+    double longest = 1e-6;
+    for (const Column& c : all)
+        if (c.evaluation) longest = std::max({longest, c.evaluation->figures.cycle_s.value_or(0), c.evaluation->cell->takt});
+    for (int k = 0; k < 4; ++k) {
+        const QRectF key(14 + (k % 2) * 84, y + 42 + (k / 2) * 16, 10, 10);
+        p.fillRect(key, order[k] == study::Category::wait ? QBrush(QColor(0xEF, 0xEB, 0xE0)) : QBrush(theme::category_colour(order[k])));
+        if (order[k] == study::Category::wait) p.fillRect(key, theme::hatch(QColor(0x9A, 0xA2, 0xA6)));
+        p.setFont(theme::font(11));
+        p.setPen(theme::muted);
+        p.drawText(QPointF(key.right() + 5, key.bottom()), tr(study::word(order[k])));
+    }
+    const Column* base = nullptr;
+    for (const Column& c : all)
+        if (c.id == QString::fromStdString(workspace_.document().baseline())) base = &c;
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        const QRectF box = column_box(i, all.size(), y, 84);
+        if (!all[i].evaluation) continue;
+        const study::Figures& f = all[i].evaluation->figures;
+        p.setFont(theme::font(20, true));
+        p.setPen(f.cycle_s ? theme::ink : theme::stop);
+        const QString cycle = f.cycle_s ? theme::number(f.cycle_s, 2) + " s" : tr("no cycle");
+        p.drawText(QRectF(box.left(), y, box.width(), 26), Qt::AlignLeft | Qt::AlignVCenter, cycle);
+        const double after = QFontMetricsF(p.font()).horizontalAdvance(cycle) + 12;
+        p.setFont(theme::font(11, true));
+        if (base && base != &all[i] && base->evaluation && base->evaluation->figures.cycle_s && f.cycle_s) {
+            const double d = *f.cycle_s - *base->evaluation->figures.cycle_s;
+            p.setPen(d <= 0 ? theme::good : theme::watch_text);
+            p.drawText(QRectF(box.left() + after, y, 90, 26), Qt::AlignLeft | Qt::AlignVCenter, QString("%1 %2 s").arg(d <= 0 ? QStringLiteral("\u25bc") : QStringLiteral("\u25b2"), theme::number(std::abs(d), 2)));
+        }
+        p.setFont(theme::font(10));
+        p.setPen(theme::muted);
+        theme::text(p, QRectF(box.left() + after + 70, y, box.width() - after - 70, 26), f.steady ? tr("nothing random: exact") : f.cycle_s ? tr("mean of the second half") : tr("the work stops"), Qt::AlignRight | Qt::AlignVCenter);
+        double x = box.left();
+        const double per_second = (box.width() - 4) / longest;
+        for (const study::Category c : order) {
+            const auto found = f.split_s.find(c);
+            if (found == f.split_s.end() || found->second < 5e-4) continue;
+            const QRectF bar(x, y + 32, found->second * per_second, 24);
+            const bool wait = c == study::Category::wait;
+            p.fillRect(bar, wait ? QColor(0xEF, 0xEB, 0xE0) : theme::category_colour(c));
+            if (wait) p.fillRect(bar, theme::hatch(QColor(0x9A, 0xA2, 0xA6)));
+            p.setFont(theme::font(10));
+            p.setPen(wait ? theme::ink : QColor(Qt::white));
+            if (bar.width() > 26) p.drawText(bar, Qt::AlignCenter, theme::number(found->second, 2));
+            x = bar.right();
+        }
+        const double takt = all[i].evaluation->cell->takt;
+        if (takt > 0) {
+            const double at = box.left() + takt * per_second;
+            p.setPen(QPen(theme::stop, 1.4, Qt::DashLine));
+            p.drawLine(QPointF(at, y + 28), QPointF(at, y + 62));
+            p.setFont(theme::font(10));
+            p.setPen(theme::stop);
+            const QString label = tr("takt %1 s").arg(theme::number(takt, 2));
+            const double wide = QFontMetricsF(p.font()).horizontalAdvance(label);
+            p.drawText(QPointF(std::min(at + 4, box.right() - wide), y + 74), label);
+        }
+    }
+    return y + 86;
+}
+
+double Comparison::draw_figures(QPainter& p, const std::vector<Column>& all, double y) {
+    heading(p, tr("FIGURES"), {}, y);
+    y += 18;
+    const std::string base_id = workspace_.document().baseline();
+    for (std::size_t r = 0; r < rows().size(); ++r, y += 21) {
+        const Row& row = rows()[r];
+        if (r % 2 == 0) p.fillRect(QRectF(0, y, width(), 21), QColor(0xF5, 0xF0, 0xE6));
+        p.setFont(theme::font(11));
+        p.setPen(theme::ink);
+        p.drawText(QRectF(14, y, left - 20, 21), Qt::AlignLeft | Qt::AlignVCenter, row.label);
+        std::optional<double> best, base;
+        bool differs = false;
+        for (const Column& c : all) {
+            const auto v = value(row, c);
+            if (!v) continue;
+            if (best && std::abs(*v - *best) * row.factor > 0.5 * std::pow(10, -row.decimals)) differs = true;
+            if (!best || (row.better > 0 ? *v > *best : *v < *best)) best = v;
+            if (c.id.toStdString() == base_id) base = v;
+        }
+        for (std::size_t i = 0; i < all.size(); ++i) {
+            const QRectF box = column_box(i, all.size(), y, 21);
+            const auto v = value(row, all[i]);
+            const bool is_best = v && best && *v == *best && row.better != 0 && differs;
+            const bool bad = v && ((row.key == "reach" && all[i].evaluation->figures.poses_reached < all[i].evaluation->figures.poses) || (row.key == "margin" && *v < 0) || (row.key == "clearance" && *v <= 0) || (row.key == "stops" && *v > 0));
+            p.setFont(theme::font(11, is_best));
+            p.setPen(bad ? theme::stop : theme::ink);
+            const QString s = (bad ? QStringLiteral("\u2715 ") : QString()) + text(row, all[i]);
+            theme::text(p, QRectF(box.left(), y, box.width() - 64, 21), s);
+            if (is_best) {
+                p.setPen(theme::good);
+                p.setFont(theme::font(10, true));
+                const double at = box.left() + 0.46 * box.width();
+                if (QFontMetricsF(theme::font(11, true)).horizontalAdvance(s) + 8 < 0.46 * box.width()) p.drawText(QRectF(at, y, 60, 21), Qt::AlignLeft | Qt::AlignVCenter, tr("\u25cf best"));
+            }
+            if (v && base && all[i].id.toStdString() != base_id && std::abs(*v - *base) * row.factor > 0.5 * std::pow(10, -row.decimals)) {
+                const double d = (*v - *base) * row.factor;
+                p.setFont(theme::font(10));
+                p.setPen(theme::muted);
+                p.drawText(QRectF(box.right() - 62, y, 60, 21), Qt::AlignRight | Qt::AlignVCenter, QString("%1 %2").arg(d < 0 ? QStringLiteral("\u25bc") : QStringLiteral("\u25b2"), theme::number(std::abs(d), row.decimals)));
+            }
+        }
+    }
+    return y + 8;
+}
+
+QStringList Comparison::differences(const Column& c) const {
+    const cell::json base = workspace_.document().resolved(workspace_.document().baseline());
+    const auto device_name = [&](const std::string& id) {
+        const cell::json* name = cell::find(base, "/devices/" + id + "/name");
+        return name && name->is_string() ? QString::fromStdString(name->get<std::string>()) : QString::fromStdString(id);
+    };
+    // Changes of one device come on one line: "Arm 2: x 2600 -> 3000, turn 0 -> 180".
+    std::vector<std::pair<QString, QStringList>> lines;
+    for (const cell::Operation& op : workspace_.document().differences(c.id.toStdString())) {
+        const QStringList path = QString::fromStdString(op.at).split('/', Qt::SkipEmptyParts);
+        QString who = path.value(0), what;
+        if (path.value(0) == "devices" && path.size() > 1) who = device_name(path[1].toStdString());
+        const QString key = QString(path.mid(path.value(0) == "devices" ? 2 : 1).join(' ')).replace("placement ", "").replace("_mm", "").replace("_deg", "").replace("_pct", "").replace("task ", tr("step ")).replace('_', ' ');
+        const cell::json* old = cell::find(base, op.at);
+        switch (op.kind) {
+            case cell::Operation::Kind::set: what = QString("%1 %2 \u2192 %3").arg(key, old ? shown_value(*old) : tr("none"), shown_value(op.value)); break;
+            case cell::Operation::Kind::remove: what = path.size() == 2 ? tr("removed") : tr("%1 removed").arg(key); break;
+            case cell::Operation::Kind::add:
+                if (path.size() == 1) who = QString::fromStdString(op.value.value("name", op.value.value("id", ""))), what = tr("added");
+                else what = tr("step added: %1").arg(QString::fromStdString(op.value.value("do", "")));
+                break;
+            case cell::Operation::Kind::order: what = tr("order of %1 changed").arg(key); break;
+        }
+        const auto line = std::find_if(lines.begin(), lines.end(), [&](const auto& l) { return l.first == who; });
+        if (line == lines.end()) lines.push_back({who, {what}});
+        else line->second << what;
+    }
+    QStringList out;
+    for (const auto& [who, what] : lines) out << who + ": " + what.join(", ");
+    return out;
+}
+
+double Comparison::draw_differences(QPainter& p, const std::vector<Column>& all, double y) {
+    p.setPen(QPen(theme::rule, 1));
+    p.drawLine(QPointF(0, y), QPointF(width(), y));
+    heading(p, tr("WHAT DIFFERS"), tr("from the baseline"), y + 6);
+    double most = 40;
+    p.setFont(theme::font(11));
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        QStringList lines = differences(all[i]);
+        if (lines.isEmpty()) lines << QStringLiteral("\u2013");
+        const QRectF box = column_box(i, all.size(), y + 6, 2000);
+        QRectF used;
+        p.setPen(theme::ink);
+        p.drawText(box, Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, lines.join('\n'), &used);
+        most = std::max(most, used.height());
+    }
+    return y + most + 16;
+}
+
+QString Comparison::verdict(const std::vector<Column>& all) const {
+    const Column *base = nullptr, *best = nullptr;
+    QStringList out;
+    for (const Column& c : all) {
+        if (!c.evaluation) return tr("Not every variant has been computed yet.");
+        if (c.id.toStdString() == workspace_.document().baseline()) base = &c;
+        const bool sound = std::none_of(c.evaluation->inspection->findings.begin(), c.evaluation->inspection->findings.end(), [](const auto& f) { return f.severity == inspection::Severity::stop; });
+        if (sound && c.evaluation->figures.cycle_s && (!best || *c.evaluation->figures.cycle_s < *best->evaluation->figures.cycle_s)) best = &c;
+    }
+    const auto& random = tr("Nothing in these cells is random, so the differences are exact.");
+    if (!best) out << tr("No variant runs without a stop finding.");
+    else if (best == base) out << tr("%1, the baseline, is the fastest variant that runs without a stop finding: %2 s.").arg(best->id, theme::number(best->evaluation->figures.cycle_s, 2));
+    else if (base && base->evaluation->figures.cycle_s)
+        out << tr("%1 is %2 s faster than %3 (%4 s against %5 s).").arg(best->id, theme::number(*base->evaluation->figures.cycle_s - *best->evaluation->figures.cycle_s, 2), base->id, theme::number(best->evaluation->figures.cycle_s, 2), theme::number(base->evaluation->figures.cycle_s, 2));
+    for (const Column& c : all) {
+        const study::Figures& f = c.evaluation->figures;
+        if (f.poses_reached < f.poses) out << tr("%1 cannot reach %2 of %3 poses as drawn%4.").arg(c.id).arg(f.poses - f.poses_reached).arg(f.poses).arg(f.cycle_s ? QString() : tr(" and has no cycle"));
+        else if (f.clearance_m && *f.clearance_m <= 0) out << tr("%1 has a collision.").arg(c.id);
+        else if (f.clearance_m && *f.clearance_m < c.evaluation->cell->safety_distance) out << tr("%1 comes as close as %2 mm, less than the safety distance of %3 mm.").arg(c.id, theme::number(*f.clearance_m * 1e3, 0), theme::number(c.evaluation->cell->safety_distance * 1e3, 0));
+        if (f.takt_met && !*f.takt_met) out << tr("%1 misses the takt by %2 s.").arg(c.id, theme::number(*f.cycle_s - c.evaluation->cell->takt, 2));
+    }
+    if (std::all_of(all.begin(), all.end(), [](const Column& c) { return c.evaluation->figures.steady || !c.evaluation->figures.cycle_s; })) out << random;
+    return out.join(' ');
+}
+
+double Comparison::draw_verdict(QPainter& p, const std::vector<Column>& all, double y) {
+    p.setPen(QPen(theme::rule, 1));
+    p.drawLine(QPointF(0, y), QPointF(width(), y));
+    heading(p, tr("VERDICT"), {}, y + 6);
+    p.setFont(theme::font(12));
+    p.setPen(theme::ink);
+    QRectF used;
+    p.drawText(QRectF(left, y + 6, width() - left - 30, 400), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, verdict(all), &used);
+    return y + used.height() + 18;
+}
+
+void Comparison::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.fillRect(rect(), theme::panel);
+    const std::vector<Column> all = columns();
+    double y = draw_layouts(p, all, 8);
+    p.setPen(QPen(theme::rule, 1));
+    p.drawLine(QPointF(0, y), QPointF(width(), y));
+    y = draw_cycles(p, all, y + 6);
+    y = draw_figures(p, all, y);
+    y = draw_differences(p, all, y);
+    y = draw_verdict(p, all, y);
+    for (std::size_t i = 1; i < all.size(); ++i) {
+        const double x = column_box(i, all.size(), 0, 0).left() - gap / 2;
+        p.setPen(QPen(theme::rule, 1));
+        p.drawLine(QPointF(x, 0), QPointF(x, y));
+    }
+    if (static_cast<int>(y) != height_) {
+        height_ = static_cast<int>(y);
+        QMetaObject::invokeMethod(this, [this] { resize(sizeHint()); }, Qt::QueuedConnection);
+    }
+}
+
+void Comparison::mousePressEvent(QMouseEvent* event) {
+    const std::vector<Column> all = columns();
+    for (std::size_t i = 0; i < all.size(); ++i)
+        if (column_box(i, all.size(), 0, height()).contains(event->position()) && event->position().y() < 0.4 * room_.height()) Q_EMIT chosen(all[i].id);
+}
+
+}  // namespace escarp::desktop

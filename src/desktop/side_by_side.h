@@ -1,0 +1,70 @@
+#pragma once
+// Side by side: variants in columns, drawn and judged on one scale.
+
+#include <QScrollArea>
+
+#include "workspace.h"
+
+namespace escarp::desktop {
+
+class Comparison : public QWidget {
+    Q_OBJECT
+public:
+    explicit Comparison(Workspace& workspace, QWidget* parent = nullptr);
+    QSize sizeHint() const override;
+    void set_room(const QSize& room);
+    /// What a cell of the table shows: row key ("cycle", "throughput", "reach" ...) and variant id.
+    QString shown(const QString& row, const QString& variant) const;
+
+Q_SIGNALS:
+    void chosen(const QString& variant);
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+
+private:
+    struct Row {
+        QString key, label;
+        int decimals;
+        double factor;
+        int better;  ///< +1 larger is better, -1 smaller, 0 neither
+        QString unit;
+    };
+    struct Column {
+        QString id, name;
+        std::shared_ptr<const study::Evaluation> evaluation;
+    };
+    static const std::vector<Row>& rows();
+    std::vector<Column> columns() const;
+    std::optional<double> value(const Row& row, const Column& column) const;
+    QString text(const Row& row, const Column& column) const;
+    QRectF column_box(std::size_t index, std::size_t count, double top, double height) const;
+    double draw_layouts(QPainter& p, const std::vector<Column>& all, double y);
+    double draw_cycles(QPainter& p, const std::vector<Column>& all, double y);
+    double draw_figures(QPainter& p, const std::vector<Column>& all, double y);
+    double draw_differences(QPainter& p, const std::vector<Column>& all, double y);
+    double draw_verdict(QPainter& p, const std::vector<Column>& all, double y);
+    void heading(QPainter& p, const QString& title, const QString& sub, double y);
+    QStringList differences(const Column& column) const;
+    QString verdict(const std::vector<Column>& all) const;
+
+    Workspace& workspace_;
+    QSize room_{1280, 700};
+    int height_ = 700;
+};
+
+class SideBySide : public QScrollArea {
+    Q_OBJECT
+public:
+    explicit SideBySide(Workspace& workspace, QWidget* parent = nullptr);
+    Comparison* comparison() const { return comparison_; }
+
+protected:
+    void resizeEvent(QResizeEvent* event) override;
+
+private:
+    Comparison* comparison_;
+};
+
+}  // namespace escarp::desktop

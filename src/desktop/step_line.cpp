@@ -1,0 +1,84 @@
+#include "step_line.h"
+
+#include <QKeyEvent>
+#include <QPainter>
+
+#include "theme.h"
+
+namespace escarp::desktop {
+
+StepLine::StepLine(Workspace& workspace, const cell::Device& device, const cell::Step& step, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), device_(QString::fromStdString(device.id)), step_(QString::fromStdString(step.id)),
+      text_(QString::fromStdString(cell::describe(*workspace.cell(), step))), number_(step.number), depth_(step.depth) {
+    setObjectName("step_" + device_ + "_" + step_);
+    setAccessibleName(text_);
+    setFixedHeight(22);
+    setFocusPolicy(Qt::TabFocus);
+    setCursor(Qt::PointingHandCursor);
+    refresh();
+}
+
+void StepLine::refresh() {
+    time_.clear();
+    mark_ = Mark::none;
+    const auto e = workspace_.evaluation();
+    const int device = e ? e->cell->device(device_.toStdString()) : -1;
+    if (device >= 0) {
+        // Mean time of one execution within the steady stretch; a new execution begins after another step's block.
+        const simulation::Ticks from = e->run->steady ? e->run->steady->from : 0;
+        double total = 0;
+        int times = 0, last = -1;
+        for (const simulation::Block& b : e->run->trace.blocks) {
+            if (b.device != device || b.to == simulation::never || b.from < from) continue;
+            if (b.step == number_) {
+                total += simulation::seconds(b.to - b.from);
+                times += last != number_;
+            }
+            last = b.step;
+        }
+        if (times > 0) time_ = QString("%1 s").arg(total / times, 0, 'f', 2);
+        for (const inspection::Finding& f : e->inspection->findings) {
+            if (f.device != device_.toStdString() || f.step != step_.toStdString()) continue;
+            mark_ = f.severity == inspection::Severity::stop ? Mark::stop : mark_ == Mark::stop ? Mark::stop : Mark::watch;
+        }
+    }
+    setToolTip(time_.isEmpty() ? text_ : tr("%1, %2 on average").arg(text_, time_));
+    update();
+}
+
+void StepLine::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    const bool selected = workspace_.selection().device == device_ && workspace_.selection().step == step_;
+    if (selected) p.fillRect(rect(), QColor(0xF3, 0xE4, 0xD8));
+    if (hasFocus()) {
+        p.setPen(QPen(theme::accent, 1, Qt::DotLine));
+        p.drawRect(rect().adjusted(0, 0, -1, -1));
+    }
+    const double indent = 12.0 * depth_;
+    p.setFont(theme::font(10));
+    p.setPen(theme::muted);
+    p.drawText(QRectF(6, 0, 18, height()), Qt::AlignLeft | Qt::AlignVCenter, QString::number(number_ + 1));
+    p.setFont(theme::font(11));
+    const double wide = time_.isEmpty() ? 0 : QFontMetricsF(p.font()).horizontalAdvance(time_) + 4;
+    const QColor colour = mark_ == Mark::stop ? theme::stop : mark_ == Mark::watch ? theme::watch_text : theme::muted;
+    p.setPen(colour);
+    p.drawText(QRectF(width() - wide - 6, 0, wide, height()), Qt::AlignRight | Qt::AlignVCenter, time_);
+    double end = width() - wide - 10;
+    if (mark_ != Mark::none) {
+        p.setFont(theme::font(11, true));
+        p.drawText(QRectF(end - 10, 0, 10, height()), Qt::AlignCenter, mark_ == Mark::stop ? QStringLiteral("\u2715") : QStringLiteral("!"));
+        end -= 14;
+    }
+    p.setFont(theme::font(11, selected));
+    p.setPen(theme::ink);
+    theme::text(p, QRectF(24 + indent, 0, end - 24 - indent, height()), text_);
+}
+
+void StepLine::mousePressEvent(QMouseEvent*) { workspace_.select(device_, step_); }
+
+void StepLine::keyPressEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Space) workspace_.select(device_, step_);
+    else QWidget::keyPressEvent(event);
+}
+
+}  // namespace escarp::desktop

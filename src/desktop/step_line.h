@@ -1,0 +1,31 @@
+#pragma once
+// One line of a task in the Worksheet.
+
+#include <QWidget>
+
+#include "workspace.h"
+
+namespace escarp::desktop {
+
+class StepLine : public QWidget {
+    Q_OBJECT
+public:
+    StepLine(Workspace& workspace, const cell::Device& device, const cell::Step& step, QWidget* parent);
+    QSize sizeHint() const override { return {200, 22}; }
+    QString step_id() const { return step_; }
+    QString device_id() const { return device_; }
+    void refresh();
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+
+private:
+    Workspace& workspace_;
+    QString device_, step_, text_, time_;
+    int number_, depth_;
+    enum class Mark { none, watch, stop } mark_ = Mark::none;
+};
+
+}  // namespace escarp::desktop

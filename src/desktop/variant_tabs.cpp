@@ -1,0 +1,113 @@
+#include "variant_tabs.h"
+
+#include <QHBoxLayout>
+#include <QInputDialog>
+#include <QLabel>
+#include <QMenu>
+#include <QTimer>
+#include <QToolButton>
+
+#include "theme.h"
+
+namespace escarp::desktop {
+
+VariantTabs::VariantTabs(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace), row_(new QHBoxLayout(this)) {
+    setObjectName("variant_tabs");
+    setFixedHeight(32);
+    setStyleSheet("QToolButton { border: 1px solid #D8D2C4; border-bottom: none; border-top: 3px solid transparent; border-radius: 0; background: #E9E3D4; padding: 3px 16px; }"
+                  "QToolButton:checked { background: #FCFAF5; border-top: 3px solid #B4521B; color: #1F2A33; font-weight: bold; } QToolButton#add_variant { background: transparent; border: none; }");
+    row_->setContentsMargins(10, 4, 12, 0);
+    row_->setSpacing(3);
+    connect(&workspace_, &Workspace::document_changed, this, &VariantTabs::rebuild);
+    rebuild();
+}
+
+void VariantTabs::set_comparing(bool on) {
+    if (comparing_ == on) return;
+    comparing_ = on;
+    built_from_.clear();
+    rebuild();
+    Q_EMIT comparing_changed(on);
+}
+
+void VariantTabs::rebuild() {
+    QString now = workspace_.variant() + QString::fromStdString(workspace_.document().baseline());
+    for (const cell::VariantInfo& v : workspace_.document().variants()) now += QString::fromStdString("|" + v.id + v.name);
+    const auto differences = workspace_.shown_document().differences(workspace_.variant().toStdString()).size();
+    now += QString::number(differences);
+    if (now == built_from_) return;
+    built_from_ = now;
+    while (QLayoutItem* item = row_->takeAt(0)) {
+        if (item->widget()) item->widget()->hide(), item->widget()->deleteLater();
+        delete item;
+    }
+    for (const cell::VariantInfo& v : workspace_.document().variants()) {
+        const QString id = QString::fromStdString(v.id);
+        auto* tab = new QToolButton;
+        tab->setObjectName("variant_" + id);
+        tab->setText(id + " " + QString::fromStdString(v.name));
+        tab->setCheckable(true);
+        tab->setChecked(!comparing_ && id == workspace_.variant());
+        tab->setContextMenuPolicy(Qt::CustomContextMenu);
+        tab->setToolTip(tr("Right-click to rename, drop or make it the baseline"));
+        connect(tab, &QToolButton::clicked, this, [this, id] {
+            QTimer::singleShot(0, this, [this, id] {
+                set_comparing(false);
+                workspace_.set_variant(id);
+                built_from_.clear();
+                rebuild();
+            });
+        });
+        connect(tab, &QToolButton::customContextMenuRequested, this, [this, id, tab](const QPoint& at) { menu_for(id, tab->mapToGlobal(at)); });
+        row_->addWidget(tab);
+    }
+    auto* add = new QToolButton;
+    add->setObjectName("add_variant");
+    add->setText(tr("+ variant"));
+    connect(add, &QToolButton::clicked, this, [this] { QTimer::singleShot(0, this, &VariantTabs::add_variant); });
+    row_->addWidget(add);
+    auto* both = new QToolButton;
+    both->setObjectName("compare_tab");
+    both->setText(tr("Side by side"));
+    both->setCheckable(true);
+    both->setChecked(comparing_);
+    connect(both, &QToolButton::clicked, this, [this] {
+        QTimer::singleShot(0, this, [this] {
+            set_comparing(true);
+            built_from_.clear();
+            rebuild();
+        });
+    });
+    row_->addSpacing(10);
+    row_->addWidget(both);
+    row_->addStretch(1);
+    const QString base = QString::fromStdString(workspace_.document().baseline());
+    note_ = new QLabel(workspace_.variant() == base ? tr("%1 is the baseline").arg(base) : tr("baseline %1 \u00b7 differs in %n value(s)", nullptr, static_cast<int>(differences)).arg(base));
+    note_->setStyleSheet("color: #5C6870; font-size: 11px;");
+    row_->addWidget(note_);
+}
+
+void VariantTabs::add_variant() {
+    bool ok = false;
+    const QString name = QInputDialog::getText(this, tr("New variant"), tr("A copy of %1 that keeps only what you change. Its name:").arg(workspace_.variant()), QLineEdit::Normal, tr("Another layout"), &ok).trimmed();
+    if (!ok || name.isEmpty()) return;
+    const std::string id = workspace_.document().free_variant_id();
+    if (!workspace_.replace(workspace_.document().with_variant(id, name.toStdString(), workspace_.variant().toStdString()), tr("New variant %1").arg(name))) return;
+    set_comparing(false);
+    workspace_.set_variant(QString::fromStdString(id));
+}
+
+void VariantTabs::menu_for(const QString& id, const QPoint& global) {
+    QMenu menu(this);
+    const bool base = id == QString::fromStdString(workspace_.document().baseline());
+    menu.addAction(tr("Rename \u2026"), this, [this, id] {
+        bool ok = false;
+        const QString name = QInputDialog::getText(this, tr("Rename variant"), tr("Name of %1:").arg(id), QLineEdit::Normal, workspace_.variant_name(id), &ok).trimmed();
+        if (ok && !name.isEmpty()) workspace_.replace(workspace_.document().renamed_variant(id.toStdString(), name.toStdString()), tr("Rename variant"));
+    });
+    menu.addAction(tr("Make it the baseline"), this, [this, id] { workspace_.replace(workspace_.document().with_baseline(id.toStdString()), tr("Choose baseline %1").arg(id)); })->setEnabled(!base);
+    menu.addAction(tr("Drop"), this, [this, id] { workspace_.replace(workspace_.document().without_variant(id.toStdString()), tr("Drop variant %1").arg(id)); })->setEnabled(!base);
+    menu.exec(global);
+}
+
+}  // namespace escarp::desktop

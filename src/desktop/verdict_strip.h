@@ -1,0 +1,36 @@
+#pragma once
+// Verdict strip: the answers, always current, each with its change against the baseline.
+
+#include <QWidget>
+
+#include "workspace.h"
+
+namespace escarp::desktop {
+
+class VerdictStrip : public QWidget {
+    Q_OBJECT
+public:
+    explicit VerdictStrip(Workspace& workspace, QWidget* parent = nullptr);
+    QSize sizeHint() const override { return {1280, 72}; }
+    /// What a tile shows, by its key ("cycle", "rate", "reach", "clearance", "findings", "waiting", "floor").
+    QString shown(const QString& key) const;
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+
+private:
+    struct Tile {
+        QString key, title, value, unit, note;
+        QColor stripe, note_colour;
+    };
+    std::vector<Tile> tiles() const;
+    QRectF box(std::size_t index, std::size_t count) const;
+    void follow(const QString& key);  ///< goes to what decides the figure
+
+    Workspace& workspace_;
+    int focused_ = -1;
+};
+
+}  // namespace escarp::desktop

@@ -1,0 +1,393 @@
+#include "worksheet.h"
+
+#include <QComboBox>
+#include <QGridLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMenu>
+#include <QPointer>
+#include <QPainter>
+#include <QPushButton>
+#include <QScrollBar>
+#include <QTimer>
+#include <QToolButton>
+#include <algorithm>
+
+#include <cell/compose.h>
+#include <cell/names.h>
+#include <simulation/kinds.h>
+
+#include "number_field.h"
+#include "step_line.h"
+#include "theme.h"
+
+namespace escarp::desktop {
+namespace {
+
+/// A card: a frame that selects its device when clicked.
+class Card : public QWidget {
+public:
+    Card(Workspace& workspace, const QString& id, QWidget* parent) : QWidget(parent), workspace_(workspace), id_(id) { setObjectName("card_" + id); }
+
+protected:
+    void paintEvent(QPaintEvent*) override {
+        QPainter p(this);
+        p.setRenderHint(QPainter::Antialiasing);
+        const bool selected = workspace_.selection().device == id_;
+        p.setPen(QPen(selected ? theme::accent : theme::rule, selected ? 1.6 : 1));
+        p.setBrush(selected ? QColor(Qt::white) : QColor(0xF7, 0xF3, 0xEA));
+        p.drawRoundedRect(QRectF(rect()).adjusted(1, 1, -1, -1), 3, 3);
+    }
+    void mousePressEvent(QMouseEvent*) override { workspace_.select(id_); }
+
+private:
+    Workspace& workspace_;
+    QString id_;
+};
+
+QString short_info(const cell::Cell& cell, const cell::Device& d, const cell::json& values) {
+    const auto number = [&](const char* key) { return values.contains(key) && values[key].is_number() ? values[key].get<double>() : 0.0; };
+    if (d.arm) return QString::fromStdString(d.arm->model->name);
+    switch (d.look) {
+        case cell::Look::source: return QObject::tr("every %1 s").arg(number("interval_s"));
+        case cell::Look::fixture: return QObject::tr("%n nest(s) \u00b7 %1 s", nullptr, static_cast<int>(d.seats.size())).arg(number("process_s"));
+        case cell::Look::belt: return QObject::tr("%1 m \u00b7 %2 mm/s").arg(number("length_mm") / 1000).arg(number("speed_mm_s"));
+        case cell::Look::sensor: return d.host >= 0 ? QObject::tr("on %1").arg(QString::fromStdString(cell.devices[static_cast<std::size_t>(d.host)].name)) : QString();
+        default: return QString::fromStdString(d.kind->label()).toLower();
+    }
+}
+
+void clear(QLayout* layout) {
+    while (QLayoutItem* item = layout->takeAt(0)) {
+        if (QWidget* w = item->widget()) w->hide(), w->deleteLater();
+        delete item;
+    }
+}
+
+struct Grid {
+    QGridLayout* layout;
+    int row = 0;
+    void add(const QString& label, QWidget* field, const QString& unit = {}) {
+        auto* l = new QLabel(label);
+        l->setStyleSheet("color: #5C6870; font-size: 11px;");
+        l->setBuddy(field);
+        field->setFixedHeight(20);
+        field->setAccessibleName(label);
+        layout->addWidget(l, row, 0);
+        layout->addWidget(field, row, 1);
+        if (!unit.isEmpty()) {
+            auto* u = new QLabel(unit);
+            u->setStyleSheet("color: #5C6870; font-size: 10px;");
+            layout->addWidget(u, row, 2);
+        }
+        ++row;
+    }
+};
+
+Grid new_grid(QVBoxLayout* into) {
+    auto* grid = new QGridLayout;
+    grid->setContentsMargins(24, 2, 8, 4);
+    grid->setHorizontalSpacing(5);
+    grid->setVerticalSpacing(2);
+    grid->setColumnStretch(1, 1);
+    into->addLayout(grid);
+    return {grid};
+}
+
+}  // namespace
+
+Worksheet::Worksheet(Workspace& workspace, QWidget* parent) : QScrollArea(parent), workspace_(workspace), page_(new QWidget), cards_(new QVBoxLayout(page_)) {
+    setObjectName("worksheet");
+    setAccessibleName(tr("Worksheet: devices and their steps"));
+    setWidgetResizable(true);
+    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    cards_->setContentsMargins(8, 6, 8, 8);
+    cards_->setSpacing(5);
+    setWidget(page_);
+    setMinimumWidth(200);
+    connect(&workspace_, &Workspace::document_changed, this, [this] {
+        if (!workspace_.trying()) rebuild();
+    });
+    connect(&workspace_, &Workspace::selection_changed, this, [this] { rebuild(); });
+    connect(&workspace_, &Workspace::evaluated, this, &Worksheet::refresh);
+    rebuild();
+}
+
+void Worksheet::refresh() {
+    for (StepLine* line : page_->findChildren<StepLine*>()) line->refresh();
+}
+
+void Worksheet::set_value(const std::string& path, const cell::json& value, const QString& name) { workspace_.apply({name.toStdString(), {cell::Operation::set(path, value)}}); }
+
+void Worksheet::rebuild() {
+    if (building_) return;
+    building_ = true;
+    const int scrolled = verticalScrollBar()->value();
+    const QString focused = focusWidget() ? focusWidget()->objectName() : QString();
+    clear(cards_);
+    auto* title = new QLabel(tr("<b>WORKSHEET</b> &nbsp;<span style='color:#5C6870'>who does what</span>"));
+    title->setStyleSheet("color: #5C6870; font-size: 11px;");
+    cards_->addWidget(title);
+    const cell::json values = workspace_.resolved();
+    QWidget* chosen = nullptr;
+    for (const cell::Device& d : workspace_.cell()->devices) {
+        const cell::json* own = cell::find(values, "/devices/" + d.id);
+        if (!own) continue;
+        QWidget* made = card(d, *own);
+        cards_->addWidget(made);
+        if (QString::fromStdString(d.id) == workspace_.selection().device) chosen = made;
+    }
+    auto* add = new QPushButton(tr("+ device  (N)"));
+    add->setObjectName("add_device");
+    add->setProperty("link", true);
+    connect(add, &QPushButton::clicked, this, [this, add] { Q_EMIT wants_device(add->mapToGlobal(QPoint(0, add->height()))); });
+    cards_->addWidget(add);
+    cards_->addStretch(1);
+    building_ = false;
+    if (!focused.isEmpty())
+        if (QWidget* again = page_->findChild<QWidget*>(focused)) again->setFocus();
+    QTimer::singleShot(0, this, [this, scrolled, chosen, guard = QPointer<QWidget>(chosen)] {
+        verticalScrollBar()->setValue(scrolled);
+        if (chosen && guard) ensureWidgetVisible(chosen, 0, 8);
+    });
+}
+
+QWidget* Worksheet::card(const cell::Device& d, const cell::json& values) {
+    const QString id = QString::fromStdString(d.id);
+    const bool selected = workspace_.selection().device == id;
+    auto* made = new Card(workspace_, id, page_);
+    auto* layout = new QVBoxLayout(made);
+    layout->setContentsMargins(2, 3, 2, 3);
+    layout->setSpacing(0);
+    auto* header = new QHBoxLayout;
+    header->setContentsMargins(8, 1, 6, 1);
+    if (selected && workspace_.selection().step.isEmpty()) {
+        auto* name = new QLineEdit(QString::fromStdString(d.name));
+        name->setObjectName("name_" + id);
+        name->setAccessibleName(tr("Name of the device"));
+        name->setFont(theme::font(12, true));
+        connect(name, &QLineEdit::editingFinished, this, [this, name, id] {
+            if (!name->isModified()) return;
+            name->setModified(false);
+            const QString wanted = name->text().trimmed();
+            for (const cell::Device& other : workspace_.cell()->devices)
+                if (QString::fromStdString(other.name) == wanted && QString::fromStdString(other.id) != id) {
+                    const QString free = QString::fromStdString(cell::free_name(workspace_.resolved(), wanted.toStdString()));
+                    Q_EMIT workspace_.refused(tr("The name is taken"), tr("Another device is named \"%1\". \"%2\" is free.").arg(wanted, free));
+                    return rebuild();
+                }
+            set_value("/devices/" + id.toStdString() + "/name", wanted.toStdString(), tr("Rename %1").arg(wanted));
+        });
+        header->addWidget(name, 1);
+    } else {
+        auto* name = new QLabel(QString::fromStdString(d.name));
+        name->setFont(theme::font(12, true));
+        name->setAttribute(Qt::WA_TransparentForMouseEvents);
+        header->addWidget(name, 1);
+    }
+    auto* info = new QLabel(short_info(*workspace_.cell(), d, values));
+    info->setStyleSheet("color: #5C6870; font-size: 10px;");
+    info->setAttribute(Qt::WA_TransparentForMouseEvents);
+    header->addWidget(info);
+    layout->addLayout(header);
+    if (selected && workspace_.selection().step.isEmpty()) add_fields(layout, d, values);
+    for (const cell::Step* s : cell::all_steps(d.task)) {
+        layout->addWidget(new StepLine(workspace_, d, *s, made));
+        if (selected && workspace_.selection().step.toStdString() == s->id) add_step_fields(layout, d, *s, workspace_.resolved());
+    }
+    if (selected && d.arm) add_step_menu(layout, d);
+    return made;
+}
+
+void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cell::json& values) {
+    Grid grid = new_grid(layout);
+    const std::string at = "/devices/" + d.id + "/";
+    const QString title = tr("Change %1").arg(QString::fromStdString(d.name));
+    const auto combo = [&](const QString& label, const std::string& key, const std::vector<std::pair<QString, std::string>>& choices, const std::string& now) {
+        auto* box = new QComboBox;
+        box->setObjectName(QString::fromStdString("field_" + d.id + "_" + key));
+        for (const auto& [text, id] : choices) box->addItem(text, QString::fromStdString(id));
+        box->setCurrentIndex(box->findData(QString::fromStdString(now)));
+        connect(box, &QComboBox::activated, this, [this, box, path = at + key, title] {
+            // An empty choice means "none": the key goes. The card is rebuilt by this, so not before the signal is over.
+            const std::string chosen = box->currentData().toString().toStdString();
+            QTimer::singleShot(0, this, [this, path, chosen, title] {
+                if (!chosen.empty()) set_value(path, chosen, title);
+                else if (cell::find(workspace_.resolved(), path)) workspace_.apply({title.toStdString(), {cell::Operation::remove(path)}});
+            });
+        });
+        grid.add(label, box);
+    };
+    std::vector<std::pair<QString, std::string>> hosts{{tr("the floor"), "floor"}};
+    const int self = workspace_.cell()->device(d.id);
+    for (const cell::Device& o : workspace_.cell()->devices)
+        if (o.id != d.id && !o.arm && !workspace_.cell()->stands_on(workspace_.cell()->device(o.id), self)) hosts.emplace_back(QString::fromStdString(o.name), o.id);
+    combo(tr("stands on"), "host", hosts, values.value("host", "floor"));
+    for (const cell::Field& f : d.kind->fields()) {
+        const QString unit = QString::fromStdString(cell::unit_sign(f.key)), label = tr(f.label.c_str());
+        const auto text = [&] { return values.contains(f.key) && values[f.key].is_string() ? values[f.key].get<std::string>() : std::string(); };
+        std::vector<std::pair<QString, std::string>> choices;
+        switch (f.type) {
+            case cell::Field::Type::number:
+            case cell::Field::Type::whole: {
+                auto* field = new NumberField(unit, f.low, f.high);
+                field->setObjectName(QString::fromStdString("field_" + d.id + "_" + f.key));
+                field->set_value(values.contains(f.key) && values[f.key].is_number() ? values[f.key].get<double>() : 0);
+                const bool whole = f.type == cell::Field::Type::whole;
+                connect(field, &NumberField::changed, this, [this, path = at + f.key, title, whole](double v) {
+                    QTimer::singleShot(0, this, [=, this] { set_value(path, whole ? cell::json(static_cast<long long>(v)) : cell::json(v), title); });
+                });
+                grid.add(label, field, unit);
+                break;
+            }
+            case cell::Field::Type::choice:
+                for (const std::string& word : f.words) choices.emplace_back(tr(word.c_str()), word);
+                combo(label, f.key, choices, text().empty() ? f.words.front() : text());
+                break;
+            case cell::Field::Type::device:
+                choices.emplace_back(tr("nothing"), "");
+                for (const cell::Device& o : workspace_.cell()->devices)
+                    if (o.id != d.id && (o.look == cell::Look::belt || o.look == cell::Look::sink)) choices.emplace_back(QString::fromStdString(o.name), o.id);
+                combo(label, f.key, choices, text());
+                break;
+            case cell::Field::Type::part_type:
+                if (d.needs_part_type.empty()) choices.emplace_back(tr("any"), "");
+                for (const cell::PartType& t : workspace_.cell()->part_types) choices.emplace_back(QString::fromStdString(t.name), t.id);
+                combo(label, f.key, choices, text());
+                break;
+            case cell::Field::Type::tool_model: break;
+        }
+    }
+    if (d.arm) {
+        std::vector<std::pair<QString, std::string>> models, tools;
+        for (const auto& m : workspace_.cell()->arm_models) models.emplace_back(QString::fromStdString(m.name), m.id);
+        for (const auto& t : workspace_.cell()->tool_models) tools.emplace_back(QString::fromStdString(t.name), t.id);
+        combo(tr("model"), "model", models, values.value("model", ""));
+        combo(tr("tool"), "tool", tools, values.value("tool", ""));
+    }
+}
+
+void Worksheet::add_step_fields(QVBoxLayout* layout, const cell::Device& d, const cell::Step& s, const cell::json& cell) {
+    Grid grid = new_grid(layout);
+    const std::string at = "/" + s.path + "/";
+    const cell::json* found = cell::find(cell, "/" + s.path);
+    const cell::json values = found ? *found : cell::json::object();
+    const QString title = tr("Change step %1 of %2").arg(s.number + 1).arg(QString::fromStdString(d.name));
+    const auto number = [&](const QString& label, const std::string& key, double now, double low, double high, bool whole = false) {
+        const QString unit = QString::fromStdString(cell::unit_sign(key));
+        auto* field = new NumberField(unit, low, high);
+        field->setObjectName(QString::fromStdString("step_field_" + key));
+        field->set_value(values.contains(key) && values[key].is_number() ? values[key].get<double>() : now);
+        connect(field, &NumberField::changed, this, [this, path = at + key, title, whole](double v) {
+            QTimer::singleShot(0, this, [=, this] { set_value(path, whole ? cell::json(static_cast<long long>(v)) : cell::json(v), title); });
+        });
+        grid.add(label, field, unit);
+    };
+    const auto choice = [&](const QString& label, const std::string& key, const std::vector<std::pair<QString, cell::json>>& choices, const cell::json& now) {
+        auto* box = new QComboBox;
+        box->setObjectName(QString::fromStdString("step_field_" + key));
+        for (const auto& [text, value] : choices) {
+            box->addItem(text);
+            if (value == now) box->setCurrentIndex(box->count() - 1);
+        }
+        connect(box, &QComboBox::activated, this, [this, choices, path = at + key, title](int index) {
+            QTimer::singleShot(0, this, [=, this, value = choices[static_cast<std::size_t>(index)].second] { set_value(path, value, title); });
+        });
+        grid.add(label, box);
+    };
+    const auto motion = [&] {
+        number(tr("speed"), "speed_pct", 100, 1, 100);
+        number(tr("straight speed"), "straight_speed_pct", 100, 1, 100);
+        number(tr("approach"), "approach_mm", 80, 0, 2000);
+        number(tr("retreat"), "retreat_mm", 80, 0, 2000);
+        number(tr("turn"), "turn_deg", 0, -360, 360);
+    };
+    const auto seated = [&](const std::string& key, bool picks) {
+        std::vector<std::pair<QString, cell::json>> choices;
+        for (const cell::Device& o : workspace_.cell()->devices) {
+            if (o.seats.empty()) continue;
+            const simulation::Kind& kind = simulation::kind_of(o);
+            if (!(picks ? kind.pick_seats(o) : kind.place_seats(o)).empty()) choices.emplace_back(QString::fromStdString(o.name), o.id);
+        }
+        choice(picks ? tr("from") : tr("in"), key, choices, values.value(key, ""));
+    };
+    switch (s.kind) {
+        case cell::StepKind::pick: seated("from", true), motion(); break;
+        case cell::StepKind::place: seated("in", false), motion(); break;
+        case cell::StepKind::delay: number(tr("dwell"), "time_s", 1, 0, 1e5); break;
+        case cell::StepKind::repeat: number(tr("times"), "times", 1, 1, 100000, true); break;
+        case cell::StepKind::if_part: choice(tr("part is"), "part", {{tr("reject"), "reject"}, {tr("good"), "good"}}, values.value("part", "")); break;
+        case cell::StepKind::move: {
+            std::vector<std::pair<QString, cell::json>> poses;
+            for (const cell::Pose& p : d.poses) poses.emplace_back(QString::fromStdString(p.name), p.id);
+            choice(tr("pose"), "pose", poses, values.value("pose", ""));
+            choice(tr("by"), "by", {{tr("joint move"), "joint"}, {tr("straight move"), "straight"}}, values.value("by", "joint"));
+            number(tr("speed"), "speed_pct", 100, 1, 100);
+            break;
+        }
+        case cell::StepKind::wait:
+        case cell::StepKind::set: {
+            std::vector<std::pair<QString, cell::json>> signals_known;
+            for (const cell::Device& o : workspace_.cell()->devices)
+                for (const std::string& name : o.signals)
+                    if (s.kind == cell::StepKind::wait || o.id == d.id) signals_known.emplace_back(QString::fromStdString(o.name + " " + name), o.id + "." + name);
+            choice(tr("signal"), "signal", signals_known, values.value("signal", ""));
+            const std::string key = s.kind == cell::StepKind::wait ? "is" : "to";
+            choice(s.kind == cell::StepKind::wait ? tr("until it is") : tr("to"), key, {{tr("on"), true}, {tr("off"), false}}, values.value(key, true));
+            break;
+        }
+    }
+    auto* row = new QHBoxLayout;
+    row->setContentsMargins(24, 0, 8, 4);
+    const auto button = [&](const QString& text, const QString& name, auto act) {
+        auto* b = new QPushButton(text);
+        b->setObjectName(name);
+        b->setProperty("link", true);
+        connect(b, &QPushButton::clicked, this, [this, act] { QTimer::singleShot(0, this, act); });
+        row->addWidget(b);
+    };
+    const std::string path = "/" + s.path;
+    button(tr("up"), "step_up", [this, path] { workspace_.apply(cell::shift_step(workspace_.document(), workspace_.variant().toStdString(), path, -1)); });
+    button(tr("down"), "step_down", [this, path] { workspace_.apply(cell::shift_step(workspace_.document(), workspace_.variant().toStdString(), path, 1)); });
+    button(tr("remove"), "step_remove", [this, path, device = QString::fromStdString(d.id)] {
+        if (workspace_.apply({tr("Remove step").toStdString(), {cell::Operation::remove(path)}})) workspace_.select(device);
+    });
+    row->addStretch(1);
+    layout->addLayout(row);
+}
+
+void Worksheet::add_step_menu(QVBoxLayout* layout, const cell::Device& d) {
+    auto* add = new QToolButton;
+    add->setText(tr("+ step"));
+    add->setObjectName("add_step");
+    add->setProperty("link", true);
+    add->setPopupMode(QToolButton::InstantPopup);
+    auto* menu = new QMenu(add);
+    const std::pair<const char*, QString> kinds[] = {{"pick", tr("Pick")}, {"place", tr("Place")}, {"wait", tr("Wait for a signal")}, {"move", tr("Move to a pose")}, {"delay", tr("Dwell")}, {"if", tr("If the part is \u2026")}, {"repeat", tr("Repeat")}};
+    for (const auto& [word, label] : kinds)
+        menu->addAction(label, this, [this, what = std::string(word), device = d.id] {
+            // After the selected step of this task, else at its end.
+            std::string after;
+            for (const cell::Device& o : workspace_.cell()->devices)
+                if (o.id == device)
+                    for (const cell::Step* s : cell::all_steps(o.task))
+                        if (s->id == workspace_.selection().step.toStdString()) after = "/" + s->path;
+            QTimer::singleShot(0, this, [=, this] {
+                try {
+                    std::string id;
+                    if (workspace_.apply(cell::add_step(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), device, what, after, &id)))
+                        workspace_.select(QString::fromStdString(device), QString::fromStdString(id));
+                } catch (const cell::InputError& e) {
+                    Q_EMIT workspace_.refused(tr("The step was not added"), QString::fromStdString(e.problems().front().message));
+                }
+            });
+        });
+    add->setMenu(menu);
+    auto* row = new QHBoxLayout;
+    row->setContentsMargins(22, 1, 4, 1);
+    row->addWidget(add);
+    row->addStretch(1);
+    layout->addLayout(row);
+}
+
+}  // namespace escarp::desktop

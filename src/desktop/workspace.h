@@ -1,0 +1,124 @@
+#pragma once
+// What the window is about: the document with its undo list, the variant looked at, the newest evaluation, the selection
+// and the instant shown. Views read it and ask it for changes; they hold nothing of their own.
+
+#include <QElapsedTimer>
+#include <QObject>
+#include <QTimer>
+#include <map>
+
+#include "evaluator.h"
+
+namespace escarp::desktop {
+
+struct Selection {
+    QString device, step;  ///< ids; empty: nothing
+    bool operator==(const Selection&) const = default;
+};
+
+class Workspace : public QObject {
+    Q_OBJECT
+public:
+    explicit Workspace(QObject* parent = nullptr);
+
+    // Document
+    const cell::Document& document() const { return document_; }
+    /// With the edit being tried, if any.
+    const cell::Document& shown_document() const { return draft_ ? *draft_ : document_; }
+    /// The variant looked at, as it is drawn now (a draft included); never null.
+    std::shared_ptr<const cell::Cell> cell() const { return cell_; }
+    cell::json resolved() const { return shown_document().resolved(variant_.toStdString()); }
+    QString file() const { return file_; }
+    bool modified() const { return !(document_ == saved_); }
+
+    void start_new();
+    bool open(const QString& file);  ///< false, and `refused` with the reasons, when it cannot be read
+    bool save_as(const QString& file);
+    /// False, and `refused`, when the cell would not make sense; nothing is changed then.
+    bool apply(const cell::Edit& edit);
+    /// The same for changes of the variants themselves.
+    bool replace(const cell::Document& next, const QString& name);
+    bool can_undo() const { return !undo_.empty(); }
+    bool can_redo() const { return !redo_.empty(); }
+    QString undo_name() const { return can_undo() ? undo_.back().name : QString(); }
+    QString redo_name() const { return can_redo() ? redo_.back().name : QString(); }
+    void undo();
+    void redo();
+
+    // An edit that is being tried: shown and evaluated, but not in the document.
+    /// `preview`: a way out that the engineer looks at, to be taken or left; else a drag.
+    bool try_out(const cell::Edit& edit, bool preview = false);
+    void take_draft();
+    void drop_draft();
+    bool trying() const { return draft_.has_value(); }
+    bool previewing() const { return trying() && preview_; }
+    QString draft_name() const { return trying() ? QString::fromStdString(draft_edit_.name) : QString(); }
+
+    // Variants
+    QString variant() const { return variant_; }
+    void set_variant(const QString& id);
+    QString variant_name(const QString& id) const;
+
+    // Results
+    std::shared_ptr<const study::Evaluation> evaluation() const { return evaluation_of(variant_); }
+    /// The newest for a variant, perhaps of an older document; null if there is none yet.
+    std::shared_ptr<const study::Evaluation> evaluation_of(const QString& variant) const;
+    QString error_of(const QString& variant) const;
+    bool current() const { return current_of(variant_); }
+    bool current_of(const QString& variant) const;
+    double took_ms() const { return took_ms_; }
+
+    // Selection and time
+    const Selection& selection() const { return selection_; }
+    void select(const QString& device, const QString& step = {});
+    double time() const { return time_; }
+    void set_time(double seconds);
+    double end_time() const;
+    bool playing() const { return playing_; }
+    void play(bool on);
+    double speed() const { return speed_; }
+    void set_speed(double speed) { speed_ = speed; }
+    void step_event(int direction);  ///< to the next or previous beginning or end of a block
+
+Q_SIGNALS:
+    void document_changed();   ///< also for drafts
+    void evaluated();          ///< figures of some variant, or their being out of date
+    void selection_changed();
+    void time_changed();
+    void playing_changed();
+    void refused(const QString& title, const QString& text);
+
+private:
+    struct Snapshot {
+        cell::Document document;
+        QString variant, name;
+    };
+    void set_document(const cell::Document& document);
+    void renew();
+    void tick();
+    bool makes_sense(const cell::Document& document, std::shared_ptr<const cell::Cell>& out);
+
+    cell::Document document_, saved_;
+    std::optional<cell::Document> draft_;
+    cell::Edit draft_edit_;
+    bool preview_ = false;
+    std::shared_ptr<const cell::Cell> cell_;
+    std::vector<Snapshot> undo_, redo_;
+    QString file_, variant_;
+    std::uint64_t edit_ = 0;
+    struct Result {
+        std::shared_ptr<const study::Evaluation> evaluation;
+        QString error;
+        std::uint64_t edit;
+    };
+    std::map<QString, Result> results_;
+    double took_ms_ = 0;
+    Selection selection_;
+    double time_ = 0, speed_ = 1;
+    bool playing_ = false;
+    QTimer timer_;
+    QElapsedTimer clock_;
+    Evaluator evaluator_;
+};
+
+}  // namespace escarp::desktop
