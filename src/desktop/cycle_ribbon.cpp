@@ -150,7 +150,7 @@ void CycleRibbon::draw_block(QPainter& p, int index, const Lane& lane, double y)
     if (b.kind == BlockKind::process) label = QString("%1 s").arg(seconds(b.to - b.from), 0, 'f', 1);
     if (waits) label.remove(0, label.startsWith("wait for ") ? 9 : 0);
     const double needs = QFontMetricsF(p.font()).horizontalAdvance(label);
-    if (shown.width() < 18 || (shown.width() < needs && shown.width() < 30) || lane.rows > 2) return;
+    if (shown.width() < 18 || (shown.width() < needs + 4 && shown.width() < 46) || lane.rows > 2) return;
     p.setPen(waits ? theme::ink : QColor(Qt::white));
     if (waits) {
         QRectF back(0, 0, std::min(needs + 6, shown.width() - 2), box.height() - 4);

@@ -13,6 +13,12 @@ class FindingsPanel : public QScrollArea {
 public:
     explicit FindingsPanel(Workspace& workspace, QWidget* parent = nullptr);
 
+protected:
+    void resizeEvent(QResizeEvent* event) override {
+        QScrollArea::resizeEvent(event);
+        page_->setMaximumWidth(viewport()->width());
+    }
+
 private:
     void rebuild();
     QWidget* trial_card();

@@ -76,9 +76,14 @@ double FloorView::working_height() const {
     return n ? std::round(sum / n * 1e3) * 1e-3 : 0.9;
 }
 
+double FloorView::grid_step() const {
+    for (const double step : {0.1, 0.5, 1.0, 5.0})
+        if (step * view_.scale >= 8) return step;
+    return 10.0;
+}
+
 void FloorView::draw_grid(QPainter& p) const {
-    double step = 0.1;
-    while (step * view_.scale < 9) step *= step == 0.1 || step == 1.0 ? 5 : 2;
+    const double step = grid_step();
     const QPointF a = view_.to_flat({0, static_cast<double>(height())}), b = view_.to_flat({static_cast<double>(width()), 0});
     p.setRenderHint(QPainter::Antialiasing, false);
     for (double x = std::floor(a.x() / step) * step; x <= b.x(); x += step) {
@@ -134,7 +139,7 @@ void FloorView::draw_reach(QPainter& p) {
                 for (int column = 0; column < r.field.size; ++column) {
                     if (!r.field.at(column, row)) continue;
                     const bool rim = !r.field.at(column - 1, row) || !r.field.at(column + 1, row) || !r.field.at(column, row - 1) || !r.field.at(column, row + 1);
-                    r.image.setPixel(column, r.field.size - 1 - row, dim(rim ? 150 : 22));
+                    r.image.setPixel(column, r.field.size - 1 - row, dim(rim ? 95 : 24));
                 }
         }
         // The field is the arm's own: it turns and moves with the base.
@@ -276,7 +281,7 @@ void FloorView::paintEvent(QPaintEvent*) {
     p.drawText(QPointF(10, 16), title);
     const double after = 18 + QFontMetricsF(p.font()).horizontalAdvance(title);
     p.setFont(theme::font(11));
-    theme::text(p, QRectF(after, 3, width() - after - 6, 18), tr("working height %1 mm \u00b7 grid 100 mm").arg(std::lround(working_height() * 1e3)));
+    theme::text(p, QRectF(after, 3, width() - after - 6, 18), tr("working height %1 mm \u00b7 grid %2 mm").arg(std::lround(working_height() * 1e3)).arg(std::lround(grid_step() * 1e3)));
     if (c.devices.empty()) {
         p.setFont(theme::font(14, true));
         p.setPen(theme::muted);

@@ -50,6 +50,7 @@ private:
         QImage image;
     };
     std::vector<int> devices_at(const QPointF& pixel) const;
+    double grid_step() const;
     void draw_grid(QPainter& p) const;
     void draw_boundary(QPainter& p) const;
     void draw_reach(QPainter& p);

@@ -39,7 +39,10 @@ MainWindow::MainWindow() {
     connect(&workspace_, &Workspace::evaluated, this, &MainWindow::renew_title);
     connect(&workspace_, &Workspace::selection_changed, this, &MainWindow::renew_actions);
     connect(&workspace_, &Workspace::playing_changed, this, [this] { action("play")->setText(workspace_.playing() ? tr("Pause") : tr("Play")); });
-    connect(tabs_, &VariantTabs::comparing_changed, this, [this](bool on) { pages_->setCurrentIndex(on ? 1 : 0); });
+    connect(tabs_, &VariantTabs::comparing_changed, this, [this](bool on) {
+        pages_->setCurrentIndex(on ? 1 : 0);
+        verdict_->setVisible(!on);  // the comparison has every figure itself
+    });
     connect(comparison_->comparison(), &Comparison::chosen, this, [this](const QString& id) {
         tabs_->set_comparing(false);
         workspace_.set_variant(id);
@@ -129,7 +132,7 @@ void MainWindow::make_actions() {
     action("model_top", tr("Model from above"), QKeySequence("4"), [this] { model_->look(-geometry::pi / 2, geometry::pi / 2); });
     action("model_front", tr("Model from the front"), QKeySequence("5"), [this] { model_->look(-geometry::pi / 2, 0); });
     action("model_side", tr("Model from the side"), QKeySequence("6"), [this] { model_->look(0, 0); });
-    action("model_free", tr("Model from a corner"), QKeySequence("7"), [this] { model_->look(-0.9, 0.55); });
+    action("model_free", tr("Model from a corner"), QKeySequence("7"), [this] { model_->look(-1.15, 0.62); });
     QAction* reach = action("reach", tr("Reach on the Floor"), QKeySequence("R"), [] {});
     reach->setCheckable(true);
     reach->setChecked(true);
@@ -239,7 +242,7 @@ void MainWindow::renew_title() {
     const QString error = workspace_.error_of(workspace_.variant());
     const QString figures = !fresh ? tr("figures are being recomputed") : !error.isEmpty() ? tr("\u2715 this variant cannot be computed") : tr("every figure current (%1 ms)").arg(std::max(1.0, std::round(workspace_.took_ms())));
     status_->setText((workspace_.trying() ? tr("trying: %1").arg(workspace_.draft_name()) : workspace_.modified() ? tr("changed") : workspace_.file().isEmpty() ? tr("new") : tr("saved")) + QStringLiteral(" \u00b7 ") + figures);
-    status_->setStyleSheet(QString("color: %1; font-size: 11px; padding-right: 12px;").arg((fresh && error.isEmpty() ? theme::good : theme::watch_text).name()));
+    status_->setStyleSheet(QString("color: %1; font-size: 11px; padding: 7px 12px 0 0;").arg((fresh && error.isEmpty() ? theme::good : theme::watch_text).name()));
     status_->adjustSize();
     menuBar()->setCornerWidget(status_, Qt::TopRightCorner);
     status_->show();

@@ -33,14 +33,14 @@ void main() {
 // Two tones and a dark rim: paper-like, and a round body still shows its outline.
 const char* face_fragment = R"(#version 330 core
 in vec3 facing; in vec3 seen;
-uniform vec3 colour; uniform vec3 light;
+uniform vec3 colour; uniform vec3 light; uniform float opacity;
 out vec4 result;
 void main() {
     vec3 n = normalize(facing);
     float lit = max(0.0, dot(n, light));
     float shade = 0.66 + 0.20 * smoothstep(0.05, 0.35, lit) + 0.16 * lit;
     float rim = smoothstep(0.0, 0.24, abs(dot(n, normalize(-seen))));
-    result = vec4(mix(vec3(0.12, 0.16, 0.20), colour * shade, 0.25 + 0.75 * rim), 1.0);
+    result = vec4(mix(vec3(0.12, 0.16, 0.20), colour * shade, 0.25 + 0.75 * rim), opacity);
 })";
 const char* line_vertex = R"(#version 330 core
 layout(location = 0) in vec3 place;
@@ -52,6 +52,11 @@ void main() {
 const char* line_fragment = R"(#version 330 core
 uniform vec4 colour; out vec4 result;
 void main() { result = colour; })";
+
+/// Mixed with the accent: what is selected stands out in any colour.
+QColor highlighted(const QColor& c) {
+    return QColor::fromRgbF(0.5f * static_cast<float>(c.redF()) + 0.45f, 0.55f * static_cast<float>(c.greenF()) + 0.22f, 0.55f * static_cast<float>(c.blueF()) + 0.12f);
+}
 
 QMatrix4x4 matrix(const Frame& f) {
     QMatrix4x4 m;
@@ -67,7 +72,7 @@ QVector3D vec(const Vector3& v) { return {static_cast<float>(v.x()), static_cast
 
 Vector3 Camera::eye() const { return at + distance * Vector3(std::cos(tilt) * std::cos(turn), std::cos(tilt) * std::sin(turn), std::sin(tilt)); }
 
-ModelView::ModelView(Workspace& workspace, QWidget* parent) : QOpenGLWidget(parent), workspace_(workspace) {
+ModelView::ModelView(Workspace& workspace, QWidget* parent) : QOpenGLWidget(parent), workspace_(workspace), words_(new ModelWords(workspace, this)) {
     setObjectName("model");
     setAccessibleName(tr("Model: the cell in 3D"));
     setMinimumSize(220, 200);
@@ -108,7 +113,8 @@ void ModelView::fit() {
     if (all.empty()) all.add({-2, -1.5, 0}), all.add({2, 1.5, 1});
     camera_.at = 0.5 * (all.low + all.high);
     camera_.at.z() *= 0.8;
-    camera_.distance = 1.25 * (all.high - all.low).norm();
+    const double aspect = static_cast<double>(std::max(1, width())) / std::max(1, height());
+    camera_.distance = 1.02 * (all.high - all.low).norm() * std::max(1.0, 1.1 / aspect);
     fitted_ = true;
     update();
 }
@@ -192,7 +198,7 @@ std::vector<ModelView::Item> ModelView::items() const {
         const cell::Device& d = c.devices[i];
         const int index = static_cast<int>(i);
         const QColor fill = theme::look_colour(d.look, d.colour);
-        for (const geometry::Body& b : d.bodies) out.push_back({&b.shape, d.world * b.at, fill, index, d.id == chosen});
+        for (const geometry::Body& b : d.bodies) out.push_back({&b.shape, d.world * b.at, fill, index, d.id == chosen, b.see_through});
         if (!d.arm) continue;
         std::vector<Frame> frames;
         d.arm->model->mechanism.link_frames(joints_at(c, index, e.get(), workspace_.time()), d.world, frames);
@@ -254,14 +260,19 @@ void ModelView::paintGL() {
         face_program_->setUniformValue("projection", lens);
         face_program_->setUniformValue("view", view);
         face_program_->setUniformValue("light", QVector3D(0.25f, 0.75f, 0.61f).normalized());
-        for (const Item& item : all) {
-            Shape& s = shape(*item.shape);
-            face_program_->setUniformValue("model", matrix(item.at));
-            face_program_->setUniformValue("colour", vec(item.selected ? QColor::fromRgbF(0.5f * static_cast<float>(item.colour.redF()) + 0.45f, 0.55f * static_cast<float>(item.colour.greenF()) + 0.22f, 0.55f * static_cast<float>(item.colour.blueF()) + 0.12f) : item.colour));
-            s.faces.bind();
-            glDrawArrays(GL_TRIANGLES, 0, s.face_count);
-            s.faces.release();
-        }
+        const auto draw_faces = [&](bool see_through) {
+            face_program_->setUniformValue("opacity", see_through ? 0.16f : 1.0f);
+            for (const Item& item : all) {
+                if (item.see_through != see_through) continue;
+                Shape& s = shape(*item.shape);
+                face_program_->setUniformValue("model", matrix(item.at));
+                face_program_->setUniformValue("colour", vec(item.selected ? highlighted(item.colour) : item.colour));
+                s.faces.bind();
+                glDrawArrays(GL_TRIANGLES, 0, s.face_count);
+                s.faces.release();
+            }
+        };
+        draw_faces(false);
         line_program_->bind();
         line_program_->setUniformValue("view", view);
         for (const Item& item : all) {
@@ -274,23 +285,41 @@ void ModelView::paintGL() {
             s.lines.release();
         }
         line_program_->release();
+        face_program_->bind();
+        glEnable(GL_BLEND);
+        glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE);
+        glDepthMask(GL_FALSE);
+        draw_faces(true);
+        glDepthMask(GL_TRUE);
+        glDisable(GL_BLEND);
+        face_program_->release();
         glDisable(GL_DEPTH_TEST);
     }
-    draw_overlay();
 }
 
-void ModelView::draw_overlay() {
+void ModelView::resizeEvent(QResizeEvent* event) {
+    QOpenGLWidget::resizeEvent(event);
+    words_->resize(size());
+}
+
+ModelWords::ModelWords(Workspace& workspace, ModelView* over) : QWidget(over), workspace_(workspace), view_(over) {
+    setAttribute(Qt::WA_TransparentForMouseEvents);
+    for (auto signal : {&Workspace::document_changed, &Workspace::evaluated, &Workspace::time_changed, &Workspace::selection_changed}) connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
+}
+
+void ModelWords::paintEvent(QPaintEvent*) {
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
     p.setFont(theme::font(12, true));
     p.setPen(theme::muted);
     p.drawText(QPointF(10, 16), tr("MODEL"));
+    const double after = 18 + QFontMetricsF(p.font()).horizontalAdvance(tr("MODEL"));
     p.setFont(theme::font(11));
     QString sub = tr("%1 s").arg(workspace_.time(), 0, 'f', 2);
     const int device = workspace_.cell()->device(workspace_.selection().device.toStdString());
     if (device >= 0) sub = QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(device)].name) + QStringLiteral(" \u00b7 ") + sub;
-    theme::text(p, QRectF(62, 3, width() - 70, 18), sub);
-    if (!ready_) p.drawText(rect(), Qt::AlignCenter, tr("This display has no OpenGL 3.3;\nthe model cannot be drawn."));
+    theme::text(p, QRectF(after, 3, width() - after - 6, 18), sub);
+    if (!view_->working()) p.drawText(rect(), Qt::AlignCenter, tr("This display has no OpenGL 3.3;\nthe model cannot be drawn."));
     const auto e = workspace_.evaluation();
     // Joint values and tool pose of a selected arm, at a glance.
     if (device < 0 || !workspace_.cell()->devices[static_cast<std::size_t>(device)].arm) return;
@@ -299,11 +328,12 @@ void ModelView::draw_overlay() {
     const Frame tool = d.world * d.arm->model->flange_frame(q) * d.arm->tool_frame;
     const double degree = geometry::pi / 180;
     QStringList rows;
+    const auto tenths = [](double v) { return QString::number(std::abs(v) < 0.05 ? 0.0 : v, 'f', 1); };
     QString joints;
-    for (int j = 0; j < q.size(); ++j) joints += QString("%1%2").arg(j ? QStringLiteral("  ") : QString()).arg(q[j] / degree, 0, 'f', 1);
+    for (int j = 0; j < q.size(); ++j) joints += QString("%1%2").arg(j ? QStringLiteral("  ") : QString()).arg(tenths(q[j] / degree));
     const Vector3 r = geometry::to_triple(tool.linear()) / degree, o = tool.translation() * 1e3;
-    rows << tr("joints  %1 \u00b0").arg(joints) << tr("tool in world  X %1  Y %2  Z %3 mm").arg(o.x(), 0, 'f', 1).arg(o.y(), 0, 'f', 1).arg(o.z(), 0, 'f', 1)
-         << tr("Rx %1  Ry %2  Rz %3 \u00b0 (fixed x, y, z)").arg(r.x(), 0, 'f', 1).arg(r.y(), 0, 'f', 1).arg(r.z(), 0, 'f', 1);
+    rows << tr("joints  %1 \u00b0").arg(joints) << tr("tool in world  X %1  Y %2  Z %3 mm").arg(tenths(o.x()), tenths(o.y()), tenths(o.z()))
+         << tr("Rx %1  Ry %2  Rz %3 \u00b0 (fixed x, y, z)").arg(tenths(r.x()), tenths(r.y()), tenths(r.z()));
     p.setFont(theme::font(10));
     p.fillRect(QRectF(0, height() - 48, width(), 48), QColor(0xFC, 0xFA, 0xF5, 225));
     p.setPen(theme::ink);

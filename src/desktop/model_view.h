@@ -15,9 +15,23 @@ namespace escarp::desktop {
 
 /// An eye that goes round a point; angles in radians, distance and point in metres.
 struct Camera {
-    double turn = -0.9, tilt = 0.55, distance = 5.0;
+    double turn = -1.15, tilt = 0.62, distance = 5.0;
     geometry::Vector3 at{0, 0, 0.5};
     geometry::Vector3 eye() const;
+};
+
+class ModelView;
+/// Words over the picture: a widget of its own, so that text never meets the GL state.
+class ModelWords : public QWidget {
+public:
+    ModelWords(Workspace& workspace, ModelView* over);
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+
+private:
+    Workspace& workspace_;
+    ModelView* view_;
 };
 
 class ModelView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
@@ -33,6 +47,7 @@ public:
 protected:
     void initializeGL() override;
     void paintGL() override;
+    void resizeEvent(QResizeEvent* event) override;
     void mousePressEvent(QMouseEvent*) override;
     void mouseMoveEvent(QMouseEvent*) override;
     void mouseReleaseEvent(QMouseEvent*) override;
@@ -49,18 +64,18 @@ private:
         geometry::Frame at;
         QColor colour;
         int device;  ///< -1: a part
-        bool selected;
+        bool selected, see_through = false;
     };
     std::vector<Item> items() const;
     Shape& shape(const geometry::Convex& convex);
     void draw_floor(const QMatrix4x4& view);
-    void draw_overlay();
     QMatrix4x4 projection() const;
     QMatrix4x4 sight() const;
     int device_at(const QPointF& pixel) const;
     void forget_shapes();
 
     Workspace& workspace_;
+    ModelWords* words_;
     Camera camera_;
     bool ready_ = false, fitted_ = true;
     std::unique_ptr<QOpenGLShaderProgram> face_program_, line_program_;

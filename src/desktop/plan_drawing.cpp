@@ -35,7 +35,9 @@ void collect_device(const PlanView& v, const cell::Cell& cell, int index, const 
     for (const geometry::Body& b : d.bodies) {
         const geometry::Box3 box = geometry::bounds(b.shape, d.world * b.at);
         const double near = v.side == Side::top ? box.high.z() : nearness(v, 0.5 * (box.low + box.high));
-        out.push_back({near, outline(v, b.shape, d.world * b.at), fill, false});
+        QColor shown = fill;
+        if (b.see_through && v.side != Side::top) shown.setAlpha(60);
+        out.push_back({near, outline(v, b.shape, d.world * b.at), shown, false});
     }
     if (!d.arm) return;
     std::vector<Frame> frames;

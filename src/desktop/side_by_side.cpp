@@ -375,11 +375,12 @@ void Comparison::paintEvent(QPaintEvent*) {
     y = draw_cycles(p, all, y + 6);
     y = draw_figures(p, all, y);
     y = draw_differences(p, all, y);
+    const double columns_end = y;
     y = draw_verdict(p, all, y);
     for (std::size_t i = 1; i < all.size(); ++i) {
         const double x = column_box(i, all.size(), 0, 0).left() - gap / 2;
         p.setPen(QPen(theme::rule, 1));
-        p.drawLine(QPointF(x, 0), QPointF(x, y));
+        p.drawLine(QPointF(x, 0), QPointF(x, columns_end));
     }
     if (static_cast<int>(y) != height_) {
         height_ = static_cast<int>(y);

@@ -41,7 +41,7 @@ std::vector<VerdictStrip::Tile> VerdictStrip::tiles() const {
                    !f.cycle_s ? theme::stop : misses ? theme::watch : theme::good, !f.cycle_s ? theme::stop : b && b->cycle_s && f.cycle_s && *f.cycle_s < *b->cycle_s ? theme::good : theme::muted});
     const double takt = e ? e->cell->takt : 0;
     all.push_back({"rate", tr("RATE"), number(f.rate_per_h, 0), tr("parts / h"), takt <= 0 ? tr("no takt demanded") : !f.takt_met ? tr("takt %1 s").arg(number(takt, 2)) : misses ? tr("! takt %1 s missed").arg(number(takt, 2)) : tr("takt %1 s met").arg(number(takt, 2)),
-                   misses ? theme::watch : theme::good, misses ? theme::watch_text : theme::good});
+                   !f.takt_met ? theme::muted : misses ? theme::watch : theme::good, !f.takt_met ? theme::muted : misses ? theme::watch_text : theme::good});
     QString reach_note;
     if (e && e->inspection->tightest_pose >= 0) {
         const auto& pose = e->inspection->poses[static_cast<std::size_t>(e->inspection->tightest_pose)];

@@ -72,6 +72,8 @@ struct Grid {
         l->setStyleSheet("color: #5C6870; font-size: 11px;");
         l->setBuddy(field);
         field->setFixedHeight(20);
+        field->setMinimumWidth(60);
+        field->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);  // the column gives the width, not the longest entry
         field->setAccessibleName(label);
         layout->addWidget(l, row, 0);
         layout->addWidget(field, row, 1);
@@ -113,6 +115,11 @@ Worksheet::Worksheet(Workspace& workspace, QWidget* parent) : QScrollArea(parent
     rebuild();
 }
 
+void Worksheet::resizeEvent(QResizeEvent* event) {
+    QScrollArea::resizeEvent(event);
+    page_->setMaximumWidth(viewport()->width());
+}
+
 void Worksheet::refresh() {
     for (StepLine* line : page_->findChildren<StepLine*>()) line->refresh();
 }
@@ -148,7 +155,13 @@ void Worksheet::rebuild() {
         if (QWidget* again = page_->findChild<QWidget*>(focused)) again->setFocus();
     QTimer::singleShot(0, this, [this, scrolled, chosen, guard = QPointer<QWidget>(chosen)] {
         verticalScrollBar()->setValue(scrolled);
-        if (chosen && guard) ensureWidgetVisible(chosen, 0, 8);
+        if (!guard) return;
+        // Only up and down: the part of the card that matters comes into view.
+        const QWidget* line = page_->findChild<QWidget*>("step_" + workspace_.selection().device + "_" + workspace_.selection().step);
+        const int top = (line ? line : chosen)->mapTo(page_, QPoint(0, 0)).y(), low = top + (line ? 190 : std::min(chosen->height(), viewport()->height()));
+        QScrollBar* bar = verticalScrollBar();
+        if (low > bar->value() + viewport()->height()) bar->setValue(low - viewport()->height());
+        if (top < bar->value()) bar->setValue(top - 4);
     });
 }
 

@@ -16,6 +16,9 @@ public:
 Q_SIGNALS:
     void wants_device(const QPoint& global);  ///< the "+ device" line was used
 
+protected:
+    void resizeEvent(QResizeEvent* event) override;
+
 private:
     void rebuild();
     void refresh();  ///< times and marks of the lines

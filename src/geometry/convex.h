@@ -50,6 +50,7 @@ struct Body {
     std::string name;
     Convex shape;
     Frame at = Frame::Identity();
+    bool see_through = false;  ///< drawn so that what is behind shows (mesh panels, panes)
 };
 using Bodies = std::vector<Body>;
 

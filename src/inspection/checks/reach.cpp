@@ -181,7 +181,7 @@ std::optional<WayOut> way_by_moving(const Context& c, const std::vector<PoseNeed
     const Vector3 to_target = c.device(toward).world.translation() - c.device(device).world.translation();
     const bool closer = to_target.head<2>().normalized().dot(shift->head<2>().normalized()) > 0.5;
     way.label = "Move " + name + " " + millimetres(shift->norm()) + " mm" + (closer ? " toward " + c.device(toward).name : " (x " + millimetres(shift->x()) + ", y " + millimetres(shift->y()) + ")");
-    way.effect = "all " + std::to_string(search.count()) + " poses reached, " + millimetres(search.least_margin(*shift)) + " mm in hand";
+    way.effect = (search.count() == 1 ? std::string("the pose is reached, ") : "all " + std::to_string(search.count()) + " poses reached, ") + millimetres(search.least_margin(*shift)) + " mm in hand";
     const double x = std::round(placed.x() * 1e4) / 10, y = std::round(placed.y() * 1e4) / 10;
     way.edit = {way.label, {cell::Operation::set("/devices/" + d.id + "/placement/x_mm", x), cell::Operation::set("/devices/" + d.id + "/placement/y_mm", y)}};
     return way;

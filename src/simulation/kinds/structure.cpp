@@ -33,6 +33,7 @@ public:
             d.bodies.push_back(cell::standing_cylinder("head", length, flange, {0, 0, height - flange}));
         } else if (shape == "fence") {
             d.bodies.push_back(cell::standing_box("panel", {length, 0.4 * width, height - 0.1}, {0, 0, 0.1}));
+            d.bodies.back().see_through = true;
             for (const double end : {-0.5, 0.5}) d.bodies.push_back(cell::standing_box("post", {width, width, height}, {end * (length - width), 0, 0}));
         } else {
             d.bodies.push_back(cell::standing_box("body", {length, width, height}, {0, 0, 0}));
