@@ -224,7 +224,9 @@ std::shared_ptr<const Cell> read_cell(const json& resolved, const Kinds& kinds) 
         Device& d = cell->devices[i];
         d.task = read_task(readers[i], *cell, d);
         for (const auto& [key, id] : d.needs)
-            if (cell->device(id) < 0) readers[i].problem(key, "\"" + id + "\" is not the id of a device.");
+            if (const int next = cell->device(id); next < 0) readers[i].problem(key, "\"" + id + "\" is not the id of a device.");
+            else if (next == static_cast<int>(i) || (cell->devices[static_cast<std::size_t>(next)].look != Look::belt && cell->devices[static_cast<std::size_t>(next)].look != Look::sink))
+                readers[i].problem(key, "\"" + cell->devices[static_cast<std::size_t>(next)].name + "\" takes no parts from a belt; another conveyor or an outfeed is expected.");
         if (!d.needs_part_type.empty() && cell->part_type(d.needs_part_type) < 0) readers[i].problem("part_type", "\"" + d.needs_part_type + "\" is not the id of a part type of this file.");
     }
     for (const Reader& e : r.list("excluded_pairs", 2000)) {

@@ -63,6 +63,7 @@ public:
         s->interval = r.number("interval_s", {0.05, 1e5});
         s->to = r.text("to");
         s->part_type = r.text("part_type");
+        if (s->part_type.empty()) r.problem("part_type", "An infeed needs the id of the part type that it releases.");
         d.needs.emplace_back("to", s->to);
         d.needs_part_type = s->part_type;
         d.look = cell::Look::source;

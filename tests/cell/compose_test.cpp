@@ -1,0 +1,67 @@
+#include <catch2/catch.hpp>
+
+#include "support/cells.h"
+
+using namespace escarp;
+using namespace escarp::cell;
+
+namespace {
+const Kinds& kinds() { return simulation::standard_kinds(); }
+}  // namespace
+
+TEST_CASE("everything on offer can be placed on an empty floor, one after the other, and taken away again") {
+    Document d;
+    std::vector<std::string> placed;
+    const auto offers = offerings(kinds());
+    CHECK(offers.size() >= 10);
+    CHECK_THROWS_AS(add_device(d, "A", kinds(), {"infeed", "", "Infeed"}, "", nullptr), InputError);
+    for (const int round : {1, 2})
+        for (const Offering& what : offers) {
+            if (what.kind == "infeed" && round == 1) continue;  // needs a belt
+            std::string id;
+            d = d.edited("A", add_device(d, "A", kinds(), what, "", &id));
+            const auto cell = tests::read(d.resolved("A"));
+            REQUIRE(cell->device(id) >= 0);
+            placed.push_back(id);
+        }
+    for (const std::string& id : placed) {
+        if (tests::read(d.resolved("A"))->device(id) < 0) continue;  // went with what it depended on
+        d = d.edited("A", remove_device(d, "A", kinds(), id));
+        REQUIRE(tests::read(d.resolved("A"))->device(id) < 0);
+    }
+    CHECK(d.tree()["devices"].empty());
+}
+
+TEST_CASE("taking any device out of the demo leaves a cell that makes sense, riders in their place on the plan") {
+    const Document d = tests::demo();
+    const auto before = tests::read(d.resolved("A"));
+    for (const Device& device : before->devices) {
+        const Document after = d.edited("A", remove_device(d, "A", kinds(), device.id));
+        const auto cell = tests::read(after.resolved("A"));
+        CHECK(cell->device(device.id) < 0);
+        for (const Device& rider : before->devices) {
+            if (rider.host < 0 || before->devices[static_cast<std::size_t>(rider.host)].id != device.id || cell->device(rider.id) < 0) continue;
+            const Vector3 was = rider.world.translation(), is = cell->devices[static_cast<std::size_t>(cell->device(rider.id))].world.translation();
+            CHECK((was - is).head<2>().norm() < 2e-4);
+            CHECK(is.z() == Approx(0.0).margin(1e-9));
+        }
+    }
+}
+
+TEST_CASE("steps are added after another, moved, and refuse what cannot be") {
+    Document d = tests::demo();
+    std::string id;
+    d = d.edited("A", add_step(d, "A", kinds(), "arm1", "delay", "/devices/arm1/task/s2", &id));
+    const auto task = [&] { return *find(d.resolved("A"), "/devices/arm1/task"); };
+    CHECK(task()[2]["id"] == id);
+    d = d.edited("A", shift_step(d, "A", "/devices/arm1/task/" + id, -1));
+    CHECK(task()[1]["id"] == id);
+    d = d.edited("A", shift_step(d, "A", "/devices/arm1/task/" + id, 1));
+    CHECK(task()[2]["id"] == id);
+    CHECK_THROWS_AS(add_step(d, "A", kinds(), "tester", "pick", "", nullptr), InputError);
+    CHECK_THROWS_AS(shift_step(d, "A", "/devices/arm1/task/none", 1), InputError);
+    for (const char* what : {"pick", "place", "wait", "move", "if", "repeat"}) {
+        d = d.edited("A", add_step(d, "A", kinds(), "arm1", what, "", &id));
+        REQUIRE_NOTHROW(tests::read(d.resolved("A")));
+    }
+}

@@ -1,0 +1,135 @@
+#include <catch2/catch.hpp>
+
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <array>
+#include <cstdio>
+#include <filesystem>
+#include <fstream>
+
+#include "support/cells.h"
+
+using escarp::tests::json;
+
+namespace {
+
+struct Output {
+    int code;
+    std::string text;
+    json parsed() const { return json::parse(text); }
+};
+
+Output cli(const std::string& arguments) {
+    FILE* pipe = ::popen((std::string(ESCARP_CLI) + " " + arguments + " 2>/dev/null").c_str(), "r");
+    REQUIRE(pipe);
+    Output out;
+    std::array<char, 65536> buffer;
+    while (const std::size_t n = std::fread(buffer.data(), 1, buffer.size(), pipe)) out.text.append(buffer.data(), n);
+    const int status = ::pclose(pipe);
+    out.code = WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+    return out;
+}
+
+const std::string demo = ESCARP_DEMO;
+
+}  // namespace
+
+TEST_CASE("same file, same bits: two runs, one thread and two") {
+    for (const char* v : {"A", "B", "C"}) {
+        const std::string first = cli("run " + demo + " --json --variant " + v).text;
+        CHECK(first == cli("run " + demo + " --json --variant " + v).text);
+        CHECK(first == cli("run " + demo + " --json --threads 1 --variant " + v).text);
+        CHECK(first == cli("run " + demo + " --json --threads 2 --variant " + v).text);
+        CHECK(first.size() > 2000);
+    }
+    CHECK(cli("compare " + demo + " --json --threads 1").text == cli("compare " + demo + " --json --threads 2").text);
+    CHECK(cli("trace " + demo + " --json").text == cli("trace " + demo + " --json --threads 1").text);
+}
+
+TEST_CASE("exit codes: 0 fine, 1 a stop finding with --strict, 2 bad input") {
+    CHECK(cli("validate " + demo).code == 0);
+    CHECK(cli("run " + demo).code == 0);
+    CHECK(cli("run " + demo + " --strict").code == 0);
+    CHECK(cli("run " + demo + " --variant C").code == 0);
+    CHECK(cli("run " + demo + " --variant C --strict").code == 1);
+    CHECK(cli("compare " + demo + " --strict").code == 1);
+    CHECK(cli("run /no/such.escarp").code == 2);
+    CHECK(cli("run " + demo + " --variant Z").code == 2);
+    CHECK(cli("run").code == 2);
+    CHECK(cli("dance " + demo).code == 2);
+    CHECK(cli("state " + demo + " --at -5").code == 2);
+    CHECK(cli("fk " + demo + " --arm arm1 --joints 1 2").code == 2);
+    CHECK(cli("fk " + demo + " --arm tester --joints 0 0 0 0 0 0").code == 2);
+    CHECK(cli("ik " + demo + " --arm arm1 --pose 1 2 3 4 5 6 --frame nowhere").code == 2);
+    CHECK(cli("--help").code == 0);
+}
+
+TEST_CASE("broken files say where, on stderr and as JSON") {
+    const auto file = std::filesystem::temp_directory_path() / ("escarp-cli-" + std::to_string(::getpid()) + ".escarp");
+    std::ofstream(file) << "{\"escarp\": 1,\n \"devices\": [{\"id\": \"x\", \"name\": \"X\", \"kind\": \"conveyor\"}]}";
+    const Output out = cli("validate --json " + file.string());
+    CHECK(out.code == 2);
+    CHECK(out.parsed()["valid"] == false);
+    CHECK(out.parsed()["problems"].size() >= 4);
+    CHECK(out.parsed()["problems"][0]["where"] == "devices/x/length_mm");
+    std::filesystem::remove(file);
+}
+
+TEST_CASE("run and compare give the figures that the issue of a cell is judged by") {
+    const json r = cli("run " + demo + " --json").parsed();
+    for (const char* key : {"cycle_s", "rate_per_h", "takt", "reach", "clearance", "device_shares", "findings", "longest_chain", "floor_m2"}) CHECK(r.contains(key));
+    const json c = cli("compare " + demo + " --json").parsed();
+    REQUIRE(c["variants"].size() == 3);
+    CHECK(c["variants"][0]["cycle_s"] == r["cycle_s"]);
+    CHECK(c["variants"][1]["against_baseline"]["cycle_s"].get<double>() == Approx(c["variants"][1]["cycle_s"].get<double>() - c["variants"][0]["cycle_s"].get<double>()).margin(1e-6));
+    CHECK(c["variants"][1]["differs"].size() > 3);
+    CHECK(c["variants"][2]["cycle_s"].is_null());
+}
+
+TEST_CASE("the trace has every block, and the state at an instant agrees with it") {
+    const json t = cli("trace " + demo + " --json").parsed();
+    REQUIRE(t["blocks"].size() > 100);
+    const json* carry = nullptr;
+    for (const json& b : t["blocks"])
+        if (b["device"] == "arm1" && b["kind"] == "move" && b.contains("part") && b["step"] == "s4") {
+            carry = &b;
+            break;
+        }
+    REQUIRE(carry);
+    const double middle = 0.5 * ((*carry)["from_s"].get<double>() + (*carry)["to_s"].get<double>());
+    const json s = cli("state " + demo + " --at " + std::to_string(middle)).parsed();
+    CHECK(s["arms"][0]["holds"] == (*carry)["part"]);
+    json part;
+    for (const json& p : s["parts"])
+        if (p["part"] == (*carry)["part"]) part = p;
+    REQUIRE(part.is_object());
+    CHECK(part["held"] == true);
+    // The housing hangs 75 mm below the tool frame, which points down.
+    for (const int axis : {0, 1}) CHECK(part["at"]["at_mm"][axis].get<double>() == Approx(s["arms"][0]["tool"]["at_mm"][axis].get<double>()).margin(12));
+    std::string joints;
+    for (const json& q : s["arms"][0]["joints"]) joints += " " + q.dump();
+    const json fk = cli("fk " + demo + " --arm arm1 --joints" + joints).parsed();
+    for (const int axis : {0, 1, 2}) CHECK(fk["tool_in_world"]["at_mm"][axis].get<double>() == Approx(s["arms"][0]["tool"]["at_mm"][axis].get<double>()).margin(1e-5));
+}
+
+TEST_CASE("ik lists every solution, and each leads back through fk") {
+    const json r = cli("ik " + demo + " --arm arm1 --pose 1450 1000 900 180 0 30").parsed();
+    CHECK(r["reached"] == true);
+    REQUIRE(r["solutions"].size() == 8);
+    for (const json& s : r["solutions"]) {
+        std::string joints;
+        for (const json& q : s["joints"]) joints += " " + q.dump();
+        const json fk = cli("fk " + demo + " --arm arm1 --joints" + joints).parsed()["tool_in_world"];
+        CHECK(fk["at_mm"][0].get<double>() == Approx(1450).margin(1e-5));
+        CHECK(fk["at_mm"][1].get<double>() == Approx(1000).margin(1e-5));
+        CHECK(fk["at_mm"][2].get<double>() == Approx(900).margin(1e-5));
+        CHECK(std::abs(fk["turn_deg"][0].get<double>()) == Approx(180).margin(1e-5));
+        CHECK(fk["turn_deg"][2].get<double>() == Approx(30).margin(1e-5));
+    }
+    const json far = cli("ik " + demo + " --arm arm1 --pose 9000 1000 900 180 0 0").parsed();
+    CHECK(far["solutions"].empty());
+    CHECK(far["reached"] == false);
+    const json same = cli("ik " + demo + " --arm arm1 --frame infeed_belt --pose 750 0 900 180 0 30").parsed();
+    CHECK(same["solutions"] == r["solutions"]);
+}

@@ -1,0 +1,404 @@
+// The real window, driven by mouse and key. Run under a display (Xvfb is enough).
+
+#include <catch2/catch.hpp>
+
+#include <QAction>
+#include <QApplication>
+#include <QComboBox>
+#include <QElapsedTimer>
+#include <QLabel>
+#include <QListWidget>
+#include <QMenu>
+#include <QMessageBox>
+#include <QPushButton>
+#include <QTemporaryDir>
+#include <QTest>
+#include <QToolButton>
+
+#include <desktop/main_window.h>
+#include <desktop/step_line.h>
+
+using namespace escarp;
+using namespace escarp::desktop;
+
+namespace {
+
+struct Bench {
+    MainWindow window;
+    QStringList told;
+
+    explicit Bench(bool demo = true) {
+        window.ask_instead = [this](const QString& text) {
+            told << text;
+            return QMessageBox::Cancel;
+        };
+        window.resize(1280, 800);
+        window.show();
+        REQUIRE(QTest::qWaitForWindowExposed(&window));
+        if (demo) REQUIRE(window.open_file(ESCARP_DEMO));
+        settle();
+    }
+    Workspace& w() { return window.workspace(); }
+    void settle() {
+        QElapsedTimer clock;
+        clock.start();
+        QTest::qWait(20);
+        while (!w().current() && clock.elapsed() < 30000) QTest::qWait(5);
+        REQUIRE(w().current());
+        QTest::qWait(30);
+    }
+    QString cycle() { return window.verdict()->shown("cycle"); }
+    QAction* action(const char* name) {
+        auto* a = window.findChild<QAction*>(name);
+        REQUIRE(a);
+        return a;
+    }
+    template <typename Widget>
+    Widget* child(const QString& name) {
+        // Rebuilt cards leave their old widgets to be deleted: the one that is seen counts.
+        for (auto* found : window.findChildren<Widget*>(name))
+            if (found->isVisible()) return found;
+        FAIL("no visible widget named " << name.toStdString());
+        return nullptr;
+    }
+    QPoint on_floor(const std::string& device) {
+        const cell::Cell& c = *w().cell();
+        return window.floor()->pixel_of(c.devices[static_cast<std::size_t>(c.device(device))].world.translation()).toPoint();
+    }
+    void click_floor(const QPoint& at, Qt::KeyboardModifiers keys = {}) {
+        QTest::mouseClick(window.floor(), Qt::LeftButton, keys, at);
+        QTest::qWait(20);
+    }
+    void drag_floor(const QPoint& from, const QPoint& by) {
+        QTest::mousePress(window.floor(), Qt::LeftButton, {}, from);
+        for (int i = 1; i <= 8; ++i) {
+            QTest::mouseMove(window.floor(), from + by * i / 8);
+            QTest::qWait(15);
+        }
+        QTest::mouseRelease(window.floor(), Qt::LeftButton, {}, from + by);
+        settle();
+    }
+    void type(QLineEdit* field, const QString& text) {
+        field->setFocus();
+        field->selectAll();
+        QTest::keyClicks(field, text);
+        QTest::keyClick(field, Qt::Key_Return);
+        settle();
+    }
+};
+
+}  // namespace
+
+TEST_CASE("the demo opens with every figure filled in, and the window never shows stale figures as current") {
+    Bench b;
+    CHECK(b.cycle() == "8.83");
+    CHECK(b.window.verdict()->shown("reach") == "8 / 8");
+    CHECK(b.window.verdict()->shown("clearance") == "30");
+    CHECK(b.window.model()->working());
+    CHECK(b.window.windowTitle().contains("leak-test.escarp"));
+    CHECK(b.window.findChild<QLabel*>("status")->text().contains("current"));
+    b.w().try_out({"x", {cell::Operation::set("/devices/marker/process_s", 3.0)}});
+    CHECK(!b.w().current());
+    CHECK(b.window.findChild<QLabel*>("status")->text().contains("recomputed"));
+    b.settle();
+    CHECK(b.cycle() != "8.83");
+    b.w().drop_draft();
+    b.settle();
+    CHECK(b.cycle() == "8.83");
+    CHECK(!b.w().modified());
+}
+
+TEST_CASE("a device dragged with the mouse changes the cycle figure at once, and undo brings both back") {
+    Bench b;
+    const QString before = b.cycle();
+    const QPoint marker = b.on_floor("marker");
+    const double x = b.w().cell()->devices[static_cast<std::size_t>(b.w().cell()->device("marker"))].world.translation().x();
+    QTest::mousePress(b.window.floor(), Qt::LeftButton, {}, marker);
+    for (int i = 1; i <= 8; ++i) {
+        QTest::mouseMove(b.window.floor(), marker + QPoint(2 * i, i));
+        QTest::qWait(20);
+    }
+    b.settle();
+    CHECK(b.w().trying());        // figures are live while the button is still held
+    CHECK(b.cycle() != before);
+    QTest::mouseRelease(b.window.floor(), Qt::LeftButton, {}, marker + QPoint(16, 8));
+    b.settle();
+    CHECK(!b.w().trying());
+    CHECK(b.w().modified());
+    const double moved = b.w().cell()->devices[static_cast<std::size_t>(b.w().cell()->device("marker"))].world.translation().x();
+    CHECK(moved > x + 0.02);
+    CHECK(std::abs(std::remainder(moved, 0.01)) < 1e-6);  // the grid holds
+    CHECK(b.w().selection().device == "marker");
+    QTest::keyClick(&b.window, Qt::Key_Z, Qt::ControlModifier);
+    b.settle();
+    CHECK(b.cycle() == before);
+    CHECK(!b.w().modified());
+    QTest::keyClick(&b.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+    b.settle();
+    CHECK(b.cycle() != before);
+}
+
+TEST_CASE("dragging an arm takes its pedestal along; escape drops a drag") {
+    Bench b;
+    const QPoint arm = b.on_floor("arm1");
+    const auto place = [&](const char* id) { return b.w().cell()->devices[static_cast<std::size_t>(b.w().cell()->device(id))].world.translation(); };
+    const auto arm_before = place("arm1"), pedestal_before = place("pedestal1");
+    b.drag_floor(arm, QPoint(-20, 0));
+    CHECK((place("arm1") - arm_before - (place("pedestal1") - pedestal_before)).norm() < 1e-9);
+    CHECK(place("arm1").x() < arm_before.x() - 0.03);
+    QTest::keyClick(&b.window, Qt::Key_Z, Qt::ControlModifier);
+    b.settle();
+    QTest::mousePress(b.window.floor(), Qt::LeftButton, {}, arm);
+    QTest::mouseMove(b.window.floor(), arm + QPoint(10, 10));
+    QTest::mouseMove(b.window.floor(), arm + QPoint(20, 20));
+    QTest::keyClick(b.window.floor(), Qt::Key_Escape);
+    QTest::mouseRelease(b.window.floor(), Qt::LeftButton, {}, arm + QPoint(20, 20));
+    b.settle();
+    CHECK(!b.w().modified());
+}
+
+TEST_CASE("a placement is typed with units and sums, and nonsense never reaches the cell") {
+    Bench b;
+    b.click_floor(b.on_floor("marker"));
+    REQUIRE(b.w().selection().device == "marker");
+    b.type(b.child<NumberField>("place_x"), "2.7 m + 35");
+    const auto x = [&] { return (*cell::find(b.w().resolved(), "/devices/marker/placement/x_mm")).get<double>(); };
+    CHECK(x() == 2735.0);
+    b.type(b.child<NumberField>("place_turn"), "1/4 turn");
+    CHECK((*cell::find(b.w().resolved(), "/devices/marker/placement/turn_deg")) == 90.0);
+    b.type(b.child<NumberField>("place_x"), "two metres");
+    CHECK(x() == 2735.0);
+    CHECK(b.child<NumberField>("place_x")->text() == "2735");
+    b.type(b.child<NumberField>("place_x"), "1e9");
+    CHECK(x() == 2735.0);
+}
+
+TEST_CASE("scrubbing the ribbon moves the arm, and Floor and Model with it") {
+    Bench b;
+    const auto joints = [&] { return joints_at(*b.w().cell(), b.w().cell()->device("arm1"), b.w().evaluation().get(), b.w().time()); };
+    CycleRibbon* ribbon = b.window.ribbon();
+    const double from = simulation::seconds(b.w().evaluation()->run->steady->from);
+    const auto x = [&](double s) { return QPoint(static_cast<int>(ribbon->pixel_of(s)), 30); };
+    QTest::mousePress(ribbon, Qt::LeftButton, {}, x(from + 0.5));
+    const double first = b.w().time();
+    CHECK(first == Approx(from + 0.5).margin(0.03));
+    const auto before = joints();
+    const QImage floor_before = b.window.floor()->grab().toImage();
+    QTest::mouseMove(ribbon, x(from + 4.0));
+    QTest::mouseMove(ribbon, x(from + 4.5));
+    QTest::mouseRelease(ribbon, Qt::LeftButton, {}, x(from + 4.5));
+    QTest::qWait(50);
+    CHECK(b.w().time() == Approx(from + 4.5).margin(0.03));
+    CHECK((joints() - before).norm() > 0.05);
+    CHECK(b.window.floor()->grab().toImage() != floor_before);
+    // Back again: the same instant, the same posture.
+    QTest::mouseClick(ribbon, Qt::LeftButton, {}, x(from + 0.5));
+    CHECK(b.w().time() == Approx(first).margin(1e-9));
+    CHECK((joints() - before).norm() < 1e-9);
+}
+
+TEST_CASE("a finding's way out is previewed, then taken") {
+    Bench b;
+    QTest::mouseClick(b.child<QToolButton>("variant_C"), Qt::LeftButton);
+    b.settle();
+    REQUIRE(b.w().variant() == "C");
+    CHECK(b.cycle() == QString::fromUtf8("\u2013"));
+    CHECK(b.window.verdict()->shown("reach") == "7 / 8");
+    auto* way = b.child<QLabel>("way_0");
+    QTest::mouseClick(way, Qt::LeftButton, {}, QPoint(12, 8));
+    b.settle();
+    REQUIRE(b.w().previewing());
+    CHECK(b.window.verdict()->shown("reach") == "8 / 8");
+    CHECK(!b.w().modified());
+    QTest::mouseClick(b.child<QPushButton>("leave_trial"), Qt::LeftButton);
+    b.settle();
+    CHECK(b.window.verdict()->shown("reach") == "7 / 8");
+    QTest::mouseClick(b.child<QLabel>("way_0"), Qt::LeftButton, {}, QPoint(12, 8));
+    b.settle();
+    QTest::mouseClick(b.child<QPushButton>("take_trial"), Qt::LeftButton);
+    b.settle();
+    CHECK(!b.w().trying());
+    CHECK(b.w().modified());
+    CHECK(b.window.verdict()->shown("reach") == "8 / 8");
+    CHECK(b.cycle().toDouble() > 5);
+    CHECK(b.w().document().differences("A").empty());  // the baseline is untouched
+}
+
+TEST_CASE("a step's number is edited in the Worksheet; selecting one place selects everywhere") {
+    Bench b;
+    const QString before = b.cycle();
+    QTest::mouseClick(b.child<StepLine>("step_arm2_s1"), Qt::LeftButton);
+    QTest::qWait(30);
+    CHECK(b.w().selection() == Selection{"arm2", "s1"});
+    b.type(b.child<NumberField>("step_field_speed_pct"), "100");
+    CHECK((*cell::find(b.w().resolved(), "/devices/arm2/task/s1/speed_pct")) == 100.0);
+    CHECK(b.cycle() != before);
+    // A block in the ribbon selects its step.
+    const auto& trace = b.w().evaluation()->run->trace;
+    const int arm1 = b.w().cell()->device("arm1");
+    for (const simulation::Block& block : trace.blocks) {
+        if (block.device != arm1 || block.kind != simulation::BlockKind::move || block.from < b.w().evaluation()->run->steady->from) continue;
+        QTest::mouseClick(b.window.ribbon(), Qt::LeftButton, {}, QPoint(static_cast<int>(b.window.ribbon()->pixel_of(0.5 * simulation::seconds(block.from + block.to))), 52));
+        break;
+    }
+    CHECK(b.w().selection().device == "arm1");
+    CHECK(!b.w().selection().step.isEmpty());
+}
+
+TEST_CASE("devices and steps are added and removed; names that are taken are refused with a suggestion") {
+    Bench b;
+    const std::size_t devices = b.w().cell()->devices.size();
+    b.action("place_structureTable")->trigger();
+    b.settle();
+    CHECK(b.w().cell()->devices.size() == devices + 1);
+    const QString id = b.w().selection().device;
+    b.type(b.child<QLineEdit>("name_" + id), "Tester");
+    CHECK(b.told.join(' ').contains("Tester 2"));
+    CHECK(b.w().cell()->devices.back().name == "Table");
+    b.action("remove")->trigger();
+    b.settle();
+    CHECK(b.w().cell()->devices.size() == devices);
+    b.w().select("arm1", "s2");
+    QTest::qWait(30);
+    auto* add = b.child<QToolButton>("add_step");
+    const std::size_t steps = b.w().cell()->devices[static_cast<std::size_t>(b.w().cell()->device("arm1"))].task.size();
+    for (QAction* a : add->menu()->actions())
+        if (a->text() == "Dwell") a->trigger();
+    b.settle();
+    CHECK(b.w().cell()->devices[static_cast<std::size_t>(b.w().cell()->device("arm1"))].task.size() == steps + 1);
+    CHECK(b.cycle().toDouble() > 0);
+    QTest::keyClick(&b.window, Qt::Key_Delete);
+    b.settle();
+    CHECK(b.w().cell()->devices[static_cast<std::size_t>(b.w().cell()->device("arm1"))].task.size() == steps);
+    CHECK(b.w().undo_name().contains("Remove"));
+}
+
+TEST_CASE("play runs on, pauses, and steps from event to event") {
+    Bench b;
+    b.w().set_time(10);
+    QTest::keyClick(b.window.floor(), Qt::Key_Space);
+    REQUIRE(b.w().playing());
+    QTest::qWait(300);
+    QTest::keyClick(b.window.floor(), Qt::Key_Space);
+    CHECK(!b.w().playing());
+    CHECK(b.w().time() > 10.1);
+    CHECK(b.w().time() < 14);
+    b.w().set_time(20);
+    QTest::keyClick(b.window.floor(), Qt::Key_BracketRight);
+    const double next = b.w().time();
+    CHECK(next > 20);
+    QTest::keyClick(b.window.floor(), Qt::Key_BracketLeft);
+    CHECK(b.w().time() < next);
+}
+
+TEST_CASE("variants: made, renamed through the document, compared side by side, chosen as baseline, dropped") {
+    Bench b;
+    const std::string id = b.w().document().free_variant_id();
+    REQUIRE(b.w().replace(b.w().document().with_variant(id, "Try", "B"), "New variant"));
+    b.settle();
+    QTest::mouseClick(b.child<QToolButton>("compare_tab"), Qt::LeftButton);
+    QTest::qWait(400);
+    Comparison* c = b.window.side_by_side()->comparison();
+    QElapsedTimer clock;
+    clock.start();
+    while (clock.elapsed() < 10000 && c->shown("cycle", "D") == QString::fromUtf8("\u2013")) QTest::qWait(20);
+    CHECK(c->isVisible());
+    CHECK(c->shown("cycle", "A") == "8.83");
+    CHECK(c->shown("cycle", "D") == c->shown("cycle", "B"));
+    CHECK(c->shown("reach", "C") == "7 / 8");
+    CHECK(b.w().replace(b.w().document().with_baseline("B"), "Choose baseline"));
+    CHECK(b.w().document().baseline() == "B");
+    CHECK(b.w().replace(b.w().document().without_variant("A"), "Drop"));
+    b.settle();
+    CHECK(b.w().document().variants().size() == 3);
+    for (int i = 0; i < 3; ++i) b.w().undo();
+    b.settle();
+    CHECK(!b.w().modified());
+}
+
+TEST_CASE("work is not lost: closing asks, saving keeps, a change that makes no sense is refused") {
+    Bench b;
+    const QTemporaryDir folder;
+    const QString file = folder.filePath("mine.escarp");
+    CHECK(b.w().apply({"x", {cell::Operation::set("/devices/marker/process_s", 2.5)}}));
+    b.settle();
+    CHECK(!b.window.close());  // the answer was "cancel"
+    CHECK(b.told.join(' ').contains("not saved"));
+    CHECK(b.window.isVisible());
+    CHECK(b.w().save_as(file));
+    CHECK(!b.w().modified());
+    b.told.clear();
+    CHECK(!b.w().apply({"x", {cell::Operation::set("/devices/marker/process_s", -4)}}));
+    CHECK(b.told.join(' ').contains("process_s"));
+    CHECK(!b.w().modified());
+    CHECK(b.window.open_file(file));
+    CHECK((*cell::find(b.w().resolved(), "/devices/marker/process_s")) == 2.5);
+    b.told.clear();
+    CHECK(!b.window.open_file(folder.filePath("none.escarp")));
+    CHECK(b.told.join(' ').contains("cannot be opened"));
+    CHECK((*cell::find(b.w().resolved(), "/devices/marker/process_s")) == 2.5);
+    CHECK(b.window.close());
+}
+
+TEST_CASE("from an empty floor to a first cycle time, by menu and key alone") {
+    Bench b(false);
+    CHECK(b.w().cell()->devices.empty());
+    b.action("place_conveyorConveyor")->trigger();
+    b.settle();
+    b.action("place_infeedInfeed")->trigger();
+    b.settle();
+    b.action("place_structurePedestal")->trigger();
+    b.settle();
+    b.type(b.child<NumberField>("place_x"), "700");
+    b.type(b.child<NumberField>("place_y"), "-500");
+    b.action("place_armsix900")->trigger();  // stands on the selected pedestal
+    b.settle();
+    const QString arm = b.w().selection().device;
+    CHECK(b.w().cell()->devices.back().host == b.w().cell()->device("pedestal"));
+    b.w().select({});
+    b.action("place_outfeedOutfeed")->trigger();
+    b.settle();
+    b.type(b.child<NumberField>("place_x"), "1.25 m");
+    b.type(b.child<NumberField>("place_y"), "-500");
+    b.w().select(arm);
+    for (const char* step : {"Pick", "Place"}) {
+        QTest::qWait(30);
+        for (QAction* a : b.child<QToolButton>("add_step")->menu()->actions())
+            if (a->text() == step) a->trigger();
+        b.settle();
+    }
+    CHECK(b.window.verdict()->shown("reach") == "2 / 2");
+    CHECK(b.cycle().toDouble() == Approx(6.0).margin(0.01));  // the infeed's interval sets the pace
+    CHECK(b.told.isEmpty());
+}
+
+TEST_CASE("the list of actions finds and runs one") {
+    Bench b;
+    QTimer::singleShot(300, [&] {
+        auto* finder = QApplication::activeModalWidget();
+        REQUIRE(finder);
+        QTest::keyClicks(finder->findChild<QLineEdit*>(), "side front");
+        QTest::keyClick(finder->findChild<QLineEdit*>(), Qt::Key_Escape);
+    });
+    b.action("find")->trigger();
+    QTimer::singleShot(300, [&] {
+        auto* finder = QApplication::activeModalWidget();
+        QTest::keyClicks(finder->findChild<QLineEdit*>(), "floor front");
+        QTest::keyClick(finder->findChild<QLineEdit*>(), Qt::Key_Return);
+    });
+    b.action("find")->trigger();
+    CHECK(b.window.floor()->side() == Side::front);
+}
+
+TEST_CASE("the smallest and the largest usual window clip nothing away") {
+    Bench b;
+    for (const QSize size : {QSize(1280, 800), QSize(1920, 1080)}) {
+        b.window.resize(size);
+        QTest::qWait(60);
+        for (QWidget* view : std::initializer_list<QWidget*>{b.window.floor(), b.window.model(), b.window.ribbon(), b.window.verdict()}) {
+            CHECK(view->isVisible());
+            CHECK(b.window.rect().contains(QRect(view->mapTo(&b.window, QPoint(0, 0)), view->size())));
+        }
+        CHECK(b.window.floor()->width() > 300);
+    }
+}

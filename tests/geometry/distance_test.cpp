@@ -1,0 +1,89 @@
+#include <catch2/catch.hpp>
+
+#include <geometry/distance.h>
+
+#include "support/random.h"
+
+using namespace escarp::geometry;
+using escarp::tests::Draw;
+
+namespace {
+
+double lowest(const Convex& c, const Frame& at, const Vector3& d) {  // least value of d . p over the body
+    return d.dot(at * c.support(at.linear().transpose() * -d)) - c.radius();
+}
+
+}  // namespace
+
+TEST_CASE("distance of simple bodies is what a ruler says") {
+    const auto at = [](double x, double y, double z) { return make_frame({x, y, z}); };
+    CHECK(separation(Convex::sphere(1), at(0, 0, 0), Convex::sphere(2), at(3, 4, 0)).distance == Approx(3.5).margin(1e-12));
+    CHECK(separation(Convex::box({1, 1, 1}), at(0, 0, 0), Convex::box({1, 1, 1}), at(1.25, 0, 0)).distance == Approx(0.25).margin(1e-12));
+    CHECK(separation(Convex::box({1, 1, 1}), at(0, 0, 0), Convex::box({1, 1, 1}), at(2, 2, 0)).distance == Approx(std::sqrt(2.0)).margin(1e-9));
+    CHECK(separation(Convex::cylinder(1, 2), at(0, 0, 0), Convex::cylinder(1, 2), at(0, 0, 2.75)).distance == Approx(0.75).margin(1e-9));
+    CHECK(separation(Convex::capsule({0, 0, -1}, {0, 0, 1}, 0.2), at(0, 0, 0), Convex::capsule({-1, 0, 0}, {1, 0, 0}, 0.2), at(0, 0.9, 0)).distance == Approx(0.7).margin(1e-9));
+    CHECK(separation(Convex::box({1, 1, 1}), at(0, 0, 0), Convex::box({1, 1, 1}), at(0.9, 0.3, 0)).distance == 0.0);
+}
+
+TEST_CASE("every distance carries its own proof: a point pair that far apart and a gap between two planes that wide") {
+    Draw draw(11);
+    int apart = 0;
+    for (int i = 0; i < 20000; ++i) {
+        const Convex a = draw.convex(), b = draw.convex();
+        const Frame at_a = draw.frame(1.0), at_b = draw.frame(1.0);
+        const Separation s = separation(a, at_a, b, at_b);
+        if (s.distance < 1e-6) continue;
+        ++apart;
+        const Vector3 way = s.on_b - s.on_a;
+        REQUIRE(way.norm() == Approx(s.distance).margin(1e-5));
+        const Vector3 u = way.normalized();
+        const double gap = lowest(b, at_b, u) + lowest(a, at_a, -u);
+        REQUIRE(gap == Approx(s.distance).margin(1e-5));
+    }
+    CHECK(apart > 8000);
+}
+
+TEST_CASE("distance does not depend on the order, the place of the pair, or a warm start") {
+    Draw draw(12);
+    for (int i = 0; i < 3000; ++i) {
+        const Convex a = draw.convex(), b = draw.convex();
+        const Frame at_a = draw.frame(1.0), at_b = draw.frame(1.0), moved = draw.frame(5.0);
+        const double d = separation(a, at_a, b, at_b).distance;
+        Warm warm = draw.direction();
+        REQUIRE(separation(b, at_b, a, at_a).distance == Approx(d).margin(1e-5));
+        REQUIRE(separation(a, moved * at_a, b, moved * at_b).distance == Approx(d).margin(1e-5));
+        REQUIRE(separation(a, at_a, b, at_b, &warm).distance == Approx(d).margin(1e-5));
+        REQUIRE(separation(a, at_a, b, at_b, &warm).distance == Approx(d).margin(1e-5));
+    }
+}
+
+TEST_CASE("a search that may stop early returns a lower bound above the mark") {
+    Draw draw(13);
+    for (int i = 0; i < 3000; ++i) {
+        const Convex a = draw.convex(), b = draw.convex();
+        const Frame at_a = draw.frame(1.5), at_b = draw.frame(1.5);
+        const double d = separation(a, at_a, b, at_b).distance, mark = draw.in(0, 1);
+        const double bound = separation(a, at_a, b, at_b, nullptr, mark).distance;
+        REQUIRE(bound <= d + 1e-7);
+        if (d > mark + 1e-6) REQUIRE(bound > mark - 1e-7);
+        else REQUIRE(bound == Approx(d).margin(1e-5));
+    }
+}
+
+TEST_CASE("penetration is the least shift that parts two bodies") {
+    CHECK(penetration(Convex::box({1, 1, 1}), make_frame({0, 0, 0}), Convex::box({1, 1, 1}), make_frame({0.9, 0.2, 0.1})) == Approx(0.1).margin(1e-5));
+    CHECK(penetration(Convex::sphere(1), make_frame({0, 0, 0}), Convex::sphere(1), make_frame({0.7, 0, 0})) == Approx(0.3).margin(2e-3));
+    CHECK(penetration(Convex::box({1, 1, 1}), make_frame({0, 0, 0}), Convex::box({1, 1, 1}), make_frame({2, 0, 0})) == 0.0);
+    Draw draw(14);
+    for (int i = 0; i < 400; ++i) {
+        const Convex a = Convex::box({draw.in(0.2, 1), draw.in(0.2, 1), draw.in(0.2, 1)}), b = Convex::box({draw.in(0.2, 1), draw.in(0.2, 1), draw.in(0.2, 1)});
+        const Frame at_a = draw.frame(0.2), at_b = draw.frame(0.2);
+        const double depth = penetration(a, at_a, b, at_b);
+        // No shift that is shorter may part them.
+        for (int k = 0; k < 60 && depth > 0.01; ++k) {
+            Frame shifted = at_b;
+            shifted.translation() += 0.97 * depth * draw.direction();
+            REQUIRE(separation(a, at_a, b, shifted).distance < 1e-6);
+        }
+    }
+}

@@ -1,0 +1,85 @@
+#include <catch2/catch.hpp>
+
+#include <kinematics/reach.h>
+
+#include "support/cells.h"
+#include "support/random.h"
+
+using namespace escarp;
+using namespace escarp::kinematics;
+using escarp::tests::Draw;
+
+namespace {
+
+Frame shifted(Frame f, const Vector3& by) {
+    f.translation() += by;
+    return f;
+}
+
+}  // namespace
+
+TEST_CASE("the reach margin is the least shift that changes the answer, within 1 mm") {
+    const auto cell = tests::catalogue_cell();
+    Draw draw(41);
+    int inside = 0, outside = 0;
+    for (int i = 0; i < 160; ++i) {
+        const ArmModel& arm = cell->arm_models[static_cast<std::size_t>(i % 3)];
+        const auto solver = make_joint_solver(arm);
+        Frame pose = Frame::Identity();
+        const double far = arm_length(arm) * draw.in(0.3, 1.25), turn = draw.in(-2.8, 2.8);
+        pose.translation() = Vector3(far * std::cos(turn), far * std::sin(turn), draw.in(0.1, 0.7));
+        pose.linear() = straight_down(turn);
+        const Reach r = reach(arm, *solver, pose, Frame::Identity(), arm.ready, nullptr);
+        const bool reached = solver->reachable(pose, arm.ready);
+        REQUIRE((r.margin >= 0) == reached);
+        REQUIRE((r.reason == ReachReason::reached) == reached);
+        const double size = std::abs(r.margin);
+        if (size >= 0.2) continue;
+        reached ? ++inside : ++outside;
+        // Along the direction named, the answer changes there; no random direction changes it earlier.
+        REQUIRE(solver->reachable(shifted(pose, (size + 1e-3) * r.direction), arm.ready) != reached);
+        if (size > 2e-3)
+            for (int k = 0; k < 400; ++k) REQUIRE(solver->reachable(shifted(pose, (size - 1e-3) * draw.direction()), arm.ready) == reached);
+    }
+    CHECK(inside > 15);
+    CHECK(outside > 15);
+}
+
+TEST_CASE("the reason for a pose out of reach is named") {
+    const auto cell = tests::catalogue_cell();
+    const ArmModel& arm = cell->arm_models[1];
+    const auto solver = make_joint_solver(arm);
+    const auto ask = [&](double x, double z) {
+        Frame pose = Frame::Identity();
+        pose.translation() = Vector3(x, 0, z);
+        pose.linear() = straight_down();
+        return reach(arm, *solver, pose, Frame::Identity(), arm.ready, nullptr);
+    };
+    CHECK(ask(0.5, 0.3).reason == ReachReason::reached);
+    CHECK(ask(1.05, 0.3).reason == ReachReason::too_far);
+    CHECK(ask(0.08, 0.3).reason != ReachReason::reached);
+    CHECK(ask(0.08, 0.3).reason != ReachReason::too_far);
+}
+
+TEST_CASE("the reach field says of each place what the solver says") {
+    const auto cell = tests::catalogue_cell();
+    const ArmModel& arm = cell->arm_models[0];
+    const auto solver = make_joint_solver(arm);
+    const Frame tool = geometry::make_frame({0, 0, 0.12});
+    const ReachField field = reach_field(arm, *solver, tool, 0.3, 0.05);
+    int inside = 0;
+    for (int row = 0; row < field.size; ++row)
+        for (int column = 0; column < field.size; ++column) {
+            Frame pose = Frame::Identity();
+            pose.translation() = Vector3(field.origin + column * field.cell, field.origin + row * field.cell, 0.3);
+            bool any = false;
+            for (int k = 0; k < 16; ++k) {
+                pose.linear() = straight_down(std::atan2(pose.translation().y(), pose.translation().x()) + k * geometry::pi / 8);
+                any = any || solver->reachable(pose * tool.inverse(), arm.ready);
+            }
+            if (field.at(column, row)) REQUIRE(any);
+            inside += field.at(column, row);
+        }
+    CHECK(inside > 200);
+    CHECK(!field.at(-1, 0));
+}

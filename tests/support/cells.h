@@ -1,0 +1,42 @@
+#pragma once
+// Cells and arms for tests.
+
+#include <cell/catalogue.h>
+#include <cell/compose.h>
+#include <cell/device_kind.h>
+#include <cell/document.h>
+#include <simulation/kinds.h>
+#include <study/figures.h>
+
+namespace escarp::tests {
+
+using cell::json;
+
+inline cell::Document demo() { return cell::Document::load(ESCARP_DEMO); }
+
+inline std::shared_ptr<const cell::Cell> read(const json& tree) { return cell::read_cell(tree, simulation::standard_kinds()); }
+
+/// A file's tree with one arm of each catalogue model, for getting at the models.
+inline std::shared_ptr<const cell::Cell> catalogue_cell() {
+    json tree = {{"escarp", 1}, {"arm_models", cell::catalogue_arms()}, {"tool_models", cell::catalogue_tools()}, {"part_types", cell::catalogue_part_types()}, {"devices", json::array()}};
+    for (const json& model : cell::catalogue_arms()) tree["devices"].push_back({{"id", model["id"]}, {"name", model["id"]}, {"kind", "arm"}, {"model", model["id"]}, {"tool", "jaw60"}});
+    return read(tree);
+}
+
+/// Infeed, belt and an outfeed hood at its end; no arm.
+inline json belt_cell(double interval_s, double speed_mm_s, double length_mm, double gap_mm) {
+    return {{"escarp", 1},
+            {"horizon_s", 200},
+            {"part_types", cell::catalogue_part_types()},
+            {"devices",
+             {{{"id", "belt"}, {"name", "Belt"}, {"kind", "conveyor"}, {"length_mm", length_mm}, {"width_mm", 200}, {"height_mm", 800}, {"speed_mm_s", speed_mm_s}, {"gap_mm", gap_mm}, {"to", "out"}},
+              {{"id", "in"}, {"name", "In"}, {"kind", "infeed"}, {"host", "belt"}, {"interval_s", interval_s}, {"part_type", "block60"}, {"to", "belt"}},
+              {{"id", "out"}, {"name", "Out"}, {"kind", "outfeed"}, {"shape", "hood"}, {"host", "belt"}}}}};
+}
+
+inline std::shared_ptr<const study::Evaluation> evaluated(const cell::Document& d, const std::string& variant) {
+    inspection::Cache cache;
+    return study::evaluate(d, variant, cache);
+}
+
+}  // namespace escarp::tests
