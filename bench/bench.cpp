@@ -1,1 +1,183 @@
-int main() { return 0; }
+// Speeds as ratios to plain references in the same run: absolute times differ from machine to machine, ratios little.
+
+#include <benchmark/benchmark.h>
+
+#include <algorithm>
+#include <chrono>
+#include <cstdio>
+#include <functional>
+#include <vector>
+
+#include <motion/clearance.h>
+#include <simulation/arm_parts.h>
+#include <simulation/run.h>
+
+#include "reference/fixed_step.h"
+#include "reference/sampled_clearance.h"
+#include "support/cells.h"
+#include "support/random.h"
+
+using namespace escarp;
+
+namespace {
+
+/// Median seconds of one call, over `runs` timings of `calls` calls each.
+double timed(int runs, int calls, const std::function<void(int)>& act) {
+    std::vector<double> all;
+    int n = 0;
+    for (int r = 0; r < runs; ++r) {
+        const auto start = std::chrono::steady_clock::now();
+        for (int c = 0; c < calls; ++c) act(n++);
+        all.push_back(std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count() / calls);
+    }
+    std::nth_element(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(all.size() / 2), all.end());
+    return all[all.size() / 2];
+}
+
+void row(const char* what, double ours, double reference, const char* against) { std::printf("%-52s %12.3f us  %10.0f x faster than %s\n", what, ours * 1e6, reference / ours, against); }
+
+/// Every arm against every other thing at evenly spaced instants of 60 s: the plain check.
+double plain_clearance(const study::Evaluation& e, double step) {
+    double least = 1e300;
+    std::vector<geometry::Frame> frames;
+    for (double t = 0; t < 60; t += step)
+        for (std::size_t i = 0; i < e.cell->devices.size(); ++i) {
+            const cell::Device& arm = e.cell->devices[i];
+            if (!arm.arm) continue;
+            static std::map<const cell::Device*, std::vector<motion::Part>> kept;
+            auto& parts = kept[&arm];
+            if (parts.empty()) parts = simulation::arm_parts(*arm.arm);
+            arm.arm->model->mechanism.link_frames(e.run->trace.joints(*e.cell, static_cast<int>(i), static_cast<simulation::Ticks>(t * 1e9)), arm.world, frames);
+            for (const motion::Part& p : parts)
+                for (const cell::Device& d : e.cell->devices)
+                    for (const geometry::Body& b : d.bodies) least = std::min(least, geometry::separation(p.shape, frames[static_cast<std::size_t>(p.frame)] * p.at, b.shape, d.world * b.at).distance);
+        }
+    return least;
+}
+
+/// Frank and Wolfe (1956) on the difference body, to 0.1 mm: the plain way to a distance.
+double plain_distance(const geometry::Convex& a, const geometry::Frame& at_a, const geometry::Convex& b, const geometry::Frame& at_b) {
+    geometry::Vector3 v = at_a * a.support(geometry::Vector3::UnitX()) - at_b * b.support(geometry::Vector3::UnitX());
+    for (int i = 0; i < 5000; ++i) {
+        const geometry::Vector3 w = at_a * a.support(at_a.linear().transpose() * -v) - at_b * b.support(at_b.linear().transpose() * v);
+        const geometry::Vector3 d = w - v;
+        if (-d.dot(v) < 1e-4 * v.norm()) break;
+        v += std::clamp(-d.dot(v) / d.squaredNorm(), 0.0, 1.0) * d;
+    }
+    return std::max(0.0, v.norm() - a.radius() - b.radius());
+}
+
+void edit_to_figures() {
+    cell::Document d = tests::demo();
+    inspection::Cache cache;
+    study::evaluate(d, "A", cache);
+    double x = 2720;
+    const auto edit = [&](const char* device) {
+        return timed(15, 1, [&, device](int n) {
+            const auto next = d.edited("A", {"", {cell::Operation::set(std::string("/devices/") + device + "/placement/x_mm", x + 1 + n * 0.7)}});
+            benchmark::DoNotOptimize(study::evaluate(next, "A", cache));
+        });
+    };
+    const auto first = study::evaluate(d, "A", cache);
+    simulation::PlanCache plans;
+    const cell::json tree = d.resolved("A");
+    const double reference = timed(1, 1, [&](int) {
+        tests::FixedStep plain(*first->cell, plans, tree, 1e-3);
+        benchmark::DoNotOptimize(plain.run(60));
+        benchmark::DoNotOptimize(plain_clearance(*first, 2e-3));
+    });
+    const double marker = edit("marker");
+    x = 1500;
+    const double arm = edit("pedestal1");
+    const double cold = timed(3, 1, [&](int) {
+        inspection::Cache fresh;
+        benchmark::DoNotOptimize(study::evaluate(d, "A", fresh));
+    });
+    const char* against = "1 ms steps and a check every 2 ms, 60 s";
+    row("edit: a fixture moved, all figures current", marker, reference, against);
+    row("edit: an arm's pedestal moved, all figures current", arm, reference, against);
+    row("the same from nothing (first opening)", cold, reference, against);
+}
+
+void part_flow() {
+    const cell::json tree = tests::demo().resolved("A");
+    const auto c = tests::read(tree);
+    simulation::PlanCache plans;
+    simulation::RunOptions o;
+    o.horizon_s = 8 * 3600;
+    o.at_least_s = o.horizon_s;
+    o.stop_when_steady = false;
+    simulation::run(*c, plans, o);
+    const double ours = timed(3, 1, [&](int) { benchmark::DoNotOptimize(simulation::run(*c, plans, o)); });
+    const double reference = 8 * 60 * timed(1, 1, [&](int) {
+        tests::FixedStep plain(*c, plans, tree, 1e-3);
+        benchmark::DoNotOptimize(plain.run(60));
+    });
+    row("8 h of part flow", ours, reference, "1 ms steps (60 s of them, scaled)");
+}
+
+void joint_solutions() {
+    const auto cell = tests::catalogue_cell();
+    const kinematics::ArmModel& arm = cell->arm_models[1];
+    const auto closed = kinematics::spherical_wrist_solver(arm), numeric = kinematics::numeric_solver(arm);
+    tests::Draw draw(1);
+    std::vector<geometry::Frame> poses;
+    for (int i = 0; i < 1000; ++i) {
+        kinematics::JointVector q(6);
+        for (int j = 0; j < 6; ++j) q[j] = draw.in(-1.5, 1.5);
+        poses.push_back(arm.flange_frame(q));
+    }
+    std::vector<kinematics::JointSolution> found;
+    const double ours = timed(15, 20000, [&](int n) { closed->solve(poses[static_cast<std::size_t>(n) % poses.size()], arm.ready, found); });
+    const double reference = timed(1, 50, [&](int n) { numeric->solve(poses[static_cast<std::size_t>(n) % poses.size()], arm.ready, found); });
+    row("joint solutions, all eight", ours, reference, "24 numeric starts");
+}
+
+void body_distance() {
+    tests::Draw draw(2);
+    struct Pair {
+        geometry::Convex a, b;
+        geometry::Frame at_a, at_b;
+        geometry::Warm warm = geometry::Warm::Zero();
+    };
+    std::vector<Pair> pairs;
+    while (pairs.size() < 500) {
+        Pair p{draw.convex(), draw.convex(), draw.frame(1.5), draw.frame(1.5)};
+        if (geometry::separation(p.a, p.at_a, p.b, p.at_b).distance > 0.01) pairs.push_back(p);
+    }
+    const double warm = timed(15, 50000, [&](int n) {
+        Pair& p = pairs[static_cast<std::size_t>(n) % pairs.size()];
+        benchmark::DoNotOptimize(geometry::separation(p.a, p.at_a, p.b, p.at_b, &p.warm));
+    });
+    const double reference = timed(1, 500, [&](int n) {
+        const Pair& p = pairs[static_cast<std::size_t>(n) % pairs.size()];
+        benchmark::DoNotOptimize(plain_distance(p.a, p.at_a, p.b, p.at_b));
+    });
+    row("distance of two convex bodies, warm", warm, reference, "Frank-Wolfe to 0.1 mm");
+}
+
+void arm_clearance() {
+    const auto e = tests::evaluated(tests::demo(), "A");
+    const cell::Device& arm = e->cell->devices[static_cast<std::size_t>(e->cell->device("arm1"))];
+    const motion::ArmMover mover(arm.arm->model->mechanism, arm.world, motion::standstill(arm.arm->ready), 0, simulation::arm_parts(*arm.arm));
+    std::vector<motion::Part> all;
+    for (const cell::Device& d : e->cell->devices)
+        for (const geometry::Body& b : d.bodies)
+            if (d.id != "pedestal1") all.push_back({0, b.shape, d.world * b.at, {}, 0});
+    const motion::LineMover others(geometry::Frame::Identity(), all);
+    const double ours = timed(15, 500, [&](int) { benchmark::DoNotOptimize(motion::least_clearance(mover, others, {0, 0, 0.15})); });
+    const double reference = timed(3, 20, [&](int) { benchmark::DoNotOptimize(tests::sampled_clearance(mover, others, 0, 0, 0)); });
+    std::printf("(%zu bodies of the arm against %zu)\n", mover.parts().size(), all.size());
+    row("whole-arm clearance query, one instant", ours, reference, "every pair in full");
+}
+
+}  // namespace
+
+int main() {
+    edit_to_figures();
+    part_flow();
+    joint_solutions();
+    body_distance();
+    arm_clearance();
+    return 0;
+}
