@@ -19,8 +19,8 @@ struct Pair {
     Matrix3 turn;
     Vector3 shift;
 
-    Pair(const Convex& a_, const Frame& at_a, const Convex& b_, const Frame& at_b)
-        : a(a_), b(b_), turn(at_a.linear().transpose() * at_b.linear()),
+    Pair(const Convex& first, const Frame& at_a, const Convex& second, const Frame& at_b)
+        : a(first), b(second), turn(at_a.linear().transpose() * at_b.linear()),
           shift(at_a.linear().transpose() * (at_b.translation() - at_a.translation())) {}
 
     Vertex support(const Vector3& d) const {
@@ -60,9 +60,9 @@ struct Simplex {
 };
 
 void reduce_segment(Simplex& s) {
-    const Vector3 ab = s.v[1].w - s.v[0].w;
-    const double length2 = ab.squaredNorm();
-    const double t = length2 > 0 ? -s.v[0].w.dot(ab) / length2 : 0.0;
+    const Vector3 side = s.v[1].w - s.v[0].w;
+    const double length2 = side.squaredNorm();
+    const double t = length2 > 0 ? -s.v[0].w.dot(side) / length2 : 0.0;
     if (t <= 0) return s.keep({{0, 1.0}});
     if (t >= 1) return s.keep({{1, 1.0}});
     s.keep({{0, 1 - t}, {1, t}});
@@ -70,17 +70,17 @@ void reduce_segment(Simplex& s) {
 
 void reduce_triangle(Simplex& s) {
     const Vector3 &a = s.v[0].w, &b = s.v[1].w, &c = s.v[2].w;
-    const Vector3 ab = b - a, ac = c - a;
-    const double d1 = -ab.dot(a), d2 = -ac.dot(a);
+    const Vector3 side1 = b - a, side2 = c - a;
+    const double d1 = -side1.dot(a), d2 = -side2.dot(a);
     if (d1 <= 0 && d2 <= 0) return s.keep({{0, 1.0}});
-    const double d3 = -ab.dot(b), d4 = -ac.dot(b);
+    const double d3 = -side1.dot(b), d4 = -side2.dot(b);
     if (d3 >= 0 && d4 <= d3) return s.keep({{1, 1.0}});
     const double vc = d1 * d4 - d3 * d2;
     if (vc <= 0 && d1 >= 0 && d3 <= 0) {
         const double t = d1 / (d1 - d3);
         return s.keep({{0, 1 - t}, {1, t}});
     }
-    const double d5 = -ab.dot(c), d6 = -ac.dot(c);
+    const double d5 = -side1.dot(c), d6 = -side2.dot(c);
     if (d6 >= 0 && d5 <= d6) return s.keep({{2, 1.0}});
     const double vb = d5 * d2 - d1 * d6;
     if (vb <= 0 && d2 >= 0 && d6 <= 0) {

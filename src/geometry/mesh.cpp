@@ -77,9 +77,9 @@ void add_capsule(Mesh& m, const Vector3& from, const Vector3& to, double r, int 
     for (int k = 0; k <= rings; ++k) ring(to, pi / 2 * k / rings);
     for (int row = 0; row + 1 < rows; ++row)
         for (int i = 0; i < facets; ++i) {
-            const int a = first + row * facets + i, b = first + row * facets + (i + 1) % facets;
-            m.triangles.push_back({a, b, b + facets});
-            m.triangles.push_back({a, b + facets, a + facets});
+            const int here = first + row * facets + i, next = first + row * facets + (i + 1) % facets;
+            m.triangles.push_back({here, next, next + facets});
+            m.triangles.push_back({here, next + facets, here + facets});
         }
 }
 

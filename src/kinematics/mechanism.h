@@ -52,7 +52,7 @@ struct Mechanism {
 Jacobian jacobian(const Mechanism& mechanism, const std::vector<Frame>& links, int link, const Vector3& point);
 
 /// For each joint, the greatest distance that any point of a ball (`centre`, `radius`, in `link`) can have from that
-/// joint's axis at any joint values; 0 for joints that do not move it, 1 for slides that do. Metres.
+/// joint's axis at any joint values; 0 for joints farther out, 1 for slides. Metres.
 JointVector lever_bounds(const Mechanism& mechanism, int link, const Vector3& centre, double radius);
 
 /// A manipulator: a mechanism with a mechanical interface (flange) and what its maker says of it.

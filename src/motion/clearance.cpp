@@ -8,7 +8,7 @@ namespace {
 
 class Search {
 public:
-    Search(const Mover& a, const Mover& b, const ClearanceQuery& query) : a_(a), b_(b), query_(query) { best_.distance = query.cap; }
+    Search(const Mover& one, const Mover& two, const ClearanceQuery& query) : a_(one), b_(two), query_(query) { best_.distance = query.cap; }
 
     Clearance run() {
         std::vector<int> all;

@@ -1,0 +1,49 @@
+"""Holds the published JSON Schema against the demo, the example in the documents and what the program itself writes."""
+import json, re, subprocess, sys, tempfile, pathlib
+import jsonschema
+
+root = pathlib.Path(__file__).resolve().parent.parent
+schema = json.loads((root / "docs/cell.schema.json").read_text())
+validator = jsonschema.Draft202012Validator(schema)
+validator.check_schema(schema)
+cli = root / "build/escarp-cli"
+passed = failed = 0
+
+
+def check(good, what):
+    global passed, failed
+    if good:
+        passed += 1
+    else:
+        failed += 1
+        print("FAILED:", what, file=sys.stderr)
+
+
+demo = json.loads((root / "demo/leak-test.escarp").read_text())
+check(not list(validator.iter_errors(demo)), "the demo fits the schema")
+example = json.loads(re.search(r"```json\n(\{\n  \"escarp\".*?)```", (root / "docs/file-format.md").read_text(), re.S).group(1))
+check(not list(validator.iter_errors(example)), "the example in the documents fits the schema")
+with tempfile.NamedTemporaryFile("w", suffix=".escarp") as f:
+    json.dump(example, f)
+    f.flush()
+    run = json.loads(subprocess.check_output([cli, "run", f.name, "--json"]))
+    check(abs(run["cycle_s"] - 6) < 1e-6, "the example's cycle is the 6 s that the documents say")
+models = json.loads(subprocess.check_output([cli, "catalogue"]))
+check(not list(validator.iter_errors({"escarp": 1, "devices": [], **models})), "the catalogue fits the schema")
+
+# What the schema refuses the program refuses too, at the same place.
+for path, value in [(["devices", 0, "length_mm"], "long"), (["devices", 0, "kind"], "teleporter"), (["devices", 0, "id"], "a b"), (["part_types", 0, "bodies"], []), (["escarp"], 2),
+                    (["devices", 4, "task", 0, "do"], "dance"), (["arm_models", 0, "joints", 2, "speed_deg_s"], -1), (["variants"], []), (["takt_s"], -1)]:
+    broken = json.loads(json.dumps(demo))
+    spot = broken
+    for key in path[:-1]:
+        spot = spot[key]
+    spot[path[-1]] = value
+    check(list(validator.iter_errors(broken)), f"the schema refuses {path}")
+    with tempfile.NamedTemporaryFile("w", suffix=".escarp") as f:
+        json.dump(broken, f)
+        f.flush()
+        check(subprocess.run([cli, "validate", f.name], capture_output=True).returncode == 2, f"the program refuses {path}")
+
+print(f"{passed} passed, {failed} failed")
+sys.exit(1 if failed else 0)
