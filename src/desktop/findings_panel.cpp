@@ -146,8 +146,7 @@ void FindingsPanel::add_summary() {
     const auto e = workspace_.evaluation();
     auto* head = words(e->inspection->findings.empty() ? tr("NO PROBLEMS FOUND") : tr("NO OTHER PROBLEMS FOUND"), 11, true, theme::good);
     cards_->addWidget(head);
-    const double checked = e->run->steady ? simulation::seconds(e->run->steady->from + e->run->steady->period) : simulation::seconds(e->run->trace.end);
-    cards_->addWidget(words(tr("%1 poses, %2 body pairs over %3 s of production checked%4.").arg(e->inspection->poses.size()).arg(QLocale::c().toString(static_cast<qulonglong>(e->inspection->pairs_checked))).arg(checked, 0, 'f', 0)
+    cards_->addWidget(words(tr("%1 poses, %2 body pairs over %3 s of production checked%4.").arg(e->inspection->poses.size()).arg(QLocale::c().toString(static_cast<qulonglong>(e->inspection->pairs_checked))).arg(e->inspection->checked_s, 0, 'f', 0)
                                 .arg(e->run->steady ? tr("; after that everything repeats") : QString()), 11, false, theme::muted));
 }
 

@@ -138,6 +138,10 @@ void MainWindow::make_actions() {
     reach->setChecked(true);
     connect(reach, &QAction::toggled, floor_, &FloorView::set_reach_shown);
     action("compare", tr("Side by side"), QKeySequence("Ctrl+B"), [this] { tabs_->set_comparing(!tabs_->comparing()); });
+    action("variant_new", tr("New variant \u2026"), QKeySequence("Ctrl+Shift+N"), [this] { tabs_->add_variant(); });
+    action("variant_rename", tr("Rename this variant \u2026"), {}, [this] { tabs_->rename(workspace_.variant()); });
+    action("variant_baseline", tr("Make this variant the baseline"), {}, [this] { tabs_->make_baseline(workspace_.variant()); });
+    action("variant_drop", tr("Drop this variant"), {}, [this] { tabs_->drop(workspace_.variant()); });
     action("about", tr("About Escarp"), {}, [this] {
         tell(tr("Escarp %1").arg(QCoreApplication::applicationVersion()), tr("Lays out robot cells, runs their cycle, checks reach and clearance, compares variants.\nEvery figure is current after every edit.\n\nFree software under the GNU General Public License, version 3 or later."));
     });
@@ -161,7 +165,7 @@ void MainWindow::make_menus() {
     place_ = menuBar()->addMenu(tr("&Place"));
     fill_place();
     menu(tr("&Work"), {"play", "previous", "next", "to_start", "to_cycle"});
-    menu(tr("&Compare"), {"compare"});
+    menu(tr("&Compare"), {"compare", "", "variant_new", "variant_rename", "variant_baseline", "variant_drop"});
     menu(tr("&View"), {"fit", "reach", "", "top", "front", "side", "", "model_free", "model_top", "model_front", "model_side"});
     menu(tr("&Help"), {"find", "about"});
     status_->setStyleSheet("color: #1B7A78; font-size: 11px; padding-right: 12px;");

@@ -97,16 +97,28 @@ void VariantTabs::add_variant() {
     workspace_.set_variant(QString::fromStdString(id));
 }
 
+void VariantTabs::rename(const QString& id) {
+    bool ok = false;
+    const QString name = QInputDialog::getText(this, tr("Rename variant"), tr("Name of %1:").arg(id), QLineEdit::Normal, workspace_.variant_name(id), &ok).trimmed();
+    if (ok && !name.isEmpty()) workspace_.replace(workspace_.document().renamed_variant(id.toStdString(), name.toStdString()), tr("Rename variant"));
+}
+
+void VariantTabs::make_baseline(const QString& id) { workspace_.replace(workspace_.document().with_baseline(id.toStdString()), tr("Choose baseline %1").arg(id)); }
+
+void VariantTabs::drop(const QString& id) {
+    if (id == QString::fromStdString(workspace_.document().baseline())) {
+        Q_EMIT workspace_.refused(tr("The baseline cannot be dropped"), tr("Make another variant the baseline first."));
+        return;
+    }
+    workspace_.replace(workspace_.document().without_variant(id.toStdString()), tr("Drop variant %1").arg(id));
+}
+
 void VariantTabs::menu_for(const QString& id, const QPoint& global) {
     QMenu menu(this);
     const bool base = id == QString::fromStdString(workspace_.document().baseline());
-    menu.addAction(tr("Rename \u2026"), this, [this, id] {
-        bool ok = false;
-        const QString name = QInputDialog::getText(this, tr("Rename variant"), tr("Name of %1:").arg(id), QLineEdit::Normal, workspace_.variant_name(id), &ok).trimmed();
-        if (ok && !name.isEmpty()) workspace_.replace(workspace_.document().renamed_variant(id.toStdString(), name.toStdString()), tr("Rename variant"));
-    });
-    menu.addAction(tr("Make it the baseline"), this, [this, id] { workspace_.replace(workspace_.document().with_baseline(id.toStdString()), tr("Choose baseline %1").arg(id)); })->setEnabled(!base);
-    menu.addAction(tr("Drop"), this, [this, id] { workspace_.replace(workspace_.document().without_variant(id.toStdString()), tr("Drop variant %1").arg(id)); })->setEnabled(!base);
+    menu.addAction(tr("Rename \u2026"), this, [this, id] { rename(id); });
+    menu.addAction(tr("Make it the baseline"), this, [this, id] { make_baseline(id); })->setEnabled(!base);
+    menu.addAction(tr("Drop"), this, [this, id] { drop(id); })->setEnabled(!base);
     menu.exec(global);
 }
 

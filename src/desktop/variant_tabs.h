@@ -21,10 +21,15 @@ public:
 Q_SIGNALS:
     void comparing_changed(bool on);
 
+public:
+    void add_variant();
+    void rename(const QString& id);
+    void make_baseline(const QString& id);
+    void drop(const QString& id);
+
 private:
     void rebuild();
     void menu_for(const QString& id, const QPoint& global);
-    void add_variant();
 
     Workspace& workspace_;
     QHBoxLayout* row_;

@@ -60,6 +60,7 @@ json clearance_json(const study::Evaluation& e) {
     json out = i.clearance.device_a >= 0 ? one(i.clearance) : json{{"distance_mm", nullptr}};
     out["closer_than_safety_distance"] = std::move(close);
     out["body_pairs"] = i.pairs_checked;
+    out["checked_s"] = tidy(i.checked_s);
     return out;
 }
 

@@ -43,6 +43,7 @@ struct Inspection {
     int tightest_pose = -1;                  ///< index of the least margin
     LeastClearance clearance;                ///< over everything
     std::vector<LeastClearance> close_pairs; ///< least distance of each pair of devices that come nearer than they should
+    double checked_s = 0;                    ///< how far into the run clearance was looked at
     std::size_t pairs_checked = 0;           ///< body pairs looked at over time
     std::vector<Finding> findings;           ///< stops first
 };

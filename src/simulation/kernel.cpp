@@ -2,8 +2,12 @@
 
 #include <algorithm>
 #include <cstring>
+#include <map>
 
 namespace escarp::simulation {
+namespace {
+constexpr std::size_t most_events = 5'000'000, most_blocks = 2'000'000;  // what a run keeps at the most
+}
 
 void StateWriter::add(std::int64_t value) {
     char raw[sizeof value];
@@ -130,7 +134,7 @@ void Kernel::settle() {
     }
 }
 
-std::string Kernel::state() const {
+std::pair<std::uint64_t, std::uint64_t> Kernel::state() const {
     StateWriter w(*this);
     for (const int part : live_) {
         const PartRecord& p = trace_.parts[static_cast<std::size_t>(part)];
@@ -145,12 +149,15 @@ std::string Kernel::state() const {
     }
     for (const auto& b : behaviours_) b->write_state(w);
     for (const bool s : signal_now_) w.add(s);
-    return w.take();
+    // Two hashes of the bytes, 128 bits in all: equal states are equal, different ones do not meet in practice.
+    const std::string bytes = w.take();
+    return {std::hash<std::string>{}(bytes), cell::ContentKey().add(bytes).value()};
 }
 
 std::optional<Kernel::Steady> Kernel::run(const Options& options) {
-    std::unordered_map<std::string, std::pair<Ticks, std::size_t>> seen;
+    std::map<std::pair<std::uint64_t, std::uint64_t>, std::pair<Ticks, std::size_t>> seen;
     std::optional<Steady> steady;
+    std::size_t handled = 0;
     for (const auto& b : behaviours_) b->start(*this);
     settle();
     while (!events_.empty()) {
@@ -159,6 +166,10 @@ std::optional<Kernel::Steady> Kernel::run(const Options& options) {
         if (steady && options.stop_when_steady && event.when > std::max(options.at_least, steady->from + steady->period)) break;
         events_.erase(events_.begin());
         now_ = event.when;
+        if (++handled > most_events || trace_.blocks.size() > most_blocks) {
+            cut_ = true;
+            break;
+        }
         cause_ = -1;
         const std::size_t left = trace_.departures.size();
         behaviour(event.device).event(*this, event.what, event.part);
@@ -170,8 +181,8 @@ std::optional<Kernel::Steady> Kernel::run(const Options& options) {
         if (fresh || found->second.first == now_) continue;
         steady = Steady{found->second.first, now_ - found->second.first, static_cast<int>(trace_.departures.size() - found->second.second), trace_.departures.size() - 1};
     }
-    stuck_ = events_.empty();
-    trace_.end = events_.empty() ? now_ : std::min(options.horizon, steady && options.stop_when_steady ? std::max(options.at_least, steady->from + steady->period) : options.horizon);
+    stuck_ = events_.empty() && !cut_;
+    trace_.end = events_.empty() || cut_ ? now_ : std::min(options.horizon, steady && options.stop_when_steady ? std::max(options.at_least, steady->from + steady->period) : options.horizon);
     return steady;
 }
 

@@ -132,10 +132,11 @@ public:
     /// Runs to the end; the recurrence if the state recurred.
     std::optional<Steady> run(const Options& options);
     bool stuck() const { return stuck_; }
+    bool cut() const { return cut_; }  ///< ended early: more happened than a run keeps
 
 private:
     void settle();
-    std::string state() const;
+    std::pair<std::uint64_t, std::uint64_t> state() const;  ///< of everything that decides what happens next
 
     const cell::Cell& cell_;
     PlanCache& plans_;
@@ -149,7 +150,7 @@ private:
     Ticks now_ = 0;
     int cause_ = -1;
     std::uint64_t order_ = 0;
-    bool stuck_ = false, random_ = false;
+    bool stuck_ = false, cut_ = false, random_ = false;
 };
 
 /// A kind with its behaviour.

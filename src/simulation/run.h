@@ -19,6 +19,7 @@ struct Steady {
 struct Run {
     Trace trace;
     std::optional<Steady> steady;  ///< where the whole state recurred
+    bool cut = false;              ///< ended before its horizon: too much happens in this cell for one run
     bool stuck = false;            ///< nothing could ever happen again before the horizon
     /// (who waits, for whom, what for) at the end, where it is stuck
     struct Wait {

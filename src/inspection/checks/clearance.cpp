@@ -20,6 +20,7 @@ using simulation::Place;
 using simulation::seconds;
 using simulation::Ticks;
 
+constexpr Ticks longest_check = 3600 * simulation::second;  // a run that never recurs is looked at for an hour
 constexpr double usual_cap = 0.15, far_cap = 3.0, contact = 1e-4;
 
 /// An arm between the beginning of one motion and that of the next.
@@ -55,7 +56,7 @@ bool exchanges(const Block* b) {
 
 class ClearanceCheck {
 public:
-    explicit ClearanceCheck(const Context& c) : c_(c), trace_(c.run.trace), end_(c.run.steady ? c.run.steady->from + c.run.steady->period : c.run.trace.end) {
+    explicit ClearanceCheck(const Context& c) : c_(c), trace_(c.run.trace), end_(std::min(longest_check, c.run.steady ? c.run.steady->from + c.run.steady->period : c.run.trace.end)) {
         for (std::size_t i = 0; i < c.cell.devices.size(); ++i) {
             const cell::Device& d = c.cell.devices[i];
             if (d.arm) {
@@ -73,6 +74,7 @@ public:
     }
 
     void run(Inspection& result) {
+        result.checked_s = seconds(end_);
         for (const ArmRoom& room : rooms_) {
             for (const Segment& s : room.segments) {
                 against_devices(room, s);

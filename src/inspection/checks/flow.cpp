@@ -124,6 +124,17 @@ void report_dead_beams(const Context& c, std::vector<Finding>& out) {
     }
 }
 
+void report_cut(const Context& c, std::vector<Finding>& out) {
+    if (!c.run.cut) return;
+    Finding f;
+    f.id = "cut";
+    f.severity = Severity::watch;
+    f.title = "The run was cut short";
+    f.when_s = simulation::seconds(c.run.trace.end);
+    f.text = "More happens in this cell than one run keeps: it ends at " + short_number(*f.when_s, 0) + " s, and the figures are taken up to there. A longer infeed interval or a shorter horizon avoids it.";
+    out.push_back(std::move(f));
+}
+
 }  // namespace
 
 void flow_check(const Context& c, Inspection& result) {
@@ -131,6 +142,7 @@ void flow_check(const Context& c, Inspection& result) {
     report_deadlock(c, result.findings);
     report_takt(c, result.findings);
     report_dead_beams(c, result.findings);
+    report_cut(c, result.findings);
 }
 
 }  // namespace escarp::inspection
