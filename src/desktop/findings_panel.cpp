@@ -5,6 +5,7 @@
 #include <QPushButton>
 #include <QTimer>
 
+#include "layouts.h"
 #include "theme.h"
 
 namespace escarp::desktop {
@@ -75,10 +76,7 @@ void FindingsPanel::rebuild() {
     now += e ? QString::number(e->inspection->poses.size()) + "/" + QString::number(e->inspection->pairs_checked) : "none";
     if (now == built_from_) return;
     built_from_ = now;
-    while (QLayoutItem* item = cards_->takeAt(0)) {
-        if (QWidget* w = item->widget()) w->hide(), w->deleteLater();
-        delete item;
-    }
+    clear(cards_);
     auto* title = new QLabel(tr("<b>FINDINGS</b> &nbsp;%1").arg(stops + watches ? tr("%1 stop \u00b7 %2 watch").arg(stops).arg(watches) : QString()));
     title->setStyleSheet("color: #5C6870; font-size: 11px;");
     cards_->addWidget(title);

@@ -7,6 +7,7 @@
 #include <QTimer>
 #include <QToolButton>
 
+#include "layouts.h"
 #include "theme.h"
 
 namespace escarp::desktop {
@@ -37,10 +38,7 @@ void VariantTabs::rebuild() {
     now += QString::number(differences);
     if (now == built_from_) return;
     built_from_ = now;
-    while (QLayoutItem* item = row_->takeAt(0)) {
-        if (item->widget()) item->widget()->hide(), item->widget()->deleteLater();
-        delete item;
-    }
+    clear(row_);
     for (const cell::VariantInfo& v : workspace_.document().variants()) {
         const QString id = QString::fromStdString(v.id);
         auto* tab = new QToolButton;

@@ -17,6 +17,7 @@
 #include <cell/names.h>
 #include <simulation/kinds.h>
 
+#include "layouts.h"
 #include "number_field.h"
 #include "step_line.h"
 #include "theme.h"
@@ -54,13 +55,6 @@ QString short_info(const cell::Cell& cell, const cell::Device& d, const cell::js
         case cell::Look::belt: return QObject::tr("%1 m \u00b7 %2 mm/s").arg(number("length_mm") / 1000).arg(number("speed_mm_s"));
         case cell::Look::sensor: return d.host >= 0 ? QObject::tr("on %1").arg(QString::fromStdString(cell.devices[static_cast<std::size_t>(d.host)].name)) : QString();
         default: return QString::fromStdString(d.kind->label()).toLower();
-    }
-}
-
-void clear(QLayout* layout) {
-    while (QLayoutItem* item = layout->takeAt(0)) {
-        if (QWidget* w = item->widget()) w->hide(), w->deleteLater();
-        delete item;
     }
 }
 

@@ -15,8 +15,8 @@ public:
         if (query_.pairs) {
             pairs_ = *query_.pairs;
         } else {
-            for (int i = 0; i < static_cast<int>(a_.parts().size()); ++i)
-                for (int j = 0; j < static_cast<int>(b_.parts().size()); ++j) pairs_.emplace_back(i, j);
+            for (int i = 0; i < static_cast<int>(a_.mover.parts().size()); ++i)
+                for (int j = 0; j < static_cast<int>(b_.mover.parts().size()); ++j) pairs_.emplace_back(i, j);
         }
         warm_.assign(pairs_.size(), geometry::Warm::Zero());
         for (int i = 0; i < static_cast<int>(pairs_.size()); ++i) all.push_back(i);
@@ -26,39 +26,64 @@ public:
     }
 
 private:
+    /// Where the parts of one mover stand at the instant looked at: worked out when first needed.
+    struct Side {
+        const Mover& mover;
+        std::vector<Vector3> local_centre;  // of each part, in the frame that carries it
+        std::vector<Vector3> centre;
+        std::vector<Frame> frames, at;
+        std::vector<int> centre_of_visit, at_of_visit;
+        std::vector<double> speed;
+
+        explicit Side(const Mover& m) : mover(m), centre(m.parts().size()), at(m.parts().size()), centre_of_visit(m.parts().size(), -1), at_of_visit(m.parts().size(), -1) {
+            for (const Part& p : m.parts()) local_centre.push_back(p.at * p.shape.centre());
+        }
+        void look(double from, double middle, double to) {
+            mover.frames(middle, frames);
+            mover.speed_bounds(from, to, speed);
+        }
+        const Part& part(int i) const { return mover.parts()[static_cast<std::size_t>(i)]; }
+        const Vector3& centre_at(int i, int visit) {
+            const auto k = static_cast<std::size_t>(i);
+            if (centre_of_visit[k] != visit) centre[k] = frames[static_cast<std::size_t>(part(i).frame)] * local_centre[k], centre_of_visit[k] = visit;
+            return centre[k];
+        }
+        const Frame& frame_at(int i, int visit) {
+            const auto k = static_cast<std::size_t>(i);
+            if (at_of_visit[k] != visit) at[k] = frames[static_cast<std::size_t>(part(i).frame)] * part(i).at, at_of_visit[k] = visit;
+            return at[k];
+        }
+    };
+
     /// Looks at the middle of a stretch; pairs that cannot beat the best anywhere in it are dropped, the rest is halved.
     void visit(double from, double to, const std::vector<int>& active, int depth) {
         const double middle = 0.5 * (from + to), half = 0.5 * (to - from);
-        std::vector<Frame> frames_a, frames_b;
-        std::vector<double> speed_a, speed_b;
-        a_.frames(middle, frames_a);
-        b_.frames(middle, frames_b);
-        a_.speed_bounds(from, to, speed_a);
-        b_.speed_bounds(from, to, speed_b);
+        const int now = visits_++;
+        a_.look(from, middle, to);
+        b_.look(from, middle, to);
         std::vector<int> left;
         for (const int index : active) {
-            const auto [i, j] = pairs_[index];
-            const Part &p = a_.parts()[i], &q = b_.parts()[j];
-            const double travel = (speed_a[i] + speed_b[j]) * half;
+            const auto [i, j] = pairs_[static_cast<std::size_t>(index)];
+            const geometry::Convex &p = a_.part(i).shape, &q = b_.part(j).shape;
+            const double travel = (a_.speed[static_cast<std::size_t>(i)] + b_.speed[static_cast<std::size_t>(j)]) * half;
             const double useful = best_.distance + travel;  // farther than this at the middle cannot matter
-            const Frame at_p = frames_a[p.frame] * p.at, at_q = frames_b[q.frame] * q.at;
-            const double apart = (at_p * p.shape.centre() - at_q * q.shape.centre()).norm() - p.shape.bound() - q.shape.bound();
-            if (apart > useful) continue;
-            const geometry::Separation apart_by = geometry::separation(p.shape, at_p, q.shape, at_q, &warm_[index], useful);
-            const double d = apart_by.distance;
-            if (d < best_.distance) best_ = {d, middle, i, j, apart_by.on_a, apart_by.on_b};
-            if (d - travel < best_.distance - query_.tolerance) left.push_back(index);
+            const double apart = useful + p.bound() + q.bound();
+            if ((a_.centre_at(i, now) - b_.centre_at(j, now)).squaredNorm() > apart * apart) continue;
+            const geometry::Separation found = geometry::separation(p, a_.frame_at(i, now), q, b_.frame_at(j, now), &warm_[static_cast<std::size_t>(index)], useful);
+            if (found.distance < best_.distance) best_ = {found.distance, middle, i, j, found.on_a, found.on_b};
+            if (found.distance - travel < best_.distance - query_.tolerance) left.push_back(index);
         }
         if (left.empty() || best_.distance <= 0 || depth > 40) return;
         visit(from, middle, left, depth + 1);
         visit(middle, to, left, depth + 1);
     }
 
-    const Mover &a_, &b_;
+    Side a_, b_;
     const ClearanceQuery& query_;
     std::vector<std::pair<int, int>> pairs_;
     std::vector<geometry::Warm> warm_;
     Clearance best_;
+    int visits_ = 0;
 };
 
 /// Distance at one instant, and how fast it can shrink around it.

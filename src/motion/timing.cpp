@@ -48,13 +48,21 @@ std::vector<double> time_optimal_rates(const std::vector<PathNode>& nodes, const
         most[i] = rate * rate;
         most_u = std::min(most_u, 1e9);
     }
+    // A stretch keeps the limits at both of its ends: with those at its beginning alone a joint that turns round between
+    // two nodes would force a stop there.
+    std::vector<std::vector<HalfPlane>> stretch(n);
+    for (std::size_t i = 0; i + 1 < n; ++i) {
+        const double h = nodes[i + 1].s - nodes[i].s;
+        stretch[i] = planes[i];
+        for (const HalfPlane& plane : planes[i + 1]) stretch[i].push_back({plane.a + 2 * h * plane.b, plane.b, plane.c});
+    }
     // Backward: the greatest x at each node from which the rest can still be driven to a stop.
     std::vector<double> controllable(n, 0.0);
     std::vector<Point> polygon, scratch;
     for (std::size_t i = n - 1; i-- > 0;) {
         const double h = nodes[i + 1].s - nodes[i].s;
         polygon = {{-most_u, 0.0}, {most_u, 0.0}, {most_u, most[i]}, {-most_u, most[i]}};
-        for (const HalfPlane& plane : planes[i]) clip(polygon, plane, scratch);
+        for (const HalfPlane& plane : stretch[i]) clip(polygon, plane, scratch);
         clip(polygon, {2 * h, 1.0, controllable[i + 1]}, scratch);
         clip(polygon, {-2 * h, -1.0, 1e-10 * (1 + most[i])}, scratch);  // a hair wide: at the end the set is a mere line
         for (const Point& p : polygon) controllable[i] = std::max(controllable[i], p.y());
@@ -64,7 +72,7 @@ std::vector<double> time_optimal_rates(const std::vector<PathNode>& nodes, const
     for (std::size_t i = 0; i + 1 < n; ++i) {
         const double h = nodes[i + 1].s - nodes[i].s;
         double u = std::min(most_u, (controllable[i + 1] - x[i]) / (2 * h));
-        for (const HalfPlane& plane : planes[i])
+        for (const HalfPlane& plane : stretch[i])
             if (plane.a > 1e-12) u = std::min(u, (plane.c - plane.b * x[i]) / plane.a);
         x[i + 1] = std::clamp(x[i] + 2 * h * u, 0.0, controllable[i + 1]);
     }

@@ -1,6 +1,7 @@
 #pragma once
 // Time-optimal rates along a given joint path under velocity and acceleration limits: a backward pass of
-// controllable sets and a greedy forward pass on a grid (reachability analysis: Pham and Pham, IEEE T-RO 2018).
+// controllable sets and a greedy forward pass on a grid (reachability analysis: Pham and Pham, IEEE T-RO 2018, with
+// the limits held at both ends of each stretch).
 
 #include <vector>
 

@@ -182,7 +182,8 @@ TaskRunner::Outcome TaskRunner::begin_move(Kernel& k) {
     return Outcome::started;
 }
 
-void TaskRunner::run_motion(Kernel& k, motion::MotionPtr motion, BlockKind kind, Phase phase, const JointVector& end) {
+/// Opens the block of a phase that lasts `length` from now.
+void TaskRunner::open_block(Kernel& k, BlockKind kind, Phase phase, double length) {
     Block b;
     b.device = index_;
     b.kind = kind;
@@ -192,27 +193,20 @@ void TaskRunner::run_motion(Kernel& k, motion::MotionPtr motion, BlockKind kind,
     b.seat = step_->device >= 0 ? offer_.seat : -1;
     block_ = k.begin(b);
     phase_ = phase;
-    phase_end_ = k.now() + ticks(motion->duration());
+    phase_end_ = k.now() + ticks(length);
     k.set_condition(index_, Condition::busy);
-    k.start_motion(index_, std::move(motion), held_, block_);
-    q_ = end;
     k.at(phase_end_, index_, 0);
 }
 
+void TaskRunner::run_motion(Kernel& k, motion::MotionPtr motion, BlockKind kind, Phase phase, const JointVector& end) {
+    open_block(k, kind, phase, motion->duration());
+    k.start_motion(index_, std::move(motion), held_, block_);
+    q_ = end;
+}
+
 void TaskRunner::run_time(Kernel& k, double time_s, BlockKind kind, Phase phase) {
-    Block b;
-    b.device = index_;
-    b.kind = kind;
-    b.step = step_->number;
-    b.part = held_ >= 0 || step_->device < 0 ? held_ : offer_.part;
-    b.other = step_->device;
-    b.seat = step_->device >= 0 ? offer_.seat : -1;
-    block_ = k.begin(b);
-    phase_ = phase;
-    phase_end_ = k.now() + ticks(time_s);
-    k.set_condition(index_, Condition::busy);
+    open_block(k, kind, phase, time_s);
     k.start_motion(index_, k.plans().still(arm_, q_), held_, block_);
-    k.at(phase_end_, index_, 0);
 }
 
 void TaskRunner::finish_grip(Kernel& k) {

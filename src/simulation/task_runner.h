@@ -31,6 +31,7 @@ private:
     Outcome begin_move(Kernel& kernel);
     Outcome stop(Kernel& kernel, Fault fault);
     void open_wait(Kernel& kernel);
+    void open_block(Kernel& kernel, BlockKind kind, Phase phase, double length);
     void run_motion(Kernel& kernel, motion::MotionPtr motion, BlockKind kind, Phase phase, const JointVector& end);
     void run_time(Kernel& kernel, double time_s, BlockKind kind, Phase phase);
     void finish_grip(Kernel& kernel);

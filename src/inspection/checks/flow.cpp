@@ -75,7 +75,7 @@ void report_takt(const Context& c, std::vector<Finding>& out) {
     Finding f;
     f.id = "takt";
     f.severity = Severity::watch;
-    f.title = "The takt is missed by " + short_number(cycle - c.cell.takt) + " s";
+    f.title = "Takt missed by " + short_number(cycle - c.cell.takt) + " s";
     f.text = "The cycle is " + short_number(cycle) + " s; the line demands a part every " + short_number(c.cell.takt) + " s.";
     f.when_s = simulation::seconds(c.run.steady->from);
     out.push_back(std::move(f));

@@ -1,0 +1,18 @@
+#pragma once
+#include <QLayout>
+#include <QWidget>
+
+namespace escarp::desktop {
+
+/// Takes everything out of a layout. Widgets go when control is back in the event loop: one of them may be the caller.
+inline void clear(QLayout* layout) {
+    while (QLayoutItem* item = layout->takeAt(0)) {
+        if (QWidget* w = item->widget()) {
+            w->hide();
+            w->deleteLater();
+        }
+        delete item;
+    }
+}
+
+}  // namespace escarp::desktop

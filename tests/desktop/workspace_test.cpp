@@ -1,0 +1,194 @@
+// What the window is about, without its widgets.
+
+#include <catch2/catch.hpp>
+
+#include <QElapsedTimer>
+#include <QSignalSpy>
+#include <QTemporaryDir>
+#include <QTest>
+
+#include <desktop/plan_drawing.h>
+#include <desktop/workspace.h>
+
+using namespace escarp;
+using namespace escarp::desktop;
+
+namespace {
+
+void settle(Workspace& w) {
+    QElapsedTimer clock;
+    clock.start();
+    while (!w.current() && clock.elapsed() < 30000) QTest::qWait(2);
+    REQUIRE(w.current());
+}
+
+const std::string marker_x = "/devices/marker/placement/x_mm";
+
+cell::Edit shift(double x) { return {"Shift", {cell::Operation::set(marker_x, x)}}; }
+
+}  // namespace
+
+TEST_CASE("undo goes back over many edits in several variants, to the bit, and redo forward again") {
+    Workspace w;
+    REQUIRE(w.open(ESCARP_DEMO));
+    std::vector<std::string> texts{w.document().text()};
+    const char* variants[] = {"A", "B", "C"};
+    for (int i = 0; i < 30; ++i) {
+        w.set_variant(variants[i % 3]);
+        REQUIRE(w.apply(shift(2700 + i)));
+        texts.push_back(w.document().text());
+    }
+    for (int i = 29; i >= 0; --i) {
+        w.undo();
+        CHECK(w.document().text() == texts[static_cast<std::size_t>(i)]);
+        CHECK(w.variant() == variants[i % 3]);  // back where the edit was made
+    }
+    CHECK(!w.can_undo());
+    CHECK(!w.modified());
+    for (std::size_t i = 1; i < texts.size(); ++i) {
+        w.redo();
+        CHECK(w.document().text() == texts[i]);
+    }
+    CHECK(!w.can_redo());
+    w.undo();
+    REQUIRE(w.apply(shift(1234)));
+    CHECK(!w.can_redo());  // a new edit ends the way forward
+}
+
+TEST_CASE("an edit that changes nothing is no edit") {
+    Workspace w;
+    REQUIRE(w.open(ESCARP_DEMO));
+    const double x = cell::find(w.resolved(), marker_x)->get<double>();
+    CHECK(w.apply(shift(x)));
+    CHECK(!w.can_undo());
+    CHECK(!w.modified());
+}
+
+TEST_CASE("a draft is shown and evaluated, but only taking it changes the document") {
+    Workspace w;
+    REQUIRE(w.open(ESCARP_DEMO));
+    settle(w);
+    const double cycle = *w.evaluation()->figures.cycle_s;
+    const std::string before = w.document().text();
+    for (int i = 1; i <= 20; ++i) REQUIRE(w.try_out(shift(2720 + i)));
+    settle(w);
+    CHECK(*w.evaluation()->figures.cycle_s != cycle);
+    CHECK(w.document().text() == before);
+    CHECK(w.trying());
+    w.drop_draft();
+    settle(w);
+    CHECK(*w.evaluation()->figures.cycle_s == cycle);
+    REQUIRE(w.try_out(shift(2740)));
+    w.take_draft();
+    CHECK(!w.trying());
+    CHECK(w.undo_name() == "Shift");
+    w.undo();
+    CHECK(w.document().text() == before);  // twenty drags and one taking are one edit
+}
+
+TEST_CASE("a refused edit says why and leaves everything as it was") {
+    Workspace w;
+    REQUIRE(w.open(ESCARP_DEMO));
+    QSignalSpy refused(&w, &Workspace::refused);
+    const std::string before = w.document().text();
+    CHECK(!w.apply({"x", {cell::Operation::set("/devices/arm1/model", "none such")}}));
+    CHECK(!w.apply({"x", {cell::Operation::remove("/devices/zzz")}}));
+    CHECK(!w.try_out({"x", {cell::Operation::set("/devices/tester/columns", 1000)}}));
+    CHECK(!w.apply({"x", {cell::Operation::remove("/devices/tester")}}));  // tasks refer to it
+    CHECK(refused.count() == 4);
+    CHECK(refused.at(0).at(1).toString().contains("devices/arm1/model"));
+    CHECK(w.document().text() == before);
+    CHECK(!w.can_undo());
+    CHECK(!w.trying());
+}
+
+TEST_CASE("the newest edit wins: many in a row end with the figures of the last one") {
+    Workspace w;
+    REQUIRE(w.open(ESCARP_DEMO));
+    QSignalSpy evaluated(&w, &Workspace::evaluated);
+    for (int i = 0; i < 60; ++i) {
+        REQUIRE(w.apply({"x", {cell::Operation::set("/devices/marker/process_s", 1.0 + 0.05 * i)}}));
+        QCoreApplication::processEvents();
+    }
+    settle(w);
+    CHECK(w.evaluation()->cell->devices[8].name == "Marker");
+    const auto& blocks = w.evaluation()->run->trace.blocks;
+    const int marker = w.evaluation()->cell->device("marker");
+    for (const simulation::Block& b : blocks)
+        if (b.device == marker && b.to != simulation::never) REQUIRE(simulation::seconds(b.to - b.from) == Approx(1.0 + 0.05 * 59).margin(1e-6));
+}
+
+TEST_CASE("every variant comes to have its figures, the one looked at first") {
+    Workspace w;
+    REQUIRE(w.open(ESCARP_DEMO));
+    settle(w);
+    QElapsedTimer clock;
+    clock.start();
+    while (!(w.current_of("B") && w.current_of("C")) && clock.elapsed() < 30000) QTest::qWait(5);
+    CHECK(w.evaluation_of("B")->figures.cycle_s);
+    CHECK(!w.evaluation_of("C")->figures.cycle_s);
+    CHECK(w.error_of("A").isEmpty());
+    CHECK(w.variant_name("B") == "Facing arms");
+}
+
+TEST_CASE("time stays within the run, and plays round and round in the steady state") {
+    Workspace w;
+    REQUIRE(w.open(ESCARP_DEMO));
+    settle(w);
+    w.set_time(-5);
+    CHECK(w.time() == 0);
+    w.set_time(1e9);
+    CHECK(w.time() == w.end_time());
+    w.set_time(w.end_time() - 0.2);
+    w.set_speed(5);
+    w.play(true);
+    QTest::qWait(250);
+    w.play(false);
+    CHECK(w.time() < w.end_time() - 0.2);
+    CHECK(w.time() >= simulation::seconds(w.evaluation()->run->steady->from));
+    w.set_time(10);
+    w.step_event(1);
+    const double next = w.time();
+    CHECK(next > 10);
+    w.step_event(-1);
+    w.step_event(1);
+    CHECK(w.time() == next);
+}
+
+TEST_CASE("a file that cannot be written is told, and the work stays unsaved") {
+    Workspace w;
+    REQUIRE(w.open(ESCARP_DEMO));
+    REQUIRE(w.apply(shift(2500)));
+    QSignalSpy refused(&w, &Workspace::refused);
+    CHECK(!w.save_as("/no/such/folder/x.escarp"));
+    CHECK(refused.count() == 1);
+    CHECK(w.modified());
+    const QTemporaryDir folder;
+    CHECK(w.save_as(folder.filePath("x.escarp")));
+    CHECK(!w.modified());
+    Workspace again;
+    REQUIRE(again.open(folder.filePath("x.escarp")));
+    CHECK(again.document() == w.document());
+}
+
+TEST_CASE("the plan is to scale and the right way round, from above, the front and the side") {
+    Workspace w;
+    REQUIRE(w.open(ESCARP_DEMO));
+    const cell::Cell& c = *w.cell();
+    for (const Side side : {Side::top, Side::front, Side::side}) {
+        const PlanView v{side, 300, {50, 700}};
+        const geometry::Vector3 p(1.2, -0.4, 0.9);
+        const QPointF pixel = v.to_pixels(p);
+        const QPointF flat = v.to_flat(pixel);
+        CHECK(flat.x() == Approx(side == Side::side ? p.y() : p.x()));
+        CHECK(flat.y() == Approx(side == Side::top ? p.y() : p.z()));
+        const QRectF box = plan_bounds(c, side);
+        CHECK(box.width() > 0.5);
+        if (side != Side::top) CHECK(box.top() == Approx(0).margin(1e-9));  // everything stands on the floor
+    }
+    const PlanView v{Side::top, 1000, {0, 0}};  // one pixel per mm
+    QRectF belt;
+    for (const QPolygonF& poly : device_outlines(v, c, c.device("infeed_belt"), nullptr, 0)) belt |= poly.boundingRect();
+    CHECK(belt.width() == Approx(1500).margin(0.5));
+    CHECK(belt.height() == Approx(200).margin(0.5));
+}
