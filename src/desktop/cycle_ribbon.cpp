@@ -253,11 +253,12 @@ void CycleRibbon::paintEvent(QPaintEvent*) {
         if (e->figures.steady)
             sub = tr("steady cycle %1 s \u00b7 repeats every %n part(s) \u00b7 longest chain outlined", nullptr, e->run->steady->parts).arg(*e->figures.cycle_s, 0, 'f', 2);
         else if (e->figures.cycle_s) sub = tr("mean cycle %1 s \u00b7 the state does not recur within the run").arg(*e->figures.cycle_s, 0, 'f', 2);
+        else if (e->cell->devices.empty()) sub = tr("devices and their work appear here");
         else sub = tr("no steady cycle: no part leaves, or the work stops");
     }
     p.setFont(theme::font(11));
     theme::text(p, QRectF(left, 5, controls_->x() - left - 8, 17), sub);
-    if (!e) return;
+    if (!e || e->cell->devices.empty()) return;
     draw_axis(p);
     const std::size_t lanes = lanes_.size();
     p.save();

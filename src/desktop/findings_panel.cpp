@@ -84,7 +84,7 @@ void FindingsPanel::rebuild() {
     if (!error.isEmpty()) cards_->addWidget(words(tr("This variant cannot be computed: %1").arg(error), 11, false, theme::stop));
     if (e)
         for (const auto& f : e->inspection->findings) cards_->addWidget(card(f));
-    if (e) add_summary();
+    if (e && !e->cell->devices.empty()) add_summary();
     cards_->addStretch(1);
 }
 

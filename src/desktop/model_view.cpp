@@ -347,8 +347,10 @@ int ModelView::device_at(const QPointF& pixel) const {
     const Vector3 eye = camera_.eye(), along = (Vector3(far.x(), far.y(), far.z()) - eye).normalized();
     double nearest = 1e300;
     int device = -1;
-    for (const Item& item : items()) {
-        if (item.device < 0) continue;
+    std::vector<Item> all = items();  // what can be seen through is clicked through, unless nothing is behind it
+    std::stable_partition(all.begin(), all.end(), [](const Item& item) { return !item.see_through; });
+    for (const Item& item : all) {
+        if (item.device < 0 || (item.see_through && device >= 0)) continue;
         const auto meets = [&](double length) { return geometry::separation(geometry::Convex::segment(eye, eye + length * along), Frame::Identity(), *item.shape, item.at).distance <= 1e-4; };
         double high = std::min(nearest, 20 * camera_.distance), low = 0;
         if (!meets(high)) continue;

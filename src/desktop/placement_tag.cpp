@@ -55,6 +55,8 @@ void PlacementTag::show_device() {
     y_->set_value(value("y_mm"));
     z_->set_value(value("z_mm"));
     turn_->set_value(value("turn_deg"));
+    // On a host the numbers are relative to its top: where that is in the world stands below them.
+    layout()->setContentsMargins(8, 22, 8, d.host >= 0 ? 20 : 6);
     adjustSize();
     update();
 }
@@ -76,6 +78,11 @@ void PlacementTag::paintEvent(QPaintEvent*) {
     p.setFont(theme::font(11));
     p.setPen(theme::good);
     p.drawText(QRectF(width() - wide - 8, 4, wide, 16), Qt::AlignRight | Qt::AlignVCenter, host);
+    if (d.host < 0) return;
+    const geometry::Vector3 world = 1e3 * d.world.translation();
+    p.setFont(theme::font(10));
+    p.setPen(theme::muted);
+    theme::text(p, QRectF(8, height() - 18, width() - 16, 14), tr("in the world X %1  Y %2  Z %3").arg(world.x(), 0, 'f', 1).arg(world.y(), 0, 'f', 1).arg(world.z(), 0, 'f', 1));
 }
 
 }  // namespace escarp::desktop

@@ -65,6 +65,8 @@ std::vector<VerdictStrip::Tile> VerdictStrip::tiles() const {
     all.push_back({"waiting", tr("WAITING"), number(f.waiting ? std::optional(*f.waiting * 100) : std::nullopt, 0), tr("% of the arms' time"), QString::fromStdString(f.waits_most), theme::muted, theme::muted});
     const QString floor_change = b ? change(f.floor_m2, b->floor_m2, 1, 1, "m\u00b2") : QString();
     all.push_back({"floor", tr("FLOOR"), number(e ? std::optional(f.floor_m2) : std::nullopt, 1), QStringLiteral("m\u00b2"), floor_change.isEmpty() ? tr("hull of all footprints") : floor_change, theme::muted, theme::muted});
+    if (!e || e->cell->devices.empty())  // nothing there yet: nothing is good or bad
+        for (Tile& t : all) t.stripe = t.note_colour = theme::muted, t.note.clear();
     return all;
 }
 

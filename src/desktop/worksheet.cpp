@@ -70,7 +70,7 @@ struct Grid {
         field->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);  // the column gives the width, not the longest entry
         field->setAccessibleName(label);
         layout->addWidget(l, row, 0);
-        layout->addWidget(field, row, 1);
+        layout->addWidget(field, row, 1, 1, unit.isEmpty() ? 2 : 1);
         if (!unit.isEmpty()) {
             auto* u = new QLabel(unit);
             u->setStyleSheet("color: #5C6870; font-size: 10px;");

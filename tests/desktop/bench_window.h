@@ -1,0 +1,97 @@
+#pragma once
+// A real window with the demo (or an empty floor) in it, and hands to drive it.
+
+#include <catch2/catch.hpp>
+#include <QAction>
+#include <QApplication>
+#include <QComboBox>
+#include <QElapsedTimer>
+#include <QLabel>
+#include <QListWidget>
+#include <QMenu>
+#include <QMessageBox>
+#include <QPushButton>
+#include <QTemporaryDir>
+#include <QTest>
+#include <QToolButton>
+#include <desktop/main_window.h>
+#include <desktop/step_line.h>
+
+namespace escarp::tests {
+
+using namespace escarp::desktop;
+
+struct Bench {
+    MainWindow window;
+    QStringList told;
+
+    explicit Bench(bool demo = true) {
+        window.ask_instead = [this](const QString& text) {
+            told << text;
+            return QMessageBox::Cancel;
+        };
+        window.resize(1280, 800);
+        window.show();
+        REQUIRE(QTest::qWaitForWindowExposed(&window));
+        window.activateWindow();
+        if (!QTest::qWaitForWindowActive(&window, 300)) makes_active();
+        if (demo) REQUIRE(window.open_file(ESCARP_DEMO));
+        settle();
+    }
+    /// A bare X server has no window manager that would give the window the keyboard.
+    void makes_active() {
+        QT_WARNING_PUSH
+        QT_WARNING_DISABLE_DEPRECATED
+        QApplication::setActiveWindow(&window);
+        QT_WARNING_POP
+    }
+    Workspace& w() { return window.workspace(); }
+    void settle() {
+        QElapsedTimer clock;
+        clock.start();
+        QTest::qWait(20);
+        while (!w().current() && clock.elapsed() < 30000) QTest::qWait(5);
+        REQUIRE(w().current());
+        QTest::qWait(30);
+    }
+    QString cycle() { return window.verdict()->shown("cycle"); }
+    QAction* action(const char* name) {
+        auto* a = window.findChild<QAction*>(name);
+        REQUIRE(a);
+        return a;
+    }
+    template <typename Widget>
+    Widget* child(const QString& name) {
+        // Rebuilt cards leave their old widgets to be deleted: the one that is seen counts.
+        for (auto* found : window.findChildren<Widget*>(name))
+            if (found->isVisible()) return found;
+        FAIL("no visible widget named " << name.toStdString());
+        return nullptr;
+    }
+    QPoint on_floor(const std::string& device) {
+        const cell::Cell& c = *w().cell();
+        return window.floor()->pixel_of(c.devices[static_cast<std::size_t>(c.device(device))].world.translation()).toPoint();
+    }
+    void click_floor(const QPoint& at, Qt::KeyboardModifiers keys = {}) {
+        QTest::mouseClick(window.floor(), Qt::LeftButton, keys, at);
+        QTest::qWait(20);
+    }
+    void drag_floor(const QPoint& from, const QPoint& by) {
+        QTest::mousePress(window.floor(), Qt::LeftButton, {}, from);
+        for (int i = 1; i <= 8; ++i) {
+            QTest::mouseMove(window.floor(), from + by * i / 8);
+            QTest::qWait(15);
+        }
+        QTest::mouseRelease(window.floor(), Qt::LeftButton, {}, from + by);
+        settle();
+    }
+    void type(QLineEdit* field, const QString& text) {
+        field->setFocus();
+        field->selectAll();
+        QTest::keyClicks(field, text);
+        QTest::keyClick(field, Qt::Key_Return);
+        settle();
+    }
+};
+
+}  // namespace escarp::tests

@@ -1,0 +1,190 @@
+// Each view by itself: what it shows, and what a click or a key in it does.
+
+#include <catch2/catch.hpp>
+
+#include "bench_window.h"
+
+using namespace escarp;
+using namespace escarp::desktop;
+using escarp::tests::Bench;
+
+namespace {
+
+double placed(Bench& b, const std::string& device, const char* key) { return cell::find(b.w().resolved(), "/devices/" + device + "/placement/" + key)->get<double>(); }
+
+/// Share of the picture that is not its most common colour: an empty view has next to none.
+double drawn(const QImage& image) {
+    std::map<QRgb, int> colours;
+    int all = 0;
+    for (int y = 0; y < image.height(); y += 3)
+        for (int x = 0; x < image.width(); x += 3) ++colours[image.pixel(x, y)], ++all;
+    int most = 0;
+    for (const auto& [colour, n] : colours) most = std::max(most, n);
+    return 1.0 - static_cast<double>(most) / all;
+}
+
+}  // namespace
+
+TEST_CASE("a click on a figure goes to what decides it") {
+    Bench b;
+    const auto click = [&](double share) {
+        b.w().select({});
+        b.w().set_time(0);
+        QTest::mouseClick(b.window.verdict(), Qt::LeftButton, {}, QPoint(static_cast<int>(b.window.verdict()->width() * share), 40));
+        QTest::qWait(20);
+    };
+    const auto e = b.w().evaluation();
+    click(0.5);  // clearance
+    CHECK(b.w().time() == Approx(e->inspection->clearance.when_s));
+    CHECK(b.w().selection().device.toStdString() == e->cell->devices[static_cast<std::size_t>(e->inspection->clearance.device_a)].id);
+    click(0.33);  // reach: the tightest pose's step
+    const auto& pose = e->inspection->poses[static_cast<std::size_t>(e->inspection->tightest_pose)];
+    CHECK(b.w().selection().step.toStdString() == pose.step_id);
+    CHECK(b.w().time() > 0);
+    click(0.05);  // cycle: the longest piece of the chain
+    CHECK(!b.w().selection().device.isEmpty());
+    click(0.8);  // waiting
+    CHECK(b.w().selection().device == "arm1");
+}
+
+TEST_CASE("arrow keys nudge what is selected, in two step sizes, each an edit that can be undone") {
+    Bench b;
+    b.click_floor(b.on_floor("marker"));
+    const double x = placed(b, "marker", "x_mm"), y = placed(b, "marker", "y_mm");
+    QTest::keyClick(b.window.floor(), Qt::Key_Right);
+    b.settle();
+    CHECK(placed(b, "marker", "x_mm") == x + 10);
+    QTest::keyClick(b.window.floor(), Qt::Key_Up, Qt::ShiftModifier);
+    b.settle();
+    CHECK(placed(b, "marker", "y_mm") == y + 100);
+    b.action("undo")->trigger();
+    b.action("undo")->trigger();
+    b.settle();
+    CHECK(!b.w().modified());
+}
+
+TEST_CASE("small things near big ones: cycling through what lies under the pointer") {
+    Bench b;
+    // The beam's heads stand beside the belt's end, the housing waits there.
+    const cell::Cell& c = *b.w().cell();
+    const QPoint at = b.window.floor()->pixel_of(c.devices[static_cast<std::size_t>(c.device("b1"))].world.translation()).toPoint();
+    std::set<QString> seen;
+    b.click_floor(at);
+    seen.insert(b.w().selection().device);
+    for (int i = 0; i < 4; ++i) {
+        b.click_floor(at, Qt::ControlModifier);
+        seen.insert(b.w().selection().device);
+    }
+    CHECK(seen.size() >= 2);
+    CHECK(seen.count("b1"));
+    b.click_floor(QPoint(20, b.window.floor()->height() - 20));  // empty floor
+    CHECK(b.w().selection().device.isEmpty());
+}
+
+TEST_CASE("wheel and drag move the view, not the cell; fit brings everything back") {
+    Bench b;
+    FloorView* floor = b.window.floor();
+    const QPointF before = floor->pixel_of({2, 0.5, 0});
+    QWheelEvent wheel(QPointF(200, 200), floor->mapToGlobal(QPointF(200, 200)), QPoint(), QPoint(0, 240), Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+    QApplication::sendEvent(floor, &wheel);
+    CHECK(floor->pixel_of({2, 0.5, 0}) != before);
+    b.drag_floor(QPoint(20, floor->height() - 30), QPoint(40, -20));
+    CHECK(!b.w().modified());
+    b.action("fit")->trigger();
+    CHECK((floor->pixel_of({2, 0.5, 0}) - before).manhattanLength() < 1.0);
+}
+
+TEST_CASE("every view draws something, in every variant and from every side") {
+    Bench b;
+    for (const char* v : {"A", "B", "C"}) {
+        b.w().set_variant(v);
+        b.settle();
+        for (const char* side : {"front", "side", "top"}) {
+            b.action(side)->trigger();
+            QTest::qWait(30);
+            CHECK(drawn(b.window.floor()->grab().toImage()) > 0.08);
+        }
+        for (const char* view : {"model_top", "model_front", "model_side", "model_free"}) {
+            b.action(view)->trigger();
+            QTest::qWait(40);
+            CHECK(drawn(b.window.model()->grabFramebuffer()) > 0.05);
+        }
+        CHECK(drawn(b.window.ribbon()->grab().toImage()) > 0.15);
+        CHECK(drawn(b.window.verdict()->grab().toImage()) > 0.1);
+    }
+}
+
+TEST_CASE("a click in the Model selects the body under it") {
+    Bench b;
+    ModelView* model = b.window.model();
+    std::set<QString> seen;
+    for (int y = 60; y < model->height() - 60; y += 12)
+        for (int x = 10; x < model->width() - 10; x += 24) {
+            b.w().select({});
+            QTest::mouseClick(model, Qt::LeftButton, {}, QPoint(x, y));
+            if (!b.w().selection().device.isEmpty()) seen.insert(b.w().selection().device);
+        }
+    CHECK(seen.size() >= 6);
+    CHECK(seen.count("cabinet"));
+    CHECK((seen.count("arm1") || seen.count("arm2")));
+}
+
+TEST_CASE("a device's parameters are edited in its card; what stands on what can be changed") {
+    Bench b;
+    b.w().select("tester");
+    QTest::qWait(30);
+    const QString before = b.cycle();
+    b.type(b.child<NumberField>("field_tester_process_s"), "12 s");
+    CHECK(b.cycle() != before);
+    CHECK((*cell::find(b.w().resolved(), "/devices/tester/process_s")) == 12.0);
+    b.type(b.child<NumberField>("field_tester_rows"), "1");
+    CHECK(b.w().cell()->devices[static_cast<std::size_t>(b.w().cell()->device("tester"))].seats.size() == 1);
+    CHECK((*cell::find(b.w().resolved(), "/devices/tester/rows")).is_number_integer());
+    auto* host = b.child<QComboBox>("field_tester_host");
+    CHECK(host->findData("arm1") < 0);  // nothing stands on an arm
+    CHECK(host->findData("cabinet") >= 0);
+    while (b.w().can_undo()) b.w().undo();
+    b.settle();
+    CHECK(b.cycle() == before);
+}
+
+TEST_CASE("F2 renames, Ctrl+D duplicates with a free name") {
+    Bench b;
+    b.w().select("cabinet");
+    QTest::keyClick(&b.window, Qt::Key_F2);
+    QTest::qWait(30);
+    auto* name = b.child<QLineEdit>("name_cabinet");
+    QTest::keyClicks(name, "Switch cabinet");
+    QTest::keyClick(name, Qt::Key_Return);
+    b.settle();
+    CHECK(b.w().cell()->devices[static_cast<std::size_t>(b.w().cell()->device("cabinet"))].name == "Switch cabinet");
+    QTest::keyClick(&b.window, Qt::Key_D, Qt::ControlModifier);
+    b.settle();
+    CHECK(b.w().cell()->devices.back().name == "Switch cabinet 2");
+    CHECK(b.w().cell()->devices.back().id != "cabinet");
+}
+
+TEST_CASE("showing a finding goes to its instant and selects what it is about") {
+    Bench b;
+    b.w().set_variant("B");
+    b.settle();
+    const auto& findings = b.w().evaluation()->inspection->findings;
+    REQUIRE(!findings.empty());
+    QTest::mouseClick(b.child<QPushButton>("show"), Qt::LeftButton);
+    QTest::qWait(20);
+    CHECK(b.w().time() == Approx(*findings.front().when_s));
+    CHECK(b.w().selection().device.toStdString() == findings.front().devices.front());
+}
+
+TEST_CASE("a plan in Side by side opens its variant") {
+    Bench b;
+    b.action("compare")->trigger();
+    QTest::qWait(400);
+    CHECK(!b.window.verdict()->isVisible());
+    Comparison* c = b.window.side_by_side()->comparison();
+    QTest::mouseClick(c, Qt::LeftButton, {}, QPoint(static_cast<int>(c->width() * 0.55), 120));
+    b.settle();
+    CHECK(b.w().variant() == "B");
+    CHECK(b.window.verdict()->isVisible());
+    CHECK(!b.window.tabs()->comparing());
+}
