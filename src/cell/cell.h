@@ -60,6 +60,7 @@ struct Step {
     std::string path;  ///< where it stands in the file, for messages and edits
     int number = 0;    ///< position in the task counted through all groups, from 0
     int depth = 0;
+    bool in_else = false;        ///< belongs to the second branch of an if
     StepKind kind = StepKind::delay;
     std::string signal;          ///< wait, set: "device.signal"
     bool is = true;              ///< wait: until it has this value; set: the value it gets

@@ -15,7 +15,7 @@
 namespace escarp::cell {
 namespace {
 
-constexpr std::size_t largest_file = 512u << 20;
+constexpr std::size_t largest_file = 64u << 20;
 constexpr int deepest = 64;
 
 std::string place_in(const std::string& text, std::size_t byte) {
@@ -115,7 +115,7 @@ Document Document::load(const std::string& file) {
     struct stat info {};
     if (::stat(file.c_str(), &info) != 0) fail(file, "The file cannot be opened");
     if (!S_ISREG(info.st_mode)) throw InputError(file, "This is not a file.");
-    if (static_cast<std::size_t>(info.st_size) > largest_file) throw InputError(file, "The file is larger than 512 MB.");
+    if (static_cast<std::size_t>(info.st_size) > largest_file) throw InputError(file, "The file is larger than 64 MB; no cell file is.");
     std::ifstream in(file, std::ios::binary);
     if (!in) fail(file, "The file cannot be read");
     std::ostringstream text;

@@ -89,6 +89,7 @@ struct TaskReader {
             s.result = r.choice("part", {"reject", "good"});
             s.then = inner(r, "then", depth);
             s.otherwise = inner(r, "else", depth);
+            for (Step& e : s.otherwise) e.in_else = true;
         } else {
             s.kind = StepKind::repeat;
             s.times = r.whole("times", 1, 100000);

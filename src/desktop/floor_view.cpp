@@ -122,7 +122,7 @@ void FloorView::draw_reach(QPainter& p) {
     if (!reach_shown_ || view_.side != Side::top) return;
     const cell::Cell& c = *workspace_.cell();
     for (const cell::Device& d : c.devices) {
-        if (!d.arm) continue;
+        if (!d.arm || !d.arm->solver->closed_form()) continue;  // a searched field would take minutes
         const bool selected = d.id == workspace_.selection().device.toStdString();
         if (!selected && !workspace_.selection().device.isEmpty()) continue;
         const double height = working_height() - d.world.translation().z();

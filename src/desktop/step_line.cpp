@@ -9,7 +9,7 @@ namespace escarp::desktop {
 
 StepLine::StepLine(Workspace& workspace, const cell::Device& device, const cell::Step& step, QWidget* parent)
     : QWidget(parent), workspace_(workspace), device_(QString::fromStdString(device.id)), step_(QString::fromStdString(step.id)),
-      text_(QString::fromStdString(cell::describe(*workspace.cell(), step))), number_(step.number), depth_(step.depth) {
+      text_((step.in_else ? tr("else: ") : QString()) + QString::fromStdString(cell::describe(*workspace.cell(), step))), number_(step.number), depth_(step.depth) {
     setObjectName("step_" + device_ + "_" + step_);
     setAccessibleName(text_);
     setFixedHeight(22);

@@ -23,6 +23,8 @@ public:
     virtual void solve(const Frame& target, const JointVector& reference, std::vector<JointSolution>& out) const = 0;
     virtual bool reachable(const Frame& target, const JointVector& reference) const;
     virtual const char* name() const = 0;
+    /// Finds every solution in microseconds; else answers are searched for, take milliseconds and may miss some.
+    virtual bool closed_form() const = 0;
 };
 
 /// Closed form for six hinges with a spherical wrist, an upright first axis and parallel second and third axes

@@ -11,6 +11,17 @@ class Numeric final : public JointSolver {
 public:
     Numeric(const ArmModel& model, int starts) : model_(model), starts_(starts) {}
     const char* name() const override { return "numeric, damped least squares"; }
+    bool closed_form() const override { return false; }
+
+    /// From the reference and two more starts only: asked many times around a pose, where one answer leads to the next.
+    bool reachable(const Frame& target, const JointVector& reference) const override {
+        std::mt19937 draw(1);
+        for (int start = 0; start < 3; ++start) {
+            JointVector q = start == 0 ? reference : random_start(draw);
+            if (descend(target, q, 50) && settle_turns(model_.mechanism, reference, q)) return true;
+        }
+        return false;
+    }
 
     void solve(const Frame& target, const JointVector& reference, std::vector<JointSolution>& out) const override {
         out.clear();
@@ -37,7 +48,7 @@ private:
     }
 
     /// Levenberg's damping, lowered while the error falls and raised when it does not.
-    bool descend(const Frame& target, JointVector& q) const {
+    bool descend(const Frame& target, JointVector& q, int most_iterations = 200) const {
         std::vector<Frame> frames;
         const auto error_at = [&](const JointVector& at) {
             model_.mechanism.link_frames(at, Frame::Identity(), frames);
@@ -49,7 +60,7 @@ private:
         };
         Eigen::Matrix<double, 6, 1> error = error_at(q);
         double damping = 1e-2;
-        for (int iteration = 0; iteration < 200; ++iteration) {
+        for (int iteration = 0; iteration < most_iterations; ++iteration) {
             if (error.norm() < 1e-12) return true;
             const Frame now = frames[model_.flange_link] * model_.flange;
             const Jacobian j = jacobian(model_.mechanism, frames, model_.flange_link, now.translation());

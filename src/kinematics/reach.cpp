@@ -26,6 +26,7 @@ public:
     Probe(const JointSolver& solver, const Frame& target, const JointVector& reference)
         : solver_(solver), target_(target), reference_(reference) {}
 
+    bool fast() const { return solver_.closed_form(); }
     bool reached(const Vector3& offset) const {
         Frame moved = target_;
         moved.translation() += offset;
@@ -33,7 +34,7 @@ public:
     }
     /// Distance along `d` at which reachability first differs from `from`; `limit` if it does not before.
     double change(const Vector3& d, bool from, double limit) const {
-        constexpr double stride = 0.01;
+        const double stride = fast() ? 0.01 : 0.04;
         double before = 0.0;
         for (double s = std::min(stride, limit); before < limit; s = std::min(s + stride, limit)) {
             if (reached(s * d) != from) {
@@ -60,12 +61,14 @@ std::pair<double, Vector3> least_change(const Probe& probe, bool from, double ca
     std::vector<std::pair<double, Vector3>> found;
     double best = cap;
     for (const Vector3& d : directions()) {
+        if (!probe.fast() && d.cwiseAbs().maxCoeff() < 0.99) continue;  // each question is dear: the six axes only
         // Other directions matter only if they come out close to the best, as a start for refining.
         const double s = probe.change(d, from, std::min(cap, best * 1.3 + 0.01));
         found.emplace_back(s, d);
         best = std::min(best, s);
     }
     if (best >= cap) return {cap, Vector3::Zero()};
+    if (!probe.fast()) return *std::min_element(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     std::pair<double, Vector3> result = found.front();
     for (std::size_t start = 0; start < std::min<std::size_t>(3, found.size()); ++start) {

@@ -89,6 +89,7 @@ class SphericalWrist final : public JointSolver {
 public:
     SphericalWrist(const Mechanism& mechanism, const Geometry& geometry) : mechanism_(mechanism), g_(geometry) {}
     const char* name() const override { return "closed form, spherical wrist"; }
+    bool closed_form() const override { return true; }
 
     void solve(const Frame& target, const JointVector& reference, std::vector<JointSolution>& out) const override {
         out.clear();

@@ -8,6 +8,7 @@
 
 using namespace escarp;
 using inspection::Severity;
+using json_tree = cell::json;
 
 namespace {
 
@@ -155,6 +156,21 @@ TEST_CASE("two that wait for each other are named as a standstill") {
     REQUIRE(f);
     CHECK(f->text.find("Arm 1 waits for a signal of Arm 2") != std::string::npos);
     CHECK(f->text.find("Arm 2 waits for a signal of Tester") != std::string::npos);
+}
+
+TEST_CASE("a cell whose arms have no closed form still gets its figures, searched for") {
+    json_tree tree = tests::demo().tree();
+    tree["arm_models"][0]["joints"][5]["at_mm"] = {0, 15, 0};  // the last axis passes beside the wrist centre
+    tree["variants"] = {{{"id", "A"}, {"name", "A"}}};
+    tree["devices"][7]["task"] = json_tree::array();
+    tree["devices"][4]["task"] = {{{"id", "p"}, {"do", "pick"}, {"from", "infeed_belt"}, {"approach_mm", 100}, {"retreat_mm", 100}}, {{"id", "q"}, {"do", "place"}, {"in", "rejects"}, {"approach_mm", 100}, {"retreat_mm", 100}}};
+    tree["devices"][9]["placement"] = {{"x_mm", 2000}, {"y_mm", 400}};
+    tree["devices"][5]["placement"] = {{"x_mm", 6000}, {"y_mm", 400}};
+    const auto e = tests::evaluated(cell::Document::parse(tree.dump()), "A");
+    CHECK(!e->cell->devices[4].arm->solver->closed_form());
+    CHECK(e->figures.poses_reached == 2);
+    CHECK(e->figures.cycle_s);
+    CHECK(*e->figures.least_margin_m > 0.05);
 }
 
 TEST_CASE("devices that stand in one another are told") {

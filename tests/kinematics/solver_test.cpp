@@ -125,6 +125,11 @@ TEST_CASE("an arm that is not of the family is left to the numeric solver") {
     solver->solve(pose, arm.ready, found);
     REQUIRE(!found.empty());
     CHECK(geometry::gap(arm.flange_frame(found.front().q), pose).distance < 1e-8);
+    CHECK(!solver->closed_form());
+    CHECK(solver->reachable(pose, arm.ready));
+    Frame far = pose;
+    far.translation().x() += 2;
+    CHECK(!solver->reachable(far, arm.ready));
 }
 
 TEST_CASE("the Jacobian is the derivative of the pose") {
