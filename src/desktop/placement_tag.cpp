@@ -82,7 +82,7 @@ void PlacementTag::paintEvent(QPaintEvent*) {
     const geometry::Vector3 world = 1e3 * d.world.translation();
     p.setFont(theme::font(10));
     p.setPen(theme::muted);
-    theme::text(p, QRectF(8, height() - 18, width() - 16, 14), tr("in the world X %1  Y %2  Z %3").arg(world.x(), 0, 'f', 1).arg(world.y(), 0, 'f', 1).arg(world.z(), 0, 'f', 1));
+    theme::text(p, QRectF(8, height() - 18, width() - 16, 14), tr("world %1, %2, %3").arg(world.x(), 0, 'f', 1).arg(world.y(), 0, 'f', 1).arg(world.z(), 0, 'f', 1));
 }
 
 }  // namespace escarp::desktop

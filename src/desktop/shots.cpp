@@ -71,6 +71,7 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
         const auto way = std::find_if(findings.begin(), findings.end(), [](const auto& f) { return !f.ways_out.empty(); });
         if (way != findings.end()) {
             w.select(QString::fromStdString(way->device), QString::fromStdString(way->step));
+            if (way->when_s) w.set_time(*way->when_s);
             shot("out-of-reach");
             w.try_out(way->ways_out.front().edit, true);
             settle(window);
