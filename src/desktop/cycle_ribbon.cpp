@@ -231,7 +231,7 @@ void CycleRibbon::draw_cursor(QPainter& p) const {
     const QString label = QString("%1 s").arg(workspace_.time(), 0, 'f', 3);
     p.setFont(theme::font(11, true));
     QRectF box(0, 0, QFontMetricsF(p.font()).horizontalAdvance(label) + 10, 16);
-    box.moveCenter({x, header - 14});
+    box.moveCenter({x, header - 11});
     box.moveLeft(std::clamp(box.left(), left - 20, std::max(left - 20.0, width() - box.width() - 2)));
     p.setPen(Qt::NoPen);
     p.setBrush(theme::accent);
