@@ -164,7 +164,7 @@ void arm_clearance() {
     for (const cell::Device& d : e->cell->devices)
         for (const geometry::Body& b : d.bodies)
             if (d.id != "pedestal1") all.push_back({0, b.shape, d.world * b.at, {}, 0});
-    const motion::LineMover others(geometry::Frame::Identity(), all);
+    const motion::GlideMover others(geometry::Frame::Identity(), all);
     const double ours = timed(15, 500, [&](int) { benchmark::DoNotOptimize(motion::least_clearance(mover, others, {0, 0, 0.15})); });
     const double reference = timed(3, 20, [&](int) { benchmark::DoNotOptimize(tests::sampled_clearance(mover, others, 0, 0, 0)); });
     std::printf("(%zu bodies of the arm against %zu)\n", mover.parts().size(), all.size());

@@ -46,9 +46,27 @@ Body read_body(const Reader& r) {
     return {name, Convex::hull(std::move(points)), at};
 }
 
-geometry::Bodies read_bodies(const Reader& r, const std::string& key) {
+geometry::Bodies read_bodies(const Reader& r, const std::string& key, const std::vector<MeshAsset>& meshes) {
     geometry::Bodies bodies;
-    for (const Reader& one : r.list(key, 200)) bodies.push_back(read_body(one));
+    for (const Reader& one : r.list(key, 200)) {
+        if (one.raw("shape") != "mesh") {
+            bodies.push_back(read_body(one));
+            continue;
+        }
+        const std::string id = one.text("mesh");
+        const auto found = std::find_if(meshes.begin(), meshes.end(), [&](const MeshAsset& m) { return m.id == id; });
+        if (found == meshes.end()) {
+            one.problem("mesh", "\"" + id + "\" is not the id of a mesh of this file.");
+            continue;
+        }
+        const Frame at = one.frame();
+        for (const geometry::Convex& piece : found->pieces) {
+            Body body{one.text("name", found->name), piece, at};
+            body.stand_in = true;
+            if (&piece == &found->pieces.front()) body.mesh = id;
+            bodies.push_back(std::move(body));
+        }
+    }
     return bodies;
 }
 

@@ -16,6 +16,14 @@ const Pose* Device::pose(const std::string& pose_id) const {
     return nullptr;
 }
 
+geometry::Box3 Device::extent() const {
+    geometry::Box3 box = geometry::bounds(arm ? arm->model->mechanism.links.front().bodies : bodies, Frame::Identity());
+    if (box.empty())
+        for (const Mark& m : marks)
+            for (const Vector3& p : m.line) box.add(p);
+    return box;
+}
+
 int Cell::device(const std::string& id) const {
     for (std::size_t i = 0; i < devices.size(); ++i)
         if (devices[i].id == id) return static_cast<int>(i);

@@ -27,6 +27,12 @@ struct Grip {
     Frame at;  ///< the tool frame in the part when it is gripped
 };
 
+/// A surface from a CAD file: drawn as triangles, checked as convex pieces.
+struct MeshAsset {
+    std::string id, name, colour;
+    std::vector<geometry::Convex> pieces;  ///< in the surface's frame: origin at the bottom centre, or as it was drawn
+};
+
 struct PartType {
     std::string id, name, colour;
     geometry::Bodies bodies;  ///< in the part's frame: origin at the bottom centre
@@ -100,7 +106,7 @@ struct Arm {
 };
 
 /// How a device is drawn; the drawing code knows looks, not kinds.
-enum class Look { structure, arm, belt, fixture, sensor, source, sink };
+enum class Look { structure, arm, belt, fixture, sensor, source, sink, marking };
 
 /// A line that helps to read a device in a drawing (an arrow, a beam), in the device's frame.
 struct Mark {
@@ -120,6 +126,9 @@ struct Device {
     geometry::Bodies bodies;        ///< in the device's frame; an arm's links are in its model
     std::vector<Mark> marks;
     std::vector<Seat> seats;
+    std::vector<Frame> ends;        ///< where another conveyor joins: beginning and end, x along the travel
+    bool locked = false;            ///< not to be moved by hand
+    std::string group;              ///< devices of one group are selected together; empty: none
     std::vector<std::string> signals;  ///< names it publishes
     std::shared_ptr<const Parameters> parameters;
     std::optional<Arm> arm;
@@ -129,6 +138,8 @@ struct Device {
     std::string needs_part_type;
 
     Frame mount_world() const { return world * mount; }
+    /// What the device takes up in its own axes: its bodies (an arm: its base link), or its marks if it has no bodies.
+    geometry::Box3 extent() const;
     const Pose* pose(const std::string& pose_id) const;
 };
 
@@ -143,6 +154,7 @@ struct Cell {
     double horizon = 600;          ///< s
     double safety_distance = 0.02; ///< m
     std::uint64_t seed = 1;
+    std::vector<MeshAsset> meshes;
     std::vector<PartType> part_types;
     std::vector<kinematics::ArmModel> arm_models;
     std::vector<ToolModel> tool_models;

@@ -62,9 +62,28 @@ std::vector<Offering> offerings(const Kinds& kinds) {
         if (kind->id() == "arm") {
             for (const json& model : catalogue_arms()) all.push_back({"arm", model["id"], model["name"]});
         } else if (kind->id() == "structure") {
-            all.push_back({"structure", "", "Table", {{"length_mm", 1000.0}, {"width_mm", 600.0}, {"height_mm", 800.0}}});
-            all.push_back({"structure", "", "Pedestal", {{"shape", "pedestal"}, {"length_mm", 320.0}, {"width_mm", 320.0}, {"height_mm", 500.0}}});
-            all.push_back({"structure", "", "Fence", {{"shape", "fence"}, {"length_mm", 2000.0}, {"width_mm", 50.0}, {"height_mm", 1800.0}}});
+            const auto structure = [&](const char* label, const char* shape, double length, double width, double height) {
+                all.push_back({"structure", "", label, {{"shape", shape}, {"length_mm", length}, {"width_mm", width}, {"height_mm", height}}});
+            };
+            structure("Table", "table", 1000, 600, 800);
+            structure("Pedestal", "pedestal", 320, 320, 500);
+            structure("Square pedestal", "square pedestal", 350, 350, 500);
+            structure("Block", "box", 200, 200, 200);
+            structure("Cabinet", "cabinet", 800, 500, 1900);
+            structure("Wall", "wall", 3000, 150, 2500);
+            structure("Column", "column", 400, 400, 3000);
+        } else if (kind->id() == "conveyor") {
+            all.push_back({"conveyor", "", "Conveyor"});
+            all.push_back({"conveyor", "", "Conveyor bend", {{"length_mm", 0.0}, {"bend_deg", 90.0}, {"radius_mm", 500.0}}});
+        } else if (kind->id() == "outfeed") {
+            all.push_back({"outfeed", "", "Outfeed"});
+            all.push_back({"outfeed", "", "Chute", {{"shape", "chute"}}});
+            all.push_back({"outfeed", "", "Bin", {{"shape", "bin"}, {"length_mm", 400.0}, {"width_mm", 300.0}, {"height_mm", 220.0}}});
+        } else if (kind->id() == "tray") {
+            all.push_back({"tray", "", "Tray of parts", {{"use", "supply"}}});
+            all.push_back({"tray", "", "Empty tray", {{"use", "collect"}}});
+        } else if (kind->id() == "solid") {
+            continue;  // comes from a file
         } else {
             all.push_back({kind->id(), "", kind->label()});
         }
@@ -107,6 +126,12 @@ Edit add_device(const Document& document, const std::string& variant, const Kind
         bring(tree, catalogue_tools(), "tool_models", tool, edit.operations);
         device["model"] = what.model;
         device["tool"] = tool;
+        if (chosen >= 0 && cell->devices[static_cast<std::size_t>(chosen)].look == Look::structure) device["host"] = near, device["placement"] = placement(0, 0);
+    } else if (what.kind == "tray") {
+        if (device["use"] == "supply") {
+            if (cell->part_types.empty()) bring(tree, catalogue_part_types(), "part_types", "block60", edit.operations);
+            device["part_type"] = cell->part_types.empty() ? "block60" : cell->part_types.front().id;
+        }
         if (chosen >= 0 && cell->devices[static_cast<std::size_t>(chosen)].look == Look::structure) device["host"] = near, device["placement"] = placement(0, 0);
     } else if (what.kind == "infeed") {
         if (!belt) throw InputError("infeed", "An infeed puts parts onto a conveyor: place a conveyor first.");

@@ -16,8 +16,9 @@ struct Field {
     std::string key;    ///< in the file, unit suffix included
     std::string label;
     double low = 0, high = 0;
-    enum class Type { number, whole, choice, device, part_type, tool_model } type = Type::number;
+    enum class Type { number, whole, choice, device, part_type, points, numbers, flag } type = Type::number;
     std::vector<std::string> words = {};  ///< for choice
+    double usual = 0;   ///< number: what a missing key means, in the file's unit
 };
 
 class DeviceKind {
@@ -27,6 +28,8 @@ public:
     virtual std::string label() const = 0;   ///< for people: "Conveyor"
     virtual json fresh() const = 0;          ///< parameters of a new one, without id, name, placement
     virtual std::vector<Field> fields() const = 0;
+    /// Turns a device's parameters into those of its mirror image in its own xz plane.
+    virtual void mirror(json& /*device*/) const {}
     /// Reads the kind's own keys into parameters, bodies, seats, marks, signals, mount.
     virtual void read(const Reader& reader, const Cell& cell, Device& device) const = 0;
 };
@@ -44,7 +47,8 @@ private:
 /// Reads a body: {"shape": "box"|"cylinder"|"capsule"|"sphere"|"hull", sizes, "at_mm", "turn_deg"}. Box and cylinder
 /// stand on their origin (bottom centre).
 geometry::Body read_body(const Reader& reader);
-geometry::Bodies read_bodies(const Reader& reader, const std::string& key);
+/// The same for a list of them. {"shape": "mesh", "mesh": id} stands for the convex pieces of one of `meshes`.
+geometry::Bodies read_bodies(const Reader& reader, const std::string& key, const std::vector<MeshAsset>& meshes = {});
 
 /// A box or cylinder that stands on the point `bottom_centre`, sizes in m.
 geometry::Body standing_box(std::string name, const Vector3& size, const Vector3& bottom_centre);

@@ -112,6 +112,10 @@ std::string attempt(json& tree, const Operation& op) {
     if (op.kind == Operation::Kind::set || op.kind == Operation::Kind::remove) {
         if (path.empty()) return "an edit needs a path to a value";
         json* parent = walk(tree, path, path.size() - 1);
+        if (!parent && op.kind == Operation::Kind::set && path.size() > 2) {  // a group that is not there yet, such as a placement
+            json* above = walk(tree, path, path.size() - 2);
+            if (above && above->is_object()) parent = &((*above)[path[path.size() - 2]] = json::object());
+        }
         if (!parent) return "there is no such place in the cell";
         if (parent->is_object()) {
             if (op.kind == Operation::Kind::set) (*parent)[path.back()] = op.value;

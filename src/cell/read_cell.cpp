@@ -16,12 +16,35 @@ using kinematics::JointType;
 
 constexpr Range percent{1, 100}, millimetres{-1e5, 1e5}, angle{-3600, 3600};
 
-PartType read_part_type(const Reader& r) {
+MeshAsset read_mesh(const Reader& r) {
+    MeshAsset m;
+    m.id = r.id("id");
+    m.name = r.text("name", m.id);
+    m.colour = r.text("colour", "");
+    const json& pieces = r.raw("pieces");
+    bool fits = pieces.is_array() && !pieces.empty() && pieces.size() <= 200;
+    if (fits)
+        for (const json& piece : pieces) {
+            std::vector<Vector3> points;
+            fits = fits && piece.is_array() && piece.size() % 3 == 0 && piece.size() >= 12 && piece.size() <= 3 * 512;
+            for (std::size_t i = 0; fits && i + 2 < piece.size(); i += 3) {
+                fits = piece[i].is_number() && piece[i + 1].is_number() && piece[i + 2].is_number();
+                if (fits) points.emplace_back(1e-3 * Vector3(piece[i].get<double>(), piece[i + 1].get<double>(), piece[i + 2].get<double>()));
+                fits = fits && points.back().cwiseAbs().maxCoeff() <= 100;
+            }
+            if (!fits) break;
+            m.pieces.push_back(geometry::Convex::hull(std::move(points)));
+        }
+    if (!fits) r.problem("pieces", "1 to 200 convex pieces are expected, each a list of 12 to 1536 numbers: x, y, z in mm of one corner after the other.");
+    return m;
+}
+
+PartType read_part_type(const Reader& r, const std::vector<MeshAsset>& meshes) {
     PartType p;
     p.id = r.id("id");
     p.name = r.text("name", p.id);
     p.colour = r.text("colour", "");
-    p.bodies = read_bodies(r, "bodies");
+    p.bodies = read_bodies(r, "bodies", meshes);
     if (p.bodies.empty()) r.problem("bodies", "A part type needs at least one body, for example {\"shape\": \"cylinder\", \"diameter_mm\": 80, \"height_mm\": 50}.");
     p.mass = r.number("mass_kg", {0, 5000});
     for (const Reader& g : r.list("grips", 100)) p.grips.push_back({g.id("id"), g.frame()});
@@ -66,11 +89,11 @@ void check_tree(const Reader& r, kinematics::Mechanism& m) {
     if (moved.size() != m.links.size()) r.problem("joints", "Every link but the base is expected to be the child of exactly one joint.");
 }
 
-ArmModel read_arm_model(const Reader& r) {
+ArmModel read_arm_model(const Reader& r, const std::vector<MeshAsset>& meshes) {
     ArmModel a;
     a.id = r.id("id");
     a.name = r.text("name", a.id);
-    for (const Reader& l : r.list("links", kinematics::most_joints + 1)) a.mechanism.links.push_back({l.text("name", ""), read_bodies(l, "bodies")});
+    for (const Reader& l : r.list("links", kinematics::most_joints + 1)) a.mechanism.links.push_back({l.text("name", ""), read_bodies(l, "bodies", meshes)});
     if (a.mechanism.links.size() < 2) r.problem("links", "An arm model needs a base and at least one moving link.");
     a.mechanism.links.resize(std::max<std::size_t>(2, a.mechanism.links.size()));
     const int links = static_cast<int>(a.mechanism.links.size());
@@ -98,11 +121,11 @@ ArmModel read_arm_model(const Reader& r) {
     return a;
 }
 
-ToolModel read_tool_model(const Reader& r) {
+ToolModel read_tool_model(const Reader& r, const std::vector<MeshAsset>& meshes) {
     ToolModel t;
     t.id = r.id("id");
     t.name = r.text("name", t.id);
-    t.bodies = read_bodies(r, "bodies");
+    t.bodies = read_bodies(r, "bodies", meshes);
     t.frame = r.group("tool_frame").frame();
     t.mass = r.number("mass_kg", {0, 1000}, 0);
     t.close_s = r.number("close_s", {0, 60}, 0.3);
@@ -172,6 +195,8 @@ void read_device_outline(const Reader& r, const Kinds& kinds, Device& d) {
     d.name = r.text("name", d.id);
     if (d.name.empty()) r.problem("name", "The name is empty; give the device a name.");
     d.colour = r.text("colour", "");
+    d.locked = r.flag("locked", false);
+    d.group = r.text("group", "");
     const std::string kind = r.text("kind");
     d.kind = kinds.find(kind);
     if (!d.kind && !kind.empty()) {
@@ -195,9 +220,11 @@ std::shared_ptr<const Cell> read_cell(const json& resolved, const Kinds& kinds) 
     cell->horizon = r.number("horizon_s", {1, 1e6}, 900);
     cell->safety_distance = r.number("safety_distance_mm", {0, 1000}, 20);
     cell->seed = static_cast<std::uint64_t>(r.whole("seed", 0, 1000000000, 1));
-    for (const Reader& p : r.list("part_types", 500)) cell->part_types.push_back(read_part_type(p));
-    for (const Reader& a : r.list("arm_models", 200)) cell->arm_models.push_back(read_arm_model(a));
-    for (const Reader& t : r.list("tool_models", 200)) cell->tool_models.push_back(read_tool_model(t));
+    for (const Reader& m : r.list("meshes", 500)) cell->meshes.push_back(read_mesh(m));
+    refuse_twins(cell->meshes, "meshes", problems);
+    for (const Reader& p : r.list("part_types", 500)) cell->part_types.push_back(read_part_type(p, cell->meshes));
+    for (const Reader& a : r.list("arm_models", 200)) cell->arm_models.push_back(read_arm_model(a, cell->meshes));
+    for (const Reader& t : r.list("tool_models", 200)) cell->tool_models.push_back(read_tool_model(t, cell->meshes));
     refuse_twins(cell->part_types, "part_types", problems);
     refuse_twins(cell->arm_models, "arm_models", problems);
     refuse_twins(cell->tool_models, "tool_models", problems);

@@ -9,32 +9,15 @@
 #include <iostream>
 
 #include <cell/catalogue.h>
-#include <cell/device_kind.h>
 #include <exchange/result_json.h>
 #include <kinematics/reach.h>
-#include <simulation/kinds.h>
+
+#include "command.h"
 
 namespace {
 
 using namespace escarp;
-using cell::json;
-
-struct Arguments {
-    std::string file, variant, arm, frame = "floor";
-    std::vector<double> joints, pose;
-    double horizon = 0, at = 0;
-    int threads = 0;
-    bool as_json = false, strict = false;
-};
-
-cell::Document opened(Arguments& a) {
-    cell::Document d = cell::Document::load(a.file);
-    if (a.variant.empty()) a.variant = d.baseline();
-    if (d.has_variant(a.variant)) return d;
-    std::string known;
-    for (const cell::VariantInfo& v : d.variants()) known += (known.empty() ? "" : ", ") + v.id;
-    throw cell::InputError("--variant", "\"" + a.variant + "\" is not a variant of this file; it has " + known + ".");
-}
+using namespace escarp::cli;
 
 study::EvaluateOptions options(const Arguments& a) {
     study::EvaluateOptions o;
@@ -44,8 +27,6 @@ study::EvaluateOptions options(const Arguments& a) {
     }
     return o;
 }
-
-void print(const json& value) { std::cout << value.dump(2, ' ', false, json::error_handler_t::replace) << "\n"; }
 
 std::string number(const json& value, const char* format, const char* none = "-") {
     if (!value.is_number()) return none;
@@ -75,15 +56,6 @@ int worst(const json& result, bool strict) {
         for (const json& f : result["findings"])
             if (f["severity"] == "stop") return 1;
     return 0;
-}
-
-const cell::Device& find_arm(const cell::Cell& c, const std::string& id) {
-    const int index = c.device(id);
-    if (index >= 0 && c.devices[static_cast<std::size_t>(index)].arm) return c.devices[static_cast<std::size_t>(index)];
-    std::string known;
-    for (const cell::Device& d : c.devices)
-        if (d.arm) known += (known.empty() ? "" : ", ") + d.id;
-    throw cell::InputError("--arm", "\"" + id + "\" is not the id of an arm; the cell has " + (known.empty() ? "none" : known) + ".");
 }
 
 double unit(const kinematics::Joint& j) { return j.type == kinematics::JointType::hinge ? geometry::pi / 180 : 1e-3; }
@@ -228,6 +200,16 @@ int main(int argc, char** argv) {
     sub->add_option("--arm", a.arm, "id of the arm")->required();
     sub->add_option("--pose", a.pose, "x y z (mm) rx ry rz (degrees)")->required()->expected(6);
     sub->add_option("--frame", a.frame, "device the pose is relative to; the floor if not given");
+    command("edit", "makes edits given on stdin, one JSON value a line, and saves", edit);
+    sub = command("recover", "what an interrupted session left beside the file", recover);
+    sub->add_flag("--take", a.take_it, "save it into the file");
+    sub->add_flag("--drop", a.drop_it, "throw it away");
+    sub = command("draw", "the layout as a drawing to scale, PDF or SVG", draw);
+    sub->add_option("--out", a.out, "file to write: *.pdf or *.svg")->required();
+    sub->add_option("--sheet", a.sheet, "A0 to A4");
+    sub->add_option("--scale", a.scale, "25 for 1:25; the largest that fits if not given")->check(CLI::Range(1.0, 10000.0));
+    command("placements", "where every device stands, as CSV", placements);
+    command("base-field", "where an arm's base may stand so that it reaches every pose of its task", base_field)->add_option("--arm", a.arm, "id of the arm")->required();
     command("catalogue", "arm, tool and part models that come with Escarp", catalogue, false);
     try {
         app.parse(argc, argv);

@@ -42,6 +42,7 @@ QColor look_colour(cell::Look look, const std::string& own) {
         case cell::Look::sensor: return accent;
         case cell::Look::source:
         case cell::Look::sink: return QColor(0xDD, 0xD4, 0xC4);
+        case cell::Look::marking: return QColor(0xE0, 0xBE, 0x68);
         case cell::Look::structure: break;
     }
     return steel;

@@ -262,7 +262,9 @@ void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cel
                 for (const cell::PartType& t : workspace_.cell()->part_types) choices.emplace_back(QString::fromStdString(t.name), t.id);
                 combo(label, f.key, choices, text());
                 break;
-            case cell::Field::Type::tool_model: break;
+            case cell::Field::Type::points:
+            case cell::Field::Type::numbers:
+            case cell::Field::Type::flag: break;
         }
     }
     if (d.arm) {

@@ -51,6 +51,8 @@ struct Body {
     Convex shape;
     Frame at = Frame::Identity();
     bool see_through = false;  ///< drawn so that what is behind shows (mesh panels, panes)
+    std::string mesh = {};     ///< a surface that is drawn in this body's frame, by its id; empty: none
+    bool stand_in = false;     ///< part of what a surface is checked with; the surface is drawn instead
 };
 using Bodies = std::vector<Body>;
 

@@ -123,17 +123,14 @@ void ArmMover::speed_bounds(double from, double to, std::vector<double>& out) co
     for (std::size_t i = 0; i < parts_.size(); ++i) out[i] = parts_[i].levers.size() ? parts_[i].levers.dot(rates) : 0.0;
 }
 
-LineMover::LineMover(const Frame& at, std::vector<Part> parts, const Vector3& velocity, double start)
-    : at_(at), velocity_(velocity), start_(start) {
+GlideMover::GlideMover(const Frame& at, std::vector<Part> parts, const Glide& glide, double start) : at_(at), glide_(glide), start_(start) {
     parts_ = std::move(parts);
+    for (const Part& p : parts_) speeds_.push_back(glide.speed(at * p.at * p.shape.centre()) + std::abs(glide.turn_rate) * p.shape.bound());
 }
 
-void LineMover::frames(double t, std::vector<Frame>& out) const {
-    out.assign(1, at_);
-    out[0].translation() += (t - start_) * velocity_;
-}
+void GlideMover::frames(double t, std::vector<Frame>& out) const { out.assign(1, glide_.rests() ? at_ : glide_.after(at_, t - start_)); }
 
-void LineMover::speed_bounds(double, double, std::vector<double>& out) const { out.assign(parts_.size(), velocity_.norm()); }
+void GlideMover::speed_bounds(double, double, std::vector<double>& out) const { out = speeds_; }
 
 Clearance least_clearance(const Mover& a, const Mover& b, const ClearanceQuery& query) { return Search(a, b, query).run(); }
 

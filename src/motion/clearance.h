@@ -8,6 +8,7 @@
 
 #include <geometry/distance.h>
 
+#include "glide.h"
 #include "motion.h"
 
 namespace escarp::motion {
@@ -48,17 +49,18 @@ private:
     double start_;
 };
 
-/// Bodies that stand still, or ride in a straight line at a constant velocity from `start` on.
-class LineMover final : public Mover {
+/// Bodies that stand still, or ride along a line or an arc from `start` on.
+class GlideMover final : public Mover {
 public:
-    LineMover(const Frame& at, std::vector<Part> parts, const Vector3& velocity = Vector3::Zero(), double start = 0);
+    GlideMover(const Frame& at, std::vector<Part> parts, const Glide& glide = {}, double start = 0);
     void frames(double t, std::vector<Frame>& out) const override;
     void speed_bounds(double from, double to, std::vector<double>& out) const override;
 
 private:
     Frame at_;
-    Vector3 velocity_;
+    Glide glide_;
     double start_;
+    std::vector<double> speeds_;  ///< of the fastest point of each part
 };
 
 struct Clearance {

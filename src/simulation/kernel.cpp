@@ -98,17 +98,17 @@ int Kernel::new_part(int type) {
     return live_.back();
 }
 
-void Kernel::put(int part, int device, int seat, const Frame& world, const Vector3& velocity, Ticks stop) {
-    trace_.parts[static_cast<std::size_t>(part)].places.push_back({Place::Kind::still, now_, device, seat, world, velocity, stop});
+void Kernel::put(int part, int device, int seat, const Frame& world, const motion::Glide& glide, Ticks stop) {
+    trace_.parts[static_cast<std::size_t>(part)].places.push_back({Place::Kind::still, now_, device, seat, world, glide, stop});
     for (Behaviour* w : watchers_) w->moved(*this, part);
 }
 
 void Kernel::hold(int part, int device, const Frame& in_tool) {
-    trace_.parts[static_cast<std::size_t>(part)].places.push_back({Place::Kind::held, now_, device, -1, in_tool, Vector3::Zero(), 0});
+    trace_.parts[static_cast<std::size_t>(part)].places.push_back({Place::Kind::held, now_, device, -1, in_tool, {}, 0});
 }
 
 void Kernel::remove(int part) {
-    trace_.parts[static_cast<std::size_t>(part)].places.push_back({Place::Kind::gone, now_, -1, -1, Frame::Identity(), Vector3::Zero(), 0});
+    trace_.parts[static_cast<std::size_t>(part)].places.push_back({Place::Kind::gone, now_, -1, -1, Frame::Identity(), {}, 0});
     trace_.departures.push_back({now_, part, cause_});
     live_.erase(std::lower_bound(live_.begin(), live_.end(), part));
     for (Behaviour* w : watchers_) w->moved(*this, part);

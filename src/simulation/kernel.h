@@ -110,7 +110,7 @@ public:
     void set_condition(int device, Condition condition);
 
     int new_part(int type);
-    void put(int part, int device, int seat, const Frame& world, const Vector3& velocity = Vector3::Zero(), Ticks stop = 0);
+    void put(int part, int device, int seat, const Frame& world, const motion::Glide& glide = {}, Ticks stop = 0);
     void hold(int part, int device, const Frame& in_tool);
     void remove(int part);
     void judge(int part, const std::string& result);

@@ -11,7 +11,11 @@ const cell::Kinds& standard_kinds() {
         all.add(outfeed_kind());
         all.add(fixture_kind());
         all.add(beam_kind());
+        all.add(tray_kind());
         all.add(structure_kind());
+        all.add(fence_kind());
+        all.add(solid_kind());
+        all.add(marking_kind());
         return all;
     }();
     return kinds;

@@ -12,6 +12,10 @@ std::unique_ptr<Kind> outfeed_kind();
 std::unique_ptr<Kind> fixture_kind();
 std::unique_ptr<Kind> beam_kind();
 std::unique_ptr<Kind> structure_kind();
+std::unique_ptr<Kind> fence_kind();
+std::unique_ptr<Kind> tray_kind();
+std::unique_ptr<Kind> solid_kind();
+std::unique_ptr<Kind> marking_kind();
 
 const cell::Kinds& standard_kinds();
 

@@ -34,6 +34,7 @@ const char* word(BlockKind kind) {
         case BlockKind::wait: return "wait";
         case BlockKind::ride: return "ride";
         case BlockKind::interval: return "interval";
+        case BlockKind::exchange: return "exchange";
     }
     return "";
 }
@@ -76,8 +77,7 @@ bool Trace::part_frame(const cell::Cell& cell, int part, Ticks t, Frame& out) co
         out = tool_frame(cell, p->device, t) * p->at;
         return true;
     }
-    out = p->at;
-    out.translation() += seconds(std::min(t, p->stop) - std::min(p->from, p->stop)) * p->velocity;
+    out = p->after(seconds(std::min(t, p->stop) - std::min(p->from, p->stop)));
     return true;
 }
 

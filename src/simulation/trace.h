@@ -8,6 +8,7 @@
 #include <vector>
 
 #include <cell/cell.h>
+#include <motion/glide.h>
 #include <motion/motion.h>
 
 namespace escarp::simulation {
@@ -23,7 +24,7 @@ inline constexpr Ticks never = INT64_MAX;
 Ticks ticks(double seconds);  ///< rounded up, so that nothing is faster than it can be
 inline double seconds(Ticks t) { return static_cast<double>(t) * 1e-9; }
 
-enum class BlockKind { move, straight_in, straight_out, straight, grip, release, dwell, process, wait, ride, interval };
+enum class BlockKind { move, straight_in, straight_out, straight, grip, release, dwell, process, wait, ride, interval, exchange };
 const char* word(BlockKind kind);
 
 /// What a wait waits for.
@@ -42,15 +43,16 @@ struct Block {
     WaitFor waits_for = WaitFor::none;
 };
 
-/// From an instant on, a part moves from `at` with `velocity` until `stop`, or hangs on a device's tool.
+/// From an instant on, a part glides from `at` until `stop`, or hangs on a device's tool.
 struct Place {
     enum class Kind { still, held, gone } kind = Kind::still;
     Ticks from = 0;
     int device = -1;   ///< that it stands or rides on, or whose tool holds it
     int seat = -1;
     Frame at = Frame::Identity();  ///< still: in the world at `from`; held: in the tool frame
-    Vector3 velocity = Vector3::Zero();
+    motion::Glide glide = {};
     Ticks stop = 0;
+    Frame after(double seconds) const { return glide.rests() ? at : glide.after(at, seconds); }  ///< still: how it then stands
 };
 
 struct PartRecord {

@@ -132,7 +132,8 @@ Category category(BlockKind kind) {
     switch (kind) {
         case BlockKind::grip:
         case BlockKind::release: return Category::grip;
-        case BlockKind::process: return Category::process;
+        case BlockKind::process:
+        case BlockKind::exchange: return Category::process;
         case BlockKind::wait:
         case BlockKind::dwell:
         case BlockKind::interval: return Category::wait;

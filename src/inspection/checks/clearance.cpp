@@ -164,7 +164,7 @@ private:
             cell::ContentKey key;
             key.add(room.key).add(reinterpret_cast<std::uintptr_t>(s.motion.get())).add(held_key(s)).add(still_key_[i]).add(first_link).add(meant);
             add(room, s, {key.value(), s.from, room.device, device, -1, a, other, !meant, {}}, [this, &room, s, a, other, pairs = std::move(pairs), world = d.world](double cap) {
-                const motion::LineMover still(world, *other);
+                const motion::GlideMover still(world, *other);
                 return least(room, s, a, still, pairs, 0, s.motion->duration(), cap);
             });
         }
@@ -191,21 +191,19 @@ private:
                 if (p.kind != Place::Kind::still) continue;
                 const Ticks until = i + 1 < places.size() ? places[i + 1].from : end_;
                 const double ride = seconds(std::max<Ticks>(0, std::min(p.stop, until) - p.from));
-                const double gap = (p.at.translation() - base).norm() - ride * p.velocity.norm();
+                const double gap = (p.at.translation() - base).norm() - ride * p.glide.speed(p.at.translation());
                 if (gap > room.radius + 0.5) continue;
-                if (p.velocity.norm() > 0 && p.stop > p.from) {
-                    part_stretch(room, static_cast<int>(part), p, p.at, p.velocity, p.from, std::min(p.stop, until));
-                    Frame stopped = p.at;
-                    stopped.translation() += seconds(p.stop - p.from) * p.velocity;
-                    part_stretch(room, static_cast<int>(part), p, stopped, Vector3::Zero(), p.stop, until);
+                if (!p.glide.rests() && p.stop > p.from) {
+                    part_stretch(room, static_cast<int>(part), p, p.at, p.glide, p.from, std::min(p.stop, until));
+                    part_stretch(room, static_cast<int>(part), p, p.after(seconds(p.stop - p.from)), {}, p.stop, until);
                 } else {
-                    part_stretch(room, static_cast<int>(part), p, p.at, Vector3::Zero(), p.from, until);
+                    part_stretch(room, static_cast<int>(part), p, p.at, {}, p.from, until);
                 }
             }
         }
     }
 
-    void part_stretch(const ArmRoom& room, int part, const Place& place, const Frame& at, const Vector3& velocity, Ticks from, Ticks to) {
+    void part_stretch(const ArmRoom& room, int part, const Place& place, const Frame& at, const motion::Glide& glide, Ticks from, Ticks to) {
         to = std::min(to, end_);
         const int type = trace_.parts[static_cast<std::size_t>(part)].type;
         auto s = std::upper_bound(room.segments.begin(), room.segments.end(), from, [](Ticks t, const Segment& seg) { return t < seg.to; });
@@ -217,14 +215,14 @@ private:
             const bool meant = exchanges(b) && b->other == place.device;
             PartList a = parts_of(room, *s), other = shape_of(type);
             // A part at rest looks the same at any time: only how far the motion has come matters.
-            const bool rests = velocity.isZero();
+            const bool rests = glide.rests();
             const Ticks length = simulation::ticks(s->motion->duration());
             const Ticks begin_in = std::min(begin - s->from, length), finish_in = std::min(finish - s->from, rests ? length : never_later);
             cell::ContentKey key;
-            key.add(room.key).add(reinterpret_cast<std::uintptr_t>(s->motion.get())).add(held_key(*s)).add(at).add(velocity).add(type).add(begin_in).add(finish_in).add(rests ? 0 : from - s->from).add(meant);
+            key.add(room.key).add(reinterpret_cast<std::uintptr_t>(s->motion.get())).add(held_key(*s)).add(at).add(glide.velocity).add(glide.turn_rate).add(glide.centre).add(glide.axis).add(type).add(begin_in).add(finish_in).add(rests ? 0 : from - s->from).add(meant);
             add(room, *s, {key.value(), s->from, room.device, place.device, part, a, other, !meant, {}},
-                [this, &room, seg = *s, a, other, at, velocity, start = seconds(from - s->from), t0 = seconds(begin_in), t1 = seconds(finish_in)](double cap) {
-                    const motion::LineMover rider(at, *other, velocity, velocity.isZero() ? 0 : start);
+                [this, &room, seg = *s, a, other, at, glide, start = seconds(from - s->from), t0 = seconds(begin_in), t1 = seconds(finish_in)](double cap) {
+                    const motion::GlideMover rider(at, *other, glide, glide.rests() ? 0 : start);
                     const auto pairs = choose(*a, *other, [](const motion::Part&, const motion::Part&) { return true; });
                     return least(room, seg, a, rider, pairs, t0, t1, cap);
                 });

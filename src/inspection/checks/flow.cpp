@@ -96,10 +96,9 @@ void report_dead_beams(const Context& c, std::vector<Finding>& out) {
             const cell::PartType& type = c.cell.part_types[static_cast<std::size_t>(part.type)];
             for (const simulation::Place& p : part.places) {
                 if (p.kind != simulation::Place::Kind::still) continue;
-                const double travel = p.velocity.norm() * simulation::seconds(std::max<simulation::Ticks>(0, p.stop - p.from));
+                const double ride = p.glide.rests() ? 0.0 : simulation::seconds(std::max<simulation::Ticks>(0, p.stop - p.from));
                 for (int k = 0; k <= 20; ++k) {
-                    Frame at = p.at;
-                    if (travel > 0) at.translation() += p.velocity.normalized() * (travel * k / 20);
+                    const Frame at = p.after(ride * k / 20);
                     for (const geometry::Body& b : type.bodies) {
                         const double gap = geometry::separation(b.shape, at * b.at, beam, Frame::Identity()).distance;
                         if (gap < nearest) nearest = gap, above = std::min(from.z(), to.z()) - (at.translation().z() + type.height);

@@ -7,6 +7,7 @@
 #include <simulation/kernel.h>
 
 #include "cache.h"
+#include "base_field.h"
 #include "check.h"
 
 namespace escarp::inspection {
@@ -97,17 +98,6 @@ kinematics::Reach kept_reach(const cell::Arm& arm, const Frame& tool, const kine
     if (kept.reach.size() > 50'000) kept.reach.clear();
     kept.reach.emplace(key.value(), made);
     return made;
-}
-
-/// What has to be moved when "the base" moves: the pedestal with it, if the arm is all that stands on it.
-int movable_root(const cell::Cell& cell, int device) {
-    int top = device;
-    for (int host = cell.devices[static_cast<std::size_t>(device)].host; host >= 0; host = cell.devices[static_cast<std::size_t>(host)].host) {
-        const auto others = std::count_if(cell.devices.begin(), cell.devices.end(), [&](const cell::Device& d) { return d.host == host; });
-        if (others > 1 || cell.devices[static_cast<std::size_t>(host)].look != cell::Look::structure) break;
-        top = host;
-    }
-    return top;
 }
 
 /// Tries shifts of one device over the floor until every pose that it touches is reached, shortest first.

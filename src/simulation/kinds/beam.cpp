@@ -101,8 +101,9 @@ private:
     /// then both ends of the contact.
     Intervals while_riding(const Kernel& k, int part, const Place& p) {
         const cell::PartType& type = k.type_of(part);
-        const double duration = seconds(p.stop - k.now()), speed = p.velocity.norm();
-        const Vector3 along = p.velocity / speed;
+        if (p.glide.turn_rate != 0) return while_turning(type, p, seconds(p.stop - k.now()));
+        const double duration = seconds(p.stop - k.now()), speed = p.glide.velocity.norm();
+        const Vector3 along = p.glide.velocity / speed;
         // One search per line of travel: positions are measured along it from the foot of the beam's middle.
         const Vector3 middle = 0.5 * (device_.world * line_.from + device_.world * line_.to);
         const double now_at = (p.at.translation() - middle).dot(along);
@@ -146,6 +147,19 @@ private:
         }
         return times;
     }
+    /// On an arc the distance need not be convex: contact by branch and bound.
+    Intervals while_turning(const cell::PartType& type, const Place& p, double duration) {
+        cell::ContentKey key;
+        key.add(reinterpret_cast<std::uintptr_t>(&type)).add(p.at).add(p.glide.turn_rate).add(p.glide.centre).add(duration);
+        const auto [found, fresh] = contact_on_line_.try_emplace(key.value());
+        if (fresh) {
+            std::vector<motion::Part> parts;
+            for (const geometry::Body& b : type.bodies) parts.push_back({0, b.shape, b.at, {}, 0});
+            const motion::GlideMover rider(p.at, std::move(parts), p.glide);
+            for (auto [on, off] : motion::contact_times(rider, still_, 0, std::max(1e-6, duration))) found->second.emplace_back(on, off >= duration - 1e-6 ? 1e300 : off);
+        }
+        return found->second;
+    }
     Intervals while_held(const Kernel& k, int part, const Place& p) {
         const MotionRecord& m = k.trace().motions[static_cast<std::size_t>(p.device)].back();
         const cell::Device& arm = k.cell().devices[static_cast<std::size_t>(p.device)];
@@ -164,7 +178,7 @@ private:
     const Line& line_;
     geometry::Convex beam_;
     const int only_;
-    motion::LineMover still_;
+    motion::GlideMover still_;
     std::vector<int> inside_;
     std::map<int, std::vector<EventKey>> pending_;
     EventKey switch_{};

@@ -4,26 +4,34 @@
 
 #include <cell/device_kind.h>
 
+#include "belt_path.h"
 #include "kinds.h"
 
 namespace escarp::simulation {
 namespace {
 
 struct Belt final : cell::Parameters {
-    double length, width, height, speed, gap;
+    BeltPath path;
+    double width, height, speed, gap;
     std::string to;
+    double length() const { return path.length(); }
 };
 
 const Belt& belt_of(const cell::Device& d) { return static_cast<const Belt&>(*d.parameters); }
 constexpr int end_seat = 0, drop_seat = 1;
 
-/// Carries parts along its x at belt speed; they queue with a gap behind the one that has stopped at the end.
+/// Carries parts along its path at belt speed; they queue with a gap behind the one that has stopped at the end.
 /// Positions are kept as time of travel, whole nanoseconds, so that nothing drifts.
 class Carrying final : public Behaviour {
 public:
     Carrying(const cell::Device& d, int index, const cell::Cell& cell) : Behaviour(d, index), belt_(belt_of(d)), next_(cell.device(belt_.to)) {}
 
-    void start(Kernel& k) override { k.set_condition(index_, Condition::starved); }
+    void start(Kernel& k) override {
+        k.set_condition(index_, Condition::starved);
+        double way = 0;
+        for (const PathSection& s : belt_.path.sections()) ends_.push_back(travel(way += s.length));
+        ends_.back() = never;  // what overhangs the end goes straight on
+    }
 
     bool accepts(const Kernel& k, int type, double x) const override { return reserved_ < 0 && fits(k, type, travel(x)); }
     void enter(Kernel& k, int part, double x) override { insert(k, part, travel(x), k.now()); }
@@ -48,10 +56,14 @@ public:
         reflow(k);
     }
 
-    /// The part has come to its stop.
-    void event(Kernel& k, int, int part) override {
+    /// The part has come to its stop, or to where its path turns.
+    void event(Kernel& k, int what, int part) override {
         for (Rider& r : riders_) {
             if (r.part != part) continue;
+            if (what == turn_event) {
+                record(k, r);
+                return;
+            }
             r.at = r.limit;
             r.since = k.now();
             r.moving = false;
@@ -85,12 +97,17 @@ public:
     }
 
 private:
+    static constexpr int stop_event = 0, room_event = 1, turn_event = 2;
+
     struct Rider {
         int part;
         Ticks at, since, limit;  ///< position at an instant, and where it stops (all as time of travel)
         bool moving = true, claimed = false;
         int block = -1;
-        EventKey stop{};
+        EventKey stop{}, turn{};
+        bool will_turn = false;
+        int came_from = -1;                 ///< the belt whose end still lies under it
+        geometry::Matrix3 on_path = geometry::Matrix3::Identity();  ///< how it lies on the path
         Ticks position(Ticks now) const { return moving ? std::min(limit, at + now - since) : at; }
     };
 
@@ -105,6 +122,10 @@ private:
     }
     void insert(Kernel& k, int part, Ticks at, Ticks now) {
         Rider r{part, at, now, at};
+        const auto& places = k.trace().parts[static_cast<std::size_t>(part)].places;
+        if (!places.empty() && places.back().device >= 0 && k.cell().devices[static_cast<std::size_t>(places.back().device)].look == cell::Look::belt) r.came_from = places.back().device;
+        Frame before;
+        if (k.trace().part_frame(k.cell(), part, now, before)) r.on_path = (lead(k, r, metres(at)).linear().transpose() * before.linear()).eval();
         const auto behind = std::find_if(riders_.begin(), riders_.end(), [&](const Rider& o) { return o.position(now) < at; });
         riders_.insert(behind, r);
         reflow(k);
@@ -114,17 +135,20 @@ private:
         Ticks limit = 0;
         for (std::size_t i = 0; i < riders_.size(); ++i) {
             Rider& r = riders_[i];
-            const Ticks stop = i == 0 ? travel(belt_.length - 0.5 * k.type_of(r.part).length) : limit - pitch(k, type(k, riders_[i - 1].part), type(k, r.part));
+            const Ticks stop = i == 0 ? travel(belt_.length() - 0.5 * k.type_of(r.part).length) : limit - pitch(k, type(k, riders_[i - 1].part), type(k, r.part));
             const Ticks here = r.position(k.now());
             const Ticks goal = std::max(here, stop);
             limit = goal;
             const bool fresh = r.block < 0;
             if (!fresh && goal == r.limit) continue;
-            if (r.moving && !fresh) k.cancel(r.stop);
+            if (r.moving && !fresh) {
+                k.cancel(r.stop);
+                if (r.will_turn) k.cancel(r.turn);
+            }
             r.at = here, r.since = k.now(), r.limit = goal;
             if (!r.moving || fresh) r.block = k.begin({index_, BlockKind::ride, -1, 0, never, -1, r.part});
             r.moving = true;
-            r.stop = k.at(k.now() + goal - here, index_, 0, r.part);
+            r.stop = k.at(k.now() + goal - here, index_, stop_event, r.part);
             record(k, r);
         }
         wake_when_room(k);
@@ -140,15 +164,53 @@ private:
             const int coming = static_cast<int>(&t - k.cell().part_types.data());
             for (const double x : {-0.5 * t.length, 0.5 * t.length}) {
                 const Ticks ahead = travel(x) + pitch(k, type(k, last.part), coming) - last.position(k.now());
-                if (ahead > 0 && last.position(k.now()) + ahead <= last.limit) wakes_.push_back(k.at(k.now() + ahead, index_, 1));
+                if (ahead > 0 && last.position(k.now()) + ahead <= last.limit) wakes_.push_back(k.at(k.now() + ahead, index_, room_event));
             }
         }
     }
-    void record(Kernel& k, const Rider& r) {
-        Frame at = device_.world * geometry::make_frame({static_cast<double>(r.at) * 1e-9 * belt_.speed - 0.5 * belt_.length, 0, belt_.height});
-        Frame before;
-        if (k.trace().part_frame(k.cell(), r.part, k.now(), before)) at.linear() = before.linear();
-        k.put(r.part, index_, end_seat, at, device_.world.linear() * Vector3(belt_.speed, 0, 0), k.now() + r.limit - r.at);
+    double metres(Ticks way) const { return static_cast<double>(way) * 1e-9 * belt_.speed; }
+    /// The path's frame in the world, on the belt that the part comes from as long as it is not yet here.
+    Frame lead(const Kernel& k, const Rider& r, double s) const {
+        if (s >= 0 || r.came_from < 0) return on_top(device_, belt_, s);
+        const cell::Device& from = k.cell().devices[static_cast<std::size_t>(r.came_from)];
+        return on_top(from, belt_of(from), belt_of(from).length() + s);
+    }
+    static Frame on_top(const cell::Device& d, const Belt& b, double s) { return d.world * geometry::make_frame({0, 0, b.height}) * b.path.at(s); }
+    /// Writes down how a part goes on from here: to its stop, or to where its path changes.
+    void record(Kernel& k, Rider& r) {
+        const Ticks here = r.position(k.now());
+        const cell::Device* on = &device_;
+        const PathSection* section = nullptr;
+        Ticks until = r.limit;
+        if (here < 0 && r.came_from >= 0) {
+            on = &k.cell().devices[static_cast<std::size_t>(r.came_from)];
+            const Belt& before = belt_of(*on);
+            double way = before.length() + metres(here);
+            for (const PathSection& s : before.path.sections()) {
+                section = &s;
+                if (way < s.length - 1e-9) break;
+                way -= s.length;
+            }
+            until = std::min(until, here < 0 && section != &before.path.sections().back() ? here + travel(section->length - way) : Ticks{0});
+        } else {
+            std::size_t i = 0;
+            while (i + 1 < ends_.size() && here >= ends_[i]) ++i;
+            section = &belt_.path.sections()[i];
+            until = std::min(until, ends_[i]);
+        }
+        motion::Glide glide;
+        if (section->curvature == 0) {
+            glide.velocity = lead(k, r, metres(here)).linear() * Vector3(belt_.speed, 0, 0);
+        } else {
+            glide.turn_rate = section->curvature * belt_.speed;
+            glide.axis = on->world.linear().col(2);
+            glide.centre = on->world * (section->centre() + Vector3(0, 0, belt_of(*on).height));
+        }
+        Frame at = lead(k, r, metres(here));
+        at.linear() = (at.linear() * r.on_path).eval();
+        k.put(r.part, index_, end_seat, at, glide, k.now() + until - here);
+        r.will_turn = until < r.limit;
+        if (r.will_turn) r.turn = k.at(k.now() + until - here, index_, turn_event, r.part);
     }
     void update(Kernel& k) {
         const bool moving = std::any_of(riders_.begin(), riders_.end(), [](const Rider& r) { return r.moving; });
@@ -158,10 +220,38 @@ private:
 
     const Belt& belt_;
     const int next_;
+    std::vector<Ticks> ends_;   ///< of the path's sections, as time of travel
     std::deque<Rider> riders_;  ///< the one nearest to the end first
     int reserved_ = -1;
     std::vector<EventKey> wakes_;
 };
+
+/// A bar along the path: from `inner` to `outer` across it (left is +), between two heights. Arcs in convex pieces that
+/// hold the true shape.
+void add_bar(const BeltPath& path, const char* name, double inner, double outer, double low, double high, geometry::Bodies& out) {
+    for (const PathSection& s : path.sections()) {
+        if (s.curvature == 0) {
+            geometry::Body bar = cell::standing_box(name, {s.length, outer - inner, high - low}, {0.5 * s.length, 0.5 * (inner + outer), low});
+            bar.at = s.begin * bar.at;
+            out.push_back(std::move(bar));
+            continue;
+        }
+        const double angle = std::abs(s.curvature) * s.length;
+        const int pieces = std::max(1, static_cast<int>(std::ceil(angle / (geometry::pi / 18))));
+        for (int i = 0; i < pieces; ++i) {
+            std::vector<Vector3> points;
+            for (const int end : {i, i + 1}) {
+                const Frame at = s.at(s.length * end / pieces);
+                for (double side : {inner, outer}) {
+                    const double radius = 1 / s.curvature - side;  // signed
+                    if (std::abs(radius) > std::abs(1 / s.curvature - (side == inner ? outer : inner))) side = 1 / s.curvature - radius / std::cos(0.5 * angle / pieces);
+                    for (const double z : {low, high}) points.push_back(at * Vector3(0, side, z));
+                }
+            }
+            out.push_back({name, geometry::Convex::hull(std::move(points)), Frame::Identity()});
+        }
+    }
+}
 
 class ConveyorKind final : public Kind {
 public:
@@ -169,38 +259,66 @@ public:
     std::string label() const override { return "Conveyor"; }
     cell::json fresh() const override { return {{"length_mm", 1500.0}, {"width_mm", 200.0}, {"height_mm", 750.0}, {"speed_mm_s", 250.0}, {"gap_mm", 20.0}}; }
     std::vector<cell::Field> fields() const override {
-        return {{"length_mm", "length", 100, 100000}, {"width_mm", "width", 20, 5000},  {"height_mm", "belt height", 50, 5000},
-                {"speed_mm_s", "belt speed", 1, 5000}, {"gap_mm", "least gap", 0, 5000}, {"to", "hands on to", 0, 0, cell::Field::Type::device}};
+        return {{"length_mm", "length", 0, 100000},     {"bend_deg", "bend, left +", -180, 180},  {"radius_mm", "bend radius", 20, 20000, cell::Field::Type::number, {}, 500},
+                {"after_mm", "run after bend", 0, 100000}, {"width_mm", "width", 20, 5000},          {"height_mm", "belt height", 50, 5000},
+                {"guide_mm", "side guides", 0, 1000},      {"speed_mm_s", "belt speed", 1, 5000},    {"gap_mm", "least gap", 0, 5000, cell::Field::Type::number, {}, 20},
+                {"to", "hands on to", 0, 0, cell::Field::Type::device}};
     }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         auto b = std::make_shared<Belt>();
-        b->length = r.number("length_mm", {100, 100000});
+        const double length = r.number("length_mm", {0, 100000}), bend = r.number("bend_deg", {-180, 180}, 0), radius = r.number("radius_mm", {20, 20000}, 500), after = r.number("after_mm", {0, 100000}, 0);
+        const double guide = r.number("guide_mm", {0, 1000}, 0);
         b->width = r.number("width_mm", {20, 5000});
         b->height = r.number("height_mm", {50, 5000});
         b->speed = r.number("speed_mm_s", {1, 5000});
         b->gap = r.number("gap_mm", {0, 5000}, 20);
         b->to = r.text("to", "");
         if (!b->to.empty()) d.needs.emplace_back("to", b->to);
-        d.look = cell::Look::belt;
-        const double thick = std::min(0.1, 0.5 * b->height);
-        d.bodies.push_back(cell::standing_box("bed", {b->length, b->width, thick}, {0, 0, b->height - thick}));
-        const double leg = std::min(0.06, 0.25 * b->width), inset = std::min(0.15, 0.2 * b->length);
-        for (const double x : {-1.0, 1.0})
-            for (const double y : {-1.0, 1.0})
-                d.bodies.push_back(cell::standing_box("leg", {leg, leg, b->height - thick}, {x * (0.5 * b->length - inset), y * 0.5 * (b->width - leg), 0}));
-        const int arrows = std::clamp(static_cast<int>(b->length / 0.3), 1, 60);
-        for (int i = 0; i < arrows; ++i) {
-            const double x = b->length * ((i + 0.5) / arrows - 0.5), s = 0.12 * b->width;
-            d.marks.push_back({cell::Mark::Style::accent, {{x - s, s, b->height}, {x, 0, b->height}, {x - s, -s, b->height}}});
+        if (bend != 0 && radius < 0.5 * b->width + 0.01) r.problem("radius_mm", "The radius of the bend's centre line is expected to be at least half the belt's width and 10 mm more.");
+        b->path.add(length, 0);
+        if (bend != 0) b->path.add(std::abs(bend) * radius, bend > 0 ? 1 / radius : -1 / radius);
+        b->path.add(after, 0);
+        if (b->path.length() < 0.1) {
+            r.problem("length_mm", "The whole path is expected to be at least 100 mm long.");
+            b->path.add(0.1, 0);
         }
-        d.seats = {{"end", geometry::make_frame({0.5 * b->length, 0, b->height})}, {"beginning", geometry::make_frame({-0.5 * b->length, 0, b->height})}};
+        d.look = cell::Look::belt;
+        const double thick = std::min(0.1, 0.5 * b->height), half = 0.5 * b->width, sheet = std::min(0.015, 0.1 * b->width);
+        add_bar(b->path, "bed", -half, half, b->height - thick, b->height, d.bodies);
+        // The origin is the middle of the footprint.
+        const geometry::Box3 box = geometry::bounds(d.bodies, Frame::Identity());
+        const Vector3 middle(0.5 * (box.low.x() + box.high.x()), 0.5 * (box.low.y() + box.high.y()), 0);
+        b->path.shift(-middle);
+        for (geometry::Body& body : d.bodies) body.at.pretranslate(-middle);
+        if (guide > 0)
+            for (const double side : {-1.0, 1.0}) add_bar(b->path, "guide", std::min(side * half, side * (half - sheet)), std::max(side * half, side * (half - sheet)), b->height, b->height + guide, d.bodies);
+        const double leg = std::min(0.06, 0.25 * b->width), inset = std::min(0.15, 0.2 * b->length()), between = b->length() - 2 * inset;
+        const int spans = std::max(1, static_cast<int>(std::ceil(between / 2.5)));
+        for (int i = 0; i <= spans; ++i)
+            for (const double y : {-1.0, 1.0}) {
+                geometry::Body one = cell::standing_box("leg", {leg, leg, b->height - thick}, {0, y * 0.5 * (b->width - leg), 0});
+                one.at = b->path.at(inset + between * i / spans) * one.at;
+                d.bodies.push_back(std::move(one));
+            }
+        const int arrows = std::clamp(static_cast<int>(b->length() / 0.3), 1, 60);
+        const Frame up = geometry::make_frame({0, 0, b->height});
+        for (int i = 0; i < arrows; ++i) {
+            const Frame at = up * b->path.at(b->length() * (i + 0.5) / arrows);
+            const double s = 0.12 * b->width;
+            d.marks.push_back({cell::Mark::Style::accent, {at * Vector3(-s, s, 0), at * Vector3(0, 0, 0), at * Vector3(-s, -s, 0)}});
+        }
+        d.ends = {up * b->path.at(0), up * b->path.at(b->length())};
+        d.seats = {{"end", d.ends[1]}, {"beginning", d.ends[0]}};
         d.signals = {"at_end"};
-        d.mount = geometry::make_frame({0, 0, b->height});
+        d.mount = up;
         d.parameters = std::move(b);
     }
+    void mirror(cell::json& device) const override {
+        if (device.contains("bend_deg") && device["bend_deg"].is_number()) device["bend_deg"] = 0.0 - device["bend_deg"].get<double>();
+    }
     Frame seat_frame(const cell::Device& d, int seat, const cell::PartType& type) const override {
-        const double inset = 0.5 * type.length;
-        return d.seats[static_cast<std::size_t>(seat)].at * geometry::make_frame({seat == end_seat ? -inset : inset, 0, 0});
+        const Belt& b = belt_of(d);
+        return geometry::make_frame({0, 0, b.height}) * b.path.at(seat == end_seat ? b.length() - 0.5 * type.length : 0.5 * type.length);
     }
     std::vector<int> pick_seats(const cell::Device&) const override { return {end_seat}; }
     std::vector<int> place_seats(const cell::Device&) const override { return {drop_seat}; }

@@ -1,46 +1,65 @@
 #include <cell/device_kind.h>
 
 #include "kinds.h"
+#include "still.h"
 
 namespace escarp::simulation {
 namespace {
 
-class Still final : public Behaviour {
-public:
-    using Behaviour::Behaviour;
-};
+using cell::standing_box;
+using cell::standing_cylinder;
 
-/// Table, cabinet, wall, pedestal, fence: stands there and must not be hit.
+/// Table, cabinet, wall, pedestal, column: stands there and must not be hit.
 class StructureKind final : public Kind {
 public:
     std::string id() const override { return "structure"; }
     std::string label() const override { return "Structure"; }
     cell::json fresh() const override { return {{"shape", "box"}, {"length_mm", 600.0}, {"width_mm", 600.0}, {"height_mm", 800.0}}; }
     std::vector<cell::Field> fields() const override {
-        return {{"shape", "shape", 0, 0, cell::Field::Type::choice, {"box", "pedestal", "fence"}},
-                {"length_mm", "length", 10, 50000},
-                {"width_mm", "width", 10, 50000},
-                {"height_mm", "height", 1, 10000}};
+        return {{"shape", "shape", 0, 0, cell::Field::Type::choice, shapes()}, {"length_mm", "length", 10, 50000}, {"width_mm", "width", 10, 50000}, {"height_mm", "height", 1, 10000}};
     }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
-        const std::string shape = r.choice("shape", {"box", "pedestal", "fence"}, "box");
+        const std::string shape = r.choice("shape", shapes(), "box");
         const double length = r.number("length_mm", {10, 50000}), height = r.number("height_mm", {1, 10000});
         const double width = r.number("width_mm", {10, 50000}, shape == "fence" ? 40.0 : length * 1e3);
-        if (shape == "pedestal") {
-            const double flange = std::min(0.03, 0.2 * height);  // round foot and head plates on a column
-            d.bodies.push_back(cell::standing_cylinder("foot", length, flange, {0, 0, 0}));
-            d.bodies.push_back(cell::standing_cylinder("column", 0.7 * length, height - 2 * flange, {0, 0, flange}));
-            d.bodies.push_back(cell::standing_cylinder("head", length, flange, {0, 0, height - flange}));
+        const double plate = std::min(0.03, 0.2 * height);
+        auto& b = d.bodies;
+        if (shape == "pedestal") {  // round foot and head plates on a column
+            b.push_back(standing_cylinder("foot", length, plate, {0, 0, 0}));
+            b.push_back(standing_cylinder("column", 0.7 * length, height - 2 * plate, {0, 0, plate}));
+            b.push_back(standing_cylinder("head", length, plate, {0, 0, height - plate}));
+        } else if (shape == "square pedestal") {
+            b.push_back(standing_box("foot", {length, width, plate}, {0, 0, 0}));
+            b.push_back(standing_box("column", {0.7 * length, 0.7 * width, height - 2 * plate}, {0, 0, plate}));
+            b.push_back(standing_box("head", {length, width, plate}, {0, 0, height - plate}));
+        } else if (shape == "table") {
+            const double leg = std::min({0.06, 0.25 * length, 0.25 * width}), top = std::min(0.04, 0.3 * height);
+            b.push_back(standing_box("top", {length, width, top}, {0, 0, height - top}));
+            for (const double x : {-0.5, 0.5})
+                for (const double y : {-0.5, 0.5}) b.push_back(standing_box("leg", {leg, leg, height - top}, {x * (length - leg), y * (width - leg), 0}));
+        } else if (shape == "cabinet") {
+            const double plinth = std::min(0.1, 0.1 * height);
+            b.push_back(standing_box("plinth", {0.94 * length, 0.9 * width, plinth}, {0, 0, 0}));
+            b.push_back(standing_box("cabinet", {length, width, height - plinth}, {0, 0, plinth}));
+            d.marks.push_back({cell::Mark::Style::ink, {{-0.5 * length, -0.35 * width, height}, {0.5 * length, -0.35 * width, height}}});  // the door's side
+        } else if (shape == "column") {
+            b.push_back(standing_cylinder("column", length, height, {0, 0, 0}));
         } else if (shape == "fence") {
-            d.bodies.push_back(cell::standing_box("panel", {length, 0.4 * width, height - 0.1}, {0, 0, 0.1}));
-            d.bodies.back().see_through = true;
-            for (const double end : {-0.5, 0.5}) d.bodies.push_back(cell::standing_box("post", {width, width, height}, {end * (length - width), 0, 0}));
-        } else {
-            d.bodies.push_back(cell::standing_box("body", {length, width, height}, {0, 0, 0}));
+            b.push_back(standing_box("panel", {length, 0.4 * width, height - 0.1}, {0, 0, 0.1}));
+            b.back().see_through = true;
+            for (const double end : {-0.5, 0.5}) b.push_back(standing_box("post", {width, width, height}, {end * (length - width), 0, 0}));
+        } else {  // box and wall
+            b.push_back(standing_box("body", {length, width, height}, {0, 0, 0}));
         }
         d.mount = geometry::make_frame({0, 0, height});
     }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override { return std::make_unique<Still>(d, index); }
+
+private:
+    static const std::vector<std::string>& shapes() {
+        static const std::vector<std::string> all{"box", "table", "pedestal", "square pedestal", "cabinet", "wall", "column", "fence"};
+        return all;
+    }
 };
 
 }  // namespace

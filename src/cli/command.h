@@ -1,0 +1,53 @@
+#pragma once
+// What the commands share.
+
+#include <cell/device_kind.h>
+#include <cell/document.h>
+#include <simulation/kinds.h>
+
+#include <iostream>
+#include <string>
+#include <vector>
+
+namespace escarp::cli {
+
+using cell::json;
+
+struct Arguments {
+    std::string file, variant, arm, frame = "floor", out, sheet = "A3", take, to;
+    std::vector<double> joints, pose;
+    double horizon = 0, at = 0, scale = 0;
+    int threads = 0;
+    bool as_json = false, strict = false, take_it = false, drop_it = false;
+};
+
+/// Opens the file and checks the variant asked for. Throws InputError.
+inline cell::Document opened(Arguments& a) {
+    cell::Document d = cell::Document::load(a.file);
+    if (a.variant.empty()) a.variant = d.baseline();
+    if (d.has_variant(a.variant)) return d;
+    std::string known;
+    for (const cell::VariantInfo& v : d.variants()) known += (known.empty() ? "" : ", ") + v.id;
+    throw cell::InputError("--variant", "\"" + a.variant + "\" is not a variant of this file; it has " + known + ".");
+}
+
+inline void print(const json& value) { std::cout << value.dump(2, ' ', false, json::error_handler_t::replace) << "\n"; }
+
+/// The device with this id, which has to be an arm. Throws InputError.
+inline const cell::Device& find_arm(const cell::Cell& c, const std::string& id) {
+    const int index = c.device(id);
+    if (index >= 0 && c.devices[static_cast<std::size_t>(index)].arm) return c.devices[static_cast<std::size_t>(index)];
+    std::string known;
+    for (const cell::Device& d : c.devices)
+        if (d.arm) known += (known.empty() ? "" : ", ") + d.id;
+    throw cell::InputError("--arm", "\"" + id + "\" is not the id of an arm; the cell has " + (known.empty() ? "none" : known) + ".");
+}
+
+// Commands about the layout; each returns the exit code.
+int edit(Arguments& a);        ///< edits from stdin, one JSON value a line
+int recover(Arguments& a);     ///< what a crash left behind
+int draw(Arguments& a);        ///< the layout as a drawing to scale
+int placements(Arguments& a);  ///< as CSV
+int base_field(Arguments& a);  ///< where an arm's base may stand
+
+}  // namespace escarp::cli

@@ -1,0 +1,137 @@
+// Commands about the layout.
+
+#include <cell/safe_file.h>
+#include <exchange/layout_drawing.h>
+#include <exchange/placements_csv.h>
+#include <exchange/result_json.h>
+#include <inspection/base_field.h>
+
+#include <cstdlib>
+
+#include "command.h"
+
+namespace escarp::cli {
+namespace {
+
+/// Where journals of documents without a file stand (XDG base directories).
+std::string state_room() {
+    const char* state = std::getenv("XDG_STATE_HOME");
+    const char* home = std::getenv("HOME");
+    return (state && *state ? std::string(state) : std::string(home ? home : ".") + "/.local/state") + "/escarp";
+}
+
+void answer(const json& value) { std::cout << value.dump(-1, ' ', false, json::error_handler_t::replace) << std::endl; }
+
+}  // namespace
+
+/// Lines: {"name": ..., "operations": [{"at": ..., "value": ...}, ...]}, {"save": true}. Each is answered by a line; an edit that is
+/// acknowledged survives whatever happens to the program.
+int edit(Arguments& a) {
+    cell::SafeFile safe(state_room());
+    cell::Document document = opened(a);
+    if (!safe.hold(a.file)) throw cell::InputError(a.file, "The cell is open in another program; close it there first.");
+    if (safe.left_over(document)) throw cell::InputError(a.file, "An interrupted session left edits behind; see \"escarp-cli recover\".");
+    safe.begin(document, true);
+    std::string line;
+    int number = 0, code = 0;
+    bool open_edits = false;
+    while (std::getline(std::cin, line)) {
+        if (line.empty()) continue;
+        ++number;
+        try {
+            const json command = json::parse(line, nullptr, false);
+            if (!command.is_object()) throw cell::InputError("line " + std::to_string(number), "A group of keys is expected: {\"name\": ..., \"operations\": [...]} or {\"save\": true}.");
+            if (command.value("save", false)) {
+                safe.save(document);
+                open_edits = false;
+                answer({{"line", number}, {"saved", true}});
+                continue;
+            }
+            cell::Edit edit{command.value("name", "Edit"), {}};
+            if (!command.contains("operations") || !command["operations"].is_array()) throw cell::InputError("operations", "A list of operations is expected.");
+            for (const json& op : command["operations"]) edit.operations.push_back(cell::Operation::from_json(op, "operations"));
+            const cell::Document next = document.edited(a.variant, edit);
+            cell::read_cell(next.resolved(a.variant), simulation::standard_kinds());
+            safe.acknowledge(next, edit.name);
+            document = next;
+            open_edits = true;
+            answer({{"line", number}, {"done", edit.name}});
+        } catch (const cell::InputError& e) {
+            code = 2;
+            answer({{"line", number}, {"refused", e.problems().front().message}, {"where", e.problems().front().where}});
+        } catch (const json::exception& e) {
+            code = 2;
+            answer({{"line", number}, {"refused", std::string("The line's values do not fit: ") + e.what()}});
+        }
+    }
+    if (open_edits) safe.save(document);
+    safe.forget();
+    return code;
+}
+
+int recover(Arguments& a) {
+    cell::SafeFile safe(state_room());
+    const cell::Document on_disk = opened(a);
+    if (!safe.hold(a.file)) throw cell::InputError(a.file, "The cell is open in another program; nothing was interrupted.");
+    const auto found = safe.left_over(on_disk);
+    if (!found) {
+        safe.begin(on_disk, true);
+        std::cout << a.file << ": nothing was left behind\n";
+        return 0;
+    }
+    std::cout << a.file << ": " << found->edits << " edits that were not saved, the last: " << found->last_edit << "\n";
+    if (a.take_it) {
+        safe.save(found->document);
+        std::cout << "they are in the file now\n";
+    } else if (a.drop_it) {
+        safe.begin(on_disk, true);
+        std::cout << "they are gone\n";
+    }
+    return 0;
+}
+
+int draw(Arguments& a) {
+    const cell::Document d = opened(a);
+    const auto c = cell::read_cell(d.resolved(a.variant), simulation::standard_kinds());
+    exchange::DrawingOptions o;
+    o.sheet = a.sheet;
+    o.scale = a.scale;
+    o.cell_name = d.name();
+    for (const cell::VariantInfo& v : d.variants())
+        if (v.id == a.variant) o.variant = v.id + " " + v.name;
+    const exchange::DrawingResult r = exchange::write_layout_drawing(*c, o, a.out);
+    if (a.as_json) print({{"files", r.files}, {"scale", r.scale}});
+    else std::cout << r.files.front() << ": scale 1:" << r.scale << (r.files.size() > 1 ? ", and " + std::to_string(r.files.size() - 1) + " more sheets" : "") << "\n";
+    return 0;
+}
+
+int placements(Arguments& a) {
+    const cell::Document d = opened(a);
+    std::cout << exchange::placements_csv(*cell::read_cell(d.resolved(a.variant), simulation::standard_kinds()));
+    return 0;
+}
+
+int base_field(Arguments& a) {
+    const cell::Document d = opened(a);
+    const auto c = cell::read_cell(d.resolved(a.variant), simulation::standard_kinds());
+    const cell::Device& arm = find_arm(*c, a.arm);
+    inspection::Cache cache;
+    const inspection::BaseField f = inspection::base_field(*c, c->device(a.arm), inspection::check_reach(*c, cache));
+    json rows = json::array();
+    for (int row = 0; row < f.rows; ++row)
+        for (int column = 0; column < f.columns; ++column)
+            if (f.margin_at(column, row) > 0) rows.push_back({exchange::tidy(1e3 * (f.x + column * f.cell)), exchange::tidy(1e3 * (f.y + row * f.cell)), exchange::tidy(std::round(1e4 * f.margin_at(column, row)) / 10)});
+    json result = {{"arm", a.arm}, {"poses", f.poses}, {"cell_mm", 1e3 * f.cell}, {"good_cells", rows.size()}};
+    if (f.best >= 0) result["best"] = {{"base", exchange::frame_json(f.base_at(f.best, arm.world))}, {"margin_mm", exchange::tidy(std::round(1e4 * f.margin[static_cast<std::size_t>(f.best)]) / 10)}};
+    if (a.as_json) {
+        result["x_y_margin_mm"] = rows;
+        print(result);
+    } else {
+        std::cout << f.poses << " poses, " << rows.size() << " good cells of " << 1e3 * f.cell << " mm\n";
+        if (f.best >= 0) std::cout << "best: base at " << 1e3 * f.base_at(f.best, arm.world).translation().x() << ", " << 1e3 * f.base_at(f.best, arm.world).translation().y() << " mm, turned " << geometry::to_triple(f.base_at(f.best, arm.world).linear()).z() * 180 / geometry::pi << " degrees; room to move " << result["best"]["margin_mm"] << " mm\n";
+        else std::cout << "no position reaches every pose\n";
+    }
+    return 0;
+}
+
+}  // namespace escarp::cli

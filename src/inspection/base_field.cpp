@@ -1,0 +1,212 @@
+#include "base_field.h"
+
+#include <tbb/blocked_range.h>
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace escarp::inspection {
+namespace {
+
+using geometry::Vector3;
+
+/// What has to be reached, as flange frames in the world.
+struct Target {
+    Frame pose, approach, retreat;
+};
+
+class Question {
+public:
+    Question(const cell::Device& arm, const std::vector<Target>& targets) : arm_(*arm.arm), base_(arm.world), targets_(targets), ready_(arm_.ready) {
+        // No wrist is reached from farther away than this.
+        for (const kinematics::Joint& j : arm_.model->mechanism.joints) longest_ += j.at.translation().norm();
+        longest_ += arm_.model->flange.translation().norm();
+    }
+    /// `last`: the pose that failed last, asked first the next time.
+    bool all(double x, double y, double turn, std::size_t& last) const {
+        Frame base = base_;
+        base.translation().x() = x;
+        base.translation().y() = y;
+        if (turn != 0) base.linear() = (geometry::rotation(Vector3::UnitZ(), turn) * base_.linear()).eval();
+        const Frame to_base = base.inverse();
+        for (std::size_t i = 0; i < targets_.size(); ++i) {
+            const std::size_t k = (last + i) % targets_.size();
+            if (one(to_base, base.translation(), targets_[k])) continue;
+            last = k;
+            return false;
+        }
+        return true;
+    }
+
+private:
+    bool one(const Frame& to_base, const Vector3& base, const Target& t) const {
+        for (const Frame* f : {&t.pose, &t.approach, &t.retreat}) {
+            if ((f->translation() - base).squaredNorm() > longest_ * longest_) return false;
+            if (f != &t.pose && f->translation() == t.pose.translation()) continue;
+            if (!arm_.solver->reachable(to_base * *f, ready_)) return false;
+        }
+        return true;
+    }
+    const cell::Arm& arm_;
+    Frame base_;
+    const std::vector<Target>& targets_;
+    const kinematics::JointVector& ready_;
+    double longest_ = 0;
+};
+
+/// Squared distance transform of one line: the lower envelope of parabolas.
+void envelope(const std::vector<float>& f, std::vector<float>& d, std::vector<int>& v, std::vector<float>& z) {
+    const int n = static_cast<int>(f.size());
+    int k = 0;
+    v[0] = 0;
+    z[0] = -1e20f, z[1] = 1e20f;
+    const auto at = [](auto& list, int i) -> auto& { return list[static_cast<std::size_t>(i)]; };
+    for (int q = 1; q < n; ++q) {
+        const auto meets = [&](int p) { return ((at(f, q) + static_cast<float>(q) * static_cast<float>(q)) - (at(f, p) + static_cast<float>(p) * static_cast<float>(p))) / static_cast<float>(2 * (q - p)); };
+        float s = meets(at(v, k));
+        while (s <= at(z, k)) s = meets(at(v, --k));
+        ++k;
+        at(v, k) = q;
+        at(z, k) = s;
+        at(z, k + 1) = 1e20f;
+    }
+    k = 0;
+    for (int q = 0; q < n; ++q) {
+        while (at(z, k + 1) < static_cast<float>(q)) ++k;
+        const int p = at(v, k);
+        at(d, q) = static_cast<float>((q - p) * (q - p)) + at(f, p);
+    }
+}
+
+}  // namespace
+
+std::vector<float> distance_inside(const std::vector<char>& inside, int columns, int rows) {
+    const int w = columns + 2, h = rows + 2;  // a rim of outside all round
+    std::vector<float> grid(static_cast<std::size_t>(w) * static_cast<std::size_t>(h), 0.f);
+    const auto cell = [&](int x, int y) -> float& { return grid[static_cast<std::size_t>(y) * static_cast<std::size_t>(w) + static_cast<std::size_t>(x)]; };
+    for (int y = 0; y < rows; ++y)
+        for (int x = 0; x < columns; ++x)
+            if (inside[static_cast<std::size_t>(y) * static_cast<std::size_t>(columns) + static_cast<std::size_t>(x)]) cell(x + 1, y + 1) = 1e12f;
+    const std::size_t most = static_cast<std::size_t>(std::max(w, h));
+    std::vector<float> z(most + 1);
+    std::vector<int> v(most);
+    std::vector<float> line(static_cast<std::size_t>(h)), out(static_cast<std::size_t>(h));
+    for (int x = 0; x < w; ++x) {
+        for (int y = 0; y < h; ++y) line[static_cast<std::size_t>(y)] = cell(x, y);
+        envelope(line, out, v, z);
+        for (int y = 0; y < h; ++y) cell(x, y) = out[static_cast<std::size_t>(y)];
+    }
+    line.resize(static_cast<std::size_t>(w)), out.resize(static_cast<std::size_t>(w));
+    for (int y = 0; y < h; ++y) {
+        for (int x = 0; x < w; ++x) line[static_cast<std::size_t>(x)] = cell(x, y);
+        envelope(line, out, v, z);
+        for (int x = 0; x < w; ++x) cell(x, y) = out[static_cast<std::size_t>(x)];
+    }
+    std::vector<float> result(inside.size());
+    for (int y = 0; y < rows; ++y)
+        for (int x = 0; x < columns; ++x) result[static_cast<std::size_t>(y) * static_cast<std::size_t>(columns) + static_cast<std::size_t>(x)] = std::sqrt(cell(x + 1, y + 1));
+    return result;
+}
+
+int movable_root(const cell::Cell& cell, int device) {
+    int top = device;
+    for (int host = cell.devices[static_cast<std::size_t>(device)].host; host >= 0; host = cell.devices[static_cast<std::size_t>(host)].host) {
+        const auto others = std::count_if(cell.devices.begin(), cell.devices.end(), [&](const cell::Device& d) { return d.host == host; });
+        if (others > 1 || cell.devices[static_cast<std::size_t>(host)].look != cell::Look::structure) break;
+        top = host;
+    }
+    return top;
+}
+
+Frame BaseField::base_at(int index, const Frame& now) const {
+    Frame out = now;
+    out.translation().x() = x + cell * (index % columns);
+    out.translation().y() = y + cell * (index / columns);
+    const int t = turn[static_cast<std::size_t>(index)];
+    if (t > 0) out.linear() = (geometry::rotation(Vector3::UnitZ(), turns[static_cast<std::size_t>(t)] - turns[0]) * now.linear()).eval();
+    return out;
+}
+
+BaseField base_field(const cell::Cell& cell, int arm, const std::vector<PoseNeed>& poses, const BaseFieldOptions& o) {
+    BaseField field;
+    field.cell = o.cell;
+    const cell::Device& d = cell.devices[static_cast<std::size_t>(arm)];
+    if (!d.arm || !d.arm->solver->closed_form()) return field;
+    const int root = movable_root(cell, arm);
+    const Frame flange = d.arm->tool_frame.inverse();
+    std::vector<Target> targets;
+    geometry::Box3 box;
+    for (const PoseNeed& n : poses) {
+        if (n.arm != arm || (n.other >= 0 && (n.other == root || cell.stands_on(n.other, root)))) continue;
+        const auto backed = [&](double by) { return Frame(n.tool_world * geometry::make_frame({0, 0, -by}) * flange); };
+        targets.push_back({backed(0), backed(n.approach), backed(n.retreat)});
+        box.add(targets.back().pose.translation());
+    }
+    field.poses = static_cast<int>(targets.size());
+    if (targets.empty()) return field;
+    // The base lies within the arm's length of every target: the box that all of them allow.
+    double longest = 0.05;
+    for (const kinematics::Joint& j : d.arm->model->mechanism.joints) longest += j.at.translation().norm();
+    longest += d.arm->model->flange.translation().norm();
+    const double x0 = box.high.x() - longest, x1 = box.low.x() + longest, y0 = box.high.y() - longest, y1 = box.low.y() + longest;
+    const double present = geometry::to_triple(d.world.linear()).z();
+    for (int i = 0; i <= o.other_turns; ++i) field.turns.push_back(present + 2 * geometry::pi * i / (o.other_turns + 1));
+    if (x1 <= x0 || y1 <= y0) return field;
+    // On whole cells of the floor, so that the field does not swim while something is dragged.
+    const auto snapped = [&](double v) { return std::floor(v / (2 * o.cell)) * 2 * o.cell; };
+    field.x = snapped(x0), field.y = snapped(y0);
+    field.columns = 2 * static_cast<int>(std::ceil((x1 - field.x) / (2 * o.cell))) + 1;
+    field.rows = 2 * static_cast<int>(std::ceil((y1 - field.y) / (2 * o.cell))) + 1;
+    const std::size_t count = static_cast<std::size_t>(field.columns) * static_cast<std::size_t>(field.rows);
+    field.turn.assign(count, -1);
+    field.margin.assign(count, 0.f);
+    const auto index = [&](int column, int row) { return static_cast<std::size_t>(row) * static_cast<std::size_t>(field.columns) + static_cast<std::size_t>(column); };
+    const Question question(d, targets);
+    const auto ask = [&](int column, int row, std::size_t& last) {
+        const double x = field.x + column * o.cell, y = field.y + row * o.cell;
+        for (std::size_t t = 0; t < field.turns.size(); ++t)
+            if (question.all(x, y, field.turns[t] - present, last)) return static_cast<signed char>(t);
+        return static_cast<signed char>(-1);
+    };
+    const auto each_row = [&](int from, int step, auto&& work) {
+        const int rows = (field.rows - from + step - 1) / step;
+        tbb::parallel_for(tbb::blocked_range<int>(0, rows, 2), [&](const tbb::blocked_range<int>& range) {
+            for (int i = range.begin(); i < range.end(); ++i) {
+                if (o.stop && *o.stop) return;
+                work(from + i * step);
+            }
+        });
+        if (o.stop && *o.stop) throw Overtaken();
+    };
+    // Every second cell first; between equal neighbours the answer is theirs, elsewhere it is asked for.
+    each_row(0, 2, [&](int row) {
+        std::size_t last = 0;
+        for (int column = 0; column < field.columns; column += 2) field.turn[index(column, row)] = ask(column, row, last);
+    });
+    each_row(0, 2, [&](int row) {
+        std::size_t last = 0;
+        for (int column = 1; column < field.columns; column += 2) {
+            const signed char a = field.turn[index(column - 1, row)], b = field.turn[index(column + 1, row)];
+            field.turn[index(column, row)] = a == b ? a : ask(column, row, last);
+        }
+    });
+    each_row(1, 2, [&](int row) {
+        std::size_t last = 0;
+        for (int column = 0; column < field.columns; ++column) {
+            const signed char a = field.turn[index(column, row - 1)], b = field.turn[index(column, row + 1)];
+            field.turn[index(column, row)] = a == b ? a : ask(column, row, last);
+        }
+    });
+    std::vector<char> inside(count);
+    for (std::size_t i = 0; i < count; ++i) inside[i] = field.turn[i] >= 0;
+    const std::vector<float> away = distance_inside(inside, field.columns, field.rows);
+    for (std::size_t i = 0; i < count; ++i) {
+        if (!inside[i]) continue;
+        field.margin[i] = std::max(0.f, (away[i] - 1.f)) * static_cast<float>(o.cell) + static_cast<float>(0.5 * o.cell);
+        if (field.best < 0 || field.margin[i] > field.margin[static_cast<std::size_t>(field.best)] + 1e-6f) field.best = static_cast<int>(i);
+    }
+    return field;
+}
+
+}  // namespace escarp::inspection

@@ -1,0 +1,176 @@
+#include <algorithm>
+
+#include <cell/device_kind.h>
+
+#include "kinds.h"
+
+namespace escarp::simulation {
+namespace {
+
+enum class Use { supply, collect, keep };
+
+struct Pattern final : cell::Parameters {
+    Use use;
+    double exchange;
+    std::string part_type;
+    std::vector<int> order;  ///< seats in the order in which they are filled; taken from the other end
+};
+
+/// Full of parts that are taken (supply), filled and then taken away (collect), or both by the arms (keep). When a supply is
+/// empty or a collection full, a fresh tray stands there after the exchange time.
+class Holding final : public Behaviour {
+public:
+    Holding(const cell::Device& d, int index, const cell::Cell& cell)
+        : Behaviour(d, index), tray_(static_cast<const Pattern&>(*d.parameters)), type_(cell.part_type(tray_.part_type)), nests_(d.seats.size()) {}
+
+    void start(Kernel& k) override {
+        if (tray_.use == Use::supply) fill(k);
+        update(k);
+    }
+    std::optional<int> room(const Kernel&, int) const override {
+        if (tray_.use == Use::supply || exchanging_) return std::nullopt;
+        for (const int seat : tray_.order)
+            if (nest(seat).part < 0 && !nest(seat).reserved) return seat;
+        return std::nullopt;
+    }
+    void reserve(Kernel&, int seat, int) override { nest(seat).reserved = true; }
+    void received(Kernel& k, int seat, int part) override {
+        nest(seat) = {part, false, false};
+        if (tray_.use == Use::collect && full()) exchange(k);
+        update(k);
+    }
+    std::optional<Offer> offer(const Kernel&) const override {
+        if (tray_.use == Use::collect || exchanging_) return std::nullopt;
+        for (auto seat = tray_.order.rbegin(); seat != tray_.order.rend(); ++seat)
+            if (nest(*seat).part >= 0 && !nest(*seat).claimed) return Offer{*seat, nest(*seat).part};
+        return std::nullopt;
+    }
+    void claim(Kernel&, const Offer& o) override { nest(o.seat).claimed = true; }
+    void taken(Kernel& k, const Offer& o) override {
+        nest(o.seat) = {};
+        if (tray_.use == Use::supply && empty()) exchange(k);
+        update(k);
+    }
+    /// The exchange is over: the old tray is gone, the new one stands there.
+    void event(Kernel& k, int, int) override {
+        exchanging_ = false;
+        k.end(block_);
+        for (Nest& n : nests_) {
+            if (n.part >= 0) k.remove(n.part);
+            n = {};
+        }
+        if (tray_.use == Use::supply) fill(k);
+        update(k);
+    }
+    void write_state(StateWriter& w) const override {
+        w.add(exchanging_);
+        for (const Nest& n : nests_) {
+            w.add(n.reserved), w.add(n.claimed);
+            w.add(n.part >= 0);
+            if (n.part >= 0) w.add_part(n.part);
+        }
+    }
+
+private:
+    struct Nest {
+        int part = -1;
+        bool reserved = false, claimed = false;
+    };
+    Nest& nest(int seat) { return nests_[static_cast<std::size_t>(seat)]; }
+    const Nest& nest(int seat) const { return nests_[static_cast<std::size_t>(seat)]; }
+    bool empty() const {
+        return std::all_of(nests_.begin(), nests_.end(), [](const Nest& n) { return n.part < 0; });
+    }
+    bool full() const {
+        return std::all_of(nests_.begin(), nests_.end(), [](const Nest& n) { return n.part >= 0; });
+    }
+    void fill(Kernel& k) {
+        for (std::size_t i = 0; i < nests_.size(); ++i) {
+            nests_[i].part = k.new_part(type_);
+            k.put(nests_[i].part, index_, static_cast<int>(i), device_.world * device_.seats[i].at);
+        }
+    }
+    void exchange(Kernel& k) {
+        exchanging_ = true;
+        Block b;
+        b.device = index_;
+        b.kind = BlockKind::exchange;
+        block_ = k.begin(b);
+        k.at(k.now() + ticks(tray_.exchange), index_, 0);
+    }
+    void update(Kernel& k) {
+        k.set_signal(index_, "full", full());
+        k.set_signal(index_, "empty", empty());
+        k.set_condition(index_, exchanging_ ? Condition::busy : tray_.use == Use::collect || empty() ? Condition::starved : Condition::blocked);
+    }
+
+    const Pattern& tray_;
+    const int type_;
+    std::vector<Nest> nests_;
+    bool exchanging_ = false;
+    int block_ = -1;
+};
+
+class TrayKind final : public Kind {
+public:
+    std::string id() const override { return "tray"; }
+    std::string label() const override { return "Tray"; }
+    cell::json fresh() const override {
+        return {{"use", "collect"}, {"columns", 4}, {"rows", 3}, {"layers", 1}, {"pitch_x_mm", 90.0}, {"pitch_y_mm", 90.0}, {"pitch_z_mm", 60.0}, {"plate_mm", 20.0}, {"order", "along x"}, {"exchange_s", 5.0}};
+    }
+    std::vector<cell::Field> fields() const override {
+        using Type = cell::Field::Type;
+        return {{"use", "use", 0, 0, Type::choice, {"supply", "collect", "keep"}},
+                {"part_type", "part type", 0, 0, Type::part_type},
+                {"columns", "nests along x", 1, 50, Type::whole},
+                {"rows", "nests along y", 1, 50, Type::whole},
+                {"layers", "layers", 1, 20, Type::whole, {}, 1},
+                {"pitch_x_mm", "pitch x", 1, 5000},
+                {"pitch_y_mm", "pitch y", 1, 5000},
+                {"pitch_z_mm", "pitch of layers", 1, 5000, Type::number, {}, 60},
+                {"plate_mm", "plate", 1, 2000, Type::number, {}, 20},
+                {"order", "filled", 0, 0, Type::choice, {"along x", "along y"}},
+                {"exchange_s", "exchange time", 0, 1e5, Type::number, {}, 5}};
+    }
+    void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
+        auto t = std::make_shared<Pattern>();
+        const std::string use = r.choice("use", {"supply", "collect", "keep"}, "collect");
+        t->use = use == "supply" ? Use::supply : use == "collect" ? Use::collect : Use::keep;
+        t->exchange = r.number("exchange_s", {0, 1e5}, 5);
+        t->part_type = r.text("part_type", "");
+        if (t->use == Use::supply && t->part_type.empty()) r.problem("part_type", "A tray that supplies parts needs the id of their part type.");
+        if (t->use == Use::supply) d.needs_part_type = t->part_type;
+        const int columns = r.whole("columns", 1, 50, 1), rows = r.whole("rows", 1, 50, 1), layers = r.whole("layers", 1, 20, 1);
+        const double dx = r.number("pitch_x_mm", {1, 5000}), dy = r.number("pitch_y_mm", {1, 5000}), dz = r.number("pitch_z_mm", {1, 5000}, 60), plate = r.number("plate_mm", {1, 2000}, 20);
+        const bool along_x = r.choice("order", {"along x", "along y"}, "along x") == "along x";
+        if (columns * rows * layers > 2000) r.problem("layers", "At most 2000 nests are possible; fewer rows, columns or layers are expected.");
+        d.look = cell::Look::fixture;
+        d.bodies.push_back(cell::standing_box("plate", {columns * dx, rows * dy, plate}, {0, 0, 0}));
+        for (int layer = 0; layer < layers; ++layer)
+            for (int row = 0; row < rows; ++row)
+                for (int column = 0; column < columns; ++column) {
+                    const Vector3 at((column - 0.5 * (columns - 1)) * dx, (row - 0.5 * (rows - 1)) * dy, plate + layer * dz);
+                    d.seats.push_back({"nest " + std::to_string(d.seats.size() + 1), geometry::make_frame(at)});
+                    if (layer > 0) continue;
+                    const double x = 0.4 * dx, y = 0.4 * dy;
+                    d.marks.push_back({cell::Mark::Style::muted, {at + Vector3(-x, -y, 0), at + Vector3(x, -y, 0), at + Vector3(x, y, 0), at + Vector3(-x, y, 0), at + Vector3(-x, -y, 0)}});
+                }
+        for (int layer = 0; layer < layers; ++layer)
+            for (int i = 0; i < rows * columns; ++i) {
+                const int row = along_x ? i / columns : i % rows, column = along_x ? i % columns : i / rows;
+                t->order.push_back((layer * rows + row) * columns + column);
+            }
+        d.signals = {"full", "empty"};
+        d.mount = geometry::make_frame({0, 0, plate});
+        d.parameters = std::move(t);
+    }
+    std::vector<int> pick_seats(const cell::Device& d) const override { return static_cast<const Pattern&>(*d.parameters).use == Use::collect ? std::vector<int>{} : Kind::pick_seats(d); }
+    std::vector<int> place_seats(const cell::Device& d) const override { return static_cast<const Pattern&>(*d.parameters).use == Use::supply ? std::vector<int>{} : Kind::place_seats(d); }
+    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override { return std::make_unique<Holding>(d, index, c); }
+};
+
+}  // namespace
+
+std::unique_ptr<Kind> tray_kind() { return std::make_unique<TrayKind>(); }
+
+}  // namespace escarp::simulation
