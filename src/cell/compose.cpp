@@ -3,6 +3,9 @@
 #include <algorithm>
 #include <cmath>
 
+#include <kinematics/reach.h>
+
+#include "arrange.h"
 #include "catalogue.h"
 #include "device_kind.h"
 #include "names.h"
@@ -152,11 +155,38 @@ Edit add_device(const Document& document, const std::string& variant, const Kind
         device["placement"] = placement(0.5 * belt_value("length_mm") - 0.4 * device["length_mm"].get<double>(), 0);
         edit.operations.push_back(Operation::set("/devices/" + belt->id + "/to", device["id"]));
     }
+    for (const auto& [list, items] : what.brings.items()) {
+        for (const json& item : items) bring(tree, items, list.c_str(), item.value("id", ""), edit.operations);
+    }
+    if (chosen >= 0 && device["host"] == "floor" && cell->devices[static_cast<std::size_t>(chosen)].arm && kind->id() != "conveyor" && kind->id() != "fence" && kind->id() != "marking") {
+        // In front of the arm that is selected, in line with it.
+        const Device& arm = cell->devices[static_cast<std::size_t>(chosen)];
+        const geometry::Frame front = arm.world * geometry::make_frame({0.55 * kinematics::arm_length(*arm.arm->model), 0, 0});
+        device["placement"] = placement(1e3 * front.translation().x(), 1e3 * front.translation().y(), 0, geometry::to_triple(arm.world.linear()).z() * 180 / geometry::pi);
+    }
     if (id) *id = device["id"];
     edit.name = "Add " + device["name"].get<std::string>();
     edit.operations.push_back(Operation::add("/devices", device));
     // The belt that hands on to a new device is set after the device exists.
     std::stable_sort(edit.operations.begin(), edit.operations.end(), [](const Operation& a, const Operation& b) { return a.kind == Operation::Kind::add && b.kind != Operation::Kind::add && b.at.rfind("/devices/", 0) == 0; });
+    return edit;
+}
+
+Edit add_device_at(const Document& document, const std::string& variant, const Kinds& kinds, const Offering& what, const geometry::Frame& world, std::string* id) {
+    std::string made;
+    Edit edit = add_device(document, variant, kinds, what, "", &made);
+    const Document after = document.edited(variant, edit);
+    const json tree = after.resolved(variant);
+    const auto cell = read_cell(tree, kinds);
+    const int device = cell->device(made);
+    geometry::Frame at = world;
+    const int host = carrier_at(*cell, device, world.translation());
+    at.translation().z() = host >= 0 ? cell->devices[static_cast<std::size_t>(host)].mount_world().translation().z() : 0.0;
+    for (Operation& op : place_at(*cell, device, at, host)) edit.operations.push_back(std::move(op));
+    const json* own = find(tree, "/devices/" + made);
+    if (host >= 0 && cell->devices[static_cast<std::size_t>(host)].look == Look::belt && what.kind == "infeed" && own->value("to", "") != cell->devices[static_cast<std::size_t>(host)].id)
+        edit.operations.push_back(Operation::set("/devices/" + made + "/to", cell->devices[static_cast<std::size_t>(host)].id));
+    if (id) *id = made;
     return edit;
 }
 

@@ -3,17 +3,20 @@
 
 #include <string>
 
+#include <geometry/frame.h>
+
 #include "document.h"
 
 namespace escarp::cell {
 
 class Kinds;
 
-/// What can be placed: a kind, with a model for arms.
+/// What can be placed: a kind, with a model for arms; or an own device as it was kept.
 struct Offering {
     std::string kind, model;  ///< model: id in the catalogue of arms; empty otherwise
     std::string label;
     json parameters = json::object();  ///< over the kind's own fresh ones
+    json brings = json::object();      ///< own devices: {"arm_models": [...], "tool_models": [...], "part_types": [...], "meshes": [...]} that it needs
 };
 std::vector<Offering> offerings(const Kinds& kinds);
 
@@ -21,6 +24,10 @@ std::vector<Offering> offerings(const Kinds& kinds);
 /// `id` receives the new device's id. `at`: world place in mm, or null for "beside the others". `near`: device to build on
 /// (the belt for an infeed, beam or outfeed hood), may be empty.
 Edit add_device(const Document& document, const std::string& variant, const Kinds& kinds, const Offering& what, const std::string& near, std::string* id);
+
+/// The same, standing at a place in the world (its height is that of what is under it). What stands there carries it, if it can.
+/// An infeed or a belt's sensor set down on a belt belongs to that belt.
+Edit add_device_at(const Document& document, const std::string& variant, const Kinds& kinds, const Offering& what, const geometry::Frame& world, std::string* id);
 
 /// Takes a device away: what stands on it goes to its host, steps and belts that refer to it go as well.
 Edit remove_device(const Document& document, const std::string& variant, const Kinds& kinds, const std::string& id);

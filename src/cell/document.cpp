@@ -215,6 +215,32 @@ Document Document::edited(const std::string& variant, const Edit& edit) const {
     return Document(std::move(tree));
 }
 
+Document Document::put_back(const std::string& variant, const std::string& at) const {
+    json tree = *tree_;
+    json kept = json::array();
+    for (const Operation& op : differences(variant)) {
+        const bool same = op.at == at || (op.kind == Operation::Kind::add && op.at + "/" + op.value.value("id", "") == at);
+        if (!same) kept.push_back(op.to_json());
+    }
+    json& mine = variant_in(tree, variant);
+    if (kept.empty()) mine.erase("differences");
+    else mine["differences"] = std::move(kept);
+    return Document(std::move(tree));
+}
+
+Document Document::pushed_to_baseline(const std::string& variant, const std::string& at) const {
+    Edit edit;
+    for (const Operation& op : differences(variant))
+        if (op.at == at || (op.kind == Operation::Kind::add && op.at + "/" + op.value.value("id", "") == at)) edit.operations.push_back(op);
+    return edited(baseline(), edit).put_back(variant, at);
+}
+
+Document Document::pushed_to_all(const std::string& variant, const std::string& at) const {
+    Document out = pushed_to_baseline(variant, at);
+    for (const VariantInfo& v : variants()) out = out.put_back(v.id, at);
+    return out;
+}
+
 Document Document::with_variant(const std::string& id, const std::string& name, const std::string& like) const {
     if (has_variant(id)) throw InputError("variants", "There is already a variant with the id \"" + id + "\".");
     json tree = *tree_;

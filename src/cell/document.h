@@ -41,6 +41,13 @@ public:
     /// override the value; in another variant it becomes a difference. Throws InputError.
     Document edited(const std::string& variant, const Edit& edit) const;
 
+    /// A difference of a variant at exactly this path is taken back; the document itself where there is none.
+    Document put_back(const std::string& variant, const std::string& at) const;
+    /// The variant's value becomes the baseline's; other variants keep what they alter themselves.
+    Document pushed_to_baseline(const std::string& variant, const std::string& at) const;
+    /// The variant's value becomes that of every variant.
+    Document pushed_to_all(const std::string& variant, const std::string& at) const;
+
     Document with_variant(const std::string& id, const std::string& name, const std::string& like) const;
     Document renamed_variant(const std::string& id, const std::string& name) const;
     /// Throws InputError for the baseline.

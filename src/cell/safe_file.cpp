@@ -8,6 +8,7 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <cstdlib>
 #include <cstring>
 #include <filesystem>
 #include <fstream>
@@ -208,6 +209,12 @@ void SafeFile::forget() {
     ::close(lock_);
     lock_ = -1;
     dirty_ = false;
+}
+
+std::string SafeFile::usual_room() {
+    const char* state = std::getenv("XDG_STATE_HOME");
+    const char* home = std::getenv("HOME");
+    return (state && *state ? std::string(state) : std::string(home ? home : ".") + "/.local/state") + "/escarp";
 }
 
 bool SafeFile::changed_outside() const { return !file_.empty() && stamp_.size >= 0 && !(stamp_of(file_) == stamp_); }

@@ -46,6 +46,8 @@ public:
     /// Another program has changed the file since it was read or written here.
     bool changed_outside() const;
 
+    /// Folder for journals of documents without a file (XDG base directories: under XDG_STATE_HOME).
+    static std::string usual_room();
     /// Journals in the room that nobody holds.
     static std::vector<Recovered> unsaved_in(const std::string& room);
     static std::optional<Recovered> read_journal(const std::string& journal);

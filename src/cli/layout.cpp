@@ -6,19 +6,10 @@
 #include <exchange/result_json.h>
 #include <inspection/base_field.h>
 
-#include <cstdlib>
-
 #include "command.h"
 
 namespace escarp::cli {
 namespace {
-
-/// Where journals of documents without a file stand (XDG base directories).
-std::string state_room() {
-    const char* state = std::getenv("XDG_STATE_HOME");
-    const char* home = std::getenv("HOME");
-    return (state && *state ? std::string(state) : std::string(home ? home : ".") + "/.local/state") + "/escarp";
-}
 
 void answer(const json& value) { std::cout << value.dump(-1, ' ', false, json::error_handler_t::replace) << std::endl; }
 
@@ -27,7 +18,7 @@ void answer(const json& value) { std::cout << value.dump(-1, ' ', false, json::e
 /// Lines: {"name": ..., "operations": [{"at": ..., "value": ...}, ...]}, {"save": true}. Each is answered by a line; an edit that is
 /// acknowledged survives whatever happens to the program.
 int edit(Arguments& a) {
-    cell::SafeFile safe(state_room());
+    cell::SafeFile safe(cell::SafeFile::usual_room());
     cell::Document document = opened(a);
     if (!safe.hold(a.file)) throw cell::InputError(a.file, "The cell is open in another program; close it there first.");
     if (safe.left_over(document)) throw cell::InputError(a.file, "An interrupted session left edits behind; see \"escarp-cli recover\".");
@@ -70,7 +61,7 @@ int edit(Arguments& a) {
 }
 
 int recover(Arguments& a) {
-    cell::SafeFile safe(state_room());
+    cell::SafeFile safe(cell::SafeFile::usual_room());
     const cell::Document on_disk = opened(a);
     if (!safe.hold(a.file)) throw cell::InputError(a.file, "The cell is open in another program; nothing was interrupted.");
     const auto found = safe.left_over(on_disk);

@@ -1,27 +1,18 @@
 #pragma once
-// Floor: the plan to scale, where layout work happens.
+// Floor: the drawing to scale, where layout work happens. Painting is in floor_view.cpp, what lies over the plan (reach,
+// dimensions, guides) in floor_overlays.cpp, mouse and keys in floor_hands.cpp.
 
 #include <QWidget>
+#include <optional>
 
-#include "number_field.h"
+#include <cell/compose.h>
+#include <cell/snap.h>
+#include <inspection/base_field.h>
+
+#include "placement_tag.h"
 #include "plan_drawing.h"
-#include "workspace.h"
 
 namespace escarp::desktop {
-
-/// The tag beside the selected device: where it stands, and relative to what.
-class PlacementTag : public QWidget {
-    Q_OBJECT
-public:
-    PlacementTag(Workspace& workspace, QWidget* parent);
-    void show_device();  ///< the selected one; hidden without
-
-private:
-    void send(const QString& key, double value);
-    void paintEvent(QPaintEvent*) override;
-    Workspace& workspace_;
-    NumberField *x_, *y_, *z_, *turn_;
-};
 
 class FloorView : public QWidget {
     Q_OBJECT
@@ -30,9 +21,40 @@ public:
     void set_side(Side side);
     Side side() const { return view_.side; }
     void fit();
-    void set_reach_shown(bool on);
+    void fit_selection();
+    /// The view as it can be stored, and back.
+    cell::json view_state() const;
+    void set_view_state(const cell::json& state);
     QPointF pixel_of(const geometry::Vector3& world) const { return view_.to_pixels(world); }
     QSize sizeHint() const override { return {470, 400}; }
+
+    /// A new device hangs on the hand until a click sets it down; Escape drops it. A fence or marking is drawn corner by corner.
+    void place(const cell::Offering& what);
+    bool placing() const { return placing_.has_value(); }
+    /// Measures between two points that are clicked.
+    void measure();
+    bool measuring() const { return hand_ == Hand::measuring; }
+    QString measured() const { return measured_; }
+    /// Moves or turns what is selected by a step, as the keys do.
+    void nudge(const geometry::Vector3& by);
+    void turn(double angle);
+    /// The arm whose base field is shown: the selected one, or the only one.
+    int base_arm() const;
+    /// Sets the base of that arm down on the best cell of its field. False where no cell reaches every pose.
+    bool take_best_base();
+    PlacementTag* tag() { return tag_; }
+    /// The numbers of the dimensions as they are drawn now, to be clicked.
+    struct Dimension {
+        QRectF box;
+        double metres;
+        geometry::Vector3 away;  ///< unit: the way the selected device goes when the number grows
+        int other;
+    };
+    const std::vector<Dimension>& dimensions() const { return dimensions_; }
+
+Q_SIGNALS:
+    void asks_menu(const QPoint& global, const QList<int>& under);  ///< right click
+    void hand_changed(const QString& words);                        ///< what a click does now; empty: selects
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -40,8 +62,13 @@ protected:
     void mousePressEvent(QMouseEvent*) override;
     void mouseMoveEvent(QMouseEvent*) override;
     void mouseReleaseEvent(QMouseEvent*) override;
+    void mouseDoubleClickEvent(QMouseEvent*) override;
     void wheelEvent(QWheelEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
+    void dragEnterEvent(QDragEnterEvent*) override;
+    void dragMoveEvent(QDragMoveEvent*) override;
+    void dragLeaveEvent(QDragLeaveEvent*) override;
+    void dropEvent(QDropEvent*) override;
 
 private:
     struct Reachable {
@@ -49,27 +76,64 @@ private:
         kinematics::ReachField field;
         QImage image;
     };
+    enum class Hand { none, armed, dragging, panning, orbiting, turning, placing, drawing, measuring, banding };
+
+    // What is drawn
     std::vector<int> devices_at(const QPointF& pixel) const;
+    QRectF pixel_box(int device) const;
     double grid_step() const;
     void draw_grid(QPainter& p) const;
     void draw_boundary(QPainter& p) const;
     void draw_reach(QPainter& p);
+    void draw_base_field(QPainter& p);
     void draw_needs(QPainter& p) const;
-    void draw_dimensions(QPainter& p) const;
+    void draw_selection(QPainter& p);
+    void draw_dimensions(QPainter& p);
     void draw_clearance(QPainter& p) const;
-    void move_to(const QPointF& flat, bool snap);
-    void place_tag();
+    void draw_hand(QPainter& p) const;
+    void draw_words(QPainter& p) const;
     double working_height() const;
+    QPointF turn_handle() const;  ///< of the selected device; null where there is none
+
+    // Hands
+    void set_hand(Hand hand, const QString& words = {});
+    void begin_drag(const QPointF& at, int device);
+    void drag_to(const QPointF& pixel, bool snap);
+    void turn_to(const QPointF& pixel, bool snap);
+    void place_to(const QPointF& pixel, bool snap);
+    void finish_placing();
+    void finish_drawing(bool closed);
+    geometry::Vector3 floor_point(const QPointF& pixel) const;
+    geometry::Vector3 corner_point(const QPointF& pixel, Qt::KeyboardModifiers keys) const;
+    void drop_hand();
+    void place_tag();
+    void edit_dimension(const Dimension& dimension);
 
     Workspace& workspace_;
     PlanView view_;
     PlacementTag* tag_;
-    bool fitted_ = true, reach_shown_ = true;
-    enum class Hand { none, armed, dragging, panning } hand_ = Hand::none;
-    QPointF pressed_, grabbed_;
+    NumberField* dimension_field_ = nullptr;
+    bool fitted_ = true;
+    Hand hand_ = Hand::none;
+    QPointF pressed_, grabbed_, last_;
     QString dragged_;
+    std::vector<int> moving_;
+    std::shared_ptr<const cell::Cell> before_;  ///< the cell when the drag began
+    geometry::Frame start_ = geometry::Frame::Identity();
+    std::optional<cell::Offering> placing_;
+    std::vector<geometry::Vector3> corners_;
+    geometry::Vector3 hover_ = geometry::Vector3::Zero();
+    QString measured_;
+    std::vector<cell::SnapGuide> guides_;
+    QString lands_on_;
+    std::vector<Dimension> dimensions_;
     int cycle_ = 0;
     std::map<std::uint64_t, Reachable> reach_;
+    struct {
+        std::uint64_t key = 0;
+        inspection::BaseField field;
+        QImage image;
+    } base_;
 };
 
 }  // namespace escarp::desktop

@@ -11,6 +11,7 @@ inline void clear(QLayout* layout) {
             w->hide();
             w->deleteLater();
         }
+        if (item->layout()) clear(item->layout());
         delete item;
     }
 }

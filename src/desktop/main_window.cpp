@@ -3,6 +3,7 @@
 #include <QAction>
 #include <QCloseEvent>
 #include <QFileDialog>
+#include <QFile>
 #include <QFileInfo>
 #include <QInputDialog>
 #include <QMenu>
@@ -10,9 +11,9 @@
 #include <QMessageBox>
 #include <QSettings>
 #include <QSplitter>
+#include <QToolButton>
 #include <QVBoxLayout>
 
-#include <cell/names.h>
 #include <simulation/kinds.h>
 
 #include "action_finder.h"
@@ -30,6 +31,7 @@ MainWindow::MainWindow() {
     resize(1280, 800);
     make_layout();
     make_actions();
+    layout_ = new LayoutActions(workspace_, floor_, model_, catalogue_, this, [this](const QString& name, const QString& text, const QKeySequence& key, std::function<void()> act) { return action(name, text, key, std::move(act)); });
     make_menus();
     connect(&workspace_, &Workspace::refused, this, &MainWindow::tell);
     connect(&workspace_, &Workspace::document_changed, this, [this] {
@@ -38,6 +40,10 @@ MainWindow::MainWindow() {
     });
     connect(&workspace_, &Workspace::evaluated, this, &MainWindow::renew_title);
     connect(&workspace_, &Workspace::selection_changed, this, &MainWindow::renew_actions);
+    connect(&workspace_, &Workspace::file_changed_outside, this, &MainWindow::told_changed_outside);
+    connect(catalogue_, &CataloguePanel::chosen, floor_, &FloorView::place);
+    connect(catalogue_, &CataloguePanel::taken, this, &MainWindow::add_device);
+    connect(first_steps_, &FirstSteps::wants_catalogue, this, [this] { show_left(1); });
     connect(&workspace_, &Workspace::playing_changed, this, [this] { action("play")->setText(workspace_.playing() ? tr("Pause") : tr("Play")); });
     connect(tabs_, &VariantTabs::comparing_changed, this, [this](bool on) {
         pages_->setCurrentIndex(on ? 1 : 0);
@@ -47,7 +53,7 @@ MainWindow::MainWindow() {
         tabs_->set_comparing(false);
         workspace_.set_variant(id);
     });
-    connect(worksheet_, &Worksheet::wants_device, this, [this](const QPoint& at) { place_->popup(at); });
+    connect(worksheet_, &Worksheet::wants_device, this, [this] { show_left(1); });
     renew_title();
     renew_actions();
 }
@@ -66,7 +72,35 @@ void MainWindow::make_layout() {
     ribbon_ = new CycleRibbon(workspace_);
     comparison_ = new SideBySide(workspace_);
     auto* across = new QSplitter(Qt::Horizontal);
-    for (QWidget* w : std::initializer_list<QWidget*>{worksheet_, floor_, model_, findings_}) across->addWidget(w);
+    catalogue_ = new CataloguePanel(workspace_);
+    devices_ = new DeviceList(workspace_);
+    first_steps_ = new FirstSteps(workspace_, floor_);
+    auto* side = new QWidget;
+    auto* rows = new QVBoxLayout(side);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(0);
+    auto* tabs = new QHBoxLayout;
+    tabs->setContentsMargins(8, 4, 8, 0);
+    tabs->setSpacing(3);
+    left_ = new QStackedWidget;
+    const std::pair<QWidget*, QString> panels[] = {{worksheet_, tr("Worksheet")}, {catalogue_, tr("Catalogue")}, {devices_, tr("Devices")}};
+    for (const auto& [panel, title] : panels) {
+        const int page = left_->addWidget(panel);
+        auto* tab = new QToolButton;
+        tab->setText(title);
+        tab->setObjectName(QString("left_%1").arg(page));
+        tab->setCheckable(true);
+        tab->setStyleSheet("font-size: 11px; padding: 2px 5px;");
+        tab->setChecked(page == 0);
+        connect(tab, &QToolButton::clicked, this, [this, page] { show_left(page); });
+        left_tabs_.push_back(tab);
+        tabs->addWidget(tab);
+    }
+    tabs->addStretch(1);
+    rows->addLayout(tabs);
+    rows->addWidget(left_, 1);
+    side->setMinimumWidth(200);
+    for (QWidget* w : std::initializer_list<QWidget*>{side, floor_, model_, findings_}) across->addWidget(w);
     across->setHandleWidth(1);
     across->setChildrenCollapsible(false);
     across->setSizes({236, 474, 336, 234});
@@ -100,7 +134,11 @@ QAction* MainWindow::action(const QString& name, const QString& text, const QKey
 }
 
 void MainWindow::make_actions() {
-    action("new", tr("New"), QKeySequence::New, [this] { if (may_lose_work()) workspace_.start_new(); });
+    action("new", tr("New"), QKeySequence::New, [this] {
+        if (!may_lose_work()) return;
+        workspace_.start_new();
+        first_steps_->begin();
+    });
     action("open", tr("Open \u2026"), QKeySequence::Open, [this] { open(); });
     action("save", tr("Save"), QKeySequence::Save, [this] { save(); });
     action("save_as", tr("Save as \u2026"), QKeySequence("Ctrl+Shift+S"), [this] { save_as(); });
@@ -108,14 +146,19 @@ void MainWindow::make_actions() {
     action("undo", tr("Undo"), QKeySequence::Undo, [this] { workspace_.undo(); });
     action("redo", tr("Redo"), QKeySequence("Ctrl+Shift+Z"), [this] { workspace_.redo(); });
     action("remove", tr("Remove"), QKeySequence::Delete, [this] { remove_selected(); });
-    action("duplicate", tr("Duplicate device"), QKeySequence("Ctrl+D"), [this] { duplicate_selected(); });
     action("rename", tr("Rename device"), QKeySequence("F2"), [this] {
         workspace_.select(workspace_.selection().device);
+        show_left(0);
         if (auto* line = worksheet_->findChild<QLineEdit*>("name_" + workspace_.selection().device)) line->setFocus(), line->selectAll();
     });
     action("takt", tr("Takt \u2026"), {}, [this] { choose_takt(); });
     action("find", tr("Find an action \u2026"), QKeySequence("Ctrl+K"), [this] { find_action(); });
-    action("add_device_menu", tr("Add a device \u2026"), QKeySequence("N"), [this] { place_->popup(worksheet_->mapToGlobal(QPoint(20, 60))); });
+    action("add_device_menu", tr("Catalogue: add a device"), QKeySequence("N"), [this] { show_left(1); });
+    action("worksheet", tr("Worksheet"), QKeySequence("W"), [this] { show_left(0); });
+    action("device_list", tr("Find a device by name"), QKeySequence("Ctrl+F"), [this] { show_left(2); });
+    action("reload", tr("Read the file again"), {}, [this] {
+        if (!workspace_.file().isEmpty() && may_lose_work()) open_file(workspace_.file());
+    });
     action("play", tr("Play"), QKeySequence("Space"), [this] { workspace_.play(!workspace_.playing()); });
     action("previous", tr("\u25c0 event"), QKeySequence("["), [this] { workspace_.play(false), workspace_.step_event(-1); });
     action("next", tr("event \u25b6"), QKeySequence("]"), [this] { workspace_.play(false), workspace_.step_event(1); });
@@ -133,10 +176,6 @@ void MainWindow::make_actions() {
     action("model_front", tr("Model from the front"), QKeySequence("5"), [this] { model_->look(-geometry::pi / 2, 0); });
     action("model_side", tr("Model from the side"), QKeySequence("6"), [this] { model_->look(0, 0); });
     action("model_free", tr("Model from a corner"), QKeySequence("7"), [this] { model_->look(-1.15, 0.62); });
-    QAction* reach = action("reach", tr("Reach on the Floor"), QKeySequence("R"), [] {});
-    reach->setCheckable(true);
-    reach->setChecked(true);
-    connect(reach, &QAction::toggled, floor_, &FloorView::set_reach_shown);
     action("compare", tr("Side by side"), QKeySequence("Ctrl+B"), [this] { tabs_->set_comparing(!tabs_->comparing()); });
     action("variant_new", tr("New variant \u2026"), QKeySequence("Ctrl+Shift+N"), [this] { tabs_->add_variant(); });
     action("variant_rename", tr("Rename this variant \u2026"), {}, [this] { tabs_->rename(workspace_.variant()); });
@@ -145,6 +184,13 @@ void MainWindow::make_actions() {
     action("about", tr("About Escarp"), {}, [this] {
         tell(tr("Escarp %1").arg(QCoreApplication::applicationVersion()), tr("Lays out robot cells, runs their cycle, checks reach and clearance, compares variants.\nEvery figure is current after every edit.\n\nFree software under the GNU General Public License, version 3 or later."));
     });
+}
+
+void MainWindow::show_left(int page) {
+    left_->setCurrentIndex(page);
+    for (std::size_t i = 0; i < left_tabs_.size(); ++i) left_tabs_[i]->setChecked(static_cast<int>(i) == page);
+    if (page == 1) catalogue_->search();
+    if (page == 2) devices_->search();
 }
 
 void MainWindow::make_menus() {
@@ -159,14 +205,23 @@ void MainWindow::make_menus() {
     QMenu* file = menu(tr("&File"), {"new", "open", "save", "save_as", ""});
     recent_ = file->addMenu(tr("Recent files"));
     connect(recent_, &QMenu::aboutToShow, this, &MainWindow::fill_recent);
+    file->addAction(action("reload"));
+    file->addSeparator();
+    layout_->fill_export(file->addMenu(tr("Hand on")));
     file->addSeparator();
     file->addAction(action("quit"));
-    menu(tr("&Edit"), {"undo", "redo", "", "duplicate", "rename", "remove", "", "takt", "", "find"});
+    menu(tr("&Edit"), {"undo", "redo", "", "rename", "remove", "select_all", "", "takt", "", "device_list", "find"});
     place_ = menuBar()->addMenu(tr("&Place"));
     fill_place();
+    layout_->fill_arrange(menuBar()->addMenu(tr("&Arrange")));
     menu(tr("&Work"), {"play", "previous", "next", "to_start", "to_cycle"});
     menu(tr("&Compare"), {"compare", "", "variant_new", "variant_rename", "variant_baseline", "variant_drop"});
-    menu(tr("&View"), {"fit", "reach", "", "top", "front", "side", "", "model_free", "model_top", "model_front", "model_side"});
+    QMenu* view = menu(tr("&View"), {"fit"});
+    layout_->fill_view(view);
+    view->addSeparator();
+    for (const char* name : {"top", "front", "side", "corner"}) view->addAction(action(name));
+    view->addSeparator();
+    for (const char* name : {"model_free", "model_top", "model_front", "model_side"}) view->addAction(action(name));
     menu(tr("&Help"), {"find", "about"});
     status_->setStyleSheet("color: #1B7A78; font-size: 11px; padding-right: 12px;");
     menuBar()->setCornerWidget(status_, Qt::TopRightCorner);
@@ -202,23 +257,10 @@ void MainWindow::remove_selected() {
                     if (QString::fromStdString(d.id) == s.device && QString::fromStdString(step->id) == s.step && workspace_.apply({tr("Remove step").toStdString(), {cell::Operation::remove("/" + step->path)}})) return workspace_.select(s.device);
             return;
         }
-        workspace_.apply(cell::remove_device(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), s.device.toStdString()));
+        layout_->remove_selected();
     } catch (const cell::InputError& e) {
         tell(tr("Nothing was removed"), QString::fromStdString(e.problems().front().message));
     }
-}
-
-void MainWindow::duplicate_selected() {
-    const std::string id = workspace_.selection().device.toStdString();
-    const cell::json tree = workspace_.resolved();
-    const cell::json* device = cell::find(tree, "/devices/" + id);
-    if (id.empty() || !device) return;
-    cell::json copy = *device;
-    copy["id"] = cell::free_id(workspace_.document().tree(), copy.value("name", "copy"));
-    copy["name"] = cell::free_name(tree, copy.value("name", "copy"));
-    copy.erase("task");  // work is not done twice
-    copy["placement"]["x_mm"] = copy["placement"].value("x_mm", 0.0) + 300.0;
-    if (workspace_.apply({tr("Duplicate %1").arg(QString::fromStdString(device->value("name", ""))).toStdString(), {cell::Operation::add("/devices", copy)}})) workspace_.select(QString::fromStdString(copy["id"].get<std::string>()));
 }
 
 void MainWindow::choose_takt() {
@@ -240,12 +282,13 @@ void MainWindow::find_action() {
 }
 
 void MainWindow::renew_title() {
-    const QString name = workspace_.file().isEmpty() ? tr("not saved yet") : QFileInfo(workspace_.file()).fileName();
+    const QString name = workspace_.is_copy() ? tr("copy, not saved") : workspace_.file().isEmpty() ? tr("not saved yet") : QFileInfo(workspace_.file()).fileName();
     setWindowTitle(QString("%1%2 \u2014 %3").arg(workspace_.modified() ? "*" : "", name, QString::fromStdString(workspace_.document().name())));
     const bool fresh = workspace_.current();
     const QString error = workspace_.error_of(workspace_.variant());
     const QString figures = !fresh ? tr("figures are being recomputed") : !error.isEmpty() ? tr("\u2715 this variant cannot be computed") : tr("every figure current (%1 ms)").arg(std::max(1.0, std::round(workspace_.took_ms())));
     status_->setText((workspace_.trying() ? tr("trying: %1").arg(workspace_.draft_name()) : workspace_.modified() ? tr("changed") : workspace_.file().isEmpty() ? tr("new") : tr("saved")) + QStringLiteral(" \u00b7 ") + figures);
+    if (!workspace_.unsafe().isEmpty()) status_->setText(tr("\u2715 edits are not written down: %1").arg(workspace_.unsafe().section('\n', 0, 0)));
     status_->setStyleSheet(QString("color: %1; font-size: 11px; padding: 7px 12px 0 0;").arg((fresh && error.isEmpty() ? theme::good : theme::watch_text).name()));
     status_->adjustSize();
     menuBar()->setCornerWidget(status_, Qt::TopRightCorner);
@@ -258,13 +301,15 @@ void MainWindow::renew_actions() {
     action("redo")->setEnabled(workspace_.can_redo());
     action("redo")->setText(workspace_.can_redo() ? tr("Redo %1").arg(workspace_.redo_name()) : tr("Redo"));
     const bool chosen = !workspace_.selection().device.isEmpty();
-    for (const char* name : {"remove", "duplicate", "rename"}) action(name)->setEnabled(chosen);
+    for (const char* name : {"remove", "rename"}) action(name)->setEnabled(chosen);
+    layout_->renew();
 }
 
 bool MainWindow::may_lose_work() {
     if (!workspace_.modified()) return true;
     const QString text = tr("The cell has changes that are not saved.");
     int answer = QMessageBox::Cancel;
+    if (workspace_.document().tree().value("devices", cell::json::array()).empty() && workspace_.file().isEmpty()) return true;
     if (ask_instead) answer = ask_instead(text);
     else answer = QMessageBox::warning(this, tr("Not saved"), text, QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
     if (answer == QMessageBox::Save) return save();
@@ -273,6 +318,12 @@ bool MainWindow::may_lose_work() {
 
 bool MainWindow::save() {
     if (workspace_.file().isEmpty()) return save_as();
+    if (workspace_.changed_outside()) {
+        const int answer = ask(tr("Changed on the disk"), tr("Another program has changed %1 since it was opened here. Saving replaces its changes.").arg(QFileInfo(workspace_.file()).fileName()), {tr("Save as \u2026"), tr("Replace them")});
+        if (answer == 0) return save_as();
+        if (answer != 1) return false;
+    }
+    told_outside_ = false;
     return workspace_.save_as(workspace_.file());
 }
 
@@ -293,12 +344,59 @@ void MainWindow::open() {
 
 bool MainWindow::open_file(const QString& file) {
     if (!workspace_.open(file)) return false;
+    told_outside_ = false;
     tabs_->set_comparing(false);
     remember(file);
     floor_->fit();
     model_->fit();
     ribbon_->show_cycle();
+    if (workspace_.is_copy()) tell(tr("Open in another window"), tr("%1 is open in another window. What you see here is a copy: save it under another name, so that the two do not overwrite each other.").arg(QFileInfo(file).fileName()));
+    offer_left_over();
     return true;
+}
+
+/// A question with own words; the index of the answer, or -1 for leaving it.
+int MainWindow::ask(const QString& title, const QString& text, const QStringList& answers) {
+    if (ask_instead) return ask_instead(title + ": " + text);
+    QMessageBox box(QMessageBox::Question, title, text, QMessageBox::NoButton, this);
+    std::vector<QAbstractButton*> buttons;
+    for (const QString& a : answers) buttons.push_back(box.addButton(a, QMessageBox::AcceptRole));
+    box.addButton(QMessageBox::Cancel);
+    box.exec();
+    const auto found = std::find(buttons.begin(), buttons.end(), box.clickedButton());
+    return found == buttons.end() ? -1 : static_cast<int>(found - buttons.begin());
+}
+
+void MainWindow::answer_instead(std::function<int(const QString& text)> answer) {
+    ask_instead = answer;
+    layout_->ask_instead = std::move(answer);
+}
+
+void MainWindow::offer_left_over() {
+    if (!workspace_.left_over()) return;
+    const cell::Recovered& found = *workspace_.left_over();
+    const int answer = ask(tr("Unsaved edits found"), tr("The last session with this cell ended without saving. %n edit(s) were kept, the last: %1.", nullptr, found.edits).arg(QString::fromStdString(found.last_edit)), {tr("Bring them back"), tr("Drop them")});
+    if (answer == 0) workspace_.take_left_over();
+    else if (answer == 1) workspace_.drop_left_over();
+}
+
+void MainWindow::offer_unsaved() {
+    for (const cell::Recovered& found : cell::SafeFile::unsaved_in(cell::SafeFile::usual_room())) {
+        const int answer = ask(tr("Unsaved cell found"), tr("A cell that was never saved (%n edit(s), the last: %1) was kept when the last session ended.", nullptr, found.edits).arg(QString::fromStdString(found.last_edit)), {tr("Bring it back"), tr("Drop it")});
+        if (answer == 1) QFile::remove(QString::fromStdString(found.journal));
+        if (answer != 0) continue;
+        workspace_.take_unsaved(found);
+        floor_->fit();
+        model_->fit();
+        return;  // the next one is offered at the next start
+    }
+}
+
+void MainWindow::told_changed_outside() {
+    if (told_outside_) return;
+    told_outside_ = true;
+    const int answer = ask(tr("Changed on the disk"), tr("Another program has changed %1.").arg(QFileInfo(workspace_.file()).fileName()), {workspace_.modified() ? tr("Read it again, drop my edits") : tr("Read it again"), tr("Keep what is here")});
+    if (answer == 0) open_file(workspace_.file());
 }
 
 void MainWindow::remember(const QString& file) {
@@ -326,8 +424,12 @@ void MainWindow::tell(const QString& title, const QString& text) {
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
-    if (may_lose_work()) event->accept();
-    else event->ignore();
+    if (may_lose_work()) {
+        workspace_.forget_journal();
+        event->accept();
+    } else {
+        event->ignore();
+    }
 }
 
 }  // namespace escarp::desktop

@@ -4,13 +4,18 @@
 #include <QLabel>
 #include <QMainWindow>
 #include <QStackedWidget>
+#include <QToolButton>
 #include <functional>
 
 #include <cell/compose.h>
 
+#include "catalogue_panel.h"
 #include "cycle_ribbon.h"
+#include "device_list.h"
 #include "findings_panel.h"
+#include "first_steps.h"
 #include "floor_view.h"
+#include "layout_actions.h"
 #include "model_view.h"
 #include "side_by_side.h"
 #include "variant_tabs.h"
@@ -31,9 +36,14 @@ public:
     VerdictStrip* verdict() { return verdict_; }
     VariantTabs* tabs() { return tabs_; }
     SideBySide* side_by_side() { return comparison_; }
+    CataloguePanel* catalogue() { return catalogue_; }
+    LayoutActions* layout_actions() { return layout_; }
     bool open_file(const QString& file);
+    /// Offers what interrupted sessions without a file left behind.
+    void offer_unsaved();
     /// Questions are answered by this instead of a dialog (for tests): returns the button chosen.
     std::function<int(const QString& text)> ask_instead;
+    void answer_instead(std::function<int(const QString& text)> answer);
 
 protected:
     void closeEvent(QCloseEvent* event) override;
@@ -55,7 +65,10 @@ private:
     void fill_place();
     void add_device(const cell::Offering& what);
     void remove_selected();
-    void duplicate_selected();
+    void show_left(int page);
+    int ask(const QString& title, const QString& text, const QStringList& answers);
+    void offer_left_over();
+    void told_changed_outside();
     void find_action();
     void tell(const QString& title, const QString& text);
     void choose_takt();
@@ -69,7 +82,13 @@ private:
     FindingsPanel* findings_;
     CycleRibbon* ribbon_;
     SideBySide* comparison_;
-    QStackedWidget* pages_;
+    QStackedWidget *pages_, *left_;
+    std::vector<QToolButton*> left_tabs_;
+    CataloguePanel* catalogue_;
+    DeviceList* devices_;
+    FirstSteps* first_steps_;
+    LayoutActions* layout_ = nullptr;
+    bool told_outside_ = false;
     QLabel* status_;
     QMenu *recent_ = nullptr, *place_ = nullptr;
 };

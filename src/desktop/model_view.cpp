@@ -81,7 +81,7 @@ ModelView::ModelView(Workspace& workspace, QWidget* parent) : QOpenGLWidget(pare
         if (fitted_ && !workspace_.trying()) fit();
         update();
     });
-    for (auto signal : {&Workspace::evaluated, &Workspace::time_changed, &Workspace::selection_changed}) connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
+    for (auto signal : {&Workspace::evaluated, &Workspace::time_changed, &Workspace::selection_changed, &Workspace::shown_changed}) connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
 }
 
 ModelView::~ModelView() {
@@ -102,20 +102,48 @@ void ModelView::forget_shapes() {
 }
 
 void ModelView::fit() {
+    fit_to({});
+    fitted_ = true;
+}
+
+void ModelView::fit_selection() {
+    fit_to(workspace_.selected_indexes());
+    fitted_ = workspace_.selected_indexes().empty();
+}
+
+/// Brings devices into view; all of them for an empty list.
+void ModelView::fit_to(const std::vector<int>& devices) {
     geometry::Box3 all;
-    for (const cell::Device& d : workspace_.cell()->devices) {
+    for (std::size_t i = 0; i < workspace_.cell()->devices.size(); ++i) {
+        if (!devices.empty() && std::find(devices.begin(), devices.end(), static_cast<int>(i)) == devices.end()) continue;
+        const cell::Device& d = workspace_.cell()->devices[i];
         for (const geometry::Body& b : d.bodies) {
             const geometry::Box3 one = geometry::bounds(b.shape, d.world * b.at);
             all.add(one.low), all.add(one.high);
         }
         if (d.arm) all.add(d.world.translation() + Vector3(0, 0, 0.5), 0.5);
+        if (d.bodies.empty())
+            for (const cell::Mark& m : d.marks)
+                for (const Vector3& p : m.line) all.add(d.world * p);
     }
     if (all.empty()) all.add({-2, -1.5, 0}), all.add({2, 1.5, 1});
     camera_.at = 0.5 * (all.low + all.high);
-    camera_.at.z() *= 0.8;
+    if (devices.empty()) camera_.at.z() *= 0.8;
     const double aspect = static_cast<double>(std::max(1, width())) / std::max(1, height());
-    camera_.distance = 1.02 * (all.high - all.low).norm() * std::max(1.0, 1.1 / aspect);
-    fitted_ = true;
+    camera_.distance = std::max(0.3, (devices.empty() ? 1.02 : 1.7) * (all.high - all.low).norm() * std::max(1.0, 1.1 / aspect));
+    update();
+}
+
+cell::json ModelView::view_state() const {
+    return {{"turn_deg", camera_.turn * 180 / geometry::pi}, {"tilt_deg", camera_.tilt * 180 / geometry::pi}, {"distance_mm", 1e3 * camera_.distance}, {"at_mm", {1e3 * camera_.at.x(), 1e3 * camera_.at.y(), 1e3 * camera_.at.z()}}};
+}
+
+void ModelView::set_view_state(const cell::json& s) {
+    camera_.turn = s.value("turn_deg", -66.0) * geometry::pi / 180;
+    camera_.tilt = std::clamp(s.value("tilt_deg", 35.0) * geometry::pi / 180, -0.2, 1.5708);
+    camera_.distance = std::clamp(1e-3 * s.value("distance_mm", 5000.0), 0.2, 200.0);
+    if (s.contains("at_mm") && s["at_mm"].size() == 3) camera_.at = 1e-3 * Vector3(s["at_mm"][0].get<double>(), s["at_mm"][1].get<double>(), s["at_mm"][2].get<double>());
+    fitted_ = false;
     update();
 }
 
@@ -193,20 +221,21 @@ std::vector<ModelView::Item> ModelView::items() const {
     std::vector<Item> out;
     const cell::Cell& c = *workspace_.cell();
     const auto e = workspace_.evaluation();
-    const std::string chosen = workspace_.selection().device.toStdString();
     for (std::size_t i = 0; i < c.devices.size(); ++i) {
         const cell::Device& d = c.devices[i];
+        if (workspace_.hidden(d.id)) continue;
+        const bool chosen = workspace_.is_selected(d.id);
         const int index = static_cast<int>(i);
         const QColor fill = theme::look_colour(d.look, d.colour);
-        for (const geometry::Body& b : d.bodies) out.push_back({&b.shape, d.world * b.at, fill, index, d.id == chosen, b.see_through});
+        for (const geometry::Body& b : d.bodies) out.push_back({&b.shape, d.world * b.at, fill, index, chosen, b.see_through});
         if (!d.arm) continue;
         std::vector<Frame> frames;
         d.arm->model->mechanism.link_frames(joints_at(c, index, e.get(), workspace_.time()), d.world, frames);
         const auto& links = d.arm->model->mechanism.links;
         for (std::size_t l = 0; l < links.size(); ++l)
-            for (const geometry::Body& b : links[l].bodies) out.push_back({&b.shape, frames[l] * b.at, l == 0 ? theme::steel : fill, index, d.id == chosen});
+            for (const geometry::Body& b : links[l].bodies) out.push_back({&b.shape, frames[l] * b.at, l == 0 ? theme::steel : fill, index, chosen});
         if (d.arm->tool)
-            for (const geometry::Body& b : d.arm->tool->bodies) out.push_back({&b.shape, frames[static_cast<std::size_t>(d.arm->model->flange_link)] * d.arm->model->flange * b.at, QColor(0xC9, 0x8A, 0x6A), index, d.id == chosen});
+            for (const geometry::Body& b : d.arm->tool->bodies) out.push_back({&b.shape, frames[static_cast<std::size_t>(d.arm->model->flange_link)] * d.arm->model->flange * b.at, QColor(0xC9, 0x8A, 0x6A), index, chosen});
     }
     if (!e) return out;
     const auto now = static_cast<simulation::Ticks>(std::llround(workspace_.time() * 1e9));
@@ -380,6 +409,7 @@ void ModelView::mouseMoveEvent(QMouseEvent* event) {
 void ModelView::mouseReleaseEvent(QMouseEvent* event) {
     if ((event->position() - pressed_).manhattanLength() > 4 || event->button() != Qt::LeftButton) return;
     const int device = device_at(event->position());
+    if (device >= 0 && (event->modifiers() & Qt::ShiftModifier)) return workspace_.toggle(QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(device)].id));
     workspace_.select(device >= 0 ? QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(device)].id) : QString());
 }
 

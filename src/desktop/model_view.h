@@ -40,6 +40,9 @@ public:
     explicit ModelView(Workspace& workspace, QWidget* parent = nullptr);
     ~ModelView() override;
     void fit();
+    void fit_selection();
+    cell::json view_state() const;  ///< as it can be stored
+    void set_view_state(const cell::json& state);
     void look(double turn, double tilt);  ///< keeps the distance; top is tilt = pi/2
     QSize sizeHint() const override { return {340, 400}; }
     bool working() const { return ready_; }
@@ -66,6 +69,7 @@ private:
         int device;  ///< -1: a part
         bool selected, see_through = false;
     };
+    void fit_to(const std::vector<int>& devices);
     std::vector<Item> items() const;
     Shape& shape(const geometry::Convex& convex);
     void draw_floor(const QMatrix4x4& view);

@@ -1,6 +1,7 @@
 #include "number_field.h"
 
 #include <QKeyEvent>
+#include <QStyle>
 #include <QToolTip>
 
 #include "typed_number.h"
@@ -11,36 +12,55 @@ NumberField::NumberField(const QString& unit, double low, double high, QWidget* 
     setAlignment(Qt::AlignRight);
     setToolTip(tr("%1 to %2 %3. Units and sums are understood: 1.2 m, 650+45, 1/4 turn").arg(shown_number(low), shown_number(high), unit));
     connect(this, &QLineEdit::editingFinished, this, &NumberField::settle);
+    connect(this, &QLineEdit::textEdited, this, [this](const QString& now) {
+        const std::optional<double> typed = typed_number(now, unit_);
+        const bool good = typed && *typed >= low_ && *typed <= high_;
+        setProperty("wrong", !good);
+        style()->polish(this);
+        if (good) tried_ = true, Q_EMIT tried(*typed);
+    });
 }
 
 void NumberField::set_value(double value) {
+    if (hasFocus() && isModified()) return;
     value_ = value;
-    if (!hasFocus() || !isModified()) setText(shown_number(value));
+    setText(shown_number(value));
 }
 
 void NumberField::settle() {
     if (!isModified()) return;
+    setProperty("wrong", false);
+    style()->polish(this);
     const std::optional<double> typed = typed_number(text(), unit_);
     if (!typed || *typed < low_ || *typed > high_) {
         QToolTip::showText(mapToGlobal(QPoint(0, height())), typed ? tr("%1 to %2 %3 is possible").arg(shown_number(low_), shown_number(high_), unit_) : tr("\"%1\" is not a number in %2").arg(text(), unit_), this);
-        setText(shown_number(value_));
-        setModified(false);
+        give_up();
         return;
     }
     setModified(false);
+    tried_ = false;
     setText(shown_number(*typed));
-    if (*typed == value_) return;
+    if (*typed == value_) {
+        Q_EMIT gave_up();
+        return;
+    }
     value_ = *typed;
     Q_EMIT changed(value_);
 }
 
 void NumberField::keyPressEvent(QKeyEvent* event) {
-    if (event->key() == Qt::Key_Escape && isModified()) {
-        setText(shown_number(value_));
-        setModified(false);
-        return;
-    }
+    if (event->key() == Qt::Key_Escape && isModified()) return give_up();
     QLineEdit::keyPressEvent(event);
+}
+
+/// Back to the value that holds.
+void NumberField::give_up() {
+    setText(shown_number(value_));
+    setModified(false);
+    setProperty("wrong", false);
+    style()->polish(this);
+    if (tried_) Q_EMIT gave_up();
+    tried_ = false;
 }
 
 }  // namespace escarp::desktop

@@ -20,7 +20,7 @@ QPolygonF outline(const PlanView& v, const geometry::Convex& shape, const Frame&
 simulation::Ticks instant(double s) { return static_cast<simulation::Ticks>(std::llround(s * 1e9)); }
 
 /// Bodies farther from the eye first.
-double nearness(const PlanView& v, const Vector3& p) { return v.side == Side::top ? p.z() : v.side == Side::front ? -p.y() : p.x(); }
+double nearness(const PlanView& v, const Vector3& p) { return v.to_eye().dot(p); }
 
 struct Piece {
     double near;
@@ -56,7 +56,17 @@ void collect_device(const PlanView& v, const cell::Cell& cell, int index, const 
 }
 
 void draw_marks(QPainter& p, const PlanView& v, const cell::Device& d, const study::Evaluation* e, double t) {
-    if (v.side != Side::top && d.look != cell::Look::sensor) return;
+    if (v.side != Side::top && v.side != Side::corner && d.look != cell::Look::sensor) return;
+    if (d.look == cell::Look::marking) {
+        p.setPen(Qt::NoPen);
+        p.setBrush(theme::look_colour(d.look, d.colour));
+        for (const cell::Mark& m : d.marks) {
+            QPolygonF stripe;
+            for (const Vector3& q : m.line) stripe << v.to_pixels(d.world * q);
+            p.drawPolygon(stripe);
+        }
+        return;
+    }
     for (const cell::Mark& m : d.marks) {
         QColor c = m.style == cell::Mark::Style::accent ? (d.look == cell::Look::belt ? QColor(0xE0, 0xBE, 0x68) : theme::accent) : m.style == cell::Mark::Style::muted ? theme::muted : theme::ink;
         double width = d.look == cell::Look::belt ? 1.6 : 1.0;
@@ -99,7 +109,15 @@ void collect_parts(const PlanView& v, const cell::Cell& cell, const study::Evalu
 
 }  // namespace
 
-QPointF PlanView::to_pixels(const Vector3& w) const { return flat_to_pixels(w.dot(right()), w.dot(up())); }
+Vector3 PlanView::right() const {
+    if (side == Side::corner) return {-std::sin(turn), std::cos(turn), 0};
+    return side == Side::side ? Vector3::UnitY() : Vector3::UnitX();
+}
+
+Vector3 PlanView::up() const {
+    if (side == Side::corner) return {-std::cos(turn) * std::sin(tilt), -std::sin(turn) * std::sin(tilt), std::cos(tilt)};
+    return side == Side::top ? Vector3::UnitY() : Vector3::UnitZ();
+}
 
 kinematics::JointVector joints_at(const cell::Cell& cell, int device, const study::Evaluation* e, double t) {
     const cell::Device& d = cell.devices[static_cast<std::size_t>(device)];
@@ -113,19 +131,29 @@ kinematics::JointVector joints_at(const cell::Cell& cell, int device, const stud
     return d.arm->ready;
 }
 
-QRectF plan_bounds(const cell::Cell& cell, Side side) {
-    const PlanView v{side, 1.0, {0, 0}};
-    geometry::Box3 all;
-    for (const cell::Device& d : cell.devices) {
-        for (const geometry::Body& b : d.bodies) {
-            const geometry::Box3 one = geometry::bounds(b.shape, d.world * b.at);
-            all.add(one.low), all.add(one.high);
-        }
-        if (d.arm) all.add(d.world.translation() + Vector3(0, 0, 0.6), 0.3);
+QRectF plan_bounds(const cell::Cell& cell, const PlanView& view, const std::vector<int>* devices) {
+    PlanView v = view;
+    v.scale = 1;
+    v.middle = {0, 0};
+    QPolygonF all;
+    const auto add = [&](const geometry::Box3& b) {
+        if (b.empty()) return;
+        for (int corner = 0; corner < 8; ++corner) all << v.to_pixels({corner & 1 ? b.high.x() : b.low.x(), corner & 2 ? b.high.y() : b.low.y(), corner & 4 ? b.high.z() : b.low.z()});
+    };
+    for (std::size_t i = 0; i < cell.devices.size(); ++i) {
+        if (devices && std::find(devices->begin(), devices->end(), static_cast<int>(i)) == devices->end()) continue;
+        const cell::Device& d = cell.devices[i];
+        for (const geometry::Body& b : d.bodies) add(geometry::bounds(b.shape, d.world * b.at));
+        geometry::Box3 more;
+        if (d.arm) more.add(d.world.translation() + Vector3(0, 0, 0.6), 0.3);
+        if (d.bodies.empty())
+            for (const cell::Mark& m : d.marks)
+                for (const Vector3& p : m.line) more.add(d.world * p);
+        add(more);
     }
-    if (all.empty()) return {-2.0, -1.5, 4.0, 3.0};
-    const double x0 = all.low.dot(v.right()), x1 = all.high.dot(v.right()), y0 = all.low.dot(v.up()), y1 = all.high.dot(v.up());
-    return {std::min(x0, x1), std::min(y0, y1), std::abs(x1 - x0), std::abs(y1 - y0)};
+    if (all.isEmpty()) return {-2.0, -1.5, 4.0, 3.0};
+    const QRectF box = all.boundingRect();
+    return {box.left(), -box.bottom(), box.width(), box.height()};
 }
 
 std::vector<QPolygonF> device_outlines(const PlanView& v, const cell::Cell& cell, int device, const study::Evaluation* e, double t) {
@@ -133,64 +161,119 @@ std::vector<QPolygonF> device_outlines(const PlanView& v, const cell::Cell& cell
     collect_device(v, cell, device, e, t, pieces);
     std::vector<QPolygonF> out;
     for (Piece& piece : pieces) out.push_back(std::move(piece.shape));
+    const cell::Device& d = cell.devices[static_cast<std::size_t>(device)];
+    if (out.empty())
+        for (const cell::Mark& m : d.marks) {
+            QPolygonF line;
+            for (const Vector3& q : m.line) line << v.to_pixels(d.world * q);
+            out.push_back(std::move(line));
+        }
     return out;
 }
 
-void draw_plan(QPainter& p, const PlanView& v, const cell::Cell& cell, const study::Evaluation* e, const PlanOptions& o) {
-    p.setRenderHint(QPainter::Antialiasing);
-    std::vector<Piece> pieces;
-    for (std::size_t i = 0; i < cell.devices.size(); ++i)
-        if (!cell.devices[i].arm) collect_device(v, cell, static_cast<int>(i), e, o.time_s, pieces);
-    const auto paint = [&](std::vector<Piece>& list) {
-        std::stable_sort(list.begin(), list.end(), [](const Piece& a, const Piece& b) { return a.near < b.near; });
-        for (const Piece& piece : list) {
-            p.setPen(QPen(theme::ink, piece.round_line ? 1.1 : 0.9));
-            p.setBrush(piece.fill);
-            p.drawPolygon(piece.shape);
-        }
-        list.clear();
-    };
-    if (v.side == Side::top) {  // belts and beds first, then parts, marks and hoods: read like a drawing
-        std::vector<Piece> low;
-        for (Piece& piece : pieces) low.push_back(std::move(piece));
-        paint(low);
-        for (const cell::Device& d : cell.devices) draw_marks(p, v, d, e, o.time_s);
-        if (e && o.arms_moving) collect_parts(v, cell, *e, o.time_s, pieces);
-        for (std::size_t i = 0; i < cell.devices.size(); ++i)
-            if (cell.devices[i].look == cell::Look::source || (cell.devices[i].look == cell::Look::sink && cell.devices[i].host >= 0)) collect_device(v, cell, static_cast<int>(i), e, o.time_s, pieces);
-    } else if (e && o.arms_moving) {
-        collect_parts(v, cell, *e, o.time_s, pieces);
+namespace {
+
+void paint(QPainter& p, std::vector<Piece>& list) {
+    std::stable_sort(list.begin(), list.end(), [](const Piece& a, const Piece& b) { return a.near < b.near; });
+    for (const Piece& piece : list) {
+        p.setPen(QPen(theme::ink, piece.round_line ? 1.1 : 0.9));
+        p.setBrush(piece.fill);
+        p.drawPolygon(piece.shape);
     }
-    for (std::size_t i = 0; i < cell.devices.size(); ++i)
-        if (cell.devices[i].arm) collect_device(v, cell, static_cast<int>(i), o.arms_moving ? e : nullptr, o.time_s, pieces);
-    paint(pieces);
-    if (v.side != Side::top)
-        for (const cell::Device& d : cell.devices) draw_marks(p, v, d, e, o.time_s);
-    if (!o.names) return;
+    list.clear();
+}
+
+/// The world axes of a device's frame, 150 mm long: x with an arrow head, its letter beside it.
+void draw_frame(QPainter& p, const PlanView& v, const Frame& f) {
+    static const char* letters[] = {"x", "y", "z"};
+    const QColor colours[] = {theme::stop, theme::good, theme::move};
+    p.setFont(theme::font(9));
+    for (int axis = 0; axis < 3; ++axis) {
+        const QPointF a = v.to_pixels(f.translation()), b = v.to_pixels(f * Vector3(0.15 * Vector3::Unit(axis)));
+        if (QLineF(a, b).length() < 4) continue;
+        p.setPen(QPen(colours[axis], 1.6));
+        p.drawLine(a, b);
+        p.drawText(b + QPointF(3, 3), letters[axis]);
+    }
+}
+
+void draw_names(QPainter& p, const PlanView& v, const cell::Cell& cell, const PlanOptions& o) {
     p.setFont(theme::font(o.name_pixels));
     const QFontMetricsF metrics(p.font());
     std::vector<QRectF> taken;
-    for (std::size_t i = 0; i < cell.devices.size(); ++i) {
+    // What is selected gets its place first.
+    std::vector<std::size_t> order;
+    for (const bool chosen : {true, false})
+        for (std::size_t i = 0; i < cell.devices.size(); ++i)
+            if (o.selected.contains(QString::fromStdString(cell.devices[i].id)) == chosen) order.push_back(i);
+    std::vector<bool> carries_arm(cell.devices.size(), false);
+    for (const cell::Device& d : cell.devices)
+        if (d.arm && d.host >= 0) carries_arm[static_cast<std::size_t>(d.host)] = true;
+    for (const std::size_t i : order) {
         const cell::Device& d = cell.devices[i];
-        if (d.host >= 0 && !d.arm && d.look != cell::Look::sensor) continue;  // a hood is named by what it stands on
-        QRectF box;
-        for (const QPolygonF& poly : device_outlines(v, cell, static_cast<int>(i), nullptr, 0)) {
-            if (d.arm && box.isValid()) break;  // an arm is named at its base
-            box |= poly.boundingRect();
-        }
-        const bool carries_arm = std::any_of(cell.devices.begin(), cell.devices.end(), [&](const cell::Device& r) { return r.arm && r.host == static_cast<int>(i); });
-        if (carries_arm) continue;
+        const QString id = QString::fromStdString(d.id);
+        const bool chosen = o.selected.contains(id);
+        if (o.hidden && o.hidden->contains(id)) continue;
+        if (d.host >= 0 && !d.arm && d.look != cell::Look::sensor && d.look != cell::Look::fixture && !chosen) continue;  // a hood is named by what it stands on
+        if (carries_arm[i] && !chosen) continue;
+        const geometry::Box3 extent = d.extent();
+        QPolygonF corners;
+        for (int k = 0; k < 8 && !extent.empty(); ++k) corners << v.to_pixels(d.world * Vector3(k & 1 ? extent.high.x() : extent.low.x(), k & 2 ? extent.high.y() : extent.low.y(), k & 4 ? extent.high.z() : extent.low.z()));
+        const QRectF box = corners.boundingRect();
         const QString name = QString::fromStdString(d.name);
-        const double width = metrics.horizontalAdvance(name) + 6;
-        QRectF label(box.center().x() - width / 2, box.bottom() + 2, width, metrics.height());
-        if (std::any_of(taken.begin(), taken.end(), [&](const QRectF& r) { return r.intersects(label); })) label.moveBottom(box.top() - 2);
+        const double w = metrics.horizontalAdvance(name) + 6, h = metrics.height();
+        const QPointF places[] = {{box.center().x() - w / 2, box.bottom() + 2}, {box.center().x() - w / 2, box.top() - h - 2}, {box.right() + 3, box.center().y() - h / 2},
+                                  {box.left() - w - 3, box.center().y() - h / 2}, {box.center().x() - w / 2, box.bottom() + h + 4}, {box.center().x() - w / 2, box.top() - 2 * h - 4}};
+        bool found = false;
+        QRectF label;
+        for (const QPointF& at : places) {
+            label = QRectF(at, QSizeF(w, h));
+            found = std::none_of(taken.begin(), taken.end(), [&](const QRectF& r) { return r.intersects(label); });
+            if (found) break;
+        }
+        if (!found) continue;  // it shows when it is selected or the view comes nearer
         taken.push_back(label);
         p.setPen(Qt::NoPen);
         p.setBrush(QColor(0xFC, 0xFA, 0xF5, 205));
         p.drawRect(label);
-        p.setPen(QString::fromStdString(d.id) == o.selected ? theme::accent : theme::ink);
+        p.setPen(chosen ? theme::accent : theme::ink);
         p.drawText(label, Qt::AlignCenter, name);
     }
+}
+
+}  // namespace
+
+void draw_plan(QPainter& p, const PlanView& v, const cell::Cell& cell, const study::Evaluation* e, const PlanOptions& o) {
+    p.setRenderHint(QPainter::Antialiasing);
+    const auto shown = [&](std::size_t i) { return (o.only < 0 || static_cast<int>(i) == o.only) && !(o.hidden && o.hidden->contains(QString::fromStdString(cell.devices[i].id))); };
+    std::vector<Piece> pieces;
+    const bool parts = e && o.arms_moving && o.only < 0;
+    for (std::size_t i = 0; i < cell.devices.size(); ++i)
+        if (!cell.devices[i].arm && shown(i)) collect_device(v, cell, static_cast<int>(i), e, o.time_s, pieces);
+    const auto marks = [&] {
+        for (std::size_t i = 0; i < cell.devices.size(); ++i)
+            if (shown(i) && (o.marks || cell.devices[i].look == cell::Look::marking)) draw_marks(p, v, cell.devices[i], e, o.time_s);
+    };
+    if (v.side == Side::top) {  // belts and beds first, then parts, marks and hoods: read like a drawing
+        std::vector<Piece> low;
+        for (Piece& piece : pieces) low.push_back(std::move(piece));
+        pieces.clear();
+        paint(p, low);
+        marks();
+        if (parts) collect_parts(v, cell, *e, o.time_s, pieces);
+        for (std::size_t i = 0; i < cell.devices.size(); ++i)
+            if (shown(i) && (cell.devices[i].look == cell::Look::source || (cell.devices[i].look == cell::Look::sink && cell.devices[i].host >= 0))) collect_device(v, cell, static_cast<int>(i), e, o.time_s, pieces);
+    } else if (parts) {
+        collect_parts(v, cell, *e, o.time_s, pieces);
+    }
+    for (std::size_t i = 0; i < cell.devices.size(); ++i)
+        if (cell.devices[i].arm && shown(i)) collect_device(v, cell, static_cast<int>(i), o.arms_moving ? e : nullptr, o.time_s, pieces);
+    paint(p, pieces);
+    if (v.side != Side::top) marks();
+    if (o.frames)
+        for (std::size_t i = 0; i < cell.devices.size(); ++i)
+            if (shown(i)) draw_frame(p, v, cell.devices[i].world);
+    if (o.names) draw_names(p, v, cell, o);
 }
 
 }  // namespace escarp::desktop

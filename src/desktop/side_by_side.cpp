@@ -127,7 +127,7 @@ double Comparison::draw_layouts(QPainter& p, const std::vector<Column>& all, dou
     // One scale for all: the largest plan decides it.
     double wide = 0.1, high = 0.1;
     for (const Column& c : all)
-        if (c.evaluation) wide = std::max(wide, plan_bounds(*c.evaluation->cell, Side::top).width() + 0.4), high = std::max(high, plan_bounds(*c.evaluation->cell, Side::top).height() + 0.5);
+        if (c.evaluation) wide = std::max(wide, plan_bounds(*c.evaluation->cell, PlanView{}).width() + 0.4), high = std::max(high, plan_bounds(*c.evaluation->cell, PlanView{}).height() + 0.5);
     const double column = column_box(0, all.size(), 0, 0).width();
     const double drawing = std::clamp(column * high / wide, 90.0, std::max(120.0, 0.36 * room_.height()));
     const double scale = std::min(column / wide, drawing / high);
@@ -158,12 +158,12 @@ double Comparison::draw_layouts(QPainter& p, const std::vector<Column>& all, dou
             continue;
         }
         const cell::Cell& cell = *all[i].evaluation->cell;
-        const QRectF plan = plan_bounds(cell, Side::top);
+        const QRectF plan = plan_bounds(cell, PlanView{});
         PlanView v{Side::top, scale, {}};
         v.middle = QPointF(box.center().x() - plan.center().x() * scale, box.center().y() + plan.center().y() * scale);
         p.save();
         p.setClipRect(box);
-        draw_plan(p, v, cell, all[i].evaluation.get(), {all[i].evaluation->run->steady ? simulation::seconds(all[i].evaluation->run->steady->from) + 2.0 : 0.0, {}, true, true, 9});
+        draw_plan(p, v, cell, all[i].evaluation.get(), {all[i].evaluation->run->steady ? simulation::seconds(all[i].evaluation->run->steady->from) + 2.0 : 0.0, {}, true, true, true, false, 9});
         p.restore();
     }
     return y + 24 + drawing + 10;

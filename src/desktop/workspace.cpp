@@ -1,5 +1,6 @@
 #include "workspace.h"
 
+#include <QFile>
 #include <algorithm>
 #include <cmath>
 
@@ -29,22 +30,41 @@ Workspace::Workspace(QObject* parent) : QObject(parent) {
         if (r.variant == variant_ && time_ > end_time()) set_time(end_time());
         Q_EMIT evaluated();
     });
+    safe_ = std::make_unique<cell::SafeFile>(cell::SafeFile::usual_room());
+    connect(&watcher_, &QFileSystemWatcher::fileChanged, this, [this] {
+        if (safe_->changed_outside()) Q_EMIT file_changed_outside();
+        if (!file_.isEmpty() && !watcher_.files().contains(file_)) watcher_.addPath(file_);  // swapped for a new one
+    });
     start_new();
 }
 
-bool Workspace::makes_sense(const cell::Document& document, std::shared_ptr<const cell::Cell>& out) {
+bool Workspace::sense(const cell::Document& document, std::shared_ptr<const cell::Cell>& out, QString* why) const {
     try {
         out = cell::read_cell(document.resolved(document.has_variant(variant_.toStdString()) ? variant_.toStdString() : document.baseline()), simulation::standard_kinds());
         return true;
     } catch (const cell::InputError& e) {
-        Q_EMIT refused(tr("This change is not possible"), told(e));
+        if (why) *why = told(e);
         return false;
     }
+}
+
+bool Workspace::makes_sense(const cell::Document& document, std::shared_ptr<const cell::Cell>& out) {
+    QString why;
+    if (sense(document, out, &why)) return true;
+    Q_EMIT refused(tr("This change is not possible"), why);
+    return false;
 }
 
 void Workspace::start_new() {
     document_ = saved_ = cell::Document();
     file_.clear();
+    if (!watcher_.files().isEmpty()) watcher_.removePaths(watcher_.files());
+    safe_->begin_unsaved(document_);
+    left_over_.reset();
+    copy_ = false;
+    unsafe_.clear();
+    also_.clear();
+    hidden_.clear();
     variant_ = QString::fromStdString(document_.baseline());
     undo_.clear(), redo_.clear(), results_.clear();
     draft_.reset();
@@ -62,7 +82,17 @@ bool Workspace::open(const QString& file) {
         auto cell = cell::read_cell(opened.resolved(opened.baseline()), simulation::standard_kinds());
         start_new();
         document_ = saved_ = opened;
-        file_ = file;
+        try {
+            copy_ = !safe_->hold(file.toStdString());
+            if (copy_) safe_->begin_unsaved(document_);
+            else if (left_over_ = safe_->left_over(opened); !left_over_) safe_->begin(opened, true);
+        } catch (const cell::InputError& e) {
+            unsafe_ = told(e);
+        }
+        if (!copy_) {
+            file_ = file;
+            watcher_.addPath(file);
+        }
         variant_ = QString::fromStdString(opened.baseline());
         renew();
         return true;
@@ -74,20 +104,81 @@ bool Workspace::open(const QString& file) {
 
 bool Workspace::save_as(const QString& file) {
     try {
-        document_.save(file.toStdString());
+        if (file.toStdString() == safe_->file()) {
+            safe_->save(document_);
+        } else {
+            auto next = std::make_unique<cell::SafeFile>(cell::SafeFile::usual_room());
+            if (!next->hold(file.toStdString())) {
+                Q_EMIT refused(tr("The file was not saved"), tr("%1 is open in another window. Save under another name, or close it there first.").arg(file));
+                return false;
+            }
+            next->save(document_);
+            safe_->forget();
+            safe_ = std::move(next);
+        }
     } catch (const cell::InputError& e) {
         Q_EMIT refused(tr("The file was not saved"), told(e));
         return false;
     }
     saved_ = document_;
     file_ = file;
+    copy_ = false;
+    unsafe_.clear();
+    if (!watcher_.files().isEmpty()) watcher_.removePaths(watcher_.files());
+    watcher_.addPath(file);
     Q_EMIT document_changed();
     return true;
 }
 
-void Workspace::renew() {
-    ++edit_;
+void Workspace::take_left_over() {
+    if (!left_over_) return;
+    const cell::Recovered found = *left_over_;
+    left_over_.reset();
+    undo_.push_back({document_, variant_, tr("recovered edits")});
+    safe_->begin(found.document, false);
+    set_document(found.document);
+}
+
+void Workspace::drop_left_over() {
+    if (!left_over_) return;
+    left_over_.reset();
+    safe_->begin(document_, true);
+}
+
+void Workspace::take_unsaved(const cell::Recovered& found) {
+    start_new();
+    safe_->acknowledge(found.document, "recovered");
+    set_document(found.document);
+    QFile::remove(QString::fromStdString(found.journal));
+}
+
+/// After every change of the document: it is on the disk before the window goes on.
+void Workspace::write_down(const QString& name) {
     try {
+        if (!left_over_) safe_->acknowledge(document_, name.toStdString());
+        unsafe_.clear();
+    } catch (const cell::InputError& e) {
+        unsafe_ = told(e);
+    }
+}
+
+void Workspace::find_altered() {
+    altered_.clear();
+    const cell::Document& d = shown_document();
+    const std::string id = variant_.toStdString();
+    if (!d.has_variant(id) || id == d.baseline()) return;
+    for (const cell::Operation& op : d.differences(id)) {
+        const std::string at = op.kind == cell::Operation::Kind::add && op.value.is_object() ? op.at + "/" + op.value.value("id", "") : op.at;
+        const cell::json* before = cell::find(d.tree(), at);
+        altered_[at] = before ? *before : cell::json();
+    }
+}
+
+void Workspace::renew(std::shared_ptr<const cell::Cell> known) {
+    ++edit_;
+    find_altered();
+    if (known) cell_ = std::move(known);
+    else try {
         cell_ = cell::read_cell(shown_document().resolved(variant_.toStdString()), simulation::standard_kinds());
     } catch (const cell::InputError&) {
         // A variant can fall behind an edit of the baseline: the last good cell stays in view, the error is shown.
@@ -102,11 +193,15 @@ void Workspace::renew() {
     Q_EMIT evaluated();
 }
 
-void Workspace::set_document(const cell::Document& document) {
+void Workspace::set_document(const cell::Document& document, std::shared_ptr<const cell::Cell> known) {
     document_ = document;
     draft_.reset();
-    if (!document_.has_variant(variant_.toStdString())) variant_ = QString::fromStdString(document_.baseline());
-    renew();
+    also_.removeIf([&](const QString& id) { return !cell::find(document_.tree(), "/devices/" + id.toStdString()) && variant_ == QString::fromStdString(document_.baseline()); });
+    if (!document_.has_variant(variant_.toStdString())) {
+        variant_ = QString::fromStdString(document_.baseline());
+        known = nullptr;
+    }
+    renew(std::move(known));
     if (!selection_.device.isEmpty() && cell_->device(selection_.device.toStdString()) < 0) select({});
 }
 
@@ -120,8 +215,8 @@ bool Workspace::apply(const cell::Edit& edit) {
 }
 
 bool Workspace::replace(const cell::Document& next, const QString& name) {
-    std::shared_ptr<const cell::Cell> unused;
-    if (!makes_sense(next, unused)) {
+    std::shared_ptr<const cell::Cell> sensed;
+    if (!makes_sense(next, sensed)) {
         drop_draft();
         return false;
     }
@@ -132,7 +227,9 @@ bool Workspace::replace(const cell::Document& next, const QString& name) {
     undo_.push_back({document_, variant_, name});
     if (undo_.size() > most_undo) undo_.erase(undo_.begin());
     redo_.clear();
-    set_document(next);
+    document_ = next;
+    write_down(name);
+    set_document(next, std::move(sensed));
     return true;
 }
 
@@ -142,6 +239,8 @@ void Workspace::undo() {
     undo_.pop_back();
     redo_.push_back({document_, variant_, s.name});
     variant_ = s.variant;
+    document_ = s.document;
+    write_down(tr("Undo %1").arg(s.name));
     set_document(s.document);
 }
 
@@ -151,23 +250,32 @@ void Workspace::redo() {
     redo_.pop_back();
     undo_.push_back({document_, variant_, s.name});
     variant_ = s.variant;
+    document_ = s.document;
+    write_down(tr("Redo %1").arg(s.name));
     set_document(s.document);
 }
 
-bool Workspace::try_out(const cell::Edit& edit, bool preview) {
+bool Workspace::try_out(const cell::Edit& edit, bool preview) { return try_edit(edit, preview, false); }
+
+bool Workspace::try_quietly(const cell::Edit& edit) { return try_edit(edit, false, true); }
+
+bool Workspace::try_edit(const cell::Edit& edit, bool preview, bool quiet) {
+    QString why;
     try {
         cell::Document next = document_.edited(variant_.toStdString(), edit);
-        std::shared_ptr<const cell::Cell> unused;
-        if (!makes_sense(next, unused)) return false;
-        draft_ = std::move(next);
-        draft_edit_ = edit;
-        preview_ = preview;
-        renew();
-        return true;
+        std::shared_ptr<const cell::Cell> cell;
+        if (sense(next, cell, &why)) {
+            draft_ = std::move(next);
+            draft_edit_ = edit;
+            preview_ = preview;
+            renew(std::move(cell));
+            return true;
+        }
     } catch (const cell::InputError& e) {
-        Q_EMIT refused(tr("This change is not possible"), told(e));
-        return false;
+        why = told(e);
     }
+    if (!quiet) Q_EMIT refused(tr("This change is not possible"), why);
+    return false;
 }
 
 void Workspace::take_draft() {
@@ -214,9 +322,67 @@ bool Workspace::current_of(const QString& variant) const {
 
 void Workspace::select(const QString& device, const QString& step) {
     const Selection next{device, step};
-    if (next == selection_) return;
+    if (next == selection_ && also_.isEmpty()) return;
     selection_ = next;
+    also_.clear();
     Q_EMIT selection_changed();
+}
+
+void Workspace::select_devices(const QStringList& devices) {
+    const Selection next{devices.value(0), {}};
+    const QStringList rest = devices.mid(1);
+    if (next == selection_ && rest == also_) return;
+    selection_ = next;
+    also_ = rest;
+    Q_EMIT selection_changed();
+}
+
+void Workspace::toggle(const QString& device) {
+    QStringList all = selected();
+    if (!all.removeOne(device)) all << device;
+    select_devices(all);
+}
+
+QStringList Workspace::selected() const {
+    QStringList all;
+    if (!selection_.device.isEmpty()) all << selection_.device;
+    for (const QString& id : also_)
+        if (cell_->device(id.toStdString()) >= 0 && !all.contains(id)) all << id;
+    return all;
+}
+
+bool Workspace::is_selected(const std::string& device) const {
+    const QString id = QString::fromStdString(device);
+    return id == selection_.device || also_.contains(id);
+}
+
+std::vector<int> Workspace::selected_indexes() const {
+    std::vector<int> out;
+    for (const QString& id : selected())
+        if (const int i = cell_->device(id.toStdString()); i >= 0) out.push_back(i);
+    return out;
+}
+
+QStringList Workspace::group_of(const QString& device) const {
+    QStringList all{device};
+    const int index = cell_->device(device.toStdString());
+    if (index < 0) return all;
+    const std::string& group = cell_->devices[static_cast<std::size_t>(index)].group;
+    for (const cell::Device& d : cell_->devices)
+        if (!group.empty() && d.group == group && QString::fromStdString(d.id) != device) all << QString::fromStdString(d.id);
+    return all;
+}
+
+void Workspace::set_shown(const Shown& shown) {
+    if (shown == shown_) return;
+    shown_ = shown;
+    Q_EMIT shown_changed();
+}
+
+void Workspace::set_hidden(const QSet<QString>& devices) {
+    if (devices == hidden_) return;
+    hidden_ = devices;
+    Q_EMIT shown_changed();
 }
 
 double Workspace::end_time() const {

@@ -3,9 +3,13 @@
 // and the instant shown. Views read it and ask it for changes; they hold nothing of their own.
 
 #include <QElapsedTimer>
+#include <QFileSystemWatcher>
 #include <QObject>
+#include <QSet>
 #include <QTimer>
 #include <map>
+
+#include <cell/safe_file.h>
 
 #include "evaluator.h"
 
@@ -14,6 +18,13 @@ namespace escarp::desktop {
 struct Selection {
     QString device, step;  ///< ids; empty: nothing
     bool operator==(const Selection&) const = default;
+};
+
+/// What the drawings show besides the devices.
+struct Shown {
+    bool names = true, frames = false, dimensions = true, reach = true, base = false, helpers = true;
+    static Shown nothing() { return {false, false, false, false, false, false}; }
+    bool operator==(const Shown&) const = default;
 };
 
 class Workspace : public QObject {
@@ -34,6 +45,19 @@ public:
     void start_new();
     bool open(const QString& file);  ///< false, and `refused` with the reasons, when it cannot be read
     bool save_as(const QString& file);
+    /// What an interrupted session left of the file that was opened last, until it is taken or dropped.
+    const std::optional<cell::Recovered>& left_over() const { return left_over_; }
+    void take_left_over();
+    void drop_left_over();
+    /// Goes on with a document that never had a file.
+    void take_unsaved(const cell::Recovered& found);
+    /// Another program has changed the file since it was opened or saved here.
+    bool changed_outside() const { return safe_->changed_outside(); }
+    /// Another window held the file: this is a copy, to be saved under another name.
+    bool is_copy() const { return copy_; }
+    /// Why edits cannot be written down as they are made; empty: they are.
+    QString unsafe() const { return unsafe_; }
+    void forget_journal() { safe_->forget(); }  ///< the engineer leaves without saving
     /// False, and `refused`, when the cell would not make sense; nothing is changed then.
     bool apply(const cell::Edit& edit);
     /// The same for changes of the variants themselves.
@@ -48,6 +72,8 @@ public:
     // An edit that is being tried: shown and evaluated, but not in the document.
     /// `preview`: a way out that the engineer looks at, to be taken or left; else a drag.
     bool try_out(const cell::Edit& edit, bool preview = false);
+    /// The same while a number is being typed or a device dragged: what makes no sense is left out without a word.
+    bool try_quietly(const cell::Edit& edit);
     void take_draft();
     void drop_draft();
     bool trying() const { return draft_.has_value(); }
@@ -58,6 +84,8 @@ public:
     QString variant() const { return variant_; }
     void set_variant(const QString& id);
     QString variant_name(const QString& id) const;
+    /// What the variant looked at alters: path of the value, and the baseline's value (null: it has none).
+    const std::map<std::string, cell::json>& altered() const { return altered_; }
 
     // Results
     std::shared_ptr<const study::Evaluation> evaluation() const { return evaluation_of(variant_); }
@@ -71,6 +99,23 @@ public:
     // Selection and time
     const Selection& selection() const { return selection_; }
     void select(const QString& device, const QString& step = {});
+    /// Several; the first is the one whose numbers are shown.
+    void select_devices(const QStringList& devices);
+    void toggle(const QString& device);
+    /// All that is selected, the one of `selection()` first.
+    QStringList selected() const;
+    bool is_selected(const std::string& device) const;
+    std::vector<int> selected_indexes() const;
+    /// A device with those of its group.
+    QStringList group_of(const QString& device) const;
+
+    // What is drawn. Hidden devices are still checked.
+    const Shown& shown() const { return shown_; }
+    void set_shown(const Shown& shown);
+    bool hidden(const std::string& device) const { return hidden_.contains(QString::fromStdString(device)); }
+    const QSet<QString>& hidden() const { return hidden_; }
+    void set_hidden(const QSet<QString>& devices);
+
     double time() const { return time_; }
     void set_time(double seconds);
     double end_time() const;
@@ -84,6 +129,8 @@ Q_SIGNALS:
     void document_changed();   ///< also for drafts
     void evaluated();          ///< figures of some variant, or their being out of date
     void selection_changed();
+    void shown_changed();
+    void file_changed_outside();
     void time_changed();
     void playing_changed();
     void refused(const QString& title, const QString& text);
@@ -93,8 +140,12 @@ private:
         cell::Document document;
         QString variant, name;
     };
-    void set_document(const cell::Document& document);
-    void renew();
+    void set_document(const cell::Document& document, std::shared_ptr<const cell::Cell> known = nullptr);
+    void renew(std::shared_ptr<const cell::Cell> known = nullptr);
+    void find_altered();
+    void write_down(const QString& name);
+    bool sense(const cell::Document& document, std::shared_ptr<const cell::Cell>& out, QString* why) const;
+    bool try_edit(const cell::Edit& edit, bool preview, bool quiet);
     void tick();
     bool makes_sense(const cell::Document& document, std::shared_ptr<const cell::Cell>& out);
 
@@ -114,6 +165,15 @@ private:
     std::map<QString, Result> results_;
     double took_ms_ = 0;
     Selection selection_;
+    QStringList also_;
+    Shown shown_;
+    QSet<QString> hidden_;
+    std::map<std::string, cell::json> altered_;
+    std::unique_ptr<cell::SafeFile> safe_;
+    std::optional<cell::Recovered> left_over_;
+    bool copy_ = false;
+    QString unsafe_;
+    QFileSystemWatcher watcher_;
     double time_ = 0, speed_ = 1;
     bool playing_ = false;
     QTimer timer_;

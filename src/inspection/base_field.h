@@ -31,9 +31,6 @@ struct BaseFieldOptions {
 /// `arm`: index of the arm; `poses`: from check_reach. Poses on what moves with the base are not counted. Empty (0 columns) without poses.
 BaseField base_field(const cell::Cell& cell, int arm, const std::vector<PoseNeed>& poses, const BaseFieldOptions& options = {});
 
-/// Exact distances in cells to the nearest cell that is false, edges counting as false (Felzenszwalb and Huttenlocher 2012).
-std::vector<float> distance_inside(const std::vector<char>& inside, int columns, int rows);
-
 /// What has to be moved when "the base" moves: the pedestal with it, if the arm is all that stands on it.
 int movable_root(const cell::Cell& cell, int device);
 

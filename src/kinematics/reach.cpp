@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include <geometry/distance_map.h>
+
 namespace escarp::kinematics {
 namespace {
 
@@ -137,7 +139,8 @@ geometry::Matrix3 straight_down(double turn) {
     return geometry::rotation(Vector3::UnitZ(), turn) * geometry::rotation(Vector3::UnitX(), geometry::pi);
 }
 
-ReachField reach_field(const ArmModel& model, const JointSolver& solver, const Frame& tool, double height, double cell) {
+ReachField reach_field(const ArmModel& model, const JointSolver& solver, const Frame& tool, double height, double cell,
+                       const geometry::Matrix3* orientation) {
     ReachField field;
     const double extent = arm_length(model) + tool.translation().norm() + 0.2;
     const int half = static_cast<int>(std::ceil(extent / cell));
@@ -149,6 +152,13 @@ ReachField reach_field(const ArmModel& model, const JointSolver& solver, const F
     for (int row = 0; row < field.size; ++row)
         for (int column = 0; column < field.size; ++column) {
             const Vector3 at(field.origin + column * cell, field.origin + row * cell, height);
+            if (orientation) {
+                Frame wanted = Frame::Identity();
+                wanted.translation() = at;
+                wanted.linear() = *orientation;
+                field.inside[static_cast<std::size_t>(row) * field.size + column] = solver.reachable(wanted * flange_in_tool, model.ready);
+                continue;
+            }
             const double radial = std::atan2(at.y(), at.x());
             for (const double turn : {radial, radial + geometry::pi / 2, radial + geometry::pi, radial - geometry::pi / 2}) {
                 Frame wanted = Frame::Identity();
@@ -159,6 +169,8 @@ ReachField reach_field(const ArmModel& model, const JointSolver& solver, const F
                 break;
             }
         }
+    field.margin = geometry::distance_inside(field.inside, field.size, field.size);
+    for (float& m : field.margin) m = m > 0 ? (m - 0.5f) * static_cast<float>(cell) : 0.f;
     return field;
 }
 

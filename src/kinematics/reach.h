@@ -30,16 +30,19 @@ Reach reach(const ArmModel& model, const JointSolver& solver, const Frame& targe
 /// Longest distance from the second axis to the wrist, metres: a length that says how big the arm is.
 double arm_length(const ArmModel& model);
 
-/// Where the tool frame can be on the plane z = `height` (base frame) with the tool's z straight down, at any turn about it.
+/// Where the tool frame can be on the plane z = `height` (base frame): with the tool's z straight down at any turn about it, or
+/// in one orientation.
 struct ReachField {
     double cell = 0, origin = 0;  ///< metres: cell size, and x = y of the first cell's centre
     int size = 0;                 ///< cells along each side
     std::vector<char> inside;     ///< size * size, row by row along y
+    std::vector<float> margin;    ///< m: how far the tool may be moved in the worst direction on the plane, to a cell; 0 outside
     bool at(int column, int row) const {
         return column >= 0 && row >= 0 && column < size && row < size && inside[static_cast<std::size_t>(row) * size + column];
     }
 };
-ReachField reach_field(const ArmModel& model, const JointSolver& solver, const Frame& tool, double height, double cell);
+ReachField reach_field(const ArmModel& model, const JointSolver& solver, const Frame& tool, double height, double cell,
+                       const geometry::Matrix3* orientation = nullptr);
 
 /// Straight down: tool z = -base z, tool x along base x turned by `turn` about the upright.
 geometry::Matrix3 straight_down(double turn = 0.0);

@@ -24,18 +24,23 @@ using namespace escarp::desktop;
 struct Bench {
     MainWindow window;
     QStringList told;
+    QList<int> answers;  ///< to the questions to come; Cancel when there are none left
+    QTemporaryDir room;
 
     explicit Bench(bool demo = true) {
-        window.ask_instead = [this](const QString& text) {
+        window.answer_instead([this](const QString& text) {
             told << text;
-            return QMessageBox::Cancel;
-        };
+            return answers.isEmpty() ? static_cast<int>(QMessageBox::Cancel) : answers.takeFirst();
+        });
         window.resize(1280, 800);
         window.show();
         REQUIRE(QTest::qWaitForWindowExposed(&window));
         window.activateWindow();
         if (!QTest::qWaitForWindowActive(&window, 300)) makes_active();
-        if (demo) REQUIRE(window.open_file(ESCARP_DEMO));
+        REQUIRE(room.isValid());
+        const QString copy = room.filePath("leak-test.escarp");
+        REQUIRE(QFile::copy(ESCARP_DEMO, copy));
+        if (demo) REQUIRE(window.open_file(copy));
         settle();
     }
     /// A bare X server has no window manager that would give the window the keyboard.
@@ -45,6 +50,7 @@ struct Bench {
         QApplication::setActiveWindow(&window);
         QT_WARNING_POP
     }
+    ~Bench() { w().forget_journal(); }
     Workspace& w() { return window.workspace(); }
     void settle() {
         QElapsedTimer clock;

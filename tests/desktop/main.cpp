@@ -15,6 +15,8 @@ int main(int argc, char** argv) {
     QSurfaceFormat::setDefaultFormat(format);
     const QTemporaryDir home;  // settings of the tests stay out of the user's
     qputenv("XDG_CONFIG_HOME", home.path().toUtf8());
+    qputenv("XDG_STATE_HOME", (home.path() + "/state").toUtf8());
+    qputenv("XDG_DATA_HOME", (home.path() + "/data").toUtf8());
     QApplication app(argc, argv);
     QApplication::setApplicationName("escarp");
     QApplication::setOrganizationName("escarp-tests");

@@ -176,17 +176,17 @@ TEST_CASE("the plan is to scale and the right way round, from above, the front a
     REQUIRE(w.open(ESCARP_DEMO));
     const cell::Cell& c = *w.cell();
     for (const Side side : {Side::top, Side::front, Side::side}) {
-        const PlanView v{side, 300, {50, 700}};
+        const PlanView v{side, 300, {50, 700}, 0, 0};
         const geometry::Vector3 p(1.2, -0.4, 0.9);
         const QPointF pixel = v.to_pixels(p);
         const QPointF flat = v.to_flat(pixel);
         CHECK(flat.x() == Approx(side == Side::side ? p.y() : p.x()));
         CHECK(flat.y() == Approx(side == Side::top ? p.y() : p.z()));
-        const QRectF box = plan_bounds(c, side);
+        const QRectF box = plan_bounds(c, v);
         CHECK(box.width() > 0.5);
         if (side != Side::top) CHECK(box.top() == Approx(0).margin(1e-9));  // everything stands on the floor
     }
-    const PlanView v{Side::top, 1000, {0, 0}};  // one pixel per mm
+    const PlanView v{Side::top, 1000, {0, 0}, 0, 0};  // one pixel per mm
     QRectF belt;
     for (const QPolygonF& poly : device_outlines(v, c, c.device("infeed_belt"), nullptr, 0)) belt |= poly.boundingRect();
     CHECK(belt.width() == Approx(1500).margin(0.5));

@@ -1,5 +1,6 @@
 #include <catch2/catch.hpp>
 
+#include <geometry/distance_map.h>
 #include <inspection/base_field.h>
 
 #include "support/cells.h"
@@ -14,7 +15,7 @@ TEST_CASE("the distance transform is the brute-force one") {
         const int w = draw.whole(1, 30), h = draw.whole(1, 30);
         std::vector<char> inside(static_cast<std::size_t>(w * h));
         for (char& c : inside) c = draw.in(0, 1) < 0.8;
-        const std::vector<float> found = distance_inside(inside, w, h);
+        const std::vector<float> found = geometry::distance_inside(inside, w, h);
         for (int y = 0; y < h; ++y)
             for (int x = 0; x < w; ++x) {
                 double best = 1e9;

@@ -1,0 +1,220 @@
+#include "catalogue_panel.h"
+
+#include <QDir>
+#include <QDrag>
+#include <QFile>
+#include <QJsonDocument>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QSaveFile>
+#include <QStandardPaths>
+#include <QVBoxLayout>
+
+#include <cell/names.h>
+#include <simulation/kinds.h>
+
+#include "plan_drawing.h"
+#include "theme.h"
+
+namespace escarp::desktop {
+namespace {
+
+const char* mime_type = "application/x-escarp-offering";
+constexpr QSize picture_size{62, 46};
+
+cell::json to_json(const cell::Offering& o) { return {{"kind", o.kind}, {"model", o.model}, {"label", o.label}, {"parameters", o.parameters}, {"brings", o.brings}}; }
+
+std::optional<cell::Offering> from_json(const cell::json& j) {
+    if (!j.is_object()) return std::nullopt;
+    cell::Offering o;
+    o.kind = j.value("kind", "");
+    o.model = j.value("model", "");
+    o.label = j.value("label", "");
+    if (j.contains("parameters") && j["parameters"].is_object()) o.parameters = j["parameters"];
+    if (j.contains("brings") && j["brings"].is_object()) o.brings = j["brings"];
+    return o.kind.empty() || o.label.empty() ? std::nullopt : std::optional(o);
+}
+
+/// The list with a drag that carries the offering itself.
+class Offers : public QListWidget {
+public:
+    explicit Offers(const CataloguePanel& panel) : panel_(panel) {}
+
+protected:
+    void startDrag(Qt::DropActions) override {
+        if (!currentItem()) return;
+        const cell::Offering& what = panel_.all()[static_cast<std::size_t>(currentItem()->data(Qt::UserRole).toInt())];
+        auto* data = new QMimeData;
+        data->setData(mime_type, QByteArray::fromStdString(to_json(what).dump()));
+        auto* drag = new QDrag(this);
+        drag->setMimeData(data);
+        drag->setPixmap(currentItem()->icon().pixmap(picture_size));
+        drag->exec(Qt::CopyAction);
+    }
+
+private:
+    const CataloguePanel& panel_;
+};
+
+}  // namespace
+
+QPixmap picture_of(const cell::Offering& what, const QSize& size) {
+    QPixmap picture(size * 2);
+    picture.setDevicePixelRatio(2);
+    picture.fill(Qt::transparent);
+    try {
+        const cell::Kinds& kinds = simulation::standard_kinds();
+        cell::Document d;
+        std::string belt, id;
+        if (what.kind == "infeed" || what.kind == "beam") d = d.edited(d.baseline(), cell::add_device(d, d.baseline(), kinds, {"conveyor", "", "Conveyor"}, "", &belt));
+        d = d.edited(d.baseline(), cell::add_device(d, d.baseline(), kinds, what, "", &id));
+        const auto c = cell::read_cell(d.resolved(d.baseline()), kinds);
+        const int device = c->device(id);
+        PlanView v;
+        v.side = Side::corner;
+        v.turn = -0.9, v.tilt = 0.55;
+        v.scale = 1;
+        QPolygonF outline;
+        for (const QPolygonF& one : device_outlines(v, *c, device, nullptr, 0)) outline << one;
+        const QRectF seen = outline.boundingRect();
+        v.scale = std::min((size.width() - 4) / std::max(0.01, seen.width()), (size.height() - 4) / std::max(0.01, seen.height()));
+        v.middle = QPointF(size.width() / 2.0, size.height() / 2.0) - seen.center() * v.scale;
+        QPainter p(&picture);
+        PlanOptions o;
+        o.names = false;
+        o.only = device;
+        draw_plan(p, v, *c, nullptr, o);
+    } catch (const cell::InputError&) {
+        // An own device of a newer program: it is listed without a picture, and says why when it is placed.
+    }
+    return picture;
+}
+
+CataloguePanel::CataloguePanel(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace), line_(new QLineEdit), list_(new Offers(*this)) {
+    setObjectName("catalogue");
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(8, 6, 8, 6);
+    layout->setSpacing(5);
+    auto* title = new QLabel(tr("<b>CATALOGUE</b> &nbsp;<span style='color:#5C6870'>click, then click the floor; or drag</span>"));
+    title->setStyleSheet("color: #5C6870; font-size: 11px;");
+    title->setWordWrap(true);
+    layout->addWidget(title);
+    line_->setObjectName("catalogue_search");
+    line_->setPlaceholderText(tr("Search: table, six-axis, bend \u2026"));
+    line_->setAccessibleName(tr("Search the catalogue"));
+    line_->setClearButtonEnabled(true);
+    layout->addWidget(line_);
+    list_->setObjectName("catalogue_list");
+    list_->setAccessibleName(tr("Devices that can be placed"));
+    list_->setViewMode(QListView::IconMode);
+    list_->setIconSize(picture_size);
+    list_->setGridSize(QSize(72, 78));
+    list_->setResizeMode(QListView::Adjust);
+    list_->setMovement(QListView::Static);
+    list_->setDragEnabled(true);
+    list_->setWordWrap(true);
+    list_->setFont(theme::font(10));
+    list_->setFrameShape(QFrame::NoFrame);
+    layout->addWidget(list_, 1);
+    line_->installEventFilter(this);
+    list_->installEventFilter(this);
+    connect(line_, &QLineEdit::textChanged, this, &CataloguePanel::narrow);
+    connect(list_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) { Q_EMIT chosen(all_[static_cast<std::size_t>(item->data(Qt::UserRole).toInt())]); });
+    load();
+}
+
+void CataloguePanel::search() {
+    line_->setFocus();
+    line_->selectAll();
+}
+
+QString CataloguePanel::library_folder() { return QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) + "/escarp/library"; }
+
+void CataloguePanel::load() {
+    all_ = cell::offerings(simulation::standard_kinds());
+    own_from_ = all_.size();
+    for (const QFileInfo& file : QDir(library_folder()).entryInfoList({"*.json"}, QDir::Files, QDir::Name)) {
+        QFile in(file.absoluteFilePath());
+        if (file.size() > (64 << 20) || !in.open(QIODevice::ReadOnly)) continue;
+        if (const auto own = from_json(cell::json::parse(in.readAll().toStdString(), nullptr, false))) all_.push_back(*own);
+    }
+    pictures_.clear();
+    for (const cell::Offering& what : all_) pictures_.emplace_back(picture_of(what, picture_size));
+    narrow();
+}
+
+void CataloguePanel::narrow() {
+    list_->clear();
+    const QStringList words = line_->text().split(' ', Qt::SkipEmptyParts);
+    for (std::size_t i = 0; i < all_.size(); ++i) {
+        const QString label = QString::fromStdString(all_[i].label);
+        const cell::DeviceKind* kind = simulation::standard_kinds().find(all_[i].kind);
+        const QString all = label + " " + (kind ? QString::fromStdString(kind->label()) : QString()) + (i >= own_from_ ? tr(" own") : QString());
+        if (!std::all_of(words.begin(), words.end(), [&](const QString& w) { return all.contains(w, Qt::CaseInsensitive); })) continue;
+        auto* item = new QListWidgetItem(pictures_[i], label, list_);
+        item->setData(Qt::UserRole, static_cast<int>(i));
+        item->setToolTip(i >= own_from_ ? tr("%1: own device (Delete takes it out of the library)").arg(label) : tr("%1 (%2)").arg(label, kind ? QString::fromStdString(kind->label()).toLower() : QString()));
+    }
+    if (list_->count() > 0) list_->setCurrentRow(0);
+}
+
+bool CataloguePanel::eventFilter(QObject* object, QEvent* event) {
+    if (event->type() != QEvent::KeyPress) return false;
+    const auto* key = static_cast<QKeyEvent*>(event);
+    if (key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) {
+        if (list_->currentItem()) Q_EMIT taken(all_[static_cast<std::size_t>(list_->currentItem()->data(Qt::UserRole).toInt())]);
+        return true;
+    }
+    if (object == line_ && (key->key() == Qt::Key_Down || key->key() == Qt::Key_Up)) {
+        list_->setFocus();
+        return true;
+    }
+    if (object == list_ && key->key() == Qt::Key_Delete) {
+        forget_own();
+        return true;
+    }
+    return false;
+}
+
+void CataloguePanel::forget_own() {
+    if (!list_->currentItem()) return;
+    const auto index = static_cast<std::size_t>(list_->currentItem()->data(Qt::UserRole).toInt());
+    if (index < own_from_) return;
+    QFile::remove(library_folder() + "/" + QString::fromStdString(cell::free_id(cell::json::object(), all_[index].label)) + ".json");
+    load();
+}
+
+bool CataloguePanel::keep_own(const QString& device, const QString& name) {
+    const cell::json tree = workspace_.resolved();
+    const cell::json* own = cell::find(tree, "/devices/" + device.toStdString());
+    if (!own || name.trimmed().isEmpty()) return false;
+    cell::Offering kept;
+    kept.kind = own->value("kind", "");
+    kept.model = own->value("model", "");
+    kept.label = name.trimmed().toStdString();
+    kept.parameters = *own;
+    for (const char* key : {"id", "name", "kind", "host", "placement", "task", "poses", "to", "group", "locked"}) kept.parameters.erase(key);
+    // With everything of the file that it names.
+    const std::string text = own->dump();
+    for (const char* list : {"arm_models", "tool_models", "part_types", "meshes"}) {
+        if (!tree.contains(list)) continue;
+        for (const cell::json& item : tree[list])
+            if (text.find("\"" + item.value("id", "") + "\"") != std::string::npos) kept.brings[list].push_back(item);
+    }
+    QDir().mkpath(library_folder());
+    QSaveFile out(library_folder() + "/" + QString::fromStdString(cell::free_id(cell::json::object(), kept.label)) + ".json");
+    const QByteArray bytes = QByteArray::fromStdString(to_json(kept).dump(1));
+    if (!out.open(QIODevice::WriteOnly) || out.write(bytes) != bytes.size() || !out.commit()) {
+        Q_EMIT workspace_.refused(tr("The device was not kept"), tr("%1 cannot be written: %2").arg(out.fileName(), out.errorString()));
+        return false;
+    }
+    load();
+    return true;
+}
+
+std::optional<cell::Offering> CataloguePanel::carried(const QMimeData* data) {
+    if (!data->hasFormat(mime_type)) return std::nullopt;
+    return from_json(cell::json::parse(data->data(mime_type).toStdString(), nullptr, false));
+}
+
+}  // namespace escarp::desktop

@@ -1,0 +1,363 @@
+// What lies over the plan: reach, base positions, dimensions, guides.
+
+#include <algorithm>
+#include <cmath>
+
+#include <cell/content_key.h>
+
+#include "floor_view.h"
+#include "theme.h"
+#include "typed_number.h"
+
+namespace escarp::desktop {
+
+using geometry::Frame;
+using geometry::Vector3;
+
+namespace {
+
+QRgb dyed(const QColor& c, int alpha) { return qPremultiply(qRgba(c.red(), c.green(), c.blue(), alpha)); }
+
+/// Bands of margin: little, enough, plenty.
+QRgb margin_colour(float margin) {
+    if (margin < 0.025f) return dyed(theme::watch, 90);
+    if (margin < 0.1f) return dyed(theme::good, 44);
+    return dyed(theme::good, margin < 0.2f ? 60 : 78);
+}
+
+}  // namespace
+
+double FloorView::working_height() const {
+    // The height at which the selected arm (or any) works: the mean of the poses that its task needs.
+    const auto e = workspace_.evaluation();
+    if (!e) return 0.9;
+    double sum = 0;
+    int n = 0;
+    for (const inspection::PoseNeed& need : e->inspection->poses) {
+        if (!workspace_.selection().device.isEmpty() && e->cell->devices[static_cast<std::size_t>(need.arm)].id != workspace_.selection().device.toStdString()) continue;
+        sum += need.tool_world.translation().z();
+        ++n;
+    }
+    return n ? std::round(sum / n * 1e3) * 1e-3 : 0.9;
+}
+
+void FloorView::draw_boundary(QPainter& p) const {
+    if (view_.side != Side::top || workspace_.cell()->devices.empty()) return;
+    std::vector<geometry::Point2> points;
+    for (const cell::Device& d : workspace_.cell()->devices)
+        for (const geometry::Body& b : d.bodies)
+            for (const geometry::Point2& q : geometry::footprint(b.shape, d.world * b.at, 16)) points.push_back(q);
+    QPolygonF line;
+    for (const geometry::Point2& q : geometry::hull(points)) line << view_.flat_to_pixels(q.x(), q.y());
+    p.setBrush(Qt::NoBrush);
+    p.setPen(QPen(theme::ink, 1.1, Qt::DashDotLine));
+    p.drawPolygon(line);
+}
+
+void FloorView::draw_reach(QPainter& p) {
+    if (!workspace_.shown().reach || view_.side != Side::top) return;
+    const cell::Cell& c = *workspace_.cell();
+    const auto e = workspace_.evaluation();
+    for (const cell::Device& d : c.devices) {
+        if (!d.arm || !d.arm->solver->closed_form() || workspace_.hidden(d.id)) continue;  // a searched field would take minutes
+        const bool selected = d.id == workspace_.selection().device.toStdString();
+        if (!selected && !workspace_.selection().device.isEmpty()) continue;
+        double height = working_height() - d.world.translation().z();
+        // Straight down, unless a step is selected that wants the tool otherwise.
+        std::optional<geometry::Matrix3> orientation;
+        if (e && selected && !workspace_.selection().step.isEmpty())
+            for (const inspection::PoseNeed& n : e->inspection->poses)
+                if (n.step_id == workspace_.selection().step.toStdString() && e->cell->devices[static_cast<std::size_t>(n.arm)].id == d.id) {
+                    const geometry::Matrix3 wanted = d.world.linear().transpose() * n.tool_world.linear();
+                    if (wanted(2, 2) > -0.9999) orientation = wanted;
+                    height = std::round(1e3 * (n.tool_world.translation().z() - d.world.translation().z())) * 1e-3;
+                }
+        cell::ContentKey content;
+        content.add(d.arm->model_key).add(height);
+        if (orientation) content.add(*orientation);
+        const std::uint64_t key = content.value();
+        Reachable& r = reach_[key];
+        if (r.key != key) {
+            if (reach_.size() > 40) return reach_.clear();
+            r.key = key;
+            r.field = kinematics::reach_field(*d.arm->model, *d.arm->solver, d.arm->tool_frame, height, 0.025, orientation ? &*orientation : nullptr);
+            r.image = QImage(r.field.size, r.field.size, QImage::Format_ARGB32_Premultiplied);
+            r.image.fill(Qt::transparent);
+            for (int row = 0; row < r.field.size; ++row)
+                for (int column = 0; column < r.field.size; ++column) {
+                    const float margin = r.field.margin[static_cast<std::size_t>(row * r.field.size + column)];
+                    if (margin > 0) r.image.setPixel(column, r.field.size - 1 - row, margin < 0.025f ? dyed(theme::good, 95) : margin < 0.1f ? dyed(theme::good, 40) : dyed(theme::good, 22));
+                }
+        }
+        // The field is the arm's own: it turns and moves with the base.
+        p.save();
+        const QPointF base = view_.to_pixels(d.world.translation());
+        p.translate(base);
+        p.rotate(-geometry::to_triple(d.world.linear()).z() * 180 / geometry::pi);
+        const double side = r.field.size * r.field.cell * view_.scale;
+        p.setRenderHint(QPainter::SmoothPixmapTransform);
+        p.setOpacity(selected ? 1.0 : 0.55);
+        p.drawImage(QRectF(-side / 2, -side / 2, side, side), r.image);
+        p.restore();
+    }
+}
+
+int FloorView::base_arm() const {
+    const cell::Cell& c = *workspace_.cell();
+    int only = -1, count = 0;
+    for (std::size_t i = 0; i < c.devices.size(); ++i)
+        if (c.devices[i].arm) {
+            const int arm = static_cast<int>(i);
+            if (c.devices[i].id == workspace_.selection().device.toStdString()) return arm;
+            const int chosen = c.device(workspace_.selection().device.toStdString());
+            if (chosen >= 0 && c.stands_on(arm, chosen) && inspection::movable_root(c, arm) == chosen) return arm;
+            only = arm;
+            ++count;
+        }
+    return count == 1 ? only : -1;
+}
+
+void FloorView::draw_base_field(QPainter& p) {
+    if (!workspace_.shown().base || view_.side != Side::top) return;
+    const auto e = workspace_.evaluation();
+    const int arm = base_arm();
+    if (!e || arm < 0) return;
+    const cell::Device& d = workspace_.cell()->devices[static_cast<std::size_t>(arm)];
+    const int there = e->cell->device(d.id);
+    if (there < 0 || !d.arm->solver->closed_form()) return;
+    cell::ContentKey content;
+    content.add(d.arm->model_key).add(d.world.translation().z()).add(d.world.linear());
+    for (const inspection::PoseNeed& n : e->inspection->poses)
+        if (n.arm == there) content.add(n.tool_world).add(n.approach).add(n.retreat);
+    if (base_.key != content.value()) {
+        base_.key = content.value();
+        base_.field = inspection::base_field(*e->cell, there, e->inspection->poses);
+        const inspection::BaseField& f = base_.field;
+        base_.image = QImage(std::max(1, f.columns), std::max(1, f.rows), QImage::Format_ARGB32_Premultiplied);
+        base_.image.fill(Qt::transparent);
+        for (int row = 0; row < f.rows; ++row)
+            for (int column = 0; column < f.columns; ++column) {
+                const std::size_t i = static_cast<std::size_t>(row * f.columns + column);
+                if (f.turn[i] < 0) continue;
+                const bool turned = f.turn[i] > 0;  // reached only with the base turned: dotted
+                if (turned && (row + column) % 2) continue;
+                base_.image.setPixel(column, f.rows - 1 - row, margin_colour(f.margin[i]));
+            }
+    }
+    const inspection::BaseField& f = base_.field;
+    p.setFont(theme::font(11, true));
+    const QString name = QString::fromStdString(d.name);
+    QString legend;
+    if (f.columns > 0) {
+        const QPointF corner = view_.flat_to_pixels(f.x - 0.5 * f.cell, f.y + (f.rows - 0.5) * f.cell);
+        p.setRenderHint(QPainter::SmoothPixmapTransform, false);
+        p.drawImage(QRectF(corner, QSizeF(f.columns * f.cell * view_.scale, f.rows * f.cell * view_.scale)), base_.image);
+    }
+    if (f.best >= 0) {
+        const Frame best = f.base_at(f.best, d.world);
+        const QPointF at = view_.to_pixels(best.translation());
+        p.setPen(QPen(theme::good, 2));
+        p.setBrush(Qt::NoBrush);
+        p.drawEllipse(at, 9, 9);
+        p.drawLine(at - QPointF(13, 0), at + QPointF(13, 0));
+        p.drawLine(at - QPointF(0, 13), at + QPointF(0, 13));
+        legend = tr("Base of %1: all %2 poses reached in the shaded region; most room (%3 mm) at the cross").arg(name).arg(f.poses).arg(std::lround(1e3 * f.margin[static_cast<std::size_t>(f.best)]));
+    } else {
+        legend = f.poses == 0 ? tr("%1 has no pose to reach yet: give it a pick and a place").arg(name) : tr("No base position of %1 reaches all %2 poses").arg(name).arg(f.poses);
+    }
+    p.setPen(f.best >= 0 ? theme::good : theme::stop);
+    theme::text(p, QRectF(10, height() - 22, width() - 20, 18), legend);
+}
+
+bool FloorView::take_best_base() {
+    const auto e = workspace_.evaluation();
+    const int arm = base_arm();
+    if (!e || arm < 0) return false;
+    const cell::Cell& c = *workspace_.cell();
+    const cell::Device& d = c.devices[static_cast<std::size_t>(arm)];
+    const int there = e->cell->device(d.id);
+    if (there < 0) return false;
+    const inspection::BaseField f = inspection::base_field(*e->cell, there, e->inspection->poses);
+    if (f.best < 0) return false;
+    const Frame goal = f.base_at(f.best, d.world);
+    const int root = inspection::movable_root(c, arm);
+    const Frame moved = goal * d.world.inverse() * c.devices[static_cast<std::size_t>(root)].world;
+    return workspace_.apply({tr("Put %1 where it reaches best").arg(QString::fromStdString(d.name)).toStdString(), cell::place_at(c, root, moved)});
+}
+
+void FloorView::draw_needs(QPainter& p) const {
+    const auto e = workspace_.evaluation();
+    if (!e || view_.side != Side::top || workspace_.selection().device.isEmpty()) return;
+    for (const inspection::PoseNeed& n : e->inspection->poses) {
+        const bool own = e->cell->devices[static_cast<std::size_t>(n.arm)].id == workspace_.selection().device.toStdString();
+        // While something is dragged, the poses on it are what matters.
+        const bool touched = n.other >= 0 && workspace_.is_selected(e->cell->devices[static_cast<std::size_t>(n.other)].id);
+        if (!own && !touched) continue;
+        const QPointF at = view_.to_pixels(n.tool_world.translation());
+        const QColor c = !n.reached ? theme::stop : n.reach.margin < 0.025 ? theme::watch : theme::good;
+        p.setPen(QPen(c, 2));
+        p.setBrush(Qt::NoBrush);
+        p.drawEllipse(at, 5, 5);
+        if (!n.reached) {
+            p.drawLine(at + QPointF(-4, -4), at + QPointF(4, 4));
+            p.drawLine(at + QPointF(-4, 4), at + QPointF(4, -4));
+        } else if (n.reach.margin < 0.025) {
+            p.drawLine(at + QPointF(0, -3), at + QPointF(0, 1));
+            p.drawPoint(at + QPointF(0, 3));
+        }
+        if (!n.reached || n.reach.margin < 0.025) {
+            p.setFont(theme::font(10, true));
+            p.drawText(at + QPointF(8, 4), tr("%1 mm").arg(std::lround(n.reach.margin * 1e3)));
+        }
+    }
+}
+
+QPointF FloorView::turn_handle() const {
+    const cell::Cell& c = *workspace_.cell();
+    const int selected = c.device(workspace_.selection().device.toStdString());
+    if (selected < 0 || view_.side != Side::top || c.devices[static_cast<std::size_t>(selected)].locked) return {};
+    const cell::Device& d = c.devices[static_cast<std::size_t>(selected)];
+    const geometry::Box3 box = d.extent();
+    const double ahead = box.empty() ? 0.1 : std::max(std::abs(box.high.x()), std::abs(box.low.x()));
+    const QPointF origin = view_.to_pixels(d.world.translation()), edge = view_.to_pixels(d.world * Vector3(ahead, 0, 0));
+    const double length = QLineF(origin, edge).length();
+    if (length < 1) return origin + QPointF(26, 0);
+    return origin + (edge - origin) * ((length + 22) / length);
+}
+
+void FloorView::draw_selection(QPainter& p) {
+    dimensions_.clear();
+    for (const int device : workspace_.selected_indexes()) {
+        const cell::Device& d = workspace_.cell()->devices[static_cast<std::size_t>(device)];
+        const bool first = QString::fromStdString(d.id) == workspace_.selection().device;
+        p.setBrush(Qt::NoBrush);
+        p.setPen(QPen(theme::accent, first ? 1.6 : 1.1, d.locked ? Qt::SolidLine : Qt::DotLine));
+        p.drawRect(pixel_box(device).adjusted(-5, -5, 5, 5));
+        if (d.host >= 0 && first && hand_ != Hand::dragging) {  // what it stands on, faintly
+            p.setPen(QPen(theme::good, 1, Qt::DotLine));
+            p.drawRect(pixel_box(d.host).adjusted(-2, -2, 2, 2));
+        }
+    }
+    const QPointF handle = turn_handle();
+    if (!handle.isNull() && hand_ != Hand::placing) {
+        const int selected = workspace_.cell()->device(workspace_.selection().device.toStdString());
+        p.setPen(QPen(theme::accent, 1));
+        p.drawLine(view_.to_pixels(workspace_.cell()->devices[static_cast<std::size_t>(selected)].world.translation()), handle);
+        p.setBrush(hand_ == Hand::turning ? theme::accent : theme::panel);
+        p.drawEllipse(handle, 5, 5);
+    }
+    if (workspace_.shown().dimensions) draw_dimensions(p);
+}
+
+/// Distances from the selected device to its nearest neighbour across and along; each number can be typed into.
+void FloorView::draw_dimensions(QPainter& p) {
+    const cell::Cell& c = *workspace_.cell();
+    const int selected = c.device(workspace_.selection().device.toStdString());
+    if (selected < 0 || view_.side != Side::top || workspace_.selected().size() > 1) return;
+    const cell::Device& d = c.devices[static_cast<std::size_t>(selected)];
+    // A thing on a table is measured to what else stands there and to the table's edges; the rest to what stands on the floor.
+    const bool rides = d.host >= 0 && !d.arm && c.devices[static_cast<std::size_t>(d.host)].look == cell::Look::structure;
+    const int own_root = rides ? selected : c.root(selected);
+    const geometry::Box3 own = cell::world_extent(c, own_root);
+    struct Nearest {
+        double gap = 3.0;
+        int device = -1;
+        geometry::Box3 box;
+        bool edge = false;
+    } near[4];  // right, left, above, below
+    const auto keep = [](Nearest& n, double gap, int device, const geometry::Box3& box, bool edge) {
+        if (gap > 0.0005 && gap < n.gap) n = {gap, device, box, edge};
+    };
+    for (std::size_t i = 0; i < c.devices.size(); ++i) {
+        const int device = static_cast<int>(i);
+        const bool level = rides ? c.devices[i].host == d.host : c.devices[i].host < 0;
+        if (!level || device == own_root || c.stands_on(device, own_root) || workspace_.hidden(c.devices[i].id)) continue;
+        const geometry::Box3 b = cell::world_extent(c, device);
+        if (b.low.y() < own.high.y() && b.high.y() > own.low.y()) keep(near[0], b.low.x() - own.high.x(), device, b, false), keep(near[1], own.low.x() - b.high.x(), device, b, false);
+        if (b.low.x() < own.high.x() && b.high.x() > own.low.x()) keep(near[2], b.low.y() - own.high.y(), device, b, false), keep(near[3], own.low.y() - b.high.y(), device, b, false);
+    }
+    if (rides) {
+        const geometry::Box3 b = cell::world_extent(c, d.host);
+        keep(near[0], b.high.x() - own.high.x(), d.host, b, true), keep(near[1], own.low.x() - b.low.x(), d.host, b, true);
+        keep(near[2], b.high.y() - own.high.y(), d.host, b, true), keep(near[3], own.low.y() - b.low.y(), d.host, b, true);
+    }
+    const auto overlap = [](double a0, double a1, double b0, double b1) { return 0.5 * (std::max(a0, b0) + std::min(a1, b1)); };
+    const Vector3 away[] = {-Vector3::UnitX(), Vector3::UnitX(), -Vector3::UnitY(), Vector3::UnitY()};
+    for (int k = 0; k < 4; ++k) {
+        const Nearest& n = near[k];
+        if (n.device < 0) continue;
+        QPointF a, b;
+        if (k < 2) {
+            const double y = overlap(own.low.y(), own.high.y(), n.box.low.y(), n.box.high.y());
+            const double from = k == 0 ? own.high.x() : own.low.x();
+            a = view_.flat_to_pixels(from, y), b = view_.flat_to_pixels(from + (k == 0 ? n.gap : -n.gap), y);
+        } else {
+            const double x = overlap(own.low.x(), own.high.x(), n.box.low.x(), n.box.high.x());
+            const double from = k == 2 ? own.high.y() : own.low.y();
+            a = view_.flat_to_pixels(x, from), b = view_.flat_to_pixels(x, from + (k == 2 ? n.gap : -n.gap));
+        }
+        p.setPen(QPen(theme::accent, 1));
+        p.drawLine(a, b);
+        const QPointF tick = k < 2 ? QPointF(0, 4) : QPointF(4, 0);
+        p.drawLine(a - tick, a + tick);
+        p.drawLine(b - tick, b + tick);
+        const QString s = shown_number(std::round(n.gap * 1e4) / 10);
+        p.setFont(theme::font(11, true));
+        QRectF box(0, 0, QFontMetricsF(p.font()).horizontalAdvance(s) + 8, 15);
+        box.moveCenter((a + b) / 2);
+        p.fillRect(box, QColor(0xF4, 0xE8, 0xDC));
+        p.setPen(theme::accent);
+        p.drawText(box, Qt::AlignCenter, s);
+        dimensions_.push_back({box, n.gap, away[k], n.device});
+    }
+}
+
+/// The least clearance, drawn when the cursor stands at its instant.
+void FloorView::draw_clearance(QPainter& p) const {
+    const auto e = workspace_.evaluation();
+    if (!e || !workspace_.current()) return;
+    std::vector<inspection::LeastClearance> shown = e->inspection->close_pairs;
+    if (e->inspection->clearance.device_a >= 0) shown.push_back(e->inspection->clearance);
+    for (const inspection::LeastClearance& c : shown) {
+        if (std::abs(c.when_s - workspace_.time()) > 2e-3) continue;
+        const QPointF a = view_.to_pixels(c.on_a), b = view_.to_pixels(c.on_b);
+        p.setPen(QPen(theme::stop, 2));
+        p.setBrush(Qt::NoBrush);
+        p.drawLine(a, b);
+        p.drawEllipse((a + b) / 2, 10, 10);
+    }
+}
+
+/// Guides, the line that is being drawn, what is measured.
+void FloorView::draw_hand(QPainter& p) const {
+    p.setFont(theme::font(10));
+    for (const cell::SnapGuide& g : guides_) {
+        const QPointF a = view_.to_pixels(g.from), b = view_.to_pixels(g.to);
+        p.setPen(QPen(theme::accent, 1, Qt::DashLine));
+        p.drawLine(a, b);
+        p.drawText(QPointF(std::clamp(b.x() + 4, 4.0, width() - 120.0), std::clamp(b.y() - 4, 36.0, height() - 8.0)), QString::fromStdString(g.words));
+    }
+    if (hand_ == Hand::banding) {
+        p.setPen(QPen(theme::accent, 1, Qt::DashLine));
+        p.setBrush(QColor(0xB4, 0x52, 0x1B, 18));
+        p.drawRect(QRectF(pressed_, last_).normalized());
+    }
+    if (corners_.empty() || (hand_ != Hand::drawing && hand_ != Hand::measuring)) return;
+    QPolygonF line;
+    for (const Vector3& q : corners_) line << view_.to_pixels(q);
+    if (hand_ == Hand::drawing || corners_.size() == 1) line << view_.to_pixels(hover_);
+    p.setPen(QPen(theme::accent, 1.6));
+    p.setBrush(Qt::NoBrush);
+    p.drawPolyline(line);
+    for (const QPointF& q : line) p.drawEllipse(q, 3, 3);
+    const Vector3 a = hand_ == Hand::drawing ? corners_.back() : corners_.front(), b = hand_ == Hand::drawing || corners_.size() == 1 ? hover_ : corners_[1];
+    const QString words = tr("%1   x %2   y %3").arg(shown_number(std::round(1e4 * (b - a).norm()) / 10), shown_number(std::round(1e4 * (b - a).x()) / 10), shown_number(std::round(1e4 * (b - a).y()) / 10));
+    p.setFont(theme::font(11, true));
+    QRectF box(0, 0, QFontMetricsF(p.font()).horizontalAdvance(words) + 10, 17);
+    box.moveCenter((view_.to_pixels(a) + view_.to_pixels(b)) / 2 + QPointF(0, -14));
+    p.fillRect(box, QColor(0xF4, 0xE8, 0xDC));
+    p.setPen(theme::accent);
+    p.drawText(box, Qt::AlignCenter, words);
+}
+
+}  // namespace escarp::desktop

@@ -1,0 +1,441 @@
+#include "layout_actions.h"
+
+#include <QComboBox>
+#include <QDialogButtonBox>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QFormLayout>
+#include <QInputDialog>
+#include <QLineEdit>
+#include <QMessageBox>
+#include <QPushButton>
+#include <QSaveFile>
+
+#include <cell/names.h>
+#include <exchange/placements_csv.h>
+#include <simulation/kinds.h>
+
+#include "numbers_dialog.h"
+
+namespace escarp::desktop {
+
+using geometry::Frame;
+using geometry::Vector3;
+
+LayoutActions::LayoutActions(Workspace& workspace, FloorView* floor, ModelView* model, CataloguePanel* catalogue, QWidget* window, const Make& make)
+    : QObject(window), workspace_(workspace), floor_(floor), model_(model), catalogue_(catalogue), window_(window) {
+    make_arranging(make);
+    make_seeing(make);
+    make_exporting(make);
+    connect(floor_, &FloorView::asks_menu, this, &LayoutActions::pop_menu);
+}
+
+QAction* LayoutActions::find(const QString& name) const { return window_->findChild<QAction*>(name); }
+
+std::vector<std::string> LayoutActions::ids() const {
+    std::vector<std::string> out;
+    for (const QString& id : workspace_.selected()) out.push_back(id.toStdString());
+    return out;
+}
+
+void LayoutActions::apply(const std::function<cell::Edit()>& edit) {
+    try {
+        const cell::Edit made = edit();
+        if (!made.operations.empty()) workspace_.apply(made);
+    } catch (const cell::InputError& e) {
+        Q_EMIT workspace_.refused(tr("Nothing was changed"), QString::fromStdString(e.problems().front().message));
+    }
+}
+
+void LayoutActions::make_arranging(const Make& make) {
+    const std::tuple<const char*, QString, cell::AlignAt> aligns[] = {{"align_left", tr("Align left edges"), cell::AlignAt::left},      {"align_right", tr("Align right edges"), cell::AlignAt::right},
+                                                                      {"align_front", tr("Align front edges"), cell::AlignAt::front},   {"align_back", tr("Align back edges"), cell::AlignAt::back},
+                                                                      {"align_middle_x", tr("Align middles on one line along y"), cell::AlignAt::middle_x}, {"align_middle_y", tr("Align middles on one line along x"), cell::AlignAt::middle_y}};
+    for (const auto& [name, text, how] : aligns) make(name, text, {}, [this, how = how] { apply([&] { return cell::align(*workspace_.cell(), workspace_.selected_indexes(), how); }); });
+    make("distribute_x", tr("Equal gaps along x"), {}, [this] { apply([&] { return cell::distribute(*workspace_.cell(), workspace_.selected_indexes(), 0); }); });
+    make("distribute_y", tr("Equal gaps along y"), {}, [this] { apply([&] { return cell::distribute(*workspace_.cell(), workspace_.selected_indexes(), 1); }); });
+    for (const int axis : {0, 1})
+        make(axis == 0 ? "mirror_x" : "mirror_y", axis == 0 ? tr("Mirror left and right") : tr("Mirror front and back"), {}, [this, axis] {
+            apply([&] {
+                geometry::Box3 all;
+                for (const int i : workspace_.selected_indexes()) {
+                    const geometry::Box3 b = cell::world_extent(*workspace_.cell(), i);
+                    all.add(b.low), all.add(b.high);
+                }
+                return cell::mirror(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), ids(), axis, 0.5 * (all.low[axis] + all.high[axis]));
+            });
+        });
+    make("duplicate", tr("Duplicate"), QKeySequence("Ctrl+D"), [this] { duplicate(); });
+    make("array_rows", tr("Copies in rows \u2026"), QKeySequence("Ctrl+Shift+D"), [this] { array_rows(); });
+    make("array_ring", tr("Copies on a circle \u2026"), {}, [this] { array_ring(); });
+    make("turn_left", tr("Turn by 15\u00b0 to the left  ( , )"), {}, [this] { floor_->turn(geometry::pi / 12); });
+    make("turn_right", tr("Turn by 15\u00b0 to the right  ( . )"), {}, [this] { floor_->turn(-geometry::pi / 12); });
+    make("turn_quarter", tr("Quarter turn"), QKeySequence("Q"), [this] { floor_->turn(geometry::pi / 2); });
+    make("group", tr("Group"), QKeySequence("Ctrl+G"), [this] {
+        const auto all = ids();
+        if (all.size() < 2) return;
+        cell::Edit edit{tr("Group %1 devices").arg(all.size()).toStdString(), {}};
+        std::string name;
+        for (int n = 1; name.empty(); ++n) {
+            name = "group " + std::to_string(n);
+            for (const cell::Device& d : workspace_.cell()->devices)
+                if (d.group == name) name.clear();
+        }
+        for (const std::string& id : all) edit.operations.push_back(cell::Operation::set("/devices/" + id + "/group", name));
+        workspace_.apply(edit);
+    });
+    make("ungroup", tr("Ungroup"), QKeySequence("Ctrl+Shift+G"), [this] {
+        cell::Edit edit{tr("Ungroup").toStdString(), {}};
+        for (const int i : workspace_.selected_indexes())
+            if (const cell::Device& d = workspace_.cell()->devices[static_cast<std::size_t>(i)]; !d.group.empty()) edit.operations.push_back(cell::Operation::remove("/devices/" + d.id + "/group"));
+        if (!edit.operations.empty()) workspace_.apply(edit);
+    });
+    make("lock", tr("Lock or unlock"), QKeySequence("Ctrl+L"), [this] {
+        const std::vector<int> all = workspace_.selected_indexes();
+        if (all.empty()) return;
+        const bool lock = !workspace_.cell()->devices[static_cast<std::size_t>(all.front())].locked;
+        cell::Edit edit{(lock ? tr("Lock") : tr("Unlock")).toStdString(), {}};
+        for (const int i : all) {
+            const cell::Device& d = workspace_.cell()->devices[static_cast<std::size_t>(i)];
+            if (lock && !d.locked) edit.operations.push_back(cell::Operation::set("/devices/" + d.id + "/locked", true));
+            if (!lock && d.locked) edit.operations.push_back(cell::Operation::remove("/devices/" + d.id + "/locked"));
+        }
+        workspace_.apply(edit);
+    });
+    make("select_all", tr("Select everything"), QKeySequence::SelectAll, [this] {
+        QStringList all;
+        for (const cell::Device& d : workspace_.cell()->devices)
+            if (!workspace_.hidden(d.id)) all << QString::fromStdString(d.id);
+        workspace_.select_devices(all);
+    });
+    make("keep_own", tr("Keep in my catalogue \u2026"), {}, [this] {
+        const int i = workspace_.cell()->device(workspace_.selection().device.toStdString());
+        if (i < 0) return;
+        const QString name = ask_name(tr("Keep in my catalogue"), tr("Name of the device in the catalogue:"), QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(i)].name));
+        if (!name.isEmpty()) catalogue_->keep_own(workspace_.selection().device, name);
+    });
+    make("measure", tr("Measure between two points"), QKeySequence("M"), [this] { floor_->measure(); });
+    make("best_base", tr("Put the arm where it reaches best"), {}, [this] {
+        if (!floor_->take_best_base()) Q_EMIT workspace_.refused(tr("Nothing was changed"), tr("Select an arm that has a pick or a place in its task. If it has, no position of its base reaches every pose: bring what it works at closer together."));
+    });
+}
+
+void LayoutActions::make_seeing(const Make& make) {
+    make("hide", tr("Hide"), QKeySequence("H"), [this] {
+        QSet<QString> hidden = workspace_.hidden();
+        for (const QString& id : workspace_.selected()) hidden.insert(id);
+        workspace_.set_hidden(hidden);
+    });
+    make("show_alone", tr("Show alone"), QKeySequence("Shift+H"), [this] {
+        QSet<QString> hidden;
+        for (const cell::Device& d : workspace_.cell()->devices)
+            if (!workspace_.is_selected(d.id)) hidden.insert(QString::fromStdString(d.id));
+        if (static_cast<std::size_t>(hidden.size()) < workspace_.cell()->devices.size()) workspace_.set_hidden(hidden);
+    });
+    make("show_all", tr("Show everything"), QKeySequence("Ctrl+H"), [this] { workspace_.set_hidden({}); });
+    make("fit_selection", tr("Fit what is selected"), QKeySequence("Shift+F"), [this] { floor_->fit_selection(), model_->fit_selection(); });
+    const auto toggle = [&](const char* name, const QString& text, const QKeySequence& key, bool Shown::*member) {
+        QAction* a = make(name, text, key, [] {});
+        a->setCheckable(true);
+        a->setChecked(workspace_.shown().*member);
+        connect(a, &QAction::toggled, this, [this, member](bool on) {
+            Shown shown = workspace_.shown();
+            shown.*member = on;
+            workspace_.set_shown(shown);
+        });
+        connect(&workspace_, &Workspace::shown_changed, a, [this, a, member] {
+            const QSignalBlocker quiet(a);
+            a->setChecked(workspace_.shown().*member);
+        });
+    };
+    toggle("reach", tr("Reach on the Floor"), QKeySequence("R"), &Shown::reach);
+    toggle("base_field", tr("Where the arm's base may stand"), QKeySequence("B"), &Shown::base);
+    toggle("names", tr("Names"), {}, &Shown::names);
+    toggle("frames", tr("Frames"), {}, &Shown::frames);
+    toggle("dimensions", tr("Dimensions to the neighbours"), {}, &Shown::dimensions);
+    toggle("helpers", tr("Beams, arrows and the floor's outline"), {}, &Shown::helpers);
+    QAction* clean = make("clean", tr("Clean view: only what stands there"), QKeySequence("Ctrl+Shift+C"), [] {});
+    clean->setCheckable(true);
+    connect(clean, &QAction::toggled, this, [this, before = Shown{}](bool on) mutable {
+        if (on) before = workspace_.shown();
+        workspace_.set_shown(on ? Shown::nothing() : before);
+    });
+    make("corner", tr("Floor from a corner"), QKeySequence("8"), [this] { floor_->set_side(Side::corner); });
+    make("store_view", tr("Store this view \u2026"), {}, [this] { store_view(); });
+}
+
+void LayoutActions::make_exporting(const Make& make) {
+    make("save_drawing", tr("Layout drawing \u2026"), QKeySequence("Ctrl+P"), [this] { drawing_dialog(); });
+    make("save_placements", tr("Placements as CSV \u2026"), {}, [this] {
+        const QString file = QFileDialog::getSaveFileName(window_, tr("Save the placements"), default_file("csv"), tr("Tables (*.csv)"));
+        if (!file.isEmpty()) save_placements(file);
+    });
+    for (const auto& [what, text] : {std::pair{"floor", tr("Picture of the Floor \u2026")}, {"model", tr("Picture of the Model \u2026")}, {"window", tr("Picture of the window \u2026")}})
+        make(QString("picture_") + what, text, {}, [this, what = QString(what)] {
+            const QString file = QFileDialog::getSaveFileName(window_, tr("Save the picture"), default_file("png"), tr("Pictures (*.png)"));
+            if (!file.isEmpty()) save_picture(what, file);
+        });
+}
+
+void LayoutActions::fill_arrange(QMenu* m) const {
+    for (const char* name : {"duplicate", "array_rows", "array_ring", "", "align_left", "align_right", "align_front", "align_back", "align_middle_x", "align_middle_y", "", "distribute_x", "distribute_y", "", "mirror_x", "mirror_y", "turn_left", "turn_right", "turn_quarter", "", "group", "ungroup", "lock", "", "measure", "best_base", "", "keep_own"}) {
+        if (!*name) m->addSeparator();
+        else m->addAction(find(name));
+    }
+}
+
+void LayoutActions::fill_view(QMenu* m) {
+    QMenu* views = m->addMenu(tr("Stored views"));
+    connect(views, &QMenu::aboutToShow, this, [this, views] { fill_views(views); });
+    for (const char* name : {"fit_selection", "hide", "show_alone", "show_all", "", "reach", "base_field", "names", "frames", "dimensions", "helpers", "clean"}) {
+        if (!*name) m->addSeparator();
+        else m->addAction(find(name));
+    }
+}
+
+void LayoutActions::fill_export(QMenu* m) const {
+    for (const char* name : {"save_drawing", "save_placements", "", "picture_floor", "picture_model", "picture_window"}) {
+        if (!*name) m->addSeparator();
+        else m->addAction(find(name));
+    }
+}
+
+void LayoutActions::renew() {
+    const auto selected = workspace_.selected().size();
+    for (const char* name : {"duplicate", "array_rows", "array_ring", "mirror_x", "mirror_y", "turn_left", "turn_right", "turn_quarter", "lock", "hide", "show_alone", "keep_own", "fit_selection"}) find(name)->setEnabled(selected > 0);
+    for (const char* name : {"align_left", "align_right", "align_front", "align_back", "align_middle_x", "align_middle_y", "group"}) find(name)->setEnabled(selected > 1);
+    for (const char* name : {"distribute_x", "distribute_y"}) find(name)->setEnabled(selected > 2);
+    bool grouped = false;
+    for (const int i : workspace_.selected_indexes()) grouped = grouped || !workspace_.cell()->devices[static_cast<std::size_t>(i)].group.empty();
+    find("ungroup")->setEnabled(grouped);
+    find("best_base")->setEnabled(floor_->base_arm() >= 0);
+}
+
+void LayoutActions::pop_menu(const QPoint& global, const QList<int>& under) {
+    auto* menu = new QMenu(window_);
+    menu->setObjectName("floor_menu");
+    menu->setAttribute(Qt::WA_DeleteOnClose);
+    const cell::Cell& c = *workspace_.cell();
+    for (const int i : under) {
+        const cell::Device& d = c.devices[static_cast<std::size_t>(i)];
+        QAction* a = menu->addAction(tr("%1   %2").arg(QString::fromStdString(d.name), QString::fromStdString(d.kind->label()).toLower()), this, [this, id = QString::fromStdString(d.id)] { workspace_.select(id); });
+        a->setObjectName("under_" + QString::fromStdString(d.id));
+        a->setCheckable(true);
+        a->setChecked(workspace_.is_selected(d.id));
+    }
+    if (!under.isEmpty()) {
+        if (!workspace_.is_selected(c.devices[static_cast<std::size_t>(under.front())].id)) workspace_.select(QString::fromStdString(c.devices[static_cast<std::size_t>(under.front())].id));
+        menu->addSeparator();
+        for (const char* name : {"duplicate", "array_rows", "turn_quarter", "mirror_x", "mirror_y", "group", "ungroup", "lock", "hide", "show_alone", "keep_own", "remove"})
+            if (find(name)->isEnabled()) menu->addAction(find(name));
+    } else {
+        for (const char* name : {"add_device_menu", "measure", "select_all", "show_all", "fit"}) menu->addAction(find(name));
+    }
+    menu->popup(global);
+}
+
+void LayoutActions::duplicate() {
+    if (ids().empty()) return;
+    geometry::Box3 all;
+    for (const int i : workspace_.selected_indexes()) {
+        const geometry::Box3 b = cell::world_extent(*workspace_.cell(), i);
+        all.add(b.low), all.add(b.high);
+    }
+    // Beside it, clear of it: to the right by its width and 100 mm.
+    copies({geometry::make_frame({std::round(10 * (all.high.x() - all.low.x()) + 1) / 10, 0, 0})});
+}
+
+void LayoutActions::copies(const std::vector<Frame>& by) {
+    apply([&] {
+        std::vector<std::string> made;
+        const cell::Edit edit = cell::copy(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), ids(), by, &made);
+        QStringList copied;
+        for (const std::string& id : made) copied << QString::fromStdString(id);
+        if (workspace_.apply(edit)) workspace_.select_devices(copied);
+        return cell::Edit{};
+    });
+}
+
+void LayoutActions::array_rows() {
+    if (ids().empty()) return;
+    const geometry::Box3 b = cell::world_extent(*workspace_.cell(), workspace_.selected_indexes().front());
+    const double dx = std::ceil(1e-2 * 1e3 * (b.high.x() - b.low.x())) * 100, dy = std::ceil(1e-2 * 1e3 * (b.high.y() - b.low.y())) * 100;
+    NumbersDialog dialog(tr("Copies in rows"), {{"array_columns", tr("along x"), "", 1, 100, 3}, {"array_dx", tr("pitch x"), "mm", -1e5, 1e5, dx}, {"array_rows_count", tr("along y"), "", 1, 100, 1}, {"array_dy", tr("pitch y"), "mm", -1e5, 1e5, dy}}, window_);
+    const auto frames = [](const std::vector<double>& v) { return cell::grid_of(static_cast<int>(v[0]), static_cast<int>(v[2]), 1e-3 * v[1], 1e-3 * v[3]); };
+    const auto show = [&](const std::vector<double>& v) {
+        try {
+            const auto by = frames(v);
+            if (by.empty()) workspace_.drop_draft();
+            else workspace_.try_quietly(cell::copy(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), ids(), by));
+        } catch (const cell::InputError&) {
+            workspace_.drop_draft();  // too many; said when it is confirmed
+        }
+    };
+    dialog.tried = show;
+    show(dialog.values());
+    const bool good = dialog.exec() == QDialog::Accepted;
+    workspace_.drop_draft();
+    if (good && !frames(dialog.values()).empty()) copies(frames(dialog.values()));
+}
+
+void LayoutActions::array_ring() {
+    if (ids().empty()) return;
+    const Vector3 at = 1e3 * workspace_.cell()->devices[static_cast<std::size_t>(workspace_.selected_indexes().front())].world.translation();
+    NumbersDialog dialog(tr("Copies on a circle"), {{"ring_count", tr("how many in all"), "", 2, 200, 6}, {"ring_x", tr("centre X"), "mm", -1e5, 1e5, std::round(at.x()) - 1000}, {"ring_y", tr("centre Y"), "mm", -1e5, 1e5, std::round(at.y())}, {"ring_angle", tr("over"), "deg", -360, 360, 360}}, window_);
+    const auto frames = [](const std::vector<double>& v) { return cell::ring_of(static_cast<int>(v[0]), {1e-3 * v[1], 1e-3 * v[2], 0}, v[3] * geometry::pi / 180); };
+    const auto show = [&](const std::vector<double>& v) {
+        try {
+            workspace_.try_quietly(cell::copy(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), ids(), frames(v)));
+        } catch (const cell::InputError&) {
+            workspace_.drop_draft();
+        }
+    };
+    dialog.tried = show;
+    show(dialog.values());
+    const bool good = dialog.exec() == QDialog::Accepted;
+    workspace_.drop_draft();
+    if (good) copies(frames(dialog.values()));
+}
+
+QString LayoutActions::ask_name(const QString& title, const QString& label, const QString& now) {
+    if (name_instead) return name_instead(title);
+    bool ok = false;
+    const QString name = QInputDialog::getText(window_, title, label, QLineEdit::Normal, now, &ok).trimmed();
+    return ok ? name : QString();
+}
+
+void LayoutActions::remove_selected() {
+    const auto all = ids();
+    if (all.empty()) return;
+    const cell::Cell& c = *workspace_.cell();
+    QStringList riders;
+    for (std::size_t i = 0; i < c.devices.size(); ++i) {
+        const int host = c.devices[i].host;
+        if (host >= 0 && workspace_.is_selected(c.devices[static_cast<std::size_t>(host)].id) && !workspace_.is_selected(c.devices[i].id)) riders << QString::fromStdString(c.devices[i].name);
+    }
+    cell::Riders what = cell::Riders::lower;
+    if (!riders.isEmpty()) {
+        const QString text = tr("%1 stands on what is taken away. What should it do?").arg(riders.join(", "));
+        int answer = 0;
+        if (ask_instead) {
+            answer = ask_instead(text);
+        } else {
+            QMessageBox box(QMessageBox::Question, tr("Remove"), text, QMessageBox::NoButton, window_);
+            box.addButton(tr("Set it down"), QMessageBox::AcceptRole);
+            QPushButton* stay = box.addButton(tr("Stay where it is"), QMessageBox::AcceptRole);
+            QPushButton* go = box.addButton(tr("Remove it too"), QMessageBox::DestructiveRole);
+            QPushButton* cancel = box.addButton(QMessageBox::Cancel);
+            box.exec();
+            answer = box.clickedButton() == cancel ? QMessageBox::Cancel : box.clickedButton() == stay ? 1 : box.clickedButton() == go ? 2 : 0;
+        }
+        if (answer == QMessageBox::Cancel) return;
+        what = answer == 1 ? cell::Riders::keep_height : answer == 2 ? cell::Riders::remove : cell::Riders::lower;
+    }
+    apply([&] { return cell::remove_devices(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), all, what); });
+    if (workspace_.cell()->device(workspace_.selection().device.toStdString()) < 0) workspace_.select({});
+}
+
+void LayoutActions::store_view() {
+    const QString name = ask_name(tr("Store this view"), tr("Name of the view:"), tr("View %1").arg(workspace_.document().tree().value("views", cell::json::array()).size() + 1));
+    if (name.isEmpty()) return;
+    const cell::Document& d = workspace_.document();
+    cell::json views = d.tree().value("views", cell::json::array());
+    const cell::json view = {{"id", cell::free_id(d.tree(), name.toStdString())}, {"name", name.toStdString()}, {"floor", floor_->view_state()}, {"model", model_->view_state()}};
+    bool replaced = false;
+    for (cell::json& v : views)
+        if (v.value("name", "") == name.toStdString()) v = view, replaced = true;
+    if (!replaced) views.push_back(view);
+    try {  // a view belongs to the cell, not to a variant
+        workspace_.replace(d.edited(d.baseline(), {"", {cell::Operation::set("/views", views)}}), tr("Store view %1").arg(name));
+    } catch (const cell::InputError& e) {
+        Q_EMIT workspace_.refused(tr("The view was not stored"), QString::fromStdString(e.problems().front().message));
+    }
+}
+
+void LayoutActions::fill_views(QMenu* menu) {
+    menu->clear();
+    menu->addAction(find("store_view"));
+    const cell::json views = workspace_.document().tree().value("views", cell::json::array());
+    if (!views.empty()) menu->addSeparator();
+    for (const cell::json& v : views) {
+        if (!v.is_object() || !v.contains("floor")) continue;
+        QAction* a = menu->addAction(QString::fromStdString(v.value("name", "")), this, [this, v] {
+            try {
+                floor_->set_view_state(v["floor"]);
+                if (v.contains("model")) model_->set_view_state(v["model"]);
+            } catch (const cell::json::exception&) {
+                Q_EMIT workspace_.refused(tr("The view cannot be shown"), tr("Its numbers in the file do not fit; store it again."));
+            }
+        });
+        a->setObjectName("view_" + QString::fromStdString(v.value("id", "")));
+    }
+}
+
+QString LayoutActions::default_file(const QString& ending) const {
+    if (workspace_.file().isEmpty()) return "layout." + ending;
+    const QFileInfo info(workspace_.file());
+    return info.absolutePath() + "/" + info.completeBaseName() + "." + ending;
+}
+
+void LayoutActions::drawing_dialog() {
+    QDialog dialog(window_);
+    dialog.setObjectName("drawing_dialog");
+    dialog.setWindowTitle(tr("Layout drawing"));
+    auto* form = new QFormLayout(&dialog);
+    auto* sheet = new QComboBox;
+    sheet->addItems({"A0", "A1", "A2", "A3", "A4"});
+    sheet->setCurrentText("A3");
+    auto* scale = new QComboBox;
+    scale->addItem(tr("the largest that fits"), 0.0);
+    for (const int s : {5, 10, 20, 25, 50, 100, 200}) scale->addItem(QString("1:%1").arg(s), static_cast<double>(s));
+    auto* number = new QLineEdit;
+    auto* by = new QLineEdit;
+    form->addRow(tr("sheet"), sheet);
+    form->addRow(tr("scale"), scale);
+    form->addRow(tr("drawing number"), number);
+    form->addRow(tr("drawn by"), by);
+    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Save | QDialogButtonBox::Cancel);
+    connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
+    connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
+    form->addRow(buttons);
+    if (dialog.exec() != QDialog::Accepted) return;
+    QString file = QFileDialog::getSaveFileName(window_, tr("Save the drawing"), default_file("pdf"), tr("PDF (*.pdf);;SVG (*.svg)"));
+    if (file.isEmpty()) return;
+    if (!file.endsWith(".pdf") && !file.endsWith(".svg")) file += ".pdf";
+    exchange::DrawingOptions o;
+    o.sheet = sheet->currentText().toStdString();
+    o.scale = scale->currentData().toDouble();
+    o.number = number->text().toStdString();
+    o.drawn_by = by->text().toStdString();
+    save_drawing(file, o);
+}
+
+bool LayoutActions::save_drawing(const QString& file, const exchange::DrawingOptions& options) {
+    exchange::DrawingOptions o = options;
+    o.cell_name = workspace_.document().name();
+    o.variant = (workspace_.variant() + " " + workspace_.variant_name(workspace_.variant())).toStdString();
+    try {
+        exchange::write_layout_drawing(*workspace_.cell(), o, file.toStdString());
+        return true;
+    } catch (const cell::InputError& e) {
+        Q_EMIT workspace_.refused(tr("The drawing was not saved"), QString::fromStdString(e.problems().front().message));
+        return false;
+    }
+}
+
+bool LayoutActions::save_placements(const QString& file) {
+    QSaveFile out(file);
+    const QByteArray bytes = QByteArray::fromStdString(exchange::placements_csv(*workspace_.cell()));
+    if (out.open(QIODevice::WriteOnly) && out.write(bytes) == bytes.size() && out.commit()) return true;
+    Q_EMIT workspace_.refused(tr("The placements were not saved"), tr("%1 cannot be written: %2").arg(file, out.errorString()));
+    return false;
+}
+
+bool LayoutActions::save_picture(const QString& what, const QString& file) {
+    const QImage picture = what == "model" ? model_->grabFramebuffer() : what == "floor" ? floor_->grab().toImage() : window_->grab().toImage();
+    if (picture.save(file, "PNG")) return true;
+    Q_EMIT workspace_.refused(tr("The picture was not saved"), tr("%1 cannot be written.").arg(file));
+    return false;
+}
+
+}  // namespace escarp::desktop

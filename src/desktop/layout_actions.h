@@ -1,0 +1,64 @@
+#pragma once
+// The actions of laying out: arranging, copying, grouping, what is shown, views, pictures and drawings.
+
+#include <QAction>
+#include <QMenu>
+#include <functional>
+
+#include <exchange/layout_drawing.h>
+
+#include "catalogue_panel.h"
+#include "floor_view.h"
+#include "model_view.h"
+
+namespace escarp::desktop {
+
+class LayoutActions : public QObject {
+    Q_OBJECT
+public:
+    using Make = std::function<QAction*(const QString& name, const QString& text, const QKeySequence& key, std::function<void()> act)>;
+    LayoutActions(Workspace& workspace, FloorView* floor, ModelView* model, CataloguePanel* catalogue, QWidget* window, const Make& make);
+
+    /// The menus that these actions make up.
+    void fill_arrange(QMenu* menu) const;
+    void fill_view(QMenu* menu);
+    void fill_export(QMenu* menu) const;
+    /// What can be done with what lies under the pointer.
+    void pop_menu(const QPoint& global, const QList<int>& under);
+    void duplicate();
+    /// Takes away what is selected; asks what those that stand on it should do.
+    void remove_selected();
+    void renew();
+
+    bool save_drawing(const QString& file, const exchange::DrawingOptions& options);
+    bool save_placements(const QString& file);
+    bool save_picture(const QString& what, const QString& file);  ///< "floor", "model", "window"
+
+    /// Answers instead of dialogs, for tests: a question's button, a name, a file.
+    std::function<int(const QString& question)> ask_instead;
+    std::function<QString(const QString& question)> name_instead;
+
+private:
+    void make_arranging(const Make& make);
+    void make_seeing(const Make& make);
+    void make_exporting(const Make& make);
+    void apply(const std::function<cell::Edit()>& edit);
+    void array_rows();
+    void array_ring();
+    void copies(const std::vector<geometry::Frame>& by);
+    QString ask_name(const QString& title, const QString& label, const QString& now);
+    std::vector<std::string> ids() const;
+    QAction* find(const QString& name) const;
+    void store_view();
+    void fill_views(QMenu* menu);
+    void drawing_dialog();
+    QString default_file(const QString& ending) const;
+
+    Workspace& workspace_;
+    FloorView* floor_;
+    ModelView* model_;
+    CataloguePanel* catalogue_;
+    QWidget* window_;
+};
+
+}  // namespace escarp::desktop
