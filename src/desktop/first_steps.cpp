@@ -80,10 +80,10 @@ std::vector<FirstSteps::Line> FirstSteps::lines() {
     };
     std::vector<Line> out;
     out.push_back({tr("Place an arm"), tr("six-axis, 900 mm class"), "first_arm", arm >= 0, [this] { put("Six-axis 900", Frame::Identity()); }});
-    out.push_back({tr("Place a table in front of it"), tr("600 x 900 mm"), "first_table", table >= 0, [this, ahead] { put("Table", ahead(0.68, 0), {{"length_mm", 500.0}, {"width_mm", 1000.0}, {"height_mm", 300.0}}); }});
-    out.push_back({tr("Bring parts: a full tray"), tr("or an infeed on a conveyor"), "first_supply", supply >= 0, [this, on_table] { put("Tray of parts", on_table(-0.24), {{"columns", 3}, {"rows", 3}}); }});
-    out.push_back({tr("Say where they go: an empty tray"), tr("or a fixture, a bin, a belt"), "first_collect", collect >= 0, [this, on_table] { put("Empty tray", on_table(0.24), {{"columns", 3}, {"rows", 3}}); }});
-    out.push_back({tr("Give the arm its work: pick and place"), tr("the cycle time is there at once"), "first_task", task, [this, arm, supply, collect] {
+    out.push_back({tr("Place a table in front of it"), tr("500 x 1000 mm, 300 high"), "first_table", table >= 0, [this, ahead] { put("Table", ahead(0.68, 0), {{"length_mm", 500.0}, {"width_mm", 1000.0}, {"height_mm", 300.0}}); }});
+    out.push_back({tr("Bring parts: a full tray"), tr("or an infeed on a conveyor"), "first_supply", supply >= 0, [this, on_table] { put("Tray of parts", on_table(-0.24), {{"columns", 2}, {"rows", 3}}); }});
+    out.push_back({tr("Say where they go: an empty tray"), tr("or a fixture, a bin, a belt"), "first_collect", collect >= 0, [this, on_table] { put("Empty tray", on_table(0.24), {{"columns", 2}, {"rows", 3}}); }});
+    out.push_back({tr("Give the arm its work: pick and place"), tr("and read the cycle"), "first_task", task, [this, arm, supply, collect] {
                        const cell::Cell& cell = *workspace_.cell();
                        if (arm < 0 || supply < 0 || collect < 0) return Q_EMIT workspace_.refused(tr("No work yet"), tr("The arm needs a place to pick from and one to place in: do the lines above first."));
                        const std::string id = cell.devices[static_cast<std::size_t>(arm)].id;
@@ -147,6 +147,8 @@ void FirstSteps::renew() {
         renew();
     });
     layout->addLayout(more);
+    for (QWidget* child : findChildren<QWidget*>())
+        if (!child->testAttribute(Qt::WA_WState_ExplicitShowHide)) child->show();  // else the layout counts it as empty until the next event
     adjustSize();
     if (QWidget* over = parentWidget()) move((over->width() - width()) / 2, workspace_.cell()->devices.empty() ? (over->height() - height()) / 2 : over->height() - height() - 10);
 }

@@ -21,7 +21,12 @@ FloorView::FloorView(Workspace& workspace, QWidget* parent) : QWidget(parent), w
     setAcceptDrops(true);
     setMinimumSize(260, 200);
     connect(&workspace_, &Workspace::document_changed, this, [this] {
-        if (fitted_ && hand_ == Hand::none && !workspace_.trying()) fit();
+        // What grows out of the picture is brought into it; what fits leaves the view as it is.
+        if (fitted_ && hand_ == Hand::none && !workspace_.trying()) {
+            const QRectF box = plan_bounds(*workspace_.cell(), view_);
+            const QRectF seen(view_.flat_to_pixels(box.left(), box.top() + box.height()), view_.flat_to_pixels(box.right(), box.top()));
+            if (!QRectF(rect()).adjusted(8, 30, -8, -8).contains(seen.normalized())) fit();
+        }
         tag_->show_device();
         place_tag();
         update();
@@ -46,7 +51,9 @@ void FloorView::set_side(Side side) {
 }
 
 void FloorView::fit() {
-    const QRectF box = plan_bounds(*workspace_.cell(), view_).adjusted(-0.3, -0.3, 0.3, 0.3);
+    QRectF box = plan_bounds(*workspace_.cell(), view_).adjusted(-0.3, -0.3, 0.3, 0.3);
+    const double more_x = std::max(0.0, 3.2 - box.width()) / 2, more_y = std::max(0.0, 2.4 - box.height()) / 2;  // a first device is not blown up
+    box.adjust(-more_x, -more_y, more_x, more_y);
     const double header = 26;
     view_.scale = std::clamp(std::min((width() - 16) / box.width(), (height() - header - 12) / box.height()), 5.0, 4000.0);
     view_.middle = QPointF(width() / 2.0 - box.center().x() * view_.scale, header + (height() - header) / 2.0 + box.center().y() * view_.scale);

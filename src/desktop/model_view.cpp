@@ -126,7 +126,7 @@ void ModelView::fit_to(const std::vector<int>& devices) {
             for (const cell::Mark& m : d.marks)
                 for (const Vector3& p : m.line) all.add(d.world * p);
     }
-    if (all.empty()) all.add({-2, -1.5, 0}), all.add({2, 1.5, 1});
+    if (all.empty()) all.add({-1.3, -1, 0}), all.add({1.3, 1, 1});
     camera_.at = 0.5 * (all.low + all.high);
     if (devices.empty()) camera_.at.z() *= 0.8;
     const double aspect = static_cast<double>(std::max(1, width())) / std::max(1, height());

@@ -63,6 +63,7 @@ QString style_sheet() {
         QSplitter::handle { background: #D8D2C4; }
         QLineEdit, QComboBox { background: #FFFFFF; border: 1px solid #D8D2C4; border-radius: 2px; padding: 1px 4px; selection-background-color: #B4521B; }
         QLineEdit[wrong="true"] { color: #A8124F; }
+        QLineEdit[altered="true"], QComboBox[altered="true"] { border: 1px solid #B4521B; background: #FBF0E6; }
         QLineEdit:focus, QComboBox:focus { border: 1px solid #B4521B; }
         QComboBox { font-size: 11px; }
         QComboBox QAbstractItemView { background: #FFFFFF; selection-background-color: #F3E4D8; selection-color: #1F2A33; }

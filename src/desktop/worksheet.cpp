@@ -1,5 +1,7 @@
 #include "worksheet.h"
 
+#include <QCheckBox>
+#include <QColorDialog>
 #include <QComboBox>
 #include <QGridLayout>
 #include <QLabel>
@@ -9,10 +11,13 @@
 #include <QPainter>
 #include <QPushButton>
 #include <QScrollBar>
+#include <QStyle>
 #include <QTimer>
+#include <QToolTip>
 #include <QToolButton>
 #include <algorithm>
 
+#include <cell/arrange.h>
 #include <cell/compose.h>
 #include <cell/names.h>
 #include <simulation/kinds.h>
@@ -21,6 +26,7 @@
 #include "number_field.h"
 #include "step_line.h"
 #include "theme.h"
+#include "typed_number.h"
 
 namespace escarp::desktop {
 namespace {
@@ -61,7 +67,7 @@ QString short_info(const cell::Cell& cell, const cell::Device& d, const cell::js
 struct Grid {
     QGridLayout* layout;
     int row = 0;
-    void add(const QString& label, QWidget* field, const QString& unit = {}) {
+    QLabel* add(const QString& label, QWidget* field, const QString& unit = {}) {
         auto* l = new QLabel(label);
         l->setStyleSheet("color: #5C6870; font-size: 11px;");
         l->setBuddy(field);
@@ -77,8 +83,39 @@ struct Grid {
             layout->addWidget(u, row, 2);
         }
         ++row;
+        return l;
     }
 };
+
+/// Corner points as they are typed: "0 0, 2000 0, 2000 1500". Empty where they are not numbers in pairs.
+cell::json typed_points(const QString& text) {
+    cell::json out = cell::json::array();
+    for (const QString& pair : text.split(',', Qt::SkipEmptyParts)) {
+        const QStringList two = pair.split(' ', Qt::SkipEmptyParts);
+        const auto x = typed_number(two.value(0), "mm"), y = typed_number(two.value(1), "mm");
+        if (two.size() != 2 || !x || !y) return {};
+        out.push_back({*x, *y});
+    }
+    return out;
+}
+
+cell::json typed_numbers(const QString& text) {
+    cell::json out = cell::json::array();
+    for (const QString& one : text.split(',', Qt::SkipEmptyParts)) {
+        const auto v = typed_number(one, "mm");
+        if (!v) return {};
+        out.push_back(*v);
+    }
+    return out;
+}
+
+QString shown_list(const cell::json& list) {
+    QStringList out;
+    for (const cell::json& item : list)
+        if (item.is_array() && item.size() == 2) out << shown_number(item[0].get<double>()) + " " + shown_number(item[1].get<double>());
+        else if (item.is_number()) out << shown_number(item.get<double>());
+    return out.join(", ");
+}
 
 Grid new_grid(QVBoxLayout* into) {
     auto* grid = new QGridLayout;
@@ -125,25 +162,48 @@ void Worksheet::rebuild() {
     building_ = true;
     const int scrolled = verticalScrollBar()->value();
     const QString focused = focusWidget() ? focusWidget()->objectName() : QString();
-    clear(cards_);
-    auto* title = new QLabel(tr("<b>WORKSHEET</b> &nbsp;<span style='color:#5C6870'>who does what</span>"));
-    title->setStyleSheet("color: #5C6870; font-size: 11px;");
-    cards_->addWidget(title);
     const cell::json values = workspace_.resolved();
-    QWidget* chosen = nullptr;
-    for (const cell::Device& d : workspace_.cell()->devices) {
-        const cell::json* own = cell::find(values, "/devices/" + d.id);
-        if (!own) continue;
-        QWidget* made = card(d, *own);
-        cards_->addWidget(made);
-        if (QString::fromStdString(d.id) == workspace_.selection().device) chosen = made;
+    if (cards_->count() == 0) {
+        auto* title = new QLabel(tr("<b>WORKSHEET</b> &nbsp;<span style='color:#5C6870'>who does what</span>"));
+        title->setStyleSheet("color: #5C6870; font-size: 11px;");
+        cards_->addWidget(title);
+        auto* add = new QPushButton(tr("+ device  (N)"));
+        add->setObjectName("add_device");
+        add->setProperty("link", true);
+        connect(add, &QPushButton::clicked, this, [this, add] { Q_EMIT wants_device(add->mapToGlobal(QPoint(0, add->height()))); });
+        cards_->addWidget(add);
+        cards_->addStretch(1);
     }
-    auto* add = new QPushButton(tr("+ device  (N)"));
-    add->setObjectName("add_device");
-    add->setProperty("link", true);
-    connect(add, &QPushButton::clicked, this, [this, add] { Q_EMIT wants_device(add->mapToGlobal(QPoint(0, add->height()))); });
-    cards_->addWidget(add);
-    cards_->addStretch(1);
+    QWidget* chosen = nullptr;
+    std::map<std::string, Made> kept;
+    std::map<std::string, const cell::json*> by_id;
+    if (values.contains("devices"))
+        for (const cell::json& own : values["devices"])
+            if (own.is_object()) by_id[own.value("id", "")] = &own;
+    int at = 1;
+    for (const cell::Device& d : workspace_.cell()->devices) {
+        const auto own = by_id.find(d.id);
+        if (own == by_id.end()) continue;
+        const std::string key = card_key(d, *own->second);
+        QWidget* shown = nullptr;
+        if (const auto old = made_.find(d.id); old != made_.end() && old->second.key == key) {
+            shown = old->second.card;
+            made_.erase(old);
+            if (cards_->indexOf(shown) != at) cards_->insertWidget(at, shown);
+        } else {
+            shown = card(d, *own->second);
+            cards_->insertWidget(at, shown);
+        }
+        kept[d.id] = {shown, key};
+        ++at;
+        if (QString::fromStdString(d.id) == workspace_.selection().device) chosen = shown;
+    }
+    for (const auto& [id, gone] : made_) {  // one of their own controls may be the caller: they go later
+        gone.card->hide();
+        cards_->removeWidget(gone.card);
+        gone.card->deleteLater();
+    }
+    made_ = std::move(kept);
     building_ = false;
     if (!focused.isEmpty())
         if (QWidget* again = page_->findChild<QWidget*>(focused)) again->setFocus();
@@ -159,6 +219,86 @@ void Worksheet::rebuild() {
     });
 }
 
+/// Everything that a card shows.
+std::string Worksheet::card_key(const cell::Device& d, const cell::json& values) const {
+    const bool selected = workspace_.selection().device.toStdString() == d.id;
+    std::string key = values.dump() + (selected ? "*" + workspace_.selection().step.toStdString() : std::string()) + (workspace_.is_selected(d.id) ? "+" : "");
+    if (d.host >= 0) key += workspace_.cell()->devices[static_cast<std::size_t>(d.host)].name;
+    for (const cell::Step* s : cell::all_steps(d.task)) key += cell::describe(*workspace_.cell(), *s);
+    const std::string path = "/devices/" + d.id;
+    for (auto it = workspace_.altered().lower_bound(path); it != workspace_.altered().end() && it->first.compare(0, path.size(), path) == 0; ++it) key += it->first + it->second.dump();
+    if (selected)  // its lists offer what there is
+        for (const cell::Device& o : workspace_.cell()->devices) key += o.name + (o.host >= 0 ? "." : "");
+    if (selected)
+        for (const auto& t : workspace_.cell()->part_types) key += t.name;
+    return key;
+}
+
+/// A value that this variant alters is marked; its menu puts it back or hands it on.
+void Worksheet::mark_altered(QWidget* field, QLabel* label, const std::string& path) {
+    const auto found = workspace_.altered().find(path);
+    if (found == workspace_.altered().end()) return;
+    const cell::json& base = found->second;
+    const QString was = base.is_null() ? tr("not there") : base.is_number() ? shown_number(base.get<double>()) : base.is_string() ? QString::fromStdString(base.get<std::string>()) : QString::fromStdString(base.dump()).left(60);
+    const QString hint = tr("Altered in this variant. Baseline: %1. Right click: put back, or hand on.").arg(was);
+    field->setProperty("altered", true);
+    label->setText(QStringLiteral("\u2260 ") + label->text());
+    label->setStyleSheet("color: #B4521B; font-size: 11px; font-weight: bold;");
+    for (QWidget* w : {field, static_cast<QWidget*>(label)}) {
+        w->setToolTip(hint);
+        w->setContextMenuPolicy(Qt::CustomContextMenu);
+        connect(w, &QWidget::customContextMenuRequested, this, [this, w, path](const QPoint& at) {
+            auto* menu = new QMenu(this);
+            menu->setObjectName("altered_menu");
+            menu->setAttribute(Qt::WA_DeleteOnClose);
+            const std::string variant = workspace_.variant().toStdString();
+            menu->addAction(tr("Put back to the baseline"), this, [this, variant, path] { workspace_.replace(workspace_.document().put_back(variant, path), tr("Put back to the baseline")); });
+            menu->addAction(tr("Make it the baseline's value"), this, [this, variant, path] { workspace_.replace(workspace_.document().pushed_to_baseline(variant, path), tr("Push to the baseline")); });
+            menu->addAction(tr("Make it every variant's value"), this, [this, variant, path] { workspace_.replace(workspace_.document().pushed_to_all(variant, path), tr("Push to all variants")); });
+            menu->popup(w->mapToGlobal(at));
+        });
+    }
+}
+
+/// The name as a line: a name that is taken is refused while it is typed, with one that is free.
+void Worksheet::add_name(QHBoxLayout* header, const cell::Device& d) {
+    const QString id = QString::fromStdString(d.id);
+    auto* name = new QLineEdit(QString::fromStdString(d.name));
+    name->setObjectName("name_" + id);
+    name->setAccessibleName(tr("Name of the device"));
+    name->setFont(theme::font(12, true));
+    const auto taken = [this, id](const QString& wanted) {
+        for (const cell::Device& other : workspace_.cell()->devices)
+            if (QString::fromStdString(other.name) == wanted && QString::fromStdString(other.id) != id) return true;
+        return false;
+    };
+    const auto refuse = [this, name, taken] {
+        const QString wanted = name->text().trimmed();
+        const bool wrong = wanted.isEmpty() || taken(wanted);
+        name->setProperty("wrong", wrong);
+        name->style()->polish(name);
+        const QString why = wanted.isEmpty() ? tr("A name is expected.") : tr("Another device is named \"%1\". \"%2\" is free.").arg(wanted, QString::fromStdString(cell::free_name(workspace_.resolved(), wanted.toStdString())));
+        name->setToolTip(wrong ? why : QString());
+        if (wrong) QToolTip::showText(name->mapToGlobal(QPoint(0, name->height())), why, name);
+        return wrong;
+    };
+    connect(name, &QLineEdit::textEdited, this, [refuse] { refuse(); });
+    connect(name, &QLineEdit::editingFinished, this, [this, name, id, taken, before = QString::fromStdString(d.name)] {
+        if (!name->isModified()) return;
+        name->setModified(false);
+        const QString wanted = name->text().trimmed();
+        if (!wanted.isEmpty() && taken(wanted)) Q_EMIT workspace_.refused(tr("The name is taken"), tr("Another device is named \"%1\". \"%2\" is free.").arg(wanted, QString::fromStdString(cell::free_name(workspace_.resolved(), wanted.toStdString()))));
+        if (wanted.isEmpty() || taken(wanted)) {
+            name->setText(before);
+            name->setProperty("wrong", false);
+            name->style()->polish(name);
+            return;
+        }
+        QTimer::singleShot(0, this, [this, id, wanted] { set_value("/devices/" + id.toStdString() + "/name", wanted.toStdString(), tr("Rename %1").arg(wanted)); });
+    });
+    header->addWidget(name, 1);
+}
+
 QWidget* Worksheet::card(const cell::Device& d, const cell::json& values) {
     const QString id = QString::fromStdString(d.id);
     const bool selected = workspace_.selection().device == id;
@@ -169,23 +309,7 @@ QWidget* Worksheet::card(const cell::Device& d, const cell::json& values) {
     auto* header = new QHBoxLayout;
     header->setContentsMargins(8, 1, 6, 1);
     if (selected && workspace_.selection().step.isEmpty()) {
-        auto* name = new QLineEdit(QString::fromStdString(d.name));
-        name->setObjectName("name_" + id);
-        name->setAccessibleName(tr("Name of the device"));
-        name->setFont(theme::font(12, true));
-        connect(name, &QLineEdit::editingFinished, this, [this, name, id] {
-            if (!name->isModified()) return;
-            name->setModified(false);
-            const QString wanted = name->text().trimmed();
-            for (const cell::Device& other : workspace_.cell()->devices)
-                if (QString::fromStdString(other.name) == wanted && QString::fromStdString(other.id) != id) {
-                    const QString free = QString::fromStdString(cell::free_name(workspace_.resolved(), wanted.toStdString()));
-                    Q_EMIT workspace_.refused(tr("The name is taken"), tr("Another device is named \"%1\". \"%2\" is free.").arg(wanted, free));
-                    return rebuild();
-                }
-            set_value("/devices/" + id.toStdString() + "/name", wanted.toStdString(), tr("Rename %1").arg(wanted));
-        });
-        header->addWidget(name, 1);
+        add_name(header, d);
     } else {
         auto* name = new QLabel(QString::fromStdString(d.name));
         name->setFont(theme::font(12, true));
@@ -200,6 +324,7 @@ QWidget* Worksheet::card(const cell::Device& d, const cell::json& values) {
     if (selected && workspace_.selection().step.isEmpty()) add_fields(layout, d, values);
     for (const cell::Step* s : cell::all_steps(d.task)) {
         layout->addWidget(new StepLine(workspace_, d, *s, made));
+        if (workspace_.altered().count("/" + s->path)) made->setToolTip(tr("This variant has another step here than the baseline"));
         if (selected && workspace_.selection().step.toStdString() == s->id) add_step_fields(layout, d, *s, workspace_.resolved());
     }
     if (selected && d.arm) add_step_menu(layout, d);
@@ -223,13 +348,33 @@ void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cel
                 else if (cell::find(workspace_.resolved(), path)) workspace_.apply({title.toStdString(), {cell::Operation::remove(path)}});
             });
         });
-        grid.add(label, box);
+        mark_altered(box, grid.add(label, box), at + key);
     };
+    auto* colour = new QPushButton(values.value("colour", "").empty() ? tr("as usual") : QString::fromStdString(values.value("colour", "")));
+    colour->setObjectName(QString::fromStdString("field_" + d.id + "_colour"));
+    colour->setStyleSheet(QString("text-align: left; padding: 0 4px; border-left: 10px solid %1;").arg(theme::look_colour(d.look, d.colour).name()));
+    connect(colour, &QPushButton::clicked, this, [this, path = at + "colour", title, now = theme::look_colour(d.look, d.colour)] {
+        const QColor chosen = QColorDialog::getColor(now, this, tr("Colour of the device"));
+        if (chosen.isValid()) QTimer::singleShot(0, this, [=, this] { set_value(path, chosen.name().toStdString(), title); });
+    });
+    mark_altered(colour, grid.add(tr("colour"), colour), at + "colour");
     std::vector<std::pair<QString, std::string>> hosts{{tr("the floor"), "floor"}};
     const int self = workspace_.cell()->device(d.id);
     for (const cell::Device& o : workspace_.cell()->devices)
         if (o.id != d.id && !o.arm && !workspace_.cell()->stands_on(workspace_.cell()->device(o.id), self)) hosts.emplace_back(QString::fromStdString(o.name), o.id);
-    combo(tr("stands on"), "host", hosts, values.value("host", "floor"));
+    auto* host = new QComboBox;
+    host->setObjectName(QString::fromStdString("field_" + d.id + "_host"));
+    for (const auto& [text, id] : hosts) host->addItem(text, QString::fromStdString(id));
+    host->setCurrentIndex(host->findData(QString::fromStdString(values.value("host", "floor"))));
+    connect(host, &QComboBox::activated, this, [this, host, id = d.id] {  // it stays where it is; its numbers are converted
+        const std::string chosen = host->currentData().toString().toStdString();
+        QTimer::singleShot(0, this, [this, chosen, id] {
+            const cell::Cell& c = *workspace_.cell();
+            const int device = c.device(id);
+            if (device >= 0) workspace_.apply({tr("Put %1 on another host").arg(QString::fromStdString(c.devices[static_cast<std::size_t>(device)].name)).toStdString(), cell::place_at(c, device, c.devices[static_cast<std::size_t>(device)].world, c.device(chosen))});
+        });
+    });
+    mark_altered(host, grid.add(tr("stands on"), host), at + "host");
     for (const cell::Field& f : d.kind->fields()) {
         const QString unit = QString::fromStdString(cell::unit_sign(f.key)), label = tr(f.label.c_str());
         const auto text = [&] { return values.contains(f.key) && values[f.key].is_string() ? values[f.key].get<std::string>() : std::string(); };
@@ -239,12 +384,16 @@ void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cel
             case cell::Field::Type::whole: {
                 auto* field = new NumberField(unit, f.low, f.high);
                 field->setObjectName(QString::fromStdString("field_" + d.id + "_" + f.key));
-                field->set_value(values.contains(f.key) && values[f.key].is_number() ? values[f.key].get<double>() : 0);
+                field->set_value(values.contains(f.key) && values[f.key].is_number() ? values[f.key].get<double>() : f.usual);
+                connect(field, &NumberField::tried, this, [this, path = at + f.key, title, whole = f.type == cell::Field::Type::whole](double v) {
+                    workspace_.try_quietly({title.toStdString(), {cell::Operation::set(path, whole ? cell::json(static_cast<long long>(v)) : cell::json(v))}});
+                });
+                connect(field, &NumberField::gave_up, this, [this] { workspace_.drop_draft(); });
                 const bool whole = f.type == cell::Field::Type::whole;
                 connect(field, &NumberField::changed, this, [this, path = at + f.key, title, whole](double v) {
                     QTimer::singleShot(0, this, [=, this] { set_value(path, whole ? cell::json(static_cast<long long>(v)) : cell::json(v), title); });
                 });
-                grid.add(label, field, unit);
+                mark_altered(field, grid.add(label, field, unit), at + f.key);
                 break;
             }
             case cell::Field::Type::choice:
@@ -263,8 +412,29 @@ void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cel
                 combo(label, f.key, choices, text());
                 break;
             case cell::Field::Type::points:
-            case cell::Field::Type::numbers:
-            case cell::Field::Type::flag: break;
+            case cell::Field::Type::numbers: {
+                const bool points = f.type == cell::Field::Type::points;
+                auto* line = new QLineEdit(values.contains(f.key) ? shown_list(values[f.key]) : QString());
+                line->setObjectName(QString::fromStdString("field_" + d.id + "_" + f.key));
+                line->setToolTip(points ? tr("x y of each corner, in mm: 0 0, 2000 0, 2000 1500") : tr("Numbers in mm: 500, 3000"));
+                connect(line, &QLineEdit::editingFinished, this, [this, line, points, title, path = at + f.key] {
+                    if (!line->isModified()) return;
+                    line->setModified(false);
+                    const cell::json list = points ? typed_points(line->text()) : typed_numbers(line->text());
+                    if (list.is_null()) return Q_EMIT workspace_.refused(tr("Not understood"), line->toolTip());
+                    QTimer::singleShot(0, this, [this, path, list, title] { set_value(path, list, title); });
+                });
+                mark_altered(line, grid.add(label, line, "mm"), at + f.key);
+                break;
+            }
+            case cell::Field::Type::flag: {
+                auto* box = new QCheckBox;
+                box->setObjectName(QString::fromStdString("field_" + d.id + "_" + f.key));
+                box->setChecked(values.value(f.key, false));
+                connect(box, &QCheckBox::clicked, this, [this, path = at + f.key, title](bool on) { QTimer::singleShot(0, this, [=, this] { set_value(path, on, title); }); });
+                mark_altered(box, grid.add(label, box), at + f.key);
+                break;
+            }
         }
     }
     if (d.arm) {

@@ -1,6 +1,7 @@
 #pragma once
 // Worksheet: one card per device with its steps as lines, edited in place.
 
+#include <QLabel>
 #include <QScrollArea>
 #include <QVBoxLayout>
 
@@ -20,7 +21,11 @@ protected:
     void resizeEvent(QResizeEvent* event) override;
 
 private:
+    /// Brings the cards up to date; only those whose content has changed are made anew.
     void rebuild();
+    std::string card_key(const cell::Device& device, const cell::json& values) const;
+    void mark_altered(QWidget* field, QLabel* label, const std::string& path);
+    void add_name(QHBoxLayout* header, const cell::Device& device);
     void refresh();  ///< times and marks of the lines
     QWidget* card(const cell::Device& device, const cell::json& values);
     void add_fields(QVBoxLayout* layout, const cell::Device& device, const cell::json& values);
@@ -31,6 +36,11 @@ private:
     Workspace& workspace_;
     QWidget* page_;
     QVBoxLayout* cards_;
+    struct Made {
+        QWidget* card;
+        std::string key;
+    };
+    std::map<std::string, Made> made_;
     bool building_ = false;
 };
 

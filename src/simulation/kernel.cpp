@@ -35,7 +35,7 @@ std::vector<int> Kind::pick_seats(const cell::Device& device) const {
     for (std::size_t i = 0; i < all.size(); ++i) all[i] = static_cast<int>(i);
     return all;
 }
-std::vector<int> Kind::place_seats(const cell::Device& device) const { return pick_seats(device); }
+std::vector<int> Kind::place_seats(const cell::Device& device) const { return Kind::pick_seats(device); }
 
 Kernel::Kernel(const cell::Cell& cell, PlanCache& plans) : cell_(cell), plans_(plans) {
     trace_.motions.resize(cell.devices.size());

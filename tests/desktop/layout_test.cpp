@@ -48,6 +48,9 @@ struct Hands : Bench {
     void choose(const QString& box, const QString& text) {
         auto* combo = child<QComboBox>(box);
         const int index = combo->findText(text, Qt::MatchContains);
+        QString all;
+        for (int i = 0; i < combo->count(); ++i) all += combo->itemText(i) + "; ";
+        INFO(all.toStdString());
         REQUIRE(index >= 0);
         combo->setFocus();
         combo->setCurrentIndex(0);
@@ -116,12 +119,13 @@ TEST_CASE("an empty floor becomes a cell with pedestal, arm, a conveyor with a b
     b.choose("field_conveyor_to", "Conveyor bend");
     b.put("Infeed", belt->world.translation().x() - 0.2, belt->world.translation().y());
     CHECK(b.named("Infeed").host == b.w().cell()->device("conveyor"));
-    b.put("Table", 0.15, -0.75);
-    b.put("Empty tray", 0.15, -0.75);  // set down on the table it stands on it
+    b.put("Table", 0.15, -0.6);
+    b.put("Empty tray", 0.15, -0.6);  // set down on the table it stands on it
     CHECK(b.named("Empty tray").host >= 0);
     b.click("Pedestal");
     if (b.w().selection().device != "six_axis_900") b.click("Six-axis 900");
-    b.w().select("six_axis_900");
+
+    QTest::keyClick(&b.window, Qt::Key_W);
     b.step("Pick");
     QTest::keyClick(&b.window, Qt::Key_W);
     b.choose("step_field_from", "Conveyor bend");

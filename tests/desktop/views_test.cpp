@@ -56,7 +56,7 @@ TEST_CASE("arrow keys nudge what is selected, in two step sizes, each an edit th
     CHECK(placed(b, "marker", "x_mm") == x + 10);
     QTest::keyClick(b.window.floor(), Qt::Key_Up, Qt::ShiftModifier);
     b.settle();
-    CHECK(placed(b, "marker", "y_mm") == y + 100);
+    CHECK(placed(b, "marker", "y_mm") == y + 1);
     b.action("undo")->trigger();
     b.action("undo")->trigger();
     b.settle();

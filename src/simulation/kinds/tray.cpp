@@ -116,7 +116,7 @@ public:
     std::string id() const override { return "tray"; }
     std::string label() const override { return "Tray"; }
     cell::json fresh() const override {
-        return {{"use", "collect"}, {"columns", 4}, {"rows", 3}, {"layers", 1}, {"pitch_x_mm", 90.0}, {"pitch_y_mm", 90.0}, {"pitch_z_mm", 60.0}, {"plate_mm", 20.0}, {"order", "along x"}, {"exchange_s", 5.0}};
+        return {{"use", "collect"}, {"columns", 3}, {"rows", 2}, {"layers", 1}, {"pitch_x_mm", 140.0}, {"pitch_y_mm", 140.0}, {"pitch_z_mm", 60.0}, {"plate_mm", 30.0}, {"order", "along x"}, {"exchange_s", 5.0}};
     }
     std::vector<cell::Field> fields() const override {
         using Type = cell::Field::Type;
@@ -128,7 +128,7 @@ public:
                 {"pitch_x_mm", "pitch x", 1, 5000},
                 {"pitch_y_mm", "pitch y", 1, 5000},
                 {"pitch_z_mm", "pitch of layers", 1, 5000, Type::number, {}, 60},
-                {"plate_mm", "plate", 1, 2000, Type::number, {}, 20},
+                {"plate_mm", "plate", 1, 2000, Type::number, {}, 30},
                 {"order", "filled", 0, 0, Type::choice, {"along x", "along y"}},
                 {"exchange_s", "exchange time", 0, 1e5, Type::number, {}, 5}};
     }
@@ -141,7 +141,7 @@ public:
         if (t->use == Use::supply && t->part_type.empty()) r.problem("part_type", "A tray that supplies parts needs the id of their part type.");
         if (t->use == Use::supply) d.needs_part_type = t->part_type;
         const int columns = r.whole("columns", 1, 50, 1), rows = r.whole("rows", 1, 50, 1), layers = r.whole("layers", 1, 20, 1);
-        const double dx = r.number("pitch_x_mm", {1, 5000}), dy = r.number("pitch_y_mm", {1, 5000}), dz = r.number("pitch_z_mm", {1, 5000}, 60), plate = r.number("plate_mm", {1, 2000}, 20);
+        const double dx = r.number("pitch_x_mm", {1, 5000}), dy = r.number("pitch_y_mm", {1, 5000}), dz = r.number("pitch_z_mm", {1, 5000}, 60), plate = r.number("plate_mm", {1, 2000}, 30);
         const bool along_x = r.choice("order", {"along x", "along y"}, "along x") == "along x";
         if (columns * rows * layers > 2000) r.problem("layers", "At most 2000 nests are possible; fewer rows, columns or layers are expected.");
         d.look = cell::Look::fixture;
