@@ -217,3 +217,21 @@ TEST_CASE("ids and names are free when they say so") {
     CHECK(!valid_id("a b"));
     CHECK(!valid_id(""));
 }
+
+TEST_CASE("a variant's value is put back, pushed to the baseline, or pushed to all") {
+    Document d = Document::load(ESCARP_DEMO);
+    const std::string at = "/devices/tester/process_s", base = d.baseline();
+    const auto value = [&](const Document& of, const std::string& v) { return find(of.resolved(v), at)->get<double>(); };
+    const double was = value(d, base);
+    d = d.edited("B", {"x", {Operation::set(at, was + 1)}}).edited("C", {"x", {Operation::set(at, was + 2)}});
+    const Document back = d.put_back("B", at);
+    CHECK(value(back, "B") == was);
+    CHECK(value(back, "C") == was + 2);
+    const Document pushed = d.pushed_to_baseline("B", at);
+    CHECK(value(pushed, base) == was + 1);
+    CHECK(value(pushed, "B") == was + 1);
+    CHECK(value(pushed, "C") == was + 2);  // keeps what it alters itself
+    for (const Operation& op : pushed.differences("B")) CHECK(op.at != at);
+    const Document all = d.pushed_to_all("C", at);
+    for (const char* v : {"A", "B", "C"}) CHECK(value(all, v) == was + 2);
+}

@@ -1,0 +1,230 @@
+// Nothing that was acknowledged is lost, whatever ends the program.
+#include <catch2/catch.hpp>
+
+#include <fcntl.h>
+#include <signal.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <chrono>
+#include <filesystem>
+#include <fstream>
+#include <thread>
+
+#include <cell/safe_file.h>
+
+#include "support/cells.h"
+#include "support/random.h"
+
+using namespace escarp;
+using namespace escarp::cell;
+
+namespace {
+
+struct Folder {
+    std::filesystem::path path;
+    Folder() {
+        char name[] = "/tmp/escarp-safe-XXXXXX";
+        path = ::mkdtemp(name);
+    }
+    ~Folder() { std::filesystem::remove_all(path); }
+    std::string operator/(const char* file) const { return (path / file).string(); }
+};
+
+Document moved(const Document& d, double x) { return d.edited(d.baseline(), {"Move", {Operation::set("/devices/tester/placement/x_mm", x)}}); }
+
+/// The real program under test: edits go in by its standard input, acknowledgements come out.
+struct Program {
+    pid_t pid = -1;
+    int in = -1, out = -1;
+    Program(const std::string& file, const std::string& room) {
+        int to[2], from[2];
+        REQUIRE(::pipe2(to, O_CLOEXEC) == 0);
+        REQUIRE(::pipe2(from, O_CLOEXEC) == 0);
+        pid = ::fork();
+        if (pid == 0) {
+            ::dup2(to[0], 0);
+            ::dup2(from[1], 1);
+            ::setenv("XDG_STATE_HOME", room.c_str(), 1);
+            ::execl(ESCARP_CLI, ESCARP_CLI, "edit", file.c_str(), static_cast<char*>(nullptr));
+            ::_exit(127);
+        }
+        ::close(to[0]), ::close(from[1]);
+        in = to[1], out = from[0];
+    }
+    ~Program() {
+        ::close(in), ::close(out);
+        ::kill(pid, SIGKILL);
+        int status;
+        ::waitpid(pid, &status, 0);
+    }
+};
+
+}  // namespace
+
+TEST_CASE("edits that were not saved are found again, those that were saved are not") {
+    const Folder folder;
+    const std::string file = folder / "a.escarp";
+    const Document first = tests::demo();
+    first.save(file);
+    {
+        SafeFile safe(folder / "room");
+        REQUIRE(safe.hold(file));
+        CHECK(!safe.left_over(first));
+        safe.begin(first, true);
+        safe.acknowledge(moved(first, 1), "one");
+        safe.acknowledge(moved(first, 2), "two");
+    }  // the end of the program without a word
+    {
+        SafeFile safe(folder / "room");
+        REQUIRE(safe.hold(file));
+        const auto found = safe.left_over(Document::load(file));
+        REQUIRE(found);
+        CHECK(found->document == moved(first, 2));
+        CHECK(found->edits == 2);
+        CHECK(found->last_edit == "two");
+        safe.begin(found->document, false);
+        safe.save(found->document);
+    }
+    SafeFile safe(folder / "room");
+    REQUIRE(safe.hold(file));
+    CHECK(!safe.left_over(Document::load(file)));
+    CHECK(Document::load(file) == moved(first, 2));
+}
+
+TEST_CASE("one file, one holder: the second is turned away, and let in when the first is gone") {
+    const Folder folder;
+    const std::string file = folder / "a.escarp";
+    tests::demo().save(file);
+    auto first = std::make_unique<SafeFile>(folder / "room");
+    REQUIRE(first->hold(file));
+    first->begin(tests::demo(), true);
+    SafeFile second(folder / "room");
+    CHECK(!second.hold(file));
+    first->save(moved(tests::demo(), 5));  // the journal is swapped; the lock goes along
+    CHECK(!second.hold(file));
+    first.reset();
+    CHECK(second.hold(file));
+}
+
+TEST_CASE("a change by another program is noticed, an own save is not one") {
+    const Folder folder;
+    const std::string file = folder / "a.escarp";
+    tests::demo().save(file);
+    SafeFile safe(folder / "room");
+    REQUIRE(safe.hold(file));
+    safe.begin(tests::demo(), true);
+    CHECK(!safe.changed_outside());
+    safe.save(moved(tests::demo(), 5));
+    CHECK(!safe.changed_outside());
+    std::ofstream(file, std::ios::app) << "\n";
+    CHECK(safe.changed_outside());
+}
+
+TEST_CASE("a document without a file keeps its edits in the room") {
+    const Folder folder;
+    const std::string room = folder / "room";
+    const Document edited = tests::demo();
+    {
+        SafeFile safe(room);
+        safe.begin_unsaved(Document());
+        safe.acknowledge(edited, "everything");
+        CHECK(SafeFile::unsaved_in(room).empty());  // its owner is alive
+    }
+    const auto found = SafeFile::unsaved_in(room);
+    REQUIRE(found.size() == 1);
+    CHECK(found[0].document == edited);
+}
+
+TEST_CASE("a journal that is torn, mangled or foreign gives what is whole in it, or nothing, and never a crash") {
+    const Folder folder;
+    const std::string file = folder / "a.escarp", journal = folder / ".a.escarp.edits";
+    const Document first = tests::demo();
+    first.save(file);
+    {
+        SafeFile safe(folder / "room");
+        REQUIRE(safe.hold(file));
+        safe.begin(first, true);
+        for (int i = 1; i <= 8; ++i) safe.acknowledge(moved(first, i), "move");
+    }
+    std::ifstream in(journal, std::ios::binary);
+    const std::string whole((std::istreambuf_iterator<char>(in)), {});
+    REQUIRE(whole.size() > 1000);
+    tests::Draw draw(7);
+    int recovered = 0;
+    for (int i = 0; i < 300; ++i) {
+        std::string text = whole.substr(0, static_cast<std::size_t>(draw.in(0, static_cast<double>(whole.size()))));
+        if (i % 3 == 0 && !text.empty()) text[static_cast<std::size_t>(draw.in(0, static_cast<double>(text.size())))] ^= static_cast<char>(draw.whole(1, 255));
+        std::ofstream(journal, std::ios::binary | std::ios::trunc) << text;
+        const auto found = SafeFile::read_journal(journal);
+        if (!found) continue;
+        ++recovered;
+        CHECK(found->edits >= 0);
+        if (found->edits > 0) CHECK(found->document == moved(first, found->edits));
+    }
+    CHECK(recovered > 5);
+}
+
+TEST_CASE("killed at 200 random instants during edits and saves, nothing acknowledged is lost") {
+    const Folder folder;
+    const std::string file = folder / "a.escarp", room = folder / "room";
+    Document::load(ESCARP_DEMO).save(file);
+    tests::Draw draw(20);
+    double value = 1000;
+    int kills = 0, in_save = 0, with_left_over = 0;
+    for (int round = 0; round < 200; ++round) {
+        double acknowledged = -1;
+        {
+            Program program(file, room);
+            const auto end = std::chrono::steady_clock::now() + std::chrono::microseconds(static_cast<long>(draw.in(2000, 45000)));
+            std::string sent, heard;
+            bool started = false;
+            std::vector<double> asked;
+            ::fcntl(program.out, F_SETFL, O_NONBLOCK);
+            ::fcntl(program.in, F_SETFL, O_NONBLOCK);
+            std::string pending;
+            std::size_t lines = 0;
+            while (std::chrono::steady_clock::now() < end) {
+                if (pending.empty() && asked.size() < static_cast<std::size_t>(std::count(heard.begin(), heard.end(), '\n')) + 12) {
+                    value += 0.01;
+                    pending = json{{"name", "Move"}, {"operations", {{{"at", "/devices/tester/placement/x_mm"}, {"value", value}}}}}.dump() + "\n";
+                    asked.push_back(value);
+                    if (draw.in(0, 1) < 0.3) pending += "{\"save\": true}\n", asked.push_back(-value);
+                }
+                const ssize_t n = pending.empty() ? 0 : ::write(program.in, pending.data(), pending.size());
+                if (n > 0) pending.erase(0, static_cast<std::size_t>(n));
+                char buffer[4096];
+                const ssize_t got = ::read(program.out, buffer, sizeof buffer);
+                if (got > 0) heard.append(buffer, static_cast<std::size_t>(got)), started = true;
+                if (n <= 0 && got <= 0) std::this_thread::sleep_for(std::chrono::microseconds(50));
+            }
+            ::kill(program.pid, SIGKILL);
+            char buffer[4096];
+            std::this_thread::sleep_for(std::chrono::milliseconds(1));
+            for (ssize_t got; (got = ::read(program.out, buffer, sizeof buffer)) > 0;) heard.append(buffer, static_cast<std::size_t>(got));
+            lines = static_cast<std::size_t>(std::count(heard.begin(), heard.end(), '\n'));
+            REQUIRE(heard.find("refused") == std::string::npos);
+            for (std::size_t i = 0; i < lines && i < asked.size(); ++i)
+                if (asked[i] > 0) acknowledged = asked[i];
+            if (lines < asked.size() && asked[lines] < 0) ++in_save;
+            kills += started;
+        }
+        // The next start: what is offered is what was acknowledged, or the edit that was under way.
+        SafeFile safe(room);
+        const Document on_disk = Document::load(file);  // never torn
+        REQUIRE(safe.hold(file));
+        const auto found = safe.left_over(on_disk);
+        with_left_over += found.has_value();
+        const Document now = found ? found->document : on_disk;
+        const json* x = find(now.tree(), "/devices/tester/placement/x_mm");
+        REQUIRE(x);
+        if (acknowledged > 0) REQUIRE(x->get<double>() >= acknowledged);
+        REQUIRE(x->get<double>() <= value);
+        safe.begin(now, false);
+        safe.save(now);
+        value = std::max(value, 1000.0);
+    }
+    CHECK(kills > 100);       // most were hit at work, not while starting
+    CHECK(in_save > 5);
+    CHECK(with_left_over > 50);
+}
