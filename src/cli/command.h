@@ -14,11 +14,11 @@ namespace escarp::cli {
 using cell::json;
 
 struct Arguments {
-    std::string file, variant, arm, frame = "floor", out, sheet = "A3", take, to;
+    std::string file, variant, arm, frame = "floor", out, sheet = "A3", mesh, as = "structure", unit, name;
     std::vector<double> joints, pose;
     double horizon = 0, at = 0, scale = 0;
     int threads = 0;
-    bool as_json = false, strict = false, take_it = false, drop_it = false;
+    bool as_json = false, strict = false, take_it = false, drop_it = false, y_up = false, keep_origin = false, link = false;
 };
 
 /// Opens the file and checks the variant asked for. Throws InputError.
@@ -48,6 +48,7 @@ int edit(Arguments& a);        ///< edits from stdin, one JSON value a line
 int recover(Arguments& a);     ///< what a crash left behind
 int draw(Arguments& a);        ///< the layout as a drawing to scale
 int placements(Arguments& a);  ///< as CSV
+int import(Arguments& a);      ///< geometry from a CAD file into a cell
 int base_field(Arguments& a);  ///< where an arm's base may stand
 
 }  // namespace escarp::cli

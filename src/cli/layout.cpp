@@ -1,10 +1,14 @@
 // Commands about the layout.
 
 #include <cell/safe_file.h>
+#include <cell/names.h>
 #include <exchange/layout_drawing.h>
+#include <exchange/mesh_import.h>
 #include <exchange/placements_csv.h>
 #include <exchange/result_json.h>
 #include <inspection/base_field.h>
+
+#include <filesystem>
 
 #include "command.h"
 
@@ -99,6 +103,32 @@ int draw(Arguments& a) {
 int placements(Arguments& a) {
     const cell::Document d = opened(a);
     std::cout << exchange::placements_csv(*cell::read_cell(d.resolved(a.variant), simulation::standard_kinds()));
+    return 0;
+}
+
+int import(Arguments& a) {
+    const cell::Document d = opened(a);
+    const exchange::LoadedSurface loaded = exchange::load_surface(a.mesh);
+    exchange::ImportOptions o;
+    if (!a.unit.empty()) o.unit = a.unit == "m" ? 1 : a.unit == "cm" ? 0.01 : a.unit == "in" ? 0.0254 : 1e-3;
+    else if (loaded.unit > 0) o.unit = loaded.unit;
+    else std::cerr << a.mesh << ": the file does not say its unit; mm is taken (--unit says otherwise)\n";
+    o.y_up = a.y_up;
+    o.bottom_centre = !a.keep_origin;
+    const std::filesystem::path path(a.mesh);
+    o.name = a.name.empty() ? path.stem().string() : a.name;
+    if (a.link) o.link = std::filesystem::relative(path, std::filesystem::absolute(a.file).parent_path()).string();
+    const json entry = exchange::mesh_entry(loaded, o, cell::free_id(d.tree(), o.name));
+    const exchange::ImportAs as = a.as == "tool" ? exchange::ImportAs::tool : a.as == "fixture" ? exchange::ImportAs::fixture : a.as == "part-type" ? exchange::ImportAs::part_type : exchange::ImportAs::structure;
+    std::string id;
+    const cell::Document next = d.edited(a.variant, exchange::import_edit(d, a.variant, simulation::standard_kinds(), entry, as, &id));
+    cell::read_cell(next.resolved(a.variant), simulation::standard_kinds());
+    cell::SafeFile safe(cell::SafeFile::usual_room());
+    if (!safe.hold(a.file)) throw cell::InputError(a.file, "The cell is open in another program; close it there first.");
+    safe.save(next);
+    const json told = {{"id", id}, {"mesh", entry["id"]}, {"triangles", entry["triangles"]}, {"size_mm", entry["size_mm"]}, {"volume_cm3", entry["volume_cm3"]}, {"pieces", entry["pieces"].size()}};
+    if (a.as_json) print(told);
+    else std::cout << o.name << ": " << told["triangles"] << " triangles, " << told["size_mm"].dump() << " mm, " << told["volume_cm3"] << " cm3, " << told["pieces"] << " convex pieces\n";
     return 0;
 }
 

@@ -209,6 +209,14 @@ int main(int argc, char** argv) {
     sub->add_option("--sheet", a.sheet, "A0 to A4");
     sub->add_option("--scale", a.scale, "25 for 1:25; the largest that fits if not given")->check(CLI::Range(1.0, 10000.0));
     command("placements", "where every device stands, as CSV", placements);
+    sub = command("import", "geometry from STL, OBJ, PLY, glTF or STEP into a cell", import);
+    sub->add_option("MESH", a.mesh, "the CAD file")->required();
+    sub->add_option("--as", a.as, "what it becomes")->check(CLI::IsMember({"structure", "fixture", "tool", "part-type"}));
+    sub->add_option("--unit", a.unit, "of the file's numbers, where it does not say itself (glTF and STEP do)")->check(CLI::IsMember({"mm", "cm", "m", "in"}));
+    sub->add_option("--name", a.name, "name in the cell; the file's if not given");
+    sub->add_flag("--y-up", a.y_up, "the file's y points up");
+    sub->add_flag("--keep-origin", a.keep_origin, "else the origin is put at the bottom centre");
+    sub->add_flag("--link", a.link, "keep the path instead of the triangles");
     command("base-field", "where an arm's base may stand so that it reaches every pose of its task", base_field)->add_option("--arm", a.arm, "id of the arm")->required();
     command("catalogue", "arm, tool and part models that come with Escarp", catalogue, false);
     try {

@@ -138,7 +138,7 @@ public:
                 {"width_mm", "width", 20, 20000},
                 {"height_mm", "height", 1, 5000}};
     }
-    void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
+    void read(const cell::Reader& r, const cell::Cell& cell, cell::Device& d) const override {
         auto w = std::make_shared<Work>();
         w->process = r.number("process_s", {0, 1e5});
         w->together = r.choice("starts", {"each nest", "all nests"}, "each nest") == "all nests";
@@ -148,7 +148,8 @@ public:
         const int columns = r.whole("columns", 1, 50, 1), rows = r.whole("rows", 1, 50, 1);
         const double dx = r.number("pitch_x_mm", {1, 10000}, 200), dy = r.number("pitch_y_mm", {1, 10000}, 200);
         d.look = cell::Look::fixture;
-        d.bodies.push_back(cell::standing_box("body", {length, width, height}, {0, 0, 0}));
+        if (r.has("bodies")) d.bodies = cell::read_bodies(r, "bodies", cell.meshes);  // a shape of its own
+        else d.bodies.push_back(cell::standing_box("body", {length, width, height}, {0, 0, 0}));
         for (int row = 0; row < rows; ++row)
             for (int column = 0; column < columns; ++column) {
                 const Vector3 at((column - 0.5 * (columns - 1)) * dx, (row - 0.5 * (rows - 1)) * dy, height);

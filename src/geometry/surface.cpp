@@ -1,0 +1,292 @@
+#include "surface.h"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <numeric>
+#include <optional>
+#include <queue>
+#include <unordered_map>
+
+#include <Eigen/Eigenvalues>
+
+#include "mesh.h"
+
+namespace escarp::geometry {
+namespace {
+
+using Point = Eigen::Vector3f;
+
+struct CellKey {
+    std::int64_t x, y, z;
+    bool operator==(const CellKey&) const = default;
+};
+struct CellHash {
+    std::size_t operator()(const CellKey& k) const { return static_cast<std::size_t>(k.x * 73856093 ^ k.y * 19349663 ^ k.z * 83492791); }
+};
+
+/// Triangle soup of a piece under work, in metres.
+using Soup = std::vector<std::array<Vector3, 3>>;
+
+struct Plane {
+    Vector3 normal;
+    double offset;  ///< normal . p <= offset inside
+};
+
+/// A piece: its triangles, its hull as planes, and the deepest hollow in it.
+struct Piece {
+    Soup soup;
+    std::vector<Vector3> corners;
+    double depth = 0, volume = 0;
+    Vector3 deepest = Vector3::Zero();
+    bool operator<(const Piece& o) const { return depth < o.depth; }
+};
+
+std::vector<Vector3> unique_points(const Soup& soup) {
+    std::vector<Vector3> points;
+    points.reserve(soup.size() * 3);
+    for (const auto& t : soup) points.insert(points.end(), t.begin(), t.end());
+    std::sort(points.begin(), points.end(), [](const Vector3& a, const Vector3& b) { return std::lexicographical_compare(a.data(), a.data() + 3, b.data(), b.data() + 3); });
+    points.erase(std::unique(points.begin(), points.end()), points.end());
+    return points;
+}
+
+/// Directions evenly spread over a ball (Fibonacci lattice).
+std::vector<Vector3> spread(int count) {
+    std::vector<Vector3> out;
+    for (int i = 0; i < count; ++i) {
+        const double z = 1 - (2 * i + 1.0) / count, r = std::sqrt(std::max(0.0, 1 - z * z)), a = i * pi * (3 - std::sqrt(5.0));
+        out.emplace_back(r * std::cos(a), r * std::sin(a), z);
+    }
+    return out;
+}
+
+/// Outermost points along many directions and the axes: enough for a hull of these many corners.
+std::vector<Vector3> outermost(const std::vector<Vector3>& points, int most) {
+    std::vector<Vector3> out;
+    std::vector<Vector3> directions = spread(most);
+    for (int x = -1; x <= 1; ++x)
+        for (int y = -1; y <= 1; ++y)
+            for (int z = -1; z <= 1; ++z)
+                if (x || y || z) directions.emplace_back(x, y, z);
+    for (const Vector3& d : directions) {
+        const Vector3* best = &points.front();
+        double far = -1e300;
+        for (const Vector3& p : points)
+            if (const double s = d.dot(p); s > far) far = s, best = &p;
+        out.push_back(*best);
+    }
+    return out;
+}
+
+/// A flat or thin piece gets some body, so that it has a hull.
+void thicken(std::vector<Vector3>& points) {
+    Eigen::Vector3d mean = Eigen::Vector3d::Zero();
+    for (const Vector3& p : points) mean += p;
+    mean /= static_cast<double>(points.size());
+    Eigen::Matrix3d spreadness = Eigen::Matrix3d::Zero();
+    for (const Vector3& p : points) spreadness += (p - mean) * (p - mean).transpose();
+    const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> axes(spreadness);
+    for (int axis = 0; axis < 3; ++axis) {
+        const Vector3 d = axes.eigenvectors().col(axis);
+        double low = 1e300, high = -1e300;
+        for (const Vector3& p : points) low = std::min(low, d.dot(p)), high = std::max(high, d.dot(p));
+        if (high - low > 1e-4) continue;
+        const std::size_t n = points.size();
+        for (std::size_t i = 0; i < n; ++i) {
+            points.push_back(points[i] + 2e-4 * d);
+            points[i] -= 2e-4 * d;
+        }
+    }
+}
+
+Piece made(Soup soup, int most_points) {
+    Piece piece;
+    piece.soup = std::move(soup);
+    std::vector<Vector3> points = unique_points(piece.soup);
+    piece.corners = points.size() > 600 ? outermost(points, 400) : points;
+    thicken(piece.corners);
+    const Mesh hull = mesh(Convex::hull(piece.corners), 8);
+    piece.volume = volume(hull);
+    // Only the hull's own corners are kept.
+    std::vector<Plane> planes;
+    std::vector<Vector3> corners;
+    for (const auto& t : hull.triangles) {
+        const Vector3 &a = hull.points[static_cast<std::size_t>(t[0])], &b = hull.points[static_cast<std::size_t>(t[1])], &c = hull.points[static_cast<std::size_t>(t[2])];
+        const Vector3 n = (b - a).cross(c - a);
+        if (n.norm() < 1e-14) continue;
+        planes.push_back({n.normalized(), n.normalized().dot(a)});
+        corners.insert(corners.end(), {a, b, c});
+    }
+    std::sort(corners.begin(), corners.end(), [](const Vector3& a, const Vector3& b) { return std::lexicographical_compare(a.data(), a.data() + 3, b.data(), b.data() + 3); });
+    corners.erase(std::unique(corners.begin(), corners.end()), corners.end());
+    if (corners.size() >= 4) piece.corners = std::move(corners);
+    if (piece.corners.size() > static_cast<std::size_t>(most_points)) {
+        piece.corners = outermost(piece.corners, most_points - 30);
+        std::sort(piece.corners.begin(), piece.corners.end(), [](const Vector3& a, const Vector3& b) { return std::lexicographical_compare(a.data(), a.data() + 3, b.data(), b.data() + 3); });
+        piece.corners.erase(std::unique(piece.corners.begin(), piece.corners.end()), piece.corners.end());
+    }
+    // How deep below the hull does the surface lie? At corners and middles of its triangles.
+    const std::size_t stride = std::max<std::size_t>(1, piece.soup.size() / 4000);
+    for (std::size_t i = 0; i < piece.soup.size(); i += stride) {
+        const auto& t = piece.soup[i];
+        for (const Vector3& p : {t[0], t[1], t[2], Vector3((t[0] + t[1] + t[2]) / 3)}) {
+            double inside = 1e300;
+            for (const Plane& plane : planes) inside = std::min(inside, plane.offset - plane.normal.dot(p));
+            if (inside < 1e299 && inside > piece.depth) piece.depth = inside, piece.deepest = p;
+        }
+    }
+    return piece;
+}
+
+/// Both sides of a plane, triangles cut where it goes through them.
+std::pair<Soup, Soup> cut(const Soup& soup, int axis, double at) {
+    std::pair<Soup, Soup> out;
+    for (const auto& t : soup) {
+        double d[3];
+        int below = 0, above = 0;
+        for (int i = 0; i < 3; ++i) {
+            d[i] = t[static_cast<std::size_t>(i)][axis] - at;
+            below += d[i] < -1e-9, above += d[i] > 1e-9;
+        }
+        if (above == 0) {
+            out.first.push_back(t);
+            continue;
+        }
+        if (below == 0) {
+            out.second.push_back(t);
+            continue;
+        }
+        std::vector<Vector3> low, high;
+        for (int i = 0; i < 3; ++i) {
+            const Vector3 &p = t[static_cast<std::size_t>(i)], &q = t[static_cast<std::size_t>((i + 1) % 3)];
+            if (d[i] <= 1e-9) low.push_back(p);
+            if (d[i] >= -1e-9) high.push_back(p);
+            const double e = d[(i + 1) % 3];
+            if ((d[i] < -1e-9 && e > 1e-9) || (d[i] > 1e-9 && e < -1e-9)) {
+                const Vector3 on = p + (q - p) * (d[i] / (d[i] - e));
+                low.push_back(on);
+                high.push_back(on);
+            }
+        }
+        for (std::size_t i = 2; i < low.size(); ++i) out.first.push_back({low[0], low[i - 1], low[i]});
+        for (std::size_t i = 2; i < high.size(); ++i) out.second.push_back({high[0], high[i - 1], high[i]});
+    }
+    return out;
+}
+
+/// Parts of the surface that hang together.
+std::vector<Soup> shells(const Surface& s) {
+    std::vector<std::uint32_t> parent(s.points.size());
+    std::iota(parent.begin(), parent.end(), 0u);
+    const auto root = [&](std::uint32_t i) {
+        while (parent[i] != i) i = parent[i] = parent[parent[i]];
+        return i;
+    };
+    for (const auto& t : s.triangles) parent[root(t[0])] = root(t[1]), parent[root(t[1])] = root(t[2]);
+    std::map<std::uint32_t, Soup> by_root;
+    for (const auto& t : s.triangles) by_root[root(t[0])].push_back({s.points[t[0]].cast<double>(), s.points[t[1]].cast<double>(), s.points[t[2]].cast<double>()});
+    std::vector<Soup> out;
+    for (auto& [r, soup] : by_root) out.push_back(std::move(soup));
+    std::stable_sort(out.begin(), out.end(), [](const Soup& a, const Soup& b) { return a.size() > b.size(); });
+    return out;
+}
+
+}  // namespace
+
+Box3 bounds(const Surface& s) {
+    Box3 box;
+    for (const auto& t : s.triangles)
+        for (const std::uint32_t i : t) box.add(s.points[i].cast<double>());
+    return box;
+}
+
+double volume(const Surface& s) {
+    const Box3 box = bounds(s);
+    if (box.empty()) return 0;
+    const Vector3 middle = 0.5 * (box.low + box.high);  // near the points: small numbers stay exact
+    double six = 0;
+    for (const auto& t : s.triangles) six += (s.points[t[0]].cast<double>() - middle).dot((s.points[t[1]].cast<double>() - middle).cross(s.points[t[2]].cast<double>() - middle));
+    return std::abs(six) / 6;
+}
+
+Surface welded(const Surface& s, double tolerance) {
+    Surface out;
+    std::unordered_map<CellKey, std::uint32_t, CellHash> seen;
+    std::vector<std::uint32_t> to(s.points.size());
+    for (std::size_t i = 0; i < s.points.size(); ++i) {
+        const Point& p = s.points[i];
+        const CellKey key{std::llround(p.x() / tolerance), std::llround(p.y() / tolerance), std::llround(p.z() / tolerance)};
+        const auto [found, fresh] = seen.try_emplace(key, static_cast<std::uint32_t>(out.points.size()));
+        if (fresh) out.points.push_back(p);
+        to[i] = found->second;
+    }
+    for (const auto& t : s.triangles)
+        if (to[t[0]] != to[t[1]] && to[t[1]] != to[t[2]] && to[t[2]] != to[t[0]]) out.triangles.push_back({to[t[0]], to[t[1]], to[t[2]]});
+    return out;
+}
+
+Surface thinned(const Surface& s, std::size_t most, double* moved) {
+    if (moved) *moved = 0;
+    if (s.triangles.size() <= most) return s;
+    const Box3 box = bounds(s);
+    const double size = std::max(1e-6, (box.high - box.low).maxCoeff());
+    double cells = std::sqrt(static_cast<double>(most)) * 0.7;
+    Surface out;
+    for (int round = 0; round < 12; ++round, cells *= 0.8) {
+        const double tolerance = size / std::max(4.0, cells);
+        out = welded(s, tolerance);
+        if (moved) *moved = tolerance * std::sqrt(3.0);
+        if (out.triangles.size() <= most) break;
+    }
+    return out;
+}
+
+Surface placed(const Surface& s, const Frame& at, double scale) {
+    Surface out = s;
+    for (Point& p : out.points) p = (at * (scale * p.cast<double>())).cast<float>();
+    return out;
+}
+
+std::vector<Convex> convex_pieces(const Surface& surface, const PieceOptions& o) {
+    std::vector<Convex> out;
+    const Surface whole = thinned(surface, 60'000);
+    std::vector<Soup> parts = shells(welded(whole, 1e-6));
+    if (parts.empty()) return out;
+    // More shells than pieces: the small ones go with the last.
+    while (parts.size() > static_cast<std::size_t>(std::max(1, o.most / 2))) {
+        Soup last = std::move(parts.back());
+        parts.pop_back();
+        parts.back().insert(parts.back().end(), last.begin(), last.end());
+    }
+    std::priority_queue<Piece> open;
+    for (Soup& soup : parts) open.push(made(std::move(soup), o.most_points));
+    std::vector<Piece> done;
+    while (!open.empty()) {
+        Piece piece = open.top();
+        open.pop();
+        if (piece.depth <= o.tolerance || done.size() + open.size() + 1 >= static_cast<std::size_t>(o.most)) {
+            done.push_back(std::move(piece));
+            continue;
+        }
+        std::optional<std::pair<Piece, Piece>> best;
+        double least = 1e300;
+        for (int axis = 0; axis < 3; ++axis) {
+            auto [low, high] = cut(piece.soup, axis, piece.deepest[axis]);
+            if (low.empty() || high.empty()) continue;
+            Piece a = made(std::move(low), o.most_points), b = made(std::move(high), o.most_points);
+            const double left = a.volume + b.volume;  // what the two hulls fill: the less the better
+            if (left < least) least = left, best.emplace(std::move(a), std::move(b));
+        }
+        if (!best || least > piece.volume * (1 - 1e-4)) {
+            done.push_back(std::move(piece));
+            continue;
+        }
+        open.push(std::move(best->first));
+        open.push(std::move(best->second));
+    }
+    for (Piece& piece : done) out.push_back(Convex::hull(std::move(piece.corners)));
+    return out;
+}
+
+}  // namespace escarp::geometry
