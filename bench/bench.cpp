@@ -8,6 +8,7 @@
 #include <functional>
 #include <vector>
 
+#include <inspection/base_field.h>
 #include <motion/clearance.h>
 #include <simulation/arm_parts.h>
 #include <simulation/run.h>
@@ -18,6 +19,7 @@
 #include "support/random.h"
 
 using namespace escarp;
+using cell::json;
 
 namespace {
 
@@ -171,6 +173,51 @@ void arm_clearance() {
     row("whole-arm clearance query, one instant", ours, reference, "every pair in full");
 }
 
+/// Reach and base position fields at 25 mm for a cell with 20 poses; the references ask for every cell and every pose in full.
+void fields() {
+    json tree = tests::demo().tree();
+    tree["devices"].push_back({{"id", "rack"}, {"name", "Rack"}, {"kind", "tray"}, {"use", "collect"}, {"columns", 5}, {"rows", 4}, {"pitch_x_mm", 90}, {"pitch_y_mm", 60}, {"placement", {{"x_mm", 1500}, {"y_mm", -200}, {"z_mm", 700}}}});
+    for (json& d : tree["devices"])
+        if (d["id"] == "arm1") d["task"] = {{{"id", "s1"}, {"do", "pick"}, {"from", "infeed_belt"}}, {{"id", "s2"}, {"do", "place"}, {"in", "rack"}}};
+    const auto c = tests::read(tree);
+    inspection::Cache cache;
+    const auto poses = inspection::check_reach(*c, cache);
+    const int arm = c->device("arm1");
+    const cell::Device& d = c->devices[static_cast<std::size_t>(arm)];
+    inspection::BaseField f;
+    const double ours = timed(5, 1, [&](int) { f = inspection::base_field(*c, arm, poses); });
+    const auto plain = [&](int) {
+        int reached = 0;
+        for (int row = 0; row < f.rows; ++row)
+            for (int column = 0; column < f.columns; ++column)
+                for (const double turn : f.turns) {
+                    geometry::Frame base = d.world;
+                    base.translation().x() = f.x + column * f.cell, base.translation().y() = f.y + row * f.cell;
+                    base.linear() = geometry::rotation(geometry::Vector3::UnitZ(), turn);
+                    bool all = true;
+                    for (const auto& n : poses)
+                        if (n.arm == arm)
+                            for (const double back : {0.0, n.approach, n.retreat}) all = d.arm->solver->reachable(base.inverse() * n.tool_world * geometry::make_frame({0, 0, -back}) * d.arm->tool_frame.inverse(), d.arm->ready) && all;
+                    reached += all;
+                }
+        benchmark::DoNotOptimize(reached);
+    };
+    std::printf("(%d poses, %d x %d cells, 4 turns)\n", f.poses, f.columns, f.rows);
+    row("base position field, 25 mm", ours, timed(1, 1, plain), "every cell, turn and pose");
+    kinematics::ReachField r;
+    const double reach = timed(5, 1, [&](int) { r = kinematics::reach_field(*d.arm->model, *d.arm->solver, d.arm->tool_frame, 0.4, 0.025); });
+    const double slow = timed(1, 1, [&](int) {
+        std::vector<kinematics::JointSolution> found;
+        for (int i = 0; i < r.size * r.size; ++i)
+            for (int turn = 0; turn < 4; ++turn) {
+                geometry::Frame wanted = geometry::make_frame({r.origin + (i % r.size) * r.cell, r.origin + (i / r.size) * r.cell, 0.4});
+                wanted.linear() = kinematics::straight_down(turn * geometry::pi / 2);
+                d.arm->solver->solve(wanted * d.arm->tool_frame.inverse(), d.arm->ready, found);
+            }
+    });
+    row("reach field with margins, 25 mm", reach, slow, "all solutions at every cell and turn");
+}
+
 }  // namespace
 
 int main() {
@@ -179,5 +226,6 @@ int main() {
     joint_solutions();
     body_distance();
     arm_clearance();
+    fields();
     return 0;
 }

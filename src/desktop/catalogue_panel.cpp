@@ -82,7 +82,7 @@ QPixmap picture_of(const cell::Offering& what, const QSize& size) {
         QPainter p(&picture);
         PlanOptions o;
         o.names = false;
-        o.only = device;
+        o.only = {device};
         draw_plan(p, v, *c, nullptr, o);
     } catch (const cell::InputError&) {
         // An own device of a newer program: it is listed without a picture, and says why when it is placed.

@@ -146,6 +146,41 @@ QRectF FloorView::pixel_box(int device) const {
     return corners.isEmpty() ? QRectF(view_.to_pixels(d.world.translation()), QSizeF(1, 1)) : corners.boundingRect();
 }
 
+/// What does not change while the view is panned or something is dragged over it, with a rim around the window.
+void FloorView::draw_still(QPainter& p) {
+    constexpr int rim = 160;
+    const bool drags = hand_ == Hand::dragging || hand_ == Hand::turning;
+    const auto cell = drags ? before_ : workspace_.cell();
+    const auto e = drags ? still_.evaluation : workspace_.evaluation();
+    QSet<QString> hidden = workspace_.hidden();
+    if (drags)
+        for (std::size_t i = 0; i < cell->devices.size(); ++i)
+            if (std::any_of(moving_.begin(), moving_.end(), [&](int m) { return m == static_cast<int>(i) || cell->stands_on(static_cast<int>(i), m); })) hidden.insert(QString::fromStdString(cell->devices[i].id));
+    const QStringList selected = drags ? QStringList() : workspace_.selected();
+    const QPointF moved = view_.middle - still_.view.middle;
+    const bool same = still_.cell == cell && still_.evaluation == e && still_.time == workspace_.time() && still_.hidden == hidden && still_.selected == selected && still_.shown == workspace_.shown() && still_.view.side == view_.side && still_.view.scale == view_.scale &&
+                      still_.view.turn == view_.turn && still_.view.tilt == view_.tilt && still_.size == size() && std::abs(moved.x()) <= rim && std::abs(moved.y()) <= rim;
+    if (!same) {
+        still_.cell = cell, still_.evaluation = e, still_.time = workspace_.time(), still_.hidden = hidden, still_.selected = selected, still_.shown = workspace_.shown(), still_.view = view_, still_.size = size();
+        const double ratio = devicePixelRatioF();
+        still_.picture = QPixmap((size() + QSize(2 * rim, 2 * rim)) * ratio);
+        still_.picture.setDevicePixelRatio(ratio);
+        still_.picture.fill(Qt::transparent);
+        QPainter q(&still_.picture);
+        PlanView wide = view_;
+        wide.middle += QPointF(rim, rim);
+        PlanOptions o;
+        o.time_s = workspace_.time();
+        o.selected = selected;
+        o.names = still_.shown.names;
+        o.frames = still_.shown.frames;
+        o.marks = still_.shown.helpers;
+        o.hidden = &still_.hidden;
+        draw_plan(q, wide, *cell, e.get(), o);
+    }
+    p.drawPixmap(view_.middle - still_.view.middle - QPointF(rim, rim), still_.picture);
+}
+
 void FloorView::paintEvent(QPaintEvent*) {
     QPainter p(this);
     p.fillRect(rect(), QColor(0xFB, 0xF8, 0xEE));
@@ -154,16 +189,20 @@ void FloorView::paintEvent(QPaintEvent*) {
     if (!clean) draw_grid(p);
     draw_base_field(p);
     draw_reach(p);
-    if (shown.helpers) draw_boundary(p);
-    const auto e = workspace_.evaluation();
-    PlanOptions o;
-    o.time_s = workspace_.time();
-    o.selected = workspace_.selected();
-    o.names = shown.names;
-    o.frames = shown.frames;
-    o.marks = shown.helpers;
-    o.hidden = &workspace_.hidden();
-    draw_plan(p, view_, *workspace_.cell(), e.get(), o);
+    if (shown.helpers && hand_ != Hand::panning && hand_ != Hand::dragging) draw_boundary(p);
+    draw_still(p);
+    if ((hand_ == Hand::dragging || hand_ == Hand::turning) && !moving_.empty()) {
+        const cell::Cell& c = *workspace_.cell();
+        PlanOptions o;
+        o.time_s = workspace_.time();
+        o.selected = workspace_.selected();
+        o.names = shown.names;
+        o.frames = shown.frames;
+        o.marks = shown.helpers;
+        for (std::size_t i = 0; i < c.devices.size(); ++i)
+            if (std::any_of(moving_.begin(), moving_.end(), [&](int m) { return m == static_cast<int>(i) || c.stands_on(static_cast<int>(i), m); })) o.only.push_back(static_cast<int>(i));
+        draw_plan(p, view_, c, workspace_.evaluation().get(), o);
+    }
     if (clean) return;
     if (shown.reach) draw_needs(p);
     draw_selection(p);

@@ -82,6 +82,7 @@ private:
     std::vector<int> devices_at(const QPointF& pixel) const;
     QRectF pixel_box(int device) const;
     double grid_step() const;
+    void draw_still(QPainter& p);
     void draw_grid(QPainter& p) const;
     void draw_boundary(QPainter& p) const;
     void draw_reach(QPainter& p);
@@ -128,6 +129,17 @@ private:
     QString lands_on_;
     std::vector<Dimension> dimensions_;
     int cycle_ = 0;
+    struct {
+        std::shared_ptr<const cell::Cell> cell;
+        std::shared_ptr<const study::Evaluation> evaluation;
+        double time = -1;
+        QSet<QString> hidden;
+        QStringList selected;
+        Shown shown;
+        PlanView view;
+        QSize size;
+        QPixmap picture;
+    } still_;
     std::map<std::uint64_t, Reachable> reach_;
     struct {
         std::uint64_t key = 0;

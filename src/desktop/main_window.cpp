@@ -156,6 +156,8 @@ void MainWindow::make_actions() {
     action("add_device_menu", tr("Catalogue: add a device"), QKeySequence("N"), [this] { show_left(1); });
     action("worksheet", tr("Worksheet"), QKeySequence("W"), [this] { show_left(0); });
     action("device_list", tr("Find a device by name"), QKeySequence("Ctrl+F"), [this] { show_left(2); });
+    import_ = new ImportGeometry(workspace_, this);
+    action("import", tr("Import geometry \u2026"), QKeySequence("Ctrl+I"), [this] { import_->choose_file(); });
     action("reload", tr("Read the file again"), {}, [this] {
         if (!workspace_.file().isEmpty() && may_lose_work()) open_file(workspace_.file());
     });
@@ -207,6 +209,7 @@ void MainWindow::make_menus() {
     connect(recent_, &QMenu::aboutToShow, this, &MainWindow::fill_recent);
     file->addAction(action("reload"));
     file->addSeparator();
+    file->addAction(action("import"));
     layout_->fill_export(file->addMenu(tr("Hand on")));
     file->addSeparator();
     file->addAction(action("quit"));

@@ -15,6 +15,7 @@
 #include "findings_panel.h"
 #include "first_steps.h"
 #include "floor_view.h"
+#include "import_geometry.h"
 #include "layout_actions.h"
 #include "model_view.h"
 #include "side_by_side.h"
@@ -38,6 +39,7 @@ public:
     SideBySide* side_by_side() { return comparison_; }
     CataloguePanel* catalogue() { return catalogue_; }
     LayoutActions* layout_actions() { return layout_; }
+    ImportGeometry* importer() { return import_; }
     bool open_file(const QString& file);
     /// Offers what interrupted sessions without a file left behind.
     void offer_unsaved();
@@ -88,6 +90,7 @@ private:
     DeviceList* devices_;
     FirstSteps* first_steps_;
     LayoutActions* layout_ = nullptr;
+    ImportGeometry* import_ = nullptr;
     bool told_outside_ = false;
     QLabel* status_;
     QMenu *recent_ = nullptr, *place_ = nullptr;

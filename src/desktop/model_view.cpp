@@ -79,8 +79,12 @@ ModelView::ModelView(Workspace& workspace, QWidget* parent) : QOpenGLWidget(pare
     setFocusPolicy(Qt::ClickFocus);
     connect(&workspace_, &Workspace::document_changed, this, [this] {
         if (fitted_ && !workspace_.trying()) fit();
-        update();
+        // While something is dragged the Floor comes first; the Model follows a little less often.
+        if (!workspace_.trying()) return update();
+        if (!later_.isActive()) later_.start(50);
     });
+    later_.setSingleShot(true);
+    connect(&later_, &QTimer::timeout, this, qOverload<>(&QWidget::update));
     for (auto signal : {&Workspace::evaluated, &Workspace::time_changed, &Workspace::selection_changed, &Workspace::shown_changed}) connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
 }
 
@@ -183,9 +187,36 @@ ModelView::Shape& ModelView::shape(const geometry::Convex& convex) {
     cell::ContentKey key;
     cell::add_bodies(key, {{"", convex, Frame::Identity()}});
     auto& kept = shapes_[key.value()];
+    if (!kept) kept = load(geometry::mesh(convex, 28));
+    return *kept;
+}
+
+/// A surface from a CAD file: flat facets, edges where it bends sharply.
+ModelView::Shape& ModelView::shape(const Surfaces::Kept& from) {
+    auto& kept = shapes_[from.key];
     if (kept) return *kept;
-    kept = std::make_unique<Shape>();
-    const geometry::Mesh m = geometry::mesh(convex, 28);
+    geometry::Mesh m;
+    const geometry::Surface& s = *from.surface;
+    std::map<std::pair<std::uint32_t, std::uint32_t>, Vector3> sides;
+    for (const auto& t : s.triangles) {
+        const Vector3 a = s.points[t[0]].cast<double>(), b = s.points[t[1]].cast<double>(), c = s.points[t[2]].cast<double>();
+        const Vector3 cross = (b - a).cross(c - a), n = cross.norm() > 1e-16 ? Vector3(cross.normalized()) : Vector3(Vector3::UnitZ());
+        const int first = static_cast<int>(m.points.size());
+        m.points.insert(m.points.end(), {a, b, c});
+        m.normals.insert(m.normals.end(), {n, n, n});
+        m.triangles.push_back({first, first + 1, first + 2});
+        for (int k = 0; k < 3; ++k) {
+            const auto side = std::minmax(t[static_cast<std::size_t>(k)], t[static_cast<std::size_t>((k + 1) % 3)]);
+            const auto [found, fresh] = sides.try_emplace(side, n);
+            if (!fresh && found->second.dot(n) < 0.8) m.edges.push_back({s.points[side.first].cast<double>(), s.points[side.second].cast<double>()});
+        }
+    }
+    kept = load(m);
+    return *kept;
+}
+
+std::unique_ptr<ModelView::Shape> ModelView::load(const geometry::Mesh& m) {
+    auto kept = std::make_unique<Shape>();
     std::vector<float> faces, lines;
     for (const auto& t : m.triangles)
         for (const int i : t) {
@@ -195,7 +226,7 @@ ModelView::Shape& ModelView::shape(const geometry::Convex& convex) {
     for (const auto& e : m.edges)
         for (const Vector3& p : e)
             for (const double v : {p.x(), p.y(), p.z()}) lines.push_back(static_cast<float>(v));
-    const auto load = [this](QOpenGLVertexArrayObject& array, QOpenGLBuffer& data, const std::vector<float>& values, bool normals) {
+    const auto hand_over = [this](QOpenGLVertexArrayObject& array, QOpenGLBuffer& data, const std::vector<float>& values, bool normals) {
         array.create();
         array.bind();
         data.create();
@@ -210,32 +241,43 @@ ModelView::Shape& ModelView::shape(const geometry::Convex& convex) {
         }
         array.release();
     };
-    load(kept->faces, kept->face_data, faces, true);
-    load(kept->lines, kept->line_data, lines, false);
+    hand_over(kept->faces, kept->face_data, faces, true);
+    hand_over(kept->lines, kept->line_data, lines, false);
     kept->face_count = static_cast<int>(faces.size() / 6);
     kept->line_count = static_cast<int>(lines.size() / 3);
-    return *kept;
+    return kept;
 }
 
 std::vector<ModelView::Item> ModelView::items() const {
     std::vector<Item> out;
     const cell::Cell& c = *workspace_.cell();
     const auto e = workspace_.evaluation();
+    bool hides_pieces = false;
     for (std::size_t i = 0; i < c.devices.size(); ++i) {
         const cell::Device& d = c.devices[i];
         if (workspace_.hidden(d.id)) continue;
         const bool chosen = workspace_.is_selected(d.id);
         const int index = static_cast<int>(i);
         const QColor fill = theme::look_colour(d.look, d.colour);
-        for (const geometry::Body& b : d.bodies) out.push_back({&b.shape, d.world * b.at, fill, index, chosen, b.see_through});
+        // Pieces of a surface are only drawn while the surface itself is not there.
+        const auto add = [&](const geometry::Body& b, const Frame& at, const QColor& colour) {
+            const Surfaces::Kept* surface = b.stand_in ? workspace_.surfaces().find(b.mesh) : nullptr;
+            Item item{&b.shape, at * b.at, colour, index, chosen, b.see_through};
+            if (surface && surface->surface) item.surface = surface;
+            else if (surface && !surface->missing.isEmpty()) item.colour = theme::stop, item.see_through = true;
+            item.drawn = !(b.stand_in && b.mesh.empty() && hides_pieces);
+            if (b.stand_in && !b.mesh.empty()) hides_pieces = item.surface != nullptr;
+            out.push_back(item);
+        };
+        for (const geometry::Body& b : d.bodies) add(b, d.world, fill);
         if (!d.arm) continue;
         std::vector<Frame> frames;
         d.arm->model->mechanism.link_frames(joints_at(c, index, e.get(), workspace_.time()), d.world, frames);
         const auto& links = d.arm->model->mechanism.links;
         for (std::size_t l = 0; l < links.size(); ++l)
-            for (const geometry::Body& b : links[l].bodies) out.push_back({&b.shape, frames[l] * b.at, l == 0 ? theme::steel : fill, index, chosen});
+            for (const geometry::Body& b : links[l].bodies) add(b, frames[l], l == 0 ? theme::steel : fill);
         if (d.arm->tool)
-            for (const geometry::Body& b : d.arm->tool->bodies) out.push_back({&b.shape, frames[static_cast<std::size_t>(d.arm->model->flange_link)] * d.arm->model->flange * b.at, QColor(0xC9, 0x8A, 0x6A), index, chosen});
+            for (const geometry::Body& b : d.arm->tool->bodies) add(b, frames[static_cast<std::size_t>(d.arm->model->flange_link)] * d.arm->model->flange, QColor(0xC9, 0x8A, 0x6A));
     }
     if (!e) return out;
     const auto now = static_cast<simulation::Ticks>(std::llround(workspace_.time() * 1e9));
@@ -244,7 +286,14 @@ std::vector<ModelView::Item> ModelView::items() const {
         if (!e->run->trace.part_frame(*e->cell, static_cast<int>(p), now, at)) continue;
         const cell::PartType& type = e->cell->part_types[static_cast<std::size_t>(e->run->trace.parts[p].type)];
         const QColor fill = e->run->trace.result(static_cast<int>(p), now) == "reject" ? QColor(0xE3, 0xB4, 0xC4) : type.colour.empty() ? theme::part : QColor(QString::fromStdString(type.colour));
-        for (const geometry::Body& b : type.bodies) out.push_back({&b.shape, at * b.at, fill, -1, false});
+        for (const geometry::Body& b : type.bodies) {
+            const Surfaces::Kept* surface = b.stand_in ? workspace_.surfaces().find(b.mesh) : nullptr;
+            Item item{&b.shape, at * b.at, fill, -1, false};
+            if (surface && surface->surface) item.surface = surface;
+            item.drawn = !(b.stand_in && b.mesh.empty() && hides_pieces);
+            if (b.stand_in && !b.mesh.empty()) hides_pieces = item.surface != nullptr;
+            out.push_back(item);
+        }
     }
     return out;
 }
@@ -292,8 +341,8 @@ void ModelView::paintGL() {
         const auto draw_faces = [&](bool see_through) {
             face_program_->setUniformValue("opacity", see_through ? 0.16f : 1.0f);
             for (const Item& item : all) {
-                if (item.see_through != see_through) continue;
-                Shape& s = shape(*item.shape);
+                if (item.see_through != see_through || !item.drawn) continue;
+                Shape& s = item.surface ? shape(*item.surface) : shape(*item.shape);
                 face_program_->setUniformValue("model", matrix(item.at));
                 face_program_->setUniformValue("colour", vec(item.selected ? highlighted(item.colour) : item.colour));
                 s.faces.bind();
@@ -305,7 +354,8 @@ void ModelView::paintGL() {
         line_program_->bind();
         line_program_->setUniformValue("view", view);
         for (const Item& item : all) {
-            Shape& s = shape(*item.shape);
+            if (!item.drawn) continue;
+            Shape& s = item.surface ? shape(*item.surface) : shape(*item.shape);
             if (s.line_count == 0) continue;
             line_program_->setUniformValue("model", matrix(item.at));
             line_program_->setUniformValue("colour", item.selected ? QVector4D(0.70f, 0.32f, 0.10f, 1) : QVector4D(0.12f, 0.16f, 0.20f, 1));

@@ -9,6 +9,8 @@
 #include <memory>
 #include <unordered_map>
 
+#include <geometry/mesh.h>
+
 #include "workspace.h"
 
 namespace escarp::desktop {
@@ -68,10 +70,14 @@ private:
         QColor colour;
         int device;  ///< -1: a part
         bool selected, see_through = false;
+        const Surfaces::Kept* surface = nullptr;  ///< drawn instead of the shape
+        bool drawn = true;
     };
     void fit_to(const std::vector<int>& devices);
     std::vector<Item> items() const;
     Shape& shape(const geometry::Convex& convex);
+    Shape& shape(const Surfaces::Kept& from);
+    std::unique_ptr<Shape> load(const geometry::Mesh& mesh);
     void draw_floor(const QMatrix4x4& view);
     QMatrix4x4 projection() const;
     QMatrix4x4 sight() const;
@@ -86,6 +92,7 @@ private:
     std::unordered_map<std::uint64_t, std::unique_ptr<Shape>> shapes_;
     Shape floor_;
     QPointF pressed_, last_;
+    QTimer later_;
 };
 
 }  // namespace escarp::desktop

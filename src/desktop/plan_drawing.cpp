@@ -214,6 +214,7 @@ void draw_names(QPainter& p, const PlanView& v, const cell::Cell& cell, const Pl
         const QString id = QString::fromStdString(d.id);
         const bool chosen = o.selected.contains(id);
         if (o.hidden && o.hidden->contains(id)) continue;
+        if (!o.only.empty() && std::find(o.only.begin(), o.only.end(), static_cast<int>(i)) == o.only.end()) continue;
         if (d.host >= 0 && !d.arm && d.look != cell::Look::sensor && d.look != cell::Look::fixture && !chosen) continue;  // a hood is named by what it stands on
         if (carries_arm[i] && !chosen) continue;
         const geometry::Box3 extent = d.extent();
@@ -245,9 +246,9 @@ void draw_names(QPainter& p, const PlanView& v, const cell::Cell& cell, const Pl
 
 void draw_plan(QPainter& p, const PlanView& v, const cell::Cell& cell, const study::Evaluation* e, const PlanOptions& o) {
     p.setRenderHint(QPainter::Antialiasing);
-    const auto shown = [&](std::size_t i) { return (o.only < 0 || static_cast<int>(i) == o.only) && !(o.hidden && o.hidden->contains(QString::fromStdString(cell.devices[i].id))); };
+    const auto shown = [&](std::size_t i) { return (o.only.empty() || std::find(o.only.begin(), o.only.end(), static_cast<int>(i)) != o.only.end()) && !(o.hidden && o.hidden->contains(QString::fromStdString(cell.devices[i].id))); };
     std::vector<Piece> pieces;
-    const bool parts = e && o.arms_moving && o.only < 0;
+    const bool parts = e && o.arms_moving && o.only.empty();
     for (std::size_t i = 0; i < cell.devices.size(); ++i)
         if (!cell.devices[i].arm && shown(i)) collect_device(v, cell, static_cast<int>(i), e, o.time_s, pieces);
     const auto marks = [&] {

@@ -33,7 +33,7 @@ struct PlanOptions {
     bool names = true, arms_moving = true, marks = true, frames = false;
     int name_pixels = 11;
     const QSet<QString>* hidden = nullptr;  ///< device ids
-    int only = -1;               ///< draw only this device
+    std::vector<int> only = {};  ///< draw only these devices, without parts; empty: all of them
 };
 
 /// The flat box (in metres) that holds all devices (or those of a list); empty cells give 4 x 3 m.

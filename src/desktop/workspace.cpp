@@ -1,6 +1,7 @@
 #include "workspace.h"
 
 #include <QFile>
+#include <QFileInfo>
 #include <algorithm>
 #include <cmath>
 
@@ -34,6 +35,11 @@ Workspace::Workspace(QObject* parent) : QObject(parent) {
     connect(&watcher_, &QFileSystemWatcher::fileChanged, this, [this] {
         if (safe_->changed_outside()) Q_EMIT file_changed_outside();
         if (!file_.isEmpty() && !watcher_.files().contains(file_)) watcher_.addPath(file_);  // swapped for a new one
+    });
+    connect(&surfaces_, &Surfaces::loaded, this, &Workspace::shown_changed);
+    connect(&surfaces_, &Surfaces::missing, this, [this](const QString& words) {
+        Q_EMIT shown_changed();
+        Q_EMIT refused(tr("A linked file is missing"), words);
     });
     start_new();
 }
@@ -177,6 +183,7 @@ void Workspace::find_altered() {
 void Workspace::renew(std::shared_ptr<const cell::Cell> known) {
     ++edit_;
     find_altered();
+    surfaces_.follow(shown_document().tree(), QFileInfo(file_).absolutePath());
     if (known) cell_ = std::move(known);
     else try {
         cell_ = cell::read_cell(shown_document().resolved(variant_.toStdString()), simulation::standard_kinds());

@@ -12,6 +12,7 @@
 #include <cell/safe_file.h>
 
 #include "evaluator.h"
+#include "surfaces.h"
 
 namespace escarp::desktop {
 
@@ -96,6 +97,8 @@ public:
     bool current_of(const QString& variant) const;
     double took_ms() const { return took_ms_; }
 
+    const Surfaces& surfaces() const { return surfaces_; }
+
     // Selection and time
     const Selection& selection() const { return selection_; }
     void select(const QString& device, const QString& step = {});
@@ -174,6 +177,7 @@ private:
     bool copy_ = false;
     QString unsafe_;
     QFileSystemWatcher watcher_;
+    Surfaces surfaces_;
     double time_ = 0, speed_ = 1;
     bool playing_ = false;
     QTimer timer_;

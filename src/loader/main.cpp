@@ -134,17 +134,19 @@ int main(int argc, char** argv) {
         std::fprintf(stderr, "usage: escarp-mesh-loader FILE\n");
         return 2;
     }
-#ifndef __SANITIZE_ADDRESS__
-    bound(RLIMIT_AS, 3ull << 30);
-#endif
-    bound(RLIMIT_CPU, 120);
-    bound(RLIMIT_CORE, 0);
     try {
         const std::string file = argv[1];
         struct stat info {};
         if (::stat(file.c_str(), &info) != 0 || !S_ISREG(info.st_mode)) fail("There is no such file.");
         if (info.st_size > (512ll << 20)) fail("The file is larger than 512 MB.");
         if (info.st_size == 0) fail("The file is empty.");
+        // What a file may cost grows with its size: a small one that asks for gigabytes or minutes is broken or hostile.
+        const auto size = static_cast<rlim_t>(info.st_size);
+#ifndef __SANITIZE_ADDRESS__
+        bound(RLIMIT_AS, std::min<rlim_t>(6ull << 30, (700ull << 20) + 60 * size));
+#endif
+        bound(RLIMIT_CPU, 4 + size / (1 << 20) * 2);
+        bound(RLIMIT_CORE, 0);
         std::string ending = file.substr(file.rfind('.') + 1);
         std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
         const bool step = ending == "step" || ending == "stp";
@@ -163,7 +165,7 @@ int main(int argc, char** argv) {
         if (std::fwrite(found.triangles.data(), sizeof found.triangles[0], found.triangles.size(), stdout) != found.triangles.size()) fail("The result cannot be handed over.");
         return std::fflush(stdout) == 0 ? 0 : 1;
     } catch (const std::bad_alloc&) {
-        std::fprintf(stderr, "It needs more memory than 3 GB.\n");
+        std::fprintf(stderr, "It asks for more memory than a file of its size can need; it is broken.\n");
     } catch (const Standard_Failure& e) {
         std::fprintf(stderr, "It cannot be read as STEP: %s\n", e.GetMessageString());
     } catch (const std::exception& e) {

@@ -473,3 +473,66 @@ TEST_CASE("a session that ends without saving is offered again; two windows do n
     CHECK(b.told.last().contains("Another program has changed"));
     CHECK(b.w().changed_outside());
 }
+
+TEST_CASE("a CAD file becomes a structure in the window, kept inside or linked; a missing link shows the last known shape and says so") {
+    Hands b(true);
+    QString stl = "solid block\n";
+    const double s[3] = {300, 200, 400};
+    const int faces[12][3] = {{0, 2, 1}, {1, 2, 3}, {4, 5, 6}, {5, 7, 6}, {0, 1, 4}, {1, 5, 4}, {2, 6, 3}, {3, 6, 7}, {0, 4, 2}, {2, 4, 6}, {1, 3, 5}, {3, 7, 5}};
+    for (const auto& f : faces) {
+        stl += "facet normal 0 0 0\nouter loop\n";
+        for (const int c : f) stl += QString("vertex %1 %2 %3\n").arg(c & 1 ? s[0] : 0).arg(c & 2 ? s[1] : 0).arg(c & 4 ? s[2] : 0);
+        stl += "endloop\nendfacet\n";
+    }
+    stl += "endsolid\n";
+    QFile file(b.room.filePath("press.stl"));
+    REQUIRE(file.open(QIODevice::WriteOnly));
+    file.write(stl.toUtf8());
+    file.close();
+    exchange::ImportOptions o;
+    o.name = "Press";
+    REQUIRE(b.window.importer()->import_file(file.fileName(), o, exchange::ImportAs::structure, false));
+    b.settle();
+    CHECK(b.named("Press").extent().high.z() == Approx(0.4).margin(1e-4));
+    CHECK(b.named("Press").extent().low.z() == Approx(0).margin(1e-4));
+    REQUIRE(b.w().surfaces().find(b.w().document().tree()["meshes"][0]["id"]));
+    CHECK(b.w().surfaces().find(b.w().document().tree()["meshes"][0]["id"])->surface);
+    b.window.grab();
+    o.name = "Linked press";
+    REQUIRE(b.window.importer()->import_file(file.fileName(), o, exchange::ImportAs::structure, true));
+    const QString saved = b.w().file();
+    REQUIRE(b.w().save_as(saved));
+    CHECK(b.w().document().tree()["meshes"][1]["link"]["file"] == "press.stl");
+    REQUIRE(QFile::remove(file.fileName()));
+    b.told.clear();
+    REQUIRE(b.window.open_file(saved));
+    for (int i = 0; i < 100 && b.told.isEmpty(); ++i) QTest::qWait(30);
+    REQUIRE(!b.told.isEmpty());
+    CHECK(b.told.last().contains("press.stl"));
+    CHECK(b.named("Linked press").extent().high.z() == Approx(0.4).margin(1e-4));
+    b.window.grab();
+    CHECK(!b.window.importer()->import_file("/no/such.stl", o, exchange::ImportAs::structure, false));
+}
+
+TEST_CASE("in a variant altered values are marked and can be put back or handed on") {
+    Hands b(true);
+    b.w().set_variant("B");
+    b.settle();
+    const double base = cell::find(b.w().document().resolved("A"), "/devices/tester/process_s")->get<double>();
+    b.w().select("tester");
+    b.settle();
+    b.exact("field_tester_process_s", QString::number(base + 1));
+    REQUIRE(b.w().altered().count("/devices/tester/process_s"));
+    auto* field = b.child<QLineEdit>("field_tester_process_s");
+    CHECK(field->property("altered").toBool());
+    CHECK(field->toolTip().contains(QString::number(base)));
+    Q_EMIT field->customContextMenuRequested(QPoint(4, 4));
+    auto* menu = b.window.findChild<QMenu*>("altered_menu");
+    REQUIRE(menu);
+    REQUIRE(menu->actions().size() == 3);
+    menu->actions()[1]->trigger();
+    menu->close();
+    b.settle();
+    CHECK(cell::find(b.w().document().resolved("A"), "/devices/tester/process_s")->get<double>() == base + 1);
+    CHECK(!b.w().altered().count("/devices/tester/process_s"));
+}

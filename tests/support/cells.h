@@ -34,6 +34,24 @@ inline json belt_cell(double interval_s, double speed_mm_s, double length_mm, do
               {{"id", "out"}, {"name", "Out"}, {"kind", "outfeed"}, {"shape", "hood"}, {"host", "belt"}}}}};
 }
 
+/// The demo with tables, pedestals, bends, trays and fences round it: `count` devices in all.
+inline cell::Document crowded(int count) {
+    json tree = demo().tree();
+    const auto& kinds = simulation::standard_kinds();
+    std::vector<cell::Offering> what;
+    for (const cell::Offering& o : cell::offerings(kinds))
+        if (o.kind == "structure" || (o.kind == "conveyor") || o.kind == "fence" || (o.kind == "tray" && o.label == "Empty tray")) what.push_back(o);
+    for (int i = static_cast<int>(tree["devices"].size()); i < count; ++i) {
+        const cell::Offering& o = what[static_cast<std::size_t>(i) % what.size()];
+        json d = {{"id", "more" + std::to_string(i)}, {"name", o.label + " no " + std::to_string(i)}, {"kind", o.kind}, {"host", "floor"}, {"placement", {{"x_mm", 2500.0 * (i % 20) - 25000}, {"y_mm", 4000.0 + 2500.0 * (i / 20)}, {"z_mm", 0.0}, {"turn_deg", 15.0 * (i % 24)}}}};
+        const json fresh = kinds.find(o.kind)->fresh();
+        for (const auto& [key, value] : fresh.items()) d[key] = value;
+        for (const auto& [key, value] : o.parameters.items()) d[key] = value;
+        tree["devices"].push_back(std::move(d));
+    }
+    return cell::Document::parse(tree.dump());
+}
+
 inline std::shared_ptr<const study::Evaluation> evaluated(const cell::Document& d, const std::string& variant) {
     inspection::Cache cache;
     return study::evaluate(d, variant, cache);

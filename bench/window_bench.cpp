@@ -1,0 +1,94 @@
+// The window with many devices under software GL: opening, dragging, panning. Ratios to a plain reference in the same run: painting
+// and reading everything anew for every frame.
+
+#include <QApplication>
+#include <QElapsedTimer>
+#include <QSurfaceFormat>
+#include <QTemporaryDir>
+#include <QTest>
+#include <algorithm>
+#include <cstdio>
+
+#include <desktop/main_window.h>
+#include <desktop/theme.h>
+
+#include "support/cells.h"
+
+using namespace escarp;
+using namespace escarp::desktop;
+
+namespace {
+
+double median(std::vector<double> v) {
+    std::sort(v.begin(), v.end());
+    return v.empty() ? 0 : v[v.size() / 2];
+}
+
+/// Milliseconds of each frame while something is moved over the Floor, its repaint included.
+std::vector<double> frames(FloorView* floor, const QPoint& from, const QPoint& step, Qt::MouseButton button) {
+    std::vector<double> out;
+    QTest::mousePress(floor, button, Qt::AltModifier, from);
+    for (int i = 1; i <= 60; ++i) {
+        QElapsedTimer clock;
+        clock.start();
+        QMouseEvent move(QEvent::MouseMove, from + step * i, floor->mapToGlobal(from + step * i), Qt::NoButton, button, Qt::AltModifier);
+        QApplication::sendEvent(floor, &move);
+        floor->repaint();
+        QApplication::processEvents();
+        out.push_back(static_cast<double>(clock.nsecsElapsed()) * 1e-6);
+    }
+    QTest::mouseRelease(floor, button, Qt::AltModifier, from + step * 60);
+    return out;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    QSurfaceFormat format;
+    format.setVersion(3, 3);
+    format.setProfile(QSurfaceFormat::CoreProfile);
+    format.setDepthBufferSize(24);
+    QSurfaceFormat::setDefaultFormat(format);
+    const QTemporaryDir home;
+    for (const char* name : {"XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"}) qputenv(name, home.path().toUtf8());
+    QApplication app(argc, argv);
+    app.setStyle("Fusion");
+    app.setStyleSheet(theme::style_sheet());
+    for (const int count : {14, 300}) {
+        const cell::Document d = tests::crowded(count);
+        const std::string file = home.filePath(QString("crowded%1.escarp").arg(count)).toStdString();
+        d.save(file);
+        QElapsedTimer clock;
+        clock.start();
+        MainWindow window;
+        window.resize(1280, 800);
+        window.open_file(QString::fromStdString(file));
+        window.show();
+        while (!QTest::qWaitForWindowExposed(&window, 20)) {}
+        window.floor()->repaint();
+        QApplication::processEvents();
+        const double shown = static_cast<double>(clock.nsecsElapsed()) * 1e-6;
+        while (!window.workspace().current()) QApplication::processEvents();
+        const double current = static_cast<double>(clock.nsecsElapsed()) * 1e-6;
+        // The plain way: the whole cell read and the whole plan painted.
+        std::vector<double> plain;
+        for (int i = 0; i < 5; ++i) {
+            clock.restart();
+            for (int k = 0; k < 2; ++k) cell::read_cell(cell::Document::parse(d.text()).resolved(d.baseline()), simulation::standard_kinds());
+            window.grab();
+            plain.push_back(static_cast<double>(clock.nsecsElapsed()) * 1e-6);
+        }
+        window.workspace().select("tester");
+        QApplication::processEvents();
+        FloorView* floor = window.floor();
+        const cell::Cell& c = *window.workspace().cell();
+        const QPoint on = floor->pixel_of(c.devices[static_cast<std::size_t>(c.device("tester"))].world.translation()).toPoint();
+        std::vector<double> drag = frames(floor, on, {1, 1}, Qt::LeftButton);
+        const double worst = *std::max_element(drag.begin(), drag.end());
+        std::vector<double> pan = frames(floor, {200, 200}, {2, 1}, Qt::MiddleButton);
+        std::printf("%3d devices: shown after %6.0f ms, every figure after %6.0f ms; drag %6.1f ms a frame (worst %6.1f, %5.1f frames/s), pan %6.1f ms; plain frame %7.1f ms, %5.1f x slower than ours\n", count, shown, current, median(drag), worst, 1000 / median(drag), median(pan), median(plain),
+                    median(plain) / median(drag));
+        window.workspace().forget_journal();
+    }
+    return 0;
+}

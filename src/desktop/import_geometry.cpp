@@ -1,0 +1,135 @@
+#include "import_geometry.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDialogButtonBox>
+#include <QDir>
+#include <QEventLoop>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QFormLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QProgressDialog>
+#include <QTimer>
+#include <thread>
+
+#include <cell/names.h>
+#include <simulation/kinds.h>
+
+namespace escarp::desktop {
+
+void run_beside(QWidget* parent, const QString& title, const std::function<void(const exchange::LoadWatch&)>& work) {
+    std::atomic<bool> cancel{false}, done{false};
+    std::atomic<double> share{0};
+    std::exception_ptr wrong;
+    exchange::LoadWatch watch;
+    watch.cancel = &cancel;
+    watch.progress = [&](double s) { share = s; };
+    std::thread thread([&] {
+        try {
+            work(watch);
+        } catch (...) {
+            wrong = std::current_exception();
+        }
+        done = true;
+    });
+    QProgressDialog dialog(title, QObject::tr("Cancel"), 0, 100, parent);
+    dialog.setObjectName("load_progress");
+    dialog.setWindowModality(Qt::WindowModal);
+    dialog.setMinimumDuration(400);
+    QEventLoop loop;
+    QTimer timer;
+    QObject::connect(&timer, &QTimer::timeout, &loop, [&] {
+        if (done) return loop.quit();
+        dialog.setValue(static_cast<int>(99 * share));
+        if (dialog.wasCanceled()) cancel = true;
+    });
+    timer.start(20);
+    loop.exec();
+    thread.join();
+    if (wrong) std::rethrow_exception(wrong);
+}
+
+ImportGeometry::ImportGeometry(Workspace& workspace, QWidget* window) : QObject(window), workspace_(workspace), window_(window) {}
+
+void ImportGeometry::choose_file() {
+    const QString file = QFileDialog::getOpenFileName(window_, tr("Import geometry"), QFileInfo(workspace_.file()).absolutePath(), tr("CAD and mesh files (*.stl *.obj *.ply *.gltf *.glb *.step *.stp *.STL *.STEP *.STP)"));
+    if (!file.isEmpty()) import_file(file);
+}
+
+void ImportGeometry::import_file(const QString& file) {
+    exchange::LoadedSurface loaded;
+    try {
+        run_beside(window_, tr("Reading %1").arg(QFileInfo(file).fileName()), [&](const exchange::LoadWatch& w) { loaded = exchange::load_surface(file.toStdString(), w); });
+    } catch (const cell::InputError& e) {
+        return Q_EMIT workspace_.refused(tr("%1 was not imported").arg(QFileInfo(file).fileName()), QString::fromStdString(e.problems().front().message));
+    }
+    QDialog dialog(window_);
+    dialog.setObjectName("import_dialog");
+    dialog.setWindowTitle(tr("Import %1").arg(QFileInfo(file).fileName()));
+    auto* form = new QFormLayout(&dialog);
+    auto* name = new QLineEdit(QFileInfo(file).completeBaseName());
+    auto* as = new QComboBox;
+    as->addItems({tr("structure"), tr("fixture"), tr("tool"), tr("part type")});
+    auto* unit = new QComboBox;
+    const std::pair<QString, double> units[] = {{tr("mm"), 1e-3}, {tr("cm"), 1e-2}, {tr("m"), 1.0}, {tr("inch"), 0.0254}};
+    for (const auto& [text, metres] : units) unit->addItem(text, metres);
+    if (loaded.unit > 0) {
+        unit->clear();
+        unit->addItem(tr("as the file says (%1 m)").arg(loaded.unit), loaded.unit);
+        unit->setEnabled(false);
+    }
+    auto* y_up = new QCheckBox(tr("the file's y points up"));
+    y_up->setChecked(file.endsWith(".gltf", Qt::CaseInsensitive) || file.endsWith(".glb", Qt::CaseInsensitive));
+    auto* bottom = new QCheckBox(tr("origin at the bottom centre (else as in the file)"));
+    bottom->setChecked(true);
+    auto* link = new QCheckBox(tr("keep only the path to the file"));
+    link->setEnabled(!workspace_.file().isEmpty());
+    auto* size = new QLabel;
+    const geometry::Box3 box = geometry::bounds(loaded.surface);
+    const auto show_size = [&] {
+        const geometry::Vector3 s = 1e3 * unit->currentData().toDouble() * (box.high - box.low);
+        size->setText(tr("%1 x %2 x %3 mm, %L4 triangles").arg(s.x(), 0, 'f', 1).arg(y_up->isChecked() ? s.z() : s.y(), 0, 'f', 1).arg(y_up->isChecked() ? s.y() : s.z(), 0, 'f', 1).arg(loaded.surface.triangles.size()));
+    };
+    connect(unit, &QComboBox::currentIndexChanged, &dialog, show_size);
+    connect(y_up, &QCheckBox::toggled, &dialog, show_size);
+    show_size();
+    form->addRow(tr("name"), name);
+    form->addRow(tr("becomes a"), as);
+    form->addRow(tr("unit"), unit);
+    form->addRow(QString(), y_up);
+    form->addRow(QString(), bottom);
+    form->addRow(QString(), link);
+    form->addRow(tr("size"), size);
+    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
+    connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
+    connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
+    form->addRow(buttons);
+    if (dialog.exec() != QDialog::Accepted) return;
+    exchange::ImportOptions o;
+    o.name = name->text().trimmed().toStdString();
+    o.unit = unit->currentData().toDouble();
+    o.y_up = y_up->isChecked();
+    o.bottom_centre = bottom->isChecked();
+    import_file(file, o, static_cast<exchange::ImportAs>(as->currentIndex()), link->isChecked());
+}
+
+bool ImportGeometry::import_file(const QString& file, exchange::ImportOptions o, exchange::ImportAs as, bool link) {
+    try {
+        const cell::Document& d = workspace_.document();
+        if (link) o.link = QFileInfo(workspace_.file()).absoluteDir().relativeFilePath(QFileInfo(file).absoluteFilePath()).toStdString();
+        cell::json entry;
+        const std::string id = cell::free_id(d.tree(), o.name.empty() ? "mesh" : o.name);
+        run_beside(window_, tr("Preparing %1").arg(QFileInfo(file).fileName()), [&](const exchange::LoadWatch& w) { entry = exchange::mesh_entry(exchange::load_surface(file.toStdString(), w), o, id); });
+        std::string made;
+        if (!workspace_.apply(exchange::import_edit(d, workspace_.variant().toStdString(), simulation::standard_kinds(), entry, as, &made))) return false;
+        if (as == exchange::ImportAs::structure || as == exchange::ImportAs::fixture) workspace_.select(QString::fromStdString(made));
+        return true;
+    } catch (const cell::InputError& e) {
+        Q_EMIT workspace_.refused(tr("%1 was not imported").arg(QFileInfo(file).fileName()), QString::fromStdString(e.problems().front().message));
+        return false;
+    }
+}
+
+}  // namespace escarp::desktop
