@@ -1,8 +1,29 @@
 #include "evaluator.h"
 
+#include <sys/resource.h>
+#include <sys/syscall.h>
+#include <tbb/task_scheduler_observer.h>
+#include <unistd.h>
+
 #include <QElapsedTimer>
 
 namespace escarp::desktop {
+namespace {
+
+/// Figures can wait for a moment, the hand cannot: threads that compute step back behind the one that draws.
+void step_back() { ::setpriority(PRIO_PROCESS, static_cast<id_t>(::syscall(SYS_gettid)), 10); }
+
+class Politely final : public tbb::task_scheduler_observer {
+public:
+    Politely() { observe(true); }
+    ~Politely() override { observe(false); }
+    void on_scheduler_entry(bool worker) override {
+        if (worker) step_back();
+    }
+};
+
+}  // namespace
+
 
 Evaluator::Evaluator(QObject* parent) : QObject(parent) {
     qRegisterMetaType<Evaluated>("escarp::desktop::Evaluated");
@@ -31,6 +52,8 @@ void Evaluator::ask(const cell::Document& document, const QStringList& variants,
 }
 
 void Evaluator::work() {
+    step_back();
+    const Politely politely;
     while (true) {
         cell::Document document;
         Evaluated result;

@@ -29,8 +29,12 @@ Workspace::Workspace(QObject* parent) : QObject(parent) {
         results_[r.variant] = {r.evaluation, r.error, r.edit};
         if (r.variant == variant_) took_ms_ = r.took_ms;
         if (r.variant == variant_ && time_ > end_time()) set_time(end_time());
-        Q_EMIT evaluated();
+        // While something is dragged the figures need not be repainted for every frame.
+        if (!trying()) return Q_EMIT evaluated();
+        if (!told_soon_.isActive()) told_soon_.start(90);
     });
+    told_soon_.setSingleShot(true);
+    connect(&told_soon_, &QTimer::timeout, this, &Workspace::evaluated);
     safe_ = std::make_unique<cell::SafeFile>(cell::SafeFile::usual_room());
     connect(&watcher_, &QFileSystemWatcher::fileChanged, this, [this] {
         if (safe_->changed_outside()) Q_EMIT file_changed_outside();
@@ -197,7 +201,8 @@ void Workspace::renew(std::shared_ptr<const cell::Cell> known) {
     if (trying()) order = {variant_};  // while dragging only what is looked at
     evaluator_.ask(shown_document(), order, edit_);
     Q_EMIT document_changed();
-    Q_EMIT evaluated();
+    if (!trying()) Q_EMIT evaluated();
+    else if (!told_soon_.isActive()) told_soon_.start(90);
 }
 
 void Workspace::set_document(const cell::Document& document, std::shared_ptr<const cell::Cell> known) {

@@ -180,7 +180,7 @@ private:
     Surfaces surfaces_;
     double time_ = 0, speed_ = 1;
     bool playing_ = false;
-    QTimer timer_;
+    QTimer timer_, told_soon_;
     QElapsedTimer clock_;
     Evaluator evaluator_;
 };
