@@ -20,7 +20,7 @@ namespace escarp::desktop {
 namespace {
 
 const char* mime_type = "application/x-escarp-offering";
-constexpr QSize picture_size{62, 46};
+constexpr QSize picture_size{56, 44};
 
 cell::json to_json(const cell::Offering& o) { return {{"kind", o.kind}, {"model", o.model}, {"label", o.label}, {"parameters", o.parameters}, {"brings", o.brings}}; }
 
@@ -95,7 +95,7 @@ CataloguePanel::CataloguePanel(Workspace& workspace, QWidget* parent) : QWidget(
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(8, 6, 8, 6);
     layout->setSpacing(5);
-    auto* title = new QLabel(tr("<b>CATALOGUE</b> &nbsp;<span style='color:#5C6870'>click, then click the floor; or drag</span>"));
+    auto* title = new QLabel(tr("<b>CATALOGUE</b> &nbsp;<span style='color:#5C6870'>click, then the floor</span>"));
     title->setStyleSheet("color: #5C6870; font-size: 11px;");
     title->setWordWrap(true);
     layout->addWidget(title);
@@ -108,7 +108,7 @@ CataloguePanel::CataloguePanel(Workspace& workspace, QWidget* parent) : QWidget(
     list_->setAccessibleName(tr("Devices that can be placed"));
     list_->setViewMode(QListView::IconMode);
     list_->setIconSize(picture_size);
-    list_->setGridSize(QSize(72, 78));
+    list_->setGridSize(QSize(66, 74));
     list_->setResizeMode(QListView::Adjust);
     list_->setMovement(QListView::Static);
     list_->setDragEnabled(true);

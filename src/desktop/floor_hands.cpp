@@ -246,6 +246,7 @@ void FloorView::mousePressEvent(QMouseEvent* event) {
             const Vector3 d = corners_[1] - corners_[0];
             measured_ = tr("%1 mm (x %2, y %3)").arg(shown_number(std::round(1e4 * d.norm()) / 10), shown_number(std::round(1e4 * d.x()) / 10), shown_number(std::round(1e4 * d.y()) / 10));
         }
+        if (corners_.size() == 2) Q_EMIT points_measured(corners_[0], corners_[1]);
         return update();
     }
     for (const Dimension& d : dimensions_)

@@ -21,6 +21,7 @@ FloorView::FloorView(Workspace& workspace, QWidget* parent) : QWidget(parent), w
     setAcceptDrops(true);
     setMinimumSize(260, 200);
     connect(&workspace_, &Workspace::document_changed, this, [this] {
+        picture_.follow(workspace_.shown_document().tree());
         // What grows out of the picture is brought into it; what fits leaves the view as it is.
         if (fitted_ && hand_ == Hand::none && !workspace_.trying()) {
             const QRectF box = plan_bounds(*workspace_.cell(), view_);
@@ -186,6 +187,7 @@ void FloorView::paintEvent(QPaintEvent*) {
     p.fillRect(rect(), QColor(0xFB, 0xF8, 0xEE));
     const Shown& shown = workspace_.shown();
     const bool clean = shown == Shown::nothing();
+    picture_.draw(p, view_);
     if (!clean) draw_grid(p);
     draw_base_field(p);
     draw_reach(p);

@@ -9,6 +9,7 @@
 #include <cell/snap.h>
 #include <inspection/base_field.h>
 
+#include "floor_picture.h"
 #include "placement_tag.h"
 #include "plan_drawing.h"
 
@@ -54,6 +55,7 @@ public:
 
 Q_SIGNALS:
     void asks_menu(const QPoint& global, const QList<int>& under);  ///< right click
+    void points_measured(const escarp::geometry::Vector3& a, const escarp::geometry::Vector3& b);
     void hand_changed(const QString& words);                        ///< what a click does now; empty: selects
 
 protected:
@@ -140,6 +142,7 @@ private:
         QSize size;
         QPixmap picture;
     } still_;
+    FloorPicture picture_;
     std::map<std::uint64_t, Reachable> reach_;
     struct {
         std::uint64_t key = 0;

@@ -165,6 +165,22 @@ void LayoutActions::make_seeing(const Make& make) {
 }
 
 void LayoutActions::make_exporting(const Make& make) {
+    make("picture_under", tr("Picture under the Floor \u2026"), {}, [this] {
+        const QString file = QFileDialog::getOpenFileName(window_, tr("Picture under the Floor"), QFileInfo(workspace_.file()).absolutePath(), tr("Pictures (*.png *.jpg *.jpeg *.svg)"));
+        if (!file.isEmpty()) take_picture_under(file);
+    });
+    make("picture_scale", tr("Scale the picture by two points \u2026"), {}, [this] {
+        if (!workspace_.document().tree().contains("underlay")) return Q_EMIT workspace_.refused(tr("Nothing to scale"), tr("There is no picture under the Floor yet."));
+        floor_->measure();
+        connect(floor_, &FloorView::points_measured, this, [this](const Vector3& a, const Vector3& b) {
+            NumbersDialog dialog(tr("Distance of the two points"), {{"true_distance", tr("in truth"), "mm", 1, 1e6, std::round(1e3 * (b - a).norm())}}, window_);
+            if (dialog.exec() == QDialog::Accepted) scale_picture_under(a, b, 1e-3 * dialog.values().front());
+        }, static_cast<Qt::ConnectionType>(Qt::QueuedConnection | Qt::SingleShotConnection));
+    });
+    make("picture_drop", tr("Take the picture away"), {}, [this] {
+        const cell::Document& d = workspace_.document();
+        if (d.tree().contains("underlay")) workspace_.replace(d.edited(d.baseline(), {"", {cell::Operation::remove("/underlay")}}), tr("Take the picture away"));
+    });
     make("save_drawing", tr("Layout drawing \u2026"), QKeySequence("Ctrl+P"), [this] { drawing_dialog(); });
     make("save_placements", tr("Placements as CSV \u2026"), {}, [this] {
         const QString file = QFileDialog::getSaveFileName(window_, tr("Save the placements"), default_file("csv"), tr("Tables (*.csv)"));
@@ -187,7 +203,7 @@ void LayoutActions::fill_arrange(QMenu* m) const {
 void LayoutActions::fill_view(QMenu* m) {
     QMenu* views = m->addMenu(tr("Stored views"));
     connect(views, &QMenu::aboutToShow, this, [this, views] { fill_views(views); });
-    for (const char* name : {"fit_selection", "hide", "show_alone", "show_all", "", "reach", "base_field", "names", "frames", "dimensions", "helpers", "clean"}) {
+    for (const char* name : {"fit_selection", "hide", "show_alone", "show_all", "", "reach", "base_field", "names", "frames", "dimensions", "helpers", "clean", "", "picture_under", "picture_scale", "picture_drop"}) {
         if (!*name) m->addSeparator();
         else m->addAction(find(name));
     }
@@ -345,11 +361,30 @@ void LayoutActions::store_view() {
     for (cell::json& v : views)
         if (v.value("name", "") == name.toStdString()) v = view, replaced = true;
     if (!replaced) views.push_back(view);
-    try {  // a view belongs to the cell, not to a variant
-        workspace_.replace(d.edited(d.baseline(), {"", {cell::Operation::set("/views", views)}}), tr("Store view %1").arg(name));
+    set_of_cell("/views", views, tr("Store view %1").arg(name));
+}
+
+bool LayoutActions::set_of_cell(const std::string& at, const cell::json& value, const QString& name) {
+    const cell::Document& d = workspace_.document();
+    try {
+        return workspace_.replace(d.edited(d.baseline(), {"", {cell::Operation::set(at, value)}}), name);
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace_.refused(tr("The view was not stored"), QString::fromStdString(e.problems().front().message));
+        Q_EMIT workspace_.refused(tr("Nothing was changed"), QString::fromStdString(e.problems().front().message));
+        return false;
     }
+}
+
+bool LayoutActions::take_picture_under(const QString& file) {
+    QString why;
+    const cell::json underlay = FloorPicture::from_file(file, &why);
+    if (!underlay.is_null()) return set_of_cell("/underlay", underlay, tr("Picture under the Floor"));
+    Q_EMIT workspace_.refused(tr("The picture was not taken"), why);
+    return false;
+}
+
+bool LayoutActions::scale_picture_under(const Vector3& a, const Vector3& b, double distance) {
+    const cell::json now = workspace_.document().tree().value("underlay", cell::json());
+    return now.is_object() && set_of_cell("/underlay", FloorPicture::scaled(now, a, b, distance), tr("Scale the picture"));
 }
 
 void LayoutActions::fill_views(QMenu* menu) {

@@ -32,6 +32,8 @@ public:
 
     bool save_drawing(const QString& file, const exchange::DrawingOptions& options);
     bool save_placements(const QString& file);
+    bool take_picture_under(const QString& file);  ///< a picture under the Floor
+    bool scale_picture_under(const geometry::Vector3& a, const geometry::Vector3& b, double distance);
     bool save_picture(const QString& what, const QString& file);  ///< "floor", "model", "window"
 
     /// Answers instead of dialogs, for tests: a question's button, a name, a file.
@@ -50,6 +52,8 @@ private:
     std::vector<std::string> ids() const;
     QAction* find(const QString& name) const;
     void store_view();
+    /// Writes a key of the cell itself, not of the variant looked at.
+    bool set_of_cell(const std::string& at, const cell::json& value, const QString& name);
     void fill_views(QMenu* menu);
     void drawing_dialog();
     QString default_file(const QString& ending) const;

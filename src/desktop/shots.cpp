@@ -4,6 +4,9 @@
 #include <QApplication>
 #include <QDir>
 #include <QElapsedTimer>
+#include <QFile>
+#include <QImageReader>
+#include <QPainter>
 #include <algorithm>
 
 #include "main_window.h"
@@ -48,6 +51,17 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
         const auto e = w.evaluation();
         if (e && e->run->steady) w.set_time(simulation::seconds(e->run->steady->from) + into);
     };
+    // The layout drawing, as a picture of its SVG.
+    const QString svg = folder + "/layout-drawing.svg";
+    if (window.layout_actions()->save_drawing(svg, {})) {
+        QImageReader reader(svg);
+        reader.setScaledSize(QSize(1600, 1131));
+        QImage page(1600, 1131, QImage::Format_RGB32);
+        page.fill(Qt::white);
+        QPainter(&page).drawImage(0, 0, reader.read());
+        good = page.save(folder + "/layout-drawing.png") && good;
+        QFile::remove(svg);
+    }
     window.floor()->fit(), window.model()->fit();
     window.ribbon()->show_cycle();
     const auto variants = w.document().variants();
@@ -86,6 +100,19 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
     }
     w.set_variant(QString::fromStdString(w.document().baseline()));
     settle(window);
+    w.select("arm1");
+    act("base_field");
+    act("add_device_menu");
+    shot("base-field");
+    act("base_field");
+    window.findChild<QAction*>("device_list")->trigger();
+    w.select_devices({"tester", "marker", "cabinet"});
+    act("corner");
+    act("frames");
+    shot("devices");
+    act("frames");
+    act("top");
+    act("worksheet");
     w.select("arm2", "s1");
     at_cycle(2.0);
     act("front");

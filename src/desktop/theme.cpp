@@ -67,6 +67,12 @@ QString style_sheet() {
         QLineEdit:focus, QComboBox:focus { border: 1px solid #B4521B; }
         QComboBox { font-size: 11px; }
         QComboBox QAbstractItemView { background: #FFFFFF; selection-background-color: #F3E4D8; selection-color: #1F2A33; }
+        QListWidget, QTreeWidget { background: #FCFAF5; }
+        QListWidget::item:selected, QTreeWidget::item:selected { background: #F3E4D8; color: #1F2A33; }
+        QTreeWidget::item { padding: 1px 0; }
+        QListWidget#catalogue_list { font-size: 10px; }
+        QTreeWidget#device_tree, QTreeWidget#device_tree QHeaderView::section { font-size: 11px; }
+        QHeaderView::section { background: #F4F0E6; border: none; border-bottom: 1px solid #D8D2C4; padding: 2px 4px; }
         QToolButton, QPushButton { background: #F4F0E6; border: 1px solid #D8D2C4; border-radius: 3px; padding: 2px 8px; }
         QToolButton:hover, QPushButton:hover { border-color: #B4521B; }
         QToolButton:checked, QPushButton:checked { background: #F3E4D8; border-color: #B4521B; color: #B4521B; }

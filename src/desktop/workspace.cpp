@@ -30,7 +30,7 @@ Workspace::Workspace(QObject* parent) : QObject(parent) {
         if (r.variant == variant_) took_ms_ = r.took_ms;
         if (r.variant == variant_ && time_ > end_time()) set_time(end_time());
         // While something is dragged the figures need not be repainted for every frame.
-        if (!trying()) return Q_EMIT evaluated();
+        if (!trying() || preview_) return Q_EMIT evaluated();
         if (!told_soon_.isActive()) told_soon_.start(90);
     });
     told_soon_.setSingleShot(true);
@@ -201,7 +201,7 @@ void Workspace::renew(std::shared_ptr<const cell::Cell> known) {
     if (trying()) order = {variant_};  // while dragging only what is looked at
     evaluator_.ask(shown_document(), order, edit_);
     Q_EMIT document_changed();
-    if (!trying()) Q_EMIT evaluated();
+    if (!trying() || preview_) Q_EMIT evaluated();
     else if (!told_soon_.isActive()) told_soon_.start(90);
 }
 

@@ -402,7 +402,7 @@ TEST_CASE("the list finds devices by typing; hiding and locking from it") {
     for (int i = 0; i < tree->topLevelItemCount(); ++i) {
         QTreeWidgetItem* item = tree->topLevelItem(i);
         if (item->isHidden()) continue;
-        QTest::mouseClick(tree->viewport(), Qt::LeftButton, {}, tree->visualItemRect(item).center());
+        QTest::mouseClick(tree->viewport(), Qt::LeftButton, {}, tree->visualItemRect(item).topLeft() + QPoint(25, 6));
         CHECK(b.w().selection().device == "marker");
         item->setCheckState(1, Qt::Unchecked);
         break;
@@ -535,4 +535,33 @@ TEST_CASE("in a variant altered values are marked and can be put back or handed 
     b.settle();
     CHECK(cell::find(b.w().document().resolved("A"), "/devices/tester/process_s")->get<double>() == base + 1);
     CHECK(!b.w().altered().count("/devices/tester/process_s"));
+}
+
+TEST_CASE("a picture lies under the Floor and is scaled by two points and their true distance") {
+    Hands b(true);
+    QImage image(400, 200, QImage::Format_RGB32);
+    image.fill(Qt::red);
+    const QString file = b.room.filePath("hall.png");
+    REQUIRE(image.save(file));
+    LayoutActions* l = b.window.layout_actions();
+    REQUIRE(l->take_picture_under(file));
+    CHECK(b.w().undo_name().contains("Picture"));
+    // Two points that are 2.5 m apart on the picture as it lies are 5 m apart in truth: it is twice as wide then.
+    REQUIRE(l->scale_picture_under({1, 1, 0}, {3.5, 1, 0}, 5.0));
+    const cell::json under = b.w().document().tree()["underlay"];
+    CHECK(under["width_mm"].get<double>() == Approx(10000));
+    CHECK(under["x_mm"].get<double>() == Approx(-1000));
+    b.action("clean")->setChecked(true);
+    const QImage drawn = b.floor()->grab().toImage();
+    const QPoint at = b.floor()->pixel_of({0.3, 1.6, 0}).toPoint();
+    REQUIRE(drawn.rect().contains(at));
+    CHECK(QColor(drawn.pixel(at)).red() > QColor(drawn.pixel(at)).green() + 40);
+    CHECK(!l->take_picture_under(b.room.filePath("none.png")));
+    QFile broken(b.room.filePath("broken.png"));
+    REQUIRE(broken.open(QIODevice::WriteOnly));
+    broken.write("not a picture");
+    broken.close();
+    CHECK(!l->take_picture_under(broken.fileName()));
+    b.action("picture_drop")->trigger();
+    CHECK(!b.w().document().tree().contains("underlay"));
 }

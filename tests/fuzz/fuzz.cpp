@@ -1,0 +1,113 @@
+// escarp-fuzz KIND SECONDS SEED FILE...: mangles files and reads them, for a sanitizer build (./run fuzz). KIND: cell (the document and
+// every variant, then a short run), journal, surface (text of a kept surface), or mesh (the loader, a process of its own, which
+// has to end by itself with an answer). Says how many were read and refused; stops at the first that does worse.
+
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <chrono>
+#include <cstdio>
+#include <filesystem>
+#include <fstream>
+#include <random>
+
+#include <cell/safe_file.h>
+#include <exchange/mesh_import.h>
+#include <simulation/kinds.h>
+#include <simulation/run.h>
+
+using namespace escarp;
+
+namespace {
+
+std::mt19937_64 engine;
+std::size_t below(std::size_t n) { return n ? engine() % n : 0; }
+
+std::string mangled(const std::string& good) {
+    static const char* words[] = {"-1", "0", "1e308", "1e-320", "99999999999999999999", "null", "true", "[]", "{}", "\"\"", "nan", "#", ",,", "\x00\x00\x00\x80", "\xff\xff\xff\xff", "65536", "4294967295"};
+    std::string s = good;
+    for (std::size_t n = 1 + below(8); n > 0 && !s.empty(); --n) {
+        const std::size_t at = below(s.size());
+        switch (below(7)) {
+            case 0: s[at] = static_cast<char>(engine()); break;
+            case 1: s[at] = static_cast<char>(s[at] ^ (1 << below(8))); break;
+            case 2: s.erase(at, 1 + below(40)); break;
+            case 3: s.insert(at, s.substr(below(s.size()), 1 + below(60))); break;
+            case 4: s.insert(at, words[below(std::size(words))]); break;
+            case 5: {  // a number is replaced
+                const std::size_t digit = s.find_first_of("0123456789", at);
+                if (digit == std::string::npos) break;
+                std::size_t end = digit;
+                while (end < s.size() && (std::isdigit(static_cast<unsigned char>(s[end])) || s[end] == '.')) ++end;
+                s.replace(digit, end - digit, words[below(5)]);
+                break;
+            }
+            default:
+                if (below(4) == 0) s.resize(at);
+        }
+    }
+    return s;
+}
+
+bool read_cell_file(const std::string& text) {
+    const cell::Document d = cell::Document::parse(text);
+    for (const cell::VariantInfo& v : d.variants()) {
+        const auto c = cell::read_cell(d.resolved(v.id), simulation::standard_kinds());
+        if (c->devices.size() > 60) continue;
+        simulation::PlanCache plans;
+        simulation::RunOptions o;
+        o.horizon_s = 3;
+        simulation::run(*c, plans, o);
+    }
+    return true;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    if (argc < 5) {
+        std::fprintf(stderr, "usage: escarp-fuzz cell|journal|surface|mesh SECONDS SEED FILE...\n");
+        return 2;
+    }
+    const std::string kind = argv[1];
+    engine.seed(std::strtoull(argv[3], nullptr, 10));
+    std::vector<std::string> seeds, endings;
+    for (int i = 4; i < argc; ++i) {
+        std::ifstream in(argv[i], std::ios::binary);
+        seeds.emplace_back((std::istreambuf_iterator<char>(in)), std::istreambuf_iterator<char>());
+        endings.push_back(std::filesystem::path(argv[i]).extension().string());
+    }
+    const std::string scratch = (std::filesystem::temp_directory_path() / ("escarp-fuzz-" + std::to_string(::getpid()))).string();
+    const auto start = std::chrono::steady_clock::now();
+    const auto passed = [&] { return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count(); };
+    long read = 0, refused = 0;
+    double slowest = 0;
+    while (passed() < std::atof(argv[2])) {
+        const std::size_t k = below(seeds.size());
+        const std::string text = mangled(seeds[k]);
+        const std::string file = scratch + endings[k];
+        std::ofstream(file, std::ios::binary | std::ios::trunc) << text;  // what is read last is there when it goes wrong
+        const double before = passed();
+        try {
+            bool good = true;
+            if (kind == "cell") good = read_cell_file(text);
+            else if (kind == "journal") good = cell::SafeFile::read_journal(file).has_value();
+            else if (kind == "surface") good = exchange::surface_from_text(text).has_value();
+            else {
+                exchange::LoadWatch watch;
+                watch.most_s = 60;
+                const exchange::LoadedSurface s = exchange::load_surface(file, watch);
+                exchange::ImportOptions o;
+                o.pieces = 4;
+                exchange::mesh_entry(s, o, "m");
+            }
+            (good ? read : refused)++;
+        } catch (const cell::InputError&) {
+            ++refused;
+        }
+        slowest = std::max(slowest, passed() - before);
+    }
+    std::filesystem::remove(scratch + endings.front());
+    std::printf("%s: %ld read, %ld refused in %.0f s, the slowest took %.1f s\n", kind.c_str(), read, refused, passed(), slowest);
+    return 0;
+}
