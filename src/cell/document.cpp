@@ -4,6 +4,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <cstring>
 #include <fstream>
@@ -69,6 +70,20 @@ void check_outline(const json& tree) {
     throw InputError(file, what + ": " + std::strerror(errno) + ".");
 }
 
+/// Ids of devices that are gone are kept, so that none is given again.
+void retire(const json& before, json& after) {
+    std::set<std::string> left;
+    const auto id_of = [](const json& d) { return d.is_object() && d.contains("id") && d["id"].is_string() ? d["id"].get<std::string>() : std::string(); };
+    for (const json& d : after["devices"]) left.insert(id_of(d));
+    for (const json& d : before["devices"]) {
+        const std::string id = id_of(d);
+        if (id.empty() || left.count(id)) continue;
+        json& list = after["retired_ids"];
+        if (!list.is_array()) list = json::array();
+        if (std::find(list.begin(), list.end(), id) == list.end()) list.push_back(id);
+    }
+}
+
 json& variant_in(json& tree, const std::string& id) {
     for (json& v : tree["variants"])
         if (v["id"] == id) return v;
@@ -92,11 +107,9 @@ Document::Document()
                     {"variants", json::array({json{{"id", "A"}, {"name", "First layout"}}})}}) {}
 
 Document Document::parse(const std::string& text) {
-    int depth = 0;
     json tree;
     try {
         tree = json::parse(text, [&](int d, json::parse_event_t, json&) {
-            depth = d;
             if (d > deepest) throw InputError("file", "Groups are nested more than " + std::to_string(deepest) + " deep; no cell file is.");
             return true;
         });
@@ -205,6 +218,7 @@ Document Document::edited(const std::string& variant, const Edit& edit) const {
     json tree = *tree_;
     if (variant == baseline()) {
         for (const Operation& op : edit.operations) apply(tree, op);
+        retire(*tree_, tree);
         return Document(std::move(tree));
     }
     json part = resolved(variant);

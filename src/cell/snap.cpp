@@ -60,7 +60,7 @@ Snap snap(const Cell& c, int device, const std::vector<int>& moving, const Frame
     // Conveyor ends first: they settle place and direction at once.
     if (!d.ends.empty()) {
         double nearest = 2 * tolerance;
-        others([&](int, const Device& o) {
+        others([&](int other, const Device& o) {
             for (std::size_t mine = 0; mine < d.ends.size(); ++mine)
                 for (std::size_t theirs = 0; theirs < o.ends.size(); ++theirs) {
                     if (mine == theirs) continue;  // a beginning joins an end
@@ -73,6 +73,8 @@ Snap snap(const Cell& c, int device, const std::vector<int>& moving, const Frame
                     joined.translation().z() = wanted.translation().z();
                     out.world = joined;
                     out.across = out.along = out.joined = true;
+                    out.upstream = mine == 0 ? other : device;
+                    out.downstream = mine == 0 ? device : other;
                     out.guides = {{there * Vector3(0, -0.3, 0), there * Vector3(0, 0.3, 0), "joins " + o.name}};
                 }
         });

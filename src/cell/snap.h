@@ -17,6 +17,7 @@ struct SnapGuide {
 struct Snap {
     Frame world;        ///< of the device, snapped
     bool across = false, along = false, joined = false;  ///< which freedoms something else than the grid took
+    int upstream = -1, downstream = -1;  ///< joined: the conveyor that hands on, and the one that takes over
     std::vector<SnapGuide> guides;
 };
 

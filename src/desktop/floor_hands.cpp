@@ -22,6 +22,14 @@ namespace {
 
 constexpr double snap_pixels = 9, grid = 0.01, fine = 0.0001;  // metres: what a drag rounds to with and without snapping
 
+/// A conveyor that joins another hands on to it, unless it hands on already.
+void hand_on(const cell::Snap& snapped, const cell::Cell& c, const cell::json& tree, cell::Edit& edit) {
+    if (!snapped.joined) return;
+    const cell::Device &from = c.devices[static_cast<std::size_t>(snapped.upstream)], &to = c.devices[static_cast<std::size_t>(snapped.downstream)];
+    const cell::json* own = cell::find(tree, "/devices/" + from.id);
+    if (!own || own->value("to", "").empty()) edit.operations.push_back(cell::Operation::set("/devices/" + from.id + "/to", to.id));
+}
+
 bool is_line(const cell::Offering& what) { return what.kind == "fence" || what.kind == "marking"; }
 
 }  // namespace
@@ -98,6 +106,7 @@ void FloorView::place_to(const QPointF& pixel, bool snap) {
         const cell::Snap snapped = cell::snap(*cell, device, {device}, wanted, snap ? snap_pixels / view_.scale : 0, snap ? grid : 0.001);
         guides_ = snapped.guides;
         edit = cell::add_device_at(document, variant, simulation::standard_kinds(), *placing_, snapped.world, &id);
+        hand_on(snapped, *cell, document.resolved(variant), edit);
         if (workspace_.try_quietly(edit)) {
             const int now = workspace_.cell()->device(id);
             const int host = now >= 0 ? workspace_.cell()->devices[static_cast<std::size_t>(now)].host : -1;
@@ -173,8 +182,9 @@ void FloorView::drag_to(const QPointF& pixel, bool snap) {
     wanted.translation() += by;
     guides_.clear();
     std::optional<int> host;
+    cell::Snap snapped;
     if (view_.side == Side::top || view_.side == Side::corner) {
-        const cell::Snap snapped = cell::snap(c, index, moving_, wanted, snap ? snap_pixels / view_.scale : 0, snap ? grid : fine);
+        snapped = cell::snap(c, index, moving_, wanted, snap ? snap_pixels / view_.scale : 0, snap ? grid : fine);
         wanted = snapped.world;
         guides_ = snapped.guides;
         if (moving_.size() == 1) {  // set down on something it stands on it; drawn off it stands on what is there
@@ -194,6 +204,9 @@ void FloorView::drag_to(const QPointF& pixel, bool snap) {
     cell::Edit edit{tr("Move %1").arg(QString::fromStdString(d.name)).toStdString(), {}};
     if (moving_.size() == 1) {
         edit.operations = cell::place_at(c, index, wanted, host);
+        hand_on(snapped, c, workspace_.document().resolved(workspace_.variant().toStdString()), edit);
+        if (host && *host >= 0 && d.look == cell::Look::source && c.devices[static_cast<std::size_t>(*host)].look == cell::Look::belt)  // an infeed feeds the belt it stands on
+            edit.operations.push_back(cell::Operation::set("/devices/" + d.id + "/to", c.devices[static_cast<std::size_t>(*host)].id));
     } else {
         edit = cell::move_by(c, moving_, wanted.translation() - start_.translation());
     }

@@ -161,7 +161,7 @@ void FloorView::draw_base_field(QPainter& p) {
         p.drawEllipse(at, 9, 9);
         p.drawLine(at - QPointF(13, 0), at + QPointF(13, 0));
         p.drawLine(at - QPointF(0, 13), at + QPointF(0, 13));
-        legend = tr("%1: all %2 poses reached where shaded, most room (%3 mm) at the cross").arg(name).arg(f.poses).arg(std::lround(1e3 * f.margin[static_cast<std::size_t>(f.best)]));
+        legend = tr("%1 reaches all %2 poses where shaded; cross: %3 mm to spare").arg(name).arg(f.poses).arg(std::lround(1e3 * f.margin[static_cast<std::size_t>(f.best)]));
     } else {
         legend = f.poses == 0 ? tr("%1 has no pose to reach yet: give it a pick and a place").arg(name) : tr("No base position of %1 reaches all %2 poses").arg(name).arg(f.poses);
     }

@@ -35,7 +35,8 @@ Size sheet_size(const std::string& name) {
 /// A pen on a sheet: millimetres from its lower left corner, y up.
 class Sheet {
 public:
-    Sheet(cairo_surface_t* surface, Size size) : context_(cairo_create(surface)), size_(size) {
+    /// `outlines`: text as shapes, for formats whose readers do not all know a font's glyphs.
+    Sheet(cairo_surface_t* surface, Size size, bool outlines) : context_(cairo_create(surface)), size_(size), outlines_(outlines) {
         cairo_scale(context_, point, -point);
         cairo_translate(context_, 0, -size.height);
         cairo_select_font_face(context_, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL, CAIRO_FONT_WEIGHT_NORMAL);
@@ -72,7 +73,12 @@ public:
         if (upright) cairo_rotate(context_, geometry::pi / 2);
         cairo_scale(context_, 1, -1);
         cairo_move_to(context_, -at * w, 0);
-        cairo_show_text(context_, text.c_str());
+        if (outlines_) {
+            cairo_text_path(context_, text.c_str());
+            cairo_fill(context_);
+        } else {
+            cairo_show_text(context_, text.c_str());
+        }
         cairo_restore(context_);
     }
     std::string fitted(std::string text, double width, double height) {
@@ -88,6 +94,7 @@ public:
 private:
     cairo_t* context_;
     Size size_;
+    bool outlines_;
 };
 
 std::string number(double v, int decimals = 1) {
@@ -362,7 +369,7 @@ DrawingResult write_layout_drawing(const cell::Cell& c, const DrawingOptions& o,
     if (pdf) {
         cairo_surface_t* surface = cairo_pdf_surface_create(file.c_str(), size.width * point, size.height * point);
         for (std::size_t i = 0; i < layout.sheets(); ++i) {
-            Sheet sheet(surface, size);
+            Sheet sheet(surface, size, false);
             layout.draw(sheet, i);
             cairo_show_page(sheet.raw());
         }
@@ -374,7 +381,7 @@ DrawingResult write_layout_drawing(const cell::Cell& c, const DrawingOptions& o,
         const std::string name = i == 0 ? file : file.substr(0, file.size() - 4) + "-" + std::to_string(i + 1) + ".svg";
         cairo_surface_t* surface = cairo_svg_surface_create(name.c_str(), size.width * point, size.height * point);
         {
-            Sheet sheet(surface, size);
+            Sheet sheet(surface, size, true);
             layout.draw(sheet, i);
         }
         finish(surface, name);

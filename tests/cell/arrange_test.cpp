@@ -187,6 +187,8 @@ TEST_CASE("snapping: edges and middles in both directions, conveyor ends with th
     hand.translation().z() = 0;
     const Snap end = snap(*joined, belt, {belt}, hand, 0.03, 0.01);
     CHECK(end.joined);
+    CHECK(end.upstream == joined->device("bend"));
+    CHECK(end.downstream == belt);
     CHECK(geometry::gap(end.world, goal).distance < 1e-9);
     CHECK(geometry::gap(end.world, goal).angle < 1e-9);
 }

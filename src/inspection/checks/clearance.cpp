@@ -163,7 +163,7 @@ private:
             auto pairs = choose(*a, *other, [&](const motion::Part& p, const motion::Part&) { return p.tag >= first_link && !(meant && p.tag == simulation::held_tag); });
             cell::ContentKey key;
             key.add(room.key).add(reinterpret_cast<std::uintptr_t>(s.motion.get())).add(held_key(s)).add(still_key_[i]).add(first_link).add(meant);
-            add(room, s, {key.value(), s.from, room.device, device, -1, a, other, !meant, {}}, [this, &room, s, a, other, pairs = std::move(pairs), world = d.world](double cap) {
+            add({key.value(), s.from, room.device, device, -1, a, other, !meant, {}}, [this, &room, s, a, other, pairs = std::move(pairs), world = d.world](double cap) {
                 const motion::GlideMover still(world, *other);
                 return least(room, s, a, still, pairs, 0, s.motion->duration(), cap);
             });
@@ -176,7 +176,7 @@ private:
         const auto link = [&](const motion::Part& p) { return p.tag >= simulation::tool_tag ? flange : p.tag; };
         auto pairs = choose(*a, *a, [&](const motion::Part& p, const motion::Part& q) { return link(q) - link(p) >= 3; });
         const std::uint64_t key = cell::ContentKey().add(room.key).add(reinterpret_cast<std::uintptr_t>(s.motion.get())).add(held_key(s)).add(-7).value();
-        add(room, s, {key, s.from, room.device, room.device, -1, a, a, false, {}}, [this, &room, s, a, pairs = std::move(pairs)](double cap) {
+        add({key, s.from, room.device, room.device, -1, a, a, false, {}}, [this, &room, s, a, pairs = std::move(pairs)](double cap) {
             const motion::ArmMover mover(c_.device(room.device).arm->model->mechanism, c_.device(room.device).world, s.motion, 0, *a);
             return KeptClearance{motion::least_self_clearance(mover, {0, s.motion->duration(), cap, 2.5e-4, &pairs}), s.motion, nullptr};
         });
@@ -220,7 +220,7 @@ private:
             const Ticks begin_in = std::min(begin - s->from, length), finish_in = std::min(finish - s->from, rests ? length : never_later);
             cell::ContentKey key;
             key.add(room.key).add(reinterpret_cast<std::uintptr_t>(s->motion.get())).add(held_key(*s)).add(at).add(glide.velocity).add(glide.turn_rate).add(glide.centre).add(glide.axis).add(type).add(begin_in).add(finish_in).add(rests ? 0 : from - s->from).add(meant);
-            add(room, *s, {key.value(), s->from, room.device, place.device, part, a, other, !meant, {}},
+            add({key.value(), s->from, room.device, place.device, part, a, other, !meant, {}},
                 [this, &room, seg = *s, a, other, at, glide, start = seconds(from - s->from), t0 = seconds(begin_in), t1 = seconds(finish_in)](double cap) {
                     const motion::GlideMover rider(at, *other, glide, glide.rests() ? 0 : start);
                     const auto pairs = choose(*a, *other, [](const motion::Part&, const motion::Part&) { return true; });
@@ -243,7 +243,7 @@ private:
                 PartList a = parts_of(one, s), b = parts_of(two, *u);
                 cell::ContentKey key;
                 key.add(one.key).add(two.key).add(reinterpret_cast<std::uintptr_t>(s.motion.get())).add(reinterpret_cast<std::uintptr_t>(u->motion.get())).add(held_key(s)).add(held_key(*u)).add(shift).add(t0).add(t1);
-                add(one, s, {key.value(), s.from, one.device, two.device, -1, a, b, true, {}}, [this, &one, &two, s, other = *u, a, b, shift, t0, t1](double cap) {
+                add({key.value(), s.from, one.device, two.device, -1, a, b, true, {}}, [this, &one, &two, s, other = *u, a, b, shift, t0, t1](double cap) {
                     const cell::Device& d = c_.device(two.device);
                     const motion::ArmMover mover(d.arm->model->mechanism, d.world, other.motion, seconds(shift), *b);
                     const auto pairs = choose(*a, *b, [](const motion::Part& p, const motion::Part& q) { return p.tag > 0 || q.tag > 0; });
@@ -270,7 +270,7 @@ private:
         return list;
     }
 
-    void add(const ArmRoom&, const Segment&, Job job, std::function<KeptClearance(double)> make) {
+    void add(Job job, std::function<KeptClearance(double)> make) {
         job.make = std::move(make);
         jobs_.push_back(std::move(job));
     }
