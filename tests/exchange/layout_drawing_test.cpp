@@ -4,7 +4,7 @@
 #include <cstdio>
 #include <filesystem>
 #include <fstream>
-#include <regex>
+#include <sstream>
 
 #include <exchange/layout_drawing.h>
 #include <exchange/placements_csv.h>
@@ -30,11 +30,19 @@ std::shared_ptr<const cell::Cell> block(double length, double width, double x, d
 /// Closed four-cornered paths of an SVG by cairo, in millimetres of the sheet (y down): low x, low y, width, height.
 std::vector<std::array<double, 4>> rectangles(const std::string& svg) {
     std::vector<std::array<double, 4>> out;
-    const std::regex path("d=\"M ([^\"]*)\"( transform=\"matrix\\(([^)]*)\\)\")?");
-    for (std::sregex_iterator it(svg.begin(), svg.end(), path), end; it != end; ++it) {
-        std::string numbers = std::regex_replace((*it)[1].str(), std::regex("[A-Za-z]"), " ");
+    for (std::size_t at = svg.find("d=\"M "); at != std::string::npos; at = svg.find("d=\"M ", at + 1)) {
+        const std::size_t end = svg.find('"', at + 3), close = svg.find("/>", end);
+        if (end == std::string::npos || close == std::string::npos || end - at > 400) continue;  // text is longer
+        std::string numbers = svg.substr(at + 3, end - at - 3);
+        for (char& c : numbers)
+            if (std::isalpha(static_cast<unsigned char>(c))) c = ' ';
         double m[6] = {1, 0, 0, 1, 0, 0};
-        if ((*it)[3].matched) std::sscanf(std::regex_replace((*it)[3].str(), std::regex(","), " ").c_str(), "%lf %lf %lf %lf %lf %lf", &m[0], &m[1], &m[2], &m[3], &m[4], &m[5]);
+        const std::size_t matrix = svg.find("matrix(", end);
+        if (matrix < close) {
+            std::string six = svg.substr(matrix + 7, close - matrix);
+            std::replace(six.begin(), six.end(), ',', ' ');
+            std::sscanf(six.c_str(), "%lf %lf %lf %lf %lf %lf", &m[0], &m[1], &m[2], &m[3], &m[4], &m[5]);
+        }
         std::vector<double> v;
         std::istringstream in(numbers);
         for (double d; in >> d;) v.push_back(d);
