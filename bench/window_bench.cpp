@@ -3,6 +3,7 @@
 
 #include <QApplication>
 #include <QElapsedTimer>
+#include <QFile>
 #include <QSurfaceFormat>
 #include <QTemporaryDir>
 #include <QTest>
@@ -39,6 +40,45 @@ std::vector<double> frames(FloorView* floor, const QPoint& from, const QPoint& s
     }
     QTest::mouseRelease(floor, button, Qt::AltModifier, from + step * 60);
     return out;
+}
+
+/// A ball of a million triangles comes in while a timer asks for its turn every 5 ms: the longest it had to wait.
+void import_million(MainWindow& window, const QString& file) {
+    QFile out(file);
+    if (!out.open(QIODevice::WriteOnly)) return;
+    QByteArray bytes(80, ' ');
+    const int n = 500;
+    const quint32 count = 2u * n * 2u * n;
+    bytes.append(reinterpret_cast<const char*>(&count), 4);
+    const auto point = [&](int i, int j) {
+        const double a = geometry::pi * i / n, b = geometry::pi * j / n;
+        const float p[3] = {static_cast<float>(250 * std::sin(a) * std::cos(b)), static_cast<float>(250 * std::sin(a) * std::sin(b)), static_cast<float>(250 * std::cos(a))};
+        bytes.append(reinterpret_cast<const char*>(p), 12);
+    };
+    for (int i = 0; i < n; ++i)
+        for (int j = 0; j < 2 * n; ++j)
+            for (const bool upper : {true, false}) {
+                bytes.append(12, '\0');
+                point(i, j), point(i + 1, upper ? j : j + 1), point(upper ? i + 1 : i, j + 1);
+                bytes.append(2, '\0');
+            }
+    out.write(bytes);
+    out.close();
+    QElapsedTimer all, turn;
+    double longest = 0;
+    QTimer timer;
+    QObject::connect(&timer, &QTimer::timeout, [&] {
+        longest = std::max(longest, static_cast<double>(turn.nsecsElapsed()) * 1e-6);
+        turn.restart();
+    });
+    all.start(), turn.start();
+    timer.start(5);
+    exchange::ImportOptions o;
+    o.name = "Ball";
+    const bool good = window.importer()->import_file(file, o, exchange::ImportAs::structure, false);
+    const double took = static_cast<double>(all.nsecsElapsed()) * 1e-6;
+    window.model()->repaint();
+    std::printf("STL of %u triangles %s in %.0f ms; the window answered within %.0f ms all the while, shown after %.0f ms\n", count, good ? "imported" : "NOT imported", took, longest, static_cast<double>(all.nsecsElapsed()) * 1e-6);
 }
 
 }  // namespace
@@ -88,6 +128,7 @@ int main(int argc, char** argv) {
         std::vector<double> pan = frames(floor, {200, 200}, {2, 1}, Qt::MiddleButton);
         std::printf("%3d devices: shown after %6.0f ms, every figure after %6.0f ms; drag %6.1f ms a frame (worst %6.1f, %5.1f frames/s), pan %6.1f ms; plain frame %7.1f ms, %5.1f x slower than ours\n", count, shown, current, median(drag), worst, 1000 / median(drag), median(pan), median(plain),
                     median(plain) / median(drag));
+        if (count == 14) import_million(window, home.filePath("ball.stl"));
         window.workspace().forget_journal();
     }
     return 0;

@@ -133,3 +133,29 @@ TEST_CASE("ik lists every solution, and each leads back through fk") {
     const json same = cli("ik " + demo + " --arm arm1 --frame infeed_belt --pose 750 0 900 180 0 30").parsed();
     CHECK(same["solutions"] == r["solutions"]);
 }
+
+TEST_CASE("edits from stdin are made and saved, what is refused is said; CAD files come in; the base field and the placements go out") {
+    const std::string folder = std::filesystem::temp_directory_path() / ("escarp-cli-" + std::to_string(::getpid()));
+    std::filesystem::create_directories(folder);
+    const std::string file = folder + "/cell.escarp";
+    std::filesystem::copy_file(demo, file, std::filesystem::copy_options::overwrite_existing);
+    std::ofstream(folder + "/edits") << R"({"name": "Shift", "operations": [{"at": "/devices/tester/placement/x_mm", "value": 2123}]})" << "\n" << R"({"operations": [{"at": "/devices/tester/length_mm", "value": "long"}]})" << "\n" << R"({"save": true})" << "\n";
+    const Output edited = cli("edit " + file + " < " + folder + "/edits");
+    CHECK(edited.code == 2);  // one of them was refused
+    CHECK(edited.text.find("\"refused\"") != std::string::npos);
+    CHECK(edited.text.find("\"saved\":true") != std::string::npos);
+    CHECK(cli("placements " + file).text.find("tester,Tester,fixture,floor,2123,") != std::string::npos);
+    CHECK(cli("recover " + file).text.find("nothing was left") != std::string::npos);
+    std::ofstream(folder + "/wedge.obj") << "v 0 0 0\nv 100 0 0\nv 0 100 0\nv 0 0 100\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 3 1 4\n";
+    const json wedge = cli("import " + file + " " + folder + "/wedge.obj --as part-type --unit mm --json").parsed();
+    CHECK(wedge["volume_cm3"].get<double>() == Approx(166.667).epsilon(1e-3));
+    CHECK(cli("validate " + file).code == 0);
+    CHECK(cli("import " + file + " " + file).code == 2);
+    const json field = cli("base-field " + demo + " --arm arm1 --json").parsed();
+    CHECK(field["poses"] == 3);
+    CHECK(field["best"]["margin_mm"].get<double>() > 100);
+    CHECK(field["x_y_margin_mm"].size() == field["good_cells"]);
+    CHECK(cli("draw " + demo + " --out " + folder + "/a.svg").code == 0);
+    CHECK(cli("draw " + demo + " --out " + folder + "/a.svg --scale 1").code == 2);
+    std::filesystem::remove_all(folder);
+}

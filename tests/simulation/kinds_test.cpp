@@ -73,6 +73,14 @@ TEST_CASE("nests lie in their rows and columns at their pitch, on top of the fix
     CHECK((seats[1].at.translation() - seats[0].at.translation() - geometry::Vector3(0.1, 0, 0)).norm() < 1e-12);
 }
 
+TEST_CASE("nests lie wherever a pattern of their own puts them") {
+    const auto c = one_of("fixture", {{"nests_mm", {{10, 20}, {-30, 0}, {0, -45.5}}}, {"height_mm", 100}});
+    const auto& seats = c->devices.back().seats;
+    REQUIRE(seats.size() == 3);
+    CHECK((seats[2].at.translation() - geometry::Vector3(0, -0.0455, 0.1)).norm() < 1e-12);
+    CHECK_THROWS_AS(one_of("fixture", {{"nests_mm", {{10, "x"}}}}), cell::InputError);
+}
+
 TEST_CASE("two belts end to end hand a part over without a jump") {
     json tree = tests::belt_cell(6, 200, 1000, 20);
     tree["devices"][0]["to"] = "second";

@@ -51,7 +51,7 @@ public:
             if (!fits_a_run(corners, at, door)) r.problem("doors_at_mm", "The door at " + cell::json(std::round(at * 1e3)).dump() + " mm does not fit between two corners; put it elsewhere or make it narrower.");
         d.mount = geometry::make_frame({0, 0, height});
     }
-    void mirror(cell::json& device) const override { mirror_corners(device); }
+    void mirror(cell::json& device) const override { mirror_places(device["points_mm"]); }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override { return std::make_unique<Still>(d, index); }
 
 private:

@@ -5,6 +5,7 @@
 #include <cell/device_kind.h>
 
 #include "kinds.h"
+#include "polyline.h"
 
 namespace escarp::simulation {
 namespace {
@@ -134,6 +135,7 @@ public:
                 {"rows", "nests along y", 1, 50, Type::whole},
                 {"pitch_x_mm", "pitch x", 1, 10000},
                 {"pitch_y_mm", "pitch y", 1, 10000},
+                {"nests_mm", "or nests at", 0, 0, Type::points},
                 {"length_mm", "length", 20, 20000},
                 {"width_mm", "width", 20, 20000},
                 {"height_mm", "height", 1, 5000}};
@@ -150,17 +152,23 @@ public:
         d.look = cell::Look::fixture;
         if (r.has("bodies")) d.bodies = cell::read_bodies(r, "bodies", cell.meshes);  // a shape of its own
         else d.bodies.push_back(cell::standing_box("body", {length, width, height}, {0, 0, 0}));
-        for (int row = 0; row < rows; ++row)
-            for (int column = 0; column < columns; ++column) {
-                const Vector3 at((column - 0.5 * (columns - 1)) * dx, (row - 0.5 * (rows - 1)) * dy, height);
-                d.seats.push_back({"nest " + std::to_string(d.seats.size() + 1), geometry::make_frame(at)});
-                cell::Mark ring{cell::Mark::Style::ink, {}};
-                for (int i = 0; i <= 24; ++i) ring.line.push_back(at + 0.04 * Vector3(std::cos(i * geometry::pi / 12), std::sin(i * geometry::pi / 12), 0));
-                d.marks.push_back(std::move(ring));
-            }
+        std::vector<Vector3> nests = read_places(r, "nests_mm");  // any pattern; else rows and columns
+        if (nests.empty())
+            for (int row = 0; row < rows; ++row)
+                for (int column = 0; column < columns; ++column) nests.emplace_back((column - 0.5 * (columns - 1)) * dx, (row - 0.5 * (rows - 1)) * dy, 0);
+        for (const Vector3& nest : nests) {
+            const Vector3 at = nest + Vector3(0, 0, height);
+            d.seats.push_back({"nest " + std::to_string(d.seats.size() + 1), geometry::make_frame(at)});
+            cell::Mark ring{cell::Mark::Style::ink, {}};
+            for (int i = 0; i <= 24; ++i) ring.line.push_back(at + 0.04 * Vector3(std::cos(i * geometry::pi / 12), std::sin(i * geometry::pi / 12), 0));
+            d.marks.push_back(std::move(ring));
+        }
         d.signals = {"free", "busy", "done"};
         d.mount = geometry::make_frame({0, 0, height});
         d.parameters = std::move(w);
+    }
+    void mirror(cell::json& device) const override {
+        if (device.contains("nests_mm")) mirror_places(device["nests_mm"]);
     }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override { return std::make_unique<Working>(d, index, c); }
 };

@@ -26,7 +26,7 @@ public:
             d.marks.push_back({cell::Mark::Style::muted, {from + side, to + side, to - side, from - side, from + side}});
         }
     }
-    void mirror(cell::json& device) const override { mirror_corners(device); }
+    void mirror(cell::json& device) const override { mirror_places(device["points_mm"]); }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override { return std::make_unique<Still>(d, index); }
 };
 
