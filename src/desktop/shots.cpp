@@ -7,6 +7,7 @@
 #include <QFile>
 #include <QImageReader>
 #include <QPainter>
+#include <QPushButton>
 #include <algorithm>
 
 #include "main_window.h"
@@ -123,6 +124,19 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
     w.select({});
     w.start_new();
     shot("empty-floor");
+    for (const char* name : {"first_arm", "first_table", "first_supply", "first_collect", "first_task"}) {
+        for (auto* button : window.findChildren<QPushButton*>(name))
+            if (button->isVisible()) {
+                button->click();
+                break;
+            }
+        good = settle(window) && good;
+    }
+    act("worksheet");
+    window.floor()->fit(), window.model()->fit();
+    at_cycle(1.2);
+    window.ribbon()->show_cycle();
+    shot("first-cell");
     return good ? 0 : 1;
 }
 

@@ -57,8 +57,10 @@ QString short_info(const cell::Cell& cell, const cell::Device& d, const cell::js
     if (d.arm) return QString::fromStdString(d.arm->model->name);
     switch (d.look) {
         case cell::Look::source: return QObject::tr("every %1 s").arg(number("interval_s"));
-        case cell::Look::fixture: return QObject::tr("%n nest(s) \u00b7 %1 s", nullptr, static_cast<int>(d.seats.size())).arg(number("process_s"));
-        case cell::Look::belt: return QObject::tr("%1 m \u00b7 %2 mm/s").arg(number("length_mm") / 1000).arg(number("speed_mm_s"));
+        case cell::Look::fixture:
+            if (values.contains("use")) return QObject::tr("%1 \u00b7 %n nest(s)", nullptr, static_cast<int>(d.seats.size())).arg(QString::fromStdString(values.value("use", "")));
+            return QObject::tr("%n nest(s) \u00b7 %1 s", nullptr, static_cast<int>(d.seats.size())).arg(number("process_s"));
+        case cell::Look::belt: return QObject::tr("%1 m \u00b7 %2 mm/s").arg(std::round((number("length_mm") + number("after_mm") + std::abs(number("bend_deg")) * geometry::pi / 180 * (values.contains("radius_mm") ? number("radius_mm") : 500.0)) / 10) / 100).arg(number("speed_mm_s"));
         case cell::Look::sensor: return d.host >= 0 ? QObject::tr("on %1").arg(QString::fromStdString(cell.devices[static_cast<std::size_t>(d.host)].name)) : QString();
         default: return QString::fromStdString(d.kind->label()).toLower();
     }
