@@ -136,6 +136,7 @@ void ModelView::fit_to(const std::vector<int>& devices) {
     const double aspect = static_cast<double>(std::max(1, width())) / std::max(1, height());
     camera_.distance = std::max(0.3, (devices.empty() ? 1.02 : 1.7) * (all.high - all.low).norm() * std::max(1.0, 1.1 / aspect));
     update();
+    words_->update();
 }
 
 cell::json ModelView::view_state() const {
@@ -149,12 +150,14 @@ void ModelView::set_view_state(const cell::json& s) {
     if (s.contains("at_mm") && s["at_mm"].size() == 3) camera_.at = 1e-3 * Vector3(s["at_mm"][0].get<double>(), s["at_mm"][1].get<double>(), s["at_mm"][2].get<double>());
     fitted_ = false;
     update();
+    words_->update();
 }
 
 void ModelView::look(double turn, double tilt) {
     camera_.turn = turn;
     camera_.tilt = tilt;
     update();
+    words_->update();
 }
 
 void ModelView::initializeGL() {
@@ -383,12 +386,43 @@ void ModelView::resizeEvent(QResizeEvent* event) {
 
 ModelWords::ModelWords(Workspace& workspace, ModelView* over) : QWidget(over), workspace_(workspace), view_(over) {
     setAttribute(Qt::WA_TransparentForMouseEvents);
-    for (auto signal : {&Workspace::document_changed, &Workspace::evaluated, &Workspace::time_changed, &Workspace::selection_changed}) connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
+    for (auto signal : {&Workspace::document_changed, &Workspace::evaluated, &Workspace::time_changed, &Workspace::selection_changed, &Workspace::shown_changed}) connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
+}
+
+/// Frames and names over the bodies, where they are asked for.
+void ModelWords::draw_devices(QPainter& p) const {
+    const Shown& shown = workspace_.shown();
+    static const char* letters[] = {"x", "y", "z"};
+    const QColor colours[] = {theme::stop, theme::good, theme::move};
+    for (const cell::Device& d : workspace_.cell()->devices) {
+        if (workspace_.hidden(d.id)) continue;
+        const auto origin = view_->pixel_of(d.world.translation());
+        for (int axis = 0; axis < 3 && shown.frames && origin; ++axis) {
+            const auto end = view_->pixel_of(d.world * Vector3(0.15 * Vector3::Unit(axis)));
+            if (!end) continue;
+            p.setFont(theme::font(9));
+            p.setPen(QPen(colours[axis], 1.6));
+            p.drawLine(*origin, *end);
+            p.drawText(*end + QPointF(3, 3), letters[axis]);
+        }
+        const geometry::Box3 box = d.extent();
+        const auto top = box.empty() ? origin : view_->pixel_of(d.world * Vector3(0.5 * (box.low.x() + box.high.x()), 0.5 * (box.low.y() + box.high.y()), box.high.z()));
+        if (!shown.model_names || !top) continue;
+        p.setFont(theme::font(10));
+        const QString name = QString::fromStdString(d.name);
+        QRectF label(0, 0, QFontMetricsF(p.font()).horizontalAdvance(name) + 6, 14);
+        label.moveCenter(*top - QPointF(0, 9));
+        p.fillRect(label, QColor(0xFC, 0xFA, 0xF5, 205));
+        p.setPen(workspace_.is_selected(d.id) ? theme::accent : theme::ink);
+        p.drawText(label, Qt::AlignCenter, name);
+    }
 }
 
 void ModelWords::paintEvent(QPaintEvent*) {
+    if (workspace_.shown() == Shown::nothing()) return;
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
+    draw_devices(p);
     p.setFont(theme::font(12, true));
     p.setPen(theme::muted);
     p.drawText(QPointF(10, 16), tr("MODEL"));
@@ -417,6 +451,12 @@ void ModelWords::paintEvent(QPaintEvent*) {
     p.fillRect(QRectF(0, height() - 48, width(), 48), QColor(0xFC, 0xFA, 0xF5, 225));
     p.setPen(theme::ink);
     for (int i = 0; i < rows.size(); ++i) theme::text(p, QRectF(8, height() - 46 + 15 * i, width() - 12, 15), rows[i]);
+}
+
+std::optional<QPointF> ModelView::pixel_of(const Vector3& world) const {
+    const QVector4D seen = projection() * sight() * QVector4D(vec(world), 1.0f);
+    if (seen.w() <= 0) return std::nullopt;
+    return QPointF((seen.x() / seen.w() + 1) * 0.5 * width(), (1 - seen.y() / seen.w()) * 0.5 * height());
 }
 
 int ModelView::device_at(const QPointF& pixel) const {
@@ -454,6 +494,7 @@ void ModelView::mouseMoveEvent(QMouseEvent* event) {
         fitted_ = false;
     }
     update();
+    words_->update();
 }
 
 void ModelView::mouseReleaseEvent(QMouseEvent* event) {
@@ -467,6 +508,7 @@ void ModelView::wheelEvent(QWheelEvent* event) {
     camera_.distance = std::clamp(camera_.distance * std::pow(0.9988, event->angleDelta().y()), 0.2, 200.0);
     fitted_ = false;
     update();
+    words_->update();
 }
 
 }  // namespace escarp::desktop

@@ -7,6 +7,7 @@
 #include <QOpenGLVertexArrayObject>
 #include <QOpenGLWidget>
 #include <memory>
+#include <optional>
 #include <unordered_map>
 
 #include <geometry/mesh.h>
@@ -32,6 +33,7 @@ protected:
     void paintEvent(QPaintEvent*) override;
 
 private:
+    void draw_devices(QPainter& p) const;
     Workspace& workspace_;
     ModelView* view_;
 };
@@ -48,6 +50,8 @@ public:
     void look(double turn, double tilt);  ///< keeps the distance; top is tilt = pi/2
     QSize sizeHint() const override { return {340, 400}; }
     bool working() const { return ready_; }
+    /// Where a point of the world is seen; nothing where it is behind the eye.
+    std::optional<QPointF> pixel_of(const geometry::Vector3& world) const;
 
 protected:
     void initializeGL() override;

@@ -110,8 +110,10 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
     w.select_devices({"tester", "marker", "cabinet"});
     act("corner");
     act("frames");
+    act("model_names");
     shot("devices");
     act("frames");
+    act("model_names");
     act("top");
     act("worksheet");
     w.select("arm2", "s1");

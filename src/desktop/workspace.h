@@ -23,8 +23,8 @@ struct Selection {
 
 /// What the drawings show besides the devices.
 struct Shown {
-    bool names = true, frames = false, dimensions = true, reach = true, base = false, helpers = true;
-    static Shown nothing() { return {false, false, false, false, false, false}; }
+    bool names = true, frames = false, dimensions = true, reach = true, base = false, helpers = true, model_names = false;
+    static Shown nothing() { return {false, false, false, false, false, false, false}; }
     bool operator==(const Shown&) const = default;
 };
 
