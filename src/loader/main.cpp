@@ -87,6 +87,17 @@ Found read_mesh(const std::string& file, const std::string& ending) {
     return out;
 }
 
+/// A PLY header that promises more than the file can hold keeps the reading library busy for nothing.
+void check_ply(const std::string& file, double size) {
+    std::ifstream in(file, std::ios::binary);
+    std::string line;
+    for (int n = 0; n < 1000 && std::getline(in, line) && line.rfind("end_header", 0) != 0; ++n) {
+        char name[64];
+        double count = 0;
+        if (std::sscanf(line.c_str(), " element %63s %lf", name, &count) == 2 && !(count >= 0 && count <= size)) fail("Its header promises more elements than the file can hold; it is broken or cut off.");
+    }
+}
+
 Found read_step(const std::string& file) {
     Message::DefaultMessenger()->ChangePrinters().Clear();
     STEPControl_Reader reader;
@@ -151,6 +162,7 @@ int main(int argc, char** argv) {
         std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
         const bool step = ending == "step" || ending == "stp";
         if (!step && ending != "stl" && ending != "obj" && ending != "ply" && ending != "gltf" && ending != "glb") fail("Only STL, OBJ, PLY, glTF (gltf, glb) and STEP (step, stp) files are read.");
+        if (ending == "ply") check_ply(file, static_cast<double>(info.st_size));
         const Found found = step ? read_step(file) : read_mesh(file, ending);
         if (found.triangles.empty()) fail("The file holds no triangle.");
         for (const auto& p : found.points)
