@@ -34,11 +34,10 @@ bool is_line(const cell::Offering& what) { return what.kind == "fence" || what.k
 
 }  // namespace
 
-void FloorView::set_hand(Hand hand, const QString& words) {
+void FloorView::set_hand(Hand hand) {
     if (hand == hand_) return;
     hand_ = hand;
     if (hand != Hand::dragging && hand != Hand::placing) guides_.clear(), lands_on_.clear();
-    Q_EMIT hand_changed(words);
     setCursor(hand == Hand::placing || hand == Hand::drawing || hand == Hand::measuring ? Qt::CrossCursor : Qt::ArrowCursor);
     update();
 }
@@ -80,14 +79,14 @@ void FloorView::place(const cell::Offering& what) {
     if (view_.side != Side::top) set_side(Side::top);
     placing_ = what;
     corners_.clear();
-    set_hand(is_line(what) ? Hand::drawing : Hand::placing, tr("placing"));
+    set_hand(is_line(what) ? Hand::drawing : Hand::placing);
     setFocus();
 }
 
 void FloorView::measure() {
     drop_hand();
     corners_.clear();
-    set_hand(Hand::measuring, tr("measuring"));
+    set_hand(Hand::measuring);
     setFocus();
 }
 

@@ -56,7 +56,6 @@ public:
 Q_SIGNALS:
     void asks_menu(const QPoint& global, const QList<int>& under);  ///< right click
     void points_measured(const escarp::geometry::Vector3& a, const escarp::geometry::Vector3& b);
-    void hand_changed(const QString& words);                        ///< what a click does now; empty: selects
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -99,7 +98,7 @@ private:
     QPointF turn_handle() const;  ///< of the selected device; null where there is none
 
     // Hands
-    void set_hand(Hand hand, const QString& words = {});
+    void set_hand(Hand hand);
     void begin_drag(const QPointF& at, int device);
     void drag_to(const QPointF& pixel, bool snap);
     void turn_to(const QPointF& pixel, bool snap);
