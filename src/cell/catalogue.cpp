@@ -54,6 +54,160 @@ json six_axis(const Sizes& s) {
             {"turn_acceleration_deg_s2", 2500}};
 }
 
+json box(const char* name, json size, json where) { return {{"name", name}, {"shape", "box"}, {"size_mm", std::move(size)}, {"at_mm", std::move(where)}}; }
+
+json hinge(const char* name, int parent, int child, json where, json axis, double low, double high, double speed, double acceleration, double jerk) {
+    return {{"name", name}, {"type", "hinge"}, {"parent", parent}, {"child", child}, {"at_mm", std::move(where)}, {"axis", std::move(axis)}, {"min_deg", low}, {"max_deg", high},
+            {"speed_deg_s", speed}, {"acceleration_deg_s2", acceleration}, {"jerk_deg_s3", jerk}};
+}
+
+json slide(const char* name, int parent, int child, json where, json axis, double low, double high, double speed, double acceleration, double jerk) {
+    return {{"name", name}, {"type", "slide"}, {"parent", parent}, {"child", child}, {"at_mm", std::move(where)}, {"axis", std::move(axis)}, {"min_mm", low}, {"max_mm", high},
+            {"speed_mm_s", speed}, {"acceleration_mm_s2", acceleration}, {"jerk_mm_s3", jerk}};
+}
+
+json link(const char* name, json bodies) { return {{"name", name}, {"bodies", std::move(bodies)}}; }
+
+const json up = json::array({0, 0, 1}), across = json::array({0, 1, 0}), down = json::array({0, 0, -1}), along = json::array({1, 0, 0});
+
+/// Six hinges, second to fourth parallel; the wrist stands beside the forearm.
+json offset_wrist() {
+    return {{"id", "offset850"},
+            {"name", "Offset-wrist 850"},
+            {"payload_kg", 5},
+            {"links",
+             {link("base", {cylinder("foot", 160, 60, at(0, 0, 0)), cylinder("column", 130, 40, at(0, 0, 60))}),
+              link("shoulder", {cylinder("housing", 125, 120, at(0, 0, -50)), cylinder("axis 2", 110, 70, at(0, 110, 0), at(90, 0, 0))}),
+              link("upper arm", {cylinder("axis 2", 110, 60, at(0, 165, 0), at(90, 0, 0)), capsule("tube", at(0, 135, 0), at(0, 135, 425), 90)}),
+              link("forearm", {cylinder("axis 3", 95, 60, at(0, 75, 0), at(90, 0, 0)), capsule("tube", at(0, 30, 0), at(0, 30, 370), 76)}),
+              link("wrist 1", {cylinder("axis 4", 76, 110, at(0, 140, 0), at(90, 0, 0))}),
+              link("wrist 2", {cylinder("axis 5", 76, 110, at(0, 0, 15))}),
+              link("flange", {cylinder("axis 6", 72, 50, at(0, 82, 0), at(90, 0, 0))})}},
+            {"joints",
+             {hinge("J1", 0, 1, at(0, 0, 150), up, -360, 360, 180, 900, 12000), hinge("J2", 1, 2, at(0, 0, 0), across, -200, 200, 180, 900, 12000),
+              hinge("J3", 2, 3, at(0, 0, 425), across, -165, 165, 180, 900, 12000), hinge("J4", 3, 4, at(0, 0, 390), across, -360, 360, 220, 1600, 22000),
+              hinge("J5", 4, 5, at(0, 110, 0), up, -360, 360, 220, 1600, 22000), hinge("J6", 5, 6, at(0, 0, 95), across, -360, 360, 220, 1600, 22000)}},
+            {"flange", {{"link", 6}, {"at_mm", at(0, 82, 0)}, {"turn_deg", at(-90, 0, 0)}}},
+            {"ready_deg", {0, -5, 95, 0, -90, 0}},
+            {"line_speed_mm_s", 1000},
+            {"line_acceleration_mm_s2", 5000},
+            {"turn_speed_deg_s", 220},
+            {"turn_acceleration_deg_s2", 1500}};
+}
+
+json seven_axis() {
+    json links = json::array({link("base", {cylinder("foot", 170, 100, at(0, 0, 0)), cylinder("column", 140, 60, at(0, 0, 100))}),
+                              link("shoulder 1", {cylinder("housing", 136, 100, at(0, 0, 0)), capsule("yoke", at(0, 0, 100), at(0, 0, 180), 130)}),
+                              link("shoulder 2", {capsule("housing", at(0, 0, 0), at(0, 0, 120), 126)}),
+                              link("upper arm", {capsule("tube", at(0, 0, -20), at(0, 0, 200), 118)}),
+                              link("elbow", {capsule("housing", at(0, 0, 0), at(0, 0, 120), 112)}),
+                              link("forearm", {capsule("tube", at(0, 0, -20), at(0, 0, 200), 100)}),
+                              link("wrist", {capsule("housing", at(0, 0, 0), at(0, 0, 60), 90)}),
+                              link("flange", {cylinder("flange", 70, 40, at(0, 0, 20))})});
+    const json origins[7] = {at(0, 0, 160), at(0, 0, 180), at(0, 0, 200), at(0, 0, 200), at(0, 0, 200), at(0, 0, 200), at(0, 0, 90)};
+    static const char* names[7] = {"J1", "J2", "J3", "J4", "J5", "J6", "J7"};
+    const double limit[7] = {170, 120, 170, 120, 170, 120, 175}, speed[7] = {110, 110, 130, 130, 180, 180, 240};
+    json joints = json::array();
+    for (int i = 0; i < 7; ++i) joints.push_back(hinge(names[i], i, i + 1, origins[i], i % 2 ? across : up, -limit[i], limit[i], speed[i], 6 * speed[i], 90 * speed[i]));
+    return {{"id", "seven800"}, {"name", "Seven-axis 800"}, {"payload_kg", 7}, {"links", std::move(links)}, {"joints", std::move(joints)},
+            {"flange", {{"link", 7}, {"at_mm", at(0, 0, 60)}}}, {"ready_deg", {0, 20, 0, 80, 0, 80, 0}},
+            {"line_speed_mm_s", 1000}, {"line_acceleration_mm_s2", 5000}, {"turn_speed_deg_s", 180}, {"turn_acceleration_deg_s2", 1200}};
+}
+
+/// Lengths in mm.
+json scara(const char* id, const char* name, double column, double first, double second, double stroke, double payload, double pace) {
+    const double t = 0.22 * first;
+    return {{"id", id},
+            {"name", name},
+            {"payload_kg", payload},
+            {"links",
+             {link("base", {box("foot", at(3.4 * t, 3 * t, 20), at(0, 0, 0)), cylinder("column", 2.6 * t, column - 20, at(0, 0, 20))}),
+              link("first arm", {capsule("beam", at(0, 0, t), at(first, 0, t), 1.9 * t)}),
+              link("second arm", {capsule("beam", at(0, 0, 0), at(second, 0, 0), 1.7 * t), cylinder("drive", 1.5 * t, 2.2 * t, at(0.45 * second, 0, 0.8 * t))}),
+              link("quill", {cylinder("shaft", 0.5 * t, stroke + 140, at(0, 0, -60))}),
+              link("flange", {cylinder("flange", 0.9 * t, 12, at(0, 0, -60))})}},
+            {"joints",
+             {hinge("J1", 0, 1, at(0, 0, column), up, -132, 132, 420 * pace, 3600 * pace, 60000 * pace), hinge("J2", 1, 2, at(first, 0, 3 * t), up, -145, 145, 680 * pace, 6500 * pace, 110000 * pace),
+              slide("J3", 2, 3, at(second, 0, 0), down, 0, stroke, 1100 * pace, 14000 * pace, 300000 * pace), hinge("J4", 3, 4, at(0, 0, 0), up, -360, 360, 1800 * pace, 20000 * pace, 400000 * pace)}},
+            {"flange", {{"link", 4}, {"at_mm", at(0, 0, -60)}, {"turn_deg", at(180, 0, 0)}}},
+            {"ready", {-45, 90, 20, 0}},
+            {"line_speed_mm_s", 2200},
+            {"line_acceleration_mm_s2", 16000},
+            {"turn_speed_deg_s", 1500},
+            {"turn_acceleration_deg_s2", 12000}};
+}
+
+/// Level flange by a parallelogram: the third drive turns the forearm as seen from the column.
+json palletiser() {
+    json joints = json::array({hinge("J1", 0, 1, at(0, 0, 500), up, -170, 170, 140, 350, 3500), hinge("J2", 1, 2, at(200, 0, 250), across, -45, 85, 110, 300, 3000),
+                               hinge("J3", 1, 3, at(200, 0, 250), across, -20, 100, 115, 320, 3200)});
+    joints.push_back({{"name", "Elbow"}, {"type", "hinge"}, {"parent", 2}, {"child", 4}, {"at_mm", at(0, 0, 950)}, {"axis", across}, {"min_deg", -70}, {"max_deg", 80},
+                      {"follows", {{{"joint", "J3"}, {"ratio", 1}}, {{"joint", "J2"}, {"ratio", -1}}}}});
+    joints.push_back({{"name", "Level"}, {"type", "hinge"}, {"parent", 4}, {"child", 5}, {"at_mm", at(1150, 0, 0)}, {"axis", across}, {"follows", {{{"joint", "J3"}, {"ratio", -1}}}}});
+    joints.push_back(hinge("J4", 5, 6, at(180, 0, -90), up, -350, 350, 320, 1100, 14000));
+    return {{"id", "pallet2100"},
+            {"name", "Palletiser 2100"},
+            {"payload_kg", 80},
+            {"links",
+             {link("base", {cylinder("foot", 620, 180, at(0, 0, 0)), cylinder("column", 460, 300, at(0, 0, 180))}),
+              link("column", {cylinder("turntable", 520, 90, at(0, 0, -20)), capsule("shoulder", at(60, 0, 180), at(200, 0, 250), 330)}),
+              link("upper arm", {capsule("beam", at(0, 0, 0), at(0, 0, 950), 210)}),
+              link("crank", {cylinder("crank", 240, 60, at(0, 200, 0), at(90, 0, 0))}),
+              link("forearm", {cylinder("axis 3", 230, 300, at(0, 150, 0), at(90, 0, 0)), capsule("beam", at(0, 0, 0), at(1150, 0, 0), 180)}),
+              link("level head", {capsule("head", at(0, 0, 0), at(180, 0, 0), 150), cylinder("drive", 190, 120, at(180, 0, -60))}),
+              link("flange", {cylinder("flange", 160, 40, at(0, 0, -40))})}},
+            {"joints", std::move(joints)},
+            {"flange", {{"link", 6}, {"at_mm", at(0, 0, -40)}, {"turn_deg", at(180, 0, 0)}}},
+            {"ready_deg", {0, 0, 10, 0}},
+            {"line_speed_mm_s", 2000},
+            {"line_acceleration_mm_s2", 6000},
+            {"turn_speed_deg_s", 300},
+            {"turn_acceleration_deg_s2", 1000}};
+}
+
+/// Strokes in mm. Two axes: a beam on two posts; more: a bridge on two rails. `turn`: a fourth axis about the upright.
+json gantry(const char* id, const char* name, double x, double y, double z, double height, bool turn, double payload) {
+    json links = json::array(), joints = json::array();
+    const double post = 120, beam = height - 160;
+    json frame = json::array();
+    if (y > 0) {
+        for (const double px : {-0.5, 0.5})
+            for (const double py : {-0.5, 0.5}) frame.push_back(box("post", at(post, post, beam), at(px * (x + 500), py * (y + 700), 0)));
+        for (const double py : {-0.5, 0.5}) frame.push_back(box("rail", at(x + 620, 140, 160), at(0, py * (y + 700), beam)));
+        links.push_back(link("frame", std::move(frame)));
+        links.push_back(link("bridge", {box("beam", at(160, y + 700, 140), at(0, 0, 0))}));
+        links.push_back(link("carriage", {box("carriage", at(300, 260, 220), at(0, 0, 80))}));
+        joints.push_back(slide("X", 0, 1, at(-0.5 * x, 0, height), along, 0, x, 1800, 3500, 30000));
+        joints.push_back(slide("Y", 1, 2, at(0, -0.5 * y, 60), across, 0, y, 1800, 4000, 40000));
+    } else {
+        for (const double px : {-0.5, 0.5}) {
+            frame.push_back(box("post", at(post, post, beam), at(px * (x + 500), 0, 0)));
+            frame.push_back(box("foot", at(300, 500, 30), at(px * (x + 500), 0, 0)));
+        }
+        frame.push_back(box("beam", at(x + 620, 140, 160), at(0, 0, beam)));
+        links.push_back(link("frame", std::move(frame)));
+        links.push_back(link("carriage", {box("carriage", at(320, 90, 300), at(0, -125, -230))}));
+        joints.push_back(slide("X", 0, 1, at(-0.5 * x, 0, height), along, 0, x, 2200, 5000, 50000));
+    }
+    const int carriage = static_cast<int>(links.size()) - 1;
+    const json ram = y > 0 ? at(190, 0, 0) : at(0, -230, -80);
+    links.push_back(link("ram", {box("ram", at(100, 100, z + 300), at(0, 0, -100))}));
+    joints.push_back(slide("Z", carriage, carriage + 1, ram, down, 0, z, 1500, 5000, 60000));
+    int last = carriage + 1;
+    if (turn) {
+        links.push_back(link("turning head", {cylinder("head", 110, 60, at(0, 0, -160))}));
+        joints.push_back(hinge("Turn", last, last + 1, at(0, 0, 0), up, -185, 185, 240, 1500, 20000));
+        ++last;
+    }
+    json ready = json::array({0.5 * x});
+    if (y > 0) ready.push_back(0.5 * y);
+    ready.push_back(0.1 * z);
+    if (turn) ready.push_back(0);
+    return {{"id", id}, {"name", name}, {"payload_kg", payload}, {"links", std::move(links)}, {"joints", std::move(joints)},
+            {"flange", {{"link", last}, {"at_mm", at(0, 0, turn ? -160 : -100)}, {"turn_deg", at(180, 0, 0)}}}, {"ready", std::move(ready)},
+            {"line_speed_mm_s", 1800}, {"line_acceleration_mm_s2", 5000}, {"turn_speed_deg_s", 240}, {"turn_acceleration_deg_s2", 1500}};
+}
+
 }  // namespace
 
 const json& catalogue_arms() {
@@ -64,6 +218,14 @@ const json& catalogue_arms() {
                   {300, 270, 320, 420, 420, 640}, {1500, 1300, 1700, 2800, 2800, 4200}, {16000, 14000, 18000, 32000, 32000, 48000}}),
         six_axis({"six1400", "Six-axis 1400", 450, 150, 610, 60, 640, 100, 165, 20,
                   {220, 200, 230, 340, 340, 520}, {900, 800, 950, 1900, 1900, 3000}, {9000, 8000, 9500, 20000, 20000, 30000}}),
+        offset_wrist(),
+        seven_axis(),
+        scara("scara400", "SCARA 400", 300, 225, 175, 180, 4, 1.0),
+        scara("scara650", "SCARA 650", 380, 350, 300, 240, 10, 0.8),
+        palletiser(),
+        gantry("gantry2", "Gantry 2000, two axes", 2000, 0, 700, 2000, false, 25),
+        gantry("gantry3", "Gantry 2400 x 1200, three axes", 2400, 1200, 800, 2100, false, 40),
+        gantry("gantry4", "Gantry 2400 x 1200, four axes", 2400, 1200, 800, 2100, true, 35),
     });
     return all;
 }

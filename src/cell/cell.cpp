@@ -88,6 +88,14 @@ std::string describe(const Cell& cell, const Step& step) {
         }
         case StepKind::if_part: return "If part is " + step.result;
         case StepKind::repeat: return "Repeat " + std::to_string(step.times) + " times";
+        case StepKind::gripper: return step.is ? "Close the tool" : "Open the tool";
+        case StepKind::use: return "Use another tool";
+        case StepKind::act: return step.label;
+        case StepKind::block: {
+            for (const StepBlock& b : cell.blocks)
+                if (b.id == step.label) return b.name;
+            return step.label;
+        }
     }
     return {};
 }

@@ -49,6 +49,7 @@ struct ToolModel {
     double force = 0;   ///< N, of each jaw
     int faces = 2;      ///< contact faces
     double friction = 0.3;
+    bool suction = false;  ///< holds by suction: the whole force, no friction between
 };
 
 /// A taught pose: joint values, or a tool frame relative to a device (or the floor).
@@ -59,12 +60,14 @@ struct Pose {
     Frame at = Frame::Identity();
 };
 
-enum class StepKind { wait, set, pick, place, move, delay, if_part, repeat };
+enum class StepKind { wait, set, pick, place, move, delay, if_part, repeat, gripper, use, act, block };
 
 struct Step {
     std::string id;
     std::string path;  ///< where it stands in the file, for messages and edits
     int number = 0;    ///< position in the task counted through all groups, from 0
+    bool enabled = true;
+    bool shared = false;         ///< stands in a block that other steps may use too
     int depth = 0;
     bool in_else = false;        ///< belongs to the second branch of an if
     StepKind kind = StepKind::delay;
@@ -73,16 +76,22 @@ struct Step {
     int device = -1;             ///< pick, place: index of the other device
     std::string pose;            ///< move: id of the pose
     bool straight = false;       ///< move: straight instead of joint move
-    double speed = 1.0;          ///< share of the joint moves' limits
+    double speed = 1.0;          ///< share of the joint moves' limits, the arm's own share included
     double straight_speed = 1.0; ///< share of the straight moves' limits
+    double acceleration = 1.0;   ///< share of all acceleration limits
+    double corner = 0;           ///< fly-by: the tool passes the pose within this distance, m; 0: an exact stop
+    std::optional<double> held;  ///< value of the arm's first free joint, rad or m; none: chosen by the planner
+    bool detour = true;          ///< joint moves may go round what stands in the way
     double approach = 0, retreat = 0;  ///< m
     double turn = 0;             ///< pick: of the tool about the part's upright; place: of the part in its seat; rad
-    int posture = -1;            ///< joint solution to use; -1: the one nearest to the ready posture
+    int posture = -1;            ///< joint solution to use; -1: chosen by the planner
     std::string grip;            ///< pick: grip of the part; empty: its first
-    double time_s = 0;           ///< delay
+    double time_s = 0;           ///< delay, use, act
+    std::string label;           ///< act: what the tool does; block: its id
+    int tool = 0;                ///< use: index into the arm's tools
     std::string result;          ///< if_part: "reject" or "good"
     int times = 1;               ///< repeat
-    std::vector<Step> then, otherwise;  ///< if_part: both; repeat: `then`
+    std::vector<Step> then, otherwise;  ///< if_part: both; repeat, block: `then`
 };
 
 /// A place for one part on a device.
@@ -96,13 +105,28 @@ struct Parameters {
     virtual ~Parameters() = default;
 };
 
+/// A tool on a flange.
+struct MountedTool {
+    const ToolModel* model = nullptr;
+    Frame at = Frame::Identity();  ///< in the flange
+};
+
 struct Arm {
     const kinematics::ArmModel* model = nullptr;
-    const ToolModel* tool = nullptr;  ///< null: none mounted
+    std::shared_ptr<const kinematics::ArmModel> made;  ///< owns `model` where it is not one of the cell's: on a travel axis
+    std::vector<MountedTool> tools;
+    geometry::Bodies tool_bodies;      ///< of all of them, in the flange
+    const ToolModel* tool = nullptr;  ///< the active one; null: none mounted
     std::shared_ptr<const kinematics::JointSolver> solver;
-    std::uint64_t model_key = 0;  ///< of everything in the model and tool that motion depends on
+    std::uint64_t model_key = 0;  ///< of everything in the model and the active tool that motion depends on
     JointVector ready;
-    Frame tool_frame = Frame::Identity();  ///< in the flange; the flange itself without a tool
+    Frame tool_frame = Frame::Identity();  ///< of the active tool, in the flange; the flange itself without a tool
+    double speed = 1, acceleration = 1;    ///< shares of the limits
+    bool detours = true;  ///< joint moves may go round what stands in the way
+    bool gentle = false;  ///< no faster with a part than the grip can hold
+    std::vector<Arm> others;  ///< the same arm with its second, third... tool active
+
+    const Arm& with_tool(int index) const { return index <= 0 ? *this : others[static_cast<std::size_t>(index) - 1]; }
 };
 
 /// How a device is drawn; the drawing code knows looks, not kinds.
@@ -143,6 +167,11 @@ struct Device {
     const Pose* pose(const std::string& pose_id) const;
 };
 
+/// Steps under a name, used by any number of `block` steps.
+struct StepBlock {
+    std::string id, name;
+};
+
 struct Exclusion {
     int a, b;
     std::string reason;
@@ -160,6 +189,7 @@ struct Cell {
     std::vector<ToolModel> tool_models;
     std::vector<Device> devices;   ///< in the file's order
     std::vector<Exclusion> exclusions;
+    std::vector<StepBlock> blocks;
 
     int device(const std::string& id) const;  ///< index or -1
     int part_type(const std::string& id) const;

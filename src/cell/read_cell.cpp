@@ -2,19 +2,15 @@
 #include <cmath>
 #include <set>
 
-#include "content_key.h"
 #include "device_kind.h"
 #include "names.h"
+#include "read_model.h"
 #include "read_task.h"
 
 namespace escarp::cell {
 namespace {
 
-using kinematics::ArmModel;
-using kinematics::Joint;
-using kinematics::JointType;
-
-constexpr Range percent{1, 100}, millimetres{-1e5, 1e5}, angle{-3600, 3600};
+constexpr Range millimetres{-1e5, 1e5}, angle{-3600, 3600};
 
 MeshAsset read_mesh(const Reader& r) {
     MeshAsset m;
@@ -54,121 +50,11 @@ PartType read_part_type(const Reader& r, const std::vector<MeshAsset>& meshes) {
     return p;
 }
 
-Joint read_joint(const Reader& r, int index, int links) {
-    Joint j;
-    j.name = r.text("name", "J" + std::to_string(index + 1));
-    j.type = r.choice("type", {"hinge", "slide"}, "hinge") == "hinge" ? JointType::hinge : JointType::slide;
-    const bool hinge = j.type == JointType::hinge;
-    j.parent = r.whole("parent", 0, links - 1, std::min(index, links - 1));
-    j.child = r.whole("child", 1, links - 1, std::min(index + 1, links - 1));
-    j.at = r.frame();
-    j.axis = r.triple("axis", {-1e3, 1e3}, Vector3::UnitZ());
-    if (j.axis.norm() < 1e-6) {
-        r.problem("axis", "The axis has no length; a direction such as [0, 0, 1] is expected.");
-        j.axis = Vector3::UnitZ();
-    }
-    j.axis.normalize();
-    const std::string unit = hinge ? "deg" : "mm";
-    const Range value = hinge ? angle : millimetres, rate{1e-3, 1e7};
-    j.low = r.number("min_" + unit, value);
-    j.high = r.number("max_" + unit, value);
-    if (j.low >= j.high) r.problem("max_" + unit, "The upper limit is expected to be above the lower one.");
-    j.speed = r.number("speed_" + unit + "_s", rate);
-    j.acceleration = r.number("acceleration_" + unit + "_s2", rate);
-    j.jerk = r.has("jerk_" + unit + "_s3") ? r.number("jerk_" + unit + "_s3", rate) : 0.0;
-    return j;
-}
-
-void check_tree(const Reader& r, kinematics::Mechanism& m) {
-    std::set<int> moved{0};
-    for (std::size_t i = 0; i < m.joints.size(); ++i) {
-        const std::string where = "joints/" + std::to_string(i);
-        if (!moved.count(m.joints[i].parent)) r.problem(where + "/parent", "The link that carries this joint is expected to be the base (0) or the child of an earlier joint.");
-        if (!moved.insert(m.joints[i].child).second) r.problem(where + "/child", "This link already hangs on another joint.");
-    }
-    if (moved.size() != m.links.size()) r.problem("joints", "Every link but the base is expected to be the child of exactly one joint.");
-}
-
-ArmModel read_arm_model(const Reader& r, const std::vector<MeshAsset>& meshes) {
-    ArmModel a;
-    a.id = r.id("id");
-    a.name = r.text("name", a.id);
-    for (const Reader& l : r.list("links", kinematics::most_joints + 1)) a.mechanism.links.push_back({l.text("name", ""), read_bodies(l, "bodies", meshes)});
-    if (a.mechanism.links.size() < 2) r.problem("links", "An arm model needs a base and at least one moving link.");
-    a.mechanism.links.resize(std::max<std::size_t>(2, a.mechanism.links.size()));
-    const int links = static_cast<int>(a.mechanism.links.size());
-    int index = 0;
-    for (const Reader& j : r.list("joints", kinematics::most_joints)) a.mechanism.joints.push_back(read_joint(j, index++, links));
-    check_tree(r, a.mechanism);
-    const Reader flange = r.group("flange");
-    a.flange_link = flange.whole("link", 0, links - 1, links - 1);
-    a.flange = flange.frame();
-    const int n = a.mechanism.size();
-    a.ready = JointVector::Zero(n);
-    if (r.has("ready_deg")) {
-        const std::vector<double> ready = r.numbers("ready_deg", static_cast<std::size_t>(n), angle);
-        for (int i = 0; i < n; ++i) a.ready[i] = ready[static_cast<std::size_t>(i)];
-    }
-    for (int i = 0; i < n; ++i) {
-        const Joint& joint = a.mechanism.joints[static_cast<std::size_t>(i)];
-        if (a.ready[i] < joint.low - 1e-9 || a.ready[i] > joint.high + 1e-9) r.problem("ready_deg", "Joint " + joint.name + " of the ready posture is outside its limits.");
-    }
-    a.payload = r.number("payload_kg", {0, 1e5});
-    a.line_speed = r.number("line_speed_mm_s", {1, 1e5}, 1500);
-    a.line_acceleration = r.number("line_acceleration_mm_s2", {1, 1e6}, 8000);
-    a.turn_speed = r.number("turn_speed_deg_s", {1, 1e5}, 360);
-    a.turn_acceleration = r.number("turn_acceleration_deg_s2", {1, 1e6}, 2500);
-    return a;
-}
-
-ToolModel read_tool_model(const Reader& r, const std::vector<MeshAsset>& meshes) {
-    ToolModel t;
-    t.id = r.id("id");
-    t.name = r.text("name", t.id);
-    t.bodies = read_bodies(r, "bodies", meshes);
-    t.frame = r.group("tool_frame").frame();
-    t.mass = r.number("mass_kg", {0, 1000}, 0);
-    t.close_s = r.number("close_s", {0, 60}, 0.3);
-    t.open_s = r.number("open_s", {0, 60}, 0.3);
-    t.force = r.number("force_N", {0, 1e6}, 0);
-    t.faces = r.whole("faces", 1, 100, 2);
-    t.friction = r.number("friction", {0.01, 5}, 0.3);
-    return t;
-}
-
 template <typename Item>
 void refuse_twins(const std::vector<Item>& items, const std::string& list, std::vector<Problem>& problems) {
     std::set<std::string> ids;
     for (const Item& item : items)
         if (!ids.insert(item.id).second) problems.push_back({list + "/" + item.id + "/id", "Two elements have the id \"" + item.id + "\"; give each its own."});
-}
-
-void read_arm(const Reader& r, const Cell& cell, Device& d) {
-    const auto found = std::find_if(cell.arm_models.begin(), cell.arm_models.end(), [&](const ArmModel& a) { return a.id == r.text("model", ""); });
-    if (found == cell.arm_models.end()) {
-        r.problem("model", "\"" + r.text("model", "") + "\" is not the id of an arm model of this file.");
-        return;
-    }
-    Arm arm;
-    arm.model = &*found;
-    const std::string tool = r.text("tool", "");
-    for (const ToolModel& t : cell.tool_models)
-        if (t.id == tool) arm.tool = &t;
-    if (!tool.empty() && !arm.tool) r.problem("tool", "\"" + tool + "\" is not the id of a tool model of this file.");
-    if (arm.tool) arm.tool_frame = arm.tool->frame;
-    arm.ready = found->ready;
-    arm.solver = kinematics::make_joint_solver(*found);
-    arm.model_key = motion_key(*found, arm.tool_frame);
-    d.arm = std::move(arm);
-    const json& own = r.raw("own_signals");
-    if (own.is_array() && own.size() <= 100) {
-        for (const json& name : own)
-            if (name.is_string() && valid_id(name.get<std::string>())) d.signals.push_back(name.get<std::string>());
-            else r.problem("own_signals", "Signal names of letters, digits, - and _ are expected.");
-    } else if (!own.is_null()) {
-        r.problem("own_signals", "A list of at most 100 signal names is expected.");
-    }
-    for (const Reader& p : r.list("poses", 1000)) d.poses.push_back(read_pose(p, d));
 }
 
 /// Places every device in the world; a ring of hosts is a problem.
@@ -247,9 +133,12 @@ std::shared_ptr<const Cell> read_cell(const json& resolved, const Kinds& kinds) 
     }
     if (!problems.empty()) throw InputError(std::move(problems));
     place_devices(*cell, readers);
+    const std::vector<Reader> blocks = r.list("blocks", 200);
+    for (const Reader& b : blocks) cell->blocks.push_back({b.id("id"), b.text("name", b.id("id"))});
+    refuse_twins(cell->blocks, "blocks", problems);
     for (std::size_t i = 0; i < readers.size(); ++i) {
         Device& d = cell->devices[i];
-        d.task = read_task(readers[i], *cell, d);
+        d.task = read_task(readers[i], *cell, d, blocks);
         for (const auto& [key, id] : d.needs)
             if (const int next = cell->device(id); next < 0) readers[i].problem(key, "\"" + id + "\" is not the id of a device.");
             else if (next == static_cast<int>(i) || (cell->devices[static_cast<std::size_t>(next)].look != Look::belt && cell->devices[static_cast<std::size_t>(next)].look != Look::sink))

@@ -1,5 +1,7 @@
 #include "read_task.h"
 
+#include "read_model.h"
+
 #include <algorithm>
 #include <set>
 
@@ -11,7 +13,11 @@ constexpr int most_steps = 2000, deepest = 8;
 struct TaskReader {
     const Cell& cell;
     const Device& owner;
+    const std::vector<Reader>& blocks;
     std::set<std::string> ids = {};
+    std::vector<std::string> inside = {};  ///< ids of the blocks being read
+    std::string prefix = {};               ///< of the ids of steps in blocks
+    bool on = true;                        ///< the groups round the present step are enabled
     int count = 0;
 
     int seated_device(const Reader& r, const std::string& key) const {
@@ -41,6 +47,27 @@ struct TaskReader {
     void read_motion(const Reader& r, Step& s) const {
         s.speed = r.number("speed_pct", {1, 100}, 100);
         s.straight_speed = r.number("straight_speed_pct", {1, 100}, 100);
+        s.acceleration = r.number("acceleration_pct", {1, 100}, 100);
+        s.corner = r.number("corner_mm", {0, 2000}, 0);
+        s.detour = r.flag("detour", true);
+        if (owner.arm) {
+            s.speed *= owner.arm->speed, s.straight_speed *= owner.arm->speed, s.acceleration *= owner.arm->acceleration;
+            const std::vector<int> free = owner.arm->solver->free_joints();
+            for (const char* key : {"held_deg", "held_mm"}) {
+                if (!r.has(key)) continue;
+                if (free.empty()) {
+                    r.problem(key, "\"" + owner.name + "\" has no free joint that could be held.");
+                    continue;
+                }
+                const kinematics::Joint& joint = owner.arm->model->mechanism.joints[static_cast<std::size_t>(free.front())];
+                if ((joint.type == kinematics::JointType::hinge) != (std::string(key) == "held_deg")) {
+                    r.problem(key, "The free joint " + joint.name + " is a " + (joint.type == kinematics::JointType::hinge ? "hinge; \"held_deg\"" : "slide; \"held_mm\"") + " is expected.");
+                    continue;
+                }
+                s.held = r.number(key, {-1e5, 1e5});
+                if (*s.held < joint.low - 1e-9 || *s.held > joint.high + 1e-9) r.problem(key, "Joint " + joint.name + " cannot be held outside its limits.");
+            }
+        }
         s.approach = r.number("approach_mm", {0, 2000}, 80);
         s.retreat = r.number("retreat_mm", {0, 2000}, 80);
         s.turn = r.number("turn_deg", {-360, 360}, 0);
@@ -51,12 +78,15 @@ struct TaskReader {
 
     Step read(const Reader& r, int depth) {
         Step s;
-        s.id = r.id("id");
+        s.id = prefix + r.id("id");
+        s.shared = !inside.empty();
+        const bool outer = on;
+        s.enabled = on = on && r.flag("enabled", true);
         s.path = r.path();
         s.number = count++;
         s.depth = depth;
         if (!ids.insert(s.id).second) r.problem("id", "Two steps of this task have the id \"" + s.id + "\".");
-        const std::string what = r.choice("do", {"wait", "set", "pick", "place", "move", "delay", "if", "repeat"});
+        const std::string what = r.choice("do", {"wait", "set", "pick", "place", "move", "delay", "if", "repeat", "gripper", "use", "act", "block"});
         if (what == "wait") {
             s.kind = StepKind::wait;
             read_signal(r, s);
@@ -90,12 +120,52 @@ struct TaskReader {
             s.then = inner(r, "then", depth);
             s.otherwise = inner(r, "else", depth);
             for (Step& e : s.otherwise) e.in_else = true;
+        } else if (what == "gripper") {
+            s.kind = StepKind::gripper;
+            s.is = r.choice("to", {"close", "open"}) == "close";
+            if (!owner.arm || !owner.arm->tool) r.problem("do", "\"" + owner.name + "\" carries no tool; set its \"tool\" first.");
+        } else if (what == "use") {
+            s.kind = StepKind::use;
+            s.time_s = r.number("time_s", {0, 1e4}, 0);
+            read_tool(r, s);
+        } else if (what == "act") {
+            s.kind = StepKind::act;
+            s.label = r.text("label", "Tool action");
+            s.time_s = r.number("time_s", {0, 1e5});
+            if (!owner.arm || !owner.arm->tool) r.problem("do", "\"" + owner.name + "\" carries no tool; set its \"tool\" first.");
+        } else if (what == "block") {
+            s.kind = StepKind::block;
+            read_block(r, s, depth);
         } else {
             s.kind = StepKind::repeat;
             s.times = r.whole("times", 1, 100000);
             s.then = inner(r, "steps", depth);
         }
+        on = outer;
         return s;
+    }
+
+    void read_tool(const Reader& r, Step& s) const {
+        const std::string id = r.text("tool");
+        s.tool = -1;
+        if (owner.arm)
+            for (std::size_t i = 0; i < owner.arm->tools.size(); ++i)
+                if (owner.arm->tools[i].model->id == id) s.tool = static_cast<int>(i);
+        if (s.tool < 0) r.problem("tool", "\"" + owner.name + "\" carries no tool \"" + id + "\"; it is expected as its \"tool\" or among its \"more_tools\".");
+        s.tool = std::max(0, s.tool);
+    }
+
+    void read_block(const Reader& r, Step& s, int depth) {
+        s.label = r.text("block");
+        const auto found = std::find_if(blocks.begin(), blocks.end(), [&](const Reader& b) { return b.text("id", "") == s.label; });
+        if (found == blocks.end()) return r.problem("block", "\"" + s.label + "\" is not the id of a block of steps of this file.");
+        if (std::find(inside.begin(), inside.end(), s.label) != inside.end()) return r.problem("block", "The block \"" + s.label + "\" would use itself.");
+        const std::string outer = prefix;
+        inside.push_back(s.label);
+        prefix = s.id + ".";
+        s.then = inner(*found, "steps", depth);
+        prefix = outer;
+        inside.pop_back();
     }
 
     std::vector<Step> inner(const Reader& r, const std::string& key, int depth) {
@@ -121,15 +191,11 @@ Pose read_pose(const Reader& r, const Device& owner) {
     Pose p;
     p.id = r.id("id");
     p.name = r.text("name", p.id);
-    const int n = owner.arm->model->mechanism.size();
-    if (r.has("joints_deg")) {
-        const std::vector<double> values = r.numbers("joints_deg", static_cast<std::size_t>(n), {-36000, 36000});
-        JointVector q(n);
-        for (int i = 0; i < n; ++i) q[i] = values[static_cast<std::size_t>(i)];
-        if (!owner.arm->model->mechanism.within_limits(q, 1e-6)) r.problem("joints_deg", "A joint of this pose is outside its limits.");
+    if (const std::optional<JointVector> q = read_joints(r, "joints", owner.arm->model->mechanism)) {
+        if (!owner.arm->model->mechanism.within_limits(*q, 1e-6)) r.problem(r.has("joints") ? "joints" : "joints_deg", "A joint of this pose is outside its limits.");
         p.joints = q;
     } else {
-        if (!r.has("at_mm")) r.problem("at_mm", "The pose is empty; \"joints_deg\", or \"at_mm\" with \"turn_deg\", is expected.");
+        if (!r.has("at_mm")) r.problem("at_mm", "The pose is empty; \"joints_deg\" (\"joints\" where there are slides), or \"at_mm\" with \"turn_deg\", is expected.");
         p.relative_to = r.text("relative_to", "floor");
         if (p.relative_to == "floor") p.relative_to.clear();
         p.at = r.frame();
@@ -137,8 +203,8 @@ Pose read_pose(const Reader& r, const Device& owner) {
     return p;
 }
 
-std::vector<Step> read_task(const Reader& device_reader, const Cell& cell, const Device& owner) {
-    TaskReader reader{cell, owner};
+std::vector<Step> read_task(const Reader& device_reader, const Cell& cell, const Device& owner, const std::vector<Reader>& blocks) {
+    TaskReader reader{cell, owner, blocks};
     std::vector<Step> task;
     for (const Reader& one : device_reader.list("task", most_steps)) task.push_back(reader.read(one, 0));
     if (!task.empty() && !owner.arm) device_reader.problem("task", "\"" + owner.name + "\" is not an arm and cannot carry out a task.");

@@ -50,9 +50,9 @@ std::string unit_sign(const std::string& key) {
     return u ? u->sign : "";
 }
 
-Reader::Reader(const json& value, std::string path, std::vector<Problem>& problems) : path_(std::move(path)), problems_(problems) {
+Reader::Reader(const json& value, std::string path, std::vector<Problem>& problems) : path_(std::move(path)), problems_(&problems) {
     if (value.is_object()) group_ = &value;
-    else problems_.push_back({path_, "A group of keys { ... } is expected here, found " + shown(value) + "."});
+    else problems_->push_back({path_, "A group of keys { ... } is expected here, found " + shown(value) + "."});
 }
 
 const json& Reader::raw(const std::string& key) const {
@@ -61,7 +61,7 @@ const json& Reader::raw(const std::string& key) const {
 }
 
 void Reader::problem(const std::string& key, const std::string& message) const {
-    problems_.push_back({key.empty() ? path_ : path_ + "/" + key, message});
+    problems_->push_back({key.empty() ? path_ : path_ + "/" + key, message});
 }
 
 double Reader::converted(const std::string& key, const json& value, Range range) const {
@@ -114,13 +114,13 @@ std::string Reader::id(const std::string& key, std::optional<std::string> fallba
 }
 
 std::string Reader::choice(const std::string& key, const std::vector<std::string>& words, std::optional<std::string> fallback) const {
-    const std::size_t before = problems_.size();
+    const std::size_t before = problems_->size();
     const std::string value = text(key, fallback);
     for (const std::string& word : words)
         if (value == word) return value;
     std::string all;
     for (const std::string& word : words) all += (all.empty() ? "\"" : ", \"") + word + "\"";
-    if (problems_.size() == before && group_) problem(key, "Found \"" + value + "\"; one of " + all + " is expected.");
+    if (problems_->size() == before && group_) problem(key, "Found \"" + value + "\"; one of " + all + " is expected.");
     return fallback.value_or(words.front());
 }
 
@@ -162,14 +162,14 @@ std::vector<Reader> Reader::list(const std::string& key, std::size_t most) const
     for (std::size_t i = 0; i < value.size(); ++i) {
         const json& one = value[i];
         const bool named = one.is_object() && one.contains("id") && one["id"].is_string() && valid_id(one["id"].get<std::string>());
-        all.emplace_back(one, path_ + (path_.empty() ? "" : "/") + key + "/" + (named ? one["id"].get<std::string>() : std::to_string(i)), problems_);
+        all.emplace_back(one, path_ + (path_.empty() ? "" : "/") + key + "/" + (named ? one["id"].get<std::string>() : std::to_string(i)), *problems_);
     }
     return all;
 }
 
 Reader Reader::group(const std::string& key) const {
     static const json empty = json::object();
-    return Reader(has(key) ? raw(key) : empty, path_ + (path_.empty() ? "" : "/") + key, problems_);
+    return Reader(has(key) ? raw(key) : empty, path_ + (path_.empty() ? "" : "/") + key, *problems_);
 }
 
 }  // namespace escarp::cell

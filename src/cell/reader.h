@@ -24,7 +24,7 @@ public:
     Reader(const json& value, std::string path, std::vector<Problem>& problems);
 
     const std::string& path() const { return path_; }
-    std::vector<Problem>& problems() const { return problems_; }
+    std::vector<Problem>& problems() const { return *problems_; }
     bool has(const std::string& key) const { return group_ && group_->contains(key); }
     const json& raw(const std::string& key) const;
 
@@ -52,7 +52,7 @@ private:
     double converted(const std::string& key, const json& value, Range range) const;
     const json* group_ = nullptr;
     std::string path_;
-    std::vector<Problem>& problems_;
+    std::vector<Problem>* problems_;
 };
 
 /// Factor from the file's unit to the core's, by the key's suffix.

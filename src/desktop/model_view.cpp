@@ -279,8 +279,7 @@ std::vector<ModelView::Item> ModelView::items() const {
         const auto& links = d.arm->model->mechanism.links;
         for (std::size_t l = 0; l < links.size(); ++l)
             for (const geometry::Body& b : links[l].bodies) add(b, frames[l], l == 0 ? theme::steel : fill);
-        if (d.arm->tool)
-            for (const geometry::Body& b : d.arm->tool->bodies) add(b, frames[static_cast<std::size_t>(d.arm->model->flange_link)] * d.arm->model->flange, QColor(0xC9, 0x8A, 0x6A));
+        for (const geometry::Body& b : d.arm->tool_bodies) add(b, frames[static_cast<std::size_t>(d.arm->model->flange_link)] * d.arm->model->flange, QColor(0xC9, 0x8A, 0x6A));
     }
     if (!e) return out;
     const auto now = static_cast<simulation::Ticks>(std::llround(workspace_.time() * 1e9));

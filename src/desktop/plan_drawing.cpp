@@ -48,11 +48,10 @@ void collect_device(const PlanView& v, const cell::Cell& cell, int index, const 
             const Frame at = frames[l] * b.at;
             out.push_back({nearness(v, at * b.shape.centre()), outline(v, b.shape, at), l == 0 ? theme::steel : fill, true});
         }
-    if (d.arm->tool)
-        for (const geometry::Body& b : d.arm->tool->bodies) {
-            const Frame at = frames[static_cast<std::size_t>(d.arm->model->flange_link)] * d.arm->model->flange * b.at;
-            out.push_back({nearness(v, at * b.shape.centre()), outline(v, b.shape, at), theme::accent.lighter(150), true});
-        }
+    for (const geometry::Body& b : d.arm->tool_bodies) {
+        const Frame at = frames[static_cast<std::size_t>(d.arm->model->flange_link)] * d.arm->model->flange * b.at;
+        out.push_back({nearness(v, at * b.shape.centre()), outline(v, b.shape, at), theme::accent.lighter(150), true});
+    }
 }
 
 void draw_marks(QPainter& p, const PlanView& v, const cell::Device& d, const study::Evaluation* e, double t) {

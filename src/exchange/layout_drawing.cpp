@@ -189,7 +189,7 @@ private:
             std::vector<Frame> frames;
             d.arm->model->mechanism.link_frames(d.arm->ready, d.world, frames);
             for (std::size_t l = 0; l < frames.size(); ++l) collect(d.arm->model->mechanism.links[l].bodies, frames[l], l == 0 ? 0.85 : 0.99, 0.18, pieces);
-            if (d.arm->tool) collect(d.arm->tool->bodies, frames[static_cast<std::size_t>(d.arm->model->flange_link)] * d.arm->model->flange, 0.99, 0.18, pieces);
+            collect(d.arm->tool_bodies, frames[static_cast<std::size_t>(d.arm->model->flange_link)] * d.arm->model->flange, 0.99, 0.18, pieces);
         }
         std::stable_sort(pieces.begin(), pieces.end(), [](const Piece& a, const Piece& b) { return a.top < b.top; });
         cairo_t* cr = s.raw();

@@ -21,6 +21,7 @@ const char* reason(kinematics::ReachReason r) {
         case kinematics::ReachReason::reached: return "reached";
         case kinematics::ReachReason::too_far: return "too far";
         case kinematics::ReachReason::too_near: return "too near";
+        case kinematics::ReachReason::orientation: return "orientation";
         case kinematics::ReachReason::joint_limit: return "joint limit";
     }
     return "";

@@ -22,8 +22,7 @@ class Question {
 public:
     Question(const cell::Device& arm, const std::vector<Target>& targets) : arm_(*arm.arm), base_(arm.world), targets_(targets), ready_(arm_.ready) {
         // No wrist is reached from farther away than this.
-        for (const kinematics::Joint& j : arm_.model->mechanism.joints) longest_ += j.at.translation().norm();
-        longest_ += arm_.model->flange.translation().norm();
+        longest_ = kinematics::reach_bound(*arm_.model);
     }
     /// `last`: the pose that failed last, asked first the next time.
     bool all(double x, double y, double turn, std::size_t& last) const {
@@ -96,9 +95,7 @@ BaseField base_field(const cell::Cell& cell, int arm, const std::vector<PoseNeed
     field.poses = static_cast<int>(targets.size());
     if (targets.empty()) return field;
     // The base lies within the arm's length of every target: the box that all of them allow.
-    double longest = 0.05;
-    for (const kinematics::Joint& j : d.arm->model->mechanism.joints) longest += j.at.translation().norm();
-    longest += d.arm->model->flange.translation().norm();
+    const double longest = 0.05 + kinematics::reach_bound(*d.arm->model);
     const double x0 = box.high.x() - longest, x1 = box.low.x() + longest, y0 = box.high.y() - longest, y1 = box.low.y() + longest;
     const double present = geometry::to_triple(d.world.linear()).z();
     for (int i = 0; i <= o.other_turns; ++i) field.turns.push_back(present + 2 * geometry::pi * i / (o.other_turns + 1));

@@ -13,45 +13,71 @@ Frame moved(const Joint& joint, double value) {
     return f;
 }
 
-int joint_of_child(const Mechanism& m, int link) {
-    for (int j = 0; j < m.size(); ++j)
-        if (m.joints[j].child == link) return j;
-    return -1;
-}
-
 }  // namespace
 
-void Mechanism::link_frames(const JointVector& q, const Frame& base, std::vector<Frame>& out) const {
-    assert(q.size() == size());
-    out.resize(links.size(), Frame::Identity());
-    out[0] = base;
-    for (int j = 0; j < size(); ++j) out[joints[j].child] = out[joints[j].parent] * moved(joints[j], q[j]);
+double Mechanism::value(int code, const JointVector& q) const {
+    if (code < size()) return q[code];
+    const Follower& f = followers[static_cast<std::size_t>(code - size())];
+    return f.ratios.dot(q) + f.offset;
+}
+
+int Mechanism::carrier(int link) const {
+    for (int code = 0; code < size() + static_cast<int>(followers.size()); ++code)
+        if (connection(code).child == link) return code;
+    return -1;
 }
 
 std::vector<int> Mechanism::chain(int link) const {
     std::vector<int> path;
-    for (int j = joint_of_child(*this, link); j >= 0; j = joint_of_child(*this, joints[j].parent)) path.push_back(j);
+    for (int code = carrier(link); code >= 0; code = carrier(connection(code).parent)) path.push_back(code);
     std::reverse(path.begin(), path.end());
     return path;
+}
+
+void Mechanism::link_frames(const JointVector& q, const Frame& base, std::vector<Frame>& out) const {
+    assert(q.size() == size());
+    assert(followers.empty() || order.size() == joints.size() + followers.size());
+    out.resize(links.size(), Frame::Identity());
+    out[0] = base;
+    if (order.empty()) {
+        for (int j = 0; j < size(); ++j) out[joints[j].child] = out[joints[j].parent] * moved(joints[j], q[j]);
+        return;
+    }
+    for (const int code : order) {
+        const Joint& joint = connection(code);
+        out[joint.child] = out[joint.parent] * moved(joint, value(code, q));
+    }
 }
 
 bool Mechanism::within_limits(const JointVector& q, double tolerance) const {
     for (int j = 0; j < size(); ++j)
         if (q[j] < joints[j].low - tolerance || q[j] > joints[j].high + tolerance) return false;
+    return followers_within(q, tolerance);
+}
+
+bool Mechanism::followers_within(const JointVector& q, double tolerance) const {
+    for (std::size_t f = 0; f < followers.size(); ++f) {
+        const double at = value(size() + static_cast<int>(f), q);
+        if (at < followers[f].joint.low - tolerance || at > followers[f].joint.high + tolerance) return false;
+    }
     return true;
 }
 
 Jacobian jacobian(const Mechanism& m, const std::vector<Frame>& links, int link, const Vector3& point) {
     Jacobian columns = Jacobian::Zero(6, m.size());
-    for (const int j : m.chain(link)) {
-        const Frame& child = links[m.joints[j].child];
-        const Vector3 axis = child.linear() * m.joints[j].axis;
-        if (m.joints[j].type == JointType::slide) {
-            columns.col(j).head<3>() = axis;
+    for (int code = m.carrier(link); code >= 0; code = m.carrier(m.connection(code).parent)) {
+        const Joint& joint = m.connection(code);
+        const Frame& child = links[joint.child];
+        const Vector3 axis = child.linear() * joint.axis;
+        Eigen::Matrix<double, 6, 1> column = Eigen::Matrix<double, 6, 1>::Zero();
+        if (joint.type == JointType::slide) {
+            column.head<3>() = axis;
         } else {
-            columns.col(j).head<3>() = axis.cross(point - child.translation());
-            columns.col(j).tail<3>() = axis;
+            column.head<3>() = axis.cross(point - child.translation());
+            column.tail<3>() = axis;
         }
+        if (code < m.size()) columns.col(code) += column;
+        else columns += column * m.followers[static_cast<std::size_t>(code - m.size())].ratios.transpose();
     }
     return columns;
 }
@@ -62,18 +88,27 @@ JointVector lever_bounds(const Mechanism& m, int link, const Vector3& centre, do
     double far = centre.norm() + radius;
     Vector3 seen = centre;  // the ball's centre in the present link, while that is still fixed there
     bool fixed = true;
-    for (int j = joint_of_child(m, link); j >= 0; j = joint_of_child(m, m.joints[j].parent)) {
-        const Joint& joint = m.joints[j];
-        if (joint.type == JointType::slide) {
-            levers[j] = 1.0;
-            far += std::max(std::abs(joint.low), std::abs(joint.high));
-        } else {
-            levers[j] = fixed ? joint.axis.cross(seen).norm() + radius : far;
-        }
+    for (int code = m.carrier(link); code >= 0; code = m.carrier(m.connection(code).parent)) {
+        const Joint& joint = m.connection(code);
+        double lever = 1.0;
+        if (joint.type == JointType::slide) far += std::max(std::abs(joint.low), std::abs(joint.high));
+        else lever = fixed ? joint.axis.cross(seen).norm() + radius : far;
+        if (code < m.size()) levers[code] += lever;
+        else levers += lever * m.followers[static_cast<std::size_t>(code - m.size())].ratios.cwiseAbs();
         far += joint.at.translation().norm();
         fixed = false;
     }
     return levers;
+}
+
+double reach_bound(const ArmModel& model) {
+    double far = model.flange.translation().norm();
+    for (const int code : model.mechanism.chain(model.flange_link)) {
+        const Joint& joint = model.mechanism.connection(code);
+        far += joint.at.translation().norm();
+        if (joint.type == JointType::slide) far += std::max(std::abs(joint.low), std::abs(joint.high));
+    }
+    return far;
 }
 
 Frame ArmModel::flange_frame(const JointVector& q) const {

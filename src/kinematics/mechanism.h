@@ -36,16 +36,33 @@ struct Link {
     geometry::Bodies bodies;  ///< in the link's frame
 };
 
+/// A joint without a drive of its own: its value is `ratios` times the joint values, plus `offset` (a parallelogram's
+/// hinge, the second jaw of a gripper). Its limits are of position alone: it is as fast as what it follows.
+struct Follower {
+    Joint joint;
+    JointVector ratios;  ///< one per joint of the mechanism
+    double offset = 0;   ///< rad or m
+};
+
 struct Mechanism {
-    std::vector<Link> links;    ///< links[0] is the base
-    std::vector<Joint> joints;  ///< each joint's parent link is the base or an earlier joint's child
+    std::vector<Link> links;          ///< links[0] is the base
+    std::vector<Joint> joints;        ///< each has a drive, and one value of a JointVector
+    std::vector<Follower> followers;  ///< move further links
+    /// All connections from the base outward: a joint's index, or `size()` plus a follower's. Empty: no followers, and
+    /// each joint's parent link is the base or an earlier joint's child.
+    std::vector<int> order;
 
     int size() const { return static_cast<int>(joints.size()); }
+    const Joint& connection(int code) const { return code < size() ? joints[static_cast<std::size_t>(code)] : followers[static_cast<std::size_t>(code - size())].joint; }
+    double value(int code, const JointVector& q) const;
+    /// Which connection moves `link`; -1 for the base.
+    int carrier(int link) const;
+    /// The connections from the base out to `link`, in order.
+    std::vector<int> chain(int link) const;
     /// Where every link stands when the joints have the values `q` and the base stands at `base`.
     void link_frames(const JointVector& q, const Frame& base, std::vector<Frame>& out) const;
-    /// The joints from the base out to `link`, in order.
-    std::vector<int> chain(int link) const;
     bool within_limits(const JointVector& q, double tolerance = 1e-9) const;
+    bool followers_within(const JointVector& q, double tolerance = 1e-9) const;
 };
 
 /// Velocity of `point` (fixed to `link`, in the base's axes) per unit of joint rate.
@@ -68,5 +85,8 @@ struct ArmModel {
 
     Frame flange_frame(const JointVector& q) const;  ///< in the arm's base frame
 };
+
+/// Longest distance that the flange can have from the base frame's origin, an upper bound. Metres.
+double reach_bound(const ArmModel& model);
 
 }  // namespace escarp::kinematics

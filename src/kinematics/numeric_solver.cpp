@@ -1,4 +1,4 @@
-#include <Eigen/SVD>
+#include <Eigen/Cholesky>
 #include <cmath>
 #include <random>
 
@@ -26,15 +26,28 @@ public:
     void solve(const Frame& target, const JointVector& reference, std::vector<JointSolution>& out) const override {
         out.clear();
         std::mt19937 draw(1);
-        for (int start = 0; start < starts_; ++start) {
+        const int most = starts_ * (model_.mechanism.size() < 6 ? 4 : 12);
+        bool good = false;
+        for (int start = 0; start < (good ? starts_ : most); ++start) {
             JointVector q = start == 0 ? reference : random_start(draw);
-            if (!descend(target, q)) continue;
-            JointSolution s;
-            s.q = q;
-            s.within_limits = settle_turns(model_.mechanism, reference, s.q);
-            const bool known = std::any_of(out.begin(), out.end(), [&](const JointSolution& o) { return (o.q - s.q).norm() < 1e-5; });
-            if (!known) out.push_back(s);
+            if (!descend(target, q, 60)) continue;
+            const std::size_t before = out.size();
+            add_solution(model_.mechanism, reference, q, 0, out);
+            for (std::size_t i = 0; i < before; ++i)
+                if ((out[i].q - out.back().q).norm() < 1e-5) {
+                    out.pop_back();
+                    break;
+                }
+            if (out.size() > before) out.back().posture = static_cast<int>(before), good = good || out.back().within_limits;
         }
+    }
+
+    /// Along a path one answer leads to the next; the whole search only where that fails.
+    std::optional<JointSolution> nearest(const Frame& target, const JointVector& reference) const override {
+        JointVector q = reference;
+        if (!descend(target, q, 60)) return JointSolver::nearest(target, reference);
+        const bool within = settle_turns(model_.mechanism, reference, q);
+        return JointSolution{std::move(q), 0, within};
     }
 
 private:
@@ -48,7 +61,7 @@ private:
     }
 
     /// Levenberg's damping, lowered while the error falls and raised when it does not.
-    bool descend(const Frame& target, JointVector& q, int most_iterations = 200) const {
+    bool descend(const Frame& target, JointVector& q, int most_iterations) const {
         std::vector<Frame> frames;
         const auto error_at = [&](const JointVector& at) {
             model_.mechanism.link_frames(at, Frame::Identity(), frames);
@@ -61,11 +74,14 @@ private:
         Eigen::Matrix<double, 6, 1> error = error_at(q);
         double damping = 1e-2;
         for (int iteration = 0; iteration < most_iterations; ++iteration) {
-            if (error.norm() < 1e-12) return true;
+            if (error.norm() < 1e-13) return true;
             const Frame now = frames[model_.flange_link] * model_.flange;
             const Jacobian j = jacobian(model_.mechanism, frames, model_.flange_link, now.translation());
             const Eigen::Matrix<double, 6, 6> normal = j * j.transpose() + damping * Eigen::Matrix<double, 6, 6>::Identity();
-            JointVector next = q + j.transpose() * normal.ldlt().solve(error);
+            JointVector step = j.transpose() * normal.llt().solve(error);
+            const double longest = step.cwiseAbs().maxCoeff();
+            if (longest > 1.0) step /= longest;  // the linear picture holds no farther
+            const JointVector next = q + step;
             const Eigen::Matrix<double, 6, 1> next_error = error_at(next);
             if (next_error.norm() < error.norm()) {
                 q = next;
@@ -77,7 +93,7 @@ private:
                 if (damping > 1e4) break;
             }
         }
-        return error.norm() < 1e-9;
+        return error.norm() < 1e-10;
     }
 
     ArmModel model_;

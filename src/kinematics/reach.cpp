@@ -58,11 +58,37 @@ private:
     const JointVector& reference_;
 };
 
+/// The directions in which the arm can move its flange: a projection onto their plane or line.
+geometry::Matrix3 movable(const ArmModel& model) {
+    JointVector q(model.mechanism.size());
+    for (int j = 0; j < q.size(); ++j) {  // anywhere but at a singular position
+        const Joint& joint = model.mechanism.joints[static_cast<std::size_t>(j)];
+        q[j] = joint.low + (0.5 + 0.31 * std::sin(1.0 + 2.3 * j)) * (joint.high - joint.low);
+    }
+    std::vector<Frame> frames;
+    model.mechanism.link_frames(q, Frame::Identity(), frames);
+    const Vector3 at = frames[static_cast<std::size_t>(model.flange_link)] * model.flange.translation();
+    const Eigen::Matrix<double, 3, Eigen::Dynamic> moves = jacobian(model.mechanism, frames, model.flange_link, at).topRows<3>();
+    const Eigen::JacobiSVD<Eigen::Matrix3d> svd(Eigen::Matrix3d(moves * moves.transpose()), Eigen::ComputeFullU);
+    geometry::Matrix3 onto = geometry::Matrix3::Zero();
+    for (int i = 0; i < 3; ++i)
+        if (svd.singularValues()[i] > 1e-9) onto += svd.matrixU().col(i) * svd.matrixU().col(i).transpose();
+    return onto;
+}
+
 /// Least change distance over all directions: coarse set first, then a pattern search around the best ones.
-std::pair<double, Vector3> least_change(const Probe& probe, bool from, double cap) {
+std::pair<double, Vector3> least_change(const Probe& probe, const geometry::Matrix3& onto, bool from, double cap) {
     std::vector<std::pair<double, Vector3>> found;
     double best = cap;
-    for (const Vector3& d : directions()) {
+    const bool anywhere = onto.isIdentity(1e-9);
+    const auto in_plane = [&](const Vector3& d) { return anywhere || (onto * d - d).norm() < 1e-6; };
+    for (const Vector3& any : directions()) {
+        Vector3 d = any;
+        if (!anywhere) {
+            d = onto * any;
+            if (d.norm() < 0.3) continue;
+            d.normalize();
+        }
         if (!probe.fast() && d.cwiseAbs().maxCoeff() < 0.99) continue;  // each question is dear: the six axes only
         // Other directions matter only if they come out close to the best, as a start for refining.
         const double s = probe.change(d, from, std::min(cap, best * 1.3 + 0.01));
@@ -82,6 +108,7 @@ std::pair<double, Vector3> least_change(const Probe& probe, bool from, double ca
                 const double turn = geometry::pi * k / 3;
                 const Vector3 tilt = std::cos(turn) * side + std::sin(turn) * other;
                 const Vector3 tried = (std::cos(angle) * d + std::sin(angle) * tilt).normalized();
+                if (!in_plane(tried)) continue;
                 const double there = probe.change(tried, from, s);
                 if (there < s - 1e-6) s = there, d = tried;
             }
@@ -94,10 +121,18 @@ std::pair<double, Vector3> least_change(const Probe& probe, bool from, double ca
 }  // namespace
 
 double arm_length(const ArmModel& model) {
-    double length = 0.0;
-    for (const Joint& joint : model.mechanism.joints)
-        if (joint.parent != 0) length += joint.at.translation().norm();
-    return std::max(length, 0.1);
+    double length = 0.0, slide = 0.0;
+    bool hinged = false;
+    for (const int code : model.mechanism.chain(model.flange_link)) {
+        const Joint& joint = model.mechanism.connection(code);
+        if (joint.type == JointType::slide) {
+            slide = std::max(slide, joint.high - joint.low);
+            continue;
+        }
+        if (hinged) length += joint.at.translation().norm();
+        hinged = true;
+    }
+    return std::max({length, hinged && length > 0 ? 0.0 : 0.5 * slide, 0.1});
 }
 
 Reach reach(const ArmModel& model, const JointSolver& solver, const Frame& target, const Frame& tool,
@@ -105,7 +140,7 @@ Reach reach(const ArmModel& model, const JointSolver& solver, const Frame& targe
     Reach result;
     const Probe probe(solver, target, reference);
     const bool reached = probe.reached(Vector3::Zero());
-    const auto [distance, direction] = least_change(probe, reached, cap);
+    const auto [distance, direction] = least_change(probe, movable(model), reached, cap);
     result.margin = reached ? distance : -distance;
     result.direction = direction;
     if (q) {
@@ -113,7 +148,10 @@ Reach reach(const ArmModel& model, const JointSolver& solver, const Frame& targe
         result.singularity = singularity_distance(model, *q, tool, arm_length(model));
     }
     if (reached) return result;
-
+    if (!solver.can_orient(target.linear())) {
+        result.reason = ReachReason::orientation;
+        return result;
+    }
     std::vector<JointSolution> all;
     solver.solve(target, reference, all);
     if (!all.empty()) {  // the geometry allows it, the limits do not: name the joint of the least wrong solution
@@ -142,7 +180,7 @@ geometry::Matrix3 straight_down(double turn) {
 ReachField reach_field(const ArmModel& model, const JointSolver& solver, const Frame& tool, double height, double cell,
                        const geometry::Matrix3* orientation) {
     ReachField field;
-    const double extent = arm_length(model) + tool.translation().norm() + 0.2;
+    const double extent = reach_bound(model) + tool.translation().norm() + 0.2;
     const int half = static_cast<int>(std::ceil(extent / cell));
     field.cell = cell;
     field.origin = -half * cell;

@@ -8,12 +8,13 @@
 
 namespace escarp::kinematics {
 
-enum class ReachReason { reached, too_far, too_near, joint_limit };
+enum class ReachReason { reached, too_far, too_near, joint_limit, orientation };
 
 struct Reach {
     ReachReason reason = ReachReason::reached;
     /// How far the pose may be moved in the worst direction, orientation kept (+), or must be moved to be reached (-).
-    /// Metres, within 1 mm up to `cap`; +cap or -cap stand for "at least that".
+    /// Metres, within 1 mm up to `cap`; +cap or -cap stand for "at least that". Directions in which the arm cannot move its
+    /// flange at all (a two-axis gantry) are left out.
     double margin = 0;
     Vector3 direction = Vector3::Zero();  ///< unit, base frame: the worst direction (+), or the shortest way in (-)
     int limiting_joint = -1;              ///< the joint that ends outside its limits, for ReachReason::joint_limit
@@ -27,7 +28,8 @@ struct Reach {
 Reach reach(const ArmModel& model, const JointSolver& solver, const Frame& target, const Frame& tool,
             const JointVector& reference, const JointVector* q, double cap = 0.2);
 
-/// Longest distance from the second axis to the wrist, metres: a length that says how big the arm is.
+/// From the second axis to the wrist, or half the longest slide of an arm without links between hinges, metres: a length
+/// that says how big the arm is.
 double arm_length(const ArmModel& model);
 
 /// Where the tool frame can be on the plane z = `height` (base frame): with the tool's z straight down at any turn about it, or

@@ -22,8 +22,7 @@ std::vector<motion::Part> arm_parts(const cell::Arm& arm) {
     const auto& links = arm.model->mechanism.links;
     for (std::size_t link = 0; link < links.size(); ++link)
         for (const geometry::Body& b : links[link].bodies) parts.push_back(on_link(arm, static_cast<int>(link), b, geometry::Frame::Identity(), static_cast<int>(link)));
-    if (arm.tool)
-        for (const geometry::Body& b : arm.tool->bodies) parts.push_back(on_link(arm, arm.model->flange_link, b, arm.model->flange, tool_tag));
+    for (const geometry::Body& b : arm.tool_bodies) parts.push_back(on_link(arm, arm.model->flange_link, b, arm.model->flange, tool_tag));
     return parts;
 }
 

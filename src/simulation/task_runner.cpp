@@ -8,10 +8,10 @@ constexpr int most_steps_at_once = 5000;
 using cell::Step;
 using cell::StepKind;
 
-TaskRunner::TaskRunner(const cell::Device& device, int index) : Behaviour(device, index), arm_(*device.arm), q_(device.arm->ready) {}
+TaskRunner::TaskRunner(const cell::Device& device, int index) : Behaviour(device, index), q_(device.arm->ready) {}
 
 void TaskRunner::start(Kernel& k) {
-    k.start_motion(index_, k.plans().still(arm_, q_), -1, -1);
+    k.start_motion(index_, k.plans().still(arm(), q_), -1, -1);
     go_on(k);
 }
 
@@ -20,6 +20,7 @@ const Step* TaskRunner::fetch() {
     while (true) {
         if (stack_.empty()) stack_.push_back({&device_.task, 0, 0});
         Level& top = stack_.back();
+        while (top.next < top.list->size() && !(*top.list)[top.next].enabled) ++top.next;
         if (top.next < top.list->size()) return &(*top.list)[top.next++];
         if (top.left > 0) {
             --top.left;
@@ -104,6 +105,14 @@ TaskRunner::Outcome TaskRunner::begin_step(Kernel& k) {
             stack_.push_back({rejected == (step_->result == "reject") ? &step_->then : &step_->otherwise, 0, 0});
             return Outcome::done;
         }
+        case StepKind::gripper: run_time(k, step_->is ? arm().tool->close_s : arm().tool->open_s, BlockKind::dwell, Phase::single); return Outcome::started;
+        case StepKind::act: run_time(k, step_->time_s, BlockKind::dwell, Phase::single); return Outcome::started;
+        case StepKind::use:
+            if (held_ >= 0 && step_->tool != tool_) return stop(k, {index_, step_->number, k.now(), Fault::Kind::holds_already});
+            tool_ = step_->tool;
+            run_time(k, step_->time_s, BlockKind::dwell, Phase::single);
+            return Outcome::started;
+        case StepKind::block: stack_.push_back({&step_->then, 0, 0}); return Outcome::done;
         case StepKind::repeat: stack_.push_back({&step_->then, 0, step_->times - 1}); return Outcome::done;
     }
     return Outcome::done;
@@ -112,7 +121,7 @@ TaskRunner::Outcome TaskRunner::begin_step(Kernel& k) {
 TaskRunner::Outcome TaskRunner::begin_exchange(Kernel& k) {
     Behaviour& other = k.behaviour(step_->device);
     const cell::Device& there = k.cell().devices[static_cast<std::size_t>(step_->device)];
-    PoseRequest request{arm_, Frame::Identity(), step_->approach, step_->retreat, step_->straight_speed, step_->posture};
+    PoseRequest request{arm(), Frame::Identity(), step_->approach, step_->retreat, step_->straight_speed, step_->posture};
     int type = -1;
     if (picking()) {
         if (held_ >= 0) return stop(k, {index_, step_->number, k.now(), Fault::Kind::holds_already});
@@ -144,7 +153,7 @@ TaskRunner::Outcome TaskRunner::begin_exchange(Kernel& k) {
         Fault fault{index_, step_->number, k.now(), plan_->failure, step_->device, offer_.seat, type, plan_->failed_at};
         return stop(k, fault);
     }
-    run_motion(k, k.plans().joint_move(arm_, q_, plan_->approach, step_->speed), BlockKind::move, Phase::approach, plan_->approach);
+    run_motion(k, k.plans().joint_move(arm(), q_, plan_->approach, step_->speed), BlockKind::move, Phase::approach, plan_->approach);
     return Outcome::started;
 }
 
@@ -154,9 +163,9 @@ TaskRunner::Outcome TaskRunner::begin_move(Kernel& k) {
     if (pose.joints) {
         goal = *pose.joints;
         if (step_->straight) {
-            const Frame there = arm_.model->flange_frame(goal) * arm_.tool_frame;
+            const Frame there = arm().model->flange_frame(goal) * arm().tool_frame;
             double failed_at = 0;
-            motion::MotionPtr line = k.plans().straight(arm_, q_, there, step_->straight_speed, &failed_at);
+            motion::MotionPtr line = k.plans().straight(arm(), q_, there, step_->straight_speed, &failed_at);
             if (!line) return stop(k, {index_, step_->number, k.now(), Fault::Kind::line_fails, -1, -1, -1, failed_at});
             const JointVector end = line->position(line->duration());
             run_motion(k, std::move(line), BlockKind::straight, Phase::single, end);
@@ -168,17 +177,17 @@ TaskRunner::Outcome TaskRunner::begin_move(Kernel& k) {
         const Frame target = device_.world.inverse() * frame;
         if (step_->straight) {
             double failed_at = 0;
-            motion::MotionPtr line = k.plans().straight(arm_, q_, target, step_->straight_speed, &failed_at);
+            motion::MotionPtr line = k.plans().straight(arm(), q_, target, step_->straight_speed, &failed_at);
             if (!line) return stop(k, {index_, step_->number, k.now(), Fault::Kind::line_fails, -1, -1, -1, failed_at});
             const JointVector end = line->position(line->duration());
             run_motion(k, std::move(line), BlockKind::straight, Phase::single, end);
             return Outcome::started;
         }
-        const auto plan = k.plans().pose({arm_, target, 0, 0, step_->straight_speed, step_->posture});
+        const auto plan = k.plans().pose({arm(), target, 0, 0, step_->straight_speed, step_->posture});
         if (!plan->good) return stop(k, {index_, step_->number, k.now(), plan->failure, -1, -1, -1, plan->failed_at});
         goal = plan->pose;
     }
-    run_motion(k, k.plans().joint_move(arm_, q_, goal, step_->speed), BlockKind::move, Phase::single, goal);
+    run_motion(k, k.plans().joint_move(arm(), q_, goal, step_->speed), BlockKind::move, Phase::single, goal);
     return Outcome::started;
 }
 
@@ -206,7 +215,7 @@ void TaskRunner::run_motion(Kernel& k, motion::MotionPtr motion, BlockKind kind,
 
 void TaskRunner::run_time(Kernel& k, double time_s, BlockKind kind, Phase phase) {
     open_block(k, kind, phase, time_s);
-    k.start_motion(index_, k.plans().still(arm_, q_), held_, block_);
+    k.start_motion(index_, k.plans().still(arm(), q_), held_, block_);
 }
 
 void TaskRunner::finish_grip(Kernel& k) {
@@ -214,7 +223,8 @@ void TaskRunner::finish_grip(Kernel& k) {
     if (picking()) {
         held_ = offer_.part;
         part_in_tool_ = (geometry::make_frame(Vector3::Zero(), {0, 0, step_->turn}) * grasp_).inverse();
-        k.hold(held_, index_, part_in_tool_);
+        // The trace knows one tool frame per arm: the first tool's.
+        k.hold(held_, index_, device_.arm->tool_frame.inverse() * arm().tool_frame * part_in_tool_);
         other.taken(k, offer_);
     } else {
         const int part = held_;
@@ -229,7 +239,7 @@ void TaskRunner::event(Kernel& k, int, int) {
     switch (phase_) {
         case Phase::approach: run_motion(k, plan_->in, BlockKind::straight_in, Phase::in, plan_->pose); return;
         case Phase::in:
-            run_time(k, picking() ? arm_.tool->close_s : arm_.tool->open_s, picking() ? BlockKind::grip : BlockKind::release, Phase::grip);
+            run_time(k, picking() ? arm().tool->close_s : arm().tool->open_s, picking() ? BlockKind::grip : BlockKind::release, Phase::grip);
             return;
         case Phase::grip:
             finish_grip(k);
@@ -247,6 +257,7 @@ void TaskRunner::write_state(StateWriter& w) const {
         w.add(level.left);
     }
     w.add_joints(q_);
+    w.add(tool_);
     w.add_part(held_);
     if (phase_ != Phase::waiting && phase_ != Phase::idle) {
         w.add_part(offer_.part);

@@ -35,9 +35,10 @@ private:
     void run_motion(Kernel& kernel, motion::MotionPtr motion, BlockKind kind, Phase phase, const JointVector& end);
     void run_time(Kernel& kernel, double time_s, BlockKind kind, Phase phase);
     void finish_grip(Kernel& kernel);
+    const cell::Arm& arm() const { return device_.arm->with_tool(tool_); }
     bool picking() const { return step_->kind == cell::StepKind::pick; }
 
-    const cell::Arm& arm_;
+    int tool_ = 0;  ///< the active one
     std::vector<Level> stack_;
     const cell::Step* step_ = nullptr;
     Phase phase_ = Phase::idle;

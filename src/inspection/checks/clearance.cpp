@@ -108,10 +108,9 @@ private:
         cell::ContentKey key;
         key.add(d.arm->model_key).add(d.world);
         for (const kinematics::Link& l : d.arm->model->mechanism.links) cell::add_bodies(key, l.bodies);
-        if (d.arm->tool) cell::add_bodies(key, d.arm->tool->bodies);
+        cell::add_bodies(key, d.arm->tool_bodies);
         room.key = key.value();
-        for (const kinematics::Joint& j : d.arm->model->mechanism.joints) room.radius += j.at.translation().norm();
-        room.radius += d.arm->model->flange.translation().norm() + d.arm->tool_frame.translation().norm() + 0.5;
+        room.radius = kinematics::reach_bound(*d.arm->model) + d.arm->tool_frame.translation().norm() + 0.5;
         const auto& motions = trace_.motions[static_cast<std::size_t>(device)];
         for (std::size_t i = 0; i < motions.size() && motions[i].from < end_; ++i)
             room.segments.push_back({motions[i].motion, motions[i].from, std::min(end_, i + 1 < motions.size() ? motions[i + 1].from : end_), motions[i].held, motions[i].block});

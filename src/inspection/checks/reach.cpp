@@ -186,6 +186,7 @@ std::string cause(const Context& c, const PoseNeed& n) {
         case kinematics::ReachReason::too_near: return "The pose is too near to the arm: " + short_by + " too close.";
         case kinematics::ReachReason::joint_limit:
             return "Joint " + joint(n.reach.limiting_joint) + " would have to go " + short_number(-n.reach.joint_margin * 180 / geometry::pi, 1) + "\u00b0 beyond its limit; the nearest reachable place is " + short_by + " away.";
+        case kinematics::ReachReason::orientation: return "The arm cannot bring its flange into this orientation anywhere: " + std::string(arm.solver->name()) + ". Turn the pose, or take an arm with a wrist.";
         case kinematics::ReachReason::reached: break;
     }
     return "The pose itself is reached, but the straight move to or from it is not: it fails " + std::to_string(std::lround(n.line_failed_at * 100)) + " % of the way out.";
