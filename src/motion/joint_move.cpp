@@ -40,8 +40,8 @@ private:
 
 }  // namespace
 
-MotionPtr joint_move(const kinematics::Mechanism& mechanism, const JointVector& from, const JointVector& to, double speed) {
-    assert(speed > 0 && speed <= 1);
+MotionPtr joint_move(const kinematics::Mechanism& mechanism, const JointVector& from, const JointVector& to, double speed, double acceleration) {
+    assert(speed > 0 && speed <= 1 && acceleration > 0 && acceleration <= 1);
     const JointVector travel = to - from;
     double v = 1e300, a = 1e300, j = 1e300;
     bool jerk_known = true;
@@ -50,7 +50,7 @@ MotionPtr joint_move(const kinematics::Mechanism& mechanism, const JointVector& 
         if (d < 1e-12) continue;
         const kinematics::Joint& joint = mechanism.joints[i];
         v = std::min(v, speed * joint.speed / d);
-        a = std::min(a, joint.acceleration / d);
+        a = std::min(a, acceleration * joint.acceleration / d);
         if (joint.jerk > 0) j = std::min(j, joint.jerk / d);
         else jerk_known = false;
     }

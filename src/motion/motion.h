@@ -2,6 +2,7 @@
 // Timed motions of an arm: where every joint is at any instant, and how fast it can be between two instants.
 
 #include <memory>
+#include <optional>
 #include <string>
 #include <variant>
 #include <vector>
@@ -33,8 +34,8 @@ public:
 using MotionPtr = std::shared_ptr<const Motion>;
 
 /// All joints start and stop together along the straight line in joint space. `speed` is a share of the speed limits
-/// in (0, 1]. Jerk limits count when every moving joint has one.
-MotionPtr joint_move(const kinematics::Mechanism& mechanism, const JointVector& from, const JointVector& to, double speed);
+/// in (0, 1], `acceleration` one of the acceleration limits. Jerk limits count when every moving joint has one.
+MotionPtr joint_move(const kinematics::Mechanism& mechanism, const JointVector& from, const JointVector& to, double speed, double acceleration = 1);
 
 /// The arm stands at `q`; duration 0, valid for any stretch of time.
 MotionPtr standstill(const JointVector& q);
@@ -53,11 +54,13 @@ struct StraightRequest {
     Frame from, to;     ///< tool frame at both ends, in the arm's base frame
     JointVector start;  ///< joint values at `from`
     double speed = 1;   ///< share of the speed limits
+    double acceleration = 1;        ///< and of the acceleration limits
+    std::optional<double> free_to = std::nullopt;  ///< where the arm's first free joint goes meanwhile, evenly along the line; none: it stays
 };
 
 /// The tool frame's origin goes along a line, its orientation along the shortest rotation. The joint path follows one
-/// solution branch, cubic between nodes set so that the tool stays within 20 um of the line; timing is the fastest
-/// under the limits on tool and joints (reachability analysis on the nodes: Pham and Pham 2018).
+/// solution branch, cubic between nodes set so that the tool stays within 1 um of the line; timing is the fastest under the
+/// limits on tool and joints, softened where the model gives jerk limits (see PathMotion).
 std::variant<MotionPtr, StraightFailure> straight_move(const StraightRequest& request);
 
 }  // namespace escarp::motion

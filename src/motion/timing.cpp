@@ -1,85 +1,120 @@
-#include "timing.h"
-
-#include <Eigen/Core>
 #include <algorithm>
 #include <cmath>
+
+#include "path.h"
 
 namespace escarp::motion {
 namespace {
 
-/// In the plane of x = rate^2 and u = acceleration of s, each limit is a half-plane `a u + b x <= c`.
-struct HalfPlane {
-    double a, b, c;
+/// With x = rate^2 and u = d2s/dt2, a limit seen as a bound of u: u <= base + slope * x, or u >= it.
+struct Line {
+    double base, slope;
 };
 
-using Point = Eigen::Vector2d;  // (u, x)
-
-void clip(std::vector<Point>& polygon, const HalfPlane& h, std::vector<Point>& scratch) {
-    scratch.clear();
-    const auto outside = [&](const Point& p) { return h.a * p.x() + h.b * p.y() - h.c; };
-    for (std::size_t i = 0; i < polygon.size(); ++i) {
-        const Point &p = polygon[i], &q = polygon[(i + 1) % polygon.size()];
-        const double dp = outside(p), dq = outside(q);
-        if (dp <= 0) scratch.push_back(p);
-        if ((dp < 0 && dq > 0) || (dp > 0 && dq < 0)) scratch.push_back(p + (q - p) * (dp / (dp - dq)));
+/// Every limit of one stretch of the grid, the same u all along it.
+class Stretch {
+public:
+    void clear() { count_ = 0, most_ = 1e300; }
+    /// |a u + b x| <= c
+    void limit(double a, double b, double c) {
+        if (std::abs(a) < 1e-12 * (1 + std::abs(b))) {
+            if (std::abs(b) > 1e-12) most_ = std::min(most_, c / std::abs(b));
+            return;
+        }
+        if (a < 0) a = -a, b = -b;
+        upper_[count_] = {c / a, -b / a};
+        lower_[count_++] = {-c / a, -b / a};
     }
-    polygon.swap(scratch);
+    /// Greatest x with some u that also leads to at most `next` at the end of the stretch, `h` long. The greatest lower
+    /// bound of u less the least upper one is convex in x: Newton's steps from the far side end at its root.
+    double greatest(double next, double h) const {
+        double x = std::min(most_, 1e18);
+        for (int step = 0; step < 40; ++step) {
+            Line low{0, -1 / (2 * h)}, high{next / (2 * h), -1 / (2 * h)};  // not below rest, not above `next`
+            double least = low.base + low.slope * x, most = high.base + high.slope * x;
+            for (int i = 0; i < count_; ++i) {
+                const double over = upper_[i].base + upper_[i].slope * x, under = lower_[i].base + lower_[i].slope * x;
+                if (under > least) least = under, low = lower_[i];
+                if (over < most) most = over, high = upper_[i];
+            }
+            if (least - most <= 1e-12 * (1 + std::abs(least) + std::abs(most))) return x;
+            const double steeper = low.slope - high.slope;
+            if (steeper <= 0) return 0;
+            x = std::max(0.0, (high.base - low.base) / steeper);
+        }
+        return x;
+    }
+    double fastest(double x) const {
+        double u = 1e300;
+        for (int j = 0; j < count_; ++j) u = std::min(u, upper_[j].base + upper_[j].slope * x);
+        return u;
+    }
+
+private:
+    static constexpr int room = 2 * kinematics::most_joints + 2;
+    Line upper_[room], lower_[room];
+    int count_ = 0;
+    double most_ = 1e300;
+};
+
+struct Limits {
+    std::vector<double> most;       ///< greatest x at each point from the rate limits alone
+    std::vector<Stretch> stretch;
+};
+
+Limits limits_of(const std::vector<GridPoint>& grid, const kinematics::Mechanism& mechanism) {
+    const std::size_t n = grid.size();
+    Limits l{std::vector<double>(n, 1e300), std::vector<Stretch>(n - 1)};
+    for (std::size_t i = 0; i + 1 < n; ++i) {
+        const GridPoint &a = grid[i], &b = grid[i + 1];
+        const double h = b.s - a.s;
+        Stretch& here = l.stretch[i];
+        here.clear();
+        here.limit(1, 0, std::min(a.acceleration, 1e9));
+        for (int j = 0; j < mechanism.size(); ++j) {
+            const kinematics::Joint& joint = mechanism.joints[static_cast<std::size_t>(j)];
+            const double acceleration = a.effort_share * joint.acceleration, speed = a.speed_share * joint.speed;
+            // A stretch keeps the limits at both of its ends: with those at its beginning alone a joint that turns round
+            // between two points would force a stop there.
+            here.limit(a.slope[j], a.curve_after[j], acceleration);
+            here.limit(b.slope[j] + 2 * h * b.curve_before[j], b.curve_before[j], acceleration);
+            const double s0 = std::abs(a.slope[j]), s1 = std::abs(b.slope[j]);
+            if (s0 > 1e-12) l.most[i] = std::min(l.most[i], speed * speed / (s0 * s0));
+            if (s1 > 1e-12) l.most[i + 1] = std::min(l.most[i + 1], speed * speed / (s1 * s1));
+        }
+        if (a.rate < 1e150) l.most[i] = std::min(l.most[i], a.rate * a.rate), l.most[i + 1] = std::min(l.most[i + 1], a.rate * a.rate);
+    }
+    return l;
 }
 
 }  // namespace
 
-std::vector<double> time_optimal_rates(const std::vector<PathNode>& nodes, const PathLimits& limits) {
-    const std::size_t n = nodes.size();
-    const int joints = static_cast<int>(nodes.front().q.size());
-    std::vector<std::vector<HalfPlane>> planes(n);
-    std::vector<double> most(n);  // greatest x from the rate limits alone
-    double most_u = limits.acceleration;
-    for (std::size_t i = 0; i < n; ++i) {
-        const std::size_t before = i == 0 ? 0 : i - 1, after = std::min(n - 1, i + 1);
-        const kinematics::JointVector curve = (nodes[after].slope - nodes[before].slope) / (nodes[after].s - nodes[before].s);
-        double rate = limits.rate;
-        for (int j = 0; j < joints; ++j) {
-            const double slope = nodes[i].slope[j];
-            if (std::abs(slope) > 1e-12) rate = std::min(rate, limits.joint_rate[j] / std::abs(slope));
-            const double a = limits.joint_acceleration[j];
-            planes[i].push_back({slope, curve[j], a});
-            planes[i].push_back({-slope, -curve[j], a});
-        }
-        most[i] = rate * rate;
-        most_u = std::min(most_u, 1e9);
+std::vector<double> greatest_rates(const std::vector<GridPoint>& grid, const kinematics::Mechanism& mechanism) {
+    const Limits l = limits_of(grid, mechanism);
+    std::vector<double> rates(grid.size());
+    for (std::size_t i = 0; i < grid.size(); ++i) {
+        double x = l.most[i];
+        if (i + 1 < grid.size()) x = std::min(x, l.stretch[i].greatest(1e30, grid[i + 1].s - grid[i].s));
+        rates[i] = std::sqrt(x);
     }
-    // A stretch keeps the limits at both of its ends: with those at its beginning alone a joint that turns round between
-    // two nodes would force a stop there.
-    std::vector<std::vector<HalfPlane>> stretch(n);
-    for (std::size_t i = 0; i + 1 < n; ++i) {
-        const double h = nodes[i + 1].s - nodes[i].s;
-        stretch[i] = planes[i];
-        for (const HalfPlane& plane : planes[i + 1]) stretch[i].push_back({plane.a + 2 * h * plane.b, plane.b, plane.c});
-    }
-    // Backward: the greatest x at each node from which the rest can still be driven to a stop.
+    return rates;
+}
+
+std::vector<double> time_optimal_rates(const std::vector<GridPoint>& grid, const kinematics::Mechanism& mechanism) {
+    const std::size_t n = grid.size();
+    const Limits l = limits_of(grid, mechanism);
+    // Backward: the greatest x at each point from which the rest can still be driven to a stop.
     std::vector<double> controllable(n, 0.0);
-    std::vector<Point> polygon, scratch;
-    for (std::size_t i = n - 1; i-- > 0;) {
-        const double h = nodes[i + 1].s - nodes[i].s;
-        polygon = {{-most_u, 0.0}, {most_u, 0.0}, {most_u, most[i]}, {-most_u, most[i]}};
-        for (const HalfPlane& plane : stretch[i]) clip(polygon, plane, scratch);
-        clip(polygon, {2 * h, 1.0, controllable[i + 1]}, scratch);
-        clip(polygon, {-2 * h, -1.0, 1e-10 * (1 + most[i])}, scratch);  // a hair wide: at the end the set is a mere line
-        for (const Point& p : polygon) controllable[i] = std::max(controllable[i], p.y());
-    }
+    for (std::size_t i = n - 1; i-- > 0;) controllable[i] = std::min(l.most[i], l.stretch[i].greatest(controllable[i + 1], grid[i + 1].s - grid[i].s));
     // Forward: as fast as possible within what stays controllable.
     std::vector<double> x(n, 0.0);
     for (std::size_t i = 0; i + 1 < n; ++i) {
-        const double h = nodes[i + 1].s - nodes[i].s;
-        double u = std::min(most_u, (controllable[i + 1] - x[i]) / (2 * h));
-        for (const HalfPlane& plane : stretch[i])
-            if (plane.a > 1e-12) u = std::min(u, (plane.c - plane.b * x[i]) / plane.a);
-        x[i + 1] = std::clamp(x[i] + 2 * h * u, 0.0, controllable[i + 1]);
+        const double h = grid[i + 1].s - grid[i].s;
+        x[i + 1] = std::clamp(x[i] + 2 * h * l.stretch[i].fastest(x[i]), 0.0, controllable[i + 1]);
     }
     x[n - 1] = 0.0;
-    std::vector<double> rates(n);
-    for (std::size_t i = 0; i < n; ++i) rates[i] = std::sqrt(x[i]);
-    return rates;
+    for (double& rate : x) rate = std::sqrt(rate);
+    return x;
 }
 
 }  // namespace escarp::motion
