@@ -23,9 +23,10 @@ void reach_check(const Context&, Inspection&);
 void clearance_check(const Context&, Inspection&);
 void flow_check(const Context&, Inspection&);
 void load_check(const Context&, Inspection&);
+void way_check(const Context&, Inspection&);
 
 /// In the order in which they run; later ones may use what earlier ones found.
-inline constexpr Check standard_checks[] = {reach_check, clearance_check, flow_check, load_check};
+inline constexpr Check standard_checks[] = {reach_check, clearance_check, flow_check, load_check, way_check};
 
 /// "84" from metres.
 std::string millimetres(double metres);

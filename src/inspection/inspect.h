@@ -28,6 +28,9 @@ struct PoseNeed {
     bool pose_reached = false;      ///< the pose alone
     double line_failed_at = 0;
     kinematics::Reach reach;
+    double acceleration = 1;
+    std::optional<double> held = std::nullopt;  ///< of the arm's first free joint
+    int tool = 0;                ///< index of the arm's active tool
 };
 
 struct LeastClearance {

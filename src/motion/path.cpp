@@ -1,5 +1,7 @@
 #include "path.h"
 
+#include "profile.h"
+
 #include <algorithm>
 #include <cassert>
 #include <cmath>
@@ -86,6 +88,33 @@ private:
     double from_, to_;
 };
 
+class Sequence final : public Motion {
+public:
+    explicit Sequence(std::vector<MotionPtr> motions) : motions_(std::move(motions)) {
+        for (const MotionPtr& m : motions_) start_.push_back(end_), end_ += m->duration();
+    }
+    double duration() const override { return end_; }
+    JointState at(double t) const override {
+        const std::size_t i = which(t);
+        return motions_[i]->at(t - start_[i]);
+    }
+    JointVector position(double t) const override {
+        const std::size_t i = which(t);
+        return motions_[i]->position(t - start_[i]);
+    }
+    JointVector rate_bound(double from, double to) const override {
+        JointVector most = JointVector::Zero(motions_.front()->position(0).size());
+        for (std::size_t i = which(from), last = which(to); i <= last; ++i) most = most.cwiseMax(motions_[i]->rate_bound(from - start_[i], to - start_[i]));
+        return most;
+    }
+
+private:
+    std::size_t which(double t) const { return static_cast<std::size_t>(std::upper_bound(start_.begin() + 1, start_.end(), t) - start_.begin()) - 1; }
+    std::vector<MotionPtr> motions_;
+    std::vector<double> start_;
+    double end_ = 0;
+};
+
 class Slowed final : public Motion {
 public:
     Slowed(MotionPtr motion, double factor) : motion_(std::move(motion)), factor_(factor) {}
@@ -165,21 +194,51 @@ void PathMotion::time_it(const kinematics::Mechanism& mechanism, bool corners) {
     for (int round = 0; round < rounds; ++round) {
         if (round > 0 || jerk) plain_phases(grid, time_optimal_rates(grid, mechanism));
         if (jerk) {
-            window = std::max(window, needed_window(grid, mechanism));
+            window = needed_window(grid, mechanism);
             const std::vector<Phase> hard = phases_;
             const double hard_end = end_;
             soften(window);
-            for (int more = 0; more < 3; ++more) {
+            // A short move never reaches the changes that the window was made for: it may do with less.
+            for (int more = 0; more < 4; ++more) {
                 const double rough = roughness(mechanism);
-                if (rough <= 1.05) break;
+                if (rough > 0.8 && rough <= 1.05) break;
                 phases_ = hard, end_ = hard_end;
-                soften(window *= std::min(1.5, rough));
+                soften(window *= std::clamp(rough < 1 ? std::sqrt(rough) : rough, 0.6, 1.5));
             }
         }
         over = excess(mechanism, jerk, round + 1 < rounds ? &grid : nullptr);
         if (over <= 1.0005) break;
     }
     if (over > 1) stretch_ = over, end_ *= over;
+    if (jerk) try_even(grid_of(nodes_, mechanism), mechanism);
+}
+
+/// Where the limits hardly change along the path, the seven-phase profile under the least of them is quicker than the softened
+/// one: taken if it is.
+void PathMotion::try_even(const std::vector<GridPoint>& grid, const kinematics::Mechanism& mechanism) {
+    const double whole = nodes_.back().s - nodes_.front().s;
+    double rate = 1e9, acceleration = 1e9, jerk = 1e9;
+    for (const GridPoint& g : grid) {
+        rate = std::min(rate, g.rate), acceleration = std::min(acceleration, g.acceleration);
+        for (int j = 0; j < mechanism.size(); ++j) {
+            const kinematics::Joint& joint = mechanism.joints[static_cast<std::size_t>(j)];
+            const double slope = std::abs(g.slope[j]);
+            if (slope < 1e-9) continue;
+            rate = std::min(rate, g.speed_share * joint.speed / slope);
+            acceleration = std::min(acceleration, g.effort_share * joint.acceleration / slope);
+            jerk = std::min(jerk, joint.jerk / slope);
+        }
+    }
+    const Profile profile(rate / whole, acceleration / whole, jerk / whole);
+    if (profile.duration() >= end_) return;
+    const std::vector<Phase> kept = phases_;
+    const double kept_end = end_, kept_stretch = stretch_;
+    phases_.clear();
+    for (const Profile::Piece& p : profile.pieces()) phases_.push_back({p.t, nodes_.front().s + whole * p.s, whole * p.rate, whole * p.acceleration, whole * p.jerk});
+    end_ = profile.duration(), stretch_ = 1;
+    const double over = std::max(excess(mechanism, false, nullptr), std::cbrt(std::max(1.0, roughness(mechanism) / 1.05)));
+    if (end_ * over < kept_end) stretch_ = over, end_ *= over;
+    else phases_ = kept, end_ = kept_end, stretch_ = kept_stretch;
 }
 
 void PathMotion::plain_phases(const std::vector<GridPoint>& grid, const std::vector<double>& rates) {
@@ -268,8 +327,9 @@ double PathMotion::excess(const kinematics::Mechanism& mechanism, bool soft, std
     double worst = 1;
     for (std::size_t i = 0; i < phases_.size(); ++i) {
         const double span = (i + 1 < phases_.size() ? phases_[i + 1].t : end_) - phases_[i].t;
-        for (const double share : {0.5, 0.02, 0.98}) {
-            if (soft && share != 0.5) break;  // softened phases are short, and run into each other
+        for (const double share : {0.5, 0.02, 0.98, 0.15, 0.3, 0.7, 0.85}) {
+            if (soft && share != 0.5) break;           // softened phases are short, and run into each other
+            if (share == 0.15 && phases_.size() > 8) break;  // long ones need more looks
             const double d = span * share;
             const Phase& p = phases_[i];
             const double s = p.s + d * (p.rate + d * (p.acceleration / 2 + d * p.jerk / 6));
@@ -418,6 +478,8 @@ JointState Averaged::at(double t) const {
 }
 
 MotionPtr slice(MotionPtr whole, double from, double to) { return std::make_shared<Slice>(std::move(whole), from, to); }
+
+MotionPtr one_after_another(std::vector<MotionPtr> motions) { return std::make_shared<Sequence>(std::move(motions)); }
 
 MotionPtr slowed(MotionPtr motion, double factor) {
     if (factor <= 1) return motion;

@@ -60,6 +60,7 @@ private:
     void plain_phases(const std::vector<GridPoint>& grid, const std::vector<double>& rates);
     double needed_window(const std::vector<GridPoint>& grid, const kinematics::Mechanism& mechanism) const;
     void soften(double window);
+    void try_even(const std::vector<GridPoint>& grid, const kinematics::Mechanism& mechanism);
     double roughness(const kinematics::Mechanism& mechanism) const;  ///< greatest jerk as a multiple of its limit
     /// Greatest excess of rates and accelerations (as a factor of time), and where; tightens the grid there.
     double excess(const kinematics::Mechanism& mechanism, bool soft, std::vector<GridPoint>* tighten) const;
@@ -97,6 +98,8 @@ private:
 
 /// A stretch of a motion as a motion of its own; it need not begin or end at rest.
 MotionPtr slice(MotionPtr whole, double from, double to);
+/// Motions in turn, each from rest to rest where the one before ends.
+MotionPtr one_after_another(std::vector<MotionPtr> motions);
 /// The same motion, all of it slower by a factor >= 1.
 MotionPtr slowed(MotionPtr motion, double factor);
 

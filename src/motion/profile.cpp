@@ -67,6 +67,13 @@ double Profile::greatest_rate(double from, double to) const {
     return std::max(at(from).rate, at(to).rate);
 }
 
+std::vector<Profile::Piece> Profile::pieces() const {
+    std::vector<Piece> all;
+    for (std::size_t i = 0; i < static_cast<std::size_t>(phases_); ++i)
+        if (start_[i + 1] > start_[i]) all.push_back({start_[i], s_[i], v_[i], a_[i], j_[i]});
+    return all;
+}
+
 double Profile::greatest_acceleration() const {
     double most = 0;
     for (const double a : a_) most = std::max(most, std::abs(a));

@@ -2,6 +2,7 @@
 // Rest-to-rest profiles of a path position from 0 to 1, closed in time (docs/model.md, "Joint move").
 
 #include <array>
+#include <vector>
 
 namespace escarp::motion {
 
@@ -22,6 +23,11 @@ public:
     /// Greatest rate between two instants, exact.
     double greatest_rate(double from, double to) const;
     double greatest_acceleration() const;
+    /// Stretches of constant jerk, seven or fewer that last.
+    struct Piece {
+        double t, s, rate, acceleration, jerk;
+    };
+    std::vector<Piece> pieces() const;
 
 private:
     void add(double length, double jerk);

@@ -40,7 +40,7 @@ public:
         double step = longest;
         while (nodes.back().s < 1.0) {
             const PathNode& last = nodes.back();
-            const double s = std::min(1.0, last.s + step);
+            const double s = 1.0 - last.s < 1.01 * step ? 1.0 : last.s + step;  // no sliver at the end
             StraightFailure failure{StraightFailure::Kind::out_of_reach, s};
             const std::optional<JointVector> q = nearest(s, last, failure);
             double off = 1e300;  // from the line, as a multiple of what is allowed

@@ -118,6 +118,7 @@ public:
     const std::vector<int>& live_parts() const { return live_; }
     const cell::PartType& type_of(int part) const;
     void fault(const Fault& fault) { trace_.faults.push_back(fault); }
+    void detour(const DetourRecord& detour) { trace_.detours.push_back(detour); }
 
     struct Options {
         Ticks horizon = 0;

@@ -2,6 +2,10 @@
 
 #include <algorithm>
 
+#include <kinematics/reach.h>
+
+#include "arm_parts.h"
+
 namespace escarp::simulation {
 namespace {
 
@@ -9,43 +13,82 @@ constexpr std::size_t most_kept = 100'000;
 
 Frame backed_off(const Frame& tool, double distance) { return tool * geometry::make_frame({0, 0, -distance}); }
 
-/// Branches within limits, the one nearest to the ready posture (in time of travel) first.
+/// How far inside its limits, of position and of singularity, a posture is: 1 well inside, toward 0 at a limit.
+double ease(const cell::Arm& arm, const JointVector& q) {
+    constexpr double enough_turn = 0.25, enough_share = 0.08;
+    double least = 1;
+    for (int j = 0; j < q.size(); ++j) {
+        const kinematics::Joint& joint = arm.model->mechanism.joints[static_cast<std::size_t>(j)];
+        const double inside = std::min(q[j] - joint.low, joint.high - q[j]);
+        least = std::min(least, inside / (joint.type == kinematics::JointType::hinge ? enough_turn : enough_share * (joint.high - joint.low)));
+    }
+    const double singular = kinematics::singularity_distance(*arm.model, q, arm.tool_frame, kinematics::arm_length(*arm.model));
+    return std::max(0.0, std::min(least, singular / 0.12));
+}
+
+/// Branches within limits, the one nearest to the ready posture (in time of travel) first. Of an arm with a free joint: at the
+/// value asked for, or those that are soon reached and stay clear of limits and singular positions first.
 std::vector<kinematics::JointSolution> branches(const PoseRequest& r) {
+    constexpr std::size_t most_free = 24;
+    constexpr double worth = 0.4;  // seconds that a well placed posture may take longer
     std::vector<kinematics::JointSolution> all, fit;
-    r.arm.solver->solve(r.tool * r.arm.tool_frame.inverse(), r.arm.ready, all);
+    const std::vector<int> free = r.arm.solver->free_joints();
+    JointVector reference = r.from && !free.empty() ? *r.from : r.arm.ready;
+    const Frame flange = r.tool * r.arm.tool_frame.inverse();
+    if (r.held && !free.empty()) {
+        reference[free.front()] = *r.held;
+        r.arm.solver->held(flange, reference, all);
+    } else {
+        r.arm.solver->solve(flange, reference, all);
+    }
     for (const kinematics::JointSolution& s : all)
         if (s.within_limits && (r.posture < 0 || s.posture == r.posture)) fit.push_back(s);
-    const auto effort = [&](const kinematics::JointSolution& s) {
-        double sum = 0;
-        for (int j = 0; j < s.q.size(); ++j) sum += std::abs(s.q[j] - r.arm.ready[j]) / r.arm.model->mechanism.joints[static_cast<std::size_t>(j)].speed;
-        return sum;
-    };
-    std::stable_sort(fit.begin(), fit.end(), [&](const auto& a, const auto& b) { return effort(a) < effort(b); });
-    return fit;
+    std::vector<std::pair<double, std::size_t>> order;
+    for (std::size_t i = 0; i < fit.size(); ++i) {
+        double sum = 0, longest = 0;
+        for (int j = 0; j < fit[i].q.size(); ++j) {
+            const double time = std::abs(fit[i].q[j] - reference[j]) / r.arm.model->mechanism.joints[static_cast<std::size_t>(j)].speed;
+            sum += time, longest = std::max(longest, time);
+        }
+        order.emplace_back(free.empty() ? sum : longest + worth * (1 - ease(r.arm, fit[i].q)), i);
+    }
+    std::stable_sort(order.begin(), order.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    std::vector<kinematics::JointSolution> sorted;
+    for (const auto& [cost, i] : order)
+        if (free.empty() || sorted.size() < most_free) sorted.push_back(fit[i]);
+    return sorted;
 }
 
 PosePlan make_plan(const PoseRequest& r) {
     PosePlan plan;
-    const auto straight = [&](const Frame& from, const Frame& to, const JointVector& start) {
-        return motion::straight_move({*r.arm.model, *r.arm.solver, r.arm.tool_frame, from, to, start, r.straight_speed});
+    using Result = std::variant<motion::Leg, motion::StraightFailure>;
+    const auto path = [&](const Frame& from, const Frame& to, const JointVector& start) -> Result {
+        if (geometry::gap(from, to).distance < 1e-9) return motion::Leg{};
+        return motion::straight_leg({*r.arm.model, *r.arm.solver, r.arm.tool_frame, from, to, start, r.straight_speed, r.acceleration});
     };
+    const auto timed = [&](const motion::Leg& leg, const JointVector& stands) -> motion::MotionPtr {
+        if (leg.nodes.empty()) return motion::standstill(stands);
+        return std::make_shared<motion::PathMotion>(r.arm.model->mechanism, leg.nodes);
+    };
+    const auto end = [](const motion::Leg& leg, const JointVector& start) { return leg.nodes.empty() ? start : leg.nodes.back().q; };
     bool first = true;
     for (const kinematics::JointSolution& branch : branches(r)) {
         plan.pose = branch.q;
         plan.posture = branch.posture;
         // Followed backwards first: the approach pose is then on the branch of the pose itself.
-        const auto back = straight(r.tool, backed_off(r.tool, r.approach), branch.q);
-        const auto out = r.retreat == r.approach ? back : straight(r.tool, backed_off(r.tool, r.retreat), branch.q);
+        const Result back = path(r.tool, backed_off(r.tool, r.approach), branch.q);
+        const Result out = r.retreat == r.approach ? back : path(r.tool, backed_off(r.tool, r.retreat), branch.q);
         const auto* wrong = std::get_if<motion::StraightFailure>(&back);
         if (!wrong) wrong = std::get_if<motion::StraightFailure>(&out);
         if (!wrong) {
-            const motion::MotionPtr& reversed = std::get<motion::MotionPtr>(back);
-            plan.approach = reversed->position(reversed->duration());
-            const auto in = straight(backed_off(r.tool, r.approach), r.tool, plan.approach);
+            plan.approach = end(std::get<motion::Leg>(back), branch.q);
+            const Result in = path(backed_off(r.tool, r.approach), r.tool, plan.approach);
             wrong = std::get_if<motion::StraightFailure>(&in);
             if (!wrong) {
-                plan.in = std::get<motion::MotionPtr>(in);
-                plan.out = std::get<motion::MotionPtr>(out);
+                plan.in_leg = std::get<motion::Leg>(in);
+                plan.out_leg = std::get<motion::Leg>(out);
+                plan.in = timed(plan.in_leg, plan.approach);
+                plan.out = timed(plan.out_leg, branch.q);
                 plan.pose = plan.in->position(plan.in->duration());
                 plan.retreat = plan.out->position(plan.out->duration());
                 plan.good = true;
@@ -55,6 +98,7 @@ PosePlan make_plan(const PoseRequest& r) {
         if (first) {
             plan.failure = Fault::Kind::line_fails;
             plan.failed_at = wrong->at;
+            plan.line_failure = wrong->kind;
             first = false;
         }
     }
@@ -83,31 +127,136 @@ Value PlanCache::kept(std::unordered_map<std::uint64_t, Value>& map, std::uint64
 
 std::shared_ptr<const PosePlan> PlanCache::pose(const PoseRequest& r) {
     cell::ContentKey key;
-    key.add(r.arm.model_key).add(r.tool).add(r.approach).add(r.retreat).add(r.straight_speed).add(r.posture);
+    key.add(r.arm.model_key).add(r.tool).add(r.approach).add(r.retreat).add(r.straight_speed).add(r.acceleration).add(r.posture).add(r.held.value_or(-1e9));
+    if (r.from && !r.held && !r.arm.solver->free_joints().empty()) key.add(*r.from);
     return kept(poses_, key.value(), [&] { return std::make_shared<const PosePlan>(make_plan(r)); });
 }
 
-motion::MotionPtr PlanCache::joint_move(const cell::Arm& arm, const JointVector& from, const JointVector& to, double speed) {
+motion::MotionPtr PlanCache::joint_move(const cell::Arm& arm, const JointVector& from, const JointVector& to, double speed, double acceleration) {
     cell::ContentKey key;
-    key.add(arm.model_key).add(from).add(to).add(speed);
-    return kept(moves_, key.value(), [&] { return motion::joint_move(arm.model->mechanism, from, to, speed); });
+    key.add(arm.model_key).add(from).add(to).add(speed).add(acceleration);
+    return kept(moves_, key.value(), [&] { return motion::joint_move(arm.model->mechanism, from, to, speed, acceleration); });
+}
+
+Travel PlanCache::travel(const cell::Arm& arm, const ArmRoom& room, const JointVector& from, const JointVector& to, double speed, double acceleration) {
+    cell::ContentKey key;
+    key.add(arm.model_key).add(room.key).add(room.need).add(from).add(to).add(speed).add(acceleration);
+    return kept(travels_, key.value(), [&]() -> Travel {
+        const motion::Room space(arm.model->mechanism, room.parts, *room.around, room.self_pairs);
+        const motion::Detour way = motion::find_way({*arm.model, arm.tool_frame, space, from, to, room.need, speed, acceleration});
+        // The direct move is the same object for everyone who asks for it: what is known of it is kept by its address.
+        if (way.direct || !way.motion) return {joint_move(arm, from, to, speed, acceleration), way.direct, way.direct, way.blocker};
+        return {way.motion, false, true, way.blocker};
+    });
+}
+
+std::shared_ptr<const std::vector<motion::MotionPtr>> PlanCache::fly(const cell::Arm& arm, const std::vector<motion::Leg>& legs) {
+    cell::ContentKey key;
+    key.add(arm.model_key).add(arm.tool_frame);
+    for (const motion::Leg& leg : legs) {
+        key.add(leg.corner).add(leg.straight);
+        for (const motion::PathNode& n : leg.nodes) key.add(n.s).add(n.q).add(n.rate).add(n.speed_share).add(n.effort_share);
+    }
+    return kept(flights_, key.value(), [&] { return std::make_shared<const std::vector<motion::MotionPtr>>(motion::fly(*arm.model, arm.tool_frame, legs).legs); });
+}
+
+motion::MotionPtr PlanCache::gentle(const cell::Arm& arm, const motion::MotionPtr& motion, double bearable) {
+    const std::uint64_t key = cell::ContentKey().add(reinterpret_cast<std::uintptr_t>(motion.get())).add(bearable).value();
+    return kept(moves_, key, [&] { return motion::slowed(motion, std::sqrt(tool_acceleration(arm, *motion) / bearable)); });
 }
 
 motion::MotionPtr PlanCache::still(const cell::Arm& arm, const JointVector& q) {
     return kept(moves_, cell::ContentKey().add(arm.model_key).add(q).value(), [&] { return motion::standstill(q); });
 }
 
-motion::MotionPtr PlanCache::straight(const cell::Arm& arm, const JointVector& from, const Frame& to_tool, double speed, double* failed_at) {
+std::shared_ptr<const PlanCache::Line> PlanCache::straight(const cell::Arm& arm, const JointVector& from, const Frame& to_tool, double speed, double acceleration) {
     cell::ContentKey key;
-    key.add(arm.model_key).add(from).add(to_tool).add(speed).add(-1);
-    motion::MotionPtr move = kept(moves_, key.value(), [&]() -> motion::MotionPtr {
+    key.add(arm.model_key).add(from).add(to_tool).add(speed).add(acceleration).add(-1);
+    return kept(lines_, key.value(), [&] {
+        auto line = std::make_shared<Line>();
         const Frame start = arm.model->flange_frame(from) * arm.tool_frame;
-        auto made = motion::straight_move({*arm.model, *arm.solver, arm.tool_frame, start, to_tool, from, speed});
-        if (auto* good = std::get_if<motion::MotionPtr>(&made)) return *good;
-        if (failed_at) *failed_at = std::get<motion::StraightFailure>(made).at;
-        return nullptr;
+        if (geometry::gap(start, to_tool).distance < 1e-9 && geometry::gap(start, to_tool).angle < 1e-9) {
+            line->motion = motion::standstill(from);
+            line->leg = motion::joint_leg(from, from, speed, acceleration);
+            return std::shared_ptr<const Line>(line);
+        }
+        const auto take = [&](std::optional<double> free_to) {
+            auto made = motion::straight_leg({*arm.model, *arm.solver, arm.tool_frame, start, to_tool, from, speed, acceleration, free_to});
+            if (auto* failure = std::get_if<motion::StraightFailure>(&made)) {
+                if (!free_to) line->failure = *failure;
+                return false;
+            }
+            line->leg = std::move(std::get<motion::Leg>(made));
+            line->motion = std::make_shared<motion::PathMotion>(arm.model->mechanism, line->leg.nodes);
+            return true;
+        };
+        const std::vector<int> free = arm.solver->free_joints();
+        if (!take(std::nullopt) && !free.empty()) {
+            constexpr int most = 4;
+            int tried = 0;
+            std::vector<double> values;
+            for (const kinematics::JointSolution& s : branches({arm, to_tool, 0, 0, speed, -1, acceleration, std::nullopt, &from})) {
+                const double value = s.q[free.front()];
+                if (std::any_of(values.begin(), values.end(), [&](double v) { return std::abs(v - value) < 1e-9; })) continue;
+                values.push_back(value);
+                if (take(value) || ++tried == most) break;
+            }
+        }
+        return std::shared_ptr<const Line>(line);
     });
-    return move;
+}
+
+double tool_acceleration(const cell::Arm& arm, const motion::Motion& motion) {
+    const double duration = motion.duration(), h = 1e-4;
+    const auto point = [&](double t) { return Vector3((arm.model->flange_frame(motion.position(t)) * arm.tool_frame).translation()); };
+    double most = 0;
+    for (int i = 0; i < 64; ++i) {
+        const double t = duration * (i + 0.5) / 64;
+        if (t - h < 0 || t + h > duration) continue;
+        most = std::max(most, ((point(t + h) - 2 * point(t) + point(t - h)) / (h * h)).norm());
+    }
+    return most;
+}
+
+std::optional<double> bearable_acceleration(const cell::ToolModel& tool, double mass) {
+    constexpr double gravity = 9.80665, safety_factor = 2.0;
+    if (tool.force <= 0 || mass <= 0) return std::nullopt;
+    return tool.force * (tool.suction ? 1.0 : tool.faces * tool.friction) / (safety_factor * mass) - gravity;
+}
+
+ArmRoom room_of(const cell::Cell& c, int index, const std::vector<motion::Part>& held) {
+    const cell::Device& d = c.devices[static_cast<std::size_t>(index)];
+    const Frame to_base = d.world.inverse();
+    const double near = kinematics::reach_bound(*d.arm->model) + d.arm->tool_frame.translation().norm() + 0.5;
+    std::vector<motion::Obstacle> obstacles;
+    cell::ContentKey key;
+    for (std::size_t i = 0; i < c.devices.size(); ++i) {
+        const cell::Device& other = c.devices[i];
+        const auto pair = [&](const cell::Exclusion& e) { return (e.a == index && e.b == static_cast<int>(i)) || (e.b == index && e.a == static_cast<int>(i)); };
+        if (static_cast<int>(i) == index || std::any_of(c.exclusions.begin(), c.exclusions.end(), pair)) continue;
+        // Of another arm only what never moves: where the rest is depends on the time.
+        const geometry::Bodies& bodies = other.arm ? other.arm->model->mechanism.links.front().bodies : other.bodies;
+        for (const geometry::Body& b : bodies) {
+            const Frame at = to_base * other.world * b.at;
+            if ((at * b.shape.centre()).norm() - b.shape.bound() > near) continue;
+            obstacles.push_back({b.shape, at, c.stands_on(index, static_cast<int>(i)) ? 2 : 1, static_cast<int>(i)});
+            key.add(static_cast<int>(b.shape.core())).add(b.shape.half()).add(b.shape.radius()).add(at).add(obstacles.back().first_part_tag).add(obstacles.back().owner);
+            for (const Vector3& p : b.shape.points()) key.add(p);
+        }
+    }
+    ArmRoom room;
+    room.around = std::make_shared<const motion::Surroundings>(std::move(obstacles));
+    room.parts = arm_parts(*d.arm);
+    room.parts.insert(room.parts.end(), held.begin(), held.end());
+    const int flange = d.arm->model->flange_link;
+    const auto link = [&](const motion::Part& p) { return p.tag >= tool_tag ? flange : p.tag; };
+    for (std::size_t a = 0; a < room.parts.size(); ++a)
+        for (std::size_t b = 0; b < room.parts.size(); ++b)
+            if (link(room.parts[b]) - link(room.parts[a]) >= 3) room.self_pairs.emplace_back(static_cast<int>(a), static_cast<int>(b));
+    for (const motion::Part& p : room.parts) key.add(p.frame).add(p.at).add(p.shape.half()).add(p.shape.radius()).add(p.shape.points().size()).add(p.tag);
+    room.key = key.value();
+    room.need = c.safety_distance;
+    return room;
 }
 
 }  // namespace escarp::simulation

@@ -8,6 +8,9 @@
 
 #include <cell/content_key.h>
 
+#include <motion/chain.h>
+#include <motion/detour.h>
+
 #include "trace.h"
 
 namespace escarp::simulation {
@@ -18,9 +21,11 @@ struct PosePlan {
     bool good = false;
     JointVector approach, pose, retreat;
     motion::MotionPtr in, out;
+    motion::Leg in_leg, out_leg;  ///< their paths, for flying into and out of them; empty without approach or retreat
     int posture = -1;
     Fault::Kind failure = Fault::Kind::out_of_reach;
     double failed_at = 0;  ///< share of the line, for line_fails
+    motion::StraightFailure::Kind line_failure = motion::StraightFailure::Kind::out_of_reach;
 };
 
 struct PoseRequest {
@@ -29,16 +34,47 @@ struct PoseRequest {
     double approach = 0, retreat = 0;
     double straight_speed = 1;
     int posture = -1;
+    double acceleration = 1;
+    std::optional<double> held = std::nullopt;  ///< value of the arm's first free joint
+    const JointVector* from = nullptr;  ///< where the arm comes from: decides free joints that are not held; null: the ready posture
+};
+
+/// What keeps an arm from moving anywhere: the bodies that stand still around it, seen from its base.
+struct ArmRoom {
+    std::shared_ptr<const motion::Surroundings> around;
+    std::vector<motion::Part> parts;  ///< of the arm and what it holds
+    std::vector<std::pair<int, int>> self_pairs;
+    std::uint64_t key = 0;
+    double need = 0;                  ///< distance to keep, m
+};
+
+/// A joint move, round what stands in the way if need be.
+struct Travel {
+    motion::MotionPtr motion;
+    bool direct = true;
+    bool found = true;  ///< false: no way round was found, the motion is the direct one
+    int blocker = -1;   ///< device that stood in the way; -1: the arm itself
 };
 
 /// Keeps plans between evaluations. Safe to use from several threads; the same request always gives the same plan.
 class PlanCache {
 public:
     std::shared_ptr<const PosePlan> pose(const PoseRequest& request);
-    motion::MotionPtr joint_move(const cell::Arm& arm, const JointVector& from, const JointVector& to, double speed);
+    motion::MotionPtr joint_move(const cell::Arm& arm, const JointVector& from, const JointVector& to, double speed, double acceleration = 1);
+    Travel travel(const cell::Arm& arm, const ArmRoom& room, const JointVector& from, const JointVector& to, double speed, double acceleration);
+    /// Legs flown without exact stops between them; see motion::fly.
+    std::shared_ptr<const std::vector<motion::MotionPtr>> fly(const cell::Arm& arm, const std::vector<motion::Leg>& legs);
+    /// `motion`, slowed until the part in the tool is accelerated no more than `bearable` m/s^2.
+    motion::MotionPtr gentle(const cell::Arm& arm, const motion::MotionPtr& motion, double bearable);
     motion::MotionPtr still(const cell::Arm& arm, const JointVector& q);
-    /// A straight move between two poses; null when it cannot be made.
-    motion::MotionPtr straight(const cell::Arm& arm, const JointVector& from, const Frame& to_tool, double speed, double* failed_at);
+    /// A straight move from where the arm stands to a pose of its tool, and its path. An arm with a free joint keeps that where
+    /// it is if it can, else brings it along evenly.
+    struct Line {
+        motion::MotionPtr motion;  ///< null when it cannot be made
+        motion::Leg leg;
+        motion::StraightFailure failure = {motion::StraightFailure::Kind::out_of_reach, 0};
+    };
+    std::shared_ptr<const Line> straight(const cell::Arm& arm, const JointVector& from, const Frame& to_tool, double speed, double acceleration = 1);
     std::size_t computed() const { return computed_; }  ///< how many plans were made rather than found
 
 private:
@@ -48,8 +84,20 @@ private:
     std::mutex lock_;
     std::unordered_map<std::uint64_t, std::shared_ptr<const PosePlan>> poses_;
     std::unordered_map<std::uint64_t, motion::MotionPtr> moves_;
+    std::unordered_map<std::uint64_t, Travel> travels_;
+    std::unordered_map<std::uint64_t, std::shared_ptr<const std::vector<motion::MotionPtr>>> flights_;
+    std::unordered_map<std::uint64_t, std::shared_ptr<const Line>> lines_;
     std::size_t computed_ = 0;
 };
+
+/// Greatest acceleration of the tool frame's origin over a motion, from positions at 64 instants. m/s^2.
+double tool_acceleration(const cell::Arm& arm, const motion::Motion& motion);
+/// The greatest acceleration at which a tool holds a part, with a safety factor of 2 (docs/model.md, "Holding"); nothing for a
+/// tool without a stated force; negative: it does not even hold it at rest. m/s^2.
+std::optional<double> bearable_acceleration(const cell::ToolModel& tool, double mass);
+
+/// The arm among every body that stands still. `held`: the bodies of what it holds.
+ArmRoom room_of(const cell::Cell& cell, int arm, const std::vector<motion::Part>& held);
 
 /// The tool frame in the arm's base frame for picking or placing at `seat_world`.
 Frame tool_target(const cell::Device& arm, const Frame& seat_world, double turn, const Frame& tool_in_part);

@@ -1,5 +1,7 @@
 #include "task_runner.h"
 
+#include "arm_parts.h"
+
 namespace escarp::simulation {
 namespace {
 constexpr int most_steps_at_once = 5000;
@@ -118,77 +120,234 @@ TaskRunner::Outcome TaskRunner::begin_step(Kernel& k) {
     return Outcome::done;
 }
 
-TaskRunner::Outcome TaskRunner::begin_exchange(Kernel& k) {
-    Behaviour& other = k.behaviour(step_->device);
-    const cell::Device& there = k.cell().devices[static_cast<std::size_t>(step_->device)];
-    PoseRequest request{arm(), Frame::Identity(), step_->approach, step_->retreat, step_->straight_speed, step_->posture};
-    int type = -1;
-    if (picking()) {
-        if (held_ >= 0) return stop(k, {index_, step_->number, k.now(), Fault::Kind::holds_already});
+/// The step after the present one, when nothing but its place in the list decides that.
+const Step* TaskRunner::peek() const {
+    if (stack_.empty()) return nullptr;
+    const Level& top = stack_.back();
+    std::size_t next = top.next;
+    while (next < top.list->size() && !(*top.list)[next].enabled) ++next;
+    return next < top.list->size() ? &(*top.list)[next] : nullptr;
+}
+
+std::optional<TaskRunner::Exchange> TaskRunner::agree(Kernel& k, const Step& step, const JointVector& from, std::optional<Fault>& fault) {
+    Behaviour& other = k.behaviour(step.device);
+    const cell::Device& there = k.cell().devices[static_cast<std::size_t>(step.device)];
+    PoseRequest request{arm(), Frame::Identity(), step.approach, step.retreat, step.straight_speed, step.posture, step.acceleration, step.held, &from};
+    Exchange x;
+    if (step.kind == StepKind::pick) {
+        if (held_ >= 0) {
+            fault = Fault{index_, step.number, k.now(), Fault::Kind::holds_already};
+            return std::nullopt;
+        }
         const std::optional<Offer> offer = other.offer(k);
-        if (!offer) return Outcome::must_wait;
-        offer_ = *offer;
-        const cell::PartType& part = k.type_of(offer_.part);
-        type = k.trace().parts[static_cast<std::size_t>(offer_.part)].type;
-        grasp_ = part.grips.front().at;
+        if (!offer) return std::nullopt;
+        x.offer = *offer;
+        const cell::PartType& part = k.type_of(x.offer.part);
+        x.type = k.trace().parts[static_cast<std::size_t>(x.offer.part)].type;
+        x.grasp = part.grips.front().at;
         for (const cell::Grip& g : part.grips)
-            if (g.id == step_->grip) grasp_ = g.at;
+            if (g.id == step.grip) x.grasp = g.at;
         Frame stands;
-        k.trace().part_frame(k.cell(), offer_.part, k.now(), stands);
-        request.tool = tool_target(device_, stands, step_->turn, grasp_);
-        other.claim(k, offer_);
+        k.trace().part_frame(k.cell(), x.offer.part, k.now(), stands);
+        request.tool = tool_target(device_, stands, step.turn, x.grasp);
+        other.claim(k, x.offer);
     } else {
-        if (held_ < 0) return stop(k, {index_, step_->number, k.now(), Fault::Kind::holds_nothing});
-        type = k.trace().parts[static_cast<std::size_t>(held_)].type;
-        const std::optional<int> seat = other.room(k, type);
-        if (!seat) return Outcome::must_wait;
-        offer_ = {*seat, held_};
+        if (held_ < 0) {
+            fault = Fault{index_, step.number, k.now(), Fault::Kind::holds_nothing};
+            return std::nullopt;
+        }
+        x.type = k.trace().parts[static_cast<std::size_t>(held_)].type;
+        const std::optional<int> seat = other.room(k, x.type);
+        if (!seat) return std::nullopt;
+        x.offer = {*seat, held_};
         const Frame at = there.world * kind_of(there).seat_frame(there, *seat, k.type_of(held_));
-        seat_ = at * geometry::make_frame(Vector3::Zero(), {0, 0, step_->turn});
-        request.tool = tool_target(device_, at, step_->turn, part_in_tool_.inverse());
+        x.seat = at * geometry::make_frame(Vector3::Zero(), {0, 0, step.turn});
+        request.tool = tool_target(device_, at, step.turn, part_in_tool_.inverse());
         other.reserve(k, *seat, held_);
     }
-    plan_ = k.plans().pose(request);
-    if (!plan_->good) {
-        Fault fault{index_, step_->number, k.now(), plan_->failure, step_->device, offer_.seat, type, plan_->failed_at};
-        return stop(k, fault);
+    x.plan = k.plans().pose(request);
+    if (!x.plan->good) fault = Fault{index_, step.number, k.now(), x.plan->failure, step.device, x.offer.seat, x.type, x.plan->failed_at};
+    return x;
+}
+
+TaskRunner::Outcome TaskRunner::begin_exchange(Kernel& k) {
+    std::optional<Fault> fault;
+    const std::optional<Exchange> x = agree(k, *step_, q_, fault);
+    if (fault) return stop(k, *fault);
+    if (!x) return Outcome::must_wait;
+    exchange_ = *x;
+    const PosePlan& plan = *exchange_.plan;
+    if (corner(*step_) > 0 && !plan.in_leg.nodes.empty() && free(k, *step_, q_, plan.approach)) {
+        motion::Leg to = motion::joint_leg(q_, plan.approach, step_->speed, step_->acceleration);
+        to.corner = corner(*step_);
+        fly(k, {{nullptr, BlockKind::move, Phase::approach, step_, plan.approach, std::nullopt}, {nullptr, BlockKind::straight_in, Phase::in, step_, plan.pose, std::nullopt}}, {to, plan.in_leg});
+        return Outcome::started;
     }
-    run_motion(k, k.plans().joint_move(arm(), q_, plan_->approach, step_->speed), BlockKind::move, Phase::approach, plan_->approach);
+    run_motion(k, travel(k, *step_, q_, plan.approach), BlockKind::move, Phase::approach, plan.approach);
     return Outcome::started;
 }
 
-TaskRunner::Outcome TaskRunner::begin_move(Kernel& k) {
-    const cell::Pose& pose = *device_.pose(step_->pose);
-    JointVector goal = q_;
+/// A move's motion and path; a fault where it cannot be made.
+std::optional<TaskRunner::Ahead> TaskRunner::move_leg(Kernel& k, const Step& step, const JointVector& from, motion::Leg& leg, std::optional<Fault>& fault) {
+    const cell::Pose& pose = *device_.pose(step.pose);
+    Frame target;
+    JointVector goal = from;
     if (pose.joints) {
         goal = *pose.joints;
-        if (step_->straight) {
-            const Frame there = arm().model->flange_frame(goal) * arm().tool_frame;
-            double failed_at = 0;
-            motion::MotionPtr line = k.plans().straight(arm(), q_, there, step_->straight_speed, &failed_at);
-            if (!line) return stop(k, {index_, step_->number, k.now(), Fault::Kind::line_fails, -1, -1, -1, failed_at});
-            const JointVector end = line->position(line->duration());
-            run_motion(k, std::move(line), BlockKind::straight, Phase::single, end);
-            return Outcome::started;
-        }
+        target = arm().model->flange_frame(goal) * arm().tool_frame;
     } else {
         const int host = k.cell().device(pose.relative_to);
-        const Frame frame = (host >= 0 ? k.cell().devices[static_cast<std::size_t>(host)].world : Frame::Identity()) * pose.at;
-        const Frame target = device_.world.inverse() * frame;
-        if (step_->straight) {
-            double failed_at = 0;
-            motion::MotionPtr line = k.plans().straight(arm(), q_, target, step_->straight_speed, &failed_at);
-            if (!line) return stop(k, {index_, step_->number, k.now(), Fault::Kind::line_fails, -1, -1, -1, failed_at});
-            const JointVector end = line->position(line->duration());
-            run_motion(k, std::move(line), BlockKind::straight, Phase::single, end);
-            return Outcome::started;
+        target = device_.world.inverse() * (host >= 0 ? k.cell().devices[static_cast<std::size_t>(host)].world : Frame::Identity()) * pose.at;
+    }
+    if (step.straight) {
+        const auto line = k.plans().straight(arm(), from, target, step.straight_speed, step.acceleration);
+        if (!line->motion) {
+            fault = Fault{index_, step.number, k.now(), Fault::Kind::line_fails, -1, -1, -1, line->failure.at};
+            return std::nullopt;
         }
-        const auto plan = k.plans().pose({arm(), target, 0, 0, step_->straight_speed, step_->posture});
-        if (!plan->good) return stop(k, {index_, step_->number, k.now(), plan->failure, -1, -1, -1, plan->failed_at});
+        leg = line->leg;
+        return Ahead{line->motion, BlockKind::straight, Phase::single, &step, line->motion->position(line->motion->duration()), std::nullopt};
+    }
+    if (!pose.joints) {
+        const auto plan = k.plans().pose({arm(), target, 0, 0, step.straight_speed, step.posture, step.acceleration, step.held, &from});
+        if (!plan->good) {
+            fault = Fault{index_, step.number, k.now(), plan->failure, -1, -1, -1, plan->failed_at};
+            return std::nullopt;
+        }
         goal = plan->pose;
     }
-    run_motion(k, k.plans().joint_move(arm(), q_, goal, step_->speed), BlockKind::move, Phase::single, goal);
+    leg = motion::joint_leg(from, goal, step.speed, step.acceleration);
+    return Ahead{nullptr, BlockKind::move, Phase::single, &step, goal, std::nullopt};
+}
+
+TaskRunner::Outcome TaskRunner::begin_move(Kernel& k) {
+    motion::Leg leg;
+    std::optional<Fault> fault;
+    std::optional<Ahead> move = move_leg(k, *step_, q_, leg, fault);
+    if (fault) return stop(k, *fault);
+    if (corner(*step_) > 0 && (step_->straight || free(k, *step_, q_, move->end))) {
+        leg.corner = corner(*step_);
+        std::vector<Ahead> ahead{*move};
+        std::vector<motion::Leg> legs{leg};
+        extend(k, ahead, legs);
+        if (ahead.size() > 1) {
+            fly(k, std::move(ahead), std::move(legs));
+            return Outcome::started;
+        }
+    }
+    const JointVector end = move->end;
+    motion::MotionPtr motion = move->motion ? move->motion : travel(k, *step_, q_, end);
+    run_motion(k, std::move(motion), move->kind, move->phase, end);
     return Outcome::started;
+}
+
+/// While the last leg ends in a corner: the legs of the steps that follow, as far as they are known now.
+void TaskRunner::extend(Kernel& k, std::vector<Ahead>& ahead, std::vector<motion::Leg>& legs) {
+    constexpr std::size_t most = 12;
+    while (legs.back().corner > 0 && legs.size() < most) {
+        const Step* next = peek();
+        const JointVector from = ahead.back().end;
+        std::optional<Fault> fault;
+        motion::Leg leg;
+        if (next && next->kind == StepKind::move) {
+            const std::optional<Ahead> move = move_leg(k, *next, from, leg, fault);
+            if (fault || leg.nodes.empty() || (!next->straight && !free(k, *next, from, move->end))) break;
+            leg.corner = corner(*next);
+            ahead.push_back(*move);
+            legs.push_back(leg);
+            fetch();
+            continue;
+        }
+        if (next && (next->kind == StepKind::pick || next->kind == StepKind::place)) {
+            const bool ready = next->kind == StepKind::pick ? held_ < 0 : held_ >= 0;
+            // What is claimed now cannot be given back: only where nothing can go wrong any more.
+            if (!ready || !known_good(k, *next, from)) break;
+            const std::optional<Exchange> x = agree(k, *next, from, fault);
+            if (!x || fault) break;
+            leg = motion::joint_leg(from, x->plan->approach, next->speed, next->acceleration);
+            const bool on = corner(*next) > 0 && !x->plan->in_leg.nodes.empty();
+            leg.corner = on ? corner(*next) : 0;
+            ahead.push_back({nullptr, BlockKind::move, Phase::approach, next, x->plan->approach, *x});
+            legs.push_back(leg);
+            if (on) {
+                ahead.push_back({nullptr, BlockKind::straight_in, Phase::in, next, x->plan->pose, std::nullopt});
+                legs.push_back(x->plan->in_leg);
+            }
+            fetch();
+        }
+        break;
+    }
+    legs.back().corner = 0;
+}
+
+/// Whether a pick or place could begin at once, its pose be taken and its approach be reached directly.
+bool TaskRunner::known_good(Kernel& k, const Step& step, const JointVector& from) {
+    const Behaviour& other = k.behaviour(step.device);
+    const cell::Device& there = k.cell().devices[static_cast<std::size_t>(step.device)];
+    PoseRequest request{arm(), Frame::Identity(), step.approach, step.retreat, step.straight_speed, step.posture, step.acceleration, step.held, &from};
+    if (step.kind == StepKind::pick) {
+        const std::optional<Offer> offer = other.offer(k);
+        if (!offer) return false;
+        const cell::PartType& part = k.type_of(offer->part);
+        Frame grasp = part.grips.front().at, stands;
+        for (const cell::Grip& g : part.grips)
+            if (g.id == step.grip) grasp = g.at;
+        k.trace().part_frame(k.cell(), offer->part, k.now(), stands);
+        request.tool = tool_target(device_, stands, step.turn, grasp);
+    } else {
+        const std::optional<int> seat = other.room(k, k.trace().parts[static_cast<std::size_t>(held_)].type);
+        if (!seat) return false;
+        request.tool = tool_target(device_, there.world * kind_of(there).seat_frame(there, *seat, k.type_of(held_)), step.turn, part_in_tool_.inverse());
+    }
+    const auto plan = k.plans().pose(request);
+    return plan->good && free(k, step, from, plan->approach);
+}
+
+void TaskRunner::fly(Kernel& k, std::vector<Ahead> ahead, std::vector<motion::Leg> legs) {
+    const auto motions = k.plans().fly(arm(), legs);
+    for (std::size_t i = 0; i < ahead.size(); ++i) ahead[i].motion = (*motions)[i], ahead[i].end = ahead[i].motion->position(ahead[i].motion->duration());
+    std::reverse(ahead.begin(), ahead.end());
+    ahead_ = std::move(ahead);
+    next_leg(k);
+}
+
+void TaskRunner::next_leg(Kernel& k) {
+    const Ahead leg = std::move(ahead_.back());
+    ahead_.pop_back();
+    step_ = leg.step;
+    if (leg.exchange) exchange_ = *leg.exchange;
+    run_motion(k, leg.motion, leg.kind, leg.phase, leg.end);
+}
+
+const ArmRoom& TaskRunner::room(Kernel& k) {
+    std::vector<motion::Part> held;
+    cell::ContentKey key;
+    key.add(tool_ + 1);
+    if (held_ >= 0) {
+        const int type = k.trace().parts[static_cast<std::size_t>(held_)].type;
+        key.add(type).add(part_in_tool_);
+        if (key.value() != room_for_) held = held_parts(arm(), k.type_of(held_), part_in_tool_);
+    }
+    if (key.value() != room_for_) {
+        room_ = room_of(k.cell(), index_, held);
+        room_for_ = key.value();
+    }
+    return room_;
+}
+
+motion::MotionPtr TaskRunner::travel(Kernel& k, const Step& step, const JointVector& from, const JointVector& to) {
+    if (!arm().detours || !step.detour) return k.plans().joint_move(arm(), from, to, step.speed, step.acceleration);
+    const Travel way = k.plans().travel(arm(), room(k), from, to, step.speed, step.acceleration);
+    if (!way.direct) {
+        const double direct = k.plans().joint_move(arm(), from, to, step.speed, step.acceleration)->duration();
+        k.detour({index_, step.number, k.now(), way.found, way.blocker, way.motion->duration() - direct});
+    }
+    return way.motion;
+}
+
+/// Whether the direct move may be flown; anything may where detours are not wanted.
+bool TaskRunner::free(Kernel& k, const Step& step, const JointVector& from, const JointVector& to) {
+    return !arm().detours || !step.detour || k.plans().travel(arm(), room(k), from, to, step.speed, step.acceleration).direct;
 }
 
 /// Opens the block of a phase that lasts `length` from now.
@@ -197,9 +356,9 @@ void TaskRunner::open_block(Kernel& k, BlockKind kind, Phase phase, double lengt
     b.device = index_;
     b.kind = kind;
     b.step = step_->number;
-    b.part = held_ >= 0 || step_->device < 0 ? held_ : offer_.part;
+    b.part = held_ >= 0 || step_->device < 0 ? held_ : exchange_.offer.part;
     b.other = step_->device;
-    b.seat = step_->device >= 0 ? offer_.seat : -1;
+    b.seat = step_->device >= 0 ? exchange_.offer.seat : -1;
     block_ = k.begin(b);
     phase_ = phase;
     phase_end_ = k.now() + ticks(length);
@@ -208,6 +367,10 @@ void TaskRunner::open_block(Kernel& k, BlockKind kind, Phase phase, double lengt
 }
 
 void TaskRunner::run_motion(Kernel& k, motion::MotionPtr motion, BlockKind kind, Phase phase, const JointVector& end) {
+    if (held_ >= 0 && arm().gentle) {
+        const std::optional<double> bearable = bearable_acceleration(*arm().tool, k.type_of(held_).mass);
+        if (bearable && *bearable > 0) motion = k.plans().gentle(arm(), motion, *bearable);
+    }
     open_block(k, kind, phase, motion->duration());
     k.start_motion(index_, std::move(motion), held_, block_);
     q_ = end;
@@ -221,30 +384,40 @@ void TaskRunner::run_time(Kernel& k, double time_s, BlockKind kind, Phase phase)
 void TaskRunner::finish_grip(Kernel& k) {
     Behaviour& other = k.behaviour(step_->device);
     if (picking()) {
-        held_ = offer_.part;
-        part_in_tool_ = (geometry::make_frame(Vector3::Zero(), {0, 0, step_->turn}) * grasp_).inverse();
+        held_ = exchange_.offer.part;
+        part_in_tool_ = (geometry::make_frame(Vector3::Zero(), {0, 0, step_->turn}) * exchange_.grasp).inverse();
         // The trace knows one tool frame per arm: the first tool's.
         k.hold(held_, index_, device_.arm->tool_frame.inverse() * arm().tool_frame * part_in_tool_);
-        other.taken(k, offer_);
+        other.taken(k, exchange_.offer);
     } else {
         const int part = held_;
         held_ = -1;
-        k.put(part, step_->device, offer_.seat, seat_);
-        other.received(k, offer_.seat, part);
+        k.put(part, step_->device, exchange_.offer.seat, exchange_.seat);
+        other.received(k, exchange_.offer.seat, part);
     }
 }
 
 void TaskRunner::event(Kernel& k, int, int) {
     k.end(block_);
+    if (!ahead_.empty()) return next_leg(k);
     switch (phase_) {
-        case Phase::approach: run_motion(k, plan_->in, BlockKind::straight_in, Phase::in, plan_->pose); return;
+        case Phase::approach: run_motion(k, exchange_.plan->in, BlockKind::straight_in, Phase::in, exchange_.plan->pose); return;
         case Phase::in:
             run_time(k, picking() ? arm().tool->close_s : arm().tool->open_s, picking() ? BlockKind::grip : BlockKind::release, Phase::grip);
             return;
-        case Phase::grip:
+        case Phase::grip: {
             finish_grip(k);
-            run_motion(k, plan_->out, BlockKind::straight_out, Phase::out, plan_->retreat);
+            const PosePlan& plan = *exchange_.plan;
+            if (corner(*step_) > 0 && !plan.out_leg.nodes.empty()) {
+                std::vector<motion::Leg> legs{plan.out_leg};
+                legs.front().corner = corner(*step_);
+                std::vector<Ahead> ahead{{nullptr, BlockKind::straight_out, Phase::out, step_, plan.retreat, std::nullopt}};
+                extend(k, ahead, legs);
+                if (ahead.size() > 1) return fly(k, std::move(ahead), std::move(legs));
+            }
+            run_motion(k, plan.out, BlockKind::straight_out, Phase::out, plan.retreat);
             return;
+        }
         default: go_on(k); return;
     }
 }
@@ -260,9 +433,14 @@ void TaskRunner::write_state(StateWriter& w) const {
     w.add(tool_);
     w.add_part(held_);
     if (phase_ != Phase::waiting && phase_ != Phase::idle) {
-        w.add_part(offer_.part);
-        w.add(offer_.seat);
+        w.add_part(exchange_.offer.part);
+        w.add(exchange_.offer.seat);
         w.add_time(phase_end_);
+        for (const Ahead& leg : ahead_) {
+            w.add(leg.step->number);
+            w.add(static_cast<int>(leg.phase));
+            w.add_joints(leg.end);
+        }
     }
 }
 

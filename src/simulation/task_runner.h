@@ -24,10 +24,40 @@ private:
         int left;  ///< rounds still to go after this one
     };
 
+    /// What a pick or place deals with.
+    struct Exchange {
+        Offer offer{-1, -1};
+        int type = -1;
+        Frame seat = Frame::Identity();   ///< world frame of the part once placed
+        Frame grasp = Frame::Identity();  ///< tool in part
+        std::shared_ptr<const PosePlan> plan;
+    };
+    /// A leg of a flight that is under way: what goes on when the one before ends.
+    struct Ahead {
+        motion::MotionPtr motion;
+        BlockKind kind;
+        Phase phase;
+        const cell::Step* step;
+        JointVector end;
+        std::optional<Exchange> exchange;
+    };
+
     void go_on(Kernel& kernel);
     const cell::Step* fetch();
     Outcome begin_step(Kernel& kernel);
+    const cell::Step* peek() const;
     Outcome begin_exchange(Kernel& kernel);
+    /// Claims the part or the seat and plans; nothing yet when it must wait.
+    std::optional<Exchange> agree(Kernel& kernel, const cell::Step& step, const JointVector& from, std::optional<Fault>& fault);
+    std::optional<Ahead> move_leg(Kernel& kernel, const cell::Step& step, const JointVector& from, motion::Leg& leg, std::optional<Fault>& fault);
+    bool known_good(Kernel& kernel, const cell::Step& step, const JointVector& from);
+    void extend(Kernel& kernel, std::vector<Ahead>& ahead, std::vector<motion::Leg>& legs);
+    void fly(Kernel& kernel, std::vector<Ahead> ahead, std::vector<motion::Leg> legs);
+    void next_leg(Kernel& kernel);
+    const ArmRoom& room(Kernel& kernel);
+    /// The joint move of a step, round what stands in the way where that is allowed.
+    motion::MotionPtr travel(Kernel& kernel, const cell::Step& step, const JointVector& from, const JointVector& to);
+    bool free(Kernel& kernel, const cell::Step& step, const JointVector& from, const JointVector& to);
     Outcome begin_move(Kernel& kernel);
     Outcome stop(Kernel& kernel, Fault fault);
     void open_wait(Kernel& kernel);
@@ -36,6 +66,8 @@ private:
     void run_time(Kernel& kernel, double time_s, BlockKind kind, Phase phase);
     void finish_grip(Kernel& kernel);
     const cell::Arm& arm() const { return device_.arm->with_tool(tool_); }
+    /// Moves that are slowed for the grip stop exactly.
+    double corner(const cell::Step& step) const { return arm().gentle && held_ >= 0 ? 0.0 : step.corner; }
     bool picking() const { return step_->kind == cell::StepKind::pick; }
 
     int tool_ = 0;  ///< the active one
@@ -47,10 +79,10 @@ private:
     JointVector q_;
     int held_ = -1;
     Frame part_in_tool_ = Frame::Identity();
-    Offer offer_{-1, -1};
-    Frame seat_ = Frame::Identity();   ///< world frame of the part once placed
-    Frame grasp_ = Frame::Identity();  ///< tool in part for the pick in hand
-    std::shared_ptr<const PosePlan> plan_;
+    Exchange exchange_;
+    std::vector<Ahead> ahead_;  ///< the rest of the flight, the next leg last
+    ArmRoom room_;
+    std::uint64_t room_for_ = 0;  ///< what tool and part `room_` was made for; 0: none yet
     Ticks busy_tick_ = -1;
     int steps_at_tick_ = 0;
     int signal_device_ = -1;

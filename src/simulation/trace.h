@@ -88,6 +88,15 @@ struct Fault {
     double at = 0;   ///< line_fails: share of the line
 };
 
+/// A joint move that could not be made directly.
+struct DetourRecord {
+    int device, step;
+    Ticks when;
+    bool found;          ///< false: the direct move was made all the same
+    int blocker;         ///< device that stood in the way; -1: the arm itself
+    double longer_s = 0; ///< than the direct move
+};
+
 struct Departure {
     Ticks when;
     int part, block;  ///< `block`: the one whose end let it leave
@@ -101,6 +110,7 @@ struct Trace {
     std::vector<std::vector<std::pair<Ticks, Condition>>> conditions;  ///< by device
     std::vector<Departure> departures;
     std::vector<Fault> faults;
+    std::vector<DetourRecord> detours;
     Ticks end = 0;
 
     const SignalRecord* signal(const std::string& name) const;

@@ -75,7 +75,16 @@ TEST_CASE("the least clearance is that of looking at the whole run very often") 
     }
     CHECK(least.distance <= sampled + 5e-4);
     CHECK(least.distance >= sampled - 2e-3);
-    CHECK(least.when_s == Approx(when).margin(0.02));
+    // The same least distance may recur: the instant named is one of them.
+    if (std::abs(least.when_s - when) > 0.02) {
+        const auto now = static_cast<simulation::Ticks>(least.when_s * 1e9);
+        one.arm->model->mechanism.link_frames(b->run->trace.joints(*b->cell, least.device_a, now), one.world, fa);
+        two.arm->model->mechanism.link_frames(b->run->trace.joints(*b->cell, least.device_b, now), two.world, fb);
+        double then = 1e300;
+        for (const auto& p : parts_a)
+            for (const auto& q : parts_b) then = std::min(then, geometry::separation(p.shape, fa[static_cast<std::size_t>(p.frame)] * p.at, q.shape, fb[static_cast<std::size_t>(q.frame)] * q.at).distance);
+        CHECK(then == Approx(least.distance).margin(1e-4));
+    }
 }
 
 TEST_CASE("kept results are those of a fresh start: random edits, warm against cold") {
@@ -110,7 +119,8 @@ TEST_CASE("something put in the way is hit, named, and excluded on purpose it is
 
 TEST_CASE("shifting something away until the safety distance is kept does keep it") {
     cell::Document d = tests::demo();
-    d = edited(d, "A", "/safety_distance_mm", 60);
+    d = edited(d, "A", "/safety_distance_mm", 110);
+    for (const char* arm : {"arm1", "arm2"}) d = edited(d, "A", std::string("/devices/") + arm + "/detours", false);
     const auto before = tests::evaluated(d, "A");
     int tried = 0;
     for (const auto& f : before->inspection->findings)

@@ -354,6 +354,11 @@ std::optional<WayOut> way_by_shifting(const Context& c, const LeastClearance& p)
     Vector3 away = p.on_b - p.on_a;
     away.z() = 0;
     if (away.norm() < 0.3 * p.distance) return std::nullopt;  // above or below: no shift over the floor helps
+    // Where the arm is at work on something that stands on the same base, the two move together.
+    for (const Block& b : c.run.trace.blocks)
+        if (b.device == p.device_a && b.other >= 0 && b.kind != BlockKind::wait && simulation::seconds(b.from) <= p.when_s && simulation::seconds(b.to) >= p.when_s &&
+            c.cell.root(b.other) == c.cell.root(p.device_b))
+            return std::nullopt;
     const double step = std::ceil((c.cell.safety_distance - p.distance) / away.norm() * p.distance * 1e3 / 5 + 1) * 5e-3;
     const Vector3 shift = step * away.normalized();
     const cell::Device& root = c.device(c.cell.root(p.device_b));

@@ -2,27 +2,11 @@
 #include <cmath>
 #include <map>
 
+#include <simulation/plan.h>
+
 #include "check.h"
 
 namespace escarp::inspection {
-namespace {
-
-constexpr double gravity = 9.80665, safety_factor = 2.0;
-
-/// Greatest acceleration of the tool frame's origin over a motion, from the exact joint states at 64 instants.
-double tool_acceleration(const cell::Arm& arm, const motion::Motion& motion) {
-    const double duration = motion.duration(), h = 1e-4;
-    const auto point = [&](double t) { return Vector3((arm.model->flange_frame(motion.position(t)) * arm.tool_frame).translation()); };
-    double most = 0;
-    for (int i = 0; i < 64; ++i) {
-        const double t = duration * (i + 0.5) / 64;
-        if (t - h < 0 || t + h > duration) continue;
-        most = std::max(most, ((point(t + h) - 2 * point(t) + point(t - h)) / (h * h)).norm());
-    }
-    return most;
-}
-
-}  // namespace
 
 /// Payload of the arm, and whether the jaws hold: F >= S m (g + a) / (n mu).
 void load_check(const Context& c, Inspection& result) {
@@ -34,7 +18,7 @@ void load_check(const Context& c, Inspection& result) {
             if (m.held >= 0) carries.try_emplace({m.motion.get(), c.run.trace.parts[static_cast<std::size_t>(m.held)].type}, &m);
         std::map<int, std::pair<double, double>> worst;  // by part type: acceleration, when
         for (const auto& [key, record] : carries) {
-            const double a = tool_acceleration(*d.arm, *key.first);
+            const double a = simulation::tool_acceleration(*d.arm, *key.first);
             auto& entry = worst[key.second];
             if (a >= entry.first) entry = {a, simulation::seconds(record->from)};
         }
@@ -51,16 +35,16 @@ void load_check(const Context& c, Inspection& result) {
                 f.when_s = entry.second;
                 result.findings.push_back(std::move(f));
             }
-            if (tool.force <= 0) continue;
-            const double needed = safety_factor * part.mass * (gravity + entry.first) / (tool.faces * tool.friction);
-            if (needed <= tool.force) continue;
+            const std::optional<double> bearable = simulation::bearable_acceleration(tool, part.mass);
+            if (!bearable || entry.first <= *bearable) continue;
             Finding f;
             f.id = "hold:" + d.id + ":" + part.id;
             f.severity = Severity::stop;
             f.title = d.name + "'s gripper cannot hold " + part.name + " safely";
-            const double bearable = tool.force * tool.faces * tool.friction / (safety_factor * part.mass) - gravity;
+            const double needed = tool.force * (entry.first + 9.80665) / (*bearable + 9.80665);
             f.text = "It needs " + short_number(needed, 0) + " N at " + short_number(entry.first, 1) + " m/s\u00b2 and has " + short_number(tool.force, 0) + " N" +
-                     (bearable > 0 ? "; up to " + short_number(bearable, 1) + " m/s\u00b2 it would hold." : "; it would not hold even at rest.");
+                     (*bearable > 0 ? "; up to " + short_number(*bearable, 1) + " m/s\u00b2 it would hold." : "; it would not hold even at rest.");
+            if (*bearable > 0) f.ways_out.push_back({"Carry gently", "the moves with a part are slowed until the grip holds", {"Carry gently", {cell::Operation::set("/devices/" + d.id + "/gentle_carry", true)}}});
             f.devices = {d.id};
             f.when_s = entry.second;
             result.findings.push_back(std::move(f));

@@ -32,10 +32,11 @@ void collect(const cell::Cell& cell, int arm, std::vector<PoseNeed>& out) {
     const cell::Device& d = cell.devices[static_cast<std::size_t>(arm)];
     const std::vector<int> types = flowing_types(cell);
     const cell::Step* last_pick = nullptr;
+    int active = 0;  // tool
     const auto need = [&](const cell::Step& s, int other, int seat, int type, const Frame& tool, const std::string& label) {
-        PoseNeed n{arm, s.number, other, seat, type, label, s.id, tool, s.approach, s.retreat, s.straight_speed, s.posture, false, false, 0, {}};
+        PoseNeed n{arm, s.number, other, seat, type, label, s.id, tool, s.approach, s.retreat, s.straight_speed, s.posture, false, false, 0, {}, s.acceleration, s.held, active};
         const bool known = std::any_of(out.begin(), out.end(), [&](const PoseNeed& o) {
-            return o.arm == arm && o.other == other && o.seat == seat && o.posture == n.posture && geometry::gap(o.tool_world, tool).distance < 1e-9 && geometry::gap(o.tool_world, tool).angle < 1e-9;
+            return o.arm == arm && o.other == other && o.seat == seat && o.posture == n.posture && o.held == n.held && o.tool == n.tool && geometry::gap(o.tool_world, tool).distance < 1e-9 && geometry::gap(o.tool_world, tool).angle < 1e-9;
         });
         if (!known) out.push_back(std::move(n));
     };
@@ -45,13 +46,15 @@ void collect(const cell::Cell& cell, int arm, std::vector<PoseNeed>& out) {
         return type.grips.front().at;
     };
     for (const cell::Step* s : cell::all_steps(d.task)) {
+        if (!s->enabled) continue;
+        if (s->kind == cell::StepKind::use) active = s->tool;
         if (s->kind == cell::StepKind::pick) last_pick = s;
         if (s->kind == cell::StepKind::move) {
             const cell::Pose& pose = *d.pose(s->pose);
             if (pose.joints) continue;  // joint values are reached by definition
             const int host = cell.device(pose.relative_to);
             const Frame tool = (host >= 0 ? cell.devices[static_cast<std::size_t>(host)].world : Frame::Identity()) * pose.at;
-            PoseNeed n{arm, s->number, host, -1, -1, pose.name, s->id, tool, 0, 0, s->straight_speed, s->posture, false, false, 0, {}};
+            PoseNeed n{arm, s->number, host, -1, -1, pose.name, s->id, tool, 0, 0, s->straight_speed, s->posture, false, false, 0, {}, s->acceleration, s->held, active};
             out.push_back(std::move(n));
             continue;
         }
@@ -76,11 +79,12 @@ void collect(const cell::Cell& cell, int arm, std::vector<PoseNeed>& out) {
 void judge(const cell::Cell& cell, PoseNeed& n, Cache& cache) {
     const cell::Device& d = cell.devices[static_cast<std::size_t>(n.arm)];
     const Frame tool = d.world.inverse() * n.tool_world;
-    const auto plan = cache.plans.pose({*d.arm, tool, n.approach, n.retreat, n.straight_speed, n.posture});
+    const cell::Arm& arm = d.arm->with_tool(n.tool);
+    const auto plan = cache.plans.pose({arm, tool, n.approach, n.retreat, n.straight_speed, n.posture, n.acceleration, n.held});
     n.reached = plan->good;
     n.pose_reached = plan->good || plan->failure == simulation::Fault::Kind::line_fails;
     n.line_failed_at = plan->failed_at;
-    n.reach = kept_reach(*d.arm, tool, n.pose_reached ? &plan->pose : nullptr, 0.2, cache);
+    n.reach = kept_reach(arm, tool, n.pose_reached ? &plan->pose : nullptr, 0.2, cache);
 }
 
 kinematics::Reach kept_reach(const cell::Arm& arm, const Frame& tool, const kinematics::JointVector* q, double cap, Cache& cache) {
@@ -109,7 +113,7 @@ public:
     }
     bool all_reached(const Vector3& shift) const {
         return std::all_of(touched_.begin(), touched_.end(), [&](const PoseNeed* n) {
-            const cell::Arm& arm = *c_.device(n->arm).arm;
+            const cell::Arm& arm = c_.device(n->arm).arm->with_tool(n->tool);
             const Frame tool = relative(*n, shift);
             for (const double back : {0.0, n->approach, n->retreat}) {
                 const Frame pose = tool * geometry::make_frame({0, 0, -back});
@@ -120,7 +124,7 @@ public:
     }
     double least_margin(const Vector3& shift) const {
         double least = 0.2;
-        for (const PoseNeed* n : touched_) least = std::min(least, kept_reach(*c_.device(n->arm).arm, relative(*n, shift), nullptr, 0.06, c_.cache).margin);
+        for (const PoseNeed* n : touched_) least = std::min(least, kept_reach(c_.device(n->arm).arm->with_tool(n->tool), relative(*n, shift), nullptr, 0.06, c_.cache).margin);
         return least;
     }
     std::size_t count() const { return touched_.size(); }

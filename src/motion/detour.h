@@ -1,0 +1,86 @@
+#pragma once
+// Paths around obstacles: two random trees that grow toward each other (Kuffner and LaValle 2000), then shortcuts (Geraerts and
+// Overmars 2007) and rounded corners. Draws are seeded: the same question has the same answer. Edges are checked with the
+// same bound as clearances (see clearance.h), so that nothing between two looks is missed.
+
+#include <optional>
+#include <vector>
+
+#include "chain.h"
+#include "clearance.h"
+
+namespace escarp::motion {
+
+/// A body that stands still, in the arm's base frame.
+struct Obstacle {
+    geometry::Convex shape;
+    Frame at;
+    int first_part_tag = 0;  ///< parts of the arm with a lower tag need not keep away (its base, from what it stands on)
+    int owner = 0;           ///< the caller's: whose body this is
+};
+
+class Surroundings {
+public:
+    explicit Surroundings(std::vector<Obstacle> obstacles);
+    const std::vector<Obstacle>& obstacles() const { return obstacles_; }
+    const geometry::Box3& box(std::size_t i) const { return boxes_[i]; }
+
+private:
+    std::vector<Obstacle> obstacles_;
+    std::vector<geometry::Box3> boxes_;
+};
+
+/// An arm with what it carries, among its surroundings.
+class Room {
+public:
+    /// `parts`: see arm_parts; `self_pairs`: pairs of them that must keep apart too.
+    Room(const kinematics::Mechanism& mechanism, std::vector<Part> parts, const Surroundings& surroundings, std::vector<std::pair<int, int>> self_pairs);
+
+    /// Least distance of the arm to its surroundings and of its own pairs, no farther than `cap`. Metres.
+    double clearance(const JointVector& q, double cap) const;
+    /// Whether the straight line between two joint vectors keeps at least `need` everywhere (to 0.5 mm). Sets `blocker()`.
+    bool free(const JointVector& a, const JointVector& b, double need) const;
+    /// Owner of the obstacle that made the last `free` fail; -1: the arm itself.
+    int blocker() const { return blocker_; }
+
+private:
+    struct Pair {
+        int part, other;  ///< `other`: obstacle, or -1 - part of the arm
+    };
+    double pair_distance(const Pair& pair, double enough) const;
+    void look(const JointVector& q) const;
+    bool free_stretch(const JointVector& a, const JointVector& b, double need, const std::vector<Pair>& active, int depth) const;
+
+    const kinematics::Mechanism& mechanism_;
+    std::vector<Part> parts_;
+    const Surroundings& around_;
+    std::vector<Pair> pairs_;
+    mutable std::vector<Frame> frames_, at_;
+    mutable std::vector<Vector3> centre_;
+    mutable std::vector<geometry::Warm> warm_;
+    mutable int blocker_ = -1;
+};
+
+struct DetourRequest {
+    const kinematics::ArmModel& model;
+    const Frame& tool;  ///< tool frame in the flange
+    const Room& room;
+    JointVector from, to;
+    double need = 0.02;      ///< distance to keep, m; less where the ends themselves are nearer
+    double speed = 1, acceleration = 1;
+    int effort = 3000;       ///< how many times a tree may grow before giving up
+    bool polish = true;      ///< shortcuts and rounded corners
+    unsigned seed = 20;
+};
+
+struct Detour {
+    MotionPtr motion;                ///< null: none found
+    std::vector<JointVector> way;    ///< its corner points, ends included
+    bool direct = false;             ///< nothing stood in the way
+    int blocker = -1;                ///< owner of what stood in the way most often; -1: the arm itself
+};
+
+/// The direct joint move where that is free, else a way round.
+Detour find_way(const DetourRequest& request);
+
+}  // namespace escarp::motion
