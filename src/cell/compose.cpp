@@ -125,7 +125,7 @@ Edit add_device(const Document& document, const std::string& variant, const Kind
     const auto belt_value = [&](const char* key) { return by_id(tree["devices"], belt->id)->value(key, 0.0); };
     if (what.kind == "arm") {
         bring(tree, catalogue_arms(), "arm_models", what.model, edit.operations);
-        const std::string tool = what.model == "six600" ? "jaw60" : "jaw120";
+        const std::string tool = what.model == "six600" || what.model == "offset850" || what.model == "scara400" ? "jaw60" : "jaw120";
         bring(tree, catalogue_tools(), "tool_models", tool, edit.operations);
         device["model"] = what.model;
         device["tool"] = tool;
@@ -262,7 +262,15 @@ Edit add_step(const Document& document, const std::string& variant, const Kinds&
         step["pose"] = owner.poses.front().id;
     } else if (what == "delay") step["time_s"] = 1.0;
     else if (what == "if") step["part"] = "reject", step["then"] = json::array(), step["else"] = json::array();
-    else if (what == "repeat") step["times"] = 2, step["steps"] = json::array();
+    else if (what == "gripper") step["to"] = "close";
+    else if (what == "act") step["label"] = "Tool action", step["time_s"] = 0.5;
+    else if (what == "use") {
+        if (owner.arm->tools.size() < 2) throw InputError("step", "\"" + owner.name + "\" has one tool at most: give it more_tools first.");
+        step["tool"] = owner.arm->tools[1].model->id, step["time_s"] = 0.5;
+    } else if (what == "block") {
+        if (cell->blocks.empty()) throw InputError("step", "There is no block of steps yet: make one from the steps of a task first.");
+        step["block"] = cell->blocks.front().id;
+    } else if (what == "repeat") step["times"] = 2, step["steps"] = json::array();
     else throw InputError("step", "There is no kind of step \"" + what + "\".");
     if (id) *id = step["id"];
     const std::string list = after_path.empty() ? "/devices/" + device + "/task" : parent_of(after_path);

@@ -34,6 +34,7 @@ FloorView::FloorView(Workspace& workspace, QWidget* parent) : QWidget(parent), w
     });
     connect(&workspace_, &Workspace::evaluated, this, qOverload<>(&QWidget::update));
     connect(&workspace_, &Workspace::time_changed, this, qOverload<>(&QWidget::update));
+    connect(&workspace_, &Workspace::posed_changed, this, qOverload<>(&QWidget::update));
     const auto renewed = [this] {
         tag_->show_device();
         place_tag();
@@ -159,10 +160,10 @@ void FloorView::draw_still(QPainter& p) {
             if (std::any_of(moving_.begin(), moving_.end(), [&](int m) { return m == static_cast<int>(i) || cell->stands_on(static_cast<int>(i), m); })) hidden.insert(QString::fromStdString(cell->devices[i].id));
     const QStringList selected = drags ? QStringList() : workspace_.selected();
     const QPointF moved = view_.middle - still_.view.middle;
-    const bool same = still_.cell == cell && still_.evaluation == e && still_.time == workspace_.time() && still_.hidden == hidden && still_.selected == selected && still_.shown == workspace_.shown() && still_.view.side == view_.side && still_.view.scale == view_.scale &&
+    const bool same = still_.cell == cell && still_.evaluation == e && still_.time == workspace_.time() && still_.hidden == hidden && still_.posed == workspace_.pose_count() && still_.selected == selected && still_.shown == workspace_.shown() && still_.view.side == view_.side && still_.view.scale == view_.scale &&
                       still_.view.turn == view_.turn && still_.view.tilt == view_.tilt && still_.size == size() && std::abs(moved.x()) <= rim && std::abs(moved.y()) <= rim;
     if (!same) {
-        still_.cell = cell, still_.evaluation = e, still_.time = workspace_.time(), still_.hidden = hidden, still_.selected = selected, still_.shown = workspace_.shown(), still_.view = view_, still_.size = size();
+        still_.cell = cell, still_.evaluation = e, still_.time = workspace_.time(), still_.hidden = hidden, still_.posed = workspace_.pose_count(), still_.selected = selected, still_.shown = workspace_.shown(), still_.view = view_, still_.size = size();
         const double ratio = devicePixelRatioF();
         still_.picture = QPixmap((size() + QSize(2 * rim, 2 * rim)) * ratio);
         still_.picture.setDevicePixelRatio(ratio);
@@ -177,6 +178,7 @@ void FloorView::draw_still(QPainter& p) {
         o.frames = still_.shown.frames;
         o.marks = still_.shown.helpers;
         o.hidden = &still_.hidden;
+        o.posed = workspace_.posed();
         draw_plan(q, wide, *cell, e.get(), o);
     }
     p.drawPixmap(view_.middle - still_.view.middle - QPointF(rim, rim), still_.picture);
@@ -246,7 +248,7 @@ std::vector<int> FloorView::devices_at(const QPointF& pixel) const {
         if (!d.arm && !box.adjusted(-6, -6, 6, 6).contains(pixel)) continue;  // nowhere near: no need for its outline
         bool hit = false;
         QRectF drawn;
-        for (const QPolygonF& poly : device_outlines(view_, c, static_cast<int>(i), e.get(), workspace_.time())) {
+        for (const QPolygonF& poly : device_outlines(view_, c, static_cast<int>(i), e.get(), workspace_.time(), workspace_.posed())) {
             hit = hit || poly.containsPoint(pixel, Qt::WindingFill);
             drawn |= poly.boundingRect();
         }

@@ -135,6 +135,7 @@ private:
         std::shared_ptr<const study::Evaluation> evaluation;
         double time = -1;
         QSet<QString> hidden;
+        int posed = 0;
         QStringList selected;
         Shown shown;
         PlanView view;

@@ -100,7 +100,33 @@ void MainWindow::make_layout() {
     rows->addLayout(tabs);
     rows->addWidget(left_, 1);
     side->setMinimumWidth(200);
-    for (QWidget* w : std::initializer_list<QWidget*>{side, floor_, model_, findings_}) across->addWidget(w);
+    arm_ = new ArmPanel(workspace_);
+    auto* other_side = new QWidget;
+    auto* other_rows = new QVBoxLayout(other_side);
+    other_rows->setContentsMargins(0, 0, 0, 0);
+    other_rows->setSpacing(0);
+    auto* other_tabs = new QHBoxLayout;
+    other_tabs->setContentsMargins(8, 4, 8, 0);
+    other_tabs->setSpacing(3);
+    right_ = new QStackedWidget;
+    const std::pair<QWidget*, QString> right_panels[] = {{findings_, tr("Findings")}, {arm_, tr("Arm by hand")}};
+    for (const auto& [panel, title] : right_panels) {
+        const int page = right_->addWidget(panel);
+        auto* tab = new QToolButton;
+        tab->setText(title);
+        tab->setObjectName(QString("right_%1").arg(page));
+        tab->setCheckable(true);
+        tab->setStyleSheet("font-size: 11px; padding: 2px 5px;");
+        tab->setChecked(page == 0);
+        connect(tab, &QToolButton::clicked, this, [this, page] { show_right(page); });
+        right_tabs_.push_back(tab);
+        other_tabs->addWidget(tab);
+    }
+    other_tabs->addStretch(1);
+    other_rows->addLayout(other_tabs);
+    other_rows->addWidget(right_, 1);
+    other_side->setMinimumWidth(200);
+    for (QWidget* w : std::initializer_list<QWidget*>{side, floor_, model_, other_side}) across->addWidget(w);
     across->setHandleWidth(1);
     across->setChildrenCollapsible(false);
     across->setSizes({236, 474, 336, 234});
@@ -154,6 +180,23 @@ void MainWindow::make_actions() {
     action("takt", tr("Takt \u2026"), {}, [this] { choose_takt(); });
     action("find", tr("Find an action \u2026"), QKeySequence("Ctrl+K"), [this] { find_action(); });
     action("add_device_menu", tr("Catalogue: add a device"), QKeySequence("N"), [this] { show_left(1); });
+    action("arm_by_hand", tr("Arm by hand: joints, jogging, poses"), QKeySequence("J"), [this] { show_right(1); });
+    action("findings", tr("Findings"), QKeySequence("Shift+J"), [this] { show_right(0); });
+    const auto jog = [this](const QString& name, const QString& text, const char* key, int axis, int direction) {
+        action(name, text, QKeySequence(key), [this, axis, direction] {
+            show_right(1);
+            arm_->jog(axis, direction);
+        });
+    };
+    jog("jog_x_plus", tr("Jog +X"), "Alt+Right", 0, 1), jog("jog_x_minus", tr("Jog \u2212X"), "Alt+Left", 0, -1);
+    jog("jog_z_plus", tr("Jog +Z"), "Alt+PgUp", 2, 1), jog("jog_z_minus", tr("Jog \u2212Z"), "Alt+PgDown", 2, -1);
+    for (const int direction : {1, -1})
+        action(direction > 0 ? "jog_y_plus" : "jog_y_minus", direction > 0 ? tr("Jog +Y, or the next joint") : tr("Jog \u2212Y, or the joint before"), QKeySequence(direction > 0 ? "Alt+Up" : "Alt+Down"), [this, direction] {
+            show_right(1);
+            if (arm_->by_joint()) arm_->choose_joint(-direction);
+            else arm_->jog(1, direction);
+        });
+    action("tool_straight_down", tr("Tool straight down"), QKeySequence("Alt+D"), [this] { arm_->straight_down(); });
     action("worksheet", tr("Worksheet"), QKeySequence("W"), [this] { show_left(0); });
     action("device_list", tr("Find a device by name"), QKeySequence("Ctrl+F"), [this] { show_left(2); });
     import_ = new ImportGeometry(workspace_, this);
@@ -188,6 +231,12 @@ void MainWindow::make_actions() {
     });
 }
 
+void MainWindow::show_right(int page) {
+    right_->setCurrentIndex(page);
+    for (std::size_t i = 0; i < right_tabs_.size(); ++i) right_tabs_[i]->setChecked(static_cast<int>(i) == page);
+    if (page == 0) workspace_.let_go();
+}
+
 void MainWindow::show_left(int page) {
     left_->setCurrentIndex(page);
     for (std::size_t i = 0; i < left_tabs_.size(); ++i) left_tabs_[i]->setChecked(static_cast<int>(i) == page);
@@ -217,7 +266,7 @@ void MainWindow::make_menus() {
     place_ = menuBar()->addMenu(tr("&Place"));
     fill_place();
     layout_->fill_arrange(menuBar()->addMenu(tr("&Arrange")));
-    menu(tr("&Work"), {"play", "previous", "next", "to_start", "to_cycle"});
+    menu(tr("&Work"), {"play", "previous", "next", "to_start", "to_cycle", "", "arm_by_hand", "findings", "", "jog_x_plus", "jog_x_minus", "jog_y_plus", "jog_y_minus", "jog_z_plus", "jog_z_minus", "tool_straight_down"});
     menu(tr("&Compare"), {"compare", "", "variant_new", "variant_rename", "variant_baseline", "variant_drop"});
     QMenu* view = menu(tr("&View"), {"fit"});
     layout_->fill_view(view);

@@ -9,6 +9,7 @@
 
 #include <cell/compose.h>
 
+#include "arm_panel.h"
 #include "catalogue_panel.h"
 #include "cycle_ribbon.h"
 #include "device_list.h"
@@ -68,6 +69,7 @@ private:
     void add_device(const cell::Offering& what);
     void remove_selected();
     void show_left(int page);
+    void show_right(int page);
     int ask(const QString& title, const QString& text, const QStringList& answers);
     void offer_left_over();
     void told_changed_outside();
@@ -82,6 +84,9 @@ private:
     FloorView* floor_;
     ModelView* model_;
     FindingsPanel* findings_;
+    ArmPanel* arm_;
+    QStackedWidget* right_;
+    std::vector<QToolButton*> right_tabs_;
     CycleRibbon* ribbon_;
     SideBySide* comparison_;
     QStackedWidget *pages_, *left_;

@@ -85,7 +85,7 @@ ModelView::ModelView(Workspace& workspace, QWidget* parent) : QOpenGLWidget(pare
     });
     later_.setSingleShot(true);
     connect(&later_, &QTimer::timeout, this, qOverload<>(&QWidget::update));
-    for (auto signal : {&Workspace::evaluated, &Workspace::time_changed, &Workspace::selection_changed, &Workspace::shown_changed}) connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
+    for (auto signal : {&Workspace::evaluated, &Workspace::time_changed, &Workspace::posed_changed, &Workspace::selection_changed, &Workspace::shown_changed}) connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
 }
 
 ModelView::~ModelView() {
@@ -275,7 +275,7 @@ std::vector<ModelView::Item> ModelView::items() const {
         for (const geometry::Body& b : d.bodies) add(b, d.world, fill);
         if (!d.arm) continue;
         std::vector<Frame> frames;
-        d.arm->model->mechanism.link_frames(joints_at(c, index, e.get(), workspace_.time()), d.world, frames);
+        d.arm->model->mechanism.link_frames(joints_at(c, index, e.get(), workspace_.time(), workspace_.posed()), d.world, frames);
         const auto& links = d.arm->model->mechanism.links;
         for (std::size_t l = 0; l < links.size(); ++l)
             for (const geometry::Body& b : links[l].bodies) add(b, frames[l], l == 0 ? theme::steel : fill);
@@ -385,7 +385,7 @@ void ModelView::resizeEvent(QResizeEvent* event) {
 
 ModelWords::ModelWords(Workspace& workspace, ModelView* over) : QWidget(over), workspace_(workspace), view_(over) {
     setAttribute(Qt::WA_TransparentForMouseEvents);
-    for (auto signal : {&Workspace::document_changed, &Workspace::evaluated, &Workspace::time_changed, &Workspace::selection_changed, &Workspace::shown_changed}) connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
+    for (auto signal : {&Workspace::document_changed, &Workspace::evaluated, &Workspace::time_changed, &Workspace::posed_changed, &Workspace::selection_changed, &Workspace::shown_changed}) connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
 }
 
 /// Frames and names over the bodies, where they are asked for.
@@ -436,7 +436,7 @@ void ModelWords::paintEvent(QPaintEvent*) {
     // Joint values and tool pose of a selected arm, at a glance.
     if (device < 0 || !workspace_.cell()->devices[static_cast<std::size_t>(device)].arm) return;
     const cell::Device& d = workspace_.cell()->devices[static_cast<std::size_t>(device)];
-    const kinematics::JointVector q = joints_at(*workspace_.cell(), device, e.get(), workspace_.time());
+    const kinematics::JointVector q = joints_at(*workspace_.cell(), device, e.get(), workspace_.time(), workspace_.posed());
     const Frame tool = d.world * d.arm->model->flange_frame(q) * d.arm->tool_frame;
     const double degree = geometry::pi / 180;
     QStringList rows;

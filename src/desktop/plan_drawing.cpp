@@ -29,7 +29,7 @@ struct Piece {
     bool round_line;
 };
 
-void collect_device(const PlanView& v, const cell::Cell& cell, int index, const study::Evaluation* e, double t, std::vector<Piece>& out) {
+void collect_device(const PlanView& v, const cell::Cell& cell, int index, const study::Evaluation* e, double t, const Posed* posed, std::vector<Piece>& out) {
     const cell::Device& d = cell.devices[static_cast<std::size_t>(index)];
     const QColor fill = theme::look_colour(d.look, d.colour);
     for (const geometry::Body& b : d.bodies) {
@@ -41,7 +41,7 @@ void collect_device(const PlanView& v, const cell::Cell& cell, int index, const 
     }
     if (!d.arm) return;
     std::vector<Frame> frames;
-    d.arm->model->mechanism.link_frames(joints_at(cell, index, e, t), d.world, frames);
+    d.arm->model->mechanism.link_frames(joints_at(cell, index, e, t, posed), d.world, frames);
     const auto& links = d.arm->model->mechanism.links;
     for (std::size_t l = 0; l < links.size(); ++l)
         for (const geometry::Body& b : links[l].bodies) {
@@ -81,7 +81,7 @@ void draw_marks(QPainter& p, const PlanView& v, const cell::Device& d, const stu
     }
 }
 
-void collect_parts(const PlanView& v, const cell::Cell& cell, const study::Evaluation& e, double t, std::vector<Piece>& out) {
+void collect_parts(const PlanView& v, const cell::Cell& cell, const study::Evaluation& e, double t, const Posed* posed, std::vector<Piece>& out) {
     const simulation::Ticks now = instant(t);
     for (std::size_t i = 0; i < e.run->trace.parts.size(); ++i) {
         const auto& record = e.run->trace.parts[i];
@@ -93,7 +93,7 @@ void collect_parts(const PlanView& v, const cell::Cell& cell, const study::Evalu
             const int arm = cell.device(e.cell->devices[static_cast<std::size_t>(place->device)].id);
             if (arm < 0 || !cell.devices[static_cast<std::size_t>(arm)].arm) continue;
             const cell::Device& d = cell.devices[static_cast<std::size_t>(arm)];
-            at = d.world * d.arm->model->flange_frame(joints_at(cell, arm, &e, t)) * d.arm->tool_frame * place->at;
+            at = d.world * d.arm->model->flange_frame(joints_at(cell, arm, &e, t, posed)) * d.arm->tool_frame * place->at;
         } else if (!e.run->trace.part_frame(*e.cell, static_cast<int>(i), now, at)) {
             continue;
         }
@@ -118,8 +118,9 @@ Vector3 PlanView::up() const {
     return side == Side::top ? Vector3::UnitY() : Vector3::UnitZ();
 }
 
-kinematics::JointVector joints_at(const cell::Cell& cell, int device, const study::Evaluation* e, double t) {
+kinematics::JointVector joints_at(const cell::Cell& cell, int device, const study::Evaluation* e, double t, const Posed* posed) {
     const cell::Device& d = cell.devices[static_cast<std::size_t>(device)];
+    if (posed && posed->device == d.id && posed->q.size() == d.arm->model->mechanism.size()) return posed->q;
     if (e) {
         const int there = e->cell->device(d.id);
         if (there >= 0 && e->cell->devices[static_cast<std::size_t>(there)].arm) {
@@ -155,9 +156,9 @@ QRectF plan_bounds(const cell::Cell& cell, const PlanView& view, const std::vect
     return {box.left(), -box.bottom(), box.width(), box.height()};
 }
 
-std::vector<QPolygonF> device_outlines(const PlanView& v, const cell::Cell& cell, int device, const study::Evaluation* e, double t) {
+std::vector<QPolygonF> device_outlines(const PlanView& v, const cell::Cell& cell, int device, const study::Evaluation* e, double t, const Posed* posed) {
     std::vector<Piece> pieces;
-    collect_device(v, cell, device, e, t, pieces);
+    collect_device(v, cell, device, e, t, posed, pieces);
     std::vector<QPolygonF> out;
     for (Piece& piece : pieces) out.push_back(std::move(piece.shape));
     const cell::Device& d = cell.devices[static_cast<std::size_t>(device)];
@@ -249,7 +250,7 @@ void draw_plan(QPainter& p, const PlanView& v, const cell::Cell& cell, const stu
     std::vector<Piece> pieces;
     const bool parts = e && o.arms_moving && o.only.empty();
     for (std::size_t i = 0; i < cell.devices.size(); ++i)
-        if (!cell.devices[i].arm && shown(i)) collect_device(v, cell, static_cast<int>(i), e, o.time_s, pieces);
+        if (!cell.devices[i].arm && shown(i)) collect_device(v, cell, static_cast<int>(i), e, o.time_s, o.posed, pieces);
     const auto marks = [&] {
         for (std::size_t i = 0; i < cell.devices.size(); ++i)
             if (shown(i) && (o.marks || cell.devices[i].look == cell::Look::marking)) draw_marks(p, v, cell.devices[i], e, o.time_s);
@@ -260,14 +261,14 @@ void draw_plan(QPainter& p, const PlanView& v, const cell::Cell& cell, const stu
         pieces.clear();
         paint(p, low);
         marks();
-        if (parts) collect_parts(v, cell, *e, o.time_s, pieces);
+        if (parts) collect_parts(v, cell, *e, o.time_s, o.posed, pieces);
         for (std::size_t i = 0; i < cell.devices.size(); ++i)
-            if (shown(i) && (cell.devices[i].look == cell::Look::source || (cell.devices[i].look == cell::Look::sink && cell.devices[i].host >= 0))) collect_device(v, cell, static_cast<int>(i), e, o.time_s, pieces);
+            if (shown(i) && (cell.devices[i].look == cell::Look::source || (cell.devices[i].look == cell::Look::sink && cell.devices[i].host >= 0))) collect_device(v, cell, static_cast<int>(i), e, o.time_s, o.posed, pieces);
     } else if (parts) {
-        collect_parts(v, cell, *e, o.time_s, pieces);
+        collect_parts(v, cell, *e, o.time_s, o.posed, pieces);
     }
     for (std::size_t i = 0; i < cell.devices.size(); ++i)
-        if (cell.devices[i].arm && shown(i)) collect_device(v, cell, static_cast<int>(i), o.arms_moving ? e : nullptr, o.time_s, pieces);
+        if (cell.devices[i].arm && shown(i)) collect_device(v, cell, static_cast<int>(i), o.arms_moving ? e : nullptr, o.time_s, o.posed, pieces);
     paint(p, pieces);
     if (v.side != Side::top) marks();
     if (o.frames)

@@ -27,12 +27,19 @@ struct PlanView {
     geometry::Vector3 to_eye() const { return right().cross(up()); }
 };
 
+/// An arm that is jogged: shown there instead of where the run has it.
+struct Posed {
+    std::string device;
+    kinematics::JointVector q;
+};
+
 struct PlanOptions {
     double time_s = 0;
     QStringList selected = {};  ///< device ids
     bool names = true, arms_moving = true, marks = true, frames = false;
     int name_pixels = 11;
     const QSet<QString>* hidden = nullptr;  ///< device ids
+    const Posed* posed = nullptr;
     std::vector<int> only = {};  ///< draw only these devices, without parts; empty: all of them
 };
 
@@ -41,8 +48,8 @@ QRectF plan_bounds(const cell::Cell& cell, const PlanView& view, const std::vect
 /// `evaluation` may be null or older than the cell: then arms stand ready and no parts are shown.
 void draw_plan(QPainter& p, const PlanView& view, const cell::Cell& cell, const study::Evaluation* evaluation, const PlanOptions& options);
 /// The outlines of a device on the drawing, in pixels, lower bodies first; of one without bodies its marks.
-std::vector<QPolygonF> device_outlines(const PlanView& view, const cell::Cell& cell, int device, const study::Evaluation* evaluation, double time_s);
+std::vector<QPolygonF> device_outlines(const PlanView& view, const cell::Cell& cell, int device, const study::Evaluation* evaluation, double time_s, const Posed* posed = nullptr);
 /// Joint values of an arm at an instant: from the run where it fits the cell, else the ready posture.
-kinematics::JointVector joints_at(const cell::Cell& cell, int device, const study::Evaluation* evaluation, double time_s);
+kinematics::JointVector joints_at(const cell::Cell& cell, int device, const study::Evaluation* evaluation, double time_s, const Posed* posed = nullptr);
 
 }  // namespace escarp::desktop

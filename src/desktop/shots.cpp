@@ -70,6 +70,11 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
     shot("main");
     w.select("arm1");
     shot("arm-selected");
+    act("arm_by_hand");
+    act("jog_z_plus");
+    act("jog_y_plus");
+    shot("arm-by-hand");
+    act("findings");
     if (variants.size() > 1) {
         w.set_variant(QString::fromStdString(variants[1].id));
         settle(window);

@@ -24,6 +24,7 @@
 
 #include "layouts.h"
 #include "number_field.h"
+#include "arm_words.h"
 #include "step_line.h"
 #include "theme.h"
 #include "typed_number.h"
@@ -476,12 +477,35 @@ void Worksheet::add_step_fields(QVBoxLayout* layout, const cell::Device& d, cons
         });
         grid.add(label, box);
     };
+    const auto flag = [&](const QString& label, const std::string& key, bool now) {
+        auto* box = new QCheckBox;
+        box->setObjectName(QString::fromStdString("step_field_" + key));
+        box->setChecked(values.value(key, now));
+        connect(box, &QCheckBox::clicked, this, [this, path = at + key, title](bool on) { QTimer::singleShot(0, this, [=, this] { set_value(path, on, title); }); });
+        grid.add(label, box);
+    };
+    const auto manner = [&] {
+        number(tr("acceleration"), "acceleration_pct", 100, 1, 100);
+        number(tr("fly-by corner"), "corner_mm", 0, 0, 2000);
+        std::vector<std::pair<QString, cell::json>> postures{{tr("chosen by the planner"), -1}};
+        if (d.arm && d.arm->solver->closed_form())
+            for (int k = 0; k < 8; ++k) postures.emplace_back(posture_name(k), k);
+        choice(tr("joint solution"), "posture", postures, values.value("posture", -1));
+        if (d.arm && !d.arm->solver->free_joints().empty()) {
+            const kinematics::Joint& free = d.arm->model->mechanism.joints[static_cast<std::size_t>(d.arm->solver->free_joints().front())];
+            const bool hinge = free.type == kinematics::JointType::hinge;
+            const double unit = hinge ? geometry::pi / 180 : 1e-3;
+            number(tr("hold %1 at").arg(QString::fromStdString(free.name)), hinge ? "held_deg" : "held_mm", 0.5 * (free.low + free.high) / unit, free.low / unit, free.high / unit);
+        }
+        flag(tr("go round obstacles"), "detour", true);
+    };
     const auto motion = [&] {
         number(tr("speed"), "speed_pct", 100, 1, 100);
         number(tr("straight speed"), "straight_speed_pct", 100, 1, 100);
         number(tr("approach"), "approach_mm", 80, 0, 2000);
         number(tr("retreat"), "retreat_mm", 80, 0, 2000);
         number(tr("turn"), "turn_deg", 0, -360, 360);
+        manner();
     };
     const auto seated = [&](const std::string& key, bool picks) {
         std::vector<std::pair<QString, cell::json>> choices;
@@ -503,7 +527,25 @@ void Worksheet::add_step_fields(QVBoxLayout* layout, const cell::Device& d, cons
             for (const cell::Pose& p : d.poses) poses.emplace_back(QString::fromStdString(p.name), p.id);
             choice(tr("pose"), "pose", poses, values.value("pose", ""));
             choice(tr("by"), "by", {{tr("joint move"), "joint"}, {tr("straight move"), "straight"}}, values.value("by", "joint"));
-            number(tr("speed"), "speed_pct", 100, 1, 100);
+            const bool straight = values.value("by", "joint") == "straight";
+            number(tr("speed"), straight ? "straight_speed_pct" : "speed_pct", 100, 1, 100);
+            manner();
+            break;
+        }
+        case cell::StepKind::gripper: choice(tr("jaws"), "to", {{tr("close"), "close"}, {tr("open"), "open"}}, values.value("to", "close")); break;
+        case cell::StepKind::act: number(tr("takes"), "time_s", 0.5, 0, 1e5); break;
+        case cell::StepKind::use: {
+            std::vector<std::pair<QString, cell::json>> tools;
+            if (d.arm)
+                for (const cell::MountedTool& t : d.arm->tools) tools.emplace_back(QString::fromStdString(t.model->name), t.model->id);
+            choice(tr("tool"), "tool", tools, values.value("tool", ""));
+            number(tr("takes"), "time_s", 0, 0, 1e4);
+            break;
+        }
+        case cell::StepKind::block: {
+            std::vector<std::pair<QString, cell::json>> blocks;
+            for (const cell::StepBlock& b : workspace_.cell()->blocks) blocks.emplace_back(QString::fromStdString(b.name), b.id);
+            choice(tr("block"), "block", blocks, values.value("block", ""));
             break;
         }
         case cell::StepKind::wait:
@@ -518,6 +560,7 @@ void Worksheet::add_step_fields(QVBoxLayout* layout, const cell::Device& d, cons
             break;
         }
     }
+    flag(tr("enabled"), "enabled", true);
     auto* row = new QHBoxLayout;
     row->setContentsMargins(24, 0, 8, 4);
     const auto button = [&](const QString& text, const QString& name, auto act) {
@@ -544,7 +587,7 @@ void Worksheet::add_step_menu(QVBoxLayout* layout, const cell::Device& d) {
     add->setProperty("link", true);
     add->setPopupMode(QToolButton::InstantPopup);
     auto* menu = new QMenu(add);
-    const std::pair<const char*, QString> kinds[] = {{"pick", tr("Pick")}, {"place", tr("Place")}, {"wait", tr("Wait for a signal")}, {"move", tr("Move to a pose")}, {"delay", tr("Dwell")}, {"if", tr("If the part is \u2026")}, {"repeat", tr("Repeat")}};
+    const std::pair<const char*, QString> kinds[] = {{"pick", tr("Pick")}, {"place", tr("Place")}, {"wait", tr("Wait for a signal")}, {"move", tr("Move to a pose")}, {"delay", tr("Dwell")}, {"if", tr("If the part is \u2026")}, {"repeat", tr("Repeat")}, {"gripper", tr("Open or close the tool")}, {"act", tr("Tool action")}, {"use", tr("Use another tool")}, {"block", tr("Block of steps")}};
     for (const auto& [word, label] : kinds)
         menu->addAction(label, this, [this, what = std::string(word), device = d.id] {
             // After the selected step of this task, else at its end.

@@ -406,7 +406,22 @@ void Workspace::set_time(double s) {
     const double next = std::clamp(s, 0.0, std::max(0.0, end_time()));
     if (next == time_) return;
     time_ = next;
+    let_go();
     Q_EMIT time_changed();
+}
+
+void Workspace::pose(const std::string& device, const kinematics::JointVector& q) {
+    play(false);
+    posed_ = Posed{device, q};
+    ++pose_count_;
+    Q_EMIT posed_changed();
+}
+
+void Workspace::let_go() {
+    if (!posed_) return;
+    posed_.reset();
+    ++pose_count_;
+    Q_EMIT posed_changed();
 }
 
 void Workspace::play(bool on) {

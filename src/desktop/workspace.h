@@ -12,6 +12,7 @@
 #include <cell/safe_file.h>
 
 #include "evaluator.h"
+#include "plan_drawing.h"
 #include "surfaces.h"
 
 namespace escarp::desktop {
@@ -112,6 +113,14 @@ public:
     /// A device with those of its group.
     QStringList group_of(const QString& device) const;
 
+    // An arm that is jogged is shown there until the time is moved or it is let go.
+    const Posed* posed() const { return posed_ ? &*posed_ : nullptr; }
+    int pose_count() const { return pose_count_; }  ///< changes whenever `posed` does
+    void pose(const std::string& device, const kinematics::JointVector& q);
+    void let_go();
+    /// Joint values of an arm as it is drawn now.
+    kinematics::JointVector joints(int device) const { return joints_at(*cell_, device, evaluation().get(), time_, posed()); }
+
     // What is drawn. Hidden devices are still checked.
     const Shown& shown() const { return shown_; }
     void set_shown(const Shown& shown);
@@ -135,6 +144,7 @@ Q_SIGNALS:
     void shown_changed();
     void file_changed_outside();
     void time_changed();
+    void posed_changed();
     void playing_changed();
     void refused(const QString& title, const QString& text);
 
@@ -179,6 +189,8 @@ private:
     QFileSystemWatcher watcher_;
     Surfaces surfaces_;
     double time_ = 0, speed_ = 1;
+    std::optional<Posed> posed_;
+    int pose_count_ = 0;
     bool playing_ = false;
     QTimer timer_, told_soon_;
     QElapsedTimer clock_;

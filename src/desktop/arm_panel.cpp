@@ -1,0 +1,513 @@
+#include "arm_panel.h"
+
+#include <QGridLayout>
+#include <QPushButton>
+#include <QResizeEvent>
+#include <QTimer>
+
+#include <cell/poses.h>
+#include <kinematics/reach.h>
+#include <simulation/kinds.h>
+
+#include "arm_words.h"
+#include "layouts.h"
+#include "theme.h"
+
+namespace escarp::desktop {
+namespace {
+
+using kinematics::JointVector;
+constexpr double degree = geometry::pi / 180;
+constexpr int slider_steps = 2000;
+constexpr int most_solutions = 8;
+
+QPushButton* link(const QString& text, const QString& name) {
+    auto* b = new QPushButton(text);
+    b->setObjectName(name);
+    b->setProperty("link", true);
+    return b;
+}
+
+}  // namespace
+
+ArmPanel::ArmPanel(Workspace& workspace, QWidget* parent) : QScrollArea(parent), workspace_(workspace) {
+    setObjectName("arm_panel");
+    setAccessibleName(tr("Arm"));
+    setWidgetResizable(true);
+    setFrameShape(QFrame::NoFrame);
+    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    page_ = new QWidget;
+    rows_ = new QVBoxLayout(page_);
+    rows_->setContentsMargins(8, 6, 8, 8);
+    rows_->setSpacing(3);
+    setWidget(page_);
+    connect(&workspace_, &Workspace::document_changed, this, &ArmPanel::rebuild);
+    connect(&workspace_, &Workspace::selection_changed, this, &ArmPanel::rebuild);
+    connect(&workspace_, &Workspace::evaluated, this, &ArmPanel::rebuild);
+    connect(&workspace_, &Workspace::time_changed, this, &ArmPanel::refresh);
+    connect(&workspace_, &Workspace::posed_changed, this, &ArmPanel::refresh);
+    rebuild();
+}
+
+void ArmPanel::resizeEvent(QResizeEvent* event) {
+    QScrollArea::resizeEvent(event);
+    page_->setMaximumWidth(viewport()->width());
+}
+
+int ArmPanel::index() const {
+    const int i = workspace_.cell()->device(workspace_.selection().device.toStdString());
+    return i >= 0 && workspace_.cell()->devices[static_cast<std::size_t>(i)].arm ? i : -1;
+}
+
+QLabel* ArmPanel::title(const QString& text) {
+    auto* label = new QLabel(text);
+    label->setFont(theme::font(10, true));
+    label->setStyleSheet(QString("color: %1; padding-top: 5px;").arg(theme::muted.name()));
+    rows_->addWidget(label);
+    return label;
+}
+
+void ArmPanel::rebuild() {
+    std::string key;
+    if (index() >= 0) {
+        const cell::Device& d = device();
+        key = d.id + "|" + d.name + "|" + d.arm->model->id + "|" + std::to_string(d.arm->model_key);
+        for (const cell::Pose& p : d.poses) key += "|" + p.id + p.name + p.relative_to + (p.joints ? "j" : "") + std::to_string(cell::uses_of_pose(d, p.id).size());
+        for (const cell::Device& o : workspace_.cell()->devices) key += "," + o.name;
+        if (const auto e = workspace_.evaluation())
+            for (const inspection::PoseNeed& n : e->inspection->poses)
+                if (n.seat < 0 && !n.reached) key += "!" + n.step_id;
+    }
+    if (key == built_ && !key.empty()) return refresh();
+    if (QWidget* focus = page_->focusWidget(); focus && qobject_cast<QLineEdit*>(focus) && key.substr(0, key.find('|')) == built_.substr(0, built_.find('|')) && static_cast<QLineEdit*>(focus)->isModified()) return;
+    built_ = key;
+    clear(rows_);
+    joint_rows_.clear();
+    std::fill(std::begin(tool_), std::end(tool_), nullptr);
+    relative_ = direction_ = host_ = nullptr;
+    name_ = nullptr, solutions_ = nullptr, said_ = nullptr, state_ = nullptr, clearance_ = nullptr, quaternion_ = nullptr;
+    if (key.empty()) {
+        auto* hint = new QLabel(tr("Select an arm: its joints, its tool and its poses are here."));
+        hint->setWordWrap(true);
+        hint->setStyleSheet(QString("color: %1;").arg(theme::muted.name()));
+        rows_->addWidget(hint);
+        rows_->addStretch(1);
+        return;
+    }
+    const cell::Device& d = device();
+    auto* name = new QLabel(QString::fromStdString(d.name));
+    name->setFont(theme::font(13, true));
+    rows_->addWidget(name);
+    auto* model = new QLabel(tr("%1 \u00b7 %2 \u00b7 carries %3 kg").arg(QString::fromStdString(d.arm->model->name), QString::fromLatin1(d.arm->solver->name())).arg(d.arm->model->payload));
+    model->setWordWrap(true);
+    model->setFont(theme::font(10));
+    model->setStyleSheet(QString("color: %1;").arg(theme::muted.name()));
+    rows_->addWidget(model);
+    state_ = new QLabel;
+    state_->setObjectName("arm_state");
+    state_->setWordWrap(true);
+    state_->setFont(theme::font(11));
+    rows_->addWidget(state_);
+    add_joints();
+    add_tool();
+    add_jog();
+    add_solutions();
+    add_poses();
+    rows_->addStretch(1);
+    refresh();
+}
+
+void ArmPanel::add_joints() {
+    title(tr("JOINTS"));
+    auto* grid = new QGridLayout;
+    grid->setHorizontalSpacing(5);
+    grid->setVerticalSpacing(1);
+    const auto& joints = device().arm->model->mechanism.joints;
+    joint_ = std::min(joint_, static_cast<int>(joints.size()) - 1);
+    for (std::size_t j = 0; j < joints.size(); ++j) {
+        const kinematics::Joint& joint = joints[j];
+        const double unit = joint_unit(joint);
+        JointRow row{new QLabel(QString::fromStdString(joint.name)), new QSlider(Qt::Horizontal), new NumberField(joint_sign(joint), joint.low / unit, joint.high / unit)};
+        row.slider->setRange(0, slider_steps);
+        row.slider->setObjectName(QString("joint_slider_%1").arg(j));
+        row.slider->setAccessibleName(QString::fromStdString(joint.name));
+        row.slider->setToolTip(tr("%1 to %2 %3").arg(joint.low / unit, 0, 'f', 0).arg(joint.high / unit, 0, 'f', 0).arg(joint_sign(joint)));
+        row.value->setObjectName(QString("joint_value_%1").arg(j));
+        row.value->setFixedWidth(58);
+        connect(row.slider, &QSlider::valueChanged, this, [this, j](int at) {
+            if (filling_ || index() < 0) return;
+            const kinematics::Joint& moved = device().arm->model->mechanism.joints[j];
+            JointVector q = this->joints();
+            q[static_cast<int>(j)] = moved.low + (moved.high - moved.low) * at / slider_steps;
+            joint_ = static_cast<int>(j);
+            take(q);
+        });
+        connect(row.value, &NumberField::changed, this, [this, j, unit](double v) {
+            JointVector q = this->joints();
+            q[static_cast<int>(j)] = v * unit;
+            joint_ = static_cast<int>(j);
+            take(q);
+        });
+        const int at = static_cast<int>(j);
+        grid->addWidget(row.name, at, 0);
+        grid->addWidget(row.slider, at, 1);
+        grid->addWidget(row.value, at, 2);
+        grid->addWidget(new QLabel(joint_sign(joint)), at, 3);
+        joint_rows_.push_back(row);
+    }
+    grid->setColumnStretch(1, 1);
+    rows_->addLayout(grid);
+}
+
+void ArmPanel::add_tool() {
+    title(tr("TOOL FRAME"));
+    auto* first = new QHBoxLayout;
+    first->addWidget(new QLabel(tr("relative to")));
+    relative_ = new QComboBox;
+    relative_->setObjectName("tool_relative_to");
+    relative_->addItem(tr("world"), "world");
+    relative_->addItem(tr("the arm's base"), "base");
+    for (const cell::Device& o : workspace_.cell()->devices)
+        if (o.id != device().id) relative_->addItem(QString::fromStdString(o.name), QString::fromStdString(o.id));
+    connect(relative_, &QComboBox::activated, this, &ArmPanel::refresh);
+    first->addWidget(relative_, 1);
+    rows_->addLayout(first);
+    auto* grid = new QGridLayout;
+    grid->setHorizontalSpacing(4);
+    grid->setVerticalSpacing(1);
+    static const char* names[6] = {"X", "Y", "Z", "Rx", "Ry", "Rz"};
+    for (int i = 0; i < 6; ++i) {
+        tool_[i] = new NumberField(i < 3 ? "mm" : QStringLiteral("\u00b0"), -1e5, 1e5);
+        tool_[i]->setObjectName(QString("tool_%1").arg(names[i]));
+        tool_[i]->setMaximumWidth(72);
+        connect(tool_[i], &NumberField::changed, this, [this, i](double v) {
+            const cell::Device& d = device();
+            geometry::Frame at = reference().inverse() * d.world * d.arm->model->flange_frame(joints()) * d.arm->tool_frame;
+            geometry::Vector3 turn = geometry::to_triple(at.linear());
+            if (i < 3) at.translation()[i] = 1e-3 * v;
+            else turn[i - 3] = v * degree;
+            go(d.world.inverse() * reference() * geometry::make_frame(at.translation(), turn));
+        });
+        grid->addWidget(new QLabel(names[i]), i % 3, i < 3 ? 0 : 3);
+        grid->addWidget(tool_[i], i % 3, i < 3 ? 1 : 4);
+        grid->addWidget(new QLabel(i < 3 ? "mm" : QStringLiteral("\u00b0")), i % 3, i < 3 ? 2 : 5);
+    }
+    rows_->addLayout(grid);
+    quaternion_ = new QLabel;
+    quaternion_->setFont(theme::font(10));
+    quaternion_->setWordWrap(true);
+    quaternion_->setStyleSheet(QString("color: %1;").arg(theme::muted.name()));
+    quaternion_->setToolTip(tr("Rx, Ry, Rz: turns about the fixed x, then the fixed y, then the fixed z axis (R = Rz Ry Rx). Quaternion w, x, y, z with w \u2265 0. The tool's z points out of it."));
+    rows_->addWidget(quaternion_);
+}
+
+void ArmPanel::add_jog() {
+    title(tr("JOG"));
+    auto* first = new QHBoxLayout;
+    first->addWidget(new QLabel(tr("along")));
+    direction_ = new QComboBox;
+    direction_->setObjectName("jog_frame");
+    for (const QString& text : {tr("world"), tr("base"), tr("tool"), tr("joint")}) direction_->addItem(text);
+    direction_->setMinimumContentsLength(6);
+    first->addWidget(direction_, 1);
+    step_mm_ = new NumberField("mm", 0.01, 1000);
+    step_mm_->set_value(10);
+    step_mm_->setObjectName("jog_mm");
+    step_deg_ = new NumberField(QStringLiteral("\u00b0"), 0.01, 180);
+    step_deg_->set_value(5);
+    step_deg_->setObjectName("jog_deg");
+    for (NumberField* f : {step_mm_, step_deg_}) {
+        f->setFixedWidth(36);
+        first->addWidget(f);
+        first->addWidget(new QLabel(f == step_mm_ ? "mm" : QStringLiteral("\u00b0")));
+    }
+    rows_->addLayout(first);
+    auto* grid = new QGridLayout;
+    grid->setSpacing(2);
+    static const char* names[6] = {"X", "Y", "Z", "Rx", "Ry", "Rz"};
+    for (int axis = 0; axis < 6; ++axis)
+        for (const int direction : {-1, 1}) {
+            auto* b = new QPushButton(QString("%1%2").arg(direction < 0 ? QStringLiteral("\u2212") : QStringLiteral("+"), names[axis]));
+            b->setObjectName(QString("jog_%1%2").arg(direction < 0 ? "minus_" : "plus_", names[axis]));
+            b->setAutoRepeat(true);
+            b->setStyleSheet("padding: 1px 2px; min-width: 26px;");
+            connect(b, &QPushButton::clicked, this, [this, axis, direction] { jog(axis, direction); });
+            grid->addWidget(b, direction < 0 ? 1 : 0, axis);
+        }
+    rows_->addLayout(grid);
+    auto* keys = new QLabel(tr("Keys: Alt+\u2190\u2192 X, Alt+\u2191\u2193 Y, Alt+PgUp PgDn Z. Joint: Alt+\u2190\u2192 turns it, Alt+\u2191\u2193 takes the next."));
+    keys->setFont(theme::font(9));
+    keys->setWordWrap(true);
+    keys->setStyleSheet(QString("color: %1;").arg(theme::muted.name()));
+    rows_->addWidget(keys);
+    auto* row = new QHBoxLayout;
+    auto* down = link(tr("straight down"), "tool_down");
+    connect(down, &QPushButton::clicked, this, &ArmPanel::straight_down);
+    auto* back = link(tr("back to the cycle"), "jog_back");
+    connect(back, &QPushButton::clicked, this, [this] { workspace_.let_go(); });
+    row->addWidget(down);
+    row->addWidget(back);
+    row->addStretch(1);
+    rows_->addLayout(row);
+    clearance_ = new QLabel;
+    clearance_->setObjectName("jog_clearance");
+    clearance_->setFont(theme::font(11));
+    rows_->addWidget(clearance_);
+    said_ = new QLabel;
+    said_->setObjectName("jog_said");
+    said_->setWordWrap(true);
+    said_->setFont(theme::font(11));
+    said_->setStyleSheet(QString("color: %1;").arg(theme::stop.name()));
+    rows_->addWidget(said_);
+}
+
+void ArmPanel::add_solutions() {
+    title(tr("JOINT SOLUTIONS OF THIS TOOL POSE"));
+    solutions_ = new QVBoxLayout;
+    solutions_->setSpacing(0);
+    rows_->addLayout(solutions_);
+}
+
+void ArmPanel::add_poses() {
+    title(tr("POSES"));
+    const cell::Device& d = device();
+    const auto evaluation = workspace_.evaluation();
+    for (const cell::Pose& p : d.poses) {
+        const auto uses = cell::uses_of_pose(d, p.id);
+        const bool unreached = evaluation && std::any_of(evaluation->inspection->poses.begin(), evaluation->inspection->poses.end(), [&](const inspection::PoseNeed& n) {
+            return n.seat < 0 && !n.reached && evaluation->cell->devices[static_cast<std::size_t>(n.arm)].id == d.id && n.label == p.name;
+        });
+        auto* line = new QHBoxLayout;
+        auto* name = new QLineEdit(QString::fromStdString(p.name));
+        name->setObjectName(QString::fromStdString("pose_name_" + p.id));
+        connect(name, &QLineEdit::editingFinished, this, [this, name, arm = d.id, id = p.id] {
+            if (!name->isModified()) return;
+            name->setModified(false);
+            QTimer::singleShot(0, this, [this, arm, id, text = name->text().toStdString()] {
+                apply([&] { return cell::rename_pose(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), arm, id, text); });
+                built_.clear();
+                rebuild();
+            });
+        });
+        auto* host = new QComboBox;
+        host->setObjectName(QString::fromStdString("pose_host_" + p.id));
+        host->setToolTip(tr("What the pose rides on"));
+        host->addItem(tr("joint values"), "*");
+        host->addItem(tr("floor"), "");
+        for (const cell::Device& o : workspace_.cell()->devices)
+            if (o.id != d.id) host->addItem(QString::fromStdString(o.name), QString::fromStdString(o.id));
+        host->setCurrentIndex(p.joints ? 0 : std::max(1, host->findData(QString::fromStdString(p.relative_to))));
+        host->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+        host->setMinimumContentsLength(5);
+        connect(host, &QComboBox::activated, this, [this, host, arm = d.id, id = p.id] {
+            const std::string to = host->currentData().toString().toStdString();
+            QTimer::singleShot(0, this, [=, this] { apply([&] { return cell::rehost_pose(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), arm, id, {to == "*", to == "*" ? std::string() : to}); }); });
+        });
+        line->addWidget(name, 1);
+        line->addWidget(host, 1);
+        rows_->addLayout(line);
+        auto* second = new QHBoxLayout;
+        QString text = uses.empty() ? tr("not used") : tr("used by step");
+        for (std::size_t i = 0; i < uses.size(); ++i) text += QString(i ? ", %1" : " %1").arg(uses[i]->number + 1);
+        if (unreached) text = tr("\u2715 out of reach \u00b7 ") + text;
+        auto* note = new QLabel(text);
+        note->setObjectName(QString::fromStdString("pose_note_" + p.id));
+        note->setFont(theme::font(10));
+        note->setStyleSheet(QString("color: %1;").arg(unreached ? theme::stop.name() : uses.empty() ? theme::watch_text.name() : theme::muted.name()));
+        second->addWidget(note, 1);
+        const auto button = [&](const QString& caption, const char* what, auto act) {
+            auto* b = link(caption, QString::fromStdString(std::string("pose_") + what + "_" + p.id));
+            connect(b, &QPushButton::clicked, this, [this, act] { QTimer::singleShot(0, this, act); });
+            second->addWidget(b);
+        };
+        button(tr("go"), "go", [this, id = p.id] {
+            if (index() < 0) return;
+            const cell::Pose* pose = device().pose(id);
+            if (!pose) return;
+            if (pose->joints) take(*pose->joints);
+            else go(device().world.inverse() * cell::pose_in_world(*workspace_.cell(), device(), *pose));
+        });
+        button(tr("set here"), "set", [this, arm = d.id, id = p.id, joints_stored = p.joints.has_value(), relative = p.relative_to] {
+            apply([&] { return cell::store_pose(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), arm, {}, joints(), {joints_stored, relative}, id); });
+        });
+        button(QStringLiteral("\u00d7"), "remove", [this, arm = d.id, id = p.id] { apply([&] { return cell::remove_pose(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), arm, id); }); });
+        rows_->addLayout(second);
+    }
+    auto* line = new QHBoxLayout;
+    name_ = new QLineEdit;
+    name_->setObjectName("new_pose_name");
+    name_->setPlaceholderText(tr("name of a new pose"));
+    host_ = new QComboBox;
+    host_->setObjectName("new_pose_host");
+    host_->addItem(tr("floor"), "");
+    host_->addItem(tr("joint values"), "*");
+    for (const cell::Device& o : workspace_.cell()->devices)
+        if (o.id != d.id) host_->addItem(QString::fromStdString(o.name), QString::fromStdString(o.id));
+    host_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    host_->setMinimumContentsLength(5);
+    line->addWidget(name_, 1);
+    line->addWidget(host_, 1);
+    rows_->addLayout(line);
+    auto* keep = new QPushButton(tr("Store where the arm stands"));
+    keep->setObjectName("store_pose");
+    connect(keep, &QPushButton::clicked, this, [this] { QTimer::singleShot(0, this, &ArmPanel::store); });
+    rows_->addWidget(keep);
+}
+
+void ArmPanel::apply(const std::function<cell::Edit()>& edit) {
+    try {
+        workspace_.apply(edit());
+    } catch (const cell::InputError& e) {
+        Q_EMIT workspace_.refused(tr("Not changed"), QString::fromStdString(e.problems().front().message));
+    }
+}
+
+void ArmPanel::store() {
+    if (index() < 0) return;
+    const std::string host = host_->currentData().toString().toStdString();
+    const JointVector q = joints();
+    apply([&] { return cell::store_pose(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), device().id, name_->text().toStdString(), q, {host == "*", host == "*" ? std::string() : host}); });
+}
+
+geometry::Frame ArmPanel::reference() const {
+    const QString which = relative_ ? relative_->currentData().toString() : "world";
+    if (which == "base") return device().world;
+    const int host = which == "world" ? -1 : workspace_.cell()->device(which.toStdString());
+    return host < 0 ? geometry::Frame::Identity() : workspace_.cell()->devices[static_cast<std::size_t>(host)].world;
+}
+
+void ArmPanel::say(const QString& text) {
+    if (said_) said_->setText(text), said_->setVisible(!text.isEmpty());
+}
+
+void ArmPanel::take(const JointVector& q) {
+    if (index() < 0) return;
+    say({});
+    workspace_.pose(device().id, q);
+}
+
+bool ArmPanel::go(const geometry::Frame& tool) {
+    const cell::Device& d = device();
+    const auto found = d.arm->solver->nearest(tool * d.arm->tool_frame.inverse(), joints());
+    if (found && found->within_limits) {
+        take(found->q);
+        return true;
+    }
+    if (found) {  // another branch may still do
+        std::vector<kinematics::JointSolution> all;
+        d.arm->solver->solve(tool * d.arm->tool_frame.inverse(), joints(), all);
+        for (const kinematics::JointSolution& s : all)
+            if (s.within_limits) {
+                take(s.q);
+                return true;
+            }
+        const auto [joint, margin] = kinematics::limit_margin(d.arm->model->mechanism, found->q);
+        const kinematics::Joint& tight = d.arm->model->mechanism.joints[static_cast<std::size_t>(joint)];
+        say(tr("%1 would be %2 %3 beyond its limit.").arg(QString::fromStdString(tight.name)).arg(-margin / joint_unit(tight), 0, 'f', 1).arg(joint_sign(tight)));
+    } else {
+        say(d.arm->solver->can_orient(tool.linear()) ? tr("The arm cannot reach there.") : tr("The arm cannot bring its tool into this orientation."));
+    }
+    refresh();
+    return false;
+}
+
+void ArmPanel::jog(int axis, int direction) {
+    if (index() < 0 || !direction_) return;
+    const cell::Device& d = device();
+    const auto frame = static_cast<Frame>(direction_->currentIndex());
+    JointVector q = joints();
+    if (frame == Frame::joint) {
+        // X is the joint chosen last; the other buttons are the joints in their order.
+        const int j = std::min(axis == 0 ? joint_ : axis, static_cast<int>(q.size()) - 1);
+        const kinematics::Joint& joint = d.arm->model->mechanism.joints[static_cast<std::size_t>(j)];
+        const double step = joint.type == kinematics::JointType::hinge ? step_deg_->value() * degree : step_mm_->value() * 1e-3;
+        const double wish = q[j] + direction * step;
+        q[j] = std::clamp(wish, joint.low, joint.high);
+        take(q);
+        if (wish != q[j]) say(tr("%1 stops at its limit.").arg(QString::fromStdString(joint.name)));
+        return;
+    }
+    geometry::Frame tool = d.arm->model->flange_frame(q) * d.arm->tool_frame;
+    const geometry::Matrix3 axes = frame == Frame::world ? geometry::Matrix3(d.world.linear().transpose()) : frame == Frame::base ? geometry::Matrix3(geometry::Matrix3::Identity()) : geometry::Matrix3(tool.linear());
+    const geometry::Vector3 along = axes.col(axis % 3);
+    if (axis < 3) tool.translation() += direction * 1e-3 * step_mm_->value() * along;
+    else tool.linear() = (geometry::rotation(along, direction * degree * step_deg_->value()) * tool.linear()).eval();
+    go(tool);
+}
+
+void ArmPanel::choose_joint(int direction) {
+    if (index() < 0) return;
+    const int n = static_cast<int>(joint_rows_.size());
+    joint_ = (joint_ + direction + n) % n;
+    refresh();
+}
+
+void ArmPanel::straight_down() {
+    if (index() < 0) return;
+    const cell::Device& d = device();
+    geometry::Frame tool = d.world * d.arm->model->flange_frame(joints()) * d.arm->tool_frame;
+    const geometry::Vector3 x = tool.linear().col(0);
+    tool.linear() = kinematics::straight_down(std::atan2(x.y(), x.x()));
+    go(d.world.inverse() * tool);
+}
+
+void ArmPanel::refresh() {
+    if (index() < 0 || joint_rows_.empty() || built_.empty()) return;
+    const cell::Device& d = device();
+    const JointVector q = joints();
+    if (q.size() != static_cast<int>(joint_rows_.size())) return;
+    filling_ = true;
+    for (std::size_t j = 0; j < joint_rows_.size(); ++j) {
+        const kinematics::Joint& joint = d.arm->model->mechanism.joints[j];
+        joint_rows_[j].slider->setValue(static_cast<int>(std::lround(slider_steps * (q[static_cast<int>(j)] - joint.low) / (joint.high - joint.low))));
+        joint_rows_[j].value->set_value(std::round(q[static_cast<int>(j)] / joint_unit(joint) * 100) / 100);
+        joint_rows_[j].name->setStyleSheet(static_cast<int>(j) == joint_ ? QString("color: %1; font-weight: bold;").arg(theme::accent.name()) : QString());
+    }
+    const geometry::Frame world = d.world * d.arm->model->flange_frame(q) * d.arm->tool_frame, shown = reference().inverse() * world;
+    const geometry::Vector3 turn = geometry::to_triple(shown.linear());
+    for (int i = 0; i < 6; ++i) {
+        const double v = i < 3 ? shown.translation()[i] * 1e3 : turn[i - 3] / degree;
+        tool_[i]->set_value(std::abs(v) < 0.005 ? 0.0 : std::round(v * 100) / 100);
+    }
+    const Eigen::Vector4d w = geometry::to_quaternion(shown.linear());
+    quaternion_->setText(tr("fixed x, y, z \u00b7 quaternion w %1  x %2  y %3  z %4").arg(w[0], 0, 'f', 4).arg(w[1], 0, 'f', 4).arg(w[2], 0, 'f', 4).arg(w[3], 0, 'f', 4));
+    const bool posed = workspace_.posed() && workspace_.posed()->device == d.id;
+    state_->setText(posed ? tr("\u25c6 jogged by hand") : tr("as in the cycle at %1 s").arg(workspace_.time(), 0, 'f', 2));
+    state_->setStyleSheet(QString("color: %1;").arg(posed ? theme::accent.name() : theme::muted.name()));
+    // Clearance to all that stands still.
+    if (posed) {
+        room_ = simulation::room_of(*workspace_.cell(), index(), {});
+        const motion::Room space(d.arm->model->mechanism, room_.parts, *room_.around, room_.self_pairs);
+        const double away = space.clearance(q, 0.5);
+        const bool near = away < workspace_.cell()->safety_distance;
+        clearance_->setText(away <= 1e-6 ? tr("\u2715 touches something") : away >= 0.5 ? tr("clearance more than 500 mm") : tr("%1clearance %2 mm to what stands still").arg(near ? QStringLiteral("! ") : QString()).arg(away * 1e3, 0, 'f', 0));
+        clearance_->setStyleSheet(QString("color: %1;").arg(away <= 1e-6 ? theme::stop.name() : near ? theme::watch_text.name() : theme::ink.name()));
+    }
+    clearance_->setVisible(posed);
+    // Joint solutions: the arm itself in them is the ghost that a press shows.
+    clear(solutions_);
+    std::vector<kinematics::JointSolution> all;
+    if (d.arm->solver->closed_form()) d.arm->solver->held(d.world.inverse() * world * d.arm->tool_frame.inverse(), q, all);
+    int listed = 0;
+    for (const kinematics::JointSolution& s : all) {
+        if (++listed > most_solutions) break;
+        const auto [joint, margin] = kinematics::limit_margin(d.arm->model->mechanism, s.q);
+        const kinematics::Joint& tight = d.arm->model->mechanism.joints[static_cast<std::size_t>(joint)];
+        const bool here = (s.q - q).cwiseAbs().maxCoeff() < 1e-6;
+        const QString text = tr("%1%2 \u00b7 %3 %4 %5").arg(here ? QStringLiteral("\u25c6 ") : QString(), posture_name(s.posture), QString::fromStdString(tight.name), s.within_limits ? tr("%1 %2 in hand").arg(margin / joint_unit(tight), 0, 'f', 0).arg(joint_sign(tight)) : tr("%1 %2 over").arg(-margin / joint_unit(tight), 0, 'f', 0).arg(joint_sign(tight)), QString());
+        auto* b = link(text.trimmed(), QString("solution_%1").arg(s.posture));
+        b->setStyleSheet(QString("text-align: left; font-size: 10px; color: %1;").arg(s.within_limits ? (here ? theme::accent : theme::ink).name() : theme::muted.name()));
+        b->setEnabled(s.within_limits);
+        connect(b, &QPushButton::clicked, this, [this, to = s.q] { QTimer::singleShot(0, this, [this, to] { take(to); }); });
+        solutions_->addWidget(b);
+    }
+    if (all.empty()) {
+        auto* none = new QLabel(tr("searched for numerically: only the present one is known"));
+        none->setFont(theme::font(10));
+        none->setWordWrap(true);
+        solutions_->addWidget(none);
+    }
+    filling_ = false;
+}
+
+}  // namespace escarp::desktop

@@ -1,0 +1,73 @@
+#pragma once
+// The selected arm by hand: joint values, tool position, jogging, joint solutions, and its taught poses.
+
+#include <QComboBox>
+#include <QLabel>
+#include <QScrollArea>
+#include <QSlider>
+#include <QVBoxLayout>
+
+#include "number_field.h"
+#include "workspace.h"
+
+namespace escarp::desktop {
+
+class ArmPanel : public QScrollArea {
+    Q_OBJECT
+public:
+    explicit ArmPanel(Workspace& workspace, QWidget* parent = nullptr);
+
+    /// What a jog step moves: the tool along or about an axis of a frame, or the joint chosen last.
+    enum class Frame { world, base, tool, joint };
+    /// One step along (axis 0 to 2) or about (3 to 5) an axis; stops at limits. In joint directions axis 0 moves the joint.
+    void jog(int axis, int direction);
+    /// The next joint, for jogging by keys.
+    void choose_joint(int direction);
+    bool by_joint() const { return direction_ && direction_->currentIndex() == static_cast<int>(Frame::joint); }
+    void straight_down();
+    void store();
+
+protected:
+    void resizeEvent(QResizeEvent* event) override;
+
+private:
+    void rebuild();          ///< another arm, or other poses
+    void refresh();          ///< other joint values
+    void add_joints();
+    void add_tool();
+    void add_jog();
+    void add_solutions();
+    void add_poses();
+    QLabel* title(const QString& text);
+    int index() const;       ///< of the arm shown, -1: none is selected
+    const cell::Device& device() const { return workspace_.cell()->devices[static_cast<std::size_t>(index())]; }
+    kinematics::JointVector joints() const { return workspace_.joints(index()); }
+    void take(const kinematics::JointVector& q);
+    /// Goes to a pose of the tool in the arm's base frame; says so where it cannot.
+    bool go(const geometry::Frame& tool);
+    geometry::Frame reference() const;  ///< that the tool's numbers are relative to, in the world
+    void say(const QString& text);
+    void apply(const std::function<cell::Edit()>& edit);
+
+    Workspace& workspace_;
+    QWidget* page_;
+    QVBoxLayout* rows_;
+    struct JointRow {
+        QLabel* name;
+        QSlider* slider;
+        NumberField* value;
+    };
+    std::vector<JointRow> joint_rows_;
+    NumberField* tool_[6] = {};
+    NumberField *step_mm_ = nullptr, *step_deg_ = nullptr;
+    QComboBox *relative_ = nullptr, *direction_ = nullptr, *host_ = nullptr;
+    QLineEdit* name_ = nullptr;
+    QLabel *quaternion_ = nullptr, *clearance_ = nullptr, *said_ = nullptr, *state_ = nullptr;
+    QVBoxLayout* solutions_ = nullptr;
+    std::string built_;      ///< key of what is shown
+    simulation::ArmRoom room_;
+    int joint_ = 0;
+    bool filling_ = false;
+};
+
+}  // namespace escarp::desktop
