@@ -21,6 +21,8 @@ def check(good, what):
 
 demo = json.loads((root / "demo/leak-test.escarp").read_text())
 check(not list(validator.iter_errors(demo)), "the demo fits the schema")
+lenses = json.loads((root / "demo/lens-kitting.escarp").read_text())
+check(not list(validator.iter_errors(lenses)), "the second example fits the schema")
 example = json.loads(re.search(r"```json\n(\{\n  \"escarp\".*?)```", (root / "docs/file-format.md").read_text(), re.S).group(1))
 check(not list(validator.iter_errors(example)), "the example in the documents fits the schema")
 with tempfile.NamedTemporaryFile("w", suffix=".escarp") as f:

@@ -113,7 +113,7 @@ public:
             return found;
         }
         ++blocked_[r_.room.blocker()];
-        found.way = over_one_point();
+        if (r_.effort > 0) found.way = over_one_point();
         if (!found.way.empty() && r_.polish) shorten(found.way);
         if (found.way.empty()) {  // trees wander: the best of two
             for (int attempt = 0; attempt < (r_.polish ? 2 : 1); ++attempt) {

@@ -320,19 +320,13 @@ void TaskRunner::next_leg(Kernel& k) {
 }
 
 const ArmRoom& TaskRunner::room(Kernel& k) {
-    std::vector<motion::Part> held;
+    constexpr std::size_t most = 200;
     cell::ContentKey key;
-    key.add(tool_ + 1);
-    if (held_ >= 0) {
-        const int type = k.trace().parts[static_cast<std::size_t>(held_)].type;
-        key.add(type).add(part_in_tool_);
-        if (key.value() != room_for_) held = held_parts(arm(), k.type_of(held_), part_in_tool_);
-    }
-    if (key.value() != room_for_) {
-        room_ = room_of(k.cell(), index_, held);
-        room_for_ = key.value();
-    }
-    return room_;
+    key.add(tool_);
+    if (held_ >= 0) key.add(k.trace().parts[static_cast<std::size_t>(held_)].type).add(part_in_tool_);
+    if (const auto found = rooms_.find(key.value()); found != rooms_.end()) return found->second;
+    if (rooms_.size() >= most) rooms_.clear();
+    return rooms_.emplace(key.value(), room_of(k.cell(), index_, held_ >= 0 ? held_parts(arm(), k.type_of(held_), part_in_tool_) : std::vector<motion::Part>())).first->second;
 }
 
 motion::MotionPtr TaskRunner::travel(Kernel& k, const Step& step, const JointVector& from, const JointVector& to) {

@@ -81,8 +81,7 @@ private:
     Frame part_in_tool_ = Frame::Identity();
     Exchange exchange_;
     std::vector<Ahead> ahead_;  ///< the rest of the flight, the next leg last
-    ArmRoom room_;
-    std::uint64_t room_for_ = 0;  ///< what tool and part `room_` was made for; 0: none yet
+    std::unordered_map<std::uint64_t, ArmRoom> rooms_;  ///< by tool and held part
     Ticks busy_tick_ = -1;
     int steps_at_tick_ = 0;
     int signal_device_ = -1;

@@ -121,6 +121,8 @@ TEST_CASE("shifting something away until the safety distance is kept does keep i
     cell::Document d = tests::demo();
     d = edited(d, "A", "/safety_distance_mm", 110);
     for (const char* arm : {"arm1", "arm2"}) d = edited(d, "A", std::string("/devices/") + arm + "/detours", false);
+    const std::pair<const char*, double> cabinet[] = {{"placement/x_mm", 3050.0}, {"placement/y_mm", 450.0}, {"length_mm", 150.0}, {"width_mm", 150.0}};
+    for (const auto& [key, value] : cabinet) d = edited(d, "A", std::string("/devices/cabinet/") + key, value);  // beside Arm 2's elbow
     const auto before = tests::evaluated(d, "A");
     int tried = 0;
     for (const auto& f : before->inspection->findings)

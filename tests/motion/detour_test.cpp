@@ -37,10 +37,13 @@ TEST_CASE("twenty scenes: a way is found, keeps its distance, starts and ends wh
     }
 }
 
-TEST_CASE("what shuts an arm in is named, and nothing is made up") {
-    const tests::Scene shut = tests::shut_in();
-    const Room room(shut.arm->model->mechanism, shut.room.parts, *shut.room.around, shut.room.self_pairs);
-    const Detour way = find_way({*shut.arm->model, shut.arm->tool_frame, room, shut.from, shut.to, shut.room.need, 1, 1, 400});
+TEST_CASE("where no way was found nothing is made up, and what stood in the way is named") {
+    const auto all = tests::scenes();
+    const auto scene = std::find_if(all.begin(), all.end(), [](const tests::Scene& s) { return s.name == "over a wall"; });
+    const Room room(scene->arm->model->mechanism, scene->room.parts, *scene->room.around, scene->room.self_pairs);
+    const Detour way = find_way({*scene->arm->model, scene->arm->tool_frame, room, scene->from, scene->to, scene->room.need, 1, 1, 0});
     CHECK(!way.motion);
-    CHECK(way.blocker >= 0);
+    CHECK(!way.direct);
+    REQUIRE(way.blocker >= 0);
+    CHECK(scene->cell->devices[static_cast<std::size_t>(way.blocker)].name == "wall");
 }

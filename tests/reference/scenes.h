@@ -97,10 +97,4 @@ inline std::vector<Scene> scenes() {
     return all;
 }
 
-/// High panels all round: there is no way out.
-inline Scene shut_in() {
-    const json panels = json::array({block("left", 450, 240, 0, 1700, 20, 2200), block("right", 450, -240, 0, 1700, 20, 2200), block("behind", -390, 0, 0, 20, 540, 2200), block("before", 1290, 0, 0, 20, 540, 2200)});
-    return scene("shut in", "six900", panels, {560, 0, 350}, {0, 620, 350});
-}
-
 }  // namespace escarp::tests

@@ -1,0 +1,154 @@
+// The selected arm by hand: joints, jogging, poses, and steps that use them.
+
+#include "bench_window.h"
+
+using namespace escarp;
+using namespace escarp::tests;
+
+namespace {
+
+struct ArmHands : Bench {
+    ArmHands() {
+        w().select("arm1");
+        QTest::keyClick(&window, Qt::Key_J);
+        settle();
+    }
+    kinematics::JointVector joints() { return w().joints(w().cell()->device("arm1")); }
+    geometry::Frame tool() {
+        const cell::Device& d = w().cell()->devices[static_cast<std::size_t>(w().cell()->device("arm1"))];
+        return d.world * d.arm->model->flange_frame(joints()) * d.arm->tool_frame;
+    }
+    void key(Qt::Key k, Qt::KeyboardModifiers m) { QTest::keyClick(&window, k, m); }
+    void type(const QString& name, const QString& text) {
+        auto* line = child<QLineEdit>(name);
+        line->setFocus();
+        line->selectAll();
+        QTest::keyClicks(line, text);
+        QTest::keyClick(line, Qt::Key_Return);
+        QTest::qWait(20);
+    }
+    void press(const QString& name) {
+        child<QPushButton>(name)->click();
+        QTest::qWait(40);
+    }
+    const cell::Device& arm() { return w().cell()->devices[static_cast<std::size_t>(w().cell()->device("arm1"))]; }
+};
+
+}  // namespace
+
+TEST_CASE("jogging by key moves the tool by the increment, in world and tool directions, and nothing is edited") {
+    ArmHands h;
+    const bool before_modified = h.w().modified();
+    const geometry::Frame start = h.tool();
+    h.type("jog_mm", "25");
+    h.key(Qt::Key_Right, Qt::AltModifier);
+    CHECK((h.tool().translation() - start.translation() - geometry::Vector3(0.025, 0, 0)).norm() < 1e-6);
+    h.key(Qt::Key_PageUp, Qt::AltModifier);
+    h.key(Qt::Key_PageUp, Qt::AltModifier);
+    CHECK((h.tool().translation() - start.translation() - geometry::Vector3(0.025, 0, 0.05)).norm() < 1e-6);
+    CHECK(geometry::gap(h.tool(), start).angle < 1e-6);
+    h.child<QComboBox>("jog_frame")->setCurrentIndex(2);
+    const geometry::Frame now = h.tool();
+    h.key(Qt::Key_Up, Qt::AltModifier);
+    CHECK((h.tool().translation() - now * geometry::Vector3(0, 0.025, 0)).norm() < 1e-6);
+    h.press("jog_plus_Rz");
+    CHECK(geometry::gap(h.tool(), now).angle == Approx(5 * geometry::pi / 180).margin(1e-6));
+    CHECK(h.child<QLabel>("arm_state")->text().contains("by hand"));
+    CHECK(h.child<QLabel>("jog_clearance")->text().contains("clearance"));
+    CHECK(h.w().modified() == before_modified);
+    h.press("jog_back");
+    CHECK((h.tool().translation() - start.translation()).norm() < 1e-9);
+}
+
+TEST_CASE("joint jogging stops at the limit and says so; a slider and a number move the same joint") {
+    ArmHands h;
+    h.child<QComboBox>("jog_frame")->setCurrentIndex(3);
+    h.type("jog_deg", "90");
+    const double high = h.arm().arm->model->mechanism.joints[0].high;
+    for (int i = 0; i < 6; ++i) h.key(Qt::Key_Right, Qt::AltModifier);
+    CHECK(h.joints()[0] == Approx(high));
+    CHECK(h.child<QLabel>("jog_said")->text().contains("J1"));
+    h.type("joint_value_2", "-10");
+    CHECK(h.joints()[2] == Approx(-10 * geometry::pi / 180).margin(1e-6));
+    auto* slider = h.child<QSlider>("joint_slider_1");
+    const double before = h.joints()[1];
+    slider->setFocus();
+    QTest::keyClick(slider, Qt::Key_Right);
+    CHECK(h.joints()[1] > before);
+}
+
+TEST_CASE("a pose is stored from where the arm stands, rides with its host, is used, renamed everywhere and protected") {
+    ArmHands h;
+    h.key(Qt::Key_PageUp, Qt::AltModifier);
+    h.key(Qt::Key_D, Qt::AltModifier);
+    const geometry::Frame stood = h.tool();
+    CHECK(stood.linear().col(2).z() == Approx(-1).margin(1e-9));
+    h.child<QLineEdit>("new_pose_name")->setText("Above tester");
+    auto* host = h.child<QComboBox>("new_pose_host");
+    host->setCurrentIndex(host->findText("Tester"));
+    h.press("store_pose");
+    h.settle();
+    const auto find = [&]() -> const cell::Pose& {
+        for (const cell::Pose& p : h.arm().poses)
+            if (p.name == "Above tester" || p.name == "Lookout") return p;
+        FAIL("pose missing");
+        return h.arm().poses.front();
+    };
+    CHECK(find().relative_to == "tester");
+    const std::string id = find().id;
+    CHECK(h.child<QLabel>(QString::fromStdString("pose_note_" + id))->text().contains("not used"));
+    // used by a step
+    const std::string step = R"({"id": "x1", "do": "move", "pose": ")" + id + "\"}";
+    REQUIRE(h.w().apply({"Add step", {cell::Operation::add("/devices/arm1/task", cell::json::parse(step))}}));
+    h.settle();
+    CHECK(h.child<QLabel>(QString::fromStdString("pose_note_" + id))->text().contains("used by step"));
+    const QString cycle = h.cycle();
+    // another host place: the pose rides along, and the cycle follows
+    REQUIRE(h.w().apply({"Move Tester", {cell::Operation::set("/devices/tester/placement/x_mm", 2060.0)}}));
+    h.settle();
+    const int arm = h.w().cell()->device("arm1");
+    const cell::Device& d = h.w().cell()->devices[static_cast<std::size_t>(arm)];
+    const geometry::Frame now = h.w().cell()->devices[static_cast<std::size_t>(h.w().cell()->device("tester"))].world * find().at;
+    CHECK((now.translation() - stood.translation() - geometry::Vector3(-0.04, 0, 0)).norm() < 1e-6);
+    CHECK(d.poses.size() == 2);
+    CHECK(h.cycle() != cycle);
+    // renamed, and not removed while used
+    auto* name = h.child<QLineEdit>(QString::fromStdString("pose_name_" + id));
+    name->setFocus();
+    name->selectAll();
+    QTest::keyClicks(name, "Lookout");
+    QTest::keyClick(name, Qt::Key_Return);
+    h.settle();
+    CHECK(find().name == "Lookout");
+    h.press(QString::fromStdString("pose_remove_" + id));
+    CHECK(h.told.size() == 1);
+    CHECK(h.told.front().contains("step"));
+    // go there
+    h.press(QString::fromStdString("pose_go_" + id));
+    CHECK((h.tool().translation() - now.translation()).norm() < 1e-6);
+    // as joint values it no longer rides
+    auto* rides = h.child<QComboBox>(QString::fromStdString("pose_host_" + id));
+    rides->setCurrentIndex(0);
+    Q_EMIT rides->activated(0);
+    h.settle();
+    CHECK(find().joints.has_value());
+}
+
+TEST_CASE("all joint solutions are listed with their margins; choosing one shows the arm in it") {
+    ArmHands h;
+    const geometry::Frame tool = h.tool();
+    const kinematics::JointVector before = h.joints();
+    QStringList seen;
+    for (auto* b : h.window.findChildren<QPushButton*>())
+        if (b->isVisible() && b->objectName().startsWith("solution_")) seen << b->text();
+    CHECK(seen.size() == 8);
+    for (const QString& text : seen) CHECK((text.contains("in hand") || text.contains("over")));
+    for (auto* b : h.window.findChildren<QPushButton*>())
+        if (b->isVisible() && b->isEnabled() && b->objectName().startsWith("solution_") && !b->text().startsWith(QChar(0x25C6))) {
+            b->click();
+            break;
+        }
+    QTest::qWait(40);
+    CHECK((h.joints() - before).norm() > 0.1);
+    CHECK(geometry::gap(h.tool(), tool).distance < 1e-9);
+}
