@@ -50,5 +50,6 @@ int draw(Arguments& a);        ///< the layout as a drawing to scale
 int placements(Arguments& a);  ///< as CSV
 int import(Arguments& a);      ///< geometry from a CAD file into a cell
 int base_field(Arguments& a);  ///< where an arm's base may stand
+int which_arm(Arguments& a);   ///< every arm given the task of one
 
 }  // namespace escarp::cli

@@ -7,7 +7,9 @@
 #include <exchange/placements_csv.h>
 #include <exchange/result_json.h>
 #include <inspection/base_field.h>
+#include <study/which_arm.h>
 
+#include <cstdio>
 #include <filesystem>
 
 #include "command.h"
@@ -151,6 +153,40 @@ int base_field(Arguments& a) {
         std::cout << f.poses << " poses, " << rows.size() << " good cells of " << 1e3 * f.cell << " mm\n";
         if (f.best >= 0) std::cout << "best: base at " << 1e3 * f.base_at(f.best, arm.world).translation().x() << ", " << 1e3 * f.base_at(f.best, arm.world).translation().y() << " mm, turned " << geometry::to_triple(f.base_at(f.best, arm.world).linear()).z() * 180 / geometry::pi << " degrees; room to move " << result["best"]["margin_mm"] << " mm\n";
         else std::cout << "no position reaches every pose\n";
+    }
+    return 0;
+}
+
+int which_arm(Arguments& a) {
+    const cell::Document d = opened(a);
+    find_arm(*cell::read_cell(d.resolved(a.variant), simulation::standard_kinds()), a.arm);
+    inspection::Cache cache;
+    const auto choices = study::which_arm(d, a.variant, a.arm, cache);
+    const auto mounted = [](const study::Mounted& m) -> json {
+        return {{"poses", m.poses}, {"reached", m.reached}, {"margin_mm", m.margin_m ? json(exchange::tidy(*m.margin_m * 1e3)) : json()}, {"cycle_s", m.cycle_s ? json(exchange::tidy(*m.cycle_s)) : json()}};
+    };
+    if (a.as_json) {
+        json all = json::array();
+        for (const study::ArmChoice& c : choices) {
+            all.push_back({{"model", c.id}, {"name", c.name}, {"solver", c.solver}, {"present", c.present}, {"payload_kg", c.payload}, {"load_kg", exchange::tidy(c.load)}, {"here", mounted(c.here)}});
+            if (!c.best) continue;
+            json best = mounted(*c.best);
+            best["x_mm"] = exchange::tidy(c.best_x * 1e3), best["y_mm"] = exchange::tidy(c.best_y * 1e3), best["turn_deg"] = exchange::tidy(c.best_turn * 180 / geometry::pi);
+            all.back()["best"] = best;
+        }
+        print(all);
+        return 0;
+    }
+    const auto text = [](const study::Mounted& m) {
+        char line[80];
+        std::snprintf(line, sizeof line, "%3d of %-3d %7.0f mm %9s", m.reached, m.poses, m.margin_m.value_or(0) * 1e3, m.cycle_s ? (std::to_string(*m.cycle_s).substr(0, 6) + " s").c_str() : "-");
+        return std::string(line);
+    };
+    std::printf("%-32s %-14s %-32s %s\n", "arm", "payload", "where it stands: poses, margin, cycle", "at its best base");
+    for (const study::ArmChoice& c : choices) {
+        char payload[40];
+        std::snprintf(payload, sizeof payload, "%s%.1f of %.0f kg", c.load > c.payload ? "! " : "", c.load, c.payload);
+        std::printf("%-32s %-14s %s     %s\n", ((c.present ? "* " : "  ") + c.name).c_str(), payload, text(c.here).c_str(), c.best ? text(*c.best).c_str() : "nowhere reaches every pose");
     }
     return 0;
 }

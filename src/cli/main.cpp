@@ -217,6 +217,9 @@ int main(int argc, char** argv) {
     sub->add_flag("--y-up", a.y_up, "the file's y points up");
     sub->add_flag("--keep-origin", a.keep_origin, "else the origin is put at the bottom centre");
     sub->add_flag("--link", a.link, "keep the path instead of the triangles");
+    command("which-arm", "every arm of the catalogue and the file given an arm's task: poses, margin, payload, cycle, where it stands and at its best base", which_arm)
+        ->add_option("--arm", a.arm, "id of the arm")
+        ->required();
     command("base-field", "where an arm's base may stand so that it reaches every pose of its task", base_field)->add_option("--arm", a.arm, "id of the arm")->required();
     command("catalogue", "arm, tool and part models that come with Escarp", catalogue, false);
     try {

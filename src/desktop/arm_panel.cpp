@@ -243,7 +243,7 @@ void ArmPanel::add_jog() {
     auto* row = new QHBoxLayout;
     auto* down = link(tr("straight down"), "tool_down");
     connect(down, &QPushButton::clicked, this, &ArmPanel::straight_down);
-    auto* back = link(tr("back to the cycle"), "jog_back");
+    auto* back = link(tr("back to cycle"), "jog_back");
     connect(back, &QPushButton::clicked, this, [this] { workspace_.let_go(); });
     row->addWidget(down);
     row->addWidget(back);
@@ -252,6 +252,7 @@ void ArmPanel::add_jog() {
     clearance_ = new QLabel;
     clearance_->setObjectName("jog_clearance");
     clearance_->setFont(theme::font(11));
+    clearance_->setToolTip(tr("To everything that stands still, and of the arm to itself"));
     rows_->addWidget(clearance_);
     said_ = new QLabel;
     said_->setObjectName("jog_said");
@@ -262,7 +263,7 @@ void ArmPanel::add_jog() {
 }
 
 void ArmPanel::add_solutions() {
-    title(tr("JOINT SOLUTIONS OF THIS TOOL POSE"));
+    title(tr("JOINT SOLUTIONS"))->setToolTip(tr("All joint values that bring the tool where it is, with the joint nearest to a limit. Press one to see the arm in it."));
     solutions_ = new QVBoxLayout;
     solutions_->setSpacing(0);
     rows_->addLayout(solutions_);
@@ -280,6 +281,7 @@ void ArmPanel::add_poses() {
         auto* line = new QHBoxLayout;
         auto* name = new QLineEdit(QString::fromStdString(p.name));
         name->setObjectName(QString::fromStdString("pose_name_" + p.id));
+        name->setCursorPosition(0);
         connect(name, &QLineEdit::editingFinished, this, [this, name, arm = d.id, id = p.id] {
             if (!name->isModified()) return;
             name->setModified(false);
@@ -480,7 +482,7 @@ void ArmPanel::refresh() {
         const motion::Room space(d.arm->model->mechanism, room_.parts, *room_.around, room_.self_pairs);
         const double away = space.clearance(q, 0.5);
         const bool near = away < workspace_.cell()->safety_distance;
-        clearance_->setText(away <= 1e-6 ? tr("\u2715 touches something") : away >= 0.5 ? tr("clearance more than 500 mm") : tr("%1clearance %2 mm to what stands still").arg(near ? QStringLiteral("! ") : QString()).arg(away * 1e3, 0, 'f', 0));
+        clearance_->setText(away <= 1e-6 ? tr("\u2715 touches something") : away >= 0.5 ? tr("clearance more than 500 mm") : tr("%1clearance %2 mm").arg(near ? QStringLiteral("! ") : QString()).arg(away * 1e3, 0, 'f', 0));
         clearance_->setStyleSheet(QString("color: %1;").arg(away <= 1e-6 ? theme::stop.name() : near ? theme::watch_text.name() : theme::ink.name()));
     }
     clearance_->setVisible(posed);
@@ -494,9 +496,10 @@ void ArmPanel::refresh() {
         const auto [joint, margin] = kinematics::limit_margin(d.arm->model->mechanism, s.q);
         const kinematics::Joint& tight = d.arm->model->mechanism.joints[static_cast<std::size_t>(joint)];
         const bool here = (s.q - q).cwiseAbs().maxCoeff() < 1e-6;
-        const QString text = tr("%1%2 \u00b7 %3 %4 %5").arg(here ? QStringLiteral("\u25c6 ") : QString(), posture_name(s.posture), QString::fromStdString(tight.name), s.within_limits ? tr("%1 %2 in hand").arg(margin / joint_unit(tight), 0, 'f', 0).arg(joint_sign(tight)) : tr("%1 %2 over").arg(-margin / joint_unit(tight), 0, 'f', 0).arg(joint_sign(tight)), QString());
+        const QString room = s.within_limits ? tr("%1 %2 in hand").arg(margin / joint_unit(tight), 0, 'f', 0).arg(joint_sign(tight)) : tr("%1 %2 over").arg(-margin / joint_unit(tight), 0, 'f', 0).arg(joint_sign(tight));
+        const QString text = tr("%1%2: %3 %4").arg(here ? QStringLiteral("\u25c6 ") : QString(), posture_name(s.posture), QString::fromStdString(tight.name), room);
         auto* b = link(text.trimmed(), QString("solution_%1").arg(s.posture));
-        b->setStyleSheet(QString("text-align: left; font-size: 10px; color: %1;").arg(s.within_limits ? (here ? theme::accent : theme::ink).name() : theme::muted.name()));
+        b->setStyleSheet(QString("text-align: left; font-size: 10px; font-weight: normal; padding: 1px 0px; color: %1;").arg(s.within_limits ? (here ? theme::accent : theme::ink).name() : theme::muted.name()));
         b->setEnabled(s.within_limits);
         connect(b, &QPushButton::clicked, this, [this, to = s.q] { QTimer::singleShot(0, this, [this, to] { take(to); }); });
         solutions_->addWidget(b);

@@ -15,7 +15,7 @@ inline QString joint_sign(const kinematics::Joint& joint) { return joint.type ==
 /// The branch of a closed form, in words; see JointSolution::posture.
 inline QString posture_name(int posture) {
     const auto tr = [](const char* text) { return QCoreApplication::translate("posture", text); };
-    return tr("%1, elbow %2, wrist %3").arg(posture & 1 ? tr("back") : tr("forward"), posture & 2 ? tr("B") : tr("A"), posture & 4 ? tr("over") : tr("plain"));
+    return tr("%1, %2, %3").arg(posture & 1 ? tr("back") : tr("forward"), posture & 2 ? tr("elbow B") : tr("elbow A"), posture & 4 ? tr("over") : tr("plain"));
 }
 
 }  // namespace escarp::desktop

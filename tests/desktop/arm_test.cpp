@@ -138,9 +138,12 @@ TEST_CASE("all joint solutions are listed with their margins; choosing one shows
     ArmHands h;
     const geometry::Frame tool = h.tool();
     const kinematics::JointVector before = h.joints();
+    QTest::qWait(200);
     QStringList seen;
     for (auto* b : h.window.findChildren<QPushButton*>())
         if (b->isVisible() && b->objectName().startsWith("solution_")) seen << b->text();
+    for (auto* b : h.window.findChildren<QPushButton*>())
+        if (b->objectName().startsWith("solution_")) UNSCOPED_INFO(b->objectName().toStdString() << " " << b->isVisible() << " " << b->text().toStdString());
     CHECK(seen.size() == 8);
     for (const QString& text : seen) CHECK((text.contains("in hand") || text.contains("over")));
     for (auto* b : h.window.findChildren<QPushButton*>())

@@ -1,0 +1,117 @@
+#include "which_arm.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include <cell/catalogue.h>
+#include <cell/poses.h>
+#include <inspection/base_field.h>
+#include <simulation/kinds.h>
+
+namespace escarp::study {
+namespace {
+
+using cell::json;
+
+int index_of(const cell::Cell& cell, const std::string& arm) {
+    const int index = cell.device(arm);
+    if (index < 0 || !cell.devices[static_cast<std::size_t>(index)].arm) throw cell::InputError(arm, "\"" + arm + "\" is not the id of an arm of this cell.");
+    return index;
+}
+
+Mounted mounted(const Evaluation& e, int arm, cell::Edit edit) {
+    Mounted m;
+    m.edit = std::move(edit);
+    for (const inspection::PoseNeed& n : e.inspection->poses) {
+        if (n.arm != arm) continue;
+        ++m.poses;
+        m.reached += n.reached;
+        m.margin_m = std::min(m.margin_m.value_or(1e300), n.reach.margin);
+    }
+    if (m.reached == m.poses) m.cycle_s = e.figures.cycle_s;
+    return m;
+}
+
+/// Moves what the arm stands on over the floor, and turns the arm.
+void stand_at(const cell::Cell& cell, int arm, const geometry::Frame& base, double turn, cell::Edit& edit) {
+    const cell::Device& d = cell.devices[static_cast<std::size_t>(arm)];
+    const int root = inspection::movable_root(cell, arm);
+    const cell::Device& r = cell.devices[static_cast<std::size_t>(root)];
+    const geometry::Frame host = r.host >= 0 ? cell.devices[static_cast<std::size_t>(r.host)].mount_world() : geometry::Frame::Identity();
+    const geometry::Vector3 placed = r.placement.translation() + host.linear().transpose() * (base.translation() - d.world.translation());
+    const auto tenth = [](double v) { return std::round(v * 1e4) / 10; };
+    edit.operations.push_back(cell::Operation::set("/devices/" + r.id + "/placement/x_mm", tenth(placed.x())));
+    edit.operations.push_back(cell::Operation::set("/devices/" + r.id + "/placement/y_mm", tenth(placed.y())));
+    if (std::abs(turn) > 1e-9) edit.operations.push_back(cell::Operation::set("/devices/" + d.id + "/placement/turn_deg", std::round((geometry::to_triple(d.placement.linear()).z() + turn) * 180 / geometry::pi * 10) / 10));
+}
+
+}  // namespace
+
+cell::Edit swap_arm(const cell::Document& document, const std::string& variant, const std::string& arm, const json& model) {
+    const json tree = document.resolved(variant);
+    const auto cell = cell::read_cell(tree, simulation::standard_kinds());
+    const cell::Device& d = cell->devices[static_cast<std::size_t>(index_of(*cell, arm))];
+    const std::string id = model["id"];
+    cell::Edit edit{"Swap " + d.name + " for " + model.value("name", id), {}};
+    if (!cell::find(tree, "/arm_models/" + id)) edit.operations.push_back(cell::Operation::add("/arm_models", model));
+    const std::string at = "/devices/" + arm;
+    for (const cell::Pose& p : d.poses)
+        if (p.joints) {
+            const cell::Edit moved = cell::rehost_pose(document, variant, simulation::standard_kinds(), arm, p.id, {});
+            edit.operations.insert(edit.operations.end(), moved.operations.begin(), moved.operations.end());
+        }
+    for (const char* key : {"ready", "ready_deg"})
+        if (cell::find(tree, at + "/" + key)) edit.operations.push_back(cell::Operation::remove(at + "/" + key));
+    edit.operations.push_back(cell::Operation::set(at + "/model", id));
+    return edit;
+}
+
+std::vector<ArmChoice> which_arm(const cell::Document& document, const std::string& variant, const std::string& arm, inspection::Cache& cache) {
+    const json tree = document.resolved(variant);
+    const auto now = evaluate(document, variant, cache);
+    const int index = index_of(*now->cell, arm);
+    const cell::Device& present = now->cell->devices[static_cast<std::size_t>(index)];
+    double load = 0;
+    for (const cell::PartType& t : now->cell->part_types) load = std::max(load, t.mass);
+    double tools = 0;
+    for (const cell::MountedTool& t : present.arm->tools) tools += t.model->mass;
+    load = present.task.empty() ? tools : load + tools;
+
+    std::vector<json> models;
+    if (const json* own = cell::find(tree, "/arm_models"))
+        for (const json& m : *own) models.push_back(m);
+    for (const json& m : cell::catalogue_arms())
+        if (std::none_of(models.begin(), models.end(), [&](const json& o) { return o["id"] == m["id"]; })) models.push_back(m);
+
+    std::vector<ArmChoice> choices;
+    for (const json& model : models) {
+        ArmChoice c;
+        c.id = model["id"];
+        c.name = model.value("name", c.id);
+        c.payload = model.value("payload_kg", 0.0);
+        c.load = load;
+        c.present = c.id == present.arm->model->id;
+        cell::Edit edit = c.present ? cell::Edit{"", {}} : swap_arm(document, variant, arm, model);
+        const cell::Document swapped = c.present ? document : document.edited(variant, edit);
+        const auto here = c.present ? now : evaluate(swapped, variant, cache);
+        const cell::Device& d = here->cell->devices[static_cast<std::size_t>(index)];
+        c.solver = d.arm->solver->name();
+        c.here = mounted(*here, index, edit);
+        const inspection::BaseField field = inspection::base_field(*here->cell, index, here->inspection->poses);
+        if (field.best >= 0) {
+            const geometry::Frame base = field.base_at(field.best, d.world);
+            const double turn = field.turns[static_cast<std::size_t>(field.turn[static_cast<std::size_t>(field.best)])] - field.turns.front();
+            cell::Edit best = edit;
+            best.name = "Swap " + d.name + " for " + c.name + " at its best base";
+            stand_at(*here->cell, index, base, turn, best);
+            c.best_x = base.translation().x(), c.best_y = base.translation().y(), c.best_turn = geometry::to_triple(base.linear()).z();
+            c.best = mounted(*evaluate(document.edited(variant, best), variant, cache), index, best);
+        }
+        choices.push_back(std::move(c));
+    }
+    const auto cycle = [](const ArmChoice& c) { return std::min(c.here.cycle_s.value_or(1e9), c.best ? c.best->cycle_s.value_or(1e9) : 1e9); };
+    std::stable_sort(choices.begin(), choices.end(), [&](const ArmChoice& a, const ArmChoice& b) { return a.present != b.present ? a.present : cycle(a) < cycle(b); });
+    return choices;
+}
+
+}  // namespace escarp::study
