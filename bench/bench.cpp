@@ -13,8 +13,13 @@
 #include <simulation/arm_parts.h>
 #include <simulation/run.h>
 
+#include <motion/chain.h>
+#include <study/test_cycle.h>
+
+#include "reference/dense_timing.h"
 #include "reference/fixed_step.h"
 #include "reference/sampled_clearance.h"
+#include "reference/scenes.h"
 #include "support/cells.h"
 #include "support/random.h"
 
@@ -218,6 +223,74 @@ void fields() {
     row("reach field with margins, 25 mm", reach, slow, "all solutions at every cell and turn");
 }
 
+void straight_moves() {
+    const auto c = tests::catalogue_cell();
+    const cell::Arm& arm = *c->devices[1].arm;
+    const geometry::Frame from = arm.model->flange_frame(arm.model->ready) * arm.tool_frame * geometry::make_frame({0, -0.25, 0});
+    const geometry::Frame to = from * geometry::make_frame({0, 0.5, 0});
+    const kinematics::JointVector q = arm.solver->nearest(from * arm.tool_frame.inverse(), arm.model->ready)->q;
+    const double ours = timed(7, 20, [&](int) { benchmark::DoNotOptimize(motion::straight_move({*arm.model, *arm.solver, arm.tool_frame, from, to, q, 1.0})); });
+    const auto path = [&, last = q](double s) mutable {
+        geometry::Frame tool = from;
+        tool.translation() += s * (to.translation() - from.translation());
+        return last = arm.solver->nearest(tool * arm.tool_frame.inverse(), last)->q;
+    };
+    const double plain = timed(1, 1, [&](int) { benchmark::DoNotOptimize(tests::dense_duration(arm.model->mechanism, path, arm.model->line_speed / 0.5, arm.model->line_acceleration / 0.5, 1, 3000)); });
+    row("time-optimal straight move of 500 mm", ours, plain, "3000 points and bisection");
+}
+
+void ways_round() {
+    std::vector<double> ours, quality;
+    double plain = 0;
+    int solved = 0, good = 0;
+    const auto scenes = tests::scenes();
+    for (const tests::Scene& s : scenes) {
+        const motion::Room room(s.arm->model->mechanism, s.room.parts, *s.room.around, s.room.self_pairs);
+        motion::DetourRequest request{*s.arm->model, s.arm->tool_frame, room, s.from, s.to, s.room.need};
+        motion::Detour way;
+        ours.push_back(timed(3, 1, [&](int) { way = motion::find_way(request); }));
+        solved += way.motion != nullptr;
+        double best = way.motion ? way.motion->duration() : 1e9;
+        plain += timed(1, 1, [&](int) {
+            for (unsigned seed = 1; seed <= 40; ++seed) {  // the plain way to a good path: many tries, keep the best
+                request.seed = seed;
+                const motion::Detour other = motion::find_way(request);
+                if (other.motion) best = std::min(best, other.motion->duration());
+            }
+        });
+        if (way.motion) quality.push_back(way.motion->duration() / best);
+        good += way.motion && way.motion->duration() <= 1.2 * best;
+    }
+    std::sort(ours.begin(), ours.end());
+    std::sort(quality.begin(), quality.end());
+    std::printf("(%d of %zu scenes solved, slowest %.0f ms; %d within 1.2 of the best of 41 tries, worst %.2f)\n", solved, scenes.size(), ours.back() * 1e3, good, quality.back());
+    row("way round obstacles, median of twenty scenes", ours[ours.size() / 2], plain / static_cast<double>(scenes.size()), "the best of 40 tries");
+}
+
+void numeric_solutions() {
+    const auto c = tests::catalogue_cell();
+    kinematics::ArmModel bent = *c->devices[1].arm->model;
+    bent.mechanism.joints[5].at.translation().y() = 0.04;
+    const auto numeric = kinematics::make_joint_solver(bent);
+    const geometry::Frame target = bent.flange_frame(bent.ready);
+    kinematics::JointVector near = bent.ready;
+    near[1] += 0.02, near[3] += 0.03;
+    std::vector<kinematics::JointSolution> found;
+    const double all = timed(5, 2, [&](int) { numeric->solve(target, near, found); });
+    row("numeric solver, the solution beside the last one", timed(7, 200, [&](int) { benchmark::DoNotOptimize(numeric->nearest(target, near)); }), all, "the whole search");
+}
+
+void test_cycles() {
+    const auto c = tests::catalogue_cell();
+    std::printf("\ntest cycle 25 / 300 / 25 mm and back, 2 kg, jaw gripper 60, corners 10 mm:\n");
+    for (const cell::Device& d : c->devices) {
+        if (d.arm->model->payload < 2 + d.arm->tool->mass) continue;
+        const double s = study::test_cycle(*d.arm).value_or(-1);
+        if (s > 0) std::printf("  %-34s %6.3f s\n", d.arm->model->name.c_str(), s);
+        else std::printf("  %-34s does not fit beside its ready pose\n", d.arm->model->name.c_str());
+    }
+}
+
 }  // namespace
 
 int main() {
@@ -227,5 +300,9 @@ int main() {
     body_distance();
     arm_clearance();
     fields();
+    numeric_solutions();
+    straight_moves();
+    ways_round();
+    test_cycles();
     return 0;
 }

@@ -8,6 +8,7 @@
 #include <cell/poses.h>
 #include <kinematics/reach.h>
 #include <simulation/kinds.h>
+#include <study/test_cycle.h>
 
 #include "arm_words.h"
 #include "layouts.h"
@@ -99,6 +100,11 @@ void ArmPanel::rebuild() {
     name->setFont(theme::font(13, true));
     rows_->addWidget(name);
     auto* model = new QLabel(tr("%1 \u00b7 %2 \u00b7 carries %3 kg").arg(QString::fromStdString(d.arm->model->name), QString::fromLatin1(d.arm->solver->name())).arg(d.arm->model->payload));
+    model->setObjectName("arm_model");
+    if (const auto seconds = study::test_cycle(*d.arm)) {
+        model->setText(model->text() + tr(" \u00b7 test cycle %1 s").arg(*seconds, 0, 'f', 2));
+        model->setToolTip(tr("25 mm up, 300 mm across, 25 mm down and back, 50 mm below the ready pose, upper corners flown within 10 mm"));
+    }
     model->setWordWrap(true);
     model->setFont(theme::font(10));
     model->setStyleSheet(QString("color: %1;").arg(theme::muted.name()));

@@ -19,6 +19,7 @@
 #include "action_finder.h"
 #include "theme.h"
 #include "typed_number.h"
+#include "which_arm_dialog.h"
 
 namespace escarp::desktop {
 namespace {
@@ -197,6 +198,7 @@ void MainWindow::make_actions() {
             else arm_->jog(1, direction);
         });
     action("tool_straight_down", tr("Tool straight down"), QKeySequence("Alt+D"), [this] { arm_->straight_down(); });
+    action("which_arm", tr("Which arm? Give this task to every arm"), QKeySequence("Shift+W"), [this] { ask_which_arm(workspace_, this); });
     action("worksheet", tr("Worksheet"), QKeySequence("W"), [this] { show_left(0); });
     action("device_list", tr("Find a device by name"), QKeySequence("Ctrl+F"), [this] { show_left(2); });
     import_ = new ImportGeometry(workspace_, this);
@@ -266,7 +268,7 @@ void MainWindow::make_menus() {
     place_ = menuBar()->addMenu(tr("&Place"));
     fill_place();
     layout_->fill_arrange(menuBar()->addMenu(tr("&Arrange")));
-    menu(tr("&Work"), {"play", "previous", "next", "to_start", "to_cycle", "", "arm_by_hand", "findings", "", "jog_x_plus", "jog_x_minus", "jog_y_plus", "jog_y_minus", "jog_z_plus", "jog_z_minus", "tool_straight_down"});
+    menu(tr("&Work"), {"play", "previous", "next", "to_start", "to_cycle", "", "arm_by_hand", "findings", "which_arm", "", "jog_x_plus", "jog_x_minus", "jog_y_plus", "jog_y_minus", "jog_z_plus", "jog_z_minus", "tool_straight_down"});
     menu(tr("&Compare"), {"compare", "", "variant_new", "variant_rename", "variant_baseline", "variant_drop"});
     QMenu* view = menu(tr("&View"), {"fit"});
     layout_->fill_view(view);

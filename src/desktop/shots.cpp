@@ -1,5 +1,7 @@
 #include "shots.h"
+#include "which_arm_dialog.h"
 
+#include <QFileInfo>
 #include <QAction>
 #include <QApplication>
 #include <QDir>
@@ -39,6 +41,7 @@ bool settle(MainWindow& window) {
 
 int take_shots(MainWindow& window, const QString& folder, const QString& size) {
     QDir().mkpath(folder);
+    const QString second = QFileInfo(window.workspace().file()).dir().filePath("lens-kitting.escarp");
     const QStringList parts = size.split('x');
     window.resize(parts.value(0).toInt(), parts.value(1).toInt());
     Workspace& w = window.workspace();
@@ -75,6 +78,13 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
     act("jog_y_plus");
     shot("arm-by-hand");
     act("findings");
+    {
+        inspection::Cache cache;
+        WhichArmDialog which(w, "Arm 2", study::which_arm(w.document(), w.variant().toStdString(), "arm2", cache), &window);
+        which.show();
+        good = settle(window) && good;
+        good = which.grab().save(folder + "/which-arm.png") && good;
+    }
     if (variants.size() > 1) {
         w.set_variant(QString::fromStdString(variants[1].id));
         settle(window);
@@ -144,6 +154,18 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
     at_cycle(1.2);
     window.ribbon()->show_cycle();
     shot("first-cell");
+    // The second example, where it lies beside the file.
+    w.forget_journal();
+    if (QFile::exists(second) && window.open_file(second)) {
+        settle(window);
+        window.floor()->fit(), window.model()->fit();
+        window.ribbon()->show_cycle();
+        at_cycle(3.0);
+        w.select("loader");
+        act("arm_by_hand");
+        shot("lens-kitting");
+        act("findings");
+    }
     return good ? 0 : 1;
 }
 

@@ -66,7 +66,7 @@ cell::Edit swap_arm(const cell::Document& document, const std::string& variant, 
     return edit;
 }
 
-std::vector<ArmChoice> which_arm(const cell::Document& document, const std::string& variant, const std::string& arm, inspection::Cache& cache) {
+std::vector<ArmChoice> which_arm(const cell::Document& document, const std::string& variant, const std::string& arm, inspection::Cache& cache, const std::function<bool(double)>& progress) {
     const json tree = document.resolved(variant);
     const auto now = evaluate(document, variant, cache);
     const int index = index_of(*now->cell, arm);
@@ -85,6 +85,7 @@ std::vector<ArmChoice> which_arm(const cell::Document& document, const std::stri
 
     std::vector<ArmChoice> choices;
     for (const json& model : models) {
+        if (progress && !progress(static_cast<double>(choices.size()) / static_cast<double>(models.size()))) break;
         ArmChoice c;
         c.id = model["id"];
         c.name = model.value("name", c.id);

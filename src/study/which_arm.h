@@ -1,6 +1,8 @@
 #pragma once
 // Which arm? The task as it stands, given to every arm of the catalogue and of the file.
 
+#include <functional>
+
 #include "figures.h"
 
 namespace escarp::study {
@@ -26,7 +28,9 @@ struct ArmChoice {
 /// stored as joint values become poses relative to the floor, since other joints would lead elsewhere.
 cell::Edit swap_arm(const cell::Document& document, const std::string& variant, const std::string& arm, const cell::json& model);
 
-/// Every model, the present one first, then by cycle. Throws InputError when `arm` is not an arm.
-std::vector<ArmChoice> which_arm(const cell::Document& document, const std::string& variant, const std::string& arm, inspection::Cache& cache);
+/// Every model, the present one first, then by cycle. `progress` is told the share done; what is known then is returned when it says false.
+/// Throws InputError when `arm` is not an arm.
+std::vector<ArmChoice> which_arm(const cell::Document& document, const std::string& variant, const std::string& arm, inspection::Cache& cache,
+                                 const std::function<bool(double)>& progress = {});
 
 }  // namespace escarp::study

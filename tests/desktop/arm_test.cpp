@@ -1,5 +1,8 @@
 // The selected arm by hand: joints, jogging, poses, and steps that use them.
 
+#include <QTableWidget>
+#include <QTimer>
+
 #include "bench_window.h"
 
 using namespace escarp;
@@ -154,4 +157,33 @@ TEST_CASE("all joint solutions are listed with their margins; choosing one shows
     QTest::qWait(40);
     CHECK((h.joints() - before).norm() > 0.1);
     CHECK(geometry::gap(h.tool(), tool).distance < 1e-9);
+}
+
+TEST_CASE("which arm: the table agrees with the verdict, and choosing one swaps the arm and keeps the task") {
+    ArmHands h;
+    h.w().select("arm2");
+    const std::size_t steps = cell::all_steps(h.w().cell()->devices[static_cast<std::size_t>(h.w().cell()->device("arm2"))].task).size();
+    bool looked = false;
+    QTimer timer;
+    QObject::connect(&timer, &QTimer::timeout, [&] {
+        auto* dialog = h.window.findChild<QDialog*>("which_arm_dialog");
+        if (!dialog || !dialog->isVisible() || looked) return;
+        looked = true;
+        auto* table = dialog->findChild<QTableWidget*>("which_arm_table");
+        CHECK(table->rowCount() >= 11);
+        CHECK(table->item(0, 0)->text().contains("as it is"));
+        CHECK(table->item(0, 4)->text().startsWith(h.cycle().left(4)));
+        for (int row = 1; row < table->rowCount(); ++row)
+            if (table->item(row, 0)->text() == "Six-axis 1400") table->selectRow(row);
+        dialog->findChild<QPushButton*>("take_here")->click();
+    });
+    timer.start(30);
+    h.action("which_arm")->trigger();
+    h.settle();
+    REQUIRE(looked);
+    const cell::Device& d = h.w().cell()->devices[static_cast<std::size_t>(h.w().cell()->device("arm2"))];
+    CHECK(d.arm->model->id == "six1400");
+    CHECK(cell::all_steps(d.task).size() == steps);
+    h.w().undo();
+    CHECK(h.w().cell()->devices[static_cast<std::size_t>(h.w().cell()->device("arm2"))].arm->model->id == "six900");
 }

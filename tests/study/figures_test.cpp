@@ -1,8 +1,13 @@
 #include <catch2/catch.hpp>
 
+#include <motion/profile.h>
+#include <study/test_cycle.h>
+#include <study/which_arm.h>
+
 #include "support/cells.h"
 
 using namespace escarp;
+using cell::json;
 
 TEST_CASE("the longest chain adds up to the cycle, and each link begins when another ends") {
     for (const char* v : {"A", "B"}) {
@@ -77,4 +82,73 @@ TEST_CASE("an empty floor has figures too, and none of them is made up") {
     CHECK(e->figures.poses == 0);
     CHECK(e->figures.floor_m2 == 0);
     CHECK(e->inspection->findings.empty());
+}
+
+TEST_CASE("the test cycle is there and back twice the same, and longer for an arm that is told to go slower") {
+    const auto cell = tests::catalogue_cell();
+    int fit = 0;
+    for (const cell::Device& d : cell->devices) {
+        const auto quick = study::test_cycle(*d.arm);
+        if (!quick) continue;
+        ++fit;
+        // No arm is quicker than its tool's own limits along the 300 mm alone.
+        CHECK(*quick > 2 * motion::Profile(d.arm->model->line_speed / 0.28, d.arm->model->line_acceleration / 0.28, 0).duration() * 0.8);
+        cell::Arm slow = *d.arm;
+        slow.speed = 0.3, slow.acceleration = 0.5;
+        CHECK(*study::test_cycle(slow) > *quick);
+    }
+    CHECK(fit >= 8);
+}
+
+TEST_CASE("which arm: the present one reads as the cell does, the others are what their edits bring about") {
+    const cell::Document d = tests::demo();
+    inspection::Cache cache;
+    const auto choices = study::which_arm(d, "A", "arm2", cache);
+    REQUIRE(choices.size() >= 11);
+    REQUIRE(choices.front().present);
+    CHECK(*choices.front().here.cycle_s == Approx(*tests::evaluated(d, "A")->figures.cycle_s));
+    int reached = 0, short_of = 0;
+    for (const study::ArmChoice& c : choices) {
+        INFO(c.id);
+        CHECK(c.load == Approx(3.0));
+        if (c.best) {
+            const auto there = tests::evaluated(d.edited("A", c.best->edit), "A");
+            const auto& arm = there->cell->devices[static_cast<std::size_t>(there->cell->device("arm2"))];
+            CHECK(arm.arm->model->id == c.id);
+            CHECK(c.best->reached == c.best->poses);
+            CHECK((arm.world.translation().head<2>() - geometry::Vector3(c.best_x, c.best_y, 0).head<2>()).norm() < 1e-3);
+            if (c.best->cycle_s) CHECK(*there->figures.cycle_s == Approx(*c.best->cycle_s));
+            ++reached;
+        }
+        short_of += c.here.reached < c.here.poses && !c.here.cycle_s;
+    }
+    CHECK(reached >= 4);
+    CHECK(short_of >= 3);
+    CHECK_THROWS_AS(study::which_arm(d, "A", "tester", cache), cell::InputError);
+}
+
+TEST_CASE("the second example runs on a SCARA and an arm on a travel axis, and flies its corners") {
+    const cell::Document d = cell::Document::load(std::string(ESCARP_SOURCE) + "/demo/lens-kitting.escarp");
+    const auto e = tests::evaluated(d, "A");
+    CHECK(e->figures.poses_reached == e->figures.poses);
+    REQUIRE(e->figures.cycle_s);
+    const auto& loader = e->cell->devices[static_cast<std::size_t>(e->cell->device("loader"))];
+    CHECK(loader.arm->solver->free_joints() == std::vector<int>{0});
+    double low = 1e9, high = -1e9;
+    for (double t = 20; t < 60; t += 0.1) {
+        const double at = e->run->trace.joints(*e->cell, e->cell->device("loader"), static_cast<simulation::Ticks>(t * 1e9))[0];
+        low = std::min(low, at), high = std::max(high, at);
+    }
+    CHECK(high - low > 0.5);  // it travels
+    // The same steps with exact stops take longer.
+    json tree = d.tree();
+    const auto stop = [](const auto& self, json& steps) -> void {
+        for (json& s : steps) {
+            s.erase("corner_mm");
+            if (s.contains("steps")) self(self, s["steps"]);
+        }
+    };
+    for (json& device : tree["devices"])
+        if (device.contains("task")) stop(stop, device["task"]);
+    CHECK(*tests::evaluated(cell::Document::parse(tree.dump()), "A")->figures.cycle_s > *e->figures.cycle_s + 0.1);
 }
