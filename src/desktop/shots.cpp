@@ -161,8 +161,9 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
         window.floor()->fit(), window.model()->fit();
         window.ribbon()->show_cycle();
         at_cycle(3.0);
-        w.select("loader");
         act("arm_by_hand");
+        w.select("loader");
+        settle(window);
         shot("lens-kitting");
         act("findings");
     }

@@ -20,11 +20,17 @@ void Swept::held(const Frame& target, const JointVector& reference, std::vector<
 }
 
 bool Swept::reachable(const Frame& target, const JointVector& reference) const {
+    // Questions come in rows of near poses: the value that answered the last one is likely to answer this. It changes no answer.
+    thread_local std::pair<const Swept*, double> last{nullptr, 0.0};
+    if (last.first == this && reachable_at(target, reference, last.second)) return true;
     if (reachable_at(target, reference, reference[joint_])) return true;
     // Every fourth value first: reachable values mostly lie together.
     for (const int first : {0, 2, 1, 3})
         for (int i = first; i <= steps; i += 4)
-            if (promising(target, step_value(i)) && reachable_at(target, reference, step_value(i))) return true;
+            if (promising(target, step_value(i)) && reachable_at(target, reference, step_value(i))) {
+                last = {this, step_value(i)};
+                return true;
+            }
     return false;
 }
 

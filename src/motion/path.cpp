@@ -22,8 +22,7 @@ PathPoint cubic(const PathNode& a, const PathNode& b, double s) {
 
 /// Half of the points by how far the joints move, half by how much the path's limits change: a stretch is driven at what
 /// both of its ends allow.
-std::vector<GridPoint> grid_of(const std::vector<PathNode>& nodes, const kinematics::Mechanism& mechanism) {
-    constexpr double points = 240;
+std::vector<GridPoint> grid_of(const std::vector<PathNode>& nodes, const kinematics::Mechanism& mechanism, double points = 240) {
     std::vector<double> spans, changes;
     double way = 1e-12, change = 1e-12;
     for (std::size_t i = 0; i + 1 < nodes.size(); ++i) {
@@ -175,7 +174,8 @@ PathMotion::PathMotion(const kinematics::Mechanism& mechanism, std::vector<PathN
 }
 
 void PathMotion::time_it(const kinematics::Mechanism& mechanism, bool corners) {
-    std::vector<GridPoint> grid = grid_of(nodes_, mechanism);
+    constexpr double round_corners = 120;
+    std::vector<GridPoint> grid = corners ? grid_of(nodes_, mechanism, round_corners) : grid_of(nodes_, mechanism);
     bool jerk = !corners;
     for (int j = 0; j < mechanism.size(); ++j) {
         const bool moves = std::any_of(nodes_.begin(), nodes_.end(), [&](const PathNode& n) { return std::abs(n.slope[j]) > 1e-9; });
@@ -450,13 +450,10 @@ Averaged::Averaged(std::shared_ptr<const PathMotion> motion, const kinematics::M
     for (std::size_t i = 0; i + 1 < breaks_.size(); ++i) area_.push_back(area_.back() + area(breaks_[i], breaks_[i + 1]));
 }
 
-/// Four-point Gauss quadrature: exact for the polynomials of degree 6 that a cubic in a parabola of time is.
+/// Two-point Gauss quadrature: over stretches of a few milliseconds exact to rounding.
 JointVector Averaged::area(double from, double to) const {
-    static constexpr double at[2] = {0.33998104358485626, 0.86113631159405258}, weight[2] = {0.65214515486254614, 0.34785484513745386};
-    const double half = 0.5 * (to - from), middle = 0.5 * (from + to);
-    JointVector sum = JointVector::Zero(area_.front().size());
-    for (int i = 0; i < 2; ++i) sum += weight[i] * (motion_->position(middle - half * at[i]) + motion_->position(middle + half * at[i]));
-    return half * sum;
+    const double half = 0.5 * (to - from), middle = 0.5 * (from + to), beside = half / std::sqrt(3.0);
+    return half * (motion_->position(middle - beside) + motion_->position(middle + beside));
 }
 
 JointVector Averaged::area_to(double t) const {
