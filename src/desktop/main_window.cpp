@@ -102,6 +102,7 @@ void MainWindow::make_layout() {
     rows->addWidget(left_, 1);
     side->setMinimumWidth(200);
     arm_ = new ArmPanel(workspace_);
+    plot_ = new MotionPlot(workspace_);
     auto* other_side = new QWidget;
     auto* other_rows = new QVBoxLayout(other_side);
     other_rows->setContentsMargins(0, 0, 0, 0);
@@ -110,7 +111,7 @@ void MainWindow::make_layout() {
     other_tabs->setContentsMargins(8, 4, 8, 0);
     other_tabs->setSpacing(3);
     right_ = new QStackedWidget;
-    const std::pair<QWidget*, QString> right_panels[] = {{findings_, tr("Findings")}, {arm_, tr("Arm by hand")}};
+    const std::pair<QWidget*, QString> right_panels[] = {{findings_, tr("Findings")}, {arm_, tr("Arm by hand")}, {plot_, tr("Motion")}};
     for (const auto& [panel, title] : right_panels) {
         const int page = right_->addWidget(panel);
         auto* tab = new QToolButton;
@@ -198,6 +199,7 @@ void MainWindow::make_actions() {
             else arm_->jog(1, direction);
         });
     action("tool_straight_down", tr("Tool straight down"), QKeySequence("Alt+D"), [this] { arm_->straight_down(); });
+    action("motion_plot", tr("Motion of the arm against its limits"), QKeySequence("Ctrl+J"), [this] { show_right(2); });
     action("which_arm", tr("Which arm? Give this task to every arm"), QKeySequence("Shift+W"), [this] { ask_which_arm(workspace_, this); });
     action("worksheet", tr("Worksheet"), QKeySequence("W"), [this] { show_left(0); });
     action("device_list", tr("Find a device by name"), QKeySequence("Ctrl+F"), [this] { show_left(2); });
@@ -236,7 +238,7 @@ void MainWindow::make_actions() {
 void MainWindow::show_right(int page) {
     right_->setCurrentIndex(page);
     for (std::size_t i = 0; i < right_tabs_.size(); ++i) right_tabs_[i]->setChecked(static_cast<int>(i) == page);
-    if (page == 0) workspace_.let_go();
+    if (page != 1) workspace_.let_go();
 }
 
 void MainWindow::show_left(int page) {
@@ -268,7 +270,7 @@ void MainWindow::make_menus() {
     place_ = menuBar()->addMenu(tr("&Place"));
     fill_place();
     layout_->fill_arrange(menuBar()->addMenu(tr("&Arrange")));
-    menu(tr("&Work"), {"play", "previous", "next", "to_start", "to_cycle", "", "arm_by_hand", "findings", "which_arm", "", "jog_x_plus", "jog_x_minus", "jog_y_plus", "jog_y_minus", "jog_z_plus", "jog_z_minus", "tool_straight_down"});
+    menu(tr("&Work"), {"play", "previous", "next", "to_start", "to_cycle", "", "arm_by_hand", "findings", "motion_plot", "which_arm", "", "jog_x_plus", "jog_x_minus", "jog_y_plus", "jog_y_minus", "jog_z_plus", "jog_z_minus", "tool_straight_down"});
     menu(tr("&Compare"), {"compare", "", "variant_new", "variant_rename", "variant_baseline", "variant_drop"});
     QMenu* view = menu(tr("&View"), {"fit"});
     layout_->fill_view(view);

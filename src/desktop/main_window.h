@@ -19,6 +19,7 @@
 #include "import_geometry.h"
 #include "layout_actions.h"
 #include "model_view.h"
+#include "motion_plot.h"
 #include "side_by_side.h"
 #include "variant_tabs.h"
 #include "verdict_strip.h"
@@ -85,6 +86,7 @@ private:
     ModelView* model_;
     FindingsPanel* findings_;
     ArmPanel* arm_;
+    MotionPlot* plot_;
     QStackedWidget* right_;
     std::vector<QToolButton*> right_tabs_;
     CycleRibbon* ribbon_;

@@ -77,6 +77,9 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
     act("jog_z_plus");
     act("jog_y_plus");
     shot("arm-by-hand");
+    act("motion_plot");
+    at_cycle(3.2);
+    shot("motion");
     act("findings");
     {
         inspection::Cache cache;

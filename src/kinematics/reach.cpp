@@ -58,7 +58,7 @@ private:
     const JointVector& reference_;
 };
 
-/// The directions in which the arm can move its flange: a projection onto their plane or line.
+/// The directions in which the flange can go: a projection onto their plane or line.
 geometry::Matrix3 movable(const ArmModel& model) {
     JointVector q(model.mechanism.size());
     for (int j = 0; j < q.size(); ++j) {  // anywhere but at a singular position

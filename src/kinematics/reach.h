@@ -13,8 +13,8 @@ enum class ReachReason { reached, too_far, too_near, joint_limit, orientation };
 struct Reach {
     ReachReason reason = ReachReason::reached;
     /// How far the pose may be moved in the worst direction, orientation kept (+), or must be moved to be reached (-).
-    /// Metres, within 1 mm up to `cap`; +cap or -cap stand for "at least that". Directions in which the arm cannot move its
-    /// flange at all (a two-axis gantry) are left out.
+    /// Metres, within 1 mm up to `cap`; +cap or -cap stand for "at least that". Directions in which the flange
+    /// cannot go at all (a two-axis gantry) are left out.
     double margin = 0;
     Vector3 direction = Vector3::Zero();  ///< unit, base frame: the worst direction (+), or the shortest way in (-)
     int limiting_joint = -1;              ///< the joint that ends outside its limits, for ReachReason::joint_limit

@@ -41,11 +41,11 @@ inline bool turn_about(const Vector3& k, const Vector3& from, const Vector3& to,
 /// Three turns about `a`, `b`, `c` in that order that make up a rotation; neither `a` and `b` nor `b` and `c` are parallel.
 class ThreeTurns {
 public:
-    ThreeTurns(const Vector3& a, const Vector3& b, const Vector3& c) : a_(a), b_(b), c_(c) {
-        // a . R_b c = a_ . c_ along b, plus a cosine and a sine part
-        along_ = a.dot(b) * b.dot(c);
-        cosine_ = a.dot(c) - along_;
-        sine_ = a.dot(b.cross(c));
+    ThreeTurns(const Vector3& first, const Vector3& second, const Vector3& third) : a_(first), b_(second), c_(third) {
+        // a . R_b c: a constant part along b, a cosine and a sine part
+        along_ = first.dot(second) * second.dot(third);
+        cosine_ = first.dot(third) - along_;
+        sine_ = first.dot(second.cross(third));
     }
     /// Up to two triples; `free_first` is taken where the first and the last turn are about one line.
     int solve(const geometry::Matrix3& rotation, double free_first, double (&out)[2][3]) const {

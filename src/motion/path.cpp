@@ -52,7 +52,8 @@ std::vector<GridPoint> grid_of(const std::vector<PathNode>& nodes, const kinemat
                 grid.push_back({s, p.slope, p.curve, p.curve, a.rate, a.acceleration, a.speed_share, a.effort_share});
             }
         }
-        const PathPoint p = cubic(a, b, b.s);
+        const double end = b.s;
+        const PathPoint p = cubic(a, b, end);
         grid.push_back({b.s, p.slope, p.curve, p.curve, a.rate, a.acceleration, a.speed_share, a.effort_share});
     }
     return grid;

@@ -21,7 +21,10 @@ public:
             if (std::abs(b) > 1e-12) most_ = std::min(most_, c / std::abs(b));
             return;
         }
-        if (a < 0) a = -a, b = -b;
+        if (a < 0) {
+            a = -a;
+            b = -b;
+        }
         upper_[count_] = {c / a, -b / a};
         lower_[count_++] = {-c / a, -b / a};
     }

@@ -187,3 +187,23 @@ TEST_CASE("which arm: the table agrees with the verdict, and choosing one swaps 
     h.w().undo();
     CHECK(h.w().cell()->devices[static_cast<std::size_t>(h.w().cell()->device("arm2"))].arm->model->id == "six900");
 }
+
+TEST_CASE("the motion plot shows the selected arm within its limits, and a click on it moves the time") {
+    ArmHands h;
+    h.action("motion_plot")->trigger();
+    QTest::qWait(60);
+    auto* plot = h.child<MotionPlot>("motion_plot");
+    for (const auto what : {MotionPlot::What::position, MotionPlot::What::rate, MotionPlot::What::acceleration}) {
+        plot->show_what(what);
+        REQUIRE(plot->curves().values.size() == 6);
+        double most = 0;
+        for (const auto& curve : plot->curves().values)
+            for (const double v : curve) most = std::max(most, std::abs(v));
+        CHECK(most <= 1.005);
+        CHECK(most > 0.2);
+    }
+    plot->show_what(MotionPlot::What::tool);
+    REQUIRE(plot->curves().values.size() == 1);
+    QTest::mouseClick(plot, Qt::LeftButton, {}, QPoint(plot->width() - 9, 120));
+    CHECK(h.w().time() == Approx(plot->curves().times.back()).margin(0.1));
+}

@@ -193,7 +193,8 @@ TEST_CASE("every generated motion keeps velocity and acceleration limits when di
                 REQUIRE(std::abs(c[j] - b[j]) / h <= joint.speed * 1.0005);
                 REQUIRE(std::abs(c[j] - 2 * b[j] + a[j]) / (h * h) <= joint.acceleration * 1.002 + 1e-5);
             }
-            a = b, b = c;
+            a = b;
+            b = c;
         }
         // jerk over 4 ms: what a drive feels
         constexpr double w = 4e-3;
