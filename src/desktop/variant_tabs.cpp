@@ -44,6 +44,9 @@ void VariantTabs::rebuild() {
         auto* tab = new QToolButton;
         tab->setObjectName("variant_" + id);
         tab->setText(id + " " + QString::fromStdString(v.name));
+        QFont chosen = tab->font();
+        chosen.setBold(true);
+        tab->setMinimumWidth(QFontMetrics(chosen).horizontalAdvance(tab->text()) + 44);  // as wide as it is when it is chosen
         tab->setCheckable(true);
         tab->setChecked(!comparing_ && id == workspace_.variant());
         tab->setContextMenuPolicy(Qt::CustomContextMenu);
