@@ -484,8 +484,8 @@ void ArmPanel::refresh() {
     state_->setStyleSheet(QString("color: %1;").arg(posed ? theme::accent.name() : theme::muted.name()));
     // Clearance to all that stands still.
     if (posed) {
-        room_ = simulation::room_of(*workspace_.cell(), index(), {});
-        const motion::Room space(d.arm->model->mechanism, room_.parts, *room_.around, room_.self_pairs);
+        const simulation::ArmRoom room = simulation::room_of(*workspace_.cell(), index(), {});
+        const motion::Room space(d.arm->model->mechanism, room.parts, *room.around, room.self_pairs);
         const double away = space.clearance(q, 0.5);
         const bool near = away < workspace_.cell()->safety_distance;
         clearance_->setText(away <= 1e-6 ? tr("\u2715 touches something") : away >= 0.5 ? tr("clearance more than 500 mm") : tr("%1clearance %2 mm").arg(near ? QStringLiteral("! ") : QString()).arg(away * 1e3, 0, 'f', 0));

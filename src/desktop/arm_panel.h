@@ -65,7 +65,6 @@ private:
     QLabel *quaternion_ = nullptr, *clearance_ = nullptr, *said_ = nullptr, *state_ = nullptr;
     QVBoxLayout* solutions_ = nullptr;
     std::string built_;      ///< key of what is shown
-    simulation::ArmRoom room_;
     int joint_ = 0;
     bool filling_ = false;
 };

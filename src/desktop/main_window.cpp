@@ -59,6 +59,34 @@ MainWindow::MainWindow() {
     renew_actions();
 }
 
+QWidget* MainWindow::side_with_tabs(const QString& name, const std::vector<std::pair<QWidget*, QString>>& panels, QStackedWidget*& stack, std::vector<QToolButton*>& buttons, void (MainWindow::*show)(int)) {
+    auto* side = new QWidget;
+    auto* rows = new QVBoxLayout(side);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(0);
+    auto* tabs = new QHBoxLayout;
+    tabs->setContentsMargins(8, 4, 8, 0);
+    tabs->setSpacing(3);
+    stack = new QStackedWidget;
+    for (const auto& [panel, title] : panels) {
+        const int page = stack->addWidget(panel);
+        auto* tab = new QToolButton;
+        tab->setText(title);
+        tab->setObjectName(QString("%1_%2").arg(name).arg(page));
+        tab->setCheckable(true);
+        tab->setStyleSheet("font-size: 11px; padding: 2px 5px;");
+        tab->setChecked(page == 0);
+        connect(tab, &QToolButton::clicked, this, [this, show, page] { (this->*show)(page); });
+        buttons.push_back(tab);
+        tabs->addWidget(tab);
+    }
+    tabs->addStretch(1);
+    rows->addLayout(tabs);
+    rows->addWidget(stack, 1);
+    side->setMinimumWidth(200);
+    return side;
+}
+
 void MainWindow::make_layout() {
     auto* page = new QWidget;
     auto* column = new QVBoxLayout(page);
@@ -76,58 +104,10 @@ void MainWindow::make_layout() {
     catalogue_ = new CataloguePanel(workspace_);
     devices_ = new DeviceList(workspace_);
     first_steps_ = new FirstSteps(workspace_, floor_);
-    auto* side = new QWidget;
-    auto* rows = new QVBoxLayout(side);
-    rows->setContentsMargins(0, 0, 0, 0);
-    rows->setSpacing(0);
-    auto* tabs = new QHBoxLayout;
-    tabs->setContentsMargins(8, 4, 8, 0);
-    tabs->setSpacing(3);
-    left_ = new QStackedWidget;
-    const std::pair<QWidget*, QString> panels[] = {{worksheet_, tr("Worksheet")}, {catalogue_, tr("Catalogue")}, {devices_, tr("Devices")}};
-    for (const auto& [panel, title] : panels) {
-        const int page = left_->addWidget(panel);
-        auto* tab = new QToolButton;
-        tab->setText(title);
-        tab->setObjectName(QString("left_%1").arg(page));
-        tab->setCheckable(true);
-        tab->setStyleSheet("font-size: 11px; padding: 2px 5px;");
-        tab->setChecked(page == 0);
-        connect(tab, &QToolButton::clicked, this, [this, page] { show_left(page); });
-        left_tabs_.push_back(tab);
-        tabs->addWidget(tab);
-    }
-    tabs->addStretch(1);
-    rows->addLayout(tabs);
-    rows->addWidget(left_, 1);
-    side->setMinimumWidth(200);
     arm_ = new ArmPanel(workspace_);
     plot_ = new MotionPlot(workspace_);
-    auto* other_side = new QWidget;
-    auto* other_rows = new QVBoxLayout(other_side);
-    other_rows->setContentsMargins(0, 0, 0, 0);
-    other_rows->setSpacing(0);
-    auto* other_tabs = new QHBoxLayout;
-    other_tabs->setContentsMargins(8, 4, 8, 0);
-    other_tabs->setSpacing(3);
-    right_ = new QStackedWidget;
-    const std::pair<QWidget*, QString> right_panels[] = {{findings_, tr("Findings")}, {arm_, tr("Arm by hand")}, {plot_, tr("Motion")}};
-    for (const auto& [panel, title] : right_panels) {
-        const int page = right_->addWidget(panel);
-        auto* tab = new QToolButton;
-        tab->setText(title);
-        tab->setObjectName(QString("right_%1").arg(page));
-        tab->setCheckable(true);
-        tab->setStyleSheet("font-size: 11px; padding: 2px 5px;");
-        tab->setChecked(page == 0);
-        connect(tab, &QToolButton::clicked, this, [this, page] { show_right(page); });
-        right_tabs_.push_back(tab);
-        other_tabs->addWidget(tab);
-    }
-    other_tabs->addStretch(1);
-    other_rows->addLayout(other_tabs);
-    other_rows->addWidget(right_, 1);
-    other_side->setMinimumWidth(200);
+    QWidget* side = side_with_tabs("left", {{worksheet_, tr("Worksheet")}, {catalogue_, tr("Catalogue")}, {devices_, tr("Devices")}}, left_, left_tabs_, &MainWindow::show_left);
+    QWidget* other_side = side_with_tabs("right", {{findings_, tr("Findings")}, {arm_, tr("Arm by hand")}, {plot_, tr("Motion")}}, right_, right_tabs_, &MainWindow::show_right);
     for (QWidget* w : std::initializer_list<QWidget*>{side, floor_, model_, other_side}) across->addWidget(w);
     across->setHandleWidth(1);
     across->setChildrenCollapsible(false);

@@ -69,6 +69,8 @@ private:
     void fill_place();
     void add_device(const cell::Offering& what);
     void remove_selected();
+    /// A column of panels of which one is shown, with a row of tabs over them.
+    QWidget* side_with_tabs(const QString& name, const std::vector<std::pair<QWidget*, QString>>& panels, QStackedWidget*& stack, std::vector<QToolButton*>& buttons, void (MainWindow::*show)(int));
     void show_left(int page);
     void show_right(int page);
     int ask(const QString& title, const QString& text, const QStringList& answers);

@@ -495,7 +495,20 @@ void Worksheet::add_step_fields(QVBoxLayout* layout, const cell::Device& d, cons
             const kinematics::Joint& free = d.arm->model->mechanism.joints[static_cast<std::size_t>(d.arm->solver->free_joints().front())];
             const bool hinge = free.type == kinematics::JointType::hinge;
             const double unit = hinge ? geometry::pi / 180 : 1e-3;
-            number(tr("hold %1 at").arg(QString::fromStdString(free.name)), hinge ? "held_deg" : "held_mm", 0.5 * (free.low + free.high) / unit, free.low / unit, free.high / unit);
+            const std::string key = hinge ? "held_deg" : "held_mm";
+            const QString name = QString::fromStdString(free.name);
+            auto* hold = new QCheckBox;
+            hold->setObjectName("step_hold");
+            hold->setChecked(values.contains(key));
+            hold->setToolTip(tr("Else the planner chooses where %1 stands").arg(name));
+            connect(hold, &QCheckBox::clicked, this, [this, path = at + key, title, middle = std::round(0.5 * (free.low + free.high) / unit)](bool on) {
+                QTimer::singleShot(0, this, [=, this] {
+                    if (on) set_value(path, middle, title);
+                    else workspace_.apply({title.toStdString(), {cell::Operation::remove(path)}});
+                });
+            });
+            grid.add(tr("hold %1").arg(name), hold);
+            if (values.contains(key)) number(tr("%1 at").arg(name), key, 0, free.low / unit, free.high / unit);
         }
         flag(tr("go round obstacles"), "detour", true);
     };

@@ -81,11 +81,6 @@ Leg joint_leg(const JointVector& from, const JointVector& to, double speed, doub
     return leg;
 }
 
-double corner_distance(const kinematics::ArmModel& model, const Frame& tool, const Leg& before, const Leg& after, double cut_before, double cut_after) {
-    const ToolPath path(model, tool);
-    return farthest(path, path.at(before.nodes.back().q), corner(before, after, cut_before, cut_after));
-}
-
 namespace {
 
 /// Legs without exact stops between them, as one motion.

@@ -25,7 +25,4 @@ struct Flight {
 /// `tool`: the tool frame in the flange. Every leg but the last has a corner or a cut.
 Flight fly(const kinematics::ArmModel& model, const Frame& tool, const std::vector<Leg>& legs);
 
-/// How near to the corner between two legs the tool stays, m: the greatest distance from the pose, over what replaces their ends.
-double corner_distance(const kinematics::ArmModel& model, const Frame& tool, const Leg& before, const Leg& after, double cut_before, double cut_after);
-
 }  // namespace escarp::motion

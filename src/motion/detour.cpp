@@ -114,12 +114,12 @@ public:
         }
         ++blocked_[r_.room.blocker()];
         if (r_.effort > 0) found.way = over_one_point();
-        if (!found.way.empty() && r_.polish) shorten(found.way);
+        if (!found.way.empty()) shorten(found.way);
         if (found.way.empty()) {  // trees wander: the best of two
-            for (int attempt = 0; attempt < (r_.polish ? 2 : 1); ++attempt) {
+            for (int attempt = 0; attempt < 2; ++attempt) {
                 std::vector<JointVector> way = trees();
                 if (way.empty()) break;
-                if (r_.polish) shorten(way);
+                shorten(way);
                 if (found.way.empty() || length(way) < length(found.way)) found.way = std::move(way);
             }
         }

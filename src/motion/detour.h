@@ -69,7 +69,6 @@ struct DetourRequest {
     double need = 0.02;      ///< distance to keep, m; less where the ends themselves are nearer
     double speed = 1, acceleration = 1;
     int effort = 3000;       ///< how many times a tree may grow before giving up; 0: only the direct move is looked at
-    bool polish = true;      ///< shortcuts and rounded corners
     unsigned seed = 20;
 };
 

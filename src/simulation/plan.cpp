@@ -98,7 +98,6 @@ PosePlan make_plan(const PoseRequest& r) {
         if (first) {
             plan.failure = Fault::Kind::line_fails;
             plan.failed_at = wrong->at;
-            plan.line_failure = wrong->kind;
             first = false;
         }
     }

@@ -25,7 +25,6 @@ struct PosePlan {
     int posture = -1;
     Fault::Kind failure = Fault::Kind::out_of_reach;
     double failed_at = 0;  ///< share of the line, for line_fails
-    motion::StraightFailure::Kind line_failure = motion::StraightFailure::Kind::out_of_reach;
 };
 
 struct PoseRequest {

@@ -145,8 +145,6 @@ TEST_CASE("all joint solutions are listed with their margins; choosing one shows
     QStringList seen;
     for (auto* b : h.window.findChildren<QPushButton*>())
         if (b->isVisible() && b->objectName().startsWith("solution_")) seen << b->text();
-    for (auto* b : h.window.findChildren<QPushButton*>())
-        if (b->objectName().startsWith("solution_")) UNSCOPED_INFO(b->objectName().toStdString() << " " << b->isVisible() << " " << b->text().toStdString());
     CHECK(seen.size() == 8);
     for (const QString& text : seen) CHECK((text.contains("in hand") || text.contains("over")));
     for (auto* b : h.window.findChildren<QPushButton*>())
