@@ -18,17 +18,24 @@ Body read_body(const Reader& r) {
     const std::string name = r.text("name", "");
     const std::string shape = r.choice("shape", {"box", "cylinder", "capsule", "sphere", "hull"});
     const Frame at = r.frame();
+    const auto measure = [&](const char* key) {
+        if (r.raw(key) == 0) r.problem(key, "The body has no size: at least 0.1 mm is expected.");
+        return r.raw(key) == 0 ? 1e-4 : r.number(key, size);
+    };
     const auto raised = [&](double height) { return at * geometry::make_frame({0, 0, 0.5 * height}); };
     if (shape == "box") {
-        const Vector3 sizes = r.triple("size_mm", size);
+        const json& three = r.raw("size_mm");
+        const bool none = three.is_array() && std::find(three.begin(), three.end(), 0) != three.end();
+        if (none) r.problem("size_mm", "The body has no size: length, width and height of at least 0.1 mm are expected.");
+        const Vector3 sizes = none ? Vector3(Vector3::Constant(1e-4)) : r.triple("size_mm", size);
         return {name, Convex::box(sizes), raised(sizes.z())};
     }
     if (shape == "cylinder") {
-        const double height = r.number("height_mm", size);
-        return {name, Convex::cylinder(r.number("diameter_mm", size), height), raised(height)};
+        const double height = measure("height_mm");
+        return {name, Convex::cylinder(measure("diameter_mm"), height), raised(height)};
     }
-    if (shape == "capsule") return {name, Convex::capsule(r.triple("from_mm", place), r.triple("to_mm", place), r.number("diameter_mm", size)), at};
-    if (shape == "sphere") return {name, Convex::sphere(r.number("diameter_mm", size)), at};
+    if (shape == "capsule") return {name, Convex::capsule(r.triple("from_mm", place), r.triple("to_mm", place), measure("diameter_mm")), at};
+    if (shape == "sphere") return {name, Convex::sphere(measure("diameter_mm")), at};
     std::vector<Vector3> points;
     const json& list = r.raw("points_mm");
     const bool fits = list.is_array() && list.size() >= 4 && list.size() <= 4096;

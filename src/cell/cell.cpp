@@ -81,7 +81,12 @@ std::string describe(const Cell& cell, const Step& step) {
             return "Wait: " + named(device) + (step.is ? " " : " not ") + step.signal.substr(dot + 1);
         }
         case StepKind::set: return "Set " + step.signal.substr(step.signal.find('.') + 1) + (step.is ? " on" : " off");
-        case StepKind::move: return std::string(step.straight ? "Straight to " : "Move to ") + step.pose;
+        case StepKind::move: {
+            std::string pose = step.pose;
+            for (const Device& d : cell.devices)  // a step of a shared block names the pose of whoever does it
+                if (const Pose* p = d.pose(step.pose); p && step.path.rfind("devices/" + d.id + "/", 0) == 0) pose = p->name;
+            return (step.straight ? "Straight to " : "Move to ") + pose;
+        }
         case StepKind::delay: {
             json seconds = step.time_s;
             return "Dwell " + seconds.dump() + " s";

@@ -59,6 +59,13 @@ std::string parent_of(const std::string& path) { return path.substr(0, path.rfin
 
 }  // namespace
 
+std::vector<Offering> own_offerings(const Document& document) {
+    std::vector<Offering> all;
+    for (const json& model : document.tree().value("arm_models", json::array()))
+        if (!by_id(catalogue_arms(), model.value("id", ""))) all.push_back({"arm", model.value("id", ""), model.value("name", model.value("id", ""))});
+    return all;
+}
+
 std::vector<Offering> offerings(const Kinds& kinds) {
     std::vector<Offering> all;
     for (const auto& kind : kinds.all()) {
@@ -124,11 +131,13 @@ Edit add_device(const Document& document, const std::string& variant, const Kind
     }();
     const auto belt_value = [&](const char* key) { return by_id(tree["devices"], belt->id)->value(key, 0.0); };
     if (what.kind == "arm") {
-        bring(tree, catalogue_arms(), "arm_models", what.model, edit.operations);
-        const std::string tool = what.model == "six600" || what.model == "offset850" || what.model == "scara400" ? "jaw60" : "jaw120";
-        bring(tree, catalogue_tools(), "tool_models", tool, edit.operations);
         device["model"] = what.model;
-        device["tool"] = tool;
+        if (by_id(catalogue_arms(), what.model) && !what.parameters.contains("tool")) {
+            bring(tree, catalogue_arms(), "arm_models", what.model, edit.operations);
+            const std::string tool = what.model == "six600" || what.model == "offset850" || what.model == "scara400" ? "jaw60" : "jaw120";
+            bring(tree, catalogue_tools(), "tool_models", tool, edit.operations);
+            device["tool"] = tool;
+        }
         if (chosen >= 0 && cell->devices[static_cast<std::size_t>(chosen)].look == Look::structure) device["host"] = near, device["placement"] = placement(0, 0);
     } else if (what.kind == "tray") {
         if (device["use"] == "supply") {

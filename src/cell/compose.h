@@ -19,6 +19,8 @@ struct Offering {
     json brings = json::object();      ///< own devices: {"arm_models": [...], "tool_models": [...], "part_types": [...], "meshes": [...]} that it needs
 };
 std::vector<Offering> offerings(const Kinds& kinds);
+/// The arm models that only this document has.
+std::vector<Offering> own_offerings(const Document& document);
 
 /// A new device beside the others, with a free id and name; brings its models along and gives an infeed its belt and part.
 /// `id` receives the new device's id. `at`: world place in mm, or null for "beside the others". `near`: device to build on

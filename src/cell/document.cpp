@@ -46,7 +46,7 @@ void check_outline(const json& tree) {
            "The file was written by a newer Escarp (format " + version.dump() + "); this one reads formats up to " +
                std::to_string(format_version) + ". Open it with the newer program, or save it there in the older format.");
     expect(tree.contains("devices") && tree["devices"].is_array(), "devices", "A list of devices is expected (it may be empty: []).");
-    for (const char* list : {"part_types", "arm_models", "tool_models", "meshes", "views"})
+    for (const char* list : {"part_types", "arm_models", "tool_models", "meshes", "views", "unfinished_models"})
         expect(!tree.contains(list) || tree[list].is_array(), list, "A list is expected.");
     if (!tree.contains("variants")) return;
     expect(tree["variants"].is_array() && !tree["variants"].empty(), "variants", "A list of at least one variant is expected.");

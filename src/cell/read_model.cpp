@@ -20,49 +20,9 @@ using kinematics::JointType;
 constexpr Range millimetres{-1e5, 1e5}, angle{-3600, 3600}, rate{1e-3, 1e7};
 constexpr double endless = 1e6;  ///< a follower's limits where the file gives none
 
-double file_unit(JointType type) { return type == JointType::hinge ? geometry::pi / 180 : 1e-3; }
-
-/// A connection as the file says it.
-struct Connection {
+struct Connection : FileJoint {
     Reader reader;
-    Joint joint;
-    bool fixed = false, follows = false;
 };
-
-Connection read_connection(const Reader& r, int index, int links) {
-    Connection c{r, {}, false, false};
-    Joint& j = c.joint;
-    j.name = r.text("name", "J" + std::to_string(index + 1));
-    const std::string type = r.choice("type", {"hinge", "slide", "fixed"}, "hinge");
-    c.fixed = type == "fixed";
-    c.follows = r.has("follows");
-    j.type = type == "slide" ? JointType::slide : JointType::hinge;
-    j.parent = r.whole("parent", 0, links - 1, std::min(index, links - 1));
-    j.child = r.whole("child", 1, links - 1, std::min(index + 1, links - 1));
-    j.at = r.frame();
-    if (c.fixed) return c;
-    j.axis = r.triple("axis", {-1e3, 1e3}, Vector3::UnitZ());
-    if (j.axis.norm() < 1e-6) {
-        r.problem("axis", "The axis has no length; a direction such as [0, 0, 1] is expected.");
-        j.axis = Vector3::UnitZ();
-    }
-    j.axis.normalize();
-    const bool hinge = j.type == JointType::hinge;
-    const std::string unit = hinge ? "deg" : "mm";
-    const Range value = hinge ? angle : millimetres;
-    if (c.follows) {
-        j.low = r.has("min_" + unit) ? r.number("min_" + unit, value) : -endless;
-        j.high = r.has("max_" + unit) ? r.number("max_" + unit, value) : endless;
-    } else {
-        j.low = r.number("min_" + unit, value);
-        j.high = r.number("max_" + unit, value);
-        j.speed = r.number("speed_" + unit + "_s", rate);
-        j.acceleration = r.number("acceleration_" + unit + "_s2", rate);
-        j.jerk = r.has("jerk_" + unit + "_s3") ? r.number("jerk_" + unit + "_s3", rate) : 0.0;
-    }
-    if (j.low >= j.high) r.problem("max_" + unit, "The limits are reversed: the upper limit is expected to be above the lower one.");
-    return c;
-}
 
 /// Every link but the base hangs on exactly one connection, and following parents leads to the base.
 bool check_tree(const Reader& r, const std::vector<Connection>& all, std::size_t links) {
@@ -109,22 +69,15 @@ void fold_fixed(ArmModel& a, std::vector<Connection>& all) {
     }
 }
 
-void read_follower(const Connection& c, const kinematics::Mechanism& m, Follower& f) {
+void make_follower(const Connection& c, const kinematics::Mechanism& m, Follower& f) {
     f.joint = c.joint;
     f.ratios = JointVector::Zero(m.size());
-    const bool hinge = f.joint.type == JointType::hinge;
-    f.offset = c.reader.number(hinge ? "offset_deg" : "offset_mm", hinge ? angle : millimetres, 0);
-    const std::vector<Reader> leaders = c.reader.list("follows", kinematics::most_joints);
-    if (leaders.empty()) c.reader.problem("follows", "The joints that this one follows are expected, for example [{\"joint\": \"J1\", \"ratio\": -1}].");
-    for (const Reader& l : leaders) {
-        const std::string name = l.text("joint");
-        const auto leader = std::find_if(m.joints.begin(), m.joints.end(), [&](const Joint& j) { return j.name == name; });
-        if (leader == m.joints.end()) {
-            l.problem("joint", "\"" + name + "\" is not the name of a joint with a drive of its own.");
-            continue;
-        }
-        const double ratio = l.number("ratio", {-1000, 1000}, 1);
-        f.ratios[leader - m.joints.begin()] += ratio * file_unit(f.joint.type) / file_unit(leader->type);
+    f.offset = c.offset;
+    for (std::size_t i = 0; i < c.leaders.size(); ++i) {
+        const auto& [name, ratio] = c.leaders[i];
+        const auto leader = std::find_if(m.joints.begin(), m.joints.end(), [&, n = name](const Joint& j) { return j.name == n; });
+        if (leader == m.joints.end()) c.reader.problem("follows/" + std::to_string(i) + "/joint", "\"" + name + "\" is not the name of a joint with a drive of its own.");
+        else f.ratios[leader - m.joints.begin()] += ratio * file_unit(f.joint.type) / file_unit(leader->type);
     }
 }
 
@@ -141,7 +94,7 @@ void sort_out(const Reader& r, const std::vector<Connection>& all, kinematics::M
     for (const Connection* c : order) {
         if (c->follows) {
             Follower f;
-            read_follower(*c, m, f);
+            make_follower(*c, m, f);
             m.followers.push_back(std::move(f));
         }
         m.order.push_back(c->follows ? m.size() + follower++ : joint++);
@@ -186,8 +139,55 @@ void read_signals(const Reader& r, Device& d) {
 
 }  // namespace
 
+double file_unit(JointType type) { return type == JointType::hinge ? geometry::pi / 180 : 1e-3; }
+
+bool all_hinges(const kinematics::Mechanism& m) {
+    return std::all_of(m.joints.begin(), m.joints.end(), [](const Joint& j) { return j.type == JointType::hinge; });
+}
+
+FileJoint read_file_joint(const Reader& r, int index, int links) {
+    FileJoint c;
+    Joint& j = c.joint;
+    j.name = r.text("name", "J" + std::to_string(index + 1));
+    const std::string type = r.choice("type", {"hinge", "slide", "fixed"}, "hinge");
+    c.fixed = type == "fixed";
+    c.follows = r.has("follows");
+    j.type = type == "slide" ? JointType::slide : JointType::hinge;
+    j.parent = r.whole("parent", 0, links - 1, std::min(index, links - 1));
+    j.child = r.whole("child", 1, links - 1, std::min(index + 1, links - 1));
+    j.at = r.frame();
+    if (c.fixed) return c;
+    j.axis = r.triple("axis", {-1e3, 1e3}, Vector3::UnitZ());
+    if (j.axis.norm() < 1e-6) {
+        r.problem("axis", "The axis has no length; a direction such as [0, 0, 1] is expected.");
+        j.axis = Vector3::UnitZ();
+    }
+    j.axis.normalize();
+    const bool hinge = j.type == JointType::hinge;
+    const std::string unit = hinge ? "deg" : "mm";
+    const Range value = hinge ? angle : millimetres;
+    if (c.follows) {
+        j.low = r.has("min_" + unit) ? r.number("min_" + unit, value) : -endless;
+        j.high = r.has("max_" + unit) ? r.number("max_" + unit, value) : endless;
+        c.offset = r.number("offset_" + unit, value, 0);
+        for (const Reader& l : r.list("follows", kinematics::most_joints)) {
+            const std::string name = l.text("joint");  // in turn, for the problems' order
+            c.leaders.emplace_back(name, l.number("ratio", {-1000, 1000}, 1));
+        }
+        if (c.leaders.empty()) r.problem("follows", "The joints that this one follows are expected, for example [{\"joint\": \"J1\", \"ratio\": -1}].");
+    } else {
+        j.low = r.number("min_" + unit, value);
+        j.high = r.number("max_" + unit, value);
+        j.speed = r.number("speed_" + unit + "_s", rate);
+        j.acceleration = r.number("acceleration_" + unit + "_s2", rate);
+        j.jerk = r.has("jerk_" + unit + "_s3") ? r.number("jerk_" + unit + "_s3", rate) : 0.0;
+    }
+    if (j.low >= j.high) r.problem("max_" + unit, "The limits are reversed: the upper limit is expected to be above the lower one.");
+    return c;
+}
+
 std::optional<JointVector> read_joints(const Reader& r, const std::string& key, const kinematics::Mechanism& m) {
-    const bool hinges = std::all_of(m.joints.begin(), m.joints.end(), [](const Joint& j) { return j.type == JointType::hinge; });
+    const bool hinges = all_hinges(m);
     const std::string degrees = key + "_deg";
     if (r.has(degrees) && !hinges) {
         r.problem(degrees, "This mechanism has slides; \"" + key + "\" is expected instead, with degrees for hinges and mm for slides.");
@@ -202,10 +202,9 @@ std::optional<JointVector> read_joints(const Reader& r, const std::string& key, 
 }
 
 std::pair<std::string, json> joints_json(const std::string& key, const kinematics::Mechanism& m, const JointVector& q) {
-    const bool hinges = std::all_of(m.joints.begin(), m.joints.end(), [](const Joint& j) { return j.type == JointType::hinge; });
     json values = json::array();
     for (int i = 0; i < m.size(); ++i) values.push_back(std::round(q[i] / file_unit(m.joints[static_cast<std::size_t>(i)].type) * 1e6) / 1e6);
-    return {hinges ? key + "_deg" : key, values};
+    return {all_hinges(m) ? key + "_deg" : key, values};
 }
 
 ArmModel read_arm_model(const Reader& r, const std::vector<MeshAsset>& meshes) {
@@ -217,7 +216,7 @@ ArmModel read_arm_model(const Reader& r, const std::vector<MeshAsset>& meshes) {
     const int links = static_cast<int>(m.links.size());
     std::vector<Connection> all;
     int index = 0;
-    for (const Reader& j : r.list("joints", 40)) all.push_back(read_connection(j, index++, links));
+    for (const Reader& j : r.list("joints", 40)) all.push_back({read_file_joint(j, index++, links), j});
     const Reader flange = r.group("flange");
     a.flange_link = flange.whole("link", 0, links - 1, links - 1);
     a.flange = flange.frame();
@@ -230,6 +229,7 @@ ArmModel read_arm_model(const Reader& r, const std::vector<MeshAsset>& meshes) {
     a.ready = read_joints(r, "ready", m).value_or(JointVector::Zero(m.size()));
     for (int i = 0; i < m.size(); ++i) {
         const Joint& joint = m.joints[static_cast<std::size_t>(i)];
+        if (joint.low >= joint.high) continue;  // told already
         if (a.ready[i] < joint.low - 1e-9 || a.ready[i] > joint.high + 1e-9) r.problem(r.has("ready") ? "ready" : "ready_deg", "Joint " + joint.name + " of the ready posture is outside its limits.");
     }
     if (!m.followers_within(a.ready)) r.problem(r.has("ready") ? "ready" : "ready_deg", "A joint that follows is outside its limits in the ready posture.");

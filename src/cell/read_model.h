@@ -5,6 +5,19 @@
 
 namespace escarp::cell {
 
+/// One joint of an arm model as the file says it, fixed and following ones too.
+struct FileJoint {
+    kinematics::Joint joint;  ///< parent and child count the file's links
+    bool fixed = false, follows = false;
+    std::vector<std::pair<std::string, double>> leaders;  ///< names, and ratios in the file's units
+    double offset = 0;                                    ///< of a follower, rad or m
+};
+FileJoint read_file_joint(const Reader& reader, int index, int links);
+/// Radians or metres per degree or mm, by the joint's type.
+double file_unit(kinematics::JointType type);
+/// Whether the joint values of a mechanism are all angles, and so stand under a key with "_deg".
+bool all_hinges(const kinematics::Mechanism& mechanism);
+
 kinematics::ArmModel read_arm_model(const Reader& reader, const std::vector<MeshAsset>& meshes);
 ToolModel read_tool_model(const Reader& reader, const std::vector<MeshAsset>& meshes);
 /// Model, tools, travel axis, signals and poses of an arm device.

@@ -38,7 +38,7 @@ std::string number(const json& value, const char* format, const char* none = "-"
 void print_figures(const json& r) {
     std::cout << r["cell"].get<std::string>() << ", variant " << r["variant"].get<std::string>() << "\n";
     std::cout << "  cycle      " << number(r["cycle_s"], "%.3f s") << (r["steady"].get<bool>() ? "  (steady)" : r["cycle_s"].is_null() ? "" : "  (mean, the state does not recur)") << "\n";
-    std::cout << "  rate       " << number(r["rate_per_h"], "%.1f parts/h") << "\n";
+    std::cout << "  rate       " << number(r["rate_per_h"], r["cycle_of"] == "round" ? "%.1f rounds/h" : "%.1f parts/h") << "\n";
     std::cout << "  takt       " << number(r["takt"]["demanded_s"], "%.2f s") << (r["takt"]["met"].is_null() ? "" : r["takt"]["met"].get<bool>() ? "  met" : "  missed") << "\n";
     std::cout << "  reach      " << r["reach"]["reached"] << " of " << r["reach"]["poses"] << " poses, least margin " << number(r["reach"]["least_margin_mm"], "%.0f mm") << "\n";
     std::cout << "  clearance  " << number(r["clearance"]["distance_mm"], "%.1f mm");

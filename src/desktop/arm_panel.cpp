@@ -214,16 +214,19 @@ void ArmPanel::add_jog() {
     direction_ = new QComboBox;
     direction_->setObjectName("jog_frame");
     for (const QString& text : {tr("world"), tr("base"), tr("tool"), tr("joint")}) direction_->addItem(text);
+    direction_->setCurrentIndex(static_cast<int>(jog_frame_));
     direction_->setMinimumContentsLength(6);
+    connect(direction_, &QComboBox::currentIndexChanged, this, [this](int i) { jog_frame_ = static_cast<Frame>(i); });
     first->addWidget(direction_, 1);
     step_mm_ = new NumberField("mm", 0.01, 1000);
-    step_mm_->set_value(10);
+    step_mm_->set_value(jog_mm_);
     step_mm_->setObjectName("jog_mm");
     step_deg_ = new NumberField(QStringLiteral("\u00b0"), 0.01, 180);
-    step_deg_->set_value(5);
+    step_deg_->set_value(jog_deg_);
     step_deg_->setObjectName("jog_deg");
     for (NumberField* f : {step_mm_, step_deg_}) {
         f->setFixedWidth(36);
+        connect(f, &NumberField::changed, this, [this, f](double v) { (f == step_mm_ ? jog_mm_ : jog_deg_) = v; });
         first->addWidget(f);
         first->addWidget(new QLabel(f == step_mm_ ? "mm" : QStringLiteral("\u00b0")));
     }
@@ -422,7 +425,7 @@ bool ArmPanel::go(const geometry::Frame& tool) {
 void ArmPanel::jog(int axis, int direction) {
     if (index() < 0 || !direction_) return;
     const cell::Device& d = device();
-    const auto frame = static_cast<Frame>(direction_->currentIndex());
+    const Frame frame = jog_frame_;
     JointVector q = joints();
     if (frame == Frame::joint) {
         // X is the joint chosen last; the other buttons are the joints in their order.

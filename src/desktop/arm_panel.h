@@ -23,7 +23,7 @@ public:
     void jog(int axis, int direction);
     /// The next joint, for jogging by keys.
     void choose_joint(int direction);
-    bool by_joint() const { return direction_ && direction_->currentIndex() == static_cast<int>(Frame::joint); }
+    bool by_joint() const { return jog_frame_ == Frame::joint; }
     void straight_down();
     void store();
 
@@ -66,6 +66,8 @@ private:
     QVBoxLayout* solutions_ = nullptr;
     std::string built_;      ///< key of what is shown
     int joint_ = 0;
+    Frame jog_frame_ = Frame::world;  ///< kept while the panel is built anew, as are the increments
+    double jog_mm_ = 10, jog_deg_ = 5;
     bool filling_ = false;
 };
 

@@ -121,6 +121,12 @@ CataloguePanel::CataloguePanel(Workspace& workspace, QWidget* parent) : QWidget(
     connect(line_, &QLineEdit::textChanged, this, &CataloguePanel::narrow);
     connect(list_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) { Q_EMIT chosen(all_[static_cast<std::size_t>(item->data(Qt::UserRole).toInt())]); });
     load();
+    connect(&workspace_, &Workspace::document_changed, this, [this] {
+        if (workspace_.trying()) return;
+        cell::json now;
+        for (const cell::Offering& o : cell::own_offerings(workspace_.document())) now.push_back(*cell::find(workspace_.document().tree(), "/arm_models/" + o.model));
+        if (now != listed_) load();
+    });
 }
 
 void CataloguePanel::search() {
@@ -132,6 +138,12 @@ QString CataloguePanel::library_folder() { return QStandardPaths::writableLocati
 
 void CataloguePanel::load() {
     all_ = cell::offerings(simulation::standard_kinds());
+    const std::vector<cell::Offering> here = cell::own_offerings(workspace_.document());
+    listed_ = cell::json();
+    for (const cell::Offering& o : here) {
+        all_.push_back(o);
+        listed_.push_back(*cell::find(workspace_.document().tree(), "/arm_models/" + o.model));
+    }
     own_from_ = all_.size();
     for (const QFileInfo& file : QDir(library_folder()).entryInfoList({"*.json"}, QDir::Files, QDir::Name)) {
         QFile in(file.absoluteFilePath());
@@ -139,7 +151,10 @@ void CataloguePanel::load() {
         if (const auto own = from_json(cell::json::parse(in.readAll().toStdString(), nullptr, false))) all_.push_back(*own);
     }
     pictures_.clear();
-    for (const cell::Offering& what : all_) pictures_.emplace_back(picture_of(what, picture_size));
+    for (cell::Offering what : all_) {
+        if (const cell::json* model = cell::find(workspace_.document().tree(), "/arm_models/" + what.model); model && !what.model.empty() && what.brings.empty()) what.brings = {{"arm_models", cell::json::array({*model})}, {"meshes", workspace_.document().tree().value("meshes", cell::json::array())}};
+        pictures_.emplace_back(picture_of(what, picture_size));
+    }
     narrow();
 }
 

@@ -250,7 +250,8 @@ void CycleRibbon::paintEvent(QPaintEvent*) {
     p.drawText(QPointF(12, 17), tr("CYCLE RIBBON"));
     QString sub = tr("nothing has been computed yet");
     if (e) {
-        if (e->figures.steady)
+        if (e->figures.per_round) sub = tr("steady round %1 s \u00b7 no parts in this cell").arg(*e->figures.cycle_s, 0, 'f', 2);
+        else if (e->figures.steady)
             sub = tr("steady cycle %1 s \u00b7 repeats every %n part(s) \u00b7 longest chain outlined", nullptr, e->run->steady->parts).arg(*e->figures.cycle_s, 0, 'f', 2);
         else if (e->figures.cycle_s) sub = tr("mean cycle %1 s \u00b7 the state does not recur within the run").arg(*e->figures.cycle_s, 0, 'f', 2);
         else if (e->cell->devices.empty()) sub = tr("devices and their work appear here");

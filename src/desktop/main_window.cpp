@@ -46,12 +46,19 @@ MainWindow::MainWindow() {
     connect(catalogue_, &CataloguePanel::taken, this, &MainWindow::add_device);
     connect(first_steps_, &FirstSteps::wants_catalogue, this, [this] { show_left(1); });
     connect(&workspace_, &Workspace::playing_changed, this, [this] { action("play")->setText(workspace_.playing() ? tr("Pause") : tr("Play")); });
-    connect(tabs_, &VariantTabs::comparing_changed, this, [this](bool on) {
-        pages_->setCurrentIndex(on ? 1 : 0);
-        verdict_->setVisible(!on);  // the comparison has every figure itself
+    connect(tabs_, &VariantTabs::page_changed, this, [this] {
+        pages_->setCurrentIndex(static_cast<int>(tabs_->page()));
+        verdict_->setVisible(!tabs_->comparing());  // the comparison has every figure itself
+        renew_actions();
+        if (building()) build_->open(build_->building().model.is_null() ? std::string() : build_->building().model.value("id", ""));
+    });
+    connect(build_, &BuildPage::placed, this, [this] {
+        tabs_->show_page(VariantTabs::Page::cell);
+        floor_->fit(), model_->fit();
+        show_right(1);
     });
     connect(comparison_->comparison(), &Comparison::chosen, this, [this](const QString& id) {
-        tabs_->set_comparing(false);
+        tabs_->show_page(VariantTabs::Page::cell);
         workspace_.set_variant(id);
     });
     connect(worksheet_, &Worksheet::wants_device, this, [this] { show_left(1); });
@@ -122,7 +129,9 @@ void MainWindow::make_layout() {
     down->setStretchFactor(0, 1), down->setStretchFactor(1, 0);
     pages_ = new QStackedWidget;
     pages_->addWidget(down);
+    build_ = new BuildPage(workspace_);
     pages_->addWidget(comparison_);
+    pages_->addWidget(build_);
     column->addWidget(verdict_);
     column->addWidget(tabs_);
     column->addWidget(pages_, 1);
@@ -166,6 +175,7 @@ void MainWindow::make_actions() {
     action("findings", tr("Findings"), QKeySequence("Shift+J"), [this] { show_right(0); });
     const auto jog = [this](const QString& name, const QString& text, const char* key, int axis, int direction) {
         action(name, text, QKeySequence(key), [this, axis, direction] {
+            if (building()) return build_->jog(direction);
             show_right(1);
             arm_->jog(axis, direction);
         });
@@ -174,6 +184,7 @@ void MainWindow::make_actions() {
     jog("jog_z_plus", tr("Jog +Z"), "Alt+PgUp", 2, 1), jog("jog_z_minus", tr("Jog \u2212Z"), "Alt+PgDown", 2, -1);
     for (const int direction : {1, -1})
         action(direction > 0 ? "jog_y_plus" : "jog_y_minus", direction > 0 ? tr("Jog +Y, or the next joint") : tr("Jog \u2212Y, or the joint before"), QKeySequence(direction > 0 ? "Alt+Up" : "Alt+Down"), [this, direction] {
+            if (building()) return build_->choose_link(-direction);
             show_right(1);
             if (arm_->by_joint()) arm_->choose_joint(-direction);
             else arm_->jog(1, direction);
@@ -205,7 +216,12 @@ void MainWindow::make_actions() {
     action("model_front", tr("Model from the front"), QKeySequence("5"), [this] { model_->look(-geometry::pi / 2, 0); });
     action("model_side", tr("Model from the side"), QKeySequence("6"), [this] { model_->look(0, 0); });
     action("model_free", tr("Model from a corner"), QKeySequence("7"), [this] { model_->look(-1.15, 0.62); });
-    action("compare", tr("Side by side"), QKeySequence("Ctrl+B"), [this] { tabs_->set_comparing(!tabs_->comparing()); });
+    action("compare", tr("Side by side"), QKeySequence("Ctrl+B"), [this] { tabs_->show_page(tabs_->comparing() ? VariantTabs::Page::cell : VariantTabs::Page::compare); });
+    action("build", tr("Build: mechanisms of your own"), QKeySequence("Ctrl+M"), [this] {
+        tabs_->show_page(building() ? VariantTabs::Page::cell : VariantTabs::Page::build);
+        const int arm = workspace_.cell()->device(workspace_.selection().device.toStdString());
+        if (building() && arm >= 0 && workspace_.cell()->devices[static_cast<std::size_t>(arm)].arm) build_->open();
+    });
     action("variant_new", tr("New variant \u2026"), QKeySequence("Ctrl+Shift+N"), [this] { tabs_->add_variant(); });
     action("variant_rename", tr("Rename this variant \u2026"), {}, [this] { tabs_->rename(workspace_.variant()); });
     action("variant_baseline", tr("Make this variant the baseline"), {}, [this] { tabs_->make_baseline(workspace_.variant()); });
@@ -250,7 +266,7 @@ void MainWindow::make_menus() {
     place_ = menuBar()->addMenu(tr("&Place"));
     fill_place();
     layout_->fill_arrange(menuBar()->addMenu(tr("&Arrange")));
-    menu(tr("&Work"), {"play", "previous", "next", "to_start", "to_cycle", "", "arm_by_hand", "findings", "motion_plot", "which_arm", "", "jog_x_plus", "jog_x_minus", "jog_y_plus", "jog_y_minus", "jog_z_plus", "jog_z_minus", "tool_straight_down"});
+    menu(tr("&Work"), {"play", "previous", "next", "to_start", "to_cycle", "", "arm_by_hand", "findings", "motion_plot", "which_arm", "build", "", "jog_x_plus", "jog_x_minus", "jog_y_plus", "jog_y_minus", "jog_z_plus", "jog_z_minus", "tool_straight_down"});
     menu(tr("&Compare"), {"compare", "", "variant_new", "variant_rename", "variant_baseline", "variant_drop"});
     QMenu* view = menu(tr("&View"), {"fit"});
     layout_->fill_view(view);
@@ -284,6 +300,7 @@ void MainWindow::add_device(const cell::Offering& what) {
 }
 
 void MainWindow::remove_selected() {
+    if (building()) return build_->remove();
     const Selection s = workspace_.selection();
     if (s.device.isEmpty()) return;
     try {
@@ -337,7 +354,7 @@ void MainWindow::renew_actions() {
     action("redo")->setEnabled(workspace_.can_redo());
     action("redo")->setText(workspace_.can_redo() ? tr("Redo %1").arg(workspace_.redo_name()) : tr("Redo"));
     const bool chosen = !workspace_.selection().device.isEmpty();
-    for (const char* name : {"remove", "rename"}) action(name)->setEnabled(chosen);
+    for (const char* name : {"remove", "rename"}) action(name)->setEnabled(chosen || building());
     layout_->renew();
 }
 
@@ -381,7 +398,7 @@ void MainWindow::open() {
 bool MainWindow::open_file(const QString& file) {
     if (!workspace_.open(file)) return false;
     told_outside_ = false;
-    tabs_->set_comparing(false);
+    tabs_->show_page(VariantTabs::Page::cell);
     remember(file);
     floor_->fit();
     model_->fit();

@@ -10,6 +10,7 @@
 #include <cell/compose.h>
 
 #include "arm_panel.h"
+#include "build_page.h"
 #include "catalogue_panel.h"
 #include "cycle_ribbon.h"
 #include "device_list.h"
@@ -39,6 +40,7 @@ public:
     VerdictStrip* verdict() { return verdict_; }
     VariantTabs* tabs() { return tabs_; }
     SideBySide* side_by_side() { return comparison_; }
+    BuildPage* build() { return build_; }
     CataloguePanel* catalogue() { return catalogue_; }
     LayoutActions* layout_actions() { return layout_; }
     ImportGeometry* importer() { return import_; }
@@ -58,6 +60,7 @@ private:
     void make_layout();
     QAction* action(const QString& name, const QString& text, const QKeySequence& key, std::function<void()> act);
     QAction* action(const QString& name) const { return findChild<QAction*>(name); }
+    bool building() const { return tabs_->page() == VariantTabs::Page::build; }
     void renew_title();
     void renew_actions();
     bool may_lose_work();
@@ -93,6 +96,7 @@ private:
     std::vector<QToolButton*> right_tabs_;
     CycleRibbon* ribbon_;
     SideBySide* comparison_;
+    BuildPage* build_;
     QStackedWidget *pages_, *left_;
     std::vector<QToolButton*> left_tabs_;
     CataloguePanel* catalogue_;

@@ -1,13 +1,7 @@
 #include "model_view.h"
 
-#include <QMatrix4x4>
-#include <QMouseEvent>
 #include <QPainter>
 #include <cmath>
-
-#include <cell/content_key.h>
-#include <geometry/distance.h>
-#include <geometry/mesh.h>
 
 #include "plan_drawing.h"
 #include "theme.h"
@@ -17,92 +11,18 @@ namespace escarp::desktop {
 using geometry::Frame;
 using geometry::Vector3;
 
-namespace {
-
-const char* face_vertex = R"(#version 330 core
-layout(location = 0) in vec3 place;
-layout(location = 1) in vec3 normal;
-uniform mat4 model, view, projection;
-out vec3 facing; out vec3 seen;
-void main() {
-    vec4 eye = view * model * vec4(place, 1.0);
-    facing = mat3(view) * mat3(model) * normal;
-    seen = eye.xyz;
-    gl_Position = projection * eye;
-})";
-// Two tones and a dark rim: paper-like, and a round body still shows its outline.
-const char* face_fragment = R"(#version 330 core
-in vec3 facing; in vec3 seen;
-uniform vec3 colour; uniform vec3 light; uniform float opacity;
-out vec4 result;
-void main() {
-    vec3 n = normalize(facing);
-    float lit = max(0.0, dot(n, light));
-    float shade = 0.66 + 0.20 * smoothstep(0.05, 0.35, lit) + 0.16 * lit;
-    float rim = smoothstep(0.0, 0.24, abs(dot(n, normalize(-seen))));
-    result = vec4(mix(vec3(0.12, 0.16, 0.20), colour * shade, 0.25 + 0.75 * rim), opacity);
-})";
-const char* line_vertex = R"(#version 330 core
-layout(location = 0) in vec3 place;
-uniform mat4 model, view, projection;
-void main() {
-    gl_Position = projection * view * model * vec4(place, 1.0);
-    gl_Position.z -= 0.0006 * gl_Position.w;
-})";
-const char* line_fragment = R"(#version 330 core
-uniform vec4 colour; out vec4 result;
-void main() { result = colour; })";
-
-/// Mixed with the accent: what is selected stands out in any colour.
-QColor highlighted(const QColor& c) {
-    return QColor::fromRgbF(0.5f * static_cast<float>(c.redF()) + 0.45f, 0.55f * static_cast<float>(c.greenF()) + 0.22f, 0.55f * static_cast<float>(c.blueF()) + 0.12f);
-}
-
-QMatrix4x4 matrix(const Frame& f) {
-    QMatrix4x4 m;
-    for (int r = 0; r < 4; ++r)
-        for (int c = 0; c < 4; ++c) m(r, c) = static_cast<float>(f.matrix()(r, c));
-    return m;
-}
-
-QVector3D vec(const QColor& c) { return {static_cast<float>(c.redF()), static_cast<float>(c.greenF()), static_cast<float>(c.blueF())}; }
-QVector3D vec(const Vector3& v) { return {static_cast<float>(v.x()), static_cast<float>(v.y()), static_cast<float>(v.z())}; }
-
-}  // namespace
-
-Vector3 Camera::eye() const { return at + distance * Vector3(std::cos(tilt) * std::cos(turn), std::cos(tilt) * std::sin(turn), std::sin(tilt)); }
-
-ModelView::ModelView(Workspace& workspace, QWidget* parent) : QOpenGLWidget(parent), workspace_(workspace), words_(new ModelWords(workspace, this)) {
+ModelView::ModelView(Workspace& workspace, QWidget* parent) : SceneView(parent), workspace_(workspace) {
     setObjectName("model");
     setAccessibleName(tr("Model: the cell in 3D"));
-    setMinimumSize(220, 200);
-    setFocusPolicy(Qt::ClickFocus);
     connect(&workspace_, &Workspace::document_changed, this, [this] {
         if (fitted_ && !workspace_.trying()) fit();
         // While something is dragged the Floor comes first; the Model follows a little less often.
-        if (!workspace_.trying()) return update();
+        if (!workspace_.trying()) return renew();
         if (!later_.isActive()) later_.start(50);
     });
     later_.setSingleShot(true);
-    connect(&later_, &QTimer::timeout, this, qOverload<>(&QWidget::update));
-    for (auto signal : {&Workspace::evaluated, &Workspace::time_changed, &Workspace::posed_changed, &Workspace::selection_changed, &Workspace::shown_changed}) connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
-}
-
-ModelView::~ModelView() {
-    if (!ready_) return;
-    makeCurrent();
-    forget_shapes();
-    floor_.lines.destroy();
-    floor_.line_data.destroy();
-    doneCurrent();
-}
-
-void ModelView::forget_shapes() {
-    for (auto& [key, s] : shapes_) {
-        s->faces.destroy(), s->lines.destroy();
-        s->face_data.destroy(), s->line_data.destroy();
-    }
-    shapes_.clear();
+    connect(&later_, &QTimer::timeout, this, &ModelView::renew);
+    for (auto signal : {&Workspace::evaluated, &Workspace::time_changed, &Workspace::posed_changed, &Workspace::selection_changed, &Workspace::shown_changed}) connect(&workspace_, signal, this, &ModelView::renew);
 }
 
 void ModelView::fit() {
@@ -131,124 +51,7 @@ void ModelView::fit_to(const std::vector<int>& devices) {
                 for (const Vector3& p : m.line) all.add(d.world * p);
     }
     if (all.empty()) all.add({-1.3, -1, 0}), all.add({1.3, 1, 1});
-    camera_.at = 0.5 * (all.low + all.high);
-    if (devices.empty()) camera_.at.z() *= 0.8;
-    const double aspect = static_cast<double>(std::max(1, width())) / std::max(1, height());
-    camera_.distance = std::max(0.3, (devices.empty() ? 1.02 : 1.7) * (all.high - all.low).norm() * std::max(1.0, 1.1 / aspect));
-    update();
-    words_->update();
-}
-
-cell::json ModelView::view_state() const {
-    return {{"turn_deg", camera_.turn * 180 / geometry::pi}, {"tilt_deg", camera_.tilt * 180 / geometry::pi}, {"distance_mm", 1e3 * camera_.distance}, {"at_mm", {1e3 * camera_.at.x(), 1e3 * camera_.at.y(), 1e3 * camera_.at.z()}}};
-}
-
-void ModelView::set_view_state(const cell::json& s) {
-    camera_.turn = s.value("turn_deg", -66.0) * geometry::pi / 180;
-    camera_.tilt = std::clamp(s.value("tilt_deg", 35.0) * geometry::pi / 180, -0.2, 1.5708);
-    camera_.distance = std::clamp(1e-3 * s.value("distance_mm", 5000.0), 0.2, 200.0);
-    if (s.contains("at_mm") && s["at_mm"].size() == 3) camera_.at = 1e-3 * Vector3(s["at_mm"][0].get<double>(), s["at_mm"][1].get<double>(), s["at_mm"][2].get<double>());
-    fitted_ = false;
-    update();
-    words_->update();
-}
-
-void ModelView::look(double turn, double tilt) {
-    camera_.turn = turn;
-    camera_.tilt = tilt;
-    update();
-    words_->update();
-}
-
-void ModelView::initializeGL() {
-    if (!initializeOpenGLFunctions()) return;
-    const auto program = [](const char* vertex, const char* fragment) {
-        auto p = std::make_unique<QOpenGLShaderProgram>();
-        p->addShaderFromSourceCode(QOpenGLShader::Vertex, vertex);
-        p->addShaderFromSourceCode(QOpenGLShader::Fragment, fragment);
-        p->link();
-        return p;
-    };
-    face_program_ = program(face_vertex, face_fragment);
-    line_program_ = program(line_vertex, line_fragment);
-    ready_ = face_program_->isLinked() && line_program_->isLinked();
-    std::vector<float> grid;
-    for (int i = -40; i <= 40; ++i)
-        for (const float v : {i * 0.25f, -10.f, 0.f, i * 0.25f, 10.f, 0.f, -10.f, i * 0.25f, 0.f, 10.f, i * 0.25f, 0.f}) grid.push_back(v);
-    floor_.lines.create();
-    floor_.lines.bind();
-    floor_.line_data.create();
-    floor_.line_data.bind();
-    floor_.line_data.allocate(grid.data(), static_cast<int>(grid.size() * sizeof(float)));
-    glEnableVertexAttribArray(0);
-    glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 0, nullptr);
-    floor_.lines.release();
-    floor_.line_count = static_cast<int>(grid.size() / 3);
-}
-
-ModelView::Shape& ModelView::shape(const geometry::Convex& convex) {
-    cell::ContentKey key;
-    cell::add_bodies(key, {{"", convex, Frame::Identity()}});
-    auto& kept = shapes_[key.value()];
-    if (!kept) kept = load(geometry::mesh(convex, 28));
-    return *kept;
-}
-
-/// A surface from a CAD file: flat facets, edges where it bends sharply.
-ModelView::Shape& ModelView::shape(const Surfaces::Kept& from) {
-    auto& kept = shapes_[from.key];
-    if (kept) return *kept;
-    geometry::Mesh m;
-    const geometry::Surface& s = *from.surface;
-    std::map<std::pair<std::uint32_t, std::uint32_t>, Vector3> sides;
-    for (const auto& t : s.triangles) {
-        const Vector3 a = s.points[t[0]].cast<double>(), b = s.points[t[1]].cast<double>(), c = s.points[t[2]].cast<double>();
-        const Vector3 cross = (b - a).cross(c - a), n = cross.norm() > 1e-16 ? Vector3(cross.normalized()) : Vector3(Vector3::UnitZ());
-        const int first = static_cast<int>(m.points.size());
-        m.points.insert(m.points.end(), {a, b, c});
-        m.normals.insert(m.normals.end(), {n, n, n});
-        m.triangles.push_back({first, first + 1, first + 2});
-        for (int k = 0; k < 3; ++k) {
-            const auto side = std::minmax(t[static_cast<std::size_t>(k)], t[static_cast<std::size_t>((k + 1) % 3)]);
-            const auto [found, fresh] = sides.try_emplace(side, n);
-            if (!fresh && found->second.dot(n) < 0.8) m.edges.push_back({s.points[side.first].cast<double>(), s.points[side.second].cast<double>()});
-        }
-    }
-    kept = load(m);
-    return *kept;
-}
-
-std::unique_ptr<ModelView::Shape> ModelView::load(const geometry::Mesh& m) {
-    auto kept = std::make_unique<Shape>();
-    std::vector<float> faces, lines;
-    for (const auto& t : m.triangles)
-        for (const int i : t) {
-            const Vector3 &p = m.points[static_cast<std::size_t>(i)], &n = m.normals[static_cast<std::size_t>(i)];
-            for (const double v : {p.x(), p.y(), p.z(), n.x(), n.y(), n.z()}) faces.push_back(static_cast<float>(v));
-        }
-    for (const auto& e : m.edges)
-        for (const Vector3& p : e)
-            for (const double v : {p.x(), p.y(), p.z()}) lines.push_back(static_cast<float>(v));
-    const auto hand_over = [this](QOpenGLVertexArrayObject& array, QOpenGLBuffer& data, const std::vector<float>& values, bool normals) {
-        array.create();
-        array.bind();
-        data.create();
-        data.bind();
-        data.allocate(values.data(), static_cast<int>(values.size() * sizeof(float)));
-        const int stride = (normals ? 6 : 3) * static_cast<int>(sizeof(float));
-        glEnableVertexAttribArray(0);
-        glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, stride, nullptr);
-        if (normals) {
-            glEnableVertexAttribArray(1);
-            glVertexAttribPointer(1, 3, GL_FLOAT, GL_FALSE, stride, reinterpret_cast<const void*>(3 * sizeof(float)));
-        }
-        array.release();
-    };
-    hand_over(kept->faces, kept->face_data, faces, true);
-    hand_over(kept->lines, kept->line_data, lines, false);
-    kept->face_count = static_cast<int>(faces.size() / 6);
-    kept->line_count = static_cast<int>(lines.size() / 3);
-    return kept;
+    show_box(all, devices.empty() ? 1.02 : 1.7, devices.empty() ? 0.8 : 1.0);
 }
 
 std::vector<ModelView::Item> ModelView::items() const {
@@ -300,112 +103,20 @@ std::vector<ModelView::Item> ModelView::items() const {
     return out;
 }
 
-QMatrix4x4 ModelView::projection() const {
-    QMatrix4x4 m;
-    m.perspective(35.0f, static_cast<float>(width()) / static_cast<float>(std::max(1, height())), static_cast<float>(0.02 * camera_.distance), static_cast<float>(20 * camera_.distance));
-    return m;
-}
-
-QMatrix4x4 ModelView::sight() const {
-    QMatrix4x4 m;
-    const Vector3 forward = camera_.at - camera_.eye();
-    const Vector3 up = std::abs(camera_.tilt) > 1.5 ? Vector3(-std::cos(camera_.turn), -std::sin(camera_.turn), 0) : Vector3::UnitZ();
-    m.lookAt(vec(camera_.eye()), vec(Vector3(camera_.eye() + forward)), vec(up));
-    return m;
-}
-
-void ModelView::draw_floor(const QMatrix4x4& view) {
-    line_program_->setUniformValue("view", view);
-    QMatrix4x4 at;
-    at.translate(static_cast<float>(std::round(camera_.at.x())), static_cast<float>(std::round(camera_.at.y())), 0.0f);
-    line_program_->setUniformValue("model", at);
-    line_program_->setUniformValue("colour", QVector4D(0.80f, 0.77f, 0.70f, 1.0f));
-    floor_.lines.bind();
-    glDrawArrays(GL_LINES, 0, floor_.line_count);
-    floor_.lines.release();
-}
-
-void ModelView::paintGL() {
-    glClearColor(0.925f, 0.910f, 0.875f, 1.0f);
-    glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
-    if (ready_) {
-        if (shapes_.size() > 2000) forget_shapes();  // sizes that were tried and left
-        glEnable(GL_DEPTH_TEST);
-        const QMatrix4x4 view = sight(), lens = projection();
-        const std::vector<Item> all = items();
-        line_program_->bind();
-        line_program_->setUniformValue("projection", lens);
-        draw_floor(view);
-        face_program_->bind();
-        face_program_->setUniformValue("projection", lens);
-        face_program_->setUniformValue("view", view);
-        face_program_->setUniformValue("light", QVector3D(0.25f, 0.75f, 0.61f).normalized());
-        const auto draw_faces = [&](bool see_through) {
-            face_program_->setUniformValue("opacity", see_through ? 0.16f : 1.0f);
-            for (const Item& item : all) {
-                if (item.see_through != see_through || !item.drawn) continue;
-                Shape& s = item.surface ? shape(*item.surface) : shape(*item.shape);
-                face_program_->setUniformValue("model", matrix(item.at));
-                face_program_->setUniformValue("colour", vec(item.selected ? highlighted(item.colour) : item.colour));
-                s.faces.bind();
-                glDrawArrays(GL_TRIANGLES, 0, s.face_count);
-                s.faces.release();
-            }
-        };
-        draw_faces(false);
-        line_program_->bind();
-        line_program_->setUniformValue("view", view);
-        for (const Item& item : all) {
-            if (!item.drawn) continue;
-            Shape& s = item.surface ? shape(*item.surface) : shape(*item.shape);
-            if (s.line_count == 0) continue;
-            line_program_->setUniformValue("model", matrix(item.at));
-            line_program_->setUniformValue("colour", item.selected ? QVector4D(0.70f, 0.32f, 0.10f, 1) : QVector4D(0.12f, 0.16f, 0.20f, 1));
-            s.lines.bind();
-            glDrawArrays(GL_LINES, 0, s.line_count);
-            s.lines.release();
-        }
-        line_program_->release();
-        face_program_->bind();
-        glEnable(GL_BLEND);
-        glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE);
-        glDepthMask(GL_FALSE);
-        draw_faces(true);
-        glDepthMask(GL_TRUE);
-        glDisable(GL_BLEND);
-        face_program_->release();
-        glDisable(GL_DEPTH_TEST);
-    }
-}
-
-void ModelView::resizeEvent(QResizeEvent* event) {
-    QOpenGLWidget::resizeEvent(event);
-    words_->resize(size());
-}
-
-ModelWords::ModelWords(Workspace& workspace, ModelView* over) : QWidget(over), workspace_(workspace), view_(over) {
-    setAttribute(Qt::WA_TransparentForMouseEvents);
-    for (auto signal : {&Workspace::document_changed, &Workspace::evaluated, &Workspace::time_changed, &Workspace::posed_changed, &Workspace::selection_changed, &Workspace::shown_changed}) connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
+void ModelView::clicked(int device, Qt::KeyboardModifiers keys) {
+    if (device >= 0 && keys & Qt::ShiftModifier) return workspace_.toggle(QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(device)].id));
+    workspace_.select(device >= 0 ? QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(device)].id) : QString());
 }
 
 /// Frames and names over the bodies, where they are asked for.
-void ModelWords::draw_devices(QPainter& p) const {
+void ModelView::draw_devices(QPainter& p) const {
     const Shown& shown = workspace_.shown();
-    static const char* letters[] = {"x", "y", "z"};
-    const QColor colours[] = {theme::stop, theme::good, theme::move};
     for (const cell::Device& d : workspace_.cell()->devices) {
         if (workspace_.hidden(d.id)) continue;
-        const auto origin = view_->pixel_of(d.world.translation());
-        for (int axis = 0; axis < 3 && shown.frames && origin; ++axis) {
-            const auto end = view_->pixel_of(d.world * Vector3(0.15 * Vector3::Unit(axis)));
-            if (!end) continue;
-            p.setFont(theme::font(9));
-            p.setPen(QPen(colours[axis], 1.6));
-            p.drawLine(*origin, *end);
-            p.drawText(*end + QPointF(3, 3), letters[axis]);
-        }
+        const auto origin = pixel_of(d.world.translation());
+        if (shown.frames) draw_axes(p, d.world, 0.15);
         const geometry::Box3 box = d.extent();
-        const auto top = box.empty() ? origin : view_->pixel_of(d.world * Vector3(0.5 * (box.low.x() + box.high.x()), 0.5 * (box.low.y() + box.high.y()), box.high.z()));
+        const auto top = box.empty() ? origin : pixel_of(d.world * Vector3(0.5 * (box.low.x() + box.high.x()), 0.5 * (box.low.y() + box.high.y()), box.high.z()));
         if (!shown.model_names || !top) continue;
         p.setFont(theme::font(10));
         const QString name = QString::fromStdString(d.name);
@@ -417,10 +128,8 @@ void ModelWords::draw_devices(QPainter& p) const {
     }
 }
 
-void ModelWords::paintEvent(QPaintEvent*) {
+void ModelView::paint_words(QPainter& p) {
     if (workspace_.shown() == Shown::nothing()) return;
-    QPainter p(this);
-    p.setRenderHint(QPainter::Antialiasing);
     draw_devices(p);
     p.setFont(theme::font(12, true));
     p.setPen(theme::muted);
@@ -431,7 +140,7 @@ void ModelWords::paintEvent(QPaintEvent*) {
     const int device = workspace_.cell()->device(workspace_.selection().device.toStdString());
     if (device >= 0) sub = QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(device)].name) + QStringLiteral(" \u00b7 ") + sub;
     theme::text(p, QRectF(after, 3, width() - after - 6, 18), sub);
-    if (!view_->working()) p.drawText(rect(), Qt::AlignCenter, tr("This display has no OpenGL 3.3;\nthe model cannot be drawn."));
+    if (!working()) p.drawText(rect(), Qt::AlignCenter, tr("This display has no OpenGL 3.3;\nthe model cannot be drawn."));
     const auto e = workspace_.evaluation();
     // Joint values and tool pose of a selected arm, at a glance.
     if (device < 0 || !workspace_.cell()->devices[static_cast<std::size_t>(device)].arm) return;
@@ -450,64 +159,6 @@ void ModelWords::paintEvent(QPaintEvent*) {
     p.fillRect(QRectF(0, height() - 48, width(), 48), QColor(0xFC, 0xFA, 0xF5, 225));
     p.setPen(theme::ink);
     for (int i = 0; i < rows.size(); ++i) theme::text(p, QRectF(8, height() - 46 + 15 * i, width() - 12, 15), rows[i]);
-}
-
-std::optional<QPointF> ModelView::pixel_of(const Vector3& world) const {
-    const QVector4D seen = projection() * sight() * QVector4D(vec(world), 1.0f);
-    if (seen.w() <= 0) return std::nullopt;
-    return QPointF((seen.x() / seen.w() + 1) * 0.5 * width(), (1 - seen.y() / seen.w()) * 0.5 * height());
-}
-
-int ModelView::device_at(const QPointF& pixel) const {
-    const QMatrix4x4 back = (projection() * sight()).inverted();
-    const float x = static_cast<float>(2 * pixel.x() / width() - 1), y = static_cast<float>(1 - 2 * pixel.y() / height());
-    const QVector3D far = back.map(QVector3D(x, y, 0.999f));
-    const Vector3 eye = camera_.eye(), along = (Vector3(far.x(), far.y(), far.z()) - eye).normalized();
-    double nearest = 1e300;
-    int device = -1;
-    std::vector<Item> all = items();  // what can be seen through is clicked through, unless nothing is behind it
-    std::stable_partition(all.begin(), all.end(), [](const Item& item) { return !item.see_through; });
-    for (const Item& item : all) {
-        if (item.device < 0 || (item.see_through && device >= 0)) continue;
-        const auto meets = [&](double length) { return geometry::separation(geometry::Convex::segment(eye, eye + length * along), Frame::Identity(), *item.shape, item.at).distance <= 1e-4; };
-        double high = std::min(nearest, 20 * camera_.distance), low = 0;
-        if (!meets(high)) continue;
-        while (high - low > 1e-3) (meets(0.5 * (low + high)) ? high : low) = 0.5 * (low + high);
-        if (high < nearest) nearest = high, device = item.device;
-    }
-    return device;
-}
-
-void ModelView::mousePressEvent(QMouseEvent* event) { pressed_ = last_ = event->position(); }
-
-void ModelView::mouseMoveEvent(QMouseEvent* event) {
-    const QPointF d = event->position() - last_;
-    last_ = event->position();
-    if (event->buttons() & Qt::LeftButton && !(event->modifiers() & Qt::ShiftModifier)) {
-        camera_.turn -= d.x() * 0.008;
-        camera_.tilt = std::clamp(camera_.tilt + d.y() * 0.008, -0.2, 1.5707);
-    } else if (event->buttons()) {
-        const Vector3 right(-std::sin(camera_.turn), std::cos(camera_.turn), 0);
-        const Vector3 up = right.cross((camera_.at - camera_.eye()).normalized());
-        camera_.at += camera_.distance * 0.0012 * (-d.x() * right + d.y() * up);
-        fitted_ = false;
-    }
-    update();
-    words_->update();
-}
-
-void ModelView::mouseReleaseEvent(QMouseEvent* event) {
-    if ((event->position() - pressed_).manhattanLength() > 4 || event->button() != Qt::LeftButton) return;
-    const int device = device_at(event->position());
-    if (device >= 0 && (event->modifiers() & Qt::ShiftModifier)) return workspace_.toggle(QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(device)].id));
-    workspace_.select(device >= 0 ? QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(device)].id) : QString());
-}
-
-void ModelView::wheelEvent(QWheelEvent* event) {
-    camera_.distance = std::clamp(camera_.distance * std::pow(0.9988, event->angleDelta().y()), 0.2, 200.0);
-    fitted_ = false;
-    update();
-    words_->update();
 }
 
 }  // namespace escarp::desktop

@@ -169,6 +169,12 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
         settle(window);
         shot("lens-kitting");
         act("findings");
+        window.tabs()->show_page(VariantTabs::Page::build);
+        window.build()->begin("pallet2100");
+        for (int i = 0; i < 3; ++i) window.build()->choose_link(1);
+        for (int i = 0; i < 5; ++i) window.build()->jog(1);
+        shot("build");
+        w.forget_journal();
     }
     return good ? 0 : 1;
 }

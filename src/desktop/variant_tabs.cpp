@@ -23,12 +23,12 @@ VariantTabs::VariantTabs(Workspace& workspace, QWidget* parent) : QWidget(parent
     rebuild();
 }
 
-void VariantTabs::set_comparing(bool on) {
-    if (comparing_ == on) return;
-    comparing_ = on;
+void VariantTabs::show_page(Page page) {
+    if (page_ == page) return;
+    page_ = page;
     built_from_.clear();
     rebuild();
-    Q_EMIT comparing_changed(on);
+    Q_EMIT page_changed();
 }
 
 void VariantTabs::rebuild() {
@@ -48,12 +48,12 @@ void VariantTabs::rebuild() {
         chosen.setBold(true);
         tab->setMinimumWidth(QFontMetrics(chosen).horizontalAdvance(tab->text()) + 44);  // as wide as it is when it is chosen
         tab->setCheckable(true);
-        tab->setChecked(!comparing_ && id == workspace_.variant());
+        tab->setChecked(page_ == Page::cell && id == workspace_.variant());
         tab->setContextMenuPolicy(Qt::CustomContextMenu);
         tab->setToolTip(tr("Right-click to rename, drop or make it the baseline"));
         connect(tab, &QToolButton::clicked, this, [this, id] {
             QTimer::singleShot(0, this, [this, id] {
-                set_comparing(false);
+                show_page(Page::cell);
                 workspace_.set_variant(id);
                 built_from_.clear();
                 rebuild();
@@ -67,20 +67,22 @@ void VariantTabs::rebuild() {
     add->setText(tr("+ variant"));
     connect(add, &QToolButton::clicked, this, [this] { QTimer::singleShot(0, this, &VariantTabs::add_variant); });
     row_->addWidget(add);
-    auto* both = new QToolButton;
-    both->setObjectName("compare_tab");
-    both->setText(tr("Side by side"));
-    both->setCheckable(true);
-    both->setChecked(comparing_);
-    connect(both, &QToolButton::clicked, this, [this] {
-        QTimer::singleShot(0, this, [this] {
-            set_comparing(true);
-            built_from_.clear();
-            rebuild();
-        });
-    });
     row_->addSpacing(10);
-    row_->addWidget(both);
+    for (const auto& [page, name, text] : {std::tuple{Page::compare, "compare_tab", tr("Side by side")}, {Page::build, "build_tab", tr("Build")}}) {
+        auto* tab = new QToolButton;
+        tab->setObjectName(name);
+        tab->setText(text);
+        tab->setCheckable(true);
+        tab->setChecked(page_ == page);
+        connect(tab, &QToolButton::clicked, this, [this, to = page] {
+            QTimer::singleShot(0, this, [this, to] {
+                show_page(to);
+                built_from_.clear();
+                rebuild();
+            });
+        });
+        row_->addWidget(tab);
+    }
     row_->addStretch(1);
     const QString base = QString::fromStdString(workspace_.document().baseline());
     note_ = new QLabel(workspace_.variant() == base ? tr("%1 is the baseline").arg(base) : tr("baseline %1 \u00b7 differs in %n value(s)", nullptr, static_cast<int>(differences)).arg(base));
@@ -94,7 +96,7 @@ void VariantTabs::add_variant() {
     if (!ok || name.isEmpty()) return;
     const std::string id = workspace_.document().free_variant_id();
     if (!workspace_.replace(workspace_.document().with_variant(id, name.toStdString(), workspace_.variant().toStdString()), tr("New variant %1").arg(name))) return;
-    set_comparing(false);
+    show_page(Page::cell);
     workspace_.set_variant(QString::fromStdString(id));
 }
 

@@ -15,11 +15,14 @@ class VariantTabs : public QWidget {
     Q_OBJECT
 public:
     explicit VariantTabs(Workspace& workspace, QWidget* parent = nullptr);
-    void set_comparing(bool on);
-    bool comparing() const { return comparing_; }
+    /// What the window shows beneath the tabs: a variant's cell, all variants side by side, or the mechanism that is being built.
+    enum class Page { cell, compare, build };
+    void show_page(Page page);
+    Page page() const { return page_; }
+    bool comparing() const { return page_ == Page::compare; }
 
 Q_SIGNALS:
-    void comparing_changed(bool on);
+    void page_changed();
 
 public:
     void add_variant();
@@ -35,7 +38,7 @@ private:
     QHBoxLayout* row_;
     QLabel* note_ = nullptr;
     QString built_from_;
-    bool comparing_ = false;
+    Page page_ = Page::cell;
 };
 
 }  // namespace escarp::desktop

@@ -37,10 +37,10 @@ std::vector<VerdictStrip::Tile> VerdictStrip::tiles() const {
     std::vector<Tile> all;
     const bool misses = f.takt_met && !*f.takt_met;
     const QString cycle_change = b ? change(f.cycle_s, b->cycle_s, 1, 2, "s") : QString();
-    all.push_back({"cycle", tr("CYCLE"), number(f.cycle_s, 2), tr("s / part"), !f.cycle_s ? (e ? tr("no part leaves") : QString()) : !cycle_change.isEmpty() ? cycle_change : f.steady ? tr("steady") : tr("mean, not steady"),
+    all.push_back({"cycle", tr("CYCLE"), number(f.cycle_s, 2), f.per_round ? tr("s / round") : tr("s / part"), !f.cycle_s ? (e ? tr("no part leaves") : QString()) : !cycle_change.isEmpty() ? cycle_change : f.steady ? tr("steady") : tr("mean, not steady"),
                    !f.cycle_s ? theme::stop : misses ? theme::watch : theme::good, !f.cycle_s ? theme::stop : b && b->cycle_s && f.cycle_s && *f.cycle_s < *b->cycle_s ? theme::good : theme::muted});
     const double takt = e ? e->cell->takt : 0;
-    all.push_back({"rate", tr("RATE"), number(f.rate_per_h, 0), tr("parts / h"), takt <= 0 ? tr("no takt demanded") : !f.takt_met ? tr("takt %1 s").arg(number(takt, 2)) : misses ? tr("! takt %1 s missed").arg(number(takt, 2)) : tr("takt %1 s met").arg(number(takt, 2)),
+    all.push_back({"rate", tr("RATE"), number(f.rate_per_h, 0), f.per_round ? tr("rounds / h") : tr("parts / h"), f.per_round ? tr("no parts in this cell") : takt <= 0 ? tr("no takt demanded") : !f.takt_met ? tr("takt %1 s").arg(number(takt, 2)) : misses ? tr("! takt %1 s missed").arg(number(takt, 2)) : tr("takt %1 s met").arg(number(takt, 2)),
                    !f.takt_met ? theme::muted : misses ? theme::watch : theme::good, !f.takt_met ? theme::muted : misses ? theme::watch_text : theme::good});
     QString reach_note;
     if (e && e->inspection->tightest_pose >= 0) {

@@ -102,7 +102,7 @@ json finding_json(const inspection::Finding& f) {
 
 json run_json(const study::Evaluation& e, const cell::Document& document, const std::string& variant) {
     const study::Figures& f = e.figures;
-    json out = {{"cell", e.cell->name}, {"variant", variant}, {"cycle_s", maybe(f.cycle_s)}, {"steady", f.steady}, {"warm_up_s", tidy(f.warm_up_s)}, {"rate_per_h", maybe(f.rate_per_h)}};
+    json out = {{"cell", e.cell->name}, {"variant", variant}, {"cycle_s", maybe(f.cycle_s)}, {"cycle_of", f.per_round ? "round" : "part"}, {"steady", f.steady}, {"warm_up_s", tidy(f.warm_up_s)}, {"rate_per_h", maybe(f.rate_per_h)}};
     for (const cell::VariantInfo& v : document.variants())
         if (v.id == variant) out["variant_name"] = v.name;
     out["takt"] = {{"demanded_s", e.cell->takt > 0 ? json(tidy(e.cell->takt)) : json(nullptr)}, {"met", f.takt_met ? json(*f.takt_met) : json(nullptr)}};

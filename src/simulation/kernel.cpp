@@ -38,6 +38,7 @@ std::vector<int> Kind::pick_seats(const cell::Device& device) const {
 std::vector<int> Kind::place_seats(const cell::Device& device) const { return Kind::pick_seats(device); }
 
 Kernel::Kernel(const cell::Cell& cell, PlanCache& plans) : cell_(cell), plans_(plans) {
+    trace_.rounds.resize(cell.devices.size());
     trace_.motions.resize(cell.devices.size());
     trace_.conditions.resize(cell.devices.size());
     for (std::size_t i = 0; i < cell.devices.size(); ++i) {
@@ -176,10 +177,12 @@ std::optional<Kernel::Steady> Kernel::run(const Options& options) {
         settle();
         // A state is only looked at when the instant is over: what else happens now belongs to it.
         const bool over = events_.empty() || events_.begin()->when > now_;
-        if (!over || steady || random_ || (trace_.departures.size() == left && (trace_.departures.empty() || trace_.departures.back().when != now_))) continue;
+        const bool part_left = trace_.departures.size() != left || (!trace_.departures.empty() && trace_.departures.back().when == now_);
+        const bool round_done = trace_.parts.empty() && round_at_ == now_;
+        if (!over || steady || random_ || !(part_left || round_done)) continue;
         const auto [found, fresh] = seen.try_emplace(state(), now_, trace_.departures.size());
         if (fresh || found->second.first == now_) continue;
-        steady = Steady{found->second.first, now_ - found->second.first, static_cast<int>(trace_.departures.size() - found->second.second), trace_.departures.size() - 1};
+        steady = Steady{found->second.first, now_ - found->second.first, static_cast<int>(trace_.departures.size() - found->second.second), trace_.departures.size() - (part_left ? 1 : 0)};
     }
     stuck_ = events_.empty() && !cut_;
     trace_.end = events_.empty() || cut_ ? now_ : std::min(options.horizon, steady && options.stop_when_steady ? std::max(options.at_least, steady->from + steady->period) : options.horizon);

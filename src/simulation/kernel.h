@@ -117,6 +117,8 @@ public:
     void start_motion(int device, motion::MotionPtr motion, int held, int block);
     const std::vector<int>& live_parts() const { return live_; }
     const cell::PartType& type_of(int part) const;
+    /// A device has done its task once and begins again.
+    void round_over(int device) { trace_.rounds[static_cast<std::size_t>(device)].push_back(round_at_ = now_); }
     void fault(const Fault& fault) { trace_.faults.push_back(fault); }
     void detour(const DetourRecord& detour) { trace_.detours.push_back(detour); }
 
@@ -127,7 +129,7 @@ public:
     };
     struct Steady {
         Ticks from, period;
-        int parts;
+        int parts;              ///< that left within the period
         std::size_t departure;  ///< index of the departure that ends the period
     };
     /// Runs to the end; the recurrence if the state recurred.
@@ -147,6 +149,7 @@ private:
     std::vector<int> live_;
     std::unordered_map<std::string, int> signal_index_;
     std::vector<bool> signal_now_;
+    Ticks round_at_ = -1;  ///< when a task was done last
     Trace trace_;
     Ticks now_ = 0;
     int cause_ = -1;

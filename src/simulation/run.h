@@ -13,7 +13,7 @@ class PlanCache;
 struct Steady {
     Ticks from, period;
     int parts;                     ///< that left within the period
-    std::size_t last_departure;    ///< index of the departure that ends it
+    std::size_t last_departure;    ///< index of the departure that ends it, where there are parts
 };
 
 struct Run {

@@ -46,7 +46,10 @@ void TaskRunner::go_on(Kernel& k) {
             stop(k, {index_, step_ ? step_->number : 0, k.now(), Fault::Kind::goes_round});
             return;
         }
-        if (!step_) continue;
+        if (!step_) {
+            k.round_over(index_);
+            continue;
+        }
         const Outcome outcome = begin_step(k);
         if (outcome == Outcome::done) continue;
         if (outcome == Outcome::must_wait) open_wait(k);

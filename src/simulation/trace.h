@@ -109,6 +109,7 @@ struct Trace {
     std::vector<std::vector<MotionRecord>> motions;  ///< by device; empty for devices that are not arms
     std::vector<std::vector<std::pair<Ticks, Condition>>> conditions;  ///< by device
     std::vector<Departure> departures;
+    std::vector<std::vector<Ticks>> rounds;          ///< by device: when its task was done once more
     std::vector<Fault> faults;
     std::vector<DetourRecord> detours;
     Ticks end = 0;

@@ -21,12 +21,30 @@ std::pair<Ticks, Ticks> window(const simulation::Run& run) {
     return {run.trace.end / 2, run.trace.end};
 }
 
+/// Where a cell has no parts at all: the time per round of the task that takes longest.
+std::optional<double> round_time(const simulation::Run& run) {
+    const auto [from, to] = window(run);
+    std::optional<double> most;
+    for (const std::vector<Ticks>& over : run.trace.rounds) {
+        std::vector<Ticks> in;
+        for (const Ticks t : over)
+            if (t >= from && t <= to) in.push_back(t);
+        if (in.size() >= 2) most = std::max(most.value_or(0), seconds(in.back() - in.front()) / static_cast<double>(in.size() - 1));
+    }
+    return most;
+}
+
 void cycle_figures(const Evaluation& e, Figures& f) {
     const simulation::Run& run = *e.run;
     if (run.steady && run.steady->parts > 0) {
         f.steady = true;
         f.cycle_s = seconds(run.steady->period) / run.steady->parts;
         f.warm_up_s = seconds(run.steady->from);
+    } else if (run.trace.parts.empty() && run.trace.faults.empty()) {
+        f.cycle_s = round_time(run);
+        f.per_round = f.cycle_s.has_value();
+        f.steady = f.per_round && run.steady;
+        f.warm_up_s = seconds(window(run).first);
     } else if (!run.stuck && run.trace.faults.empty()) {
         const auto [from, to] = window(run);
         std::vector<Ticks> out;
@@ -37,7 +55,7 @@ void cycle_figures(const Evaluation& e, Figures& f) {
     }
     if (!f.cycle_s) return;
     f.rate_per_h = 3600 / *f.cycle_s;
-    if (e.cell->takt > 0) f.takt_met = *f.cycle_s <= e.cell->takt + 1e-9;
+    if (e.cell->takt > 0 && !f.per_round) f.takt_met = *f.cycle_s <= e.cell->takt + 1e-9;
 }
 
 void share_figures(const Evaluation& e, Figures& f) {

@@ -30,6 +30,7 @@ const char* word(Category category);
 struct Figures {
     std::optional<double> cycle_s;     ///< none: no part leaves, or too few to tell
     bool steady = false;               ///< the state recurs; else the cycle is a mean over the second half
+    bool per_round = false;            ///< no parts in this cell: the cycle is of the tasks, the rate their rounds
     double warm_up_s = 0;
     std::optional<double> rate_per_h;
     std::optional<bool> takt_met;

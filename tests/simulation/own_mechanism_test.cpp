@@ -47,6 +47,16 @@ TEST_CASE("mechanisms of the engineer's own have poses and tasks, and move as th
     // 1 m at 0.5 m/s and 1 m/s2: 1/v + v/a = 2.5 s; a quarter turn at 90 deg/s and 360 deg/s2 takes less.
     CHECK(moves[0] == Approx(2.5).margin(1e-6));
     CHECK(moves[1] == Approx(2.5).margin(1e-6));
+    // No parts in this cell: the cycle is a round of the tasks, of that which is done least often.
+    CHECK(e->figures.per_round);
+    REQUIRE(e->figures.cycle_s);
+    json alone = cell_of_own();
+    alone["devices"].erase(1);
+    const cell::Document one = cell::Document::parse(alone.dump());
+    const auto lift = study::evaluate(one, one.baseline(), cache);
+    CHECK(lift->figures.steady);
+    CHECK(*lift->figures.cycle_s == Approx(2.5 + 0.5 + 2.5).margin(1e-6));
+    CHECK(*lift->figures.rate_per_h == Approx(3600 / 5.5).margin(1e-3));
     // the planar arm's tool is where the second pose says
     const auto& planar = e->cell->devices[1];
     bool seen = false;

@@ -1,0 +1,77 @@
+#pragma once
+// Build: mechanisms of the engineer's own, and changed copies of those that come along. Every change is an edit of the document:
+// a model without mistakes is in the cell at once, one with mistakes waits in the document until they are mended.
+
+#include <QComboBox>
+#include <QLabel>
+#include <QListWidget>
+#include <QSlider>
+#include <QTreeWidget>
+#include <QVBoxLayout>
+
+#include "build_form.h"
+#include "number_field.h"
+#include "workspace.h"
+
+namespace escarp::desktop {
+
+class BuildPage : public QWidget {
+    Q_OBJECT
+public:
+    explicit BuildPage(Workspace& workspace, QWidget* parent = nullptr);
+    /// Shows a model of the document; that of the selected arm, or the first, for an empty id.
+    void open(const std::string& id = {});
+    void begin(const std::string& like = {});  ///< a new one: empty, or a copy of a model that comes along
+    void remove();                             ///< the link that is looked at
+    /// The joint of the link looked at (or that moves it), one step; as far as its limits.
+    void jog(int direction);
+    void choose_link(int direction);
+    const Building& building() const { return building_; }
+    BuildView* view() { return view_; }
+
+Q_SIGNALS:
+    void placed();  ///< a device with the mechanism is in the cell now, and selected
+
+private:
+    QWidget* make_left();
+    QWidget* make_middle();
+    void follow();        ///< the document
+    void show_models();
+    void show_form();
+    void show_tree();
+    void show_tries();
+    void show_values();
+    void show_mistakes();
+    void choose(int link);
+    void try_value(const QString& joint, double value);
+    void keep(const QString& name, const cell::json& model, const std::map<std::string, double>& shifts = {});
+    void change(const QString& name, const BuildForm::Change& change);
+    void go_to(const std::string& where);
+    void place();
+    void keep_ready();
+    std::string id() const { return building_.model.is_null() ? std::string() : building_.model.value("id", ""); }
+
+    Workspace& workspace_;
+    Building building_;
+    std::string chosen_;  ///< id of the model
+    std::vector<cell::Problem> mistakes_;
+    BuildView* view_;
+    BuildForm* form_;
+    QComboBox* models_ = nullptr;
+    QLineEdit* name_ = nullptr;
+    QTreeWidget* tree_ = nullptr;
+    QVBoxLayout* tries_ = nullptr;
+    NumberField *payload_ = nullptr, *step_mm_ = nullptr, *step_deg_ = nullptr;
+    QLabel* verdict_ = nullptr;
+    QListWidget* list_ = nullptr;
+    struct Try {
+        QString joint;
+        double unit, low, high;
+        QSlider* slider;
+        NumberField* value;
+    };
+    std::vector<Try> try_rows_;
+    bool filling_ = false;
+};
+
+}  // namespace escarp::desktop

@@ -1,0 +1,103 @@
+#pragma once
+// Bodies in 3D (OpenGL 3.3 core): an eye that goes round, drawing, and what lies under the pointer. What the bodies are,
+// and what the words over them say, is for those who derive from it.
+
+#include <QOpenGLBuffer>
+#include <QOpenGLFunctions_3_3_Core>
+#include <QOpenGLShaderProgram>
+#include <QOpenGLVertexArrayObject>
+#include <QOpenGLWidget>
+#include <memory>
+#include <optional>
+#include <unordered_map>
+
+#include <cell/json.h>
+#include <geometry/mesh.h>
+
+#include "surfaces.h"
+
+namespace escarp::desktop {
+
+/// An eye that goes round a point; angles in radians, distance and point in metres.
+struct Camera {
+    double turn = -1.15, tilt = 0.62, distance = 5.0;
+    geometry::Vector3 at{0, 0, 0.5};
+    geometry::Vector3 eye() const;
+};
+
+class SceneView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
+    Q_OBJECT
+public:
+    explicit SceneView(QWidget* parent = nullptr);
+    ~SceneView() override;
+    cell::json view_state() const;  ///< as it can be stored
+    void set_view_state(const cell::json& state);
+    void look(double turn, double tilt);  ///< keeps the distance; top is tilt = pi/2
+    bool working() const { return ready_; }
+    /// Where a point of the world is seen; nothing where it is behind the eye.
+    std::optional<QPointF> pixel_of(const geometry::Vector3& world) const;
+
+protected:
+    struct Item {
+        const geometry::Convex* shape;
+        geometry::Frame at;
+        QColor colour;
+        int owner;  ///< what a click on it is about; -1: nothing
+        bool selected = false, see_through = false;
+        const Surfaces::Kept* surface = nullptr;  ///< drawn instead of the shape
+        bool drawn = true;
+    };
+    /// The shapes live until the next call.
+    virtual std::vector<Item> items() const = 0;
+    virtual void paint_words(QPainter& p) = 0;
+    virtual void clicked(int owner, Qt::KeyboardModifiers keys) = 0;
+    /// The left button goes down: true where the drag that begins is not the camera's.
+    virtual bool grab(const QPointF& /*at*/, Qt::KeyboardModifiers /*keys*/) { return false; }
+    virtual void dragged(const QPointF& /*at*/) {}
+    virtual void dropped() {}
+
+    void renew();
+    /// Brings a box into view: `space` times its size, looked at `sink` times its middle height.
+    void show_box(const geometry::Box3& box, double space, double sink = 1);
+    /// The nearest body under a pixel; `where`: the point of it.
+    int owner_at(const QPointF& pixel, geometry::Vector3* where = nullptr) const;
+    const Camera& camera() const { return camera_; }
+    /// Three axes of a frame with their letters.
+    void draw_axes(QPainter& p, const geometry::Frame& at, double length, double width = 1.6) const;
+    /// A line in the world, drawn over the bodies; what is behind the eye is left out.
+    void draw_line(QPainter& p, const geometry::Vector3& from, const geometry::Vector3& to, bool arrow = false) const;
+    bool fitted_ = true;  ///< follows what there is until the engineer chooses a view
+
+    void initializeGL() override;
+    void paintGL() override;
+    void resizeEvent(QResizeEvent* event) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
+    void wheelEvent(QWheelEvent*) override;
+
+private:
+    friend class SceneWords;
+    struct Shape {
+        QOpenGLVertexArrayObject faces, lines;
+        QOpenGLBuffer face_data{QOpenGLBuffer::VertexBuffer}, line_data{QOpenGLBuffer::VertexBuffer};
+        int face_count = 0, line_count = 0;
+    };
+    Shape& shape(const geometry::Convex& convex);
+    Shape& shape(const Surfaces::Kept& from);
+    std::unique_ptr<Shape> load(const geometry::Mesh& mesh);
+    void draw_floor(const QMatrix4x4& view);
+    QMatrix4x4 projection() const;
+    QMatrix4x4 sight() const;
+    void forget_shapes();
+
+    QWidget* words_;
+    Camera camera_;
+    bool ready_ = false, grabbed_ = false;
+    std::unique_ptr<QOpenGLShaderProgram> face_program_, line_program_;
+    std::unordered_map<std::uint64_t, std::unique_ptr<Shape>> shapes_;
+    Shape floor_;
+    QPointF pressed_, last_;
+};
+
+}  // namespace escarp::desktop
