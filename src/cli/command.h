@@ -14,11 +14,11 @@ namespace escarp::cli {
 using cell::json;
 
 struct Arguments {
-    std::string file, variant, arm, frame = "floor", out, sheet = "A3", mesh, as = "structure", unit, name;
+    std::string file, variant, model, arm, frame = "floor", out, sheet = "A3", mesh, as = "structure", unit, name;
     std::vector<double> joints, pose;
     double horizon = 0, at = 0, scale = 0;
     int threads = 0;
-    bool as_json = false, strict = false, take_it = false, drop_it = false, y_up = false, keep_origin = false, link = false;
+    bool as_json = false, strict = false, take_it = false, drop_it = false, y_up = false, place = false, keep_origin = false, link = false;
 };
 
 /// Opens the file and checks the variant asked for. Throws InputError.
@@ -51,5 +51,7 @@ int placements(Arguments& a);  ///< as CSV
 int import(Arguments& a);      ///< geometry from a CAD file into a cell
 int base_field(Arguments& a);  ///< where an arm's base may stand
 int which_arm(Arguments& a);   ///< every arm given the task of one
+int read_urdf(Arguments& a);   ///< an arm from a robot description into a cell
+int write_urdf(Arguments& a);  ///< an arm model as a robot description
 
 }  // namespace escarp::cli

@@ -1,11 +1,13 @@
 // Commands about the layout.
 
 #include <cell/safe_file.h>
+#include <cell/build_model.h>
 #include <cell/names.h>
 #include <exchange/layout_drawing.h>
 #include <exchange/mesh_import.h>
 #include <exchange/placements_csv.h>
 #include <exchange/result_json.h>
+#include <exchange/urdf.h>
 #include <inspection/base_field.h>
 #include <study/which_arm.h>
 
@@ -131,6 +133,39 @@ int import(Arguments& a) {
     const json told = {{"id", id}, {"mesh", entry["id"]}, {"triangles", entry["triangles"]}, {"size_mm", entry["size_mm"]}, {"volume_cm3", entry["volume_cm3"]}, {"pieces", entry["pieces"].size()}};
     if (a.as_json) print(told);
     else std::cout << o.name << ": " << told["triangles"] << " triangles, " << told["size_mm"].dump() << " mm, " << told["volume_cm3"] << " cm3, " << told["pieces"] << " convex pieces\n";
+    return 0;
+}
+
+int read_urdf(Arguments& a) {
+    const cell::Document d = opened(a);
+    const exchange::UrdfArm arm = exchange::read_urdf(a.mesh, d);
+    cell::Document next = d.edited(a.variant, exchange::urdf_edit(d, a.variant, simulation::standard_kinds(), arm));
+    const std::string id = arm.model["id"];
+    const std::vector<cell::Problem> mistakes = cell::read_draft(arm.model, cell::read_cell(next.resolved(a.variant), simulation::standard_kinds())->meshes).problems;
+    std::string device;
+    if (a.place && mistakes.empty()) next = next.edited(a.variant, cell::add_device(next, a.variant, simulation::standard_kinds(), {"arm", id, arm.model["name"]}, {}, &device));
+    cell::SafeFile safe(cell::SafeFile::usual_room());
+    if (!safe.hold(a.file)) throw cell::InputError(a.file, "The cell is open in another program; close it there first.");
+    safe.save(next);
+    if (a.as_json) {
+        json told = {{"model", id}, {"links", arm.model["links"].size()}, {"joints", arm.model["joints"].size()}, {"meshes", arm.meshes.size()}, {"notes", arm.notes}, {"to_mend", json::array()}};
+        for (const cell::Problem& p : mistakes) told["to_mend"].push_back({{"where", p.where}, {"message", p.message}});
+        if (!device.empty()) told["device"] = device;
+        print(told);
+    } else {
+        std::cout << id << ": " << arm.model["links"].size() << " links, " << arm.model["joints"].size() << " joints, " << arm.meshes.size() << " surfaces" << (device.empty() ? "" : ", placed as " + device) << "\n";
+        for (const std::string& n : arm.notes) std::cout << "  " << n << "\n";
+        for (const cell::Problem& p : mistakes) std::cout << "  to mend: " << p.where << ": " << p.message << "\n";
+    }
+    return mistakes.empty() ? 0 : 1;
+}
+
+int write_urdf(Arguments& a) {
+    const cell::Document d = opened(a);
+    const std::vector<std::string> notes = exchange::write_urdf(d.resolved(a.variant), a.model, a.out);
+    if (a.as_json) print({{"file", a.out}, {"notes", notes}});
+    else
+        for (const std::string& n : notes) std::cout << n << "\n";
     return 0;
 }
 

@@ -217,6 +217,12 @@ int main(int argc, char** argv) {
     sub->add_flag("--y-up", a.y_up, "the file's y points up");
     sub->add_flag("--keep-origin", a.keep_origin, "else the origin is put at the bottom centre");
     sub->add_flag("--link", a.link, "keep the path instead of the triangles");
+    sub = command("read-urdf", "an arm from a URDF robot description, with its meshes, into a cell", read_urdf);
+    sub->add_option("URDF", a.mesh, "the robot description")->required();
+    sub->add_flag("--place", a.place, "place a device with it, too");
+    sub = command("write-urdf", "an arm model as a URDF robot description, surfaces as STL beside it", write_urdf);
+    sub->add_option("--model", a.model, "id of the arm model")->required();
+    sub->add_option("--out", a.out, "file to write")->required();
     command("which-arm", "every arm of the catalogue and the file given an arm's task: poses, margin, payload, cycle, where it stands and at its best base", which_arm)
         ->add_option("--arm", a.arm, "id of the arm")
         ->required();

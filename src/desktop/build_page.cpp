@@ -1,5 +1,7 @@
 #include "build_page.h"
 
+#include <QFileDialog>
+#include <QFileInfo>
 #include <QGridLayout>
 #include <QHBoxLayout>
 #include <QHeaderView>
@@ -13,7 +15,10 @@
 #include <cell/names.h>
 #include <simulation/kinds.h>
 
+#include <exchange/urdf.h>
+
 #include "arm_words.h"
+#include "import_geometry.h"
 #include "layouts.h"
 #include "theme.h"
 
@@ -94,6 +99,7 @@ QWidget* BuildPage::make_left() {
     fresh->setPopupMode(QToolButton::InstantPopup);
     auto* menu = new QMenu(fresh);
     menu->addAction(tr("Empty: a base, nothing on it"), this, [this] { begin(); })->setObjectName("build_empty");
+    menu->addAction(tr("From a robot description (URDF) \u2026"), this, &BuildPage::choose_urdf)->setObjectName("build_read_urdf");
     menu->addSeparator();
     for (const json& m : cell::catalogue_arms())
         menu->addAction(tr("Copy of %1").arg(QString::fromStdString(m["name"])), this, [this, like = m["id"].get<std::string>()] { begin(like); });
@@ -110,6 +116,12 @@ QWidget* BuildPage::make_left() {
             }
         });
     });
+    auto* hand_on = link(tr("write URDF"), "build_write_urdf");
+    connect(hand_on, &QPushButton::clicked, this, [this] {
+        const QString file = building_.model.is_null() ? QString() : QFileDialog::getSaveFileName(this, tr("Write the mechanism"), QString::fromStdString(id()) + ".urdf", tr("Robot descriptions (*.urdf)"));
+        if (!file.isEmpty()) write_urdf(file);
+    });
+    begin_row->addWidget(hand_on);
     begin_row->addWidget(drop);
     begin_row->addStretch(1);
     rows->addLayout(begin_row);
@@ -258,6 +270,40 @@ void BuildPage::begin(const std::string& like) {
     building_ = {};
     keep(tr("Begin mechanism"), model);
     view_->fit();
+}
+
+void BuildPage::choose_urdf() {
+    const QString file = QFileDialog::getOpenFileName(this, tr("Read an arm"), workspace_.file(), tr("Robot descriptions (*.urdf *.xml)"));
+    if (!file.isEmpty()) read_urdf(file);
+}
+
+bool BuildPage::read_urdf(const QString& file) {
+    try {
+        exchange::UrdfArm arm;
+        run_beside(this, tr("Reading %1").arg(QFileInfo(file).fileName()), [&](const exchange::LoadWatch& w) { arm = exchange::read_urdf(file.toStdString(), workspace_.document(), w); });
+        if (!workspace_.apply(exchange::urdf_edit(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), arm))) return false;
+        noted_ = arm.model["id"];
+        notes_ = arm.notes;
+        open(noted_);
+        return true;
+    } catch (const cell::InputError& e) {
+        QStringList lines;
+        for (const cell::Problem& p : e.problems()) lines << QString::fromStdString(p.where) + ": " + QString::fromStdString(p.message);
+        Q_EMIT workspace_.refused(tr("%1 was not read").arg(QFileInfo(file).fileName()), lines.mid(0, 8).join('\n'));
+        return false;
+    }
+}
+
+bool BuildPage::write_urdf(const QString& file) {
+    try {
+        notes_ = exchange::write_urdf(workspace_.resolved(), id(), file.toStdString());
+        noted_ = id();
+        show_mistakes();
+        return true;
+    } catch (const cell::InputError& e) {
+        Q_EMIT workspace_.refused(tr("%1 was not written").arg(QFileInfo(file).fileName()), QString::fromStdString(e.problems().front().where + ": " + e.problems().front().message));
+        return false;
+    }
 }
 
 void BuildPage::keep(const QString& name, const json& model, const std::map<std::string, double>& shifts) {
@@ -415,8 +461,13 @@ void BuildPage::show_mistakes() {
         item->setForeground(theme::stop);
         item->setData(Qt::UserRole, QString::fromStdString(p.where));
     }
-    list_->setVisible(!mistakes_.empty());
-    list_->setFixedHeight(std::min(110, 8 + 18 * list_->count()));
+    if (any && noted_ == id())
+        for (const std::string& n : notes_) {
+            auto* item = new QListWidgetItem(QStringLiteral("\u00b7 ") + QString::fromStdString(n), list_);
+            item->setForeground(theme::muted);
+        }
+    list_->setVisible(list_->count() > 0);
+    list_->setFixedHeight(std::min(130, 8 + 22 * list_->count()));
     const auto users = any ? cell::users_of_model(workspace_.resolved(), id()) : std::vector<std::string>();
     QStringList names;
     for (const std::string& u : users)

@@ -22,6 +22,10 @@ public:
     /// Shows a model of the document; that of the selected arm, or the first, for an empty id.
     void open(const std::string& id = {});
     void begin(const std::string& like = {});  ///< a new one: empty, or a copy of a model that comes along
+    /// An arm from a robot description; what it says and there is no place for is listed. False, and `Workspace::refused`, when it cannot be.
+    bool read_urdf(const QString& file);
+    bool write_urdf(const QString& file);
+    void choose_urdf();                        ///< asks for the file to read
     void remove();                             ///< the link that is looked at
     /// The joint of the link looked at (or that moves it), one step; as far as its limits.
     void jog(int direction);
@@ -55,6 +59,8 @@ private:
     Building building_;
     std::string chosen_;  ///< id of the model
     std::vector<cell::Problem> mistakes_;
+    std::string noted_;               ///< id of the model that the notes are about
+    std::vector<std::string> notes_;  ///< what could not be read from, or written to, a file
     BuildView* view_;
     BuildForm* form_;
     QComboBox* models_ = nullptr;

@@ -196,6 +196,10 @@ void MainWindow::make_actions() {
     action("device_list", tr("Find a device by name"), QKeySequence("Ctrl+F"), [this] { show_left(2); });
     import_ = new ImportGeometry(workspace_, this);
     action("import", tr("Import geometry \u2026"), QKeySequence("Ctrl+I"), [this] { import_->choose_file(); });
+    action("read_urdf", tr("Read an arm (URDF) \u2026"), {}, [this] {
+        tabs_->show_page(VariantTabs::Page::build);
+        build_->choose_urdf();
+    });
     action("reload", tr("Read the file again"), {}, [this] {
         if (!workspace_.file().isEmpty() && may_lose_work()) open_file(workspace_.file());
     });
@@ -259,6 +263,7 @@ void MainWindow::make_menus() {
     file->addAction(action("reload"));
     file->addSeparator();
     file->addAction(action("import"));
+    file->addAction(action("read_urdf"));
     layout_->fill_export(file->addMenu(tr("Hand on")));
     file->addSeparator();
     file->addAction(action("quit"));

@@ -79,11 +79,12 @@ void add_node(const aiScene& scene, const aiNode& node, const aiMatrix4x4& above
 Found read_mesh(const std::string& file, const std::string& ending) {
     Assimp::Importer importer;
     importer.SetPropertyInteger(AI_CONFIG_PP_SBP_REMOVE, aiPrimitiveType_POINT | aiPrimitiveType_LINE);
+    importer.SetPropertyBool(AI_CONFIG_IMPORT_COLLADA_IGNORE_UP_DIRECTION, true);  // axes stay those of the file
     const aiScene* scene = importer.ReadFile(file, aiProcess_Triangulate | aiProcess_SortByPType);
     if (!scene || !scene->mRootNode) fail(std::string("It cannot be read as ") + ending + ": " + importer.GetErrorString());
     Found out;
     add_node(*scene, *scene->mRootNode, aiMatrix4x4(), 0, out);
-    if (ending == "gltf" || ending == "glb") out.unit = 1;  // the format says metres
+    if (ending == "gltf" || ending == "glb" || ending == "dae") out.unit = 1;  // the format says metres, or its unit, which the reader applies
     return out;
 }
 
@@ -161,7 +162,7 @@ int main(int argc, char** argv) {
         std::string ending = file.substr(file.rfind('.') + 1);
         std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
         const bool step = ending == "step" || ending == "stp";
-        if (!step && ending != "stl" && ending != "obj" && ending != "ply" && ending != "gltf" && ending != "glb") fail("Only STL, OBJ, PLY, glTF (gltf, glb) and STEP (step, stp) files are read.");
+        if (!step && ending != "stl" && ending != "obj" && ending != "ply" && ending != "gltf" && ending != "glb" && ending != "dae") fail("Only STL, OBJ, PLY, glTF (gltf, glb), COLLADA (dae) and STEP (step, stp) files are read.");
         if (ending == "ply") check_ply(file, static_cast<double>(info.st_size));
         const Found found = step ? read_step(file) : read_mesh(file, ending);
         if (found.triangles.empty()) fail("The file holds no triangle.");
