@@ -4,18 +4,16 @@
 #include <cmath>
 #include <set>
 
+#include "joint_lists.h"
 #include "names.h"
 
 namespace escarp::cell {
 namespace {
 
-using kinematics::ArmModel;
 using kinematics::Joint;
 using kinematics::JointType;
 
 const double degree = geometry::pi / 180;
-
-double tidy(double v) { return std::abs(v) < 5e-7 ? 0.0 : std::round(v * 1e6) / 1e6; }
 
 void put_frame(json& group, const Frame& at) {
     const Vector3 turn = geometry::to_triple(at.linear()) / degree, place = 1e3 * at.translation();
@@ -44,45 +42,6 @@ std::string free_word(const std::string& stem, int from, const Taken& taken) {
 
 bool named(const json& list, const std::string& name) {
     return std::any_of(list.begin(), list.end(), [&](const json& one) { return one.value("name", "") == name; });
-}
-
-/// The index of each new joint's forerunner: the one of the same name; else, where just as many are left on both sides, the next of them.
-std::vector<int> forerunners(const kinematics::Mechanism& before, const kinematics::Mechanism& after) {
-    std::vector<int> from(after.joints.size(), -1), left;
-    for (std::size_t i = 0; i < before.joints.size(); ++i) {
-        const auto same = std::find_if(after.joints.begin(), after.joints.end(), [&](const Joint& j) { return j.name == before.joints[i].name; });
-        if (same == after.joints.end()) left.push_back(static_cast<int>(i));
-        else from[static_cast<std::size_t>(same - after.joints.begin())] = static_cast<int>(i);
-    }
-    if (std::count(from.begin(), from.end(), -1) == static_cast<long>(left.size()))
-        for (int& f : from)
-            if (f < 0) f = left.front(), left.erase(left.begin());
-    for (std::size_t i = 0; i < from.size(); ++i)
-        if (from[i] >= 0 && before.joints[static_cast<std::size_t>(from[i])].type != after.joints[i].type) from[i] = -1;
-    return from;
-}
-
-/// Joint values under `key` of a group at `path`, as the changed mechanism has them.
-void carry_values(const json& group, const std::string& path, const std::string& key, bool travel, const ArmModel& before, const ArmModel& after, const std::map<std::string, double>& shifts, Operations& out) {
-    const std::string old_key = group.contains(key + "_deg") ? key + "_deg" : key;
-    if (!group.contains(old_key) || !group[old_key].is_array()) return;
-    const json& old = group[old_key];
-    const std::size_t first = travel ? 1 : 0;
-    if (old.size() != before.mechanism.joints.size() + first) return;
-    const std::string new_key = all_hinges(after.mechanism) && !travel ? key + "_deg" : key;
-    const std::vector<int> from = forerunners(before.mechanism, after.mechanism);
-    json values = json::array();
-    if (travel) values.push_back(old[0]);
-    for (std::size_t i = 0; i < from.size(); ++i) {
-        const Joint& j = after.mechanism.joints[i];
-        const auto shift = shifts.find(j.name);
-        if (from[i] >= 0 && shift == shifts.end()) values.push_back(old[static_cast<std::size_t>(from[i]) + first]);
-        else if (from[i] >= 0) values.push_back(tidy(old[static_cast<std::size_t>(from[i]) + first].get<double>() - shift->second / file_unit(j.type)));
-        else values.push_back(tidy(after.ready[static_cast<Eigen::Index>(i)] / file_unit(j.type)));
-    }
-    if (old_key == new_key && values == old) return;
-    if (old_key != new_key) out.push_back(Operation::remove(path + "/" + old_key));
-    out.push_back(Operation::set(path + "/" + new_key, values));
 }
 
 void replace_in(const json& tree, const std::string& list, const json& model, Operations& out) {
@@ -298,9 +257,8 @@ Edit keep_model(const Document& document, const std::string& variant, const Kind
         for (const std::string& user : before ? users_of_model(tree, id) : std::vector<std::string>()) {
             const json& device = *find(tree, "/devices/" + user);
             const std::string path = "/devices/" + user;
-            const bool travel = device.contains("travel");
-            carry_values(device, path, "ready", travel, old.model, draft.model, shifts, edit.operations);
-            for (const json& pose : device.value("poses", json::array())) carry_values(pose, path + "/poses/" + pose.value("id", ""), "joints", travel, old.model, draft.model, shifts, edit.operations);
+            const Carried carried{old.model, draft.model, device.contains("travel") ? Carried::Travel::keeps : Carried::Travel::none, 0, shifts};
+            carry_joint_lists(device, path, carried, edit.operations);
         }
         if (tree.contains("unfinished_models") && find(tree, "/unfinished_models/" + id)) edit.operations.push_back(Operation::remove("/unfinished_models/" + id));
         try {

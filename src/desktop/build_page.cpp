@@ -149,7 +149,7 @@ QWidget* BuildPage::make_left() {
     tree_->setAccessibleName(tr("Links, each on what carries it"));
     tree_->setColumnCount(2);
     tree_->setHeaderHidden(true);
-    tree_->setIndentation(12);
+    tree_->setIndentation(7);
     tree_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
     tree_->header()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
     connect(tree_, &QTreeWidget::itemSelectionChanged, this, [this] {
@@ -228,6 +228,7 @@ QWidget* BuildPage::make_middle() {
     list_->setAccessibleName(tr("What is to be mended"));
     list_->setFrameShape(QFrame::NoFrame);
     list_->setWordWrap(true);
+    list_->setStyleSheet("QListWidget { padding-left: 6px; }");
     connect(list_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) { go_to(item->data(Qt::UserRole).toString().toStdString()); });
     rows->addWidget(list_);
     return middle;

@@ -24,7 +24,9 @@
 
 #include "layouts.h"
 #include "number_field.h"
+#include "arm_fields.h"
 #include "arm_words.h"
+#include "field_grid.h"
 #include "step_line.h"
 #include "theme.h"
 #include "typed_number.h"
@@ -67,29 +69,6 @@ QString short_info(const cell::Cell& cell, const cell::Device& d, const cell::js
     }
 }
 
-struct Grid {
-    QGridLayout* layout;
-    int row = 0;
-    QLabel* add(const QString& label, QWidget* field, const QString& unit = {}) {
-        auto* l = new QLabel(label);
-        l->setStyleSheet("color: #5C6870; font-size: 11px;");
-        l->setBuddy(field);
-        field->setFixedHeight(20);
-        field->setMinimumWidth(60);
-        field->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);  // the column gives the width, not the longest entry
-        field->setAccessibleName(label);
-        layout->addWidget(l, row, 0);
-        layout->addWidget(field, row, 1, 1, unit.isEmpty() ? 2 : 1);
-        if (!unit.isEmpty()) {
-            auto* u = new QLabel(unit);
-            u->setStyleSheet("color: #5C6870; font-size: 10px;");
-            layout->addWidget(u, row, 2);
-        }
-        ++row;
-        return l;
-    }
-};
-
 /// Corner points as they are typed: "0 0, 2000 0, 2000 1500". Empty where they are not numbers in pairs.
 cell::json typed_points(const QString& text) {
     cell::json out = cell::json::array();
@@ -118,16 +97,6 @@ QString shown_list(const cell::json& list) {
         if (item.is_array() && item.size() == 2) out << shown_number(item[0].get<double>()) + " " + shown_number(item[1].get<double>());
         else if (item.is_number()) out << shown_number(item.get<double>());
     return out.join(", ");
-}
-
-Grid new_grid(QVBoxLayout* into) {
-    auto* grid = new QGridLayout;
-    grid->setContentsMargins(24, 2, 8, 4);
-    grid->setHorizontalSpacing(5);
-    grid->setVerticalSpacing(2);
-    grid->setColumnStretch(1, 1);
-    into->addLayout(grid);
-    return {grid};
 }
 
 }  // namespace
@@ -335,7 +304,7 @@ QWidget* Worksheet::card(const cell::Device& d, const cell::json& values) {
 }
 
 void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cell::json& values) {
-    Grid grid = new_grid(layout);
+    FieldGrid grid = new_field_grid(layout);
     const std::string at = "/devices/" + d.id + "/";
     const QString title = tr("Change %1").arg(QString::fromStdString(d.name));
     const auto combo = [&](const QString& label, const std::string& key, const std::vector<std::pair<QString, std::string>>& choices, const std::string& now) {
@@ -440,17 +409,11 @@ void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cel
             }
         }
     }
-    if (d.arm) {
-        std::vector<std::pair<QString, std::string>> models, tools;
-        for (const auto& m : workspace_.cell()->arm_models) models.emplace_back(QString::fromStdString(m.name), m.id);
-        for (const auto& t : workspace_.cell()->tool_models) tools.emplace_back(QString::fromStdString(t.name), t.id);
-        combo(tr("model"), "model", models, values.value("model", ""));
-        combo(tr("tool"), "tool", tools, values.value("tool", ""));
-    }
+    if (d.arm) add_arm_fields(workspace_, layout, d, values, this, [this](QWidget* field, QLabel* label, const std::string& path) { mark_altered(field, label, path); });
 }
 
 void Worksheet::add_step_fields(QVBoxLayout* layout, const cell::Device& d, const cell::Step& s, const cell::json& cell) {
-    Grid grid = new_grid(layout);
+    FieldGrid grid = new_field_grid(layout);
     const std::string at = "/" + s.path + "/";
     const cell::json* found = cell::find(cell, "/" + s.path);
     const cell::json values = found ? *found : cell::json::object();

@@ -342,7 +342,7 @@ private:
             const bool endless = joint.child("mimic") && high - low > 1e5;  // what follows another needs no limits of its own
             if (!endless) one["min_" + unit] = tidy(per * low), one["max_" + unit] = tidy(per * high);
         }
-        if (limit.attribute("effort")) notes_.add("Greatest efforts of joints have no counterpart", name + " " + limit.attribute("effort").value() + (hinge ? " N m" : " N"));
+        if (number(limit, "effort", 0) > 0) notes_.add("Greatest efforts of joints have no counterpart", name + " " + limit.attribute("effort").value() + (hinge ? " N m" : " N"));
         if (const xml_node mimic = joint.child("mimic")) {
             const std::string leader = mimic.attribute("joint").as_string();
             const xml_node other = doc_.child("robot").find_child_by_attribute("joint", "name", leader.c_str());

@@ -2,6 +2,11 @@
 
 #include <QTreeWidget>
 
+#include <cell/catalogue.h>
+#include <exchange/urdf.h>
+#include <QCheckBox>
+#include <QFile>
+
 #include "bench_window.h"
 
 using namespace escarp;
@@ -234,6 +239,87 @@ TEST_CASE("mistakes are named as they are made, the cell keeps what it had, and 
     CHECK(h.mistakes().isEmpty());
     CHECK(limit() == Approx(0.45));
     CHECK(h.w().document().tree().value("unfinished_models", cell::json::array()).empty());
+}
+
+TEST_CASE("an arm read from a robot description is placed, given a tool and a pick-and-place, and works") {
+    BuildHands h;
+    cell::json tree = cell::Document().tree();
+    for (const cell::json& m : cell::catalogue_arms())
+        if (m["id"] == "six900") tree["arm_models"].push_back(m);
+    const QString file = h.room.filePath("six.urdf");
+    exchange::write_urdf(tree, "six900", file.toStdString());
+    // What is wrong is told, and nothing changes.
+    QFile broken(h.room.filePath("broken.urdf"));
+    REQUIRE(broken.open(QIODevice::WriteOnly));
+    broken.write("<robot name='x'><link name='a'/><link name='b'/></robot>");
+    broken.close();
+    CHECK_FALSE(h.page().read_urdf(broken.fileName()));
+    CHECK(h.told.join(' ').contains("both hang on nothing"));
+    CHECK(!h.w().modified());
+    h.told.clear();
+    REQUIRE(h.page().read_urdf(file));
+    h.settle();
+    CHECK(h.verdict().contains("spherical wrist"));
+    CHECK(h.mistakes().join(' ').contains("no accelerations"));  // the notes stand in the same list
+    h.type(h.child<QLineEdit>("build_payload"), "8");
+    for (const char* device : {"place_conveyorConveyor", "place_infeedInfeed", "place_structurePedestal"}) {
+        h.action("build")->trigger();  // to the Floor and back: the cell lives on meanwhile
+        h.action(device)->trigger();
+        h.settle();
+        if (QString(device).contains("Pedestal")) {
+            h.type(h.child<NumberField>("place_x"), "700");
+            h.type(h.child<NumberField>("place_y"), "-500");
+        }
+        h.w().select({});
+        h.action("build")->trigger();
+        h.settle();
+    }
+    h.press("build_place");
+    const QString id = h.w().selection().device;
+    auto* host = h.child<QComboBox>("field_" + id + "_host");
+    host->setCurrentIndex(host->findText("Pedestal"));
+    Q_EMIT host->activated(host->currentIndex());
+    h.settle();
+    h.type(h.child<NumberField>("place_x"), "0");
+    h.type(h.child<NumberField>("place_y"), "0");
+    h.type(h.child<NumberField>("place_z"), "0");
+    h.choose("field_" + id + "_tool", "jaw120");
+    REQUIRE(h.w().cell()->devices.back().arm->tool);
+    h.w().select({});
+    h.action("place_outfeedOutfeed")->trigger();
+    h.settle();
+    h.type(h.child<NumberField>("place_x"), "1.25 m");
+    h.type(h.child<NumberField>("place_y"), "-500");
+    h.w().select(id);
+    for (const char* step : {"Pick", "Place"}) {
+        QTest::qWait(30);
+        for (QAction* a : h.child<QToolButton>("add_step")->menu()->actions())
+            if (a->text() == step) a->trigger();
+        h.settle();
+    }
+    CHECK(h.window.verdict()->shown("reach") == "2 / 2");
+    CHECK(h.cycle().toDouble() == Approx(6.0).margin(0.01));
+    // On a travel axis its taught values get one more, and lose it again.
+    h.w().select(id);
+    h.settle();
+    h.store_pose("rest");
+    auto* travel = h.child<QCheckBox>("field_" + id + "_travel");
+    travel->click();
+    h.settle();
+    const auto arm = [&]() -> const cell::Device& { return h.w().cell()->devices[static_cast<std::size_t>(h.w().cell()->device(id.toStdString()))]; };
+    CHECK(arm().arm->model->mechanism.size() == 7);
+    CHECK(arm().poses.front().joints->size() == 7);
+    h.type(h.child<NumberField>("field_" + id + "_travel_length_mm"), "1.5 m");
+    CHECK(arm().arm->model->mechanism.joints[0].high == Approx(1.5));
+    h.child<QCheckBox>("field_" + id + "_travel")->click();
+    h.settle();
+    CHECK(arm().poses.front().joints->size() == 6);
+    // A second tool, 60 mm along the flange's x.
+    h.choose("field_" + id + "_more_tools_1", "jaw60");
+    h.type(h.child<NumberField>("field_" + id + "_more_tools_1_at_mm_0"), "60");
+    REQUIRE(arm().arm->tools.size() == 2);
+    CHECK(arm().arm->tools[1].at.translation().x() == Approx(0.06));
+    CHECK(h.told.isEmpty());
 }
 
 TEST_CASE("a link dragged in the picture turns by its joint; followers go along; a copy of a catalogue arm can be changed") {
