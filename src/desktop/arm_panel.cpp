@@ -1,5 +1,6 @@
 #include "arm_panel.h"
 
+#include <QCheckBox>
 #include <QGridLayout>
 #include <QPushButton>
 #include <QResizeEvent>
@@ -47,6 +48,8 @@ ArmPanel::ArmPanel(Workspace& workspace, QWidget* parent) : QScrollArea(parent),
     connect(&workspace_, &Workspace::evaluated, this, &ArmPanel::rebuild);
     connect(&workspace_, &Workspace::time_changed, this, &ArmPanel::refresh);
     connect(&workspace_, &Workspace::posed_changed, this, &ArmPanel::refresh);
+    connect(&workspace_, &Workspace::hand_stopped, this, &ArmPanel::say);
+    connect(&workspace_, &Workspace::picked, this, &ArmPanel::go_to_picked);
     rebuild();
 }
 
@@ -86,7 +89,7 @@ void ArmPanel::rebuild() {
     joint_rows_.clear();
     std::fill(std::begin(tool_), std::end(tool_), nullptr);
     relative_ = direction_ = host_ = nullptr;
-    name_ = nullptr, solutions_ = nullptr, said_ = nullptr, state_ = nullptr, clearance_ = nullptr, quaternion_ = nullptr;
+    name_ = nullptr, solutions_ = nullptr, ghosts_ = nullptr, said_ = nullptr, state_ = nullptr, clearance_ = nullptr, quaternion_ = nullptr;
     if (key.empty()) {
         auto* hint = new QLabel(tr("Select an arm: its joints, its tool and its poses are here."));
         hint->setWordWrap(true);
@@ -214,19 +217,19 @@ void ArmPanel::add_jog() {
     direction_ = new QComboBox;
     direction_->setObjectName("jog_frame");
     for (const QString& text : {tr("world"), tr("base"), tr("tool"), tr("joint")}) direction_->addItem(text);
-    direction_->setCurrentIndex(static_cast<int>(jog_frame_));
+    direction_->setCurrentIndex(static_cast<int>(workspace_.by_hand().frame));
     direction_->setMinimumContentsLength(6);
-    connect(direction_, &QComboBox::currentIndexChanged, this, [this](int i) { jog_frame_ = static_cast<Frame>(i); });
+    connect(direction_, &QComboBox::currentIndexChanged, this, [this](int i) { change_by_hand([i](ByHand& h) { h.frame = static_cast<ByHand::Frame>(i); }); });
     first->addWidget(direction_, 1);
     step_mm_ = new NumberField("mm", 0.01, 1000);
-    step_mm_->set_value(jog_mm_);
+    step_mm_->set_value(workspace_.by_hand().mm);
     step_mm_->setObjectName("jog_mm");
     step_deg_ = new NumberField(QStringLiteral("\u00b0"), 0.01, 180);
-    step_deg_->set_value(jog_deg_);
+    step_deg_->set_value(workspace_.by_hand().deg);
     step_deg_->setObjectName("jog_deg");
     for (NumberField* f : {step_mm_, step_deg_}) {
         f->setFixedWidth(36);
-        connect(f, &NumberField::changed, this, [this, f](double v) { (f == step_mm_ ? jog_mm_ : jog_deg_) = v; });
+        connect(f, &NumberField::changed, this, [this, f](double v) { change_by_hand([&](ByHand& h) { (f == step_mm_ ? h.mm : h.deg) = v; }); });
         first->addWidget(f);
         first->addWidget(new QLabel(f == step_mm_ ? "mm" : QStringLiteral("\u00b0")));
     }
@@ -246,6 +249,7 @@ void ArmPanel::add_jog() {
     rows_->addLayout(grid);
     auto* keys = new QLabel(tr("Keys: Alt+\u2190\u2192 X, Alt+\u2191\u2193 Y, Alt+PgUp PgDn Z. Joint: Alt+\u2190\u2192 turns it, Alt+\u2191\u2193 takes the next."));
     keys->setFont(theme::font(9));
+    keys->setToolTip(tr("In Model and Floor: drag the handles at the tool; with \"joint\", drag the links themselves. Ctrl keeps to whole steps."));
     keys->setWordWrap(true);
     keys->setStyleSheet(QString("color: %1;").arg(theme::muted.name()));
     rows_->addWidget(keys);
@@ -254,7 +258,12 @@ void ArmPanel::add_jog() {
     connect(down, &QPushButton::clicked, this, &ArmPanel::straight_down);
     auto* back = link(tr("back to cycle"), "jog_back");
     connect(back, &QPushButton::clicked, this, [this] { workspace_.let_go(); });
+    auto* pick = link(tr("pick in Model"), "jog_pick");
+    pick->setToolTip(tr("Click a surface in the Model: the tool goes there, pointing into it"));
+    connect(pick, &QPushButton::clicked, this, [this] { change_by_hand([](ByHand& h) { h.picking = true; }); });
+    row->setSpacing(2);
     row->addWidget(down);
+    row->addWidget(pick);
     row->addWidget(back);
     row->addStretch(1);
     rows_->addLayout(row);
@@ -273,6 +282,15 @@ void ArmPanel::add_jog() {
 
 void ArmPanel::add_solutions() {
     title(tr("JOINT SOLUTIONS"))->setToolTip(tr("All joint values that bring the tool where it is, with the joint nearest to a limit. Press one to see the arm in it."));
+    ghosts_ = new QCheckBox(tr("show all in the Model"));
+    ghosts_->setObjectName("solution_ghosts");
+    ghosts_->setFont(theme::font(10));
+    ghosts_->setChecked(show_ghosts_);
+    connect(ghosts_, &QCheckBox::toggled, this, [this](bool on) {
+        show_ghosts_ = on;
+        refresh();
+    });
+    rows_->addWidget(ghosts_);
     solutions_ = new QVBoxLayout;
     solutions_->setSpacing(0);
     rows_->addLayout(solutions_);
@@ -398,34 +416,25 @@ void ArmPanel::take(const JointVector& q) {
 }
 
 bool ArmPanel::go(const geometry::Frame& tool) {
-    const cell::Device& d = device();
-    const auto found = d.arm->solver->nearest(tool * d.arm->tool_frame.inverse(), joints());
-    if (found && found->within_limits) {
-        take(found->q);
-        return true;
-    }
-    if (found) {  // another branch may still do
-        std::vector<kinematics::JointSolution> all;
-        d.arm->solver->solve(tool * d.arm->tool_frame.inverse(), joints(), all);
-        for (const kinematics::JointSolution& s : all)
-            if (s.within_limits) {
-                take(s.q);
-                return true;
-            }
-        const auto [joint, margin] = kinematics::limit_margin(d.arm->model->mechanism, found->q);
-        const kinematics::Joint& tight = d.arm->model->mechanism.joints[static_cast<std::size_t>(joint)];
-        say(tr("%1 would be %2 %3 beyond its limit.").arg(QString::fromStdString(tight.name)).arg(-margin / joint_unit(tight), 0, 'f', 1).arg(joint_sign(tight)));
-    } else {
-        say(d.arm->solver->can_orient(tool.linear()) ? tr("The arm cannot reach there.") : tr("The arm cannot bring its tool into this orientation."));
-    }
+    if (workspace_.bring_tool(device().world * tool, true)) return true;
     refresh();
     return false;
+}
+
+/// The tool on a point of a surface that was clicked, pointing into it, turned as little as can be.
+void ArmPanel::go_to_picked(const geometry::Vector3& point, const geometry::Vector3& outward) {
+    if (index() < 0) return;
+    const geometry::Frame now = workspace_.tool_by_hand();
+    geometry::Frame tool = now;
+    tool.translation() = point;
+    tool.linear() = (Eigen::Quaterniond::FromTwoVectors(now.linear().col(2), -outward).toRotationMatrix() * now.linear()).eval();
+    go(device().world.inverse() * tool);
 }
 
 void ArmPanel::jog(int axis, int direction) {
     if (index() < 0 || !direction_) return;
     const cell::Device& d = device();
-    const Frame frame = jog_frame_;
+    const Frame frame = workspace_.by_hand().frame;
     JointVector q = joints();
     if (frame == Frame::joint) {
         // X is the joint chosen last; the other buttons are the joints in their order.
@@ -451,6 +460,12 @@ void ArmPanel::choose_joint(int direction) {
     const int n = static_cast<int>(joint_rows_.size());
     joint_ = (joint_ + direction + n) % n;
     refresh();
+}
+
+void ArmPanel::change_by_hand(const std::function<void(ByHand&)>& change) {
+    ByHand next = workspace_.by_hand();
+    change(next);
+    workspace_.set_by_hand(next);
 }
 
 void ArmPanel::straight_down() {
@@ -513,6 +528,11 @@ void ArmPanel::refresh() {
         connect(b, &QPushButton::clicked, this, [this, to = s.q] { QTimer::singleShot(0, this, [this, to] { take(to); }); });
         solutions_->addWidget(b);
     }
+    std::vector<JointVector> others;
+    for (const kinematics::JointSolution& s : all)
+        if (show_ghosts_ && s.within_limits && (s.q - q).cwiseAbs().maxCoeff() > 1e-6) others.push_back(s.q);
+    workspace_.set_ghosts(d.id, std::move(others));
+    ghosts_->setVisible(!all.empty());
     if (all.empty()) {
         auto* none = new QLabel(tr("searched for numerically: only the present one is known"));
         none->setFont(theme::font(10));

@@ -1,6 +1,7 @@
 #pragma once
 // The selected arm by hand: joint values, tool position, jogging, joint solutions, and its taught poses.
 
+#include <QCheckBox>
 #include <QComboBox>
 #include <QLabel>
 #include <QScrollArea>
@@ -18,12 +19,12 @@ public:
     explicit ArmPanel(Workspace& workspace, QWidget* parent = nullptr);
 
     /// What a jog step moves: the tool along or about an axis of a frame, or the joint chosen last.
-    enum class Frame { world, base, tool, joint };
+    using Frame = ByHand::Frame;
     /// One step along (axis 0 to 2) or about (3 to 5) an axis; stops at limits. In joint directions axis 0 moves the joint.
     void jog(int axis, int direction);
     /// The next joint, for jogging by keys.
     void choose_joint(int direction);
-    bool by_joint() const { return jog_frame_ == Frame::joint; }
+    bool by_joint() const { return workspace_.by_hand().frame == Frame::joint; }
     void straight_down();
     void store();
 
@@ -45,6 +46,8 @@ private:
     void take(const kinematics::JointVector& q);
     /// Goes to a pose of the tool in the arm's base frame; says so where it cannot.
     bool go(const geometry::Frame& tool);
+    void go_to_picked(const geometry::Vector3& point, const geometry::Vector3& outward);
+    void change_by_hand(const std::function<void(ByHand&)>& change);
     geometry::Frame reference() const;  ///< that the tool's numbers are relative to, in the world
     void say(const QString& text);
     void apply(const std::function<cell::Edit()>& edit);
@@ -64,10 +67,10 @@ private:
     QLineEdit* name_ = nullptr;
     QLabel *quaternion_ = nullptr, *clearance_ = nullptr, *said_ = nullptr, *state_ = nullptr;
     QVBoxLayout* solutions_ = nullptr;
+    QCheckBox* ghosts_ = nullptr;
     std::string built_;      ///< key of what is shown
     int joint_ = 0;
-    Frame jog_frame_ = Frame::world;  ///< kept while the panel is built anew, as are the increments
-    double jog_mm_ = 10, jog_deg_ = 5;
+    bool show_ghosts_ = false;
     bool filling_ = false;
 };
 

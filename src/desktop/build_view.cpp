@@ -150,22 +150,12 @@ bool BuildView::grab(const QPointF& at, Qt::KeyboardModifiers keys) {
 /// The joint turns so that the point that was taken comes under the pointer, as far as it can.
 void BuildView::dragged(const QPointF& at) {
     const cell::FileJoint& j = building_.draft.joints[static_cast<std::size_t>(held_joint_)];
-    std::map<std::string, double> values = building_.values;
-    double& q = values[j.joint.name];
-    const double nudge = j.joint.type == JointType::hinge ? 1e-3 : 1e-4, most = j.joint.type == JointType::hinge ? 0.2 : 0.05 * camera().distance;
-    const auto seen = [&] { return pixel_of(building_.draft.frames(values)[static_cast<std::size_t>(held_link_)] * held_point_); };
-    for (int round = 0; round < 30; ++round) {
-        const double before = q;
-        const auto here = seen();
-        q = before + nudge;
-        const auto beside = seen();
-        q = before;
-        if (!here || !beside) break;
-        const QPointF rate = (*beside - *here) / nudge, gap = at - *here;
-        const double damped = QPointF::dotProduct(rate, rate) + 25;  // pixels^2: points beside the axis do not run away
-        q = std::clamp(before + std::clamp(QPointF::dotProduct(rate, gap) / damped, -most, most), j.joint.low, j.joint.high);
-        if (std::abs(q - before) < 1e-6) break;
-    }
+    const bool hinge = j.joint.type == JointType::hinge;
+    const double q = follow_pixel(at, building_.value(held_joint_), j.joint.low, j.joint.high, hinge ? 1e-3 : 1e-4, hinge ? 0.2 : 0.05 * camera().distance, [&](double v) {
+        std::map<std::string, double> values = building_.values;
+        values[j.joint.name] = v;
+        return Vector3(building_.draft.frames(values)[static_cast<std::size_t>(held_link_)] * held_point_);
+    });
     Q_EMIT tried(QString::fromStdString(j.joint.name), q);
 }
 

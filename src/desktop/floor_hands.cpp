@@ -261,6 +261,10 @@ void FloorView::mousePressEvent(QMouseEvent* event) {
         if (corners_.size() == 2) Q_EMIT points_measured(corners_[0], corners_[1]);
         return update();
     }
+    if (const QPointF tool = tool_handle(); !tool.isNull() && QLineF(tool, pressed_).length() < 10) {
+        start_ = workspace_.tool_by_hand();
+        return set_hand(Hand::tool);
+    }
     for (const Dimension& d : dimensions_)
         if (d.box.adjusted(-2, -2, 2, 2).contains(pressed_)) return edit_dimension(d);
     const QPointF handle = turn_handle();
@@ -321,6 +325,12 @@ void FloorView::mouseMoveEvent(QMouseEvent* event) {
             return drag_to(at, snap);
         case Hand::dragging: return drag_to(at, snap);
         case Hand::turning: return turn_to(at, snap);
+        case Hand::tool: {
+            Frame tool = start_;
+            tool.translation() += (moved.x() * view_.right() - moved.y() * view_.up()) / view_.scale;
+            workspace_.bring_tool(tool, false);
+            return update();
+        }
         case Hand::placing: return place_to(at, snap);
         case Hand::drawing:
         case Hand::measuring: hover_ = corner_point(at, event->modifiers()); return update();
@@ -334,6 +344,7 @@ void FloorView::mouseReleaseEvent(QMouseEvent* event) {
     set_hand(Hand::none);
     const cell::Cell& c = *workspace_.cell();
     const auto id = [&](int device) { return QString::fromStdString(c.devices[static_cast<std::size_t>(device)].id); };
+    if (was == Hand::tool) return;
     if (was == Hand::dragging || was == Hand::turning) return workspace_.take_draft();
     if (was == Hand::banding) {
         const QRectF band = QRectF(pressed_, event->position()).normalized();

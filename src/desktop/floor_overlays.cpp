@@ -212,6 +212,11 @@ void FloorView::draw_needs(QPainter& p) const {
     }
 }
 
+QPointF FloorView::tool_handle() const {
+    if (workspace_.arm_by_hand() < 0 || workspace_.by_hand().frame == ByHand::Frame::joint || workspace_.playing()) return {};
+    return view_.to_pixels(workspace_.tool_by_hand().translation());
+}
+
 QPointF FloorView::turn_handle() const {
     const cell::Cell& c = *workspace_.cell();
     const int selected = c.device(workspace_.selection().device.toStdString());
@@ -245,6 +250,12 @@ void FloorView::draw_selection(QPainter& p) {
         p.drawLine(view_.to_pixels(workspace_.cell()->devices[static_cast<std::size_t>(selected)].world.translation()), handle);
         p.setBrush(hand_ == Hand::turning ? theme::accent : theme::panel);
         p.drawEllipse(handle, 5, 5);
+    }
+    if (const QPointF tool = tool_handle(); !tool.isNull()) {
+        p.setPen(QPen(theme::accent, 1.6));
+        p.setBrush(hand_ == Hand::tool ? theme::accent : theme::panel);
+        p.drawEllipse(tool, 6, 6);
+        for (const QPointF& way : {QPointF(1, 0), QPointF(-1, 0), QPointF(0, 1), QPointF(0, -1)}) p.drawLine(tool + 6 * way, tool + 11 * way);
     }
     if (workspace_.shown().dimensions) draw_dimensions(p);
 }

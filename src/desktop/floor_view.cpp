@@ -34,7 +34,7 @@ FloorView::FloorView(Workspace& workspace, QWidget* parent) : QWidget(parent), w
     });
     connect(&workspace_, &Workspace::evaluated, this, qOverload<>(&QWidget::update));
     connect(&workspace_, &Workspace::time_changed, this, qOverload<>(&QWidget::update));
-    connect(&workspace_, &Workspace::posed_changed, this, qOverload<>(&QWidget::update));
+    for (auto signal : {&Workspace::posed_changed, &Workspace::by_hand_changed}) connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
     const auto renewed = [this] {
         tag_->show_device();
         place_tag();

@@ -77,7 +77,7 @@ private:
         kinematics::ReachField field;
         QImage image;
     };
-    enum class Hand { none, armed, dragging, panning, orbiting, turning, placing, drawing, measuring, banding };
+    enum class Hand { none, armed, dragging, panning, orbiting, turning, tool, placing, drawing, measuring, banding };
 
     // What is drawn
     std::vector<int> devices_at(const QPointF& pixel) const;
@@ -95,6 +95,7 @@ private:
     void draw_hand(QPainter& p) const;
     void draw_words(QPainter& p) const;
     double working_height() const;
+    QPointF tool_handle() const;  ///< of the arm that is moved by hand; null where there is none
     QPointF turn_handle() const;  ///< of the selected device; null where there is none
 
     // Hands

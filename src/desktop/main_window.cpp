@@ -239,6 +239,9 @@ void MainWindow::show_right(int page) {
     right_->setCurrentIndex(page);
     for (std::size_t i = 0; i < right_tabs_.size(); ++i) right_tabs_[i]->setChecked(static_cast<int>(i) == page);
     if (page != 1) workspace_.let_go();
+    ByHand by_hand = workspace_.by_hand();
+    by_hand.on = page == 1, by_hand.picking = false;
+    workspace_.set_by_hand(by_hand);
 }
 
 void MainWindow::show_left(int page) {

@@ -1,5 +1,6 @@
 #include "model_view.h"
 
+#include <QGuiApplication>
 #include <QPainter>
 #include <cmath>
 
@@ -22,7 +23,7 @@ ModelView::ModelView(Workspace& workspace, QWidget* parent) : SceneView(parent),
     });
     later_.setSingleShot(true);
     connect(&later_, &QTimer::timeout, this, &ModelView::renew);
-    for (auto signal : {&Workspace::evaluated, &Workspace::time_changed, &Workspace::posed_changed, &Workspace::selection_changed, &Workspace::shown_changed}) connect(&workspace_, signal, this, &ModelView::renew);
+    for (auto signal : {&Workspace::evaluated, &Workspace::time_changed, &Workspace::posed_changed, &Workspace::by_hand_changed, &Workspace::ghosts_changed, &Workspace::selection_changed, &Workspace::shown_changed}) connect(&workspace_, signal, this, &ModelView::renew);
 }
 
 void ModelView::fit() {
@@ -66,9 +67,10 @@ std::vector<ModelView::Item> ModelView::items() const {
         const int index = static_cast<int>(i);
         const QColor fill = theme::look_colour(d.look, d.colour);
         // Pieces of a surface are only drawn while the surface itself is not there.
-        const auto add = [&](const geometry::Body& b, const Frame& at, const QColor& colour) {
+        const auto add = [&](const geometry::Body& b, const Frame& at, const QColor& colour, int part = -1) {
             const Surfaces::Kept* surface = b.stand_in ? workspace_.surfaces().find(b.mesh) : nullptr;
             Item item{&b.shape, at * b.at, colour, index, chosen, b.see_through};
+            item.part = part;
             if (surface && surface->surface) item.surface = surface;
             else if (surface && !surface->missing.isEmpty()) item.colour = theme::stop, item.see_through = true;
             item.drawn = !(b.stand_in && b.mesh.empty() && hides_pieces);
@@ -81,8 +83,13 @@ std::vector<ModelView::Item> ModelView::items() const {
         d.arm->model->mechanism.link_frames(joints_at(c, index, e.get(), workspace_.time(), workspace_.posed()), d.world, frames);
         const auto& links = d.arm->model->mechanism.links;
         for (std::size_t l = 0; l < links.size(); ++l)
-            for (const geometry::Body& b : links[l].bodies) add(b, frames[l], l == 0 ? theme::steel : fill);
-        for (const geometry::Body& b : d.arm->tool_bodies) add(b, frames[static_cast<std::size_t>(d.arm->model->flange_link)] * d.arm->model->flange, QColor(0xC9, 0x8A, 0x6A));
+            for (const geometry::Body& b : links[l].bodies) add(b, frames[l], l == 0 ? theme::steel : fill, static_cast<int>(l));
+        for (const geometry::Body& b : d.arm->tool_bodies) add(b, frames[static_cast<std::size_t>(d.arm->model->flange_link)] * d.arm->model->flange, QColor(0xC9, 0x8A, 0x6A), d.arm->model->flange_link);
+        for (const kinematics::JointVector& ghost : workspace_.ghosts_of(d.id)) {
+            d.arm->model->mechanism.link_frames(ghost, d.world, frames);
+            for (std::size_t l = 1; l < links.size(); ++l)
+                for (const geometry::Body& b : links[l].bodies) out.push_back({&b.shape, frames[l] * b.at, theme::accent, -1, false, true});
+        }
     }
     if (!e) return out;
     const auto now = static_cast<simulation::Ticks>(std::llround(workspace_.time() * 1e9));
@@ -104,8 +111,177 @@ std::vector<ModelView::Item> ModelView::items() const {
 }
 
 void ModelView::clicked(int device, Qt::KeyboardModifiers keys) {
+    if (held_.axis >= 0) return;  // a click on a handle
     if (device >= 0 && keys & Qt::ShiftModifier) return workspace_.toggle(QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(device)].id));
     workspace_.select(device >= 0 ? QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(device)].id) : QString());
+}
+
+geometry::Matrix3 ModelView::hand_axes() const {
+    if (workspace_.by_hand().frame == ByHand::Frame::tool) return workspace_.tool_by_hand().linear();
+    if (workspace_.by_hand().frame == ByHand::Frame::base) return workspace_.cell()->devices[static_cast<std::size_t>(workspace_.arm_by_hand())].world.linear();
+    return geometry::Matrix3::Identity();
+}
+
+std::vector<ModelView::Handle> ModelView::handles() const {
+    if (workspace_.arm_by_hand() < 0 || workspace_.by_hand().frame == ByHand::Frame::joint || workspace_.playing()) return {};
+    std::vector<Handle> out;
+    const Vector3 at = workspace_.tool_by_hand().translation();
+    const geometry::Matrix3 axes = hand_axes();
+    const double size = 0.09 * camera().distance;
+    for (int i = 0; i < 3; ++i) out.push_back({i, {at + 0.25 * size * axes.col(i), at + size * axes.col(i)}});
+    for (int i = 0; i < 3; ++i) {
+        Handle ring{3 + i, {}};
+        for (int k = 0; k <= 12; ++k) {  // a quarter between the other two arrows
+            const double angle = 0.5 * geometry::pi * k / 12;
+            ring.line.push_back(at + 0.72 * size * (std::cos(angle) * axes.col((i + 1) % 3) + std::sin(angle) * axes.col((i + 2) % 3)));
+        }
+        out.push_back(std::move(ring));
+    }
+    out.push_back({6, {at, at}});
+    return out;
+}
+
+void ModelView::draw_handles(QPainter& p) const {
+    static const char* names[] = {"X", "Y", "Z"};
+    const QColor colours[] = {theme::stop, theme::good, theme::move};
+    for (const Handle& h : handles()) {
+        const bool held = held_.axis == h.axis;
+        if (h.axis == 6) {
+            p.setPen(QPen(theme::accent, 1.5));
+            p.setBrush(held ? theme::accent : theme::panel);
+            if (const auto at = pixel_of(h.line.front())) p.drawEllipse(*at, 5, 5);
+            p.setBrush(Qt::NoBrush);
+            continue;
+        }
+        p.setPen(QPen(colours[h.axis % 3], held ? 4 : 2.4));
+        for (std::size_t i = 0; i + 1 < h.line.size(); ++i) draw_line(p, h.line[i], h.line[i + 1], h.axis < 3);
+        p.setFont(theme::font(10, true));
+        if (const auto end = pixel_of(h.line.back()); end && h.axis < 3) p.drawText(*end + QPointF(4, 4), names[h.axis]);
+    }
+    if (workspace_.by_hand().picking || held_.axis >= 0 || held_.joint >= 0) {
+        QString text = tr("Click a surface: the tool goes there, pointing into it");
+        if (held_.axis >= 0 && held_.axis < 3) text = tr("%1 %2 mm").arg(names[held_.axis]).arg(1e3 * held_.value, 0, 'f', 1);
+        else if (held_.axis >= 3 && held_.axis < 6) text = tr("R%1 %2 \u00b0").arg(QString(names[held_.axis - 3]).toLower()).arg(held_.value * 180 / geometry::pi, 0, 'f', 1);
+        else if (held_.axis == 6) text = tr("moved %1 mm").arg(1e3 * held_.value, 0, 'f', 1);
+        else if (held_.joint >= 0) text = QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(workspace_.arm_by_hand())].arm->model->mechanism.joints[static_cast<std::size_t>(held_.joint)].name);
+        p.setFont(theme::font(11, true));
+        QRectF box(10, 24, QFontMetricsF(p.font()).horizontalAdvance(text) + 10, 18);
+        p.fillRect(box, QColor(0xFC, 0xFA, 0xF5, 230));
+        p.setPen(theme::accent);
+        p.drawText(box, Qt::AlignCenter, text);
+    }
+}
+
+bool ModelView::grab(const QPointF& at, Qt::KeyboardModifiers keys) {
+    held_.axis = held_.joint = -1;
+    if (workspace_.arm_by_hand() < 0) return false;
+    if (workspace_.by_hand().picking) {
+        ByHand by_hand = workspace_.by_hand();
+        by_hand.picking = false;
+        workspace_.set_by_hand(by_hand);
+        if (const auto found = surface_at(at)) Q_EMIT workspace_.picked(found->first, found->second);
+        held_.axis = 7;  // nothing that is dragged
+        return true;
+    }
+    if (keys & Qt::ShiftModifier) return false;
+    if (workspace_.by_hand().frame == ByHand::Frame::joint) return grab_link(at);
+    double nearest = 9;
+    for (const Handle& h : handles())
+        for (std::size_t i = 0; i + 1 < h.line.size(); ++i) {
+            const auto a = pixel_of(h.line[i]), b = pixel_of(h.line[i + 1]);
+            if (!a || !b) continue;
+            const QPointF along = *b - *a;
+            const double length2 = std::max(1e-9, QPointF::dotProduct(along, along)), share = std::clamp(QPointF::dotProduct(at - *a, along) / length2, 0.0, 1.0);
+            const double away = QLineF(at, *a + share * along).length();
+            if (away >= nearest) continue;
+            nearest = away;
+            held_.axis = h.axis;
+            held_.point = h.line[i] + share * (h.line[i + 1] - h.line[i]);
+        }
+    if (held_.axis < 0) return false;
+    held_.tool = workspace_.tool_by_hand();
+    held_.axes = hand_axes();
+    held_.pixel = at;
+    held_.value = 0;
+    return true;
+}
+
+/// The link under the pointer, by the joint with a drive that moves it.
+bool ModelView::grab_link(const QPointF& at) {
+    const int arm = workspace_.arm_by_hand();
+    const cell::Device& d = workspace_.cell()->devices[static_cast<std::size_t>(arm)];
+    const kinematics::Mechanism& m = d.arm->model->mechanism;
+    Vector3 where;
+    int link = -1;
+    if (owner_at(at, &where, &link) != arm || link <= 0) return false;
+    for (const int code : m.chain(link)) {
+        if (code < m.size()) held_.joint = code;
+        else m.followers[static_cast<std::size_t>(code - m.size())].ratios.cwiseAbs().maxCoeff(&held_.joint);
+    }
+    if (held_.joint < 0) return false;
+    std::vector<Frame> frames;
+    m.link_frames(workspace_.joints(arm), d.world, frames);
+    held_.link = link;
+    held_.point = frames[static_cast<std::size_t>(link)].inverse() * where;
+    return true;
+}
+
+void ModelView::dragged(const QPointF& at) {
+    const int arm = workspace_.arm_by_hand();
+    if (arm < 0 || held_.axis == 7) return;
+    const ByHand& hand = workspace_.by_hand();
+    const bool steps = QGuiApplication::keyboardModifiers() & Qt::ControlModifier;
+    const cell::Device& d = workspace_.cell()->devices[static_cast<std::size_t>(arm)];
+    if (held_.joint >= 0) {
+        const kinematics::Mechanism& m = d.arm->model->mechanism;
+        const kinematics::Joint& j = m.joints[static_cast<std::size_t>(held_.joint)];
+        const bool hinge = j.type == kinematics::JointType::hinge;
+        kinematics::JointVector q = workspace_.joints(arm);
+        std::vector<Frame> frames;
+        double v = follow_pixel(at, q[held_.joint], j.low, j.high, hinge ? 1e-3 : 1e-4, hinge ? 0.2 : 0.05 * camera().distance, [&](double value) {
+            kinematics::JointVector there = q;
+            there[held_.joint] = value;
+            m.link_frames(there, d.world, frames);
+            return Vector3(frames[static_cast<std::size_t>(held_.link)] * held_.point);
+        });
+        const double step = hinge ? hand.deg * geometry::pi / 180 : 1e-3 * hand.mm;
+        if (steps) v = std::clamp(std::round(v / step) * step, j.low, j.high);
+        q[held_.joint] = v;
+        return workspace_.pose(d.id, q);
+    }
+    Frame tool = held_.tool;
+    const Vector3 origin = held_.tool.translation();
+    if (held_.axis < 3) {
+        const Vector3 along = held_.axes.col(held_.axis);
+        held_.value = follow_pixel(at, held_.value, -20, 20, 1e-4, 0.1 * camera().distance, [&](double v) { return Vector3(held_.point + v * along); });
+        if (steps) held_.value = std::round(held_.value / (1e-3 * hand.mm)) * 1e-3 * hand.mm;
+        tool.translation() += held_.value * along;
+    } else if (held_.axis < 6) {
+        const Vector3 about = held_.axes.col(held_.axis - 3);
+        held_.value = follow_pixel(at, held_.value, -geometry::pi, geometry::pi, 1e-3, 0.2, [&](double v) { return Vector3(origin + geometry::rotation(about, v) * (held_.point - origin)); });
+        const double step = hand.deg * geometry::pi / 180;
+        if (steps) held_.value = std::round(held_.value / step) * step;
+        tool.linear() = (geometry::rotation(about, held_.value) * tool.linear()).eval();
+    } else {
+        const Vector3 sight = (camera().at - camera().eye()).normalized(), right = sight.cross(Vector3::UnitZ()).norm() > 1e-3 ? Vector3(sight.cross(Vector3::UnitZ()).normalized()) : Vector3(-std::sin(camera().turn), std::cos(camera().turn), 0);
+        const auto here = pixel_of(origin), beside = pixel_of(origin + 0.01 * right);
+        if (!here || !beside) return;
+        const double metres = 0.01 / std::max(1e-6, QLineF(*here, *beside).length());
+        const QPointF by = at - held_.pixel;
+        const Vector3 moved = metres * (by.x() * right - by.y() * right.cross(sight));
+        held_.value = moved.norm();
+        tool.translation() += moved;
+    }
+    workspace_.bring_tool(tool, false);
+    renew();
+}
+
+void ModelView::dropped() {
+    held_.joint = -1;
+    QTimer::singleShot(0, this, [this] {  // the click that ends the drag is not one on the arm
+        held_.axis = -1;
+        renew();
+    });
 }
 
 /// Frames and names over the bodies, where they are asked for.
@@ -131,6 +307,7 @@ void ModelView::draw_devices(QPainter& p) const {
 void ModelView::paint_words(QPainter& p) {
     if (workspace_.shown() == Shown::nothing()) return;
     draw_devices(p);
+    draw_handles(p);
     p.setFont(theme::font(12, true));
     p.setPen(theme::muted);
     p.drawText(QPointF(10, 16), tr("MODEL"));

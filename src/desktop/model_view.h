@@ -18,13 +18,34 @@ protected:
     std::vector<Item> items() const override;
     void paint_words(QPainter& p) override;
     void clicked(int owner, Qt::KeyboardModifiers keys) override;
+    bool grab(const QPointF& at, Qt::KeyboardModifiers keys) override;
+    void dragged(const QPointF& at) override;
+    void dropped() override;
 
 private:
     void fit_to(const std::vector<int>& devices);
     void draw_devices(QPainter& p) const;
+    /// What moves the tool: three arrows along the directions chosen, three rings about them, and the point itself.
+    struct Handle {
+        int axis;  ///< 0 to 2 along, 3 to 5 about, 6 in the plane of the picture
+        std::vector<geometry::Vector3> line;
+    };
+    std::vector<Handle> handles() const;
+    geometry::Matrix3 hand_axes() const;  ///< directions of the handles, in the world
+    void draw_handles(QPainter& p) const;
+    bool grab_link(const QPointF& at);
 
     Workspace& workspace_;
     QTimer later_;
+    struct {
+        int axis = -1;              ///< of a handle
+        int joint = -1, link = -1;  ///< of the arm
+        geometry::Vector3 point;    ///< held: in the world, or in the link
+        geometry::Frame tool;       ///< when it began
+        geometry::Matrix3 axes;
+        QPointF pixel;
+        double value = 0;
+    } held_;
 };
 
 }  // namespace escarp::desktop

@@ -345,7 +345,7 @@ std::optional<QPointF> SceneView::pixel_of(const Vector3& world) const {
     return QPointF((seen.x() / seen.w() + 1) * 0.5 * width(), (1 - seen.y() / seen.w()) * 0.5 * height());
 }
 
-int SceneView::owner_at(const QPointF& pixel, Vector3* where) const {
+int SceneView::owner_at(const QPointF& pixel, Vector3* where, int* part) const {
     const QMatrix4x4 back = (projection() * sight()).inverted();
     const float x = static_cast<float>(2 * pixel.x() / width() - 1), y = static_cast<float>(1 - 2 * pixel.y() / height());
     const QVector3D far = back.map(QVector3D(x, y, 0.999f));
@@ -360,10 +360,49 @@ int SceneView::owner_at(const QPointF& pixel, Vector3* where) const {
         double high = std::min(nearest, 20 * camera_.distance), low = 0;
         if (!meets(high)) continue;
         while (high - low > 1e-3) (meets(0.5 * (low + high)) ? high : low) = 0.5 * (low + high);
-        if (high < nearest) nearest = high, owner = item.owner;
+        if (high >= nearest) continue;
+        nearest = high, owner = item.owner;
+        if (part) *part = item.part;
     }
     if (where && owner >= 0) *where = eye + nearest * along;
     return owner;
+}
+
+std::optional<std::pair<Vector3, Vector3>> SceneView::surface_at(const QPointF& pixel) const {
+    Vector3 at, right, up;
+    const int owner = owner_at(pixel, &at);
+    if (owner < 0) return std::nullopt;
+    const Vector3 to_eye = (camera_.eye() - at).normalized();
+    // Two points beside it on the same body give the plane; at a rim the other side is taken.
+    const auto beside = [&](const QPointF& by, Vector3& out) {
+        for (const double sign : {1.0, -1.0})
+            if (owner_at(pixel + sign * by, &out) == owner && (out - at).norm() < 0.05 * camera_.distance) {
+                out = (sign * (out - at)).eval();
+                return true;
+            }
+        return false;
+    };
+    if (!beside({4, 0}, right) || !beside({0, -4}, up)) return std::pair{at, to_eye};
+    Vector3 outward = right.cross(up);
+    if (outward.norm() < 1e-9) return std::pair{at, to_eye};
+    outward.normalize();
+    // Rays end within a millimetre of the surface: a plane along an axis is meant to be just that.
+    for (int axis = 0; axis < 3; ++axis)
+        if (std::abs(outward[axis]) > 0.98) outward = (outward[axis] > 0 ? 1.0 : -1.0) * Vector3(Vector3::Unit(axis));
+    return std::pair{at, outward.dot(to_eye) < 0 ? Vector3(-outward) : outward};
+}
+
+double SceneView::follow_pixel(const QPointF& pixel, double value, double low, double high, double nudge, double most, const std::function<Vector3(double)>& point) const {
+    for (int round = 0; round < 30; ++round) {
+        const auto here = pixel_of(point(value)), beside = pixel_of(point(value + nudge));
+        if (!here || !beside) break;
+        const QPointF rate = (*beside - *here) / nudge;
+        const double damped = QPointF::dotProduct(rate, rate) + 25;  // pixels^2: what hardly moves on the screen does not run away
+        const double next = std::clamp(value + std::clamp(QPointF::dotProduct(rate, pixel - *here) / damped, -most, most), low, high);
+        if (std::abs(next - value) < 1e-6) break;
+        value = next;
+    }
+    return value;
 }
 
 void SceneView::mousePressEvent(QMouseEvent* event) {

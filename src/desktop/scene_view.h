@@ -7,6 +7,7 @@
 #include <QOpenGLShaderProgram>
 #include <QOpenGLVertexArrayObject>
 #include <QOpenGLWidget>
+#include <functional>
 #include <memory>
 #include <optional>
 #include <unordered_map>
@@ -46,6 +47,7 @@ protected:
         bool selected = false, see_through = false;
         const Surfaces::Kept* surface = nullptr;  ///< drawn instead of the shape
         bool drawn = true;
+        int part = -1;    ///< of the owner
     };
     /// The shapes live until the next call.
     virtual std::vector<Item> items() const = 0;
@@ -60,7 +62,12 @@ protected:
     /// Brings a box into view: `space` times its size, looked at `sink` times its middle height.
     void show_box(const geometry::Box3& box, double space, double sink = 1);
     /// The nearest body under a pixel; `where`: the point of it.
-    int owner_at(const QPointF& pixel, geometry::Vector3* where = nullptr) const;
+    int owner_at(const QPointF& pixel, geometry::Vector3* where = nullptr, int* part = nullptr) const;
+    /// The point of a body under a pixel and the direction out of its surface there.
+    std::optional<std::pair<geometry::Vector3, geometry::Vector3>> surface_at(const QPointF& pixel) const;
+    /// The value between `low` and `high`, from `value` on, that brings a point that depends on it nearest to a pixel. `nudge`: a small
+    /// change of it; `most`: how far it goes at once.
+    double follow_pixel(const QPointF& pixel, double value, double low, double high, double nudge, double most, const std::function<geometry::Vector3(double)>& point) const;
     const Camera& camera() const { return camera_; }
     /// Three axes of a frame with their letters.
     void draw_axes(QPainter& p, const geometry::Frame& at, double length, double width = 1.6) const;

@@ -6,6 +6,7 @@
 #include <QApplication>
 #include <QDir>
 #include <QElapsedTimer>
+#include <QCheckBox>
 #include <QFile>
 #include <QImageReader>
 #include <QPainter>
@@ -76,7 +77,14 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
     act("arm_by_hand");
     act("jog_z_plus");
     act("jog_y_plus");
+    if (auto* ghosts = window.findChild<QCheckBox*>("solution_ghosts")) ghosts->setChecked(true);
+    w.select({});
+    w.select("arm1");
+    window.model()->fit_selection();
+    act("jog_z_plus");
     shot("arm-by-hand");
+    if (auto* ghosts = window.findChild<QCheckBox*>("solution_ghosts")) ghosts->setChecked(false);
+    window.model()->fit();
     act("motion_plot");
     at_cycle(3.2);
     shot("motion");

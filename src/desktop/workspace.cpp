@@ -5,7 +5,10 @@
 #include <algorithm>
 #include <cmath>
 
+#include <kinematics/reach.h>
 #include <simulation/kinds.h>
+
+#include "arm_words.h"
 
 namespace escarp::desktop {
 namespace {
@@ -415,6 +418,65 @@ void Workspace::pose(const std::string& device, const kinematics::JointVector& q
     posed_ = Posed{device, q};
     ++pose_count_;
     Q_EMIT posed_changed();
+}
+
+void Workspace::set_by_hand(const ByHand& by_hand) {
+    if (by_hand == by_hand_) return;
+    by_hand_ = by_hand;
+    Q_EMIT by_hand_changed();
+}
+
+int Workspace::arm_by_hand() const {
+    const int i = by_hand_.on ? cell_->device(selection_.device.toStdString()) : -1;
+    return i >= 0 && cell_->devices[static_cast<std::size_t>(i)].arm ? i : -1;
+}
+
+geometry::Frame Workspace::tool_by_hand() const {
+    const int arm = arm_by_hand();
+    if (arm < 0) return geometry::Frame::Identity();
+    const cell::Device& d = cell_->devices[static_cast<std::size_t>(arm)];
+    return d.world * d.arm->model->flange_frame(joints(arm)) * d.arm->tool_frame;
+}
+
+bool Workspace::bring_tool(const geometry::Frame& tool, bool leaps) {
+    const int arm = cell_->device(selection_.device.toStdString());
+    if (arm < 0 || !cell_->devices[static_cast<std::size_t>(arm)].arm) return false;
+    const cell::Device& d = cell_->devices[static_cast<std::size_t>(arm)];
+    const kinematics::JointVector now = joints(arm);
+    const geometry::Frame flange = d.world.inverse() * tool * d.arm->tool_frame.inverse();
+    const auto take = [&](const kinematics::JointVector& q) {
+        Q_EMIT hand_stopped({});
+        pose(d.id, q);
+        return true;
+    };
+    const auto found = d.arm->solver->nearest(flange, now);
+    if (found && found->within_limits) return take(found->q);
+    if (found && leaps) {
+        std::vector<kinematics::JointSolution> all;
+        d.arm->solver->solve(flange, now, all);
+        for (const kinematics::JointSolution& s : all)
+            if (s.within_limits) return take(s.q);
+    }
+    if (found) {
+        const auto [joint, margin] = kinematics::limit_margin(d.arm->model->mechanism, found->q);
+        const kinematics::Joint& tight = d.arm->model->mechanism.joints[static_cast<std::size_t>(joint)];
+        Q_EMIT hand_stopped(tr("%1 would be %2 %3 beyond its limit.").arg(QString::fromStdString(tight.name)).arg(-margin / joint_unit(tight), 0, 'f', 1).arg(joint_sign(tight)));
+    } else {
+        Q_EMIT hand_stopped(d.arm->solver->can_orient(flange.linear() * d.arm->tool_frame.linear()) ? tr("The arm cannot reach there.") : tr("The arm cannot bring its tool into this orientation."));
+    }
+    return false;
+}
+
+void Workspace::set_ghosts(const std::string& device, std::vector<kinematics::JointVector> ghosts) {
+    if (ghosts.empty() && ghosts_.empty()) return;
+    ghosts_for_ = device;
+    ghosts_ = std::move(ghosts);
+    Q_EMIT ghosts_changed();
+}
+
+const std::vector<kinematics::JointVector>& Workspace::ghosts_of(const std::string& device) const {
+    static const std::vector<kinematics::JointVector> none;
+    return device == ghosts_for_ ? ghosts_ : none;
 }
 
 void Workspace::let_go() {

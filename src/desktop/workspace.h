@@ -22,6 +22,16 @@ struct Selection {
     bool operator==(const Selection&) const = default;
 };
 
+/// How the selected arm is moved by hand: in whose directions, by what steps, and what else is shown.
+struct ByHand {
+    enum class Frame { world, base, tool, joint };
+    bool on = false;       ///< the views have handles for it
+    bool picking = false;  ///< the next click in the Model says where the tool goes
+    Frame frame = Frame::world;
+    double mm = 10, deg = 5;
+    bool operator==(const ByHand&) const = default;
+};
+
 /// What the drawings show besides the devices.
 struct Shown {
     bool names = true, frames = false, dimensions = true, reach = true, base = false, helpers = true, model_names = false;
@@ -121,6 +131,18 @@ public:
     /// Joint values of an arm as it is drawn now.
     kinematics::JointVector joints(int device) const { return joints_at(*cell_, device, evaluation().get(), time_, posed()); }
 
+    const ByHand& by_hand() const { return by_hand_; }
+    void set_by_hand(const ByHand& by_hand);
+    /// The selected arm, if it is moved by hand in the views; -1: none.
+    int arm_by_hand() const;
+    /// Moves that arm so that its tool frame comes to `tool` (world). False, and `hand_stopped` with the reason, where it cannot.
+    /// `leaps`: another joint solution will do, too.
+    bool bring_tool(const geometry::Frame& tool, bool leaps);
+    geometry::Frame tool_by_hand() const;  ///< of that arm, in the world
+    /// Further joint values of an arm that are shown, faintly.
+    void set_ghosts(const std::string& device, std::vector<kinematics::JointVector> ghosts);
+    const std::vector<kinematics::JointVector>& ghosts_of(const std::string& device) const;
+
     // What is drawn. Hidden devices are still checked.
     const Shown& shown() const { return shown_; }
     void set_shown(const Shown& shown);
@@ -145,6 +167,10 @@ Q_SIGNALS:
     void file_changed_outside();
     void time_changed();
     void posed_changed();
+    void by_hand_changed();
+    void ghosts_changed();
+    void hand_stopped(const QString& why);  ///< empty: it went on
+    void picked(const escarp::geometry::Vector3& point, const escarp::geometry::Vector3& outward);
     void playing_changed();
     void refused(const QString& title, const QString& text);
 
@@ -190,6 +216,9 @@ private:
     Surfaces surfaces_;
     double time_ = 0, speed_ = 1;
     std::optional<Posed> posed_;
+    ByHand by_hand_;
+    std::string ghosts_for_;
+    std::vector<kinematics::JointVector> ghosts_;
     int pose_count_ = 0;
     bool playing_ = false;
     QTimer timer_, told_soon_;

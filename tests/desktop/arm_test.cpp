@@ -1,5 +1,6 @@
 // The selected arm by hand: joints, jogging, poses, and steps that use them.
 
+#include <QCheckBox>
 #include <QTableWidget>
 #include <QTimer>
 
@@ -204,4 +205,109 @@ TEST_CASE("the motion plot shows the selected arm within its limits, and a click
     REQUIRE(plot->curves().values.size() == 1);
     QTest::mouseClick(plot, Qt::LeftButton, {}, QPoint(plot->width() - 9, 120));
     CHECK(h.w().time() == Approx(plot->curves().times.back()).margin(0.5));
+}
+
+TEST_CASE("handles in the Model move the tool along and about the directions chosen, and it stops where the arm ends") {
+    ArmHands h;
+    ModelView* model = h.window.model();
+    REQUIRE(model->working());
+    h.key(Qt::Key_D, Qt::AltModifier);
+    const auto drag = [&](const geometry::Vector3& from, const geometry::Vector3& to, Qt::KeyboardModifiers keys = {}) {
+        const QPoint a = model->pixel_of(from)->toPoint(), b = model->pixel_of(to)->toPoint();
+        QTest::mousePress(model, Qt::LeftButton, keys, a);
+        for (int i = 1; i <= 6; ++i) QTest::mouseMove(model, a + (b - a) * i / 6);
+        QTest::mouseRelease(model, Qt::LeftButton, keys, b);
+        QTest::qWait(30);
+    };
+    const geometry::Frame start = h.tool();
+    const geometry::Vector3 x = geometry::Vector3::UnitX(), z = geometry::Vector3::UnitZ();
+    drag(start.translation() + 0.2 * z, start.translation() + 0.3 * z);
+    geometry::Vector3 moved = h.tool().translation() - start.translation();
+    CHECK(moved.z() == Approx(0.1).margin(0.012));
+    CHECK(moved.head<2>().norm() < 1e-6);
+    CHECK(geometry::gap(h.tool(), start).angle < 1e-6);
+    // About the tool's own z: the point stays.
+    h.child<QComboBox>("jog_frame")->setCurrentIndex(2);
+    const geometry::Frame before = h.tool();
+    const double size = 0.72 * 0.09 * (model->view_state()["distance_mm"].get<double>() * 1e-3);
+    const auto on_ring = [&](double angle) { return geometry::Vector3(before * geometry::Vector3(size * std::cos(angle), size * std::sin(angle), 0)); };
+    drag(on_ring(0.6), on_ring(1.0));
+    CHECK((h.tool().translation() - before.translation()).norm() < 1e-6);
+    CHECK(geometry::gap(h.tool(), before).angle == Approx(0.4).margin(0.08));
+    CHECK((h.tool().linear().col(2) - before.linear().col(2)).norm() < 1e-6);
+    // Far beyond the reach: it goes as far as it can, says why, and nothing leaps.
+    h.child<QComboBox>("jog_frame")->setCurrentIndex(0);
+    const kinematics::JointVector q = h.joints();
+    const geometry::Vector3 at = h.tool().translation();
+    drag(at + 0.2 * x, at + 1.6 * x);
+    CHECK(h.arm().arm->model->mechanism.within_limits(h.joints(), 1e-6));
+    CHECK_FALSE(h.child<QLabel>("jog_said")->text().isEmpty());
+    CHECK((h.joints() - q).cwiseAbs().maxCoeff() < 2.5);
+    CHECK_FALSE(h.w().modified());
+}
+
+TEST_CASE("a link is dragged by its joint, the tool on the Floor in its plane, and a surface is picked to work on") {
+    ArmHands h;
+    ModelView* model = h.window.model();
+    h.child<QComboBox>("jog_frame")->setCurrentIndex(3);
+    const auto& m = h.arm().arm->model->mechanism;
+    std::vector<geometry::Frame> frames;
+    m.link_frames(h.joints(), h.arm().world, frames);
+    const geometry::Box3 box = geometry::bounds(m.links[2].bodies, frames[2]);
+    const QPoint a = model->pixel_of(0.5 * (box.low + box.high))->toPoint();
+    const kinematics::JointVector before = h.joints();
+    QTest::mousePress(model, Qt::LeftButton, {}, a);
+    for (int i = 1; i <= 6; ++i) QTest::mouseMove(model, a + QPoint(4 * i, 2 * i));
+    QTest::mouseRelease(model, Qt::LeftButton, {}, a + QPoint(24, 12));
+    QTest::qWait(30);
+    int changed = 0;
+    for (int j = 0; j < before.size(); ++j) changed += std::abs(h.joints()[j] - before[j]) > 1e-6;
+    CHECK(changed == 1);
+    h.press("jog_back");
+    // On the Floor
+    h.child<QComboBox>("jog_frame")->setCurrentIndex(0);
+    h.key(Qt::Key_PageUp, Qt::AltModifier);
+    const geometry::Frame start = h.tool();
+    FloorView* floor = h.window.floor();
+    const QPoint from = floor->pixel_of(start.translation()).toPoint(), to = floor->pixel_of(start.translation() + geometry::Vector3(0.06, -0.08, 0)).toPoint();
+    QTest::mousePress(floor, Qt::LeftButton, {}, from);
+    for (int i = 1; i <= 6; ++i) QTest::mouseMove(floor, from + (to - from) * i / 6);
+    QTest::mouseRelease(floor, Qt::LeftButton, {}, to);
+    QTest::qWait(30);
+    const geometry::Vector3 moved = h.tool().translation() - start.translation();
+    CHECK(moved.x() == Approx(0.06).margin(0.012));
+    CHECK(moved.y() == Approx(-0.08).margin(0.012));
+    CHECK(moved.z() == Approx(0).margin(1e-6));
+    CHECK_FALSE(h.w().modified());
+    // The top of the tester, seen from the corner: the tool comes to stand on it.
+    const cell::Device& tester = h.w().cell()->devices[static_cast<std::size_t>(h.w().cell()->device("tester"))];
+    const geometry::Box3 top = tester.extent();
+    h.press("jog_pick");
+    bool picked = false;
+    for (double share : {0.15, 0.85}) {  // beside the nests
+        const geometry::Vector3 wish = tester.world * geometry::Vector3(top.low.x() + share * (top.high.x() - top.low.x()), top.low.y() + share * (top.high.y() - top.low.y()), top.high.z());
+        if (picked) break;
+        QTest::mouseClick(model, Qt::LeftButton, {}, model->pixel_of(wish)->toPoint());
+        QTest::qWait(40);
+        picked = h.tool().linear().col(2).z() < -0.999;
+    }
+    CHECK(picked);
+    CHECK(h.w().selection().device == "arm1");
+}
+
+TEST_CASE("every other joint solution can be shown as a ghost in the Model") {
+    ArmHands h;
+    auto* box = h.child<QCheckBox>("solution_ghosts");
+    CHECK(h.w().ghosts_of("arm1").empty());
+    box->setChecked(true);
+    QTest::qWait(40);
+    const auto ghosts = h.w().ghosts_of("arm1");
+    CHECK(ghosts.size() >= 1);
+    for (const auto& q : ghosts) {
+        CHECK(geometry::gap(h.arm().world * h.arm().arm->model->flange_frame(q) * h.arm().arm->tool_frame, h.tool()).distance < 1e-9);
+        CHECK(h.arm().arm->model->mechanism.within_limits(q));
+    }
+    box->setChecked(false);
+    QTest::qWait(20);
+    CHECK(h.w().ghosts_of("arm1").empty());
 }
