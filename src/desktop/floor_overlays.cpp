@@ -6,6 +6,7 @@
 #include <cell/content_key.h>
 
 #include "floor_view.h"
+#include "step_path.h"
 #include "theme.h"
 #include "typed_number.h"
 
@@ -251,6 +252,18 @@ void FloorView::draw_selection(QPainter& p) {
         p.setBrush(hand_ == Hand::turning ? theme::accent : theme::panel);
         p.drawEllipse(handle, 5, 5);
     }
+    const auto e = workspace_.evaluation();
+    const int chosen = e ? e->cell->device(workspace_.selection().device.toStdString()) : -1;
+    if (chosen >= 0 && !workspace_.selection().step.isEmpty())
+        for (const auto& part : step_path(*e, chosen, workspace_.selection().step.toStdString())) {
+            QPolygonF line;
+            for (const Vector3& point : part) line << view_.to_pixels(point);
+            p.setBrush(Qt::NoBrush);
+            p.setPen(QPen(theme::move, 2));
+            p.drawPolyline(line);
+            p.setBrush(theme::panel);
+            for (const QPointF& end : {line.first(), line.last()}) p.drawEllipse(end, 2.5, 2.5);
+        }
     if (const QPointF tool = tool_handle(); !tool.isNull()) {
         p.setPen(QPen(theme::accent, 1.6));
         p.setBrush(hand_ == Hand::tool ? theme::accent : theme::panel);

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "plan_drawing.h"
+#include "step_path.h"
 #include "theme.h"
 
 namespace escarp::desktop {
@@ -307,6 +308,13 @@ void ModelView::draw_devices(QPainter& p) const {
 void ModelView::paint_words(QPainter& p) {
     if (workspace_.shown() == Shown::nothing()) return;
     draw_devices(p);
+    const auto newest = workspace_.evaluation();
+    const int chosen = newest ? newest->cell->device(workspace_.selection().device.toStdString()) : -1;
+    if (chosen >= 0 && !workspace_.selection().step.isEmpty()) {
+        p.setPen(QPen(theme::move, 2));
+        for (const auto& part : step_path(*newest, chosen, workspace_.selection().step.toStdString()))
+            for (std::size_t i = 0; i + 1 < part.size(); ++i) draw_line(p, part[i], part[i + 1]);
+    }
     draw_handles(p);
     p.setFont(theme::font(12, true));
     p.setPen(theme::muted);

@@ -1,20 +1,28 @@
 #include "step_line.h"
 
+#include <QApplication>
+#include <QDrag>
+#include <QDragEnterEvent>
 #include <QKeyEvent>
+#include <QMimeData>
 #include <QPainter>
+#include <QTimer>
+
+#include <cell/task_edits.h>
 
 #include "theme.h"
 
 namespace escarp::desktop {
 
 StepLine::StepLine(Workspace& workspace, const cell::Device& device, const cell::Step& step, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), device_(QString::fromStdString(device.id)), step_(QString::fromStdString(step.id)),
+    : QWidget(parent), workspace_(workspace), path_("/" + step.path), enabled_(step.enabled), shared_(step.shared), device_(QString::fromStdString(device.id)), step_(QString::fromStdString(step.id)),
       text_((step.in_else ? tr("else: ") : QString()) + QString::fromStdString(cell::describe(*workspace.cell(), step))), number_(step.number), depth_(step.depth) {
     setObjectName("step_" + device_ + "_" + step_);
     setAccessibleName(text_);
     setFixedHeight(22);
     setFocusPolicy(Qt::TabFocus);
     setCursor(Qt::PointingHandCursor);
+    setAcceptDrops(true);
     refresh();
 }
 
@@ -70,11 +78,69 @@ void StepLine::paintEvent(QPaintEvent*) {
         end -= 14;
     }
     p.setFont(theme::font(11, selected));
-    p.setPen(theme::ink);
+    p.setPen(enabled_ ? theme::ink : theme::muted);
+    QFont font = p.font();
+    font.setStrikeOut(!enabled_);
+    font.setItalic(shared_);
+    p.setFont(font);
     theme::text(p, QRectF(24 + indent, 0, end - 24 - indent, height()), text_);
+    if (drop_ == Drop::none) return;
+    p.setPen(QPen(theme::accent, 2));
+    const int y = drop_ == Drop::before ? 1 : height() - 1;
+    p.drawLine(QPointF(20 + indent, y), QPointF(width() - 4, y));
 }
 
-void StepLine::mousePressEvent(QMouseEvent*) { workspace_.select(device_, step_); }
+void StepLine::mousePressEvent(QMouseEvent* event) {
+    pressed_ = event->pos();
+    event->accept();
+}
+
+void StepLine::mouseReleaseEvent(QMouseEvent*) { workspace_.select(device_, step_); }
+
+void StepLine::mouseMoveEvent(QMouseEvent* event) {
+    if (!(event->buttons() & Qt::LeftButton) || (event->pos() - pressed_).manhattanLength() < QApplication::startDragDistance()) return;
+    auto* data = new QMimeData;
+    data->setData(mime_type, QByteArray::fromStdString(path_));
+    auto* drag = new QDrag(this);
+    drag->setMimeData(data);
+    drag->setPixmap(grab());
+    drag->exec(Qt::MoveAction | Qt::CopyAction, Qt::MoveAction);
+}
+
+void StepLine::dragEnterEvent(QDragEnterEvent* event) {
+    if (event->mimeData()->hasFormat(mime_type)) event->acceptProposedAction();
+}
+
+void StepLine::dragMoveEvent(QDragMoveEvent* event) {
+    if (!event->mimeData()->hasFormat(mime_type)) return;
+    drop_ = event->position().y() < 0.5 * height() ? Drop::before : Drop::behind;
+    event->acceptProposedAction();
+    update();
+}
+
+void StepLine::dragLeaveEvent(QDragLeaveEvent*) {
+    drop_ = Drop::none;
+    update();
+}
+
+/// The step that was dragged goes before or behind this one; with Ctrl a copy of it.
+void StepLine::dropEvent(QDropEvent* event) {
+    const std::string from = event->mimeData()->data(mime_type).toStdString();
+    const bool before = event->position().y() < 0.5 * height(), copy = event->modifiers() & Qt::ControlModifier;
+    drop_ = Drop::none;
+    update();
+    if (from.empty()) return;
+    event->acceptProposedAction();
+    // This line may be gone once the edit is made: it goes by the event loop.
+    QTimer::singleShot(0, &workspace_, [&workspace = workspace_, from, to = cell::StepPlace{path_, before}, copy, device = device_] {
+        try {
+            std::string id;
+            if (workspace.apply(cell::move_step(workspace.document(), workspace.variant().toStdString(), from, to, copy, &id)) && !id.empty()) workspace.select(device, QString::fromStdString(id));
+        } catch (const cell::InputError& e) {
+            Q_EMIT workspace.refused(tr("The step stays where it is"), QString::fromStdString(e.problems().front().message));
+        }
+    });
+}
 
 void StepLine::keyPressEvent(QKeyEvent* event) {
     if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Space) workspace_.select(device_, step_);

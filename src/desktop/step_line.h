@@ -15,14 +15,26 @@ public:
     QString step_id() const { return step_; }
     QString device_id() const { return device_; }
     void refresh();
+    /// What a drag of a line carries: the path of its step.
+    static constexpr const char* mime_type = "application/x-escarp-step";
 
 protected:
     void paintEvent(QPaintEvent*) override;
     void mousePressEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
+    void dragEnterEvent(QDragEnterEvent*) override;
+    void dragMoveEvent(QDragMoveEvent*) override;
+    void dragLeaveEvent(QDragLeaveEvent*) override;
+    void dropEvent(QDropEvent*) override;
 
 private:
     Workspace& workspace_;
+    std::string path_;
+    QPoint pressed_;
+    enum class Drop { none, before, behind } drop_ = Drop::none;
+    bool enabled_, shared_;
     QString device_, step_, text_, time_;
     int number_, depth_;
     enum class Mark { none, watch, stop } mark_ = Mark::none;

@@ -20,6 +20,7 @@
 #include <cell/arrange.h>
 #include <cell/compose.h>
 #include <cell/names.h>
+#include <cell/task_edits.h>
 #include <simulation/kinds.h>
 
 #include "layouts.h"
@@ -451,8 +452,8 @@ void Worksheet::add_step_fields(QVBoxLayout* layout, const cell::Device& d, cons
         number(tr("acceleration"), "acceleration_pct", 100, 1, 100);
         number(tr("fly-by corner"), "corner_mm", 0, 0, 2000);
         std::vector<std::pair<QString, cell::json>> postures{{tr("chosen by the planner"), -1}};
-        if (d.arm && d.arm->solver->closed_form())
-            for (int k = 0; k < 8; ++k) postures.emplace_back(posture_name(k), k);
+        if (d.arm)
+            for (const int k : postures_of(*d.arm)) postures.emplace_back(posture_name(k), k);
         choice(tr("joint solution"), "posture", postures, values.value("posture", -1));
         if (d.arm && !d.arm->solver->free_joints().empty()) {
             const kinematics::Joint& free = d.arm->model->mechanism.joints[static_cast<std::size_t>(d.arm->solver->free_joints().front())];
@@ -522,6 +523,17 @@ void Worksheet::add_step_fields(QVBoxLayout* layout, const cell::Device& d, cons
             std::vector<std::pair<QString, cell::json>> blocks;
             for (const cell::StepBlock& b : workspace_.cell()->blocks) blocks.emplace_back(QString::fromStdString(b.name), b.id);
             choice(tr("block"), "block", blocks, values.value("block", ""));
+            const auto used = std::find_if(workspace_.cell()->blocks.begin(), workspace_.cell()->blocks.end(), [&](const cell::StepBlock& b) { return b.id == values.value("block", ""); });
+            if (used != workspace_.cell()->blocks.end()) {
+                auto* line = new QLineEdit(QString::fromStdString(used->name));
+                line->setObjectName("step_field_block_name");
+                connect(line, &QLineEdit::editingFinished, this, [this, line, title, path = "/blocks/" + used->id + "/name"] {
+                    if (!line->isModified() || line->text().trimmed().isEmpty()) return;
+                    line->setModified(false);
+                    QTimer::singleShot(0, this, [this, path, title, name = line->text().trimmed().toStdString()] { set_value(path, name, title); });
+                });
+                grid.add(tr("its name"), line);
+            }
             break;
         }
         case cell::StepKind::wait:
@@ -538,17 +550,37 @@ void Worksheet::add_step_fields(QVBoxLayout* layout, const cell::Device& d, cons
     }
     flag(tr("enabled"), "enabled", true);
     auto* row = new QHBoxLayout;
-    row->setContentsMargins(24, 0, 8, 4);
+    row->setContentsMargins(14, 0, 4, 4);
+    row->setSpacing(0);
     const auto button = [&](const QString& text, const QString& name, auto act) {
         auto* b = new QPushButton(text);
         b->setObjectName(name);
         b->setProperty("link", true);
+        b->setToolTip(name == "step_up" ? tr("Move up") : name == "step_down" ? tr("Move down") : QString());
+        b->setAccessibleName(b->toolTip().isEmpty() ? text : b->toolTip());
         connect(b, &QPushButton::clicked, this, [this, act] { QTimer::singleShot(0, this, act); });
         row->addWidget(b);
     };
     const std::string path = "/" + s.path;
-    button(tr("up"), "step_up", [this, path] { workspace_.apply(cell::shift_step(workspace_.document(), workspace_.variant().toStdString(), path, -1)); });
-    button(tr("down"), "step_down", [this, path] { workspace_.apply(cell::shift_step(workspace_.document(), workspace_.variant().toStdString(), path, 1)); });
+    button(QStringLiteral("\u2191"), "step_up", [this, path] { workspace_.apply(cell::shift_step(workspace_.document(), workspace_.variant().toStdString(), path, -1)); });
+    button(QStringLiteral("\u2193"), "step_down", [this, path] { workspace_.apply(cell::shift_step(workspace_.document(), workspace_.variant().toStdString(), path, 1)); });
+    const auto edited = [this, device = QString::fromStdString(d.id)](const std::function<cell::Edit(const cell::Document&, const std::string&, std::string*)>& edit) {
+        try {
+            std::string id;
+            if (workspace_.apply(edit(workspace_.document(), workspace_.variant().toStdString(), &id)) && !id.empty()) workspace_.select(device, QString::fromStdString(id));
+        } catch (const cell::InputError& e) {
+            Q_EMIT workspace_.refused(tr("Not changed"), QString::fromStdString(e.problems().front().message));
+        }
+    };
+    button(tr("copy"), "step_copy", [edited, path] { edited([&](const auto& doc, const auto& v, std::string* id) { return cell::move_step(doc, v, path, {path, false}, true, id); }); });
+    if (s.kind == cell::StepKind::block) button(tr("unpack"), "step_unpack", [edited, path] { edited([&](const auto& doc, const auto& v, std::string*) { return cell::unpack_block(doc, v, path); }); });
+    else button(tr("block"), "step_block", [this, edited, path] {
+        std::vector<std::string> taken;
+        for (const cell::StepBlock& b : workspace_.cell()->blocks) taken.push_back(b.name);
+        std::string name = tr("Block").toStdString() + " 1";
+        for (int i = 2; std::find(taken.begin(), taken.end(), name) != taken.end(); ++i) name = tr("Block").toStdString() + " " + std::to_string(i);
+        edited([&](const auto& doc, const auto& v, std::string* id) { return cell::make_block(doc, v, path, name, id); });
+    });
     button(tr("remove"), "step_remove", [this, path, device = QString::fromStdString(d.id)] {
         if (workspace_.apply({tr("Remove step").toStdString(), {cell::Operation::remove(path)}})) workspace_.select(device);
     });

@@ -2,7 +2,11 @@
 
 #include <QCheckBox>
 #include <QTableWidget>
+#include <QDragEnterEvent>
+#include <QMimeData>
 #include <QTimer>
+
+#include <desktop/step_path.h>
 
 #include "bench_window.h"
 
@@ -310,4 +314,69 @@ TEST_CASE("every other joint solution can be shown as a ghost in the Model") {
     box->setChecked(false);
     QTest::qWait(20);
     CHECK(h.w().ghosts_of("arm1").empty());
+}
+
+TEST_CASE("steps are dragged to another place, copied with Ctrl, made into a named block, and their way is drawn") {
+    Bench b;
+    const auto task = [&]() -> const std::vector<cell::Step>& { return b.w().cell()->devices[static_cast<std::size_t>(b.w().cell()->device("arm1"))].task; };
+    const auto order = [&] {
+        QString out;
+        for (const cell::Step& s : task()) out += QString::fromStdString(s.id) + " ";
+        return out;
+    };
+    const auto drop = [&](const QString& what, const QString& on, bool before, Qt::KeyboardModifiers keys = {}) {
+        QMimeData data;
+        data.setData(StepLine::mime_type, ("/devices/arm1/task/" + what).toUtf8());
+        auto* line = b.child<StepLine>("step_arm1_" + on);
+        const QPointF at(30, before ? 3 : line->height() - 3);
+        QDragEnterEvent enter(at.toPoint(), Qt::MoveAction, &data, Qt::LeftButton, keys);
+        QApplication::sendEvent(line, &enter);
+        CHECK(enter.isAccepted());
+        QDragMoveEvent move(at.toPoint(), Qt::MoveAction, &data, Qt::LeftButton, keys);
+        QApplication::sendEvent(line, &move);
+        QDropEvent event(at, Qt::MoveAction, &data, Qt::LeftButton, keys);
+        QApplication::sendEvent(line, &event);
+        b.settle();
+    };
+    const QString before = order();
+    REQUIRE(before.startsWith("s1 s2 s3"));
+    drop("s1", "s3", false);
+    CHECK(order().startsWith("s2 s3 s1"));
+    b.action("undo")->trigger();
+    b.settle();
+    CHECK(order() == before);
+    drop("s3", "s1", true);
+    CHECK(order().startsWith("s3 s1 s2"));
+    b.action("undo")->trigger();
+    b.settle();
+    const std::size_t count = task().size();
+    drop("s6", "s4", false, Qt::ControlModifier);
+    CHECK(task().size() == count + 1);
+    for (std::size_t i = 0; i + 1 < task().size(); ++i)
+        if (task()[i].id == "s4") CHECK(task()[i + 1].kind == cell::StepKind::set);
+    b.action("undo")->trigger();
+    b.settle();
+    const QString cycle = b.cycle();
+    b.w().select("arm1", "s2");
+    b.settle();
+    // Its way: from where the arm was to above the belt, down, and up again.
+    const auto path = step_path(*b.w().evaluation(), b.w().cell()->device("arm1"), "s2");
+    REQUIRE(path.size() == 3);
+    double approach = 0;
+    for (const cell::Step& s : task())
+        if (s.id == "s2") approach = s.approach;
+    CHECK((path[1].front() - path[0].back()).norm() < 1e-6);
+    CHECK(path[1].front().z() - path[1].back().z() == Approx(approach).margin(1e-6));
+    CHECK((path[2].front() - path[1].back()).norm() < 1e-6);
+    b.child<QPushButton>("step_block")->click();
+    b.settle();
+    REQUIRE(b.w().cell()->blocks.size() == 1);
+    b.type(b.child<QLineEdit>("step_field_block_name"), "Fetch");
+    CHECK(b.w().cell()->blocks.front().name == "Fetch");
+    CHECK(b.cycle() == cycle);
+    b.child<QPushButton>("step_unpack")->click();
+    b.settle();
+    CHECK(b.cycle() == cycle);
+    CHECK(task().size() == count);
+    CHECK(b.told.isEmpty());
 }
