@@ -5,6 +5,7 @@
 #include <QString>
 
 #include <algorithm>
+#include <optional>
 #include <cell/cell.h>
 
 namespace escarp::desktop {
@@ -26,6 +27,16 @@ inline std::vector<int> postures_of(const cell::Arm& arm) {
         if (std::find(out.begin(), out.end(), s.posture) == out.end()) out.push_back(s.posture);
     std::sort(out.begin(), out.end());
     return out;
+}
+
+/// The branch in which an arm stands with these joint values; nothing where it has none.
+inline std::optional<int> posture_at(const cell::Arm& arm, const kinematics::JointVector& q) {
+    if (!arm.solver->closed_form()) return std::nullopt;
+    std::vector<kinematics::JointSolution> all;
+    arm.solver->held(arm.model->flange_frame(q), q, all);
+    for (const kinematics::JointSolution& s : all)
+        if ((s.q - q).cwiseAbs().maxCoeff() < 1e-6) return s.posture;
+    return std::nullopt;
 }
 
 /// The branch of a closed form, in words; see JointSolution::posture.

@@ -452,6 +452,16 @@ void Worksheet::add_step_fields(QVBoxLayout* layout, const cell::Device& d, cons
         number(tr("acceleration"), "acceleration_pct", 100, 1, 100);
         number(tr("fly-by corner"), "corner_mm", 0, 0, 2000);
         std::vector<std::pair<QString, cell::json>> postures{{tr("chosen by the planner"), -1}};
+        if (const auto e = workspace_.evaluation(); e && d.arm && s.posture < 0) {  // and which that is
+            const int arm = e->cell->device(d.id);
+            for (const simulation::Block& b : e->run->trace.blocks)
+                if (arm >= 0 && b.device == arm && b.step == s.number && b.to != simulation::never && b.kind != simulation::BlockKind::wait && b.kind != simulation::BlockKind::straight_out) {
+                    const bool there = b.kind == simulation::BlockKind::grip || b.kind == simulation::BlockKind::release || s.kind == cell::StepKind::move;
+                    if (!there) continue;
+                    if (const auto now = posture_at(*e->cell->devices[static_cast<std::size_t>(arm)].arm, e->run->trace.joints(*e->cell, arm, b.to))) postures.front().first = tr("planner: %1").arg(posture_name(*now));
+                    break;
+                }
+        }
         if (d.arm)
             for (const int k : postures_of(*d.arm)) postures.emplace_back(posture_name(k), k);
         choice(tr("joint solution"), "posture", postures, values.value("posture", -1));

@@ -24,9 +24,17 @@ void clearance_check(const Context&, Inspection&);
 void flow_check(const Context&, Inspection&);
 void load_check(const Context&, Inspection&);
 void way_check(const Context&, Inspection&);
+void straight_check(const Context&, Inspection&);
 
 /// In the order in which they run; later ones may use what earlier ones found.
-inline constexpr Check standard_checks[] = {reach_check, clearance_check, flow_check, load_check, way_check};
+inline constexpr Check standard_checks[] = {reach_check, clearance_check, flow_check, load_check, way_check, straight_check};
+
+/// Whether every pose is still reached when a device (and all that stands on it) is shifted over the floor, m.
+bool reached_after(const Context&, const std::vector<PoseNeed>& poses, int device, const Vector3& shift);
+/// Moving a device's movable root by a shift; its effect is left to the caller.
+WayOut way_of_shift(const Context&, int device, const Vector3& shift);
+/// What would let a straight move to a pose be made that cannot be followed.
+std::vector<WayOut> straight_remedies(const Context&, const std::vector<PoseNeed>& poses, const simulation::Fault& fault);
 
 /// "84" from metres.
 std::string millimetres(double metres);

@@ -26,14 +26,14 @@ double ease(const cell::Arm& arm, const JointVector& q) {
     return std::max(0.0, std::min(least, singular / 0.12));
 }
 
-/// Branches within limits, the one nearest to the ready posture (in time of travel) first. Of an arm with a free joint: at the
-/// value asked for, or those that are soon reached and stay clear of limits and singular positions first.
+/// Branches within limits, those first that are soon reached from where the arm is (or stands ready) and stay clear of limits and singular
+/// positions; of an arm with a free joint at the value asked for.
 std::vector<kinematics::JointSolution> branches(const PoseRequest& r) {
     constexpr std::size_t most_free = 24;
     constexpr double worth = 0.4;  // seconds that a well placed posture may take longer
     std::vector<kinematics::JointSolution> all, fit;
     const std::vector<int> free = r.arm.solver->free_joints();
-    JointVector reference = r.from && !free.empty() ? *r.from : r.arm.ready;
+    JointVector reference = r.from ? *r.from : r.arm.ready;
     const Frame flange = r.tool * r.arm.tool_frame.inverse();
     if (r.held && !free.empty()) {
         reference[free.front()] = *r.held;
@@ -50,7 +50,7 @@ std::vector<kinematics::JointSolution> branches(const PoseRequest& r) {
             const double time = std::abs(fit[i].q[j] - reference[j]) / r.arm.model->mechanism.joints[static_cast<std::size_t>(j)].speed;
             sum += time, longest = std::max(longest, time);
         }
-        order.emplace_back(free.empty() ? sum : longest + worth * (1 - ease(r.arm, fit[i].q)), i);
+        order.emplace_back(!r.from && free.empty() ? sum : longest + worth * (1 - ease(r.arm, fit[i].q)), i);
     }
     std::stable_sort(order.begin(), order.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     std::vector<kinematics::JointSolution> sorted;
@@ -59,7 +59,8 @@ std::vector<kinematics::JointSolution> branches(const PoseRequest& r) {
     return sorted;
 }
 
-PosePlan make_plan(const PoseRequest& r) {
+/// The straight moves to and from a pose on one branch.
+PosePlan plan_on(const PoseRequest& r, const kinematics::JointSolution& branch) {
     PosePlan plan;
     using Result = std::variant<motion::Leg, motion::StraightFailure>;
     const auto path = [&](const Frame& from, const Frame& to, const JointVector& start) -> Result {
@@ -71,36 +72,28 @@ PosePlan make_plan(const PoseRequest& r) {
         return std::make_shared<motion::PathMotion>(r.arm.model->mechanism, leg.nodes);
     };
     const auto end = [](const motion::Leg& leg, const JointVector& start) { return leg.nodes.empty() ? start : leg.nodes.back().q; };
-    bool first = true;
-    for (const kinematics::JointSolution& branch : branches(r)) {
-        plan.pose = branch.q;
-        plan.posture = branch.posture;
-        // Followed backwards first: the approach pose is then on the branch of the pose itself.
-        const Result back = path(r.tool, backed_off(r.tool, r.approach), branch.q);
-        const Result out = r.retreat == r.approach ? back : path(r.tool, backed_off(r.tool, r.retreat), branch.q);
-        const auto* wrong = std::get_if<motion::StraightFailure>(&back);
-        if (!wrong) wrong = std::get_if<motion::StraightFailure>(&out);
-        if (!wrong) {
-            plan.approach = end(std::get<motion::Leg>(back), branch.q);
-            const Result in = path(backed_off(r.tool, r.approach), r.tool, plan.approach);
-            wrong = std::get_if<motion::StraightFailure>(&in);
-            if (!wrong) {
-                plan.in_leg = std::get<motion::Leg>(in);
-                plan.out_leg = std::get<motion::Leg>(out);
-                plan.in = timed(plan.in_leg, plan.approach);
-                plan.out = timed(plan.out_leg, branch.q);
-                plan.pose = plan.in->position(plan.in->duration());
-                plan.retreat = plan.out->position(plan.out->duration());
-                plan.good = true;
-                return plan;
-            }
-        }
-        if (first) {
-            plan.failure = Fault::Kind::line_fails;
-            plan.failed_at = wrong->at;
-            first = false;
-        }
-    }
+    const auto fails = [&](const Result& result) {
+        const auto* wrong = std::get_if<motion::StraightFailure>(&result);
+        if (wrong) plan.failure = Fault::Kind::line_fails, plan.failed_at = wrong->at;
+        return wrong != nullptr;
+    };
+    plan.pose = branch.q;
+    plan.posture = branch.posture;
+    // Followed backwards first: the approach pose is then on the branch of the pose itself.
+    const Result back = path(r.tool, backed_off(r.tool, r.approach), branch.q);
+    if (fails(back)) return plan;
+    const Result out = r.retreat == r.approach ? back : path(r.tool, backed_off(r.tool, r.retreat), branch.q);
+    if (fails(out)) return plan;
+    plan.approach = end(std::get<motion::Leg>(back), branch.q);
+    const Result in = path(backed_off(r.tool, r.approach), r.tool, plan.approach);
+    if (fails(in)) return plan;
+    plan.in_leg = std::get<motion::Leg>(in);
+    plan.out_leg = std::get<motion::Leg>(out);
+    plan.in = timed(plan.in_leg, plan.approach);
+    plan.out = timed(plan.out_leg, branch.q);
+    plan.pose = plan.in->position(plan.in->duration());
+    plan.retreat = plan.out->position(plan.out->duration());
+    plan.good = true;
     return plan;
 }
 
@@ -125,10 +118,23 @@ Value PlanCache::kept(std::unordered_map<std::uint64_t, Value>& map, std::uint64
 }
 
 std::shared_ptr<const PosePlan> PlanCache::pose(const PoseRequest& r) {
-    cell::ContentKey key;
-    key.add(r.arm.model_key).add(r.tool).add(r.approach).add(r.retreat).add(r.straight_speed).add(r.acceleration).add(r.posture).add(r.held.value_or(-1e9));
-    if (r.from && !r.held && !r.arm.solver->free_joints().empty()) key.add(*r.from);
-    return kept(poses_, key.value(), [&] { return std::make_shared<const PosePlan>(make_plan(r)); });
+    cell::ContentKey request;
+    request.add(r.arm.model_key).add(r.tool).add(r.approach).add(r.retreat).add(r.straight_speed).add(r.acceleration);
+    cell::ContentKey key = request;
+    key.add(r.posture).add(r.held.value_or(-1e9)).add(r.arm.ready);
+    if (r.from) key.add(*r.from);
+    return kept(poses_, key.value(), [&] {
+        std::shared_ptr<const PosePlan> first;
+        for (const kinematics::JointSolution& branch : branches(r)) {
+            // From wherever the arm comes, the moves on a branch are the same.
+            cell::ContentKey on = request;
+            on.add(branch.q).add(branch.posture);
+            const auto plan = kept(poses_, on.value(), [&] { return std::make_shared<const PosePlan>(plan_on(r, branch)); });
+            if (plan->good) return plan;
+            if (!first) first = plan;
+        }
+        return first ? first : std::make_shared<const PosePlan>();
+    });
 }
 
 motion::MotionPtr PlanCache::joint_move(const cell::Arm& arm, const JointVector& from, const JointVector& to, double speed, double acceleration) {

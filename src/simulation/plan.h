@@ -35,7 +35,7 @@ struct PoseRequest {
     int posture = -1;
     double acceleration = 1;
     std::optional<double> held = std::nullopt;  ///< value of the arm's first free joint
-    const JointVector* from = nullptr;  ///< where the arm comes from: decides free joints that are not held; null: the ready posture
+    const JointVector* from = nullptr;  ///< where the arm comes from: the branch and the free joints are chosen to be soon there; null: the ready posture
 };
 
 /// What keeps an arm from moving anywhere: the bodies that stand still around it, seen from its base.

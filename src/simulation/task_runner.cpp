@@ -212,7 +212,9 @@ std::optional<TaskRunner::Ahead> TaskRunner::move_leg(Kernel& k, const Step& ste
         return Ahead{line->motion, BlockKind::straight, Phase::single, &step, line->motion->position(line->motion->duration()), std::nullopt};
     }
     if (!pose.joints) {
-        const auto plan = k.plans().pose({arm(), target, 0, 0, step.straight_speed, step.posture, step.acceleration, step.held, &from});
+        // Always on the same branch, wherever it comes from: a straight move that follows then always begins alike. (A pick or place knows
+        // its straight moves and may take the branch that is soonest reached.)
+        const auto plan = k.plans().pose({arm(), target, 0, 0, step.straight_speed, step.posture, step.acceleration, step.held, arm().solver->free_joints().empty() ? nullptr : &from});
         if (!plan->good) {
             fault = Fault{index_, step.number, k.now(), plan->failure, -1, -1, -1, plan->failed_at};
             return std::nullopt;

@@ -1,5 +1,6 @@
 #include <catch2/catch.hpp>
 
+#include <cell/catalogue.h>
 #include <exchange/result_json.h>
 #include <simulation/arm_parts.h>
 
@@ -189,4 +190,41 @@ TEST_CASE("devices that stand in one another are told") {
     const auto e = tests::evaluated(edited(tests::demo(), "A", "/devices/cabinet/placement/x_mm", 2400), "A");
     CHECK(starting(*e, "overlap"));
     CHECK(!starting(*tests::evaluated(tests::demo(), "A"), "overlap"));
+}
+
+TEST_CASE("a straight move near a singular position is found with its place, and every way out takes the time it says") {
+    const auto document = [](double height) {
+        json_tree arms = json_tree::array();
+        for (const json_tree& m : cell::catalogue_arms())
+            if (m["id"] == "six900") arms.push_back(m);
+        // The tool points outward while it goes sideways: half way the wrist is nearly straight at these heights.
+        const auto pose = [&](const char* id, double y) { return json_tree{{"id", id}, {"name", id}, {"relative_to", ""}, {"at_mm", {600, y, height}}, {"turn_deg", {0, 90, 0}}}; };
+        const json_tree arm = {{"id", "arm"}, {"name", "Arm"}, {"kind", "arm"}, {"model", "six900"}, {"poses", {pose("left", -300), pose("right", 300)}},
+                               {"task", {{{"id", "s1"}, {"do", "move"}, {"pose", "left"}}, {{"id", "s2"}, {"do", "move"}, {"pose", "right"}, {"by", "straight"}}}}};
+        json_tree tree = {{"escarp", 1}, {"horizon_s", 60}, {"arm_models", arms}, {"devices", json_tree::array({arm})}};
+        return cell::Document::parse(tree.dump());
+    };
+    const auto time_of_second = [](const study::Evaluation& e) {
+        for (const simulation::Block& b : e.run->trace.blocks)
+            if (b.step == 1 && b.to != simulation::never) return simulation::seconds(b.to - b.from);
+        return -1.0;
+    };
+    for (const double height : {750.0, 800.0}) {  // the line cannot be followed; it can, slowly
+        const cell::Document d = document(height);
+        const auto e = tests::evaluated(d, d.baseline());
+        const auto* f = starting(*e, height < 780 ? "task:arm:s2" : "singular:arm:s2");
+        REQUIRE(f);
+        CHECK(f->when_s.has_value());
+        CHECK(f->text.find("%") != std::string::npos);
+        REQUIRE(f->ways_out.size() >= 2);
+        for (const inspection::WayOut& way : f->ways_out) {
+            CAPTURE(height, way.label, way.effect);
+            const auto after = tests::evaluated(d.edited(d.baseline(), way.edit), d.baseline());
+            CHECK(after->run->trace.faults.empty());
+            CHECK(after->figures.poses_reached == after->figures.poses);
+            CHECK(time_of_second(*after) == Approx(std::stod(way.effect)).margin(0.02));
+            if (height > 780) CHECK(time_of_second(*after) < 0.65 * time_of_second(*e));
+        }
+    }
+    CHECK_FALSE(starting(*tests::evaluated(document(550), "A"), "singular"));
 }

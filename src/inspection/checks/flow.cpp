@@ -42,8 +42,9 @@ void report_faults(const Context& c, const Inspection& so_far, std::vector<Findi
                 if (told) continue;
                 f.title = d.name + " cannot make this move";
                 f.text = fault.kind == Fault::Kind::line_fails
-                             ? "The straight line cannot be followed: it fails " + std::to_string(static_cast<int>(fault.at * 100)) + " % of the way; try a joint move, or another posture."
+                             ? "The straight line cannot be followed: it fails " + std::to_string(static_cast<int>(fault.at * 100)) + " % of the way."
                              : "The pose is out of reach as the part stands there.";
+                if (fault.kind == Fault::Kind::line_fails) f.ways_out = straight_remedies(c, so_far.poses, fault);
             }
         }
         out.push_back(std::move(f));

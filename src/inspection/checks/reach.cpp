@@ -167,17 +167,12 @@ std::optional<WayOut> way_by_moving(const Context& c, const std::vector<PoseNeed
     const ShiftSearch search(c, poses, root);
     const std::optional<Vector3> shift = search.find();
     if (!shift || !search.all_reached(*shift)) return std::nullopt;
-    const cell::Device& d = c.device(root);
-    const Frame host = d.host >= 0 ? c.device(d.host).mount_world() : Frame::Identity();
-    const Vector3 placed = d.placement.translation() + host.linear().transpose() * *shift;
-    WayOut way;
+    WayOut way = way_of_shift(c, device, *shift);
     const std::string name = c.device(device).name;
     const Vector3 to_target = c.device(toward).world.translation() - c.device(device).world.translation();
     const bool closer = to_target.head<2>().normalized().dot(shift->head<2>().normalized()) > 0.5;
-    way.label = "Move " + name + " " + millimetres(shift->norm()) + " mm" + (closer ? " toward " + c.device(toward).name : " (x " + millimetres(shift->x()) + ", y " + millimetres(shift->y()) + ")");
+    if (closer) way.label = way.edit.name = "Move " + name + " " + millimetres(shift->norm()) + " mm toward " + c.device(toward).name;
     way.effect = (search.count() == 1 ? std::string("the pose is reached, ") : "all " + std::to_string(search.count()) + " poses reached, ") + millimetres(search.least_margin(*shift)) + " mm in hand";
-    const double x = std::round(placed.x() * 1e4) / 10, y = std::round(placed.y() * 1e4) / 10;
-    way.edit = {way.label, {cell::Operation::set("/devices/" + d.id + "/placement/x_mm", x), cell::Operation::set("/devices/" + d.id + "/placement/y_mm", y)}};
     return way;
 }
 
@@ -247,6 +242,19 @@ void report_tight(const Context& c, const std::vector<PoseNeed>& poses, std::vec
 }
 
 }  // namespace
+
+bool reached_after(const Context& c, const std::vector<PoseNeed>& poses, int device, const Vector3& shift) { return ShiftSearch(c, poses, device).all_reached(shift); }
+
+WayOut way_of_shift(const Context& c, int device, const Vector3& shift) {
+    const cell::Device& d = c.device(movable_root(c.cell, device));
+    const Frame host = d.host >= 0 ? c.device(d.host).mount_world() : Frame::Identity();
+    const Vector3 placed = d.placement.translation() + host.linear().transpose() * shift;
+    const auto tenths = [](double metres) { return std::round(metres * 1e4) / 10; };
+    WayOut way;
+    way.label = "Move " + c.device(device).name + " " + millimetres(shift.norm()) + " mm (x " + millimetres(shift.x()) + ", y " + millimetres(shift.y()) + ")";
+    way.edit = {way.label, {cell::Operation::set("/devices/" + d.id + "/placement/x_mm", tenths(placed.x())), cell::Operation::set("/devices/" + d.id + "/placement/y_mm", tenths(placed.y()))}};
+    return way;
+}
 
 std::vector<PoseNeed> check_reach(const cell::Cell& cell, Cache& cache, const StopFlag* stop) {
     std::vector<PoseNeed> poses;
