@@ -127,12 +127,12 @@ json scara(const char* id, const char* name, double column, double first, double
               link("quill", {cylinder("shaft", 0.5 * t, stroke + 140, at(0, 0, -60))}),
               link("flange", {cylinder("flange", 0.9 * t, 12, at(0, 0, -60))})}},
             {"joints",
-             {hinge("J1", 0, 1, at(0, 0, column), up, -132, 132, 420 * pace, 3600 * pace, 60000 * pace), hinge("J2", 1, 2, at(first, 0, 3 * t), up, -145, 145, 680 * pace, 6500 * pace, 110000 * pace),
-              slide("J3", 2, 3, at(second, 0, 0), down, 0, stroke, 1100 * pace, 14000 * pace, 300000 * pace), hinge("J4", 3, 4, at(0, 0, 0), up, -360, 360, 1800 * pace, 20000 * pace, 400000 * pace)}},
+             {hinge("J1", 0, 1, at(0, 0, column), up, -132, 132, 440 * pace, 6000 * pace, 150000 * pace), hinge("J2", 1, 2, at(first, 0, 3 * t), up, -145, 145, 700 * pace, 10000 * pace, 250000 * pace),
+              slide("J3", 2, 3, at(second, 0, 0), down, 0, stroke, 1100 * pace, 20000 * pace, 600000 * pace), hinge("J4", 3, 4, at(0, 0, 0), up, -360, 360, 1900 * pace, 30000 * pace, 800000 * pace)}},
             {"flange", {{"link", 4}, {"at_mm", at(0, 0, -60)}, {"turn_deg", at(180, 0, 0)}}},
             {"ready", {-45, 90, 20, 0}},
-            {"line_speed_mm_s", 2200},
-            {"line_acceleration_mm_s2", 16000},
+            {"line_speed_mm_s", 3500},
+            {"line_acceleration_mm_s2", 35000},
             {"turn_speed_deg_s", 1500},
             {"turn_acceleration_deg_s2", 12000}};
 }

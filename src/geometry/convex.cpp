@@ -39,7 +39,7 @@ Vector3 Convex::support(const Vector3& d) const {
         case Core::box:
             return {std::copysign(half_.x(), d.x()), std::copysign(half_.y(), d.y()), std::copysign(half_.z(), d.z())};
         case Core::cylinder: {
-            const double across = std::hypot(d.x(), d.y());
+            const double across = std::sqrt(d.x() * d.x() + d.y() * d.y());
             const double scale = across > 1e-14 * std::abs(d.z()) && across > 0 ? half_.x() / across : 0.0;
             return {d.x() * scale, d.y() * scale, std::copysign(half_.z(), d.z())};
         }

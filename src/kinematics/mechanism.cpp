@@ -2,14 +2,41 @@
 
 #include <algorithm>
 #include <cassert>
+#include <cmath>
 
 namespace escarp::kinematics {
 namespace {
 
+/// a * b without the general product's calls: this is most of what a clearance query costs.
+void compose(const Frame& a, const Frame& b, Frame& out) {
+    const auto& p = a.matrix();
+    const auto& q = b.matrix();
+    auto& m = out.matrix();
+    for (int c = 0; c < 4; ++c)
+        for (int r = 0; r < 3; ++r) m(r, c) = p(r, 0) * q(0, c) + p(r, 1) * q(1, c) + p(r, 2) * q(2, c) + (c == 3 ? p(r, 3) : 0.0);
+    m.row(3) << 0, 0, 0, 1;
+}
+
 Frame moved(const Joint& joint, double value) {
     Frame f = joint.at;
-    if (joint.type == JointType::hinge) f.linear() = f.linear() * geometry::rotation(joint.axis, value);
-    else f.translation() += f.linear() * (joint.axis * value);
+    auto& m = f.matrix();
+    if (joint.type == JointType::slide) {
+        for (int r = 0; r < 3; ++r) m(r, 3) += value * (m(r, 0) * joint.axis.x() + m(r, 1) * joint.axis.y() + m(r, 2) * joint.axis.z());
+        return f;
+    }
+    int k = 0;
+    joint.axis.cwiseAbs().maxCoeff(&k);
+    if (std::abs(joint.axis[k]) < 1 - 1e-15) {
+        f.linear() = (f.linear() * geometry::rotation(joint.axis, value)).eval();
+        return f;
+    }
+    // About one of its own axes: only the other two columns turn.
+    const int i = (k + 1) % 3, j = (k + 2) % 3;
+    const double c = std::cos(value), s = joint.axis[k] > 0 ? std::sin(value) : -std::sin(value);
+    for (int r = 0; r < 3; ++r) {
+        const double x = m(r, i), y = m(r, j);
+        m(r, i) = c * x + s * y, m(r, j) = c * y - s * x;
+    }
     return f;
 }
 
@@ -40,12 +67,12 @@ void Mechanism::link_frames(const JointVector& q, const Frame& base, std::vector
     out.resize(links.size(), Frame::Identity());
     out[0] = base;
     if (order.empty()) {
-        for (int j = 0; j < size(); ++j) out[joints[j].child] = out[joints[j].parent] * moved(joints[j], q[j]);
+        for (int j = 0; j < size(); ++j) compose(out[joints[j].parent], moved(joints[j], q[j]), out[joints[j].child]);
         return;
     }
     for (const int code : order) {
         const Joint& joint = connection(code);
-        out[joint.child] = out[joint.parent] * moved(joint, value(code, q));
+        compose(out[joint.parent], moved(joint, value(code, q)), out[joint.child]);
     }
 }
 

@@ -135,7 +135,7 @@ private:
                 seen.row(1) = level.row(1);
                 seen.row(2) = s23 * level.row(0) + c23 * level.row(2);
                 const Matrix3 n = g_.before * seen;
-                const double radius = std::hypot(n(0, 2), n(1, 2));
+                const double radius = std::sqrt(n(0, 2) * n(0, 2) + n(1, 2) * n(1, 2));
                 const bool straight = radius < 1e-9;
                 const double fourth = straight ? reference[3] : std::atan2(n(1, 2), n(0, 2));
                 const double c4 = straight ? std::cos(fourth) : n(0, 2) / radius, s4 = straight ? std::sin(fourth) : n(1, 2) / radius;

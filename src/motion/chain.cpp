@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cassert>
 #include <cmath>
+#include <optional>
 
 namespace escarp::motion {
 namespace {
@@ -87,6 +88,7 @@ namespace {
 struct Chain {
     MotionPtr whole;
     std::vector<double> ends;  ///< when each leg gives way to the next: in the middle of the corner, the last at the end
+    std::vector<double> rates; ///< ds/dt there, before averaging
 };
 
 /// Shares cut off the beginning and the end of each leg.
@@ -116,7 +118,7 @@ Cuts cuts_for(const ToolPath& path, const std::vector<Leg>& legs, const std::vec
     return cuts;
 }
 
-Chain chained(const kinematics::ArmModel& model, const ToolPath& path, const std::vector<Leg>& legs, const Cuts& cuts) {
+Chain chained(const kinematics::ArmModel& model, const ToolPath& path, const std::vector<Leg>& legs, const Cuts& cuts, const std::vector<double>& most_rate) {
     const std::size_t n = legs.size();
     const auto &begin = cuts.begin, &end = cuts.end;
     std::vector<PathNode> nodes;
@@ -153,13 +155,18 @@ Chain chained(const kinematics::ArmModel& model, const ToolPath& path, const std
             c.from.rate = c.from.speed_share * model.line_speed / fastest;
             c.from.acceleration = c.from.effort_share * model.line_acceleration / fastest;
         }
+        c.from.rate = std::min(c.from.rate, most_rate[i] / scale);
         add(c.from, 0, s);
         gives_way[i] = s + end[i] * scale;
         s += 2 * end[i] * scale;
     }
     auto hard = std::make_shared<const PathMotion>(model.mechanism, std::move(nodes), n > 1);
     Chain chain;
-    for (std::size_t i = 0; i + 1 < n; ++i) chain.ends.push_back(hard->time_of(gives_way[i]));
+    for (std::size_t i = 0; i + 1 < n; ++i) {
+        constexpr double beside = 1e-5;
+        chain.ends.push_back(hard->time_of(gives_way[i]));
+        chain.rates.push_back((hard->s_at(chain.ends[i] + beside) - hard->s_at(chain.ends[i] - beside)) / (2 * beside));
+    }
     chain.whole = hard;
     const auto& joints = model.mechanism.joints;
     if (n > 1 && std::all_of(joints.begin(), joints.end(), [](const kinematics::Joint& j) { return j.jerk > 0; })) {
@@ -171,9 +178,50 @@ Chain chained(const kinematics::ArmModel& model, const ToolPath& path, const std
     return chain;
 }
 
-}  // namespace
+Flight in_legs(const Chain& chain) {
+    Flight flight{chain.whole, {}};
+    double from = 0;
+    for (const double end : chain.ends) flight.legs.push_back(slice(chain.whole, from, end)), from = end;
+    return flight;
+}
 
-Flight fly(const kinematics::ArmModel& model, const Frame& tool, const std::vector<Leg>& legs) {
+double duration(const Flight& flight) {
+    double sum = 0;
+    for (const MotionPtr& m : flight.legs) sum += m->duration();
+    return sum;
+}
+
+/// How far each pose is passed, as a share of its corner.
+std::vector<double> passed(const ToolPath& path, const std::vector<Leg>& legs, const Chain& chain) {
+    std::vector<double> out(legs.size(), 0.0);
+    for (std::size_t i = 0; i + 1 < legs.size(); ++i)
+        if (legs[i].cut <= 0) out[i] = (path.at(chain.whole->position(chain.ends[i])) - path.at(legs[i].nodes.back().q)).norm() / legs[i].corner;
+    return out;
+}
+
+/// Averaging rounds corners further the faster they are passed: here they are cut to a part of what is asked for and passed more slowly until
+/// the rest is enough for it. Nothing if that does not come about.
+std::optional<Flight> slow_corners(const kinematics::ArmModel& model, const ToolPath& path, const std::vector<Leg>& legs, double part) {
+    std::vector<double> corners, most(legs.size(), 1e300);
+    for (const Leg& leg : legs) corners.push_back(part * leg.corner);
+    const Cuts cuts = cuts_for(path, legs, corners);
+    constexpr int rounds = 5;
+    for (int round = 0; round < rounds; ++round) {
+        const Chain chain = chained(model, path, legs, cuts, most);
+        const std::vector<double> far = passed(path, legs, chain);
+        bool good = true;
+        for (std::size_t i = 0; i + 1 < legs.size(); ++i) {
+            if (far[i] <= 1) continue;
+            good = false;
+            most[i] = std::min(most[i], chain.rates[i]) * std::clamp((0.97 - part) / std::max(1e-3, far[i] - part), 0.4, 0.95);
+        }
+        if (good) return in_legs(chain);
+    }
+    return std::nullopt;
+}
+
+/// At the rates that the legs' nodes allow.
+Flight fly_as_fast(const kinematics::ArmModel& model, const Frame& tool, const std::vector<Leg>& legs) {
     assert(!legs.empty());
     if (legs.size() == 1) {
         const std::vector<PathNode>& nodes = legs.front().nodes;
@@ -184,36 +232,54 @@ Flight fly(const kinematics::ArmModel& model, const Frame& tool, const std::vect
     const ToolPath path(model, tool);
     std::vector<double> corners;
     for (const Leg& leg : legs) corners.push_back(leg.corner);
-    // Averaging rounds corners further: they are cut later until the pose is passed as near as asked for.
+    const std::vector<double> any_rate(legs.size(), 1e300);
+    // Averaging rounds corners further: they are cut later until the pose is passed as near as asked for, or passed more slowly, whichever is
+    // quicker in all; a corner that allows neither is an exact stop.
     constexpr int rounds = 6;
     std::size_t worst = 0;
-    for (int round = 0; round < rounds; ++round) {
-        const Chain chain = chained(model, path, legs, cuts_for(path, legs, corners));
-        double excess = 1;
+    std::optional<Flight> best;
+    for (int round = 0; round < rounds && !best; ++round) {
+        const Chain chain = chained(model, path, legs, cuts_for(path, legs, corners), any_rate);
+        const std::vector<double> far = passed(path, legs, chain);
         for (std::size_t i = 0; i + 1 < legs.size(); ++i) {
-            if (legs[i].cut > 0) continue;
-            const Vector3 pose = path.at(legs[i].nodes.back().q);
-            const double passed = (path.at(chain.whole->position(chain.ends[i])) - pose).norm() / legs[i].corner;
-            if (passed > excess) excess = passed, worst = i;
-            if (passed > 1) corners[i] *= std::min(0.7, 1 / passed);
+            if (far[i] > 1 && far[i] >= far[worst]) worst = i;
+            if (far[i] > 1) corners[i] *= std::min(0.7, 1 / far[i]);
         }
-        if (excess <= 1) {
-            double stopping = 0;
-            for (const Leg& leg : legs)
-                if (round > 0) stopping += fly(model, tool, {leg}).legs.front()->duration();
-            if (round > 0 && chain.whole->duration() > stopping) break;
-            Flight flight{chain.whole, {}};
-            double from = 0;
-            for (const double end : chain.ends) flight.legs.push_back(slice(chain.whole, from, end)), from = end;
-            return flight;
-        }
+        if (*std::max_element(far.begin(), far.end()) > 1) continue;
+        best = in_legs(chain);
+        if (round == 0) return *best;
     }
+    if (auto slower = slow_corners(model, path, legs, 0.5); slower && (!best || duration(*slower) < duration(*best))) best = std::move(slower);
     // A corner too small for the jerk limits: an exact stop there.
     const auto middle = legs.begin() + static_cast<std::ptrdiff_t>(worst) + 1;
-    Flight first = fly(model, tool, {legs.begin(), middle});
-    const Flight second = fly(model, tool, {middle, legs.end()});
+    Flight first = fly_as_fast(model, tool, {legs.begin(), middle});
+    const Flight second = fly_as_fast(model, tool, {middle, legs.end()});
     first.legs.insert(first.legs.end(), second.legs.begin(), second.legs.end());
-    return first;
+    return best && duration(*best) <= duration(first) ? *best : first;
+}
+
+std::vector<Leg> slower(std::vector<Leg> legs, double share) {
+    for (Leg& leg : legs)
+        for (PathNode& node : leg.nodes) {
+            node.speed_share *= share;
+            if (node.rate < 1e150) node.rate *= share;
+        }
+    return legs;
+}
+
+}  // namespace
+
+Flight fly(const kinematics::ArmModel& model, const Frame& tool, const std::vector<Leg>& legs) {
+    // The window of the averaging is the greatest change of acceleration over the jerk limit. Where a joint is braked just when it is at its
+    // fastest, that is twice what a stretch of even speed between would need: a lower speed can be quicker in all.
+    Flight best = fly_as_fast(model, tool, legs);
+    const auto& joints = model.mechanism.joints;
+    if (legs.size() == 1 || std::any_of(joints.begin(), joints.end(), [](const kinematics::Joint& j) { return j.jerk <= 0; })) return best;
+    for (const double share : {0.7, 0.5}) {
+        Flight other = fly_as_fast(model, tool, slower(legs, share));
+        if (duration(other) < duration(best)) best = std::move(other);
+    }
+    return best;
 }
 
 }  // namespace escarp::motion
