@@ -14,6 +14,9 @@ namespace escarp::cell {
 json begun_model(const std::string& id, const std::string& name);
 /// A link more, on a new joint ("hinge", "slide" or "fixed") on top of `parent`. Returns its index.
 int add_link(json& model, int parent, const std::string& joint_type);
+/// Whether a model has the form that the edits here need (lists of groups, whole numbers for links ...), whatever it means. Throws InputError
+/// with the place under `where`.
+void check_form(const json& model, const std::string& where);
 /// What hung on the link hangs on what carried it, and stays where it is at joint values 0.
 void remove_link(json& model, int link);
 /// Index of the joint that carries a link; -1: none does.

@@ -1,5 +1,7 @@
 #include "document.h"
 
+#include "build_model.h"
+
 #include <fcntl.h>
 #include <sys/stat.h>
 #include <unistd.h>
@@ -48,6 +50,8 @@ void check_outline(const json& tree) {
     expect(tree.contains("devices") && tree["devices"].is_array(), "devices", "A list of devices is expected (it may be empty: []).");
     for (const char* list : {"part_types", "arm_models", "tool_models", "meshes", "views", "unfinished_models"})
         expect(!tree.contains(list) || tree[list].is_array(), list, "A list is expected.");
+    if (tree.contains("unfinished_models"))
+        for (std::size_t i = 0; i < tree["unfinished_models"].size(); ++i) check_form(tree["unfinished_models"][i], "unfinished_models/" + std::to_string(i));
     if (!tree.contains("variants")) return;
     expect(tree["variants"].is_array() && !tree["variants"].empty(), "variants", "A list of at least one variant is expected.");
     std::set<std::string> ids;

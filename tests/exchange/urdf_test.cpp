@@ -5,6 +5,7 @@
 #include <exchange/urdf.h>
 #include <filesystem>
 #include <fstream>
+#include <sstream>
 
 #include "support/cells.h"
 #include "support/random.h"
@@ -197,6 +198,70 @@ TEST_CASE("every catalogue arm written as URDF and read again stands the same at
             const geometry::Box3 x = geometry::bounds(a.links[l].bodies, geometry::Frame::Identity()), y = geometry::bounds(b.links[l].bodies, geometry::Frame::Identity());
             CHECK(x.empty() == y.empty());
             if (!x.empty()) CHECK(((x.low - y.low).norm() + (x.high - y.high).norm()) < 1e-6);
+        }
+    }
+}
+
+TEST_CASE("a mangled robot description or unfinished model is refused with its reason, and never breaks anything") {
+    const Room room;
+    tests::Draw draw(77);
+    json tree = cell::Document().tree();
+    for (const json& model : cell::catalogue_arms())
+        if (model["id"] == "scara400") tree["arm_models"].push_back(model);
+    const std::string file = (room.path / "whole.urdf").string();
+    exchange::write_urdf(tree, "scara400", file);
+    std::ostringstream text;
+    text << std::ifstream(file).rdbuf();
+    const std::string whole = text.str();
+    int read = 0, refused = 0;
+    for (int round = 0; round < 400; ++round) {
+        std::string broken = whole;
+        for (int k = draw.whole(1, 4); k > 0; --k) {
+            const auto at = static_cast<std::size_t>(draw.whole(0, static_cast<int>(broken.size()) - 1));
+            switch (draw.whole(0, 3)) {
+                case 0: broken[at] = static_cast<char>(draw.whole(1, 255)); break;
+                case 1: broken.erase(at, static_cast<std::size_t>(draw.whole(1, 60))); break;
+                case 2: broken.insert(at, broken.substr(static_cast<std::size_t>(draw.whole(0, static_cast<int>(broken.size()) - 40)), 40)); break;
+                default: broken.replace(at, 1, "-1e308 "); break;
+            }
+        }
+        try {
+            const cell::Document d;
+            const exchange::UrdfArm arm = exchange::read_urdf(room.put("broken.urdf", broken), d);
+            const cell::Document next = d.edited(d.baseline(), exchange::urdf_edit(d, d.baseline(), simulation::standard_kinds(), arm));
+            cell::read_cell(next.resolved(d.baseline()), simulation::standard_kinds());
+            cell::Document::parse(next.text());
+            ++read;
+        } catch (const cell::InputError& e) {
+            CHECK_FALSE(e.problems().front().message.empty());
+            ++refused;
+        }
+    }
+    CHECK(read > 20);
+    CHECK(refused > 100);
+    // The same for a model as a file may hold it: values of the wrong kind anywhere.
+    for (int round = 0; round < 400; ++round) {
+        json model = tree["arm_models"][0];
+        const json flat = model.flatten();
+        auto it = flat.begin();
+        std::advance(it, draw.whole(0, static_cast<int>(flat.size()) - 1));
+        const json values[] = {nullptr, "text", -3, 1e99, json::array(), json::object(), true, json::array({1, "x"})};
+        model[json::json_pointer(it.key())] = values[draw.whole(0, 7)];
+        json whole_file = cell::Document().tree();
+        whole_file["unfinished_models"] = json::array({model});
+        try {
+            const cell::Document d = cell::Document::parse(whole_file.dump());
+            json kept = d.tree()["unfinished_models"][0];
+            const cell::ModelDraft draft = cell::read_draft(kept, {});
+            draft.frames({});
+            std::map<std::string, double> shifts;
+            for (std::size_t j = 0; j < draft.joints.size(); ++j)
+                if (!draft.joints[j].fixed) cell::make_zero(kept, static_cast<int>(j), 0.1, shifts);
+            cell::add_link(kept, 0, "slide");
+            cell::remove_link(kept, 1);
+            std::vector<cell::Problem> mistakes;
+            cell::keep_model(d, d.baseline(), simulation::standard_kinds(), kept, "x", {}, &mistakes);
+        } catch (const cell::InputError&) {
         }
     }
 }
