@@ -28,8 +28,8 @@ public:
         if (!values_.value("tool", "").empty()) tool(more.empty() ? QObject::tr("second tool") : QObject::tr("one more tool"), more.size() + 1, "");
         number(QObject::tr("speed"), {"speed_pct"}, "%", 1, 100, 100);
         number(QObject::tr("acceleration"), {"acceleration_pct"}, "%", 1, 100, 100);
-        flag(QObject::tr("may go round"), "detours", true);
-        flag(QObject::tr("carries gently"), "gentle_carry", false);
+        flag(QObject::tr("detours"), "detours", true);
+        flag(QObject::tr("gently"), "gentle_carry", false);
         add_travel();
     }
 
@@ -104,6 +104,7 @@ private:
         auto* box = new QCheckBox;
         box->setObjectName(name(key));
         box->setChecked(values_.value(key, usual));
+        box->setToolTip(key == "detours" ? QObject::tr("Joint moves go round what stands in the way") : QObject::tr("Moves with a part are slowed until the grip holds"));
         QObject::connect(box, &QCheckBox::clicked, context_, [self = *this, key](bool on) mutable { self.later([self, key, on]() mutable { self.set(self.at_ + key, on); }); });
         mark_(box, grid_.add(label, box), at_ + key);
     }

@@ -484,7 +484,7 @@ void Worksheet::add_step_fields(QVBoxLayout* layout, const cell::Device& d, cons
             grid.add(tr("hold %1").arg(name), hold);
             if (values.contains(key)) number(tr("%1 at").arg(name), key, 0, free.low / unit, free.high / unit);
         }
-        flag(tr("may go round"), "detour", true);
+        flag(tr("detour"), "detour", true);
     };
     const auto motion = [&] {
         number(tr("speed"), "speed_pct", 100, 1, 100);
