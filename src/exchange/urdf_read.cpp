@@ -104,10 +104,10 @@ private:
         if (!doc_.child("robot")) throw InputError(file_, "This is not a robot description: it is expected to hold a <robot>.");
         struct Templates : pugi::xml_tree_walker {
             bool found = false;
-            bool for_each(xml_node& n) override { return !(found = std::strncmp(n.name(), "xacro:", 6) == 0); }
+            bool for_each(xml_node& n) override { return !(found = std::strchr(n.name(), ':') != nullptr); }
         } templates;
         doc_.traverse(templates);
-        if (templates.found) throw InputError(file_, "This is a template (it holds xacro: elements). Expand it to plain URDF first, and read the result.");
+        if (templates.found) throw InputError(file_, "This is a template (it holds elements with a prefix). Expand it to plain URDF first, and read the result.");
     }
 
     std::size_t line_of(std::ptrdiff_t offset) const { return 1 + static_cast<std::size_t>(std::count(text_.begin(), text_.begin() + std::clamp<std::ptrdiff_t>(offset, 0, static_cast<std::ptrdiff_t>(text_.size())), '\n')); }
@@ -380,7 +380,7 @@ private:
         for (std::size_t l = 1; l < order_.size(); ++l)
             if (better(l, best)) best = l;
         out_.model["flange"] = {{"link", best}, {"at_mm", {0, 0, 0}}};
-        notes_.add("The flange was put at the end of the longest chain; Build lets you move it", order_[best]);
+        notes_.add("The flange was put at the end of the longest chain; Build can put it elsewhere", order_[best]);
     }
 
     std::string file_;

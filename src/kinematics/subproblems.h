@@ -20,7 +20,7 @@ bool plain_chain(const ArmModel& model, int count, JointType type);
 
 /// Angles with `a cos + b sin = c`: how many there are (0 or 2; equal at the edge).
 inline int trig_angles(double a, double b, double c, double (&out)[2]) {
-    const double size = std::sqrt(a * a + b * b);
+    const double size = std::sqrt(b * b + a * a);
     if (size < 1e-12) return 0;
     double cosine = c / size;
     if (std::abs(cosine) > 1 + 1e-10) return 0;

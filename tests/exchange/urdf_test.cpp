@@ -147,7 +147,7 @@ TEST_CASE("what is wrong with a robot description is told with its line, and not
     };
     refused("<robot name='a'><link name='b'>", "not whole XML", "line 1");
     refused("<machine/>", "not a robot description");
-    refused(made_up("<xacro:macro name='m'/>"), "template");
+    refused(made_up("<t:macro name='m'/>"), "template");
     refused(made_up(""), "no links");
     refused(made_up(links_two), "both hang on nothing");
     refused(made_up(links_two + "\n<joint name='j' type='revolute'><parent link='base'/><child link='hand'/><limit lower='0' upper='1' velocity='1'/></joint>"), "does not have", "line 4");
