@@ -70,7 +70,15 @@ public:
         const std::string root = find_root(robot);
         stop_at_problems();
         order_links(root);
-        const std::string name = robot.attribute("name").as_string("Arm");
+        const std::string said = robot.attribute("name").as_string("Arm");
+        std::string name = said;
+        const auto taken = [&] {
+            for (const char* list : {"arm_models", "unfinished_models"})
+                for (const json& m : document_.tree().value(list, json::array()))
+                    if (m.value("name", "") == name) return true;
+            return false;
+        };
+        for (int i = 2; taken(); ++i) name = said + " " + std::to_string(i);
         json& m = out_.model;
         m = {{"id", cell::free_id(document_.tree(), name)}, {"name", name}, {"payload_kg", 0}, {"links", json::array()}, {"joints", json::array()}};
         for (const xml_node material : robot.children("material")) remember_colour(material);

@@ -8,7 +8,7 @@ namespace {
 
 class Search {
 public:
-    Search(const Mover& one, const Mover& two, const ClearanceQuery& query) : a_(one), b_(two), query_(query) { best_.distance = query.cap; }
+    Search(const Mover& one, const Mover& two, const ClearanceQuery& query) : a_(one), other_(two), b_(&one == &two ? a_ : other_), query_(query) { best_.distance = query.cap; }
 
     Clearance run() {
         std::vector<int> all;
@@ -60,7 +60,7 @@ private:
         const double middle = 0.5 * (from + to), half = 0.5 * (to - from);
         const int now = visits_++;
         a_.look(from, middle, to);
-        b_.look(from, middle, to);
+        if (&b_ != &a_) b_.look(from, middle, to);
         std::vector<int> left;
         for (const int index : active) {
             const auto [i, j] = pairs_[static_cast<std::size_t>(index)];
@@ -78,7 +78,8 @@ private:
         visit(middle, to, left, depth + 1);
     }
 
-    Side a_, b_;
+    Side a_, other_;
+    Side& b_;  ///< a mover against itself is looked at once
     const ClearanceQuery& query_;
     std::vector<std::pair<int, int>> pairs_;
     std::vector<geometry::Warm> warm_;

@@ -21,7 +21,7 @@ using simulation::seconds;
 using simulation::Ticks;
 
 constexpr Ticks longest_check = 3600 * simulation::second;  // a run that never recurs is looked at for an hour
-constexpr double usual_cap = 0.15, far_cap = 3.0, contact = 1e-4;
+constexpr double near_cap = 0.05, usual_cap = 0.15, far_cap = 3.0, contact = 1e-4;
 
 /// An arm between the beginning of one motion and that of the next.
 struct Segment {
@@ -86,11 +86,11 @@ public:
         for (std::size_t i = 0; i < rooms_.size(); ++i)
             for (std::size_t j = i + 1; j < rooms_.size(); ++j) against_arm(rooms_[i], rooms_[j]);
         for (const Job& job : jobs_) result.pairs_checked += job.parts_a->size() * job.parts_b->size();
-        solve(usual_cap);
-        gather(result);
-        if (result.clearance.device_a < 0) {  // nothing comes near anything: then how near at all
-            solve(far_cap);
+        // Most of the work is to tell how far apart distant bodies are: it is asked for only where nothing comes nearer.
+        for (const double cap : {std::max(near_cap, 1.1 * c_.cell.safety_distance), usual_cap, far_cap}) {
+            solve(cap);
             gather(result);
+            if (result.clearance.device_a >= 0) break;
         }
         for (const auto& [pair, least] : closest_)
             if (least.distance < c_.cell.safety_distance) result.close_pairs.push_back(least);
