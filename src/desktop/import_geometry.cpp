@@ -54,7 +54,7 @@ void run_beside(QWidget* parent, const QString& title, const std::function<void(
 ImportGeometry::ImportGeometry(Workspace& workspace, QWidget* window) : QObject(window), workspace_(workspace), window_(window) {}
 
 void ImportGeometry::choose_file() {
-    const QString file = QFileDialog::getOpenFileName(window_, tr("Import geometry"), QFileInfo(workspace_.file()).absolutePath(), tr("CAD and mesh files (*.stl *.obj *.ply *.gltf *.glb *.step *.stp *.STL *.STEP *.STP)"));
+    const QString file = QFileDialog::getOpenFileName(window_, tr("Import geometry"), QFileInfo(workspace_.file()).absolutePath(), tr("CAD and mesh files (*.stl *.obj *.ply *.gltf *.glb *.dae *.step *.stp *.STL *.STEP *.STP)"));
     if (!file.isEmpty()) import_file(file);
 }
 
