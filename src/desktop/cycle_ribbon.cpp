@@ -13,7 +13,7 @@
 namespace escarp::desktop {
 namespace {
 
-constexpr double left = 118, header = 42, lane_height = 24, bottom = 20;
+constexpr double left = 118, header = 42, bottom = 20, full_lane = 24, least_lane = 17;
 using simulation::Block;
 using simulation::BlockKind;
 using simulation::seconds;
@@ -105,11 +105,14 @@ void CycleRibbon::show_cycle() {
 
 double CycleRibbon::pixel_of(double s) const { return left + (s - from_) / span_ * (width() - left - 14); }
 double CycleRibbon::time_of(double x) const { return from_ + (x - left) / (width() - left - 14) * span_; }
-double CycleRibbon::lane_y(std::size_t lane) const { return header + static_cast<double>(lane) * lane_height - scroll_; }
+/// All lanes fit if they can: a little lower before any has to be scrolled to.
+double CycleRibbon::lane_height() const { return lanes_.empty() ? full_lane : std::clamp((height() - header - bottom) / static_cast<double>(lanes_.size()), least_lane, full_lane); }
+
+double CycleRibbon::lane_y(std::size_t lane) const { return header + static_cast<double>(lane) * lane_height() - scroll_; }
 
 QRectF CycleRibbon::block_box(const Block& b, const Lane& lane, double y) const {
     const double x0 = pixel_of(seconds(b.from)), x1 = pixel_of(b.to == simulation::never ? workspace_.end_time() : seconds(b.to));
-    const double height = (lane_height - 5) / lane.rows;
+    const double height = (lane_height() - 5) / lane.rows;
     const int row = lane.rows > 1 && b.seat >= 0 ? b.seat % lane.rows : 0;
     return {x0, y + 2 + row * height, std::max(1.0, x1 - x0), height - (lane.rows > 1 ? 1 : 0)};
 }
@@ -163,15 +166,15 @@ void CycleRibbon::draw_block(QPainter& p, int index, const Lane& lane, double y)
 void CycleRibbon::draw_flow(QPainter& p, const Lane& lane, double y) const {
     const auto e = workspace_.evaluation();
     p.setPen(QPen(QColor(0xCF, 0xBF, 0x97), 1, Qt::DotLine));
-    p.drawLine(QPointF(left, y + lane_height / 2), QPointF(width() - 14, y + lane_height / 2));
+    p.drawLine(QPointF(left, y + lane_height() / 2), QPointF(width() - 14, y + lane_height() / 2));
     for (const int index : blocks_[static_cast<std::size_t>(lane.device)]) {
         const double x = pixel_of(seconds(e->run->trace.blocks[static_cast<std::size_t>(index)].from));
         if (x < left || x > width()) continue;
         p.setPen(QPen(theme::ink, 1));
         p.setBrush(theme::part);
-        p.drawEllipse(QPointF(x, y + lane_height / 2), 7, 7);
+        p.drawEllipse(QPointF(x, y + lane_height() / 2), 7, 7);
         p.setBrush(Qt::NoBrush);
-        p.drawEllipse(QPointF(x, y + lane_height / 2), 3.5, 3.5);
+        p.drawEllipse(QPointF(x, y + lane_height() / 2), 3.5, 3.5);
     }
 }
 
@@ -179,7 +182,7 @@ void CycleRibbon::draw_level(QPainter& p, const Lane& lane, double y) const {
     const auto e = workspace_.evaluation();
     const simulation::SignalRecord* s = e->run->trace.signal(e->cell->devices[static_cast<std::size_t>(lane.device)].id + ".made");
     if (!s) return;
-    const auto level = [&](bool made) { return y + (made ? 5 : lane_height - 6); };
+    const auto level = [&](bool made) { return y + (made ? 5 : lane_height() - 6); };
     QPolygonF line;
     const auto from = static_cast<simulation::Ticks>(from_ * 1e9);
     bool now = s->at(from);
@@ -266,16 +269,16 @@ void CycleRibbon::paintEvent(QPaintEvent*) {
     p.setClipRect(QRectF(0, header, width(), height() - header - bottom));
     for (std::size_t i = 0; i < lanes; ++i) {
         const double y = lane_y(i);
-        if (y > height() || y + lane_height < header) continue;
+        if (y > height() || y + lane_height() < header) continue;
         p.setPen(QPen(QColor(0xE9, 0xE3, 0xD4), 1));
-        p.drawLine(QPointF(0, y + lane_height - 1), QPointF(width(), y + lane_height - 1));
+        p.drawLine(QPointF(0, y + lane_height() - 1), QPointF(width(), y + lane_height() - 1));
         const cell::Device& d = e->cell->devices[static_cast<std::size_t>(lanes_[i].device)];
         const bool selected = d.id == workspace_.selection().device.toStdString();
         p.setFont(theme::font(11, true));
         p.setPen(selected ? theme::accent : theme::ink);
-        theme::text(p, QRectF(12, y, left - 18, lane_height - 2), QString::fromStdString(d.name));
+        theme::text(p, QRectF(12, y, left - 18, lane_height() - 2), QString::fromStdString(d.name));
         p.save();
-        p.setClipRect(QRectF(left, std::max(header, y), width() - left, lane_height));
+        p.setClipRect(QRectF(left, std::max(header, y), width() - left, lane_height()));
         if (lanes_[i].kind == Lane::Kind::work)
             for (const int b : blocks_[static_cast<std::size_t>(lanes_[i].device)]) draw_block(p, b, lanes_[i], y);
         else if (lanes_[i].kind == Lane::Kind::flow) draw_flow(p, lanes_[i], y);
@@ -297,7 +300,7 @@ int CycleRibbon::block_at(const QPointF& pixel) const {
     if (!e || pixel.x() < left) return -1;
     for (std::size_t i = 0; i < lanes_.size(); ++i) {
         const double y = lane_y(i);
-        if (pixel.y() < y || pixel.y() >= y + lane_height || lanes_[i].kind != Lane::Kind::work) continue;
+        if (pixel.y() < y || pixel.y() >= y + lane_height() || lanes_[i].kind != Lane::Kind::work) continue;
         for (const int b : blocks_[static_cast<std::size_t>(lanes_[i].device)])
             if (block_box(e->run->trace.blocks[static_cast<std::size_t>(b)], lanes_[i], y).contains(pixel)) return b;
     }
@@ -314,7 +317,7 @@ void CycleRibbon::mousePressEvent(QMouseEvent* event) {
     const auto e = workspace_.evaluation();
     if (pressed_.x() < left) {
         for (std::size_t i = 0; i < lanes_.size() && e; ++i)
-            if (pressed_.y() >= lane_y(i) && pressed_.y() < lane_y(i) + lane_height) workspace_.select(QString::fromStdString(e->cell->devices[static_cast<std::size_t>(lanes_[i].device)].id));
+            if (pressed_.y() >= lane_y(i) && pressed_.y() < lane_y(i) + lane_height()) workspace_.select(QString::fromStdString(e->cell->devices[static_cast<std::size_t>(lanes_[i].device)].id));
         return;
     }
     const int block = block_at(pressed_);
@@ -344,7 +347,7 @@ void CycleRibbon::mouseMoveEvent(QMouseEvent* event) {
 void CycleRibbon::mouseReleaseEvent(QMouseEvent*) { hand_ = Hand::none; }
 
 void CycleRibbon::wheelEvent(QWheelEvent* event) {
-    const double all = static_cast<double>(lanes_.size()) * lane_height, room = height() - header - bottom;
+    const double all = static_cast<double>(lanes_.size()) * lane_height(), room = height() - header - bottom;
     if (event->position().x() < left || event->modifiers() & Qt::ShiftModifier) {
         scroll_ = std::clamp(scroll_ - event->angleDelta().y() * 0.3, 0.0, std::max(0.0, all - room));
     } else {

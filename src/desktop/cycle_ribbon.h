@@ -44,6 +44,7 @@ private:
     QRectF block_box(const simulation::Block& b, const Lane& lane, double y) const;
     int block_at(const QPointF& pixel) const;
     double time_of(double x) const;
+    double lane_height() const;
     double lane_y(std::size_t lane) const;
 
     Workspace& workspace_;
