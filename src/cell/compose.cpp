@@ -274,10 +274,10 @@ Edit add_step(const Document& document, const std::string& variant, const Kinds&
     else if (what == "gripper") step["to"] = "close";
     else if (what == "act") step["label"] = "Tool action", step["time_s"] = 0.5;
     else if (what == "use") {
-        if (owner.arm->tools.size() < 2) throw InputError("step", "\"" + owner.name + "\" has one tool at most: give it more_tools first.");
+        if (owner.arm->tools.size() < 2) throw InputError("step", "\"" + owner.name + "\" has one tool at most: mount a second one on its card first.");
         step["tool"] = owner.arm->tools[1].model->id, step["time_s"] = 0.5;
     } else if (what == "block") {
-        if (cell->blocks.empty()) throw InputError("step", "There is no block of steps yet: make one from the steps of a task first.");
+        if (cell->blocks.empty()) throw InputError("step", "There is no block of steps yet: make one of a step first (\"block\" under the step).");
         step["block"] = cell->blocks.front().id;
     } else if (what == "repeat") step["times"] = 2, step["steps"] = json::array();
     else throw InputError("step", "There is no kind of step \"" + what + "\".");

@@ -23,13 +23,6 @@ constexpr double degree = geometry::pi / 180;
 constexpr int slider_steps = 2000;
 constexpr int most_solutions = 8;
 
-QPushButton* link(const QString& text, const QString& name) {
-    auto* b = new QPushButton(text);
-    b->setObjectName(name);
-    b->setProperty("link", true);
-    return b;
-}
-
 }  // namespace
 
 ArmPanel::ArmPanel(Workspace& workspace, QWidget* parent) : QScrollArea(parent), workspace_(workspace) {
@@ -254,11 +247,11 @@ void ArmPanel::add_jog() {
     keys->setStyleSheet(QString("color: %1;").arg(theme::muted.name()));
     rows_->addWidget(keys);
     auto* row = new QHBoxLayout;
-    auto* down = link(tr("straight down"), "tool_down");
+    auto* down = link_button(tr("straight down"), "tool_down");
     connect(down, &QPushButton::clicked, this, &ArmPanel::straight_down);
-    auto* back = link(tr("back to cycle"), "jog_back");
+    auto* back = link_button(tr("back to cycle"), "jog_back");
     connect(back, &QPushButton::clicked, this, [this] { workspace_.let_go(); });
-    auto* pick = link(tr("pick in Model"), "jog_pick");
+    auto* pick = link_button(tr("pick in Model"), "jog_pick");
     pick->setToolTip(tr("Click a surface in the Model: the tool goes there, pointing into it"));
     connect(pick, &QPushButton::clicked, this, [this] { change_by_hand([](ByHand& h) { h.picking = true; }); });
     row->setSpacing(2);
@@ -345,7 +338,7 @@ void ArmPanel::add_poses() {
         note->setStyleSheet(QString("color: %1;").arg(unreached ? theme::stop.name() : uses.empty() ? theme::watch_text.name() : theme::muted.name()));
         second->addWidget(note, 1);
         const auto button = [&](const QString& caption, const char* what, auto act) {
-            auto* b = link(caption, QString::fromStdString(std::string("pose_") + what + "_" + p.id));
+            auto* b = link_button(caption, QString::fromStdString(std::string("pose_") + what + "_" + p.id));
             connect(b, &QPushButton::clicked, this, [this, act] { QTimer::singleShot(0, this, act); });
             second->addWidget(b);
         };
@@ -522,7 +515,7 @@ void ArmPanel::refresh() {
         const bool here = (s.q - q).cwiseAbs().maxCoeff() < 1e-6;
         const QString room = s.within_limits ? tr("%1 %2 in hand").arg(margin / joint_unit(tight), 0, 'f', 0).arg(joint_sign(tight)) : tr("%1 %2 over").arg(-margin / joint_unit(tight), 0, 'f', 0).arg(joint_sign(tight));
         const QString text = tr("%1%2: %3 %4").arg(here ? QStringLiteral("\u25c6 ") : QString(), posture_name(s.posture), QString::fromStdString(tight.name), room);
-        auto* b = link(text.trimmed(), QString("solution_%1").arg(s.posture));
+        auto* b = link_button(text.trimmed(), QString("solution_%1").arg(s.posture));
         b->setStyleSheet(QString("text-align: left; font-size: 10px; font-weight: normal; padding: 1px 0px; color: %1;").arg(s.within_limits ? (here ? theme::accent : theme::ink).name() : theme::muted.name()));
         b->setEnabled(s.within_limits);
         connect(b, &QPushButton::clicked, this, [this, to = s.q] { QTimer::singleShot(0, this, [this, to] { take(to); }); });

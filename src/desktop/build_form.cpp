@@ -143,9 +143,7 @@ QComboBox* BuildForm::choice(const QString& label, const QString& name, const st
 }
 
 QPushButton* BuildForm::button(QHBoxLayout* into, const QString& text, const QString& name, std::function<void()> act) {
-    auto* b = new QPushButton(text);
-    b->setObjectName(name);
-    b->setProperty("link", true);
+    auto* b = link_button(text, name);
     connect(b, &QPushButton::clicked, this, [this, act = std::move(act)] { QTimer::singleShot(0, this, act); });
     into->addWidget(b);
     return b;

@@ -35,13 +35,6 @@ QLabel* heading(const QString& text) {
     return label;
 }
 
-QPushButton* link(const QString& text, const QString& name) {
-    auto* b = new QPushButton(text);
-    b->setObjectName(name);
-    b->setProperty("link", true);
-    return b;
-}
-
 const json* in_catalogue(const std::string& id) {
     for (const json& m : cell::catalogue_arms())
         if (m["id"] == id) return &m;
@@ -105,7 +98,7 @@ QWidget* BuildPage::make_left() {
         menu->addAction(tr("Copy of %1").arg(QString::fromStdString(m["name"])), this, [this, like = m["id"].get<std::string>()] { begin(like); });
     fresh->setMenu(menu);
     begin_row->addWidget(fresh);
-    auto* drop = link(tr("remove"), "build_remove_model");
+    auto* drop = link_button(tr("remove"), "build_remove_model");
     connect(drop, &QPushButton::clicked, this, [this] {
         QTimer::singleShot(0, this, [this] {
             try {
@@ -116,7 +109,7 @@ QWidget* BuildPage::make_left() {
             }
         });
     });
-    auto* hand_on = link(tr("write URDF"), "build_write_urdf");
+    auto* hand_on = link_button(tr("write URDF"), "build_write_urdf");
     connect(hand_on, &QPushButton::clicked, this, [this] {
         const QString file = building_.model.is_null() ? QString() : QFileDialog::getSaveFileName(this, tr("Write the mechanism"), QString::fromStdString(id()) + ".urdf", tr("Robot descriptions (*.urdf)"));
         if (!file.isEmpty()) write_urdf(file);
@@ -159,7 +152,7 @@ QWidget* BuildPage::make_left() {
     auto* add_row = new QHBoxLayout;
     add_row->setSpacing(2);
     for (const auto& [type, word] : {std::pair<const char*, QString>{"hinge", tr("+ hinge")}, {"slide", tr("+ slide")}, {"fixed", tr("+ fixed")}}) {
-        auto* b = link(word, QString("build_add_%1").arg(type));
+        auto* b = link_button(word, QString("build_add_%1").arg(type));
         b->setToolTip(tr("A link more on the one that is chosen"));
         connect(b, &QPushButton::clicked, this, [this, t = std::string(type)] {
             if (building_.model.is_null()) return;
@@ -170,7 +163,7 @@ QWidget* BuildPage::make_left() {
         });
         add_row->addWidget(b);
     }
-    auto* less = link(tr("remove"), "build_remove_link");
+    auto* less = link_button(tr("remove"), "build_remove_link");
     connect(less, &QPushButton::clicked, this, &BuildPage::remove);
     add_row->addWidget(less);
     add_row->addStretch(1);
@@ -194,12 +187,12 @@ QWidget* BuildPage::make_left() {
     steps->addStretch(1);
     rows->addLayout(steps);
     auto* ends = new QHBoxLayout;
-    auto* zero = link(tr("all to zero"), "build_to_zero");
+    auto* zero = link_button(tr("all to zero"), "build_to_zero");
     connect(zero, &QPushButton::clicked, this, [this] {
         building_.values.clear();
         show_values();
     });
-    auto* ready = link(tr("ready posture is here"), "build_ready");
+    auto* ready = link_button(tr("ready posture is here"), "build_ready");
     connect(ready, &QPushButton::clicked, this, &BuildPage::keep_ready);
     ends->addWidget(zero), ends->addWidget(ready), ends->addStretch(1);
     rows->addLayout(ends);
@@ -311,7 +304,6 @@ void BuildPage::keep(const QString& name, const json& model, const std::map<std:
     const std::string said = name.toStdString() + " of " + model.value("name", "");
     const cell::Edit edit = cell::keep_model(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), model, said, shifts, nullptr);
     workspace_.apply(edit);
-    follow();
 }
 
 void BuildPage::change(const QString& name, const BuildForm::Change& change) {

@@ -1,5 +1,6 @@
 #pragma once
 #include <QLayout>
+#include <QPushButton>
 #include <QWidget>
 
 namespace escarp::desktop {
@@ -14,6 +15,14 @@ inline void clear(QLayout* layout) {
         if (item->layout()) clear(item->layout());
         delete item;
     }
+}
+
+/// A button that looks like a word to press.
+inline QPushButton* link_button(const QString& text, const QString& name) {
+    auto* b = new QPushButton(text);
+    b->setObjectName(name);
+    b->setProperty("link", true);
+    return b;
 }
 
 }  // namespace escarp::desktop

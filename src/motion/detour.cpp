@@ -119,8 +119,8 @@ public:
         return std::nullopt;
     }
 
+    /// A way round; `direct` has found none.
     Detour run() {
-        if (auto found = direct()) return *found;
         Detour found;
         if (r_.effort > 0) found.way = over_one_point();
         if (!found.way.empty()) shorten(found.way);
@@ -336,14 +336,19 @@ private:
 }  // namespace
 
 Detour find_way(const DetourRequest& request) {
-    if (auto found = Search(request).direct()) return *found;
-    if (request.effort <= 0) return Search(request).run();
+    Search first(request);
+    if (auto found = first.direct()) return *found;
+    if (request.effort <= 0) return first.run();
     // Draws differ in how good a way they lead to: two searches side by side, and the quicker way of the two.
     const Room room = request.room;
     DetourRequest again{request.model, request.tool, room, request.from, request.to, request.need, request.speed, request.acceleration};
     again.effort = request.effort, again.seed = request.seed + 0x9E3779B9u;
-    std::future<Detour> second = std::async(std::launch::async, [&again] { return Search(again).run(); });
-    Detour one = Search(request).run();
+    std::future<Detour> second = std::async(std::launch::async, [&again] {
+        Search search(again);
+        auto found = search.direct();
+        return found ? *found : search.run();
+    });
+    Detour one = first.run();
     const Detour two = second.get();
     if (two.motion && (!one.motion || two.motion->duration() < one.motion->duration())) one.motion = two.motion, one.way = two.way;
     return one;
