@@ -166,12 +166,12 @@ void body_distance() {
 void arm_clearance() {
     const auto e = tests::evaluated(tests::demo(), "A");
     const cell::Device& arm = e->cell->devices[static_cast<std::size_t>(e->cell->device("arm1"))];
-    const motion::ArmMover mover(arm.arm->model->mechanism, arm.world, motion::standstill(arm.arm->ready), 0, simulation::arm_parts(*arm.arm));
+    const motion::ArmMover mover(arm.arm->model->mechanism, arm.world, motion::standstill(arm.arm->ready), 0, motion::part_set(simulation::arm_parts(*arm.arm)));
     std::vector<motion::Part> all;
     for (const cell::Device& d : e->cell->devices)
         for (const geometry::Body& b : d.bodies)
             if (d.id != "pedestal1") all.push_back({0, b.shape, d.world * b.at, {}, 0});
-    const motion::GlideMover others(geometry::Frame::Identity(), all);
+    const motion::GlideMover others(geometry::Frame::Identity(), motion::part_set(all));
     const double ours = timed(15, 500, [&](int) { benchmark::DoNotOptimize(motion::least_clearance(mover, others, {0, 0, 0.15})); });
     const double reference = timed(3, 20, [&](int) { benchmark::DoNotOptimize(tests::sampled_clearance(mover, others, 0, 0, 0)); });
     std::printf("(%zu bodies of the arm against %zu)\n", mover.parts().size(), all.size());

@@ -2,6 +2,7 @@
 
 #include <array>
 #include <cmath>
+#include <optional>
 #include <vector>
 
 namespace escarp::geometry {
@@ -39,96 +40,91 @@ struct Pair {
     }
 };
 
+/// Which corners of a simplex span the point nearest to the origin, in rising order, and their shares in it.
+struct Face {
+    int size = 0;
+    std::array<int, 4> corner{};
+    std::array<double, 4> share{};
+
+    static Face point(int a) { return {1, {a}, {1.0}}; }
+    static Face edge(int a, int b, double t) { return {2, {a, b}, {1 - t, t}}; }
+};
+
+Face nearest_on_segment(const Vector3& a, const Vector3& b) {
+    const Vector3 side = b - a;
+    const double length2 = side.squaredNorm();
+    const double t = length2 > 0 ? -a.dot(side) / length2 : 0.0;
+    if (t <= 0) return Face::point(0);
+    if (t >= 1) return Face::point(1);
+    return Face::edge(0, 1, t);
+}
+
+Face nearest_on_triangle(const Vector3& a, const Vector3& b, const Vector3& c) {
+    const Vector3 side1 = b - a, side2 = c - a;
+    const double d1 = -side1.dot(a), d2 = -side2.dot(a);
+    if (d1 <= 0 && d2 <= 0) return Face::point(0);
+    const double d3 = -side1.dot(b), d4 = -side2.dot(b);
+    if (d3 >= 0 && d4 <= d3) return Face::point(1);
+    const double vc = d1 * d4 - d3 * d2;
+    if (vc <= 0 && d1 >= 0 && d3 <= 0) return Face::edge(0, 1, d1 / (d1 - d3));
+    const double d5 = -side1.dot(c), d6 = -side2.dot(c);
+    if (d6 >= 0 && d5 <= d6) return Face::point(2);
+    const double vb = d5 * d2 - d1 * d6;
+    if (vb <= 0 && d2 >= 0 && d6 <= 0) return Face::edge(0, 2, d2 / (d2 - d6));
+    const double va = d3 * d6 - d5 * d4;
+    if (va <= 0 && d4 - d3 >= 0 && d5 - d6 >= 0) return Face::edge(1, 2, (d4 - d3) / ((d4 - d3) + (d5 - d6)));
+    const double sum = va + vb + vc;
+    if (sum <= 0) return Face::point(0);
+    return {3, {0, 1, 2}, {va / sum, vb / sum, vc / sum}};
+}
+
+/// The vertices the search stands on, and the shares of its nearest point.
 struct Simplex {
-    std::array<Vertex, 4> v;
-    std::array<double, 4> weight{};
+    std::array<Vertex, 4> v{};
+    std::array<double, 4> share{};
     int size = 0;
 
-    void keep(std::initializer_list<std::pair<int, double>> chosen) {
-        std::array<Vertex, 4> old = v;
-        size = 0;
-        for (const auto& [index, share] : chosen) {
-            v[size] = old[index];
-            weight[size++] = share;
-        }
-    }
-    Vector3 nearest() const {
-        Vector3 sum = Vector3::Zero();
-        for (int i = 0; i < size; ++i) sum += weight[i] * v[i].w;
+    Vector3 nearest(const Face& f) const {
+        Vector3 sum = f.share[0] * v[static_cast<std::size_t>(f.corner[0])].w;
+        for (std::size_t i = 1; i < static_cast<std::size_t>(f.size); ++i) sum += f.share[i] * v[static_cast<std::size_t>(f.corner[i])].w;
         return sum;
+    }
+    void keep(const Face& f) {
+        size = f.size;
+        for (std::size_t i = 0; i < static_cast<std::size_t>(size); ++i) {
+            const auto from = static_cast<std::size_t>(f.corner[i]);
+            if (from != i) v[i] = v[from];
+            share[i] = f.share[i];
+        }
     }
 };
 
-void reduce_segment(Simplex& s) {
-    const Vector3 side = s.v[1].w - s.v[0].w;
-    const double length2 = side.squaredNorm();
-    const double t = length2 > 0 ? -s.v[0].w.dot(side) / length2 : 0.0;
-    if (t <= 0) return s.keep({{0, 1.0}});
-    if (t >= 1) return s.keep({{1, 1.0}});
-    s.keep({{0, 1 - t}, {1, t}});
-}
-
-void reduce_triangle(Simplex& s) {
-    const Vector3 &a = s.v[0].w, &b = s.v[1].w, &c = s.v[2].w;
-    const Vector3 side1 = b - a, side2 = c - a;
-    const double d1 = -side1.dot(a), d2 = -side2.dot(a);
-    if (d1 <= 0 && d2 <= 0) return s.keep({{0, 1.0}});
-    const double d3 = -side1.dot(b), d4 = -side2.dot(b);
-    if (d3 >= 0 && d4 <= d3) return s.keep({{1, 1.0}});
-    const double vc = d1 * d4 - d3 * d2;
-    if (vc <= 0 && d1 >= 0 && d3 <= 0) {
-        const double t = d1 / (d1 - d3);
-        return s.keep({{0, 1 - t}, {1, t}});
-    }
-    const double d5 = -side1.dot(c), d6 = -side2.dot(c);
-    if (d6 >= 0 && d5 <= d6) return s.keep({{2, 1.0}});
-    const double vb = d5 * d2 - d1 * d6;
-    if (vb <= 0 && d2 >= 0 && d6 <= 0) {
-        const double t = d2 / (d2 - d6);
-        return s.keep({{0, 1 - t}, {2, t}});
-    }
-    const double va = d3 * d6 - d5 * d4;
-    if (va <= 0 && d4 - d3 >= 0 && d5 - d6 >= 0) {
-        const double t = (d4 - d3) / ((d4 - d3) + (d5 - d6));
-        return s.keep({{1, 1 - t}, {2, t}});
-    }
-    const double sum = va + vb + vc;
-    if (sum <= 0) return s.keep({{0, 1.0}});
-    s.keep({{0, va / sum}, {1, vb / sum}, {2, vc / sum}});
-}
-
-/// Returns true when the origin lies inside the tetrahedron.
-bool reduce_tetrahedron(Simplex& s) {
-    static constexpr int face[4][4] = {{0, 1, 2, 3}, {0, 2, 3, 1}, {0, 3, 1, 2}, {1, 3, 2, 0}};
-    Simplex best;
+/// Nothing when the origin lies inside the tetrahedron.
+std::optional<Face> nearest_on_tetrahedron(const Simplex& s) {
+    static constexpr int sides[4][4] = {{0, 1, 2, 3}, {0, 2, 3, 1}, {0, 1, 3, 2}, {1, 2, 3, 0}};
+    std::optional<Face> best;
     double least = 1e300;
-    bool outside_any = false;
-    for (const auto& f : face) {
+    for (const auto& f : sides) {
         const Vector3 &a = s.v[f[0]].w, &b = s.v[f[1]].w, &c = s.v[f[2]].w, &d = s.v[f[3]].w;
         const Vector3 normal = (b - a).cross(c - a);
         const double inner = normal.dot(d - a), origin = -normal.dot(a);
-        const bool flat = std::abs(inner) < 1e-14 * normal.norm() * (1.0 + (d - a).norm());
+        const bool flat = inner * inner < 1e-28 * normal.squaredNorm() * (1.0 + (d - a).squaredNorm());
         if (!flat && inner * origin >= 0) continue;
-        outside_any = true;
-        Simplex part;
-        part.v = {s.v[f[0]], s.v[f[1]], s.v[f[2]], Vertex{}};
-        part.size = 3;
-        reduce_triangle(part);
-        const double distance2 = part.nearest().squaredNorm();
-        if (distance2 < least) least = distance2, best = part;
+        Face face = nearest_on_triangle(a, b, c);
+        for (int& corner : face.corner) corner = f[corner];
+        const double distance2 = s.nearest(face).squaredNorm();
+        if (distance2 < least) least = distance2, best = face;
     }
-    if (!outside_any) return true;
-    s = best;
-    return false;
+    return best;
 }
 
-/// Brings the simplex down to the face nearest to the origin; true when the origin is inside.
-bool reduce(Simplex& s) {
+/// The face of the simplex nearest to the origin; nothing when the origin is inside.
+std::optional<Face> nearest_face(const Simplex& s) {
     switch (s.size) {
-        case 1: s.weight[0] = 1.0; return false;
-        case 2: reduce_segment(s); return false;
-        case 3: reduce_triangle(s); return false;
-        default: return reduce_tetrahedron(s);
+        case 1: return Face::point(0);
+        case 2: return nearest_on_segment(s.v[0].w, s.v[1].w);
+        case 3: return nearest_on_triangle(s.v[0].w, s.v[1].w, s.v[2].w);
+        default: return nearest_on_tetrahedron(s);
     }
 }
 
@@ -152,15 +148,16 @@ Separation separation(const Convex& a, const Frame& at_a, const Convex& b, const
         bool repeated = false;
         for (int i = 0; i < s.size; ++i) repeated = repeated || (s.v[i].w - next.w).squaredNorm() < 1e-26;
         if (started && repeated) break;
-        const Simplex before = s;
-        s.v[s.size++] = next;
-        inside = reduce(s);
+        s.v[static_cast<std::size_t>(s.size++)] = next;
+        const std::optional<Face> face = nearest_face(s);
+        inside = !face;
         if (inside) break;
-        const Vector3 nearer = s.nearest();
+        const Vector3 nearer = s.nearest(*face);
         if (started && nearer.squaredNorm() >= length2) {  // rounding: no progress left
-            s = before;
+            --s.size;
             break;
         }
+        s.keep(*face);
         v = nearer;
         started = true;
         if (v.squaredNorm() < 1e-22) {
@@ -178,8 +175,8 @@ Separation separation(const Convex& a, const Frame& at_a, const Convex& b, const
     const double core = v.norm();
     Vector3 p = Vector3::Zero(), q = Vector3::Zero();
     for (int i = 0; i < s.size; ++i) {
-        p += s.weight[i] * s.v[i].p;
-        q += s.weight[i] * s.v[i].q;
+        p += s.share[i] * s.v[i].p;
+        q += s.share[i] * s.v[i].q;
     }
     result.distance = std::max(0.0, (lower - radii > enough ? lower : core) - radii);
     const Vector3 unit = v / core;

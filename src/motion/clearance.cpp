@@ -6,86 +6,142 @@
 namespace escarp::motion {
 namespace {
 
+constexpr int deepest = 40;
+
+/// What a search works with; kept by each thread, so that a query asks for no memory.
+struct Scratch {
+    struct Side {
+        std::vector<Frame> frames, at;
+        std::vector<Vector3> centre;
+        std::vector<int> at_visit;  // when `at` was worked out last
+        std::vector<double> speed;
+        void fit(std::size_t parts) {
+            at.resize(parts), centre.resize(parts);
+            at_visit.assign(parts, -1);
+        }
+    };
+    struct Active {
+        int i, j;
+        geometry::Warm warm;
+    };
+    Side a, b;
+    std::vector<Vector3> seen;    // centres of a's parts in the frames of b
+    std::vector<int> seen_visit;
+    std::vector<double> gap2;     // of a part of a to the boxes of the parts of b, squared
+    std::vector<Active> active;   // a stack: every stretch has its own piece of it
+};
+
 class Search {
 public:
-    Search(const Mover& one, const Mover& two, const ClearanceQuery& query) : a_(one), other_(two), b_(&one == &two ? a_ : other_), query_(query) { best_.distance = query.cap; }
+    Search(const Mover& one, const Mover& two, const ClearanceQuery& query, Scratch& scratch)
+        : one_(one), two_(two), self_(&one == &two), query_(query), k_(scratch), a_(scratch.a), b_(self_ ? scratch.a : scratch.b) {
+        best_.distance = query.cap;
+    }
 
     Clearance run() {
-        std::vector<int> all;
-        if (query_.pairs) {
-            pairs_ = *query_.pairs;
-        } else {
-            for (int i = 0; i < static_cast<int>(a_.mover.parts().size()); ++i)
-                for (int j = 0; j < static_cast<int>(b_.mover.parts().size()); ++j) pairs_.emplace_back(i, j);
-        }
-        warm_.assign(pairs_.size(), geometry::Warm::Zero());
-        for (int i = 0; i < static_cast<int>(pairs_.size()); ++i) all.push_back(i);
-        visit(query_.from, query_.to, all, 0);
+        a_.fit(parts_a());
+        if (!self_) b_.fit(parts_b());
+        frames_b_ = static_cast<std::size_t>(two_.set().frames());
+        k_.seen.resize(frames_b_ * parts_a());
+        k_.seen_visit.assign(frames_b_ * parts_a(), -1);
+        k_.gap2.resize(parts_b());
+        k_.active.clear();
+        stretch(query_.from, query_.to, 0, 0, 0);
         if (best_.part_a < 0) best_.distance = std::max(best_.distance, query_.cap);
         return best_;
     }
 
 private:
-    /// Where the parts of one mover stand at the instant looked at: worked out when first needed.
-    struct Side {
-        const Mover& mover;
-        std::vector<Vector3> local_centre;  // of each part, in the frame that carries it
-        std::vector<Vector3> centre;
-        std::vector<Frame> frames, at;
-        std::vector<int> centre_of_visit, at_of_visit;
-        std::vector<double> speed;
+    using Active = Scratch::Active;
+    std::size_t parts_a() const { return one_.parts().size(); }
+    std::size_t parts_b() const { return two_.parts().size(); }
 
-        explicit Side(const Mover& m) : mover(m), centre(m.parts().size()), at(m.parts().size()), centre_of_visit(m.parts().size(), -1), at_of_visit(m.parts().size(), -1) {
-            for (const Part& p : m.parts()) local_centre.push_back(p.at * p.shape.centre());
+    void look(const Mover& mover, Scratch::Side& side, double from, double middle, double to) {
+        if (visits_ == 0 || !mover.rests()) {
+            mover.frames(middle, side.frames);
+            for (std::size_t i = 0; i < mover.parts().size(); ++i) side.centre[i] = side.frames[static_cast<std::size_t>(mover.parts()[i].frame)] * mover.set().centre(i);
         }
-        void look(double from, double middle, double to) {
-            mover.frames(middle, frames);
-            mover.speed_bounds(from, to, speed);
+        mover.speed_bounds(from, to, side.speed);
+    }
+    const Frame& frame_at(const Mover& mover, Scratch::Side& side, std::size_t i) {
+        int& done = side.at_visit[i];
+        if (done < 0 || (done != visits_ && !mover.rests())) side.at[i] = side.frames[static_cast<std::size_t>(mover.parts()[i].frame)] * mover.parts()[i].at, done = visits_;
+        return side.at[i];
+    }
+    /// The middle of a part of a, seen from a frame of b.
+    const Vector3& seen(std::size_t i, int frame) {
+        const std::size_t k = static_cast<std::size_t>(frame) * parts_a() + i;
+        if (k_.seen_visit[k] != visits_) {
+            const Frame& f = b_.frames[static_cast<std::size_t>(frame)];
+            k_.seen[k].noalias() = f.linear().transpose() * (a_.centre[i] - f.translation());
+            k_.seen_visit[k] = visits_;
         }
-        const Part& part(int i) const { return mover.parts()[static_cast<std::size_t>(i)]; }
-        const Vector3& centre_at(int i, int visit) {
-            const auto k = static_cast<std::size_t>(i);
-            if (centre_of_visit[k] != visit) centre[k] = frames[static_cast<std::size_t>(part(i).frame)] * local_centre[k], centre_of_visit[k] = visit;
-            return centre[k];
-        }
-        const Frame& frame_at(int i, int visit) {
-            const auto k = static_cast<std::size_t>(i);
-            if (at_of_visit[k] != visit) at[k] = frames[static_cast<std::size_t>(part(i).frame)] * part(i).at, at_of_visit[k] = visit;
-            return at[k];
-        }
-    };
+        return k_.seen[k];
+    }
+    bool taken(std::size_t i, std::size_t j) const { return !query_.take || query_.take(one_.parts()[i], two_.parts()[j]); }
 
     /// Looks at the middle of a stretch; pairs that cannot beat the best anywhere in it are dropped, the rest is halved.
-    void visit(double from, double to, const std::vector<int>& active, int depth) {
+    /// Pairs to look at: those in the stack from `begin` to `end`, at the root all.
+    void stretch(double from, double to, std::size_t begin, std::size_t end, int depth) {
         const double middle = 0.5 * (from + to), half = 0.5 * (to - from);
-        const int now = visits_++;
-        a_.look(from, middle, to);
-        if (&b_ != &a_) b_.look(from, middle, to);
-        std::vector<int> left;
-        for (const int index : active) {
-            const auto [i, j] = pairs_[static_cast<std::size_t>(index)];
-            const geometry::Convex &p = a_.part(i).shape, &q = b_.part(j).shape;
-            const double travel = (a_.speed[static_cast<std::size_t>(i)] + b_.speed[static_cast<std::size_t>(j)]) * half;
-            const double useful = best_.distance + travel;  // farther than this at the middle cannot matter
-            const double apart = useful + p.bound() + q.bound();
-            if ((a_.centre_at(i, now) - b_.centre_at(j, now)).squaredNorm() > apart * apart) continue;
-            const geometry::Separation found = geometry::separation(p, a_.frame_at(i, now), q, b_.frame_at(j, now), &warm_[static_cast<std::size_t>(index)], useful);
-            if (found.distance < best_.distance) best_ = {found.distance, middle, i, j, found.on_a, found.on_b};
-            if (found.distance - travel < best_.distance - query_.tolerance) left.push_back(index);
+        look(one_, a_, from, middle, to);
+        if (!self_) look(two_, b_, from, middle, to);
+        const std::size_t mine = k_.active.size();
+        if (depth == 0) consider_all(middle, half);
+        else
+            for (std::size_t k = begin; k < end; ++k) {
+                const Active pair = k_.active[k];
+                const auto i = static_cast<std::size_t>(pair.i), j = static_cast<std::size_t>(pair.j);
+                two_.set().box_gaps(j, j + 1, seen(i, two_.set().frame(j)), &k_.gap2[j]);
+                consider(pair, middle, half, k_.gap2[j]);
+            }
+        ++visits_;
+        const std::size_t top = k_.active.size();
+        if (top > mine && best_.distance > 0 && depth <= deepest) {
+            stretch(from, middle, mine, top, depth + 1);
+            stretch(middle, to, mine, top, depth + 1);
         }
-        if (left.empty() || best_.distance <= 0 || depth > 40) return;
-        visit(from, middle, left, depth + 1);
-        visit(middle, to, left, depth + 1);
+        k_.active.resize(mine);
     }
 
-    Side a_, other_;
-    Side& b_;  ///< a mover against itself is looked at once
+    void consider_all(double middle, double half) {
+        const std::size_t nb = parts_b();
+        for (std::size_t i = 0; i < parts_a(); ++i) {
+            for (const PartSet::Run& r : two_.set().runs()) two_.set().box_gaps(r.from, r.to, seen(i, r.frame), k_.gap2.data() + r.from);
+            const double near = best_.distance + a_.speed[i] * half + one_.set().bound(i);
+            const double *speed = b_.speed.data(), *gap2 = k_.gap2.data();
+            for (std::size_t j = self_ ? i + 1 : 0; j < nb; ++j) {
+                const double round = near + speed[j] * half;
+                if (gap2[j] <= round * round && taken(i, j)) consider({static_cast<int>(i), static_cast<int>(j), geometry::Warm::Zero()}, middle, half, gap2[j]);
+            }
+        }
+    }
+
+    void consider(Active pair, double middle, double half, double gap2) {
+        const auto i = static_cast<std::size_t>(pair.i), j = static_cast<std::size_t>(pair.j);
+        const double travel = (a_.speed[i] + b_.speed[j]) * half;
+        const double useful = best_.distance + travel;  // farther than this at the middle cannot matter
+        const double round = useful + one_.set().bound(i), apart = round + two_.set().bound(j);
+        if (gap2 > round * round || (a_.centre[i] - b_.centre[j]).squaredNorm() > apart * apart) return;
+        const geometry::Separation found = geometry::separation(one_.parts()[i].shape, frame_at(one_, a_, i), two_.parts()[j].shape, frame_at(two_, b_, j), &pair.warm, useful);
+        if (found.distance < best_.distance) best_ = {found.distance, middle, pair.i, pair.j, found.on_a, found.on_b};
+        if (found.distance - travel < best_.distance - query_.tolerance) k_.active.push_back(pair);
+    }
+
+    const Mover &one_, &two_;
+    const bool self_;  ///< a mover against itself is looked at once
     const ClearanceQuery& query_;
-    std::vector<std::pair<int, int>> pairs_;
-    std::vector<geometry::Warm> warm_;
+    Scratch& k_;
+    Scratch::Side &a_, &b_;
+    std::size_t frames_b_ = 0;
     Clearance best_;
     int visits_ = 0;
 };
+
+Clearance search(const Mover& a, const Mover& b, const ClearanceQuery& query) {
+    thread_local Scratch scratch;
+    return Search(a, b, query, scratch).run();
+}
 
 /// Distance at one instant, and how fast it can shrink around it.
 double distance_at(const Mover& a, const Mover& b, double t) {
@@ -111,31 +167,52 @@ double closing_bound(const Mover& a, const Mover& b, double from, double to) {
 
 }  // namespace
 
-ArmMover::ArmMover(const kinematics::Mechanism& mechanism, const Frame& base, MotionPtr motion, double start, std::vector<Part> parts)
-    : mechanism_(mechanism), base_(base), motion_(std::move(motion)), start_(start) {
-    parts_ = std::move(parts);
+PartSet::PartSet(std::vector<Part> parts) : parts_(std::move(parts)) {
+    for (const Part& p : parts_) {
+        centre_.push_back(p.at * p.shape.centre());
+        bound_.push_back(p.shape.bound());
+        if (runs_.empty() || runs_.back().frame != p.frame) runs_.push_back({p.frame, frame_.size(), frame_.size()});
+        frame_.push_back(p.frame);
+        runs_.back().to = frame_.size();
+        frames_ = std::max(frames_, p.frame + 1);
+        const geometry::Box3 box = geometry::bounds(p.shape, p.at);
+        for (int k = 0; k < 3; ++k) low_[k].push_back(box.low[k]), high_[k].push_back(box.high[k]);
+    }
 }
+
+void PartSet::box_gaps(std::size_t from, std::size_t to, const Vector3& point, double* out) const {
+    const double x = point.x(), y = point.y(), z = point.z();
+    const double *x0 = low_[0].data() + from, *x1 = high_[0].data() + from, *y0 = low_[1].data() + from, *y1 = high_[1].data() + from, *z0 = low_[2].data() + from, *z1 = high_[2].data() + from;
+    const std::size_t count = to - from;
+#pragma GCC ivdep
+    for (std::size_t j = 0; j < count; ++j) {
+        const double u = std::max(0.0, std::max(x0[j] - x, x - x1[j])), v = std::max(0.0, std::max(y0[j] - y, y - y1[j])), w = std::max(0.0, std::max(z0[j] - z, z - z1[j]));
+        out[j] = u * u + v * v + w * w;
+    }
+}
+
+ArmMover::ArmMover(const kinematics::Mechanism& mechanism, const Frame& base, MotionPtr motion, double start, PartSetPtr parts)
+    : Mover(std::move(parts)), mechanism_(mechanism), base_(base), motion_(std::move(motion)), start_(start) {}
 
 void ArmMover::frames(double t, std::vector<Frame>& out) const { mechanism_.link_frames(motion_->position(t - start_), base_, out); }
 
 void ArmMover::speed_bounds(double from, double to, std::vector<double>& out) const {
     const JointVector rates = motion_->rate_bound(from - start_, to - start_);
-    out.resize(parts_.size());
-    for (std::size_t i = 0; i < parts_.size(); ++i) out[i] = parts_[i].levers.size() ? parts_[i].levers.dot(rates) : 0.0;
+    out.resize(parts().size());
+    for (std::size_t i = 0; i < out.size(); ++i) out[i] = parts()[i].levers.size() ? parts()[i].levers.dot(rates) : 0.0;
 }
 
-GlideMover::GlideMover(const Frame& at, std::vector<Part> parts, const Glide& glide, double start) : at_(at), glide_(glide), start_(start) {
-    parts_ = std::move(parts);
-    for (const Part& p : parts_) speeds_.push_back(glide.speed(at * p.at * p.shape.centre()) + std::abs(glide.turn_rate) * p.shape.bound());
+GlideMover::GlideMover(const Frame& at, PartSetPtr parts, const Glide& glide, double start) : Mover(std::move(parts)), at_(at), glide_(glide), start_(start) {
+    for (std::size_t i = 0; i < set_->parts().size(); ++i) speeds_.push_back(glide.speed(at * set_->centre(i)) + std::abs(glide.turn_rate) * set_->parts()[i].shape.bound());
 }
 
 void GlideMover::frames(double t, std::vector<Frame>& out) const { out.assign(1, glide_.rests() ? at_ : glide_.after(at_, t - start_)); }
 
 void GlideMover::speed_bounds(double, double, std::vector<double>& out) const { out = speeds_; }
 
-Clearance least_clearance(const Mover& a, const Mover& b, const ClearanceQuery& query) { return Search(a, b, query).run(); }
+Clearance least_clearance(const Mover& a, const Mover& b, const ClearanceQuery& query) { return search(a, b, query); }
 
-Clearance least_self_clearance(const Mover& mover, const ClearanceQuery& query) { return Search(mover, mover, query).run(); }
+Clearance least_self_clearance(const Mover& mover, const ClearanceQuery& query) { return search(mover, mover, query); }
 
 std::vector<std::pair<double, double>> contact_times(const Mover& a, const Mover& b, double from, double to, double resolution) {
     constexpr double touching = 1e-6, exact = 1e-6;

@@ -3,7 +3,8 @@
 // rate times greatest lever, so its distance to another is Lipschitz over any stretch of time; branch and bound on that
 // (Piyavskii 1972, Shubert 1972) finds the global least distance, and nothing between two instants can be missed.
 
-#include <string>
+#include <functional>
+#include <memory>
 #include <vector>
 
 #include <geometry/distance.h>
@@ -22,23 +23,55 @@ struct Part {
     int tag = 0;                    ///< the caller's: which body this is
 };
 
+/// Parts with what bounds need of them, worked out once; movers share it.
+class PartSet {
+public:
+    explicit PartSet(std::vector<Part> parts);
+    const std::vector<Part>& parts() const { return parts_; }
+    const Vector3& centre(std::size_t i) const { return centre_[i]; }  ///< of a part's ball, in the frame that carries it
+    double bound(std::size_t i) const { return bound_[i]; }            ///< radius of that ball
+    int frame(std::size_t i) const { return frame_[i]; }
+    /// Neighbours in the list that one frame carries.
+    struct Run {
+        int frame;
+        std::size_t from, to;
+    };
+    const std::vector<Run>& runs() const { return runs_; }
+    int frames() const { return frames_; }                             ///< one more than the last frame that carries a part
+    /// Squared distances of a point, in the frame that carries the parts [from, to), to their boxes along its axes.
+    void box_gaps(std::size_t from, std::size_t to, const Vector3& point, double* out) const;
+
+private:
+    std::vector<Part> parts_;
+    std::vector<Vector3> centre_;
+    std::vector<double> bound_, low_[3], high_[3];
+    std::vector<int> frame_;
+    std::vector<Run> runs_;
+    int frames_ = 0;
+};
+using PartSetPtr = std::shared_ptr<const PartSet>;
+inline PartSetPtr part_set(std::vector<Part> parts) { return std::make_shared<const PartSet>(std::move(parts)); }
+
 /// Bodies that move together as a function of time.
 class Mover {
 public:
     virtual ~Mover() = default;
-    const std::vector<Part>& parts() const { return parts_; }
+    const PartSet& set() const { return *set_; }
+    const std::vector<Part>& parts() const { return set_->parts(); }
     virtual void frames(double t, std::vector<Frame>& out) const = 0;
     /// For each part an upper bound of the speed of any of its points between two instants, m/s.
     virtual void speed_bounds(double from, double to, std::vector<double>& out) const = 0;
+    virtual bool rests() const { return false; }  ///< never moves
 
 protected:
-    std::vector<Part> parts_;
+    explicit Mover(PartSetPtr set) : set_(std::move(set)) {}
+    PartSetPtr set_;
 };
 
 /// An arm on its base, moved by a motion that starts at `start`; parts stand in link frames.
 class ArmMover final : public Mover {
 public:
-    ArmMover(const kinematics::Mechanism& mechanism, const Frame& base, MotionPtr motion, double start, std::vector<Part> parts);
+    ArmMover(const kinematics::Mechanism& mechanism, const Frame& base, MotionPtr motion, double start, PartSetPtr parts);
     void frames(double t, std::vector<Frame>& out) const override;
     void speed_bounds(double from, double to, std::vector<double>& out) const override;
 
@@ -52,7 +85,8 @@ private:
 /// Bodies that stand still, or ride along a line or an arc from `start` on.
 class GlideMover final : public Mover {
 public:
-    GlideMover(const Frame& at, std::vector<Part> parts, const Glide& glide = {}, double start = 0);
+    GlideMover(const Frame& at, PartSetPtr parts, const Glide& glide = {}, double start = 0);
+    bool rests() const override { return glide_.rests(); }
     void frames(double t, std::vector<Frame>& out) const override;
     void speed_bounds(double from, double to, std::vector<double>& out) const override;
 
@@ -74,12 +108,12 @@ struct ClearanceQuery {
     double from = 0, to = 0;
     double cap = 1e300;         ///< distances above this need not be found: the result is then above it
     double tolerance = 2.5e-4;  ///< metres
-    /// Pairs of part indexes to look at; null for all of them.
-    const std::vector<std::pair<int, int>>* pairs = nullptr;
+    /// Which pairs of parts are looked at; all of them if not given. Asked only about pairs that could come near.
+    std::function<bool(const Part& a, const Part& b)> take = nullptr;
 };
 
 Clearance least_clearance(const Mover& a, const Mover& b, const ClearanceQuery& query);
-/// The same among the bodies of one mover.
+/// The same among the bodies of one mover, each pair once.
 Clearance least_self_clearance(const Mover& mover, const ClearanceQuery& query);
 
 /// The stretches of [from, to] in which any part of `a` touches any part of `b`. No contact is missed; an interruption

@@ -104,8 +104,8 @@ TEST_CASE("a body that glides on an arc never moves faster than its bound, and i
     tests::Draw draw(9);
     for (int i = 0; i < 40; ++i) {
         const motion::Glide glide{Vector3::Zero(), draw.in(-1, 1), {draw.in(-1, 1), draw.in(-1, 1), 0}, Vector3::UnitZ()};
-        const motion::GlideMover rider(geometry::make_frame({draw.in(-1, 1), draw.in(-1, 1), 0.5}), {{0, draw.convex(), geometry::make_frame({0.1, 0, 0}), {}, 0}}, glide);
-        const motion::GlideMover still(geometry::make_frame({draw.in(-1, 1), draw.in(-1, 1), 0.5}), {{0, draw.convex(), Frame::Identity(), {}, 0}});
+        const motion::GlideMover rider(geometry::make_frame({draw.in(-1, 1), draw.in(-1, 1), 0.5}), motion::part_set({{0, draw.convex(), geometry::make_frame({0.1, 0, 0}), {}, 0}}), glide);
+        const motion::GlideMover still(geometry::make_frame({draw.in(-1, 1), draw.in(-1, 1), 0.5}), motion::part_set({{0, draw.convex(), Frame::Identity(), {}, 0}}));
         const double found = motion::least_clearance(rider, still, {0, 4}).distance;
         double sampled = 1e9;
         std::vector<Frame> a, b;

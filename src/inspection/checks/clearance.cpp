@@ -37,14 +37,14 @@ struct ArmRoom {
     std::vector<Segment> segments;
 };
 
-using PartList = std::shared_ptr<const std::vector<motion::Part>>;
+using motion::PartSetPtr;
 
 /// One question about two movers, and whose answer it is.
 struct Job {
     std::uint64_t key;
     Ticks origin;       ///< time of the run at the query's 0
     int device_a, device_b, part_b;
-    PartList parts_a, parts_b;
+    PartSetPtr parts_a, parts_b;
     bool counted;       ///< else only contact matters
     std::function<KeptClearance(double cap)> make;
 };
@@ -65,7 +65,7 @@ public:
             }
             std::vector<motion::Part> parts;
             for (const geometry::Body& b : d.bodies) parts.push_back({0, b.shape, b.at, {}, 0});
-            still_.push_back(std::make_shared<const std::vector<motion::Part>>(std::move(parts)));
+            still_.push_back(motion::part_set(std::move(parts)));
             cell::ContentKey key;
             key.add(d.world);
             cell::add_bodies(key, d.bodies);
@@ -85,7 +85,7 @@ public:
         }
         for (std::size_t i = 0; i < rooms_.size(); ++i)
             for (std::size_t j = i + 1; j < rooms_.size(); ++j) against_arm(rooms_[i], rooms_[j]);
-        for (const Job& job : jobs_) result.pairs_checked += job.parts_a->size() * job.parts_b->size();
+        for (const Job& job : jobs_) result.pairs_checked += job.parts_a->parts().size() * job.parts_b->parts().size();
         // Most of the work is to tell how far apart distant bodies are: it is asked for only where nothing comes nearer.
         for (const double cap : {std::max(near_cap, 1.1 * c_.cell.safety_distance), usual_cap, far_cap}) {
             solve(cap);
@@ -126,8 +126,8 @@ private:
         const Place* p = held_place(s.held, s.from);
         return p ? cell::ContentKey().add(trace_.parts[static_cast<std::size_t>(s.held)].type).add(p->at).value() : 0;
     }
-    PartList parts_of(const ArmRoom& room, const Segment& s) {
-        PartList& list = own_parts_[static_cast<std::size_t>(&room - rooms_.data())][held_key(s)];
+    PartSetPtr parts_of(const ArmRoom& room, const Segment& s) {
+        PartSetPtr& list = own_parts_[static_cast<std::size_t>(&room - rooms_.data())][held_key(s)];
         if (list) return list;
         const cell::Arm& arm = *c_.device(room.device).arm;
         std::vector<motion::Part> parts = simulation::arm_parts(arm);
@@ -135,17 +135,10 @@ private:
             const cell::PartType& type = c_.cell.part_types[static_cast<std::size_t>(trace_.parts[static_cast<std::size_t>(s.held)].type)];
             for (motion::Part& part : simulation::held_parts(arm, type, p->at)) parts.push_back(std::move(part));
         }
-        list = std::make_shared<const std::vector<motion::Part>>(std::move(parts));
+        list = motion::part_set(std::move(parts));
         return list;
     }
-    template <typename Take>
-    static std::vector<std::pair<int, int>> choose(const std::vector<motion::Part>& a, const std::vector<motion::Part>& b, Take take) {
-        std::vector<std::pair<int, int>> pairs;
-        for (std::size_t i = 0; i < a.size(); ++i)
-            for (std::size_t j = 0; j < b.size(); ++j)
-                if (take(a[i], b[j])) pairs.emplace_back(static_cast<int>(i), static_cast<int>(j));
-        return pairs;
-    }
+    using Take = std::function<bool(const motion::Part&, const motion::Part&)>;
 
     void against_devices(const ArmRoom& room, const Segment& s) {
         const cell::Device& arm = c_.device(room.device);
@@ -158,26 +151,25 @@ private:
             const bool meant = exchanges(b) && b->other == device;
             const bool carries = c_.cell.stands_on(room.device, device);
             const int first_link = carries ? 2 : 1;
-            PartList a = parts_of(room, s), other = still_[i];
-            auto pairs = choose(*a, *other, [&](const motion::Part& p, const motion::Part&) { return p.tag >= first_link && !(meant && p.tag == simulation::held_tag); });
+            PartSetPtr a = parts_of(room, s), other = still_[i];
             cell::ContentKey key;
             key.add(room.key).add(reinterpret_cast<std::uintptr_t>(s.motion.get())).add(held_key(s)).add(still_key_[i]).add(first_link).add(meant);
-            add({key.value(), s.from, room.device, device, -1, a, other, !meant, {}}, [this, &room, s, a, other, pairs = std::move(pairs), world = d.world](double cap) {
-                const motion::GlideMover still(world, *other);
-                return least(room, s, a, still, pairs, 0, s.motion->duration(), cap);
+            add({key.value(), s.from, room.device, device, -1, a, other, !meant, {}}, [this, &room, s, a, other, first_link, meant, world = d.world](double cap) {
+                const Take take = [=](const motion::Part& p, const motion::Part&) { return p.tag >= first_link && !(meant && p.tag == simulation::held_tag); };
+                return least(room, s, a, motion::GlideMover(world, other), take, 0, s.motion->duration(), cap);
             });
         }
     }
 
     void against_itself(const ArmRoom& room, const Segment& s) {
         const int flange = c_.device(room.device).arm->model->flange_link;
-        PartList a = parts_of(room, s);
-        const auto link = [&](const motion::Part& p) { return p.tag >= simulation::tool_tag ? flange : p.tag; };
-        auto pairs = choose(*a, *a, [&](const motion::Part& p, const motion::Part& q) { return link(q) - link(p) >= 3; });
+        PartSetPtr a = parts_of(room, s);
         const std::uint64_t key = cell::ContentKey().add(room.key).add(reinterpret_cast<std::uintptr_t>(s.motion.get())).add(held_key(s)).add(-7).value();
-        add({key, s.from, room.device, room.device, -1, a, a, false, {}}, [this, &room, s, a, pairs = std::move(pairs)](double cap) {
-            const motion::ArmMover mover(c_.device(room.device).arm->model->mechanism, c_.device(room.device).world, s.motion, 0, *a);
-            return KeptClearance{motion::least_self_clearance(mover, {0, s.motion->duration(), cap, 2.5e-4, &pairs}), s.motion, nullptr};
+        add({key, s.from, room.device, room.device, -1, a, a, false, {}}, [this, &room, s, a, flange](double cap) {
+            const auto link = [flange](const motion::Part& p) { return p.tag >= simulation::tool_tag ? flange : p.tag; };
+            const Take take = [link](const motion::Part& p, const motion::Part& q) { return std::abs(link(q) - link(p)) >= 3; };
+            const motion::ArmMover mover(c_.device(room.device).arm->model->mechanism, c_.device(room.device).world, s.motion, 0, a);
+            return KeptClearance{motion::least_self_clearance(mover, {0, s.motion->duration(), cap, 2.5e-4, take}), s.motion, nullptr};
         });
     }
 
@@ -212,7 +204,7 @@ private:
             const Block* b = block(*s);
             if (s->held == part || (exchanges(b) && b->part == part)) continue;
             const bool meant = exchanges(b) && b->other == place.device;
-            PartList a = parts_of(room, *s), other = shape_of(type);
+            PartSetPtr a = parts_of(room, *s), other = shape_of(type);
             // A part at rest looks the same at any time: only how far the motion has come matters.
             const bool rests = glide.rests();
             const Ticks length = simulation::ticks(s->motion->duration());
@@ -221,9 +213,7 @@ private:
             key.add(room.key).add(reinterpret_cast<std::uintptr_t>(s->motion.get())).add(held_key(*s)).add(at).add(glide.velocity).add(glide.turn_rate).add(glide.centre).add(glide.axis).add(type).add(begin_in).add(finish_in).add(rests ? 0 : from - s->from).add(meant);
             add({key.value(), s->from, room.device, place.device, part, a, other, !meant, {}},
                 [this, &room, seg = *s, a, other, at, glide, start = seconds(from - s->from), t0 = seconds(begin_in), t1 = seconds(finish_in)](double cap) {
-                    const motion::GlideMover rider(at, *other, glide, glide.rests() ? 0 : start);
-                    const auto pairs = choose(*a, *other, [](const motion::Part&, const motion::Part&) { return true; });
-                    return least(room, seg, a, rider, pairs, t0, t1, cap);
+                    return least(room, seg, a, motion::GlideMover(at, other, glide, glide.rests() ? 0 : start), nullptr, t0, t1, cap);
                 });
         }
     }
@@ -239,14 +229,14 @@ private:
                 const Ticks shift = u->from - s.from;
                 const Ticks both_still = std::max(s.from + simulation::ticks(s.motion->duration()), u->from + simulation::ticks(u->motion->duration()));
                 const Ticks t0 = begin - s.from, t1 = std::max(begin, std::min(finish, both_still)) - s.from;
-                PartList a = parts_of(one, s), b = parts_of(two, *u);
+                PartSetPtr a = parts_of(one, s), b = parts_of(two, *u);
                 cell::ContentKey key;
                 key.add(one.key).add(two.key).add(reinterpret_cast<std::uintptr_t>(s.motion.get())).add(reinterpret_cast<std::uintptr_t>(u->motion.get())).add(held_key(s)).add(held_key(*u)).add(shift).add(t0).add(t1);
                 add({key.value(), s.from, one.device, two.device, -1, a, b, true, {}}, [this, &one, &two, s, other = *u, a, b, shift, t0, t1](double cap) {
                     const cell::Device& d = c_.device(two.device);
-                    const motion::ArmMover mover(d.arm->model->mechanism, d.world, other.motion, seconds(shift), *b);
-                    const auto pairs = choose(*a, *b, [](const motion::Part& p, const motion::Part& q) { return p.tag > 0 || q.tag > 0; });
-                    KeptClearance found = least(one, s, a, mover, pairs, seconds(t0), seconds(t1), cap);
+                    const motion::ArmMover mover(d.arm->model->mechanism, d.world, other.motion, seconds(shift), b);
+                    const Take take = [](const motion::Part& p, const motion::Part& q) { return p.tag > 0 || q.tag > 0; };
+                    KeptClearance found = least(one, s, a, mover, take, seconds(t0), seconds(t1), cap);
                     found.b = other.motion;
                     return found;
                 });
@@ -254,18 +244,18 @@ private:
         }
     }
 
-    KeptClearance least(const ArmRoom& room, const Segment& s, const PartList& a, const motion::Mover& other, const std::vector<std::pair<int, int>>& pairs, double t0, double t1, double cap) const {
+    KeptClearance least(const ArmRoom& room, const Segment& s, const PartSetPtr& a, const motion::Mover& other, const Take& take, double t0, double t1, double cap) const {
         const cell::Device& d = c_.device(room.device);
-        const motion::ArmMover mover(d.arm->model->mechanism, d.world, s.motion, 0, *a);
-        return {motion::least_clearance(mover, other, {t0, std::max(t0, t1), cap, 2.5e-4, &pairs}), s.motion, nullptr};
+        const motion::ArmMover mover(d.arm->model->mechanism, d.world, s.motion, 0, a);
+        return {motion::least_clearance(mover, other, {t0, std::max(t0, t1), cap, 2.5e-4, take}), s.motion, nullptr};
     }
 
-    PartList shape_of(int type) {
-        PartList& list = types_[type];
+    PartSetPtr shape_of(int type) {
+        PartSetPtr& list = types_[type];
         if (list) return list;
         std::vector<motion::Part> parts;
         for (const geometry::Body& b : c_.cell.part_types[static_cast<std::size_t>(type)].bodies) parts.push_back({0, b.shape, b.at, {}, 0});
-        list = std::make_shared<const std::vector<motion::Part>>(std::move(parts));
+        list = motion::part_set(std::move(parts));
         return list;
     }
 
@@ -315,8 +305,8 @@ private:
             least.part_b = job.part_b;
             least.on_a = found.on_a;
             least.on_b = found.on_b;
-            least.body_a = body_name(job.device_a, (*job.parts_a)[static_cast<std::size_t>(found.part_a)], -1, found.part_a);
-            least.body_b = body_name(job.device_b, (*job.parts_b)[static_cast<std::size_t>(found.part_b)], job.part_b, found.part_b);
+            least.body_a = body_name(job.device_a, job.parts_a->parts()[static_cast<std::size_t>(found.part_a)], -1, found.part_a);
+            least.body_b = body_name(job.device_b, job.parts_b->parts()[static_cast<std::size_t>(found.part_b)], job.part_b, found.part_b);
             const auto better = [](const LeastClearance& x, const LeastClearance& y) { return x.distance < y.distance || (x.distance == y.distance && x.when_s < y.when_s); };
             const auto [place, fresh] = closest_.try_emplace(std::pair(job.device_a, job.part_b >= 0 ? -2 - job.device_b : job.device_b), least);
             if (!fresh && better(least, place->second)) place->second = least;
@@ -338,10 +328,10 @@ private:
     const simulation::Trace& trace_;
     const Ticks end_;
     std::vector<ArmRoom> rooms_;
-    std::vector<std::map<std::uint64_t, PartList>> own_parts_;
-    std::vector<PartList> still_;
+    std::vector<std::map<std::uint64_t, PartSetPtr>> own_parts_;
+    std::vector<PartSetPtr> still_;
     std::vector<std::uint64_t> still_key_;
-    std::map<int, PartList> types_;
+    std::map<int, PartSetPtr> types_;
     std::vector<Job> jobs_;
     std::vector<motion::Clearance> answers_;
     std::map<std::pair<int, int>, LeastClearance> closest_;

@@ -26,7 +26,7 @@ class Watching final : public Behaviour {
 public:
     Watching(const cell::Device& d, int index, const cell::Cell& cell)
         : Behaviour(d, index), line_(static_cast<const Line&>(*d.parameters)), beam_(geometry::Convex::segment(d.world * line_.from, d.world * line_.to)),
-          only_(cell.part_type(line_.detects)), still_(Frame::Identity(), {{0, beam_, Frame::Identity(), {}, 0}}) {}
+          only_(cell.part_type(line_.detects)), still_(Frame::Identity(), motion::part_set({{0, beam_, Frame::Identity(), {}, 0}})) {}
 
     bool watches() const override { return true; }
 
@@ -155,7 +155,7 @@ private:
         if (fresh) {
             std::vector<motion::Part> parts;
             for (const geometry::Body& b : type.bodies) parts.push_back({0, b.shape, b.at, {}, 0});
-            const motion::GlideMover rider(p.at, std::move(parts), p.glide);
+            const motion::GlideMover rider(p.at, motion::part_set(std::move(parts)), p.glide);
             for (auto [on, off] : motion::contact_times(rider, still_, 0, std::max(1e-6, duration))) found->second.emplace_back(on, off >= duration - 1e-6 ? 1e300 : off);
         }
         return found->second;
@@ -166,7 +166,7 @@ private:
         const auto key = std::tuple(m.motion.get(), p.device, k.trace().parts[static_cast<std::size_t>(part)].type, cell::ContentKey().add(p.at).value());
         const auto [found, fresh] = contact_while_held_.try_emplace(key);
         if (fresh) {
-            const motion::ArmMover carried(arm.arm->model->mechanism, arm.world, m.motion, 0, held_parts(*arm.arm, k.type_of(part), p.at));
+            const motion::ArmMover carried(arm.arm->model->mechanism, arm.world, m.motion, 0, motion::part_set(held_parts(*arm.arm, k.type_of(part), p.at)));
             const double duration = m.motion->duration();
             for (auto [on, off] : motion::contact_times(carried, still_, 0, std::max(1e-6, duration)))
                 found->second.emplace_back(on, off >= duration - 1e-6 ? 1e300 : off);
