@@ -131,8 +131,16 @@ std::optional<Face> nearest_face(const Simplex& s) {
 }  // namespace
 
 Separation separation(const Convex& a, const Frame& at_a, const Convex& b, const Frame& at_b, Warm* warm, double enough) {
-    const Pair pair(a, at_a, b, at_b);
     const double radii = a.radius() + b.radius();
+    if (warm && enough < 1e299) {  // the plane that parted them the last time may still do
+        const double length2 = warm->squaredNorm();
+        if (length2 > 0) {
+            const Vector3 p = at_a * a.support(-(at_a.linear().transpose() * *warm)), q = at_b * b.support(at_b.linear().transpose() * *warm);
+            const double along = warm->dot(p - q), least = enough + radii;
+            if (along > 0 && along * along > least * least * length2) return {along / std::sqrt(length2) - radii, Vector3::Zero(), Vector3::Zero()};
+        }
+    }
+    const Pair pair(a, at_a, b, at_b);
     Vector3 v = warm && warm->squaredNorm() > 0 ? Vector3(at_a.linear().transpose() * *warm) : Vector3(a.centre() - (pair.turn * b.centre() + pair.shift));
     if (v.squaredNorm() < 1e-24) v = Vector3::UnitX();
     Simplex s;

@@ -49,6 +49,7 @@ double Mechanism::value(int code, const JointVector& q) const {
 }
 
 int Mechanism::carrier(int link) const {
+    if (link > 0 && link <= size() && joints[static_cast<std::size_t>(link - 1)].child == link) return link - 1;  // as most are numbered
     for (int code = 0; code < size() + static_cast<int>(followers.size()); ++code)
         if (connection(code).child == link) return code;
     return -1;
@@ -126,6 +127,24 @@ JointVector lever_bounds(const Mechanism& m, int link, const Vector3& centre, do
         fixed = false;
     }
     return levers;
+}
+
+double travel_bound(const Mechanism& m, const std::vector<Frame>& links, int link, const Vector3& centre, double radius, const JointVector& by) {
+    double way = 0;  // of the ball, by the joints from the tip to the present one
+    for (int code = m.carrier(link); code >= 0; code = m.carrier(m.connection(code).parent)) {
+        const Joint& joint = m.connection(code);
+        const double turn = code < m.size() ? by[code] : m.followers[static_cast<std::size_t>(code - m.size())].ratios.cwiseAbs().dot(by);
+        if (turn == 0) continue;
+        if (joint.type == JointType::slide) {
+            way += turn;
+            continue;
+        }
+        const Frame& child = links[static_cast<std::size_t>(joint.child)];
+        const Vector3 arm = centre - child.translation(), axis = child.linear() * joint.axis;
+        const double along = axis.dot(arm);
+        way += turn * (std::sqrt(std::max(0.0, arm.squaredNorm() - along * along)) + radius + way);
+    }
+    return way;
 }
 
 double reach_bound(const ArmModel& model) {

@@ -72,6 +72,11 @@ Jacobian jacobian(const Mechanism& mechanism, const std::vector<Frame>& links, i
 /// joint's axis at any joint values; 0 for joints farther out, 1 for slides. Metres.
 JointVector lever_bounds(const Mechanism& mechanism, int link, const Vector3& centre, double radius);
 
+/// A bound of the way that any point of a ball fixed to `link` goes when every joint moves by at most `by` (>= 0, rad or m) from
+/// where the links stand now. `centre`: of the ball, in the frame in which `links` are given. Metres. Much tighter than
+/// the levers where the arm is folded: a point's distance from an axis changes only by what the joints farther out do.
+double travel_bound(const Mechanism& mechanism, const std::vector<Frame>& links, int link, const Vector3& centre, double radius, const JointVector& by);
+
 /// A manipulator: a mechanism with a mechanical interface (flange) and what its maker says of it.
 struct ArmModel {
     std::string id, name;

@@ -11,13 +11,14 @@ constexpr int deepest = 40;
 /// What a search works with; kept by each thread, so that a query asks for no memory.
 struct Scratch {
     struct Side {
-        std::vector<Frame> frames, at;
+        Mover::Look look;
+        std::vector<Frame> at;
         std::vector<Vector3> centre;
-        std::vector<int> at_visit;  // when `at` was worked out last
-        std::vector<double> speed;
+        std::vector<double> travel;
+        std::vector<int> at_visit, centre_visit;  // when they were worked out last
         void fit(std::size_t parts) {
-            at.resize(parts), centre.resize(parts);
-            at_visit.assign(parts, -1);
+            at.resize(parts), centre.resize(parts), travel.resize(parts);
+            at_visit.assign(parts, -1), centre_visit.assign(parts, -1);
         }
     };
     struct Active {
@@ -56,23 +57,29 @@ private:
     std::size_t parts_a() const { return one_.parts().size(); }
     std::size_t parts_b() const { return two_.parts().size(); }
 
-    void look(const Mover& mover, Scratch::Side& side, double from, double middle, double to) {
-        if (visits_ == 0 || !mover.rests()) {
-            mover.frames(middle, side.frames);
-            for (std::size_t i = 0; i < mover.parts().size(); ++i) side.centre[i] = side.frames[static_cast<std::size_t>(mover.parts()[i].frame)] * mover.set().centre(i);
+    void look(const Mover& mover, Scratch::Side& side, double from, double to) {
+        if (visits_ == 0 || !mover.rests()) mover.look(from, to, side.look);
+    }
+    /// Where a part's ball is in the middle of the stretch, and how far the part gets from there.
+    const Vector3& place(const Mover& mover, Scratch::Side& side, std::size_t i) {
+        int& done = side.centre_visit[i];
+        if (done < 0 || (done != visits_ && !mover.rests())) {
+            side.centre[i] = side.look.frames[static_cast<std::size_t>(mover.set().frame(i))] * mover.set().centre(i);
+            side.travel[i] = mover.travel(side.look, i, side.centre[i]);
+            done = visits_;
         }
-        mover.speed_bounds(from, to, side.speed);
+        return side.centre[i];
     }
     const Frame& frame_at(const Mover& mover, Scratch::Side& side, std::size_t i) {
         int& done = side.at_visit[i];
-        if (done < 0 || (done != visits_ && !mover.rests())) side.at[i] = side.frames[static_cast<std::size_t>(mover.parts()[i].frame)] * mover.parts()[i].at, done = visits_;
+        if (done < 0 || (done != visits_ && !mover.rests())) side.at[i] = side.look.frames[static_cast<std::size_t>(mover.parts()[i].frame)] * mover.parts()[i].at, done = visits_;
         return side.at[i];
     }
     /// The middle of a part of a, seen from a frame of b.
     const Vector3& seen(std::size_t i, int frame) {
         const std::size_t k = static_cast<std::size_t>(frame) * parts_a() + i;
         if (k_.seen_visit[k] != visits_) {
-            const Frame& f = b_.frames[static_cast<std::size_t>(frame)];
+            const Frame& f = b_.look.frames[static_cast<std::size_t>(frame)];
             k_.seen[k].noalias() = f.linear().transpose() * (a_.centre[i] - f.translation());
             k_.seen_visit[k] = visits_;
         }
@@ -83,17 +90,18 @@ private:
     /// Looks at the middle of a stretch; pairs that cannot beat the best anywhere in it are dropped, the rest is halved.
     /// Pairs to look at: those in the stack from `begin` to `end`, at the root all.
     void stretch(double from, double to, std::size_t begin, std::size_t end, int depth) {
-        const double middle = 0.5 * (from + to), half = 0.5 * (to - from);
-        look(one_, a_, from, middle, to);
-        if (!self_) look(two_, b_, from, middle, to);
+        const double middle = 0.5 * (from + to);
+        look(one_, a_, from, to);
+        if (!self_) look(two_, b_, from, to);
         const std::size_t mine = k_.active.size();
-        if (depth == 0) consider_all(middle, half);
+        if (depth == 0) consider_all(middle);
         else
             for (std::size_t k = begin; k < end; ++k) {
                 const Active pair = k_.active[k];
                 const auto i = static_cast<std::size_t>(pair.i), j = static_cast<std::size_t>(pair.j);
+                place(one_, a_, i), place(two_, b_, j);
                 two_.set().box_gaps(j, j + 1, seen(i, two_.set().frame(j)), &k_.gap2[j]);
-                consider(pair, middle, half, k_.gap2[j]);
+                consider(pair, middle, k_.gap2[j]);
             }
         ++visits_;
         const std::size_t top = k_.active.size();
@@ -104,22 +112,24 @@ private:
         k_.active.resize(mine);
     }
 
-    void consider_all(double middle, double half) {
+    void consider_all(double middle) {
         const std::size_t nb = parts_b();
+        for (std::size_t j = 0; j < nb; ++j) place(two_, b_, j);
         for (std::size_t i = 0; i < parts_a(); ++i) {
+            place(one_, a_, i);
             for (const PartSet::Run& r : two_.set().runs()) two_.set().box_gaps(r.from, r.to, seen(i, r.frame), k_.gap2.data() + r.from);
-            const double near = best_.distance + a_.speed[i] * half + one_.set().bound(i);
-            const double *speed = b_.speed.data(), *gap2 = k_.gap2.data();
+            const double near = best_.distance + a_.travel[i] + one_.set().bound(i);
+            const double *travel = b_.travel.data(), *gap2 = k_.gap2.data();
             for (std::size_t j = self_ ? i + 1 : 0; j < nb; ++j) {
-                const double round = near + speed[j] * half;
-                if (gap2[j] <= round * round && taken(i, j)) consider({static_cast<int>(i), static_cast<int>(j), geometry::Warm::Zero()}, middle, half, gap2[j]);
+                const double round = near + travel[j];
+                if (gap2[j] <= round * round && taken(i, j)) consider({static_cast<int>(i), static_cast<int>(j), geometry::Warm::Zero()}, middle, gap2[j]);
             }
         }
     }
 
-    void consider(Active pair, double middle, double half, double gap2) {
+    void consider(Active pair, double middle, double gap2) {
         const auto i = static_cast<std::size_t>(pair.i), j = static_cast<std::size_t>(pair.j);
-        const double travel = (a_.speed[i] + b_.speed[j]) * half;
+        const double travel = a_.travel[i] + b_.travel[j];
         const double useful = best_.distance + travel;  // farther than this at the middle cannot matter
         const double round = useful + one_.set().bound(i), apart = round + two_.set().bound(j);
         if (gap2 > round * round || (a_.centre[i] - b_.centre[j]).squaredNorm() > apart * apart) return;
@@ -155,14 +165,17 @@ double distance_at(const Mover& a, const Mover& b, double t) {
     return least;
 }
 
+/// How fast two movers can come nearer to each other at most, m/s.
 double closing_bound(const Mover& a, const Mover& b, double from, double to) {
-    std::vector<double> speed_a, speed_b;
-    a.speed_bounds(from, to, speed_a);
-    b.speed_bounds(from, to, speed_b);
-    double most_a = 0, most_b = 0;
-    for (const double s : speed_a) most_a = std::max(most_a, s);
-    for (const double s : speed_b) most_b = std::max(most_b, s);
-    return most_a + most_b;
+    double sum = 0;
+    for (const Mover* m : {&a, &b}) {
+        Mover::Look look;
+        m->look(from, to, look);
+        double most = 0;
+        for (std::size_t i = 0; i < m->parts().size(); ++i) most = std::max(most, m->travel(look, i, look.frames[static_cast<std::size_t>(m->set().frame(i))] * m->set().centre(i)));
+        sum += most / std::max(1e-12, look.half);
+    }
+    return sum;
 }
 
 }  // namespace
@@ -196,10 +209,16 @@ ArmMover::ArmMover(const kinematics::Mechanism& mechanism, const Frame& base, Mo
 
 void ArmMover::frames(double t, std::vector<Frame>& out) const { mechanism_.link_frames(motion_->position(t - start_), base_, out); }
 
-void ArmMover::speed_bounds(double from, double to, std::vector<double>& out) const {
-    const JointVector rates = motion_->rate_bound(from - start_, to - start_);
-    out.resize(parts().size());
-    for (std::size_t i = 0; i < out.size(); ++i) out[i] = parts()[i].levers.size() ? parts()[i].levers.dot(rates) : 0.0;
+void ArmMover::look(double from, double to, Look& out) const {
+    out.half = 0.5 * (to - from);
+    frames(0.5 * (from + to), out.frames);
+    out.by = motion_->rate_bound(from - start_, to - start_) * out.half;
+}
+
+double ArmMover::travel(const Look& look, std::size_t part, const Vector3& centre) const {
+    const Part& p = parts()[part];
+    if (p.levers.size() == 0) return 0;
+    return std::min(p.levers.dot(look.by), kinematics::travel_bound(mechanism_, look.frames, p.frame, centre, p.shape.bound(), look.by));
 }
 
 GlideMover::GlideMover(const Frame& at, PartSetPtr parts, const Glide& glide, double start) : Mover(std::move(parts)), at_(at), glide_(glide), start_(start) {
@@ -208,7 +227,12 @@ GlideMover::GlideMover(const Frame& at, PartSetPtr parts, const Glide& glide, do
 
 void GlideMover::frames(double t, std::vector<Frame>& out) const { out.assign(1, glide_.rests() ? at_ : glide_.after(at_, t - start_)); }
 
-void GlideMover::speed_bounds(double, double, std::vector<double>& out) const { out = speeds_; }
+void GlideMover::look(double from, double to, Look& out) const {
+    out.half = 0.5 * (to - from);
+    frames(0.5 * (from + to), out.frames);
+}
+
+double GlideMover::travel(const Look& look, std::size_t part, const Vector3&) const { return speeds_[part] * look.half; }
 
 Clearance least_clearance(const Mover& a, const Mover& b, const ClearanceQuery& query) { return search(a, b, query); }
 

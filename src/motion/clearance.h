@@ -59,8 +59,15 @@ public:
     const PartSet& set() const { return *set_; }
     const std::vector<Part>& parts() const { return set_->parts(); }
     virtual void frames(double t, std::vector<Frame>& out) const = 0;
-    /// For each part an upper bound of the speed of any of its points between two instants, m/s.
-    virtual void speed_bounds(double from, double to, std::vector<double>& out) const = 0;
+    /// The frames in the middle of a stretch of time, and what bounds the ways from there to either end of it.
+    struct Look {
+        std::vector<Frame> frames;
+        double half = 0;  ///< seconds from the middle to an end
+        JointVector by;   ///< how far each joint can get in that time
+    };
+    virtual void look(double from, double to, Look& out) const = 0;
+    /// How far any point of a part gets at most from the middle of a look to either of its ends, m. `centre`: of the part's ball there.
+    virtual double travel(const Look& look, std::size_t part, const Vector3& centre) const = 0;
     virtual bool rests() const { return false; }  ///< never moves
 
 protected:
@@ -73,7 +80,8 @@ class ArmMover final : public Mover {
 public:
     ArmMover(const kinematics::Mechanism& mechanism, const Frame& base, MotionPtr motion, double start, PartSetPtr parts);
     void frames(double t, std::vector<Frame>& out) const override;
-    void speed_bounds(double from, double to, std::vector<double>& out) const override;
+    void look(double from, double to, Look& out) const override;
+    double travel(const Look& look, std::size_t part, const Vector3& centre) const override;
 
 private:
     const kinematics::Mechanism& mechanism_;
@@ -88,7 +96,8 @@ public:
     GlideMover(const Frame& at, PartSetPtr parts, const Glide& glide = {}, double start = 0);
     bool rests() const override { return glide_.rests(); }
     void frames(double t, std::vector<Frame>& out) const override;
-    void speed_bounds(double from, double to, std::vector<double>& out) const override;
+    void look(double from, double to, Look& out) const override;
+    double travel(const Look& look, std::size_t part, const Vector3& centre) const override;
 
 private:
     Frame at_;

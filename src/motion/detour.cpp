@@ -12,81 +12,131 @@ namespace {
 
 constexpr double resolution = 5e-4;  ///< metres: closer than this a bound need not be
 
-double box_distance(const geometry::Box3& box, const Vector3& p) {
-    return (box.low - p).cwiseMax(p - box.high).cwiseMax(0.0).norm();
+PartSet as_parts(const std::vector<Obstacle>& obstacles) {
+    std::vector<Part> parts;
+    for (const Obstacle& o : obstacles) parts.push_back({0, o.shape, o.at, {}, o.owner});
+    return PartSet(std::move(parts));
 }
 
 }  // namespace
 
-Surroundings::Surroundings(std::vector<Obstacle> obstacles) : obstacles_(std::move(obstacles)) {
-    for (const Obstacle& o : obstacles_) boxes_.push_back(geometry::bounds(o.shape, o.at));
+Surroundings::Surroundings(std::vector<Obstacle> obstacles) : obstacles_(std::move(obstacles)), set_(as_parts(obstacles_)) {}
+
+Room::Room(const kinematics::Mechanism& mechanism, PartSetPtr parts, const Surroundings& surroundings, std::vector<std::pair<int, int>> self_pairs)
+    : mechanism_(mechanism), parts_(std::move(parts)), around_(surroundings), self_pairs_(std::move(self_pairs)) {
+    const std::size_t n = parts_->parts().size(), m = around_.obstacles().size();
+    for (const Part& p : parts_->parts())
+        for (const Obstacle& o : around_.obstacles()) counts_.push_back(p.frame > 0 && p.tag >= o.first_part_tag);
+    at_.resize(n), centre_.resize(n), travel_.resize(n), gap2_.resize(m);
+    placed_.assign(n, -1), framed_.assign(n, -1);
+    warm_.assign(n * (m + n), geometry::Warm::Zero());
 }
 
-Room::Room(const kinematics::Mechanism& mechanism, std::vector<Part> parts, const Surroundings& surroundings, std::vector<std::pair<int, int>> self_pairs)
-    : mechanism_(mechanism), parts_(std::move(parts)), around_(surroundings) {
-    for (std::size_t p = 0; p < parts_.size(); ++p)
-        for (std::size_t o = 0; o < around_.obstacles().size(); ++o)
-            if (parts_[p].frame > 0 && parts_[p].tag >= around_.obstacles()[o].first_part_tag) pairs_.push_back({static_cast<int>(p), static_cast<int>(o)});
-    for (const auto& [a, b] : self_pairs) pairs_.push_back({a, -1 - b});
-    at_.resize(parts_.size());
-    centre_.resize(parts_.size());
-    warm_.assign(parts_.size() * (around_.obstacles().size() + parts_.size()), geometry::Warm::Zero());
-}
-
-void Room::look(const JointVector& q) const {
+/// The arm stands at `q`; every joint may be up to `by` from there.
+void Room::look(const JointVector& q, const JointVector& by) const {
     mechanism_.link_frames(q, Frame::Identity(), frames_);
-    for (std::size_t i = 0; i < parts_.size(); ++i) {
-        at_[i] = frames_[static_cast<std::size_t>(parts_[i].frame)] * parts_[i].at;
-        centre_[i] = at_[i] * parts_[i].shape.centre();
+    by_ = by;
+    ++looks_;
+}
+
+/// The middle of a part's ball, and how far the part gets from there.
+const Vector3& Room::place(std::size_t i) const {
+    if (placed_[i] != looks_) {
+        const Part& p = parts_->parts()[i];
+        centre_[i] = frames_[static_cast<std::size_t>(p.frame)] * parts_->centre(i);
+        travel_[i] = p.levers.size() == 0 ? 0.0 : std::min(p.levers.dot(by_), kinematics::travel_bound(mechanism_, frames_, p.frame, centre_[i], p.shape.bound(), by_));
+        placed_[i] = looks_;
+    }
+    return centre_[i];
+}
+
+const Frame& Room::frame_at(std::size_t i) const {
+    const Part& p = parts_->parts()[i];
+    if (framed_[i] != looks_) at_[i] = frames_[static_cast<std::size_t>(p.frame)] * p.at, framed_[i] = looks_;
+    return at_[i];
+}
+
+double Room::closing(const Pair& pair) const {
+    return travel_[static_cast<std::size_t>(pair.part)] + (pair.other < 0 ? travel_[static_cast<std::size_t>(-1 - pair.other)] : 0.0);
+}
+
+/// Puts all pairs that may come within a distance of each other at the end of `active_`.
+void Room::near_pairs(double within) const {
+    const std::size_t m = around_.obstacles().size();
+    for (std::size_t i = 0; i < parts_->parts().size(); ++i) {
+        around_.set().box_gaps(0, m, place(i), gap2_.data());
+        const double round = within + travel_[i] + parts_->bound(i);
+        for (std::size_t o = 0; o < m; ++o)
+            if (gap2_[o] <= round * round && counts_[i * m + o]) active_.push_back({static_cast<int>(i), static_cast<int>(o)});
+    }
+    for (const auto& [a, b] : self_pairs_) {
+        const auto i = static_cast<std::size_t>(a), j = static_cast<std::size_t>(b);
+        const double apart = within + travel_[i] + travel_[j] + parts_->bound(i) + parts_->bound(j);
+        if ((centre_[i] - centre_[j]).squaredNorm() <= apart * apart) active_.push_back({a, -1 - b});
     }
 }
 
 /// The distance, or a lower bound above `enough`.
 double Room::pair_distance(const Pair& pair, double enough) const {
     const auto p = static_cast<std::size_t>(pair.part);
-    const geometry::Convex& shape = parts_[p].shape;
-    const std::size_t row = p * (around_.obstacles().size() + parts_.size());
+    const geometry::Convex& shape = parts_->parts()[p].shape;
+    const std::size_t m = around_.obstacles().size(), row = p * (m + parts_->parts().size());
     if (pair.other >= 0) {
         const auto o = static_cast<std::size_t>(pair.other);
-        const double apart = box_distance(around_.box(o), centre_[p]) - shape.bound();
-        if (apart > enough) return apart;
+        double gap2 = 0;
+        around_.set().box_gaps(o, o + 1, place(p), &gap2);
+        const double round = enough + parts_->bound(p);
+        if (gap2 > round * round) return std::sqrt(gap2) - parts_->bound(p);
         const Obstacle& obstacle = around_.obstacles()[o];
-        return geometry::separation(shape, at_[p], obstacle.shape, obstacle.at, &warm_[row + o], enough).distance;
+        return geometry::separation(shape, frame_at(p), obstacle.shape, obstacle.at, &warm_[row + o], enough).distance;
     }
     const auto b = static_cast<std::size_t>(-1 - pair.other);
-    const double apart = (centre_[p] - centre_[b]).norm() - shape.bound() - parts_[b].shape.bound();
+    const double apart = (place(p) - place(b)).norm() - parts_->bound(p) - parts_->bound(b);
     if (apart > enough) return apart;
-    return geometry::separation(shape, at_[p], parts_[b].shape, at_[b], &warm_[row + around_.obstacles().size() + b], enough).distance;
+    return geometry::separation(shape, frame_at(p), parts_->parts()[b].shape, frame_at(b), &warm_[row + m + b], enough).distance;
 }
 
 double Room::clearance(const JointVector& q, double cap) const {
-    look(q);
+    look(q, JointVector::Zero(q.size()));
+    active_.clear();
+    near_pairs(cap);
     double least = cap;
-    for (const Pair& pair : pairs_) least = std::min(least, pair_distance(pair, least));
+    for (const Pair& pair : active_) least = std::min(least, pair_distance(pair, least));
     return least;
 }
 
-bool Room::free(const JointVector& a, const JointVector& b, double need) const { return free_stretch(a, b, need, pairs_, 0); }
-
-bool Room::free_stretch(const JointVector& a, const JointVector& b, double need, const std::vector<Pair>& active, int depth) const {
-    const JointVector half = 0.5 * (b - a).cwiseAbs();
-    std::vector<double> travel(parts_.size());
-    double longest = 0;
-    for (std::size_t i = 0; i < parts_.size(); ++i) longest = std::max(longest, travel[i] = parts_[i].levers.dot(half));
-    const JointVector middle = 0.5 * (a + b);
-    look(middle);
-    std::vector<Pair> left;
-    for (const Pair& pair : active) {
-        const double closing = travel[static_cast<std::size_t>(pair.part)] + (pair.other < 0 ? travel[static_cast<std::size_t>(-1 - pair.other)] : 0.0);
-        const double distance = pair_distance(pair, need + closing);
-        if (distance < need - resolution) {
-            blocker_ = pair.other >= 0 ? around_.obstacles()[static_cast<std::size_t>(pair.other)].owner : -1;
-            return false;
+/// Level by level: the whole line is looked at ever more finely, so that what stands in the way is soon met.
+bool Room::free(const JointVector& a, const JointVector& b, double need) const {
+    const JointVector way = b - a, size = way.cwiseAbs();
+    active_.clear();
+    stretches_.assign(1, {0, 1, 0, 0});
+    for (std::size_t k = 0; k < stretches_.size(); ++k) {
+        const Stretch s = stretches_[k];
+        const double middle = 0.5 * (s.from + s.to), half = 0.5 * (s.to - s.from);
+        look(a + middle * way, half * size);
+        std::size_t begin = s.begin, end = s.end;
+        if (k == 0) {
+            near_pairs(need);
+            begin = 0, end = active_.size();
         }
-        if (distance - closing < need - resolution) left.push_back(pair);
+        const std::size_t mine = active_.size();
+        for (std::size_t i = begin; i < end; ++i) {
+            const Pair pair = active_[i];
+            place(static_cast<std::size_t>(pair.part));
+            if (pair.other < 0) place(static_cast<std::size_t>(-1 - pair.other));
+            const double near = closing(pair), distance = pair_distance(pair, need + near);
+            if (distance < need - resolution) {
+                blocker_ = pair.other >= 0 ? around_.obstacles()[static_cast<std::size_t>(pair.other)].owner : -1;
+                return false;
+            }
+            if (distance - near < need - resolution && near > resolution) active_.push_back(pair);
+        }
+        const std::size_t top = active_.size();
+        if (top == mine) continue;
+        stretches_.push_back({s.from, middle, mine, top});
+        stretches_.push_back({middle, s.to, mine, top});
     }
-    if (left.empty() || longest < resolution || depth > 24) return true;
-    return free_stretch(a, middle, need, left, depth + 1) && free_stretch(middle, b, need, left, depth + 1);
+    return true;
 }
 
 namespace {

@@ -23,18 +23,18 @@ class Surroundings {
 public:
     explicit Surroundings(std::vector<Obstacle> obstacles);
     const std::vector<Obstacle>& obstacles() const { return obstacles_; }
-    const geometry::Box3& box(std::size_t i) const { return boxes_[i]; }
+    const PartSet& set() const { return set_; }
 
 private:
     std::vector<Obstacle> obstacles_;
-    std::vector<geometry::Box3> boxes_;
+    PartSet set_;
 };
 
 /// An arm with what it carries, among its surroundings.
 class Room {
 public:
     /// `parts`: see arm_parts; `self_pairs`: pairs of them that must keep apart too.
-    Room(const kinematics::Mechanism& mechanism, std::vector<Part> parts, const Surroundings& surroundings, std::vector<std::pair<int, int>> self_pairs);
+    Room(const kinematics::Mechanism& mechanism, PartSetPtr parts, const Surroundings& surroundings, std::vector<std::pair<int, int>> self_pairs);
 
     /// Least distance of the arm to its surroundings and of its own pairs, no farther than `cap`. Metres.
     double clearance(const JointVector& q, double cap) const;
@@ -47,17 +47,33 @@ private:
     struct Pair {
         int part, other;  ///< `other`: obstacle, or -1 - part of the arm
     };
+    /// A stretch of a line that is still to be looked at, and the pairs that could come too near in it.
+    struct Stretch {
+        double from, to;  ///< shares of the line
+        std::size_t begin, end;
+    };
+    void look(const JointVector& q, const JointVector& by) const;
+    const Vector3& place(std::size_t part) const;
+    const Frame& frame_at(std::size_t part) const;
+    void near_pairs(double within) const;
     double pair_distance(const Pair& pair, double enough) const;
-    void look(const JointVector& q) const;
-    bool free_stretch(const JointVector& a, const JointVector& b, double need, const std::vector<Pair>& active, int depth) const;
+    double closing(const Pair& pair) const;
 
     const kinematics::Mechanism& mechanism_;
-    std::vector<Part> parts_;
+    PartSetPtr parts_;
     const Surroundings& around_;
-    std::vector<Pair> pairs_;
+    std::vector<std::pair<int, int>> self_pairs_;
+    std::vector<char> counts_;  ///< for each part and obstacle, whether they must keep apart
+    // What a question works with, kept so that the next asks for no memory.
+    mutable int looks_ = 0;
+    mutable JointVector by_;
     mutable std::vector<Frame> frames_, at_;
     mutable std::vector<Vector3> centre_;
+    mutable std::vector<double> travel_, gap2_;
+    mutable std::vector<int> placed_, framed_;
     mutable std::vector<geometry::Warm> warm_;
+    mutable std::vector<Pair> active_;
+    mutable std::vector<Stretch> stretches_;
     mutable int blocker_ = -1;
 };
 

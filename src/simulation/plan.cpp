@@ -251,14 +251,15 @@ ArmRoom room_of(const cell::Cell& c, int index, const std::vector<motion::Part>&
     }
     ArmRoom room;
     room.around = std::make_shared<const motion::Surroundings>(std::move(obstacles));
-    room.parts = arm_parts(*d.arm);
-    room.parts.insert(room.parts.end(), held.begin(), held.end());
+    std::vector<motion::Part> parts = arm_parts(*d.arm);
+    parts.insert(parts.end(), held.begin(), held.end());
     const int flange = d.arm->model->flange_link;
     const auto link = [&](const motion::Part& p) { return p.tag >= tool_tag ? flange : p.tag; };
-    for (std::size_t a = 0; a < room.parts.size(); ++a)
-        for (std::size_t b = 0; b < room.parts.size(); ++b)
-            if (link(room.parts[b]) - link(room.parts[a]) >= 3) room.self_pairs.emplace_back(static_cast<int>(a), static_cast<int>(b));
-    for (const motion::Part& p : room.parts) key.add(p.frame).add(p.at).add(p.shape.half()).add(p.shape.radius()).add(p.shape.points().size()).add(p.tag);
+    for (std::size_t a = 0; a < parts.size(); ++a)
+        for (std::size_t b = 0; b < parts.size(); ++b)
+            if (link(parts[b]) - link(parts[a]) >= 3) room.self_pairs.emplace_back(static_cast<int>(a), static_cast<int>(b));
+    for (const motion::Part& p : parts) key.add(p.frame).add(p.at).add(p.shape.half()).add(p.shape.radius()).add(p.shape.points().size()).add(p.tag);
+    room.parts = motion::part_set(std::move(parts));
     room.key = key.value();
     room.need = c.safety_distance;
     return room;

@@ -41,7 +41,7 @@ struct PoseRequest {
 /// What keeps an arm from moving anywhere: the bodies that stand still around it, seen from its base.
 struct ArmRoom {
     std::shared_ptr<const motion::Surroundings> around;
-    std::vector<motion::Part> parts;  ///< of the arm and what it holds
+    motion::PartSetPtr parts;         ///< of the arm and what it holds
     std::vector<std::pair<int, int>> self_pairs;
     std::uint64_t key = 0;
     double need = 0;                  ///< distance to keep, m

@@ -177,6 +177,34 @@ TEST_CASE("lever bounds are never smaller than a true distance from an axis") {
     }
 }
 
+TEST_CASE("travel bounds are never smaller than the way of any point, and below what the levers alone would say") {
+    const auto cell = tests::catalogue_cell();
+    Draw draw(35);
+    std::vector<Frame> before, after;
+    double ways = 0, bounds = 0, by_levers = 0;
+    for (int i = 0; i < 6000; ++i) {
+        const ArmModel& arm = cell->arm_models[static_cast<std::size_t>(i) % cell->arm_models.size()];  // hinges, slides and joints that follow
+        const Mechanism& m = arm.mechanism;
+        const int link = draw.whole(0, static_cast<int>(m.links.size()) - 1);
+        const Vector3 centre = draw.vector(0.2);
+        const double radius = draw.in(0, 0.1), most = draw.in(0.01, 0.6);
+        JointVector by(m.size()), moved = random_joints(arm, draw);
+        m.link_frames(moved, Frame::Identity(), before);
+        for (int j = 0; j < m.size(); ++j) {
+            by[j] = draw.whole(0, 3) ? draw.in(0, most) : 0.0;
+            moved[j] += draw.in(-1, 1) * by[j];
+        }
+        m.link_frames(moved, Frame::Identity(), after);
+        const Vector3 point = centre + radius * draw.direction();
+        const double way = (after[static_cast<std::size_t>(link)] * point - before[static_cast<std::size_t>(link)] * point).norm();
+        const double bound = travel_bound(m, before, link, before[static_cast<std::size_t>(link)] * centre, radius, by);
+        REQUIRE(way <= bound + 1e-12);
+        ways += way, bounds += bound, by_levers += lever_bounds(m, link, centre, radius).dot(by);
+    }
+    CHECK(bounds < 0.85 * by_levers);
+    CHECK(ways < bounds);
+}
+
 TEST_CASE("turns settle on the value nearest to the reference within limits") {
     const auto cell = tests::catalogue_cell();
     const ArmModel& arm = cell->arm_models[0];
