@@ -129,10 +129,13 @@ JointVector lever_bounds(const Mechanism& m, int link, const Vector3& centre, do
     return levers;
 }
 
-double travel_bound(const Mechanism& m, const std::vector<Frame>& links, int link, const Vector3& centre, double radius, const JointVector& by) {
+double travel_bound(const Mechanism& m, const std::vector<Frame>& links, int link, const Vector3& centre, double radius, const JointVector& by, int seen_from) {
     double way = 0;  // of the ball, by the joints from the tip to the present one
-    for (int code = m.carrier(link); code >= 0; code = m.carrier(m.connection(code).parent)) {
+    for (int at = link; at != seen_from;) {
+        const int code = m.carrier(at);
+        if (code < 0) break;
         const Joint& joint = m.connection(code);
+        at = joint.parent;
         const double turn = code < m.size() ? by[code] : m.followers[static_cast<std::size_t>(code - m.size())].ratios.cwiseAbs().dot(by);
         if (turn == 0) continue;
         if (joint.type == JointType::slide) {
@@ -145,6 +148,15 @@ double travel_bound(const Mechanism& m, const std::vector<Frame>& links, int lin
         way += turn * (std::sqrt(std::max(0.0, arm.squaredNorm() - along * along)) + radius + way);
     }
     return way;
+}
+
+bool carried_by(const Mechanism& m, int link, int carrier) {
+    while (link != carrier) {
+        const int code = m.carrier(link);
+        if (code < 0) return false;
+        link = m.connection(code).parent;
+    }
+    return true;
 }
 
 double reach_bound(const ArmModel& model) {

@@ -75,7 +75,10 @@ JointVector lever_bounds(const Mechanism& mechanism, int link, const Vector3& ce
 /// A bound of the way that any point of a ball fixed to `link` goes when every joint moves by at most `by` (>= 0, rad or m) from
 /// where the links stand now. `centre`: of the ball, in the frame in which `links` are given. Metres. Much tighter than
 /// the levers where the arm is folded: a point's distance from an axis changes only by what the joints farther out do.
-double travel_bound(const Mechanism& mechanism, const std::vector<Frame>& links, int link, const Vector3& centre, double radius, const JointVector& by);
+/// `seen_from`: the link that the way is seen from, the base or one that carries `link`.
+double travel_bound(const Mechanism& mechanism, const std::vector<Frame>& links, int link, const Vector3& centre, double radius, const JointVector& by, int seen_from = 0);
+/// Whether a link moves with `carrier`: is carried by it, directly or over others, or is it.
+bool carried_by(const Mechanism& mechanism, int link, int carrier);
 
 /// A manipulator: a mechanism with a mechanical interface (flange) and what its maker says of it.
 struct ArmModel {

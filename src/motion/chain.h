@@ -9,7 +9,7 @@ namespace escarp::motion {
 struct Leg {
     std::vector<PathNode> nodes;  ///< on its own s from 0 to 1, limits included
     double corner = 0;            ///< at its end: the tool stays within this distance of the pose there, m; 0: an exact stop
-    double cut = 0;               ///< or: the share of both legs that the corner may take, up to 0.5
+    double cut = 0;               ///< or: the share of both legs that the corner takes: up to 0.5, of a first or last leg up to 0.95
     bool straight = false;
 };
 

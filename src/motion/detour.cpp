@@ -1,5 +1,7 @@
 #include "detour.h"
 
+#include "flown_way.h"
+
 #include <algorithm>
 #include <cmath>
 #include <future>
@@ -11,6 +13,7 @@ namespace escarp::motion {
 namespace {
 
 constexpr double resolution = 5e-4;  ///< metres: closer than this a bound need not be
+constexpr double coarse = 0.2;       ///< metres of way in one look to begin with
 
 PartSet as_parts(const std::vector<Obstacle>& obstacles) {
     std::vector<Part> parts;
@@ -22,13 +25,17 @@ PartSet as_parts(const std::vector<Obstacle>& obstacles) {
 
 Surroundings::Surroundings(std::vector<Obstacle> obstacles) : obstacles_(std::move(obstacles)), set_(as_parts(obstacles_)) {}
 
-Room::Room(const kinematics::Mechanism& mechanism, PartSetPtr parts, const Surroundings& surroundings, std::vector<std::pair<int, int>> self_pairs)
-    : mechanism_(mechanism), parts_(std::move(parts)), around_(surroundings), self_pairs_(std::move(self_pairs)) {
+Room::Room(const kinematics::Mechanism& mechanism, PartSetPtr parts, const Surroundings& surroundings, const std::vector<std::pair<int, int>>& self_pairs)
+    : mechanism_(mechanism), parts_(std::move(parts)), around_(surroundings) {
     const std::size_t n = parts_->parts().size(), m = around_.obstacles().size();
+    for (const auto& [a, b] : self_pairs) {
+        const auto i = static_cast<std::size_t>(a), j = static_cast<std::size_t>(b);
+        self_pairs_.push_back({a, b, kinematics::carried_by(mechanism, parts_->frame(j), parts_->frame(i)), parts_->bound(i) + parts_->bound(j)});
+    }
     for (const Part& p : parts_->parts())
         for (const Obstacle& o : around_.obstacles()) counts_.push_back(p.frame > 0 && p.tag >= o.first_part_tag);
     at_.resize(n), centre_.resize(n), travel_.resize(n), gap2_.resize(m);
-    placed_.assign(n, -1), framed_.assign(n, -1);
+    placed_.assign(n, -1), bounded_.assign(n, -1), framed_.assign(n, -1);
     warm_.assign(n * (m + n), geometry::Warm::Zero());
 }
 
@@ -39,15 +46,26 @@ void Room::look(const JointVector& q, const JointVector& by) const {
     ++looks_;
 }
 
-/// The middle of a part's ball, and how far the part gets from there.
+/// The middle of a part's ball; a loose bound of the part's way is at hand with it.
 const Vector3& Room::place(std::size_t i) const {
     if (placed_[i] != looks_) {
         const Part& p = parts_->parts()[i];
         centre_[i] = frames_[static_cast<std::size_t>(p.frame)] * parts_->centre(i);
-        travel_[i] = p.levers.size() == 0 ? 0.0 : std::min(p.levers.dot(by_), kinematics::travel_bound(mechanism_, frames_, p.frame, centre_[i], p.shape.bound(), by_));
+        travel_[i] = p.levers.size() == 0 ? 0.0 : p.levers.dot(by_);
         placed_[i] = looks_;
     }
     return centre_[i];
+}
+
+/// How far a part gets from where it is placed, bounded tightly.
+double Room::travel(std::size_t i) const {
+    const Vector3& centre = place(i);
+    if (bounded_[i] != looks_) {
+        const Part& p = parts_->parts()[i];
+        if (travel_[i] > resolution) travel_[i] = std::min(travel_[i], kinematics::travel_bound(mechanism_, frames_, p.frame, centre, p.shape.bound(), by_));
+        bounded_[i] = looks_;
+    }
+    return travel_[i];
 }
 
 const Frame& Room::frame_at(std::size_t i) const {
@@ -56,23 +74,35 @@ const Frame& Room::frame_at(std::size_t i) const {
     return at_[i];
 }
 
-double Room::closing(const Pair& pair) const {
-    return travel_[static_cast<std::size_t>(pair.part)] + (pair.other < 0 ? travel_[static_cast<std::size_t>(-1 - pair.other)] : 0.0);
+/// How far one part of the arm gets, seen from another.
+double Room::travel(const SelfPair& pair) const {
+    const auto i = static_cast<std::size_t>(pair.part), j = static_cast<std::size_t>(pair.other);
+    if (!pair.carried) return travel(i) + travel(j);
+    const Part& p = parts_->parts()[j];
+    return kinematics::travel_bound(mechanism_, frames_, p.frame, place(j), p.shape.bound(), by_, parts_->frame(i));
 }
+
+double Room::closing(const Pair& pair) const { return pair.other < 0 ? travel(self_pairs_[static_cast<std::size_t>(-1 - pair.other)]) : travel(static_cast<std::size_t>(pair.part)); }
 
 /// Puts all pairs that may come within a distance of each other at the end of `active_`.
 void Room::near_pairs(double within) const {
     const std::size_t m = around_.obstacles().size();
     for (std::size_t i = 0; i < parts_->parts().size(); ++i) {
         around_.set().box_gaps(0, m, place(i), gap2_.data());
-        const double round = within + travel_[i] + parts_->bound(i);
+        const auto near = [&](std::size_t o) {
+            const double round = within + travel_[i] + parts_->bound(i);
+            return gap2_[o] <= round * round;
+        };
         for (std::size_t o = 0; o < m; ++o)
-            if (gap2_[o] <= round * round && counts_[i * m + o]) active_.push_back({static_cast<int>(i), static_cast<int>(o)});
+            if (near(o) && counts_[i * m + o] && (travel(i), near(o))) active_.push_back({static_cast<int>(i), static_cast<int>(o)});
     }
-    for (const auto& [a, b] : self_pairs_) {
-        const auto i = static_cast<std::size_t>(a), j = static_cast<std::size_t>(b);
-        const double apart = within + travel_[i] + travel_[j] + parts_->bound(i) + parts_->bound(j);
-        if ((centre_[i] - centre_[j]).squaredNorm() <= apart * apart) active_.push_back({a, -1 - b});
+    for (std::size_t k = 0; k < self_pairs_.size(); ++k) {
+        const SelfPair& pair = self_pairs_[k];
+        const auto i = static_cast<std::size_t>(pair.part), j = static_cast<std::size_t>(pair.other);
+        const double gap2 = (centre_[i] - centre_[j]).squaredNorm(), apart = within + pair.apart, round = apart + travel_[i] + travel_[j];
+        if (gap2 > round * round) continue;
+        const double tight = gap2 > apart * apart ? apart + travel(pair) : round;
+        if (gap2 <= tight * tight) active_.push_back({pair.part, -1 - static_cast<int>(k)});
     }
 }
 
@@ -90,7 +120,7 @@ double Room::pair_distance(const Pair& pair, double enough) const {
         const Obstacle& obstacle = around_.obstacles()[o];
         return geometry::separation(shape, frame_at(p), obstacle.shape, obstacle.at, &warm_[row + o], enough).distance;
     }
-    const auto b = static_cast<std::size_t>(-1 - pair.other);
+    const auto b = static_cast<std::size_t>(self_pairs_[static_cast<std::size_t>(-1 - pair.other)].other);
     const double apart = (place(p) - place(b)).norm() - parts_->bound(p) - parts_->bound(b);
     if (apart > enough) return apart;
     return geometry::separation(shape, frame_at(p), parts_->parts()[b].shape, frame_at(b), &warm_[row + m + b], enough).distance;
@@ -105,25 +135,37 @@ double Room::clearance(const JointVector& q, double cap) const {
     return least;
 }
 
-/// Level by level: the whole line is looked at ever more finely, so that what stands in the way is soon met.
-bool Room::free(const JointVector& a, const JointVector& b, double need) const {
-    const JointVector way = b - a, size = way.cwiseAbs();
+/// Level by level: the whole way is looked at ever more finely, so that what stands in the way is soon met.
+bool Room::free(const std::vector<JointVector>& points, double need) const {
+    const auto at = [&](double t) -> JointVector {
+        const auto i = std::min(static_cast<std::size_t>(t), points.size() - 2);
+        return points[i] + (t - static_cast<double>(i)) * (points[i + 1] - points[i]);
+    };
     active_.clear();
-    stretches_.assign(1, {0, 1, 0, 0});
+    stretches_.clear();
+    for (std::size_t i = 0; i + 1 < points.size(); ++i) {
+        const JointVector size = (points[i + 1] - points[i]).cwiseAbs();
+        double longest = 0;
+        for (const Part& p : parts_->parts())
+            if (p.levers.size()) longest = std::max(longest, p.levers.dot(size));
+        const int looks = std::clamp(static_cast<int>(longest / coarse), 1, 32);
+        for (int k = 0; k < looks; ++k) stretches_.push_back({static_cast<double>(i) + static_cast<double>(k) / looks, static_cast<double>(i) + (k + 1.0) / looks, 0, 0, true});
+    }
+    std::rotate(stretches_.begin(), stretches_.begin() + static_cast<std::ptrdiff_t>(stretches_.size() / 2), stretches_.end());  // from the middle on
     for (std::size_t k = 0; k < stretches_.size(); ++k) {
         const Stretch s = stretches_[k];
-        const double middle = 0.5 * (s.from + s.to), half = 0.5 * (s.to - s.from);
-        look(a + middle * way, half * size);
+        const double middle = 0.5 * (s.from + s.to);
+        const auto i = std::min(static_cast<std::size_t>(middle), points.size() - 2);
+        look(at(middle), 0.5 * (s.to - s.from) * (points[i + 1] - points[i]).cwiseAbs());
         std::size_t begin = s.begin, end = s.end;
-        if (k == 0) {
+        if (s.first) {
+            begin = active_.size();
             near_pairs(need);
-            begin = 0, end = active_.size();
+            end = active_.size();
         }
         const std::size_t mine = active_.size();
         for (std::size_t i = begin; i < end; ++i) {
             const Pair pair = active_[i];
-            place(static_cast<std::size_t>(pair.part));
-            if (pair.other < 0) place(static_cast<std::size_t>(-1 - pair.other));
             const double near = closing(pair), distance = pair_distance(pair, need + near);
             if (distance < need - resolution) {
                 blocker_ = pair.other >= 0 ? around_.obstacles()[static_cast<std::size_t>(pair.other)].owner : -1;
@@ -133,8 +175,8 @@ bool Room::free(const JointVector& a, const JointVector& b, double need) const {
         }
         const std::size_t top = active_.size();
         if (top == mine) continue;
-        stretches_.push_back({s.from, middle, mine, top});
-        stretches_.push_back({middle, s.to, mine, top});
+        stretches_.push_back({s.from, middle, mine, top, false});
+        stretches_.push_back({middle, s.to, mine, top, false});
     }
     return true;
 }
@@ -147,9 +189,16 @@ struct TreeNode {
 };
 using Tree = std::vector<TreeNode>;
 
+/// A way over corner points, flown with a share `cut` of every leg taken by the curve in its corner.
+struct Candidate {
+    std::vector<JointVector> way;
+    double cut = 0.5;
+    double time = 1e300;  ///< estimated, s
+};
+
 class Search {
 public:
-    explicit Search(const DetourRequest& r) : r_(r), n_(static_cast<int>(r.from.size())), scale_(n_), draw_(r.seed) {
+    explicit Search(const DetourRequest& r) : r_(r), n_(static_cast<int>(r.from.size())), scale_(n_), draw_(r.seed), flown_(r.model.mechanism, r.speed, r.acceleration) {
         for (int j = 0; j < n_; ++j) scale_[j] = 1 / joint(j).speed;
     }
 
@@ -157,7 +206,9 @@ public:
     std::optional<Detour> direct() {
         Detour found;
         // Where an end itself is nearer than asked for, no farther than it.
-        const double at_ends = std::min(r_.room.clearance(r_.from, r_.need), r_.room.clearance(r_.to, r_.need));
+        constexpr double estimate = 1e-3;  // metres, for what the estimate of a flown way leaves out
+        const double at_ends = std::min(r_.room.clearance(r_.from, r_.need + estimate), r_.room.clearance(r_.to, r_.need + estimate));
+        spare_ = std::clamp(at_ends - r_.need, 0.0, estimate);
         need_ = at_ends < r_.need ? 0.9 * at_ends : r_.need;
         if (at_ends < resolution || r_.room.free(r_.from, r_.to, need_)) {
             found.direct = true;
@@ -172,19 +223,20 @@ public:
     /// A way round; `direct` has found none.
     Detour run() {
         Detour found;
-        if (r_.effort > 0) found.way = over_one_point();
-        if (!found.way.empty()) shorten(found.way);
-        if (found.way.empty()) {  // trees wander: the best of two
-            for (int attempt = 0; attempt < 2; ++attempt) {
-                std::vector<JointVector> way = trees();
-                if (way.empty()) break;
-                shorten(way);
-                if (found.way.empty() || length(way) < length(found.way)) found.way = std::move(way);
-            }
+        std::vector<JointVector> safe;  // free with a stop at every corner
+        if (r_.effort > 0) {
+            over_one_point();
+            if (ways_.empty()) safe = over_trees();
         }
         found.blocker = std::max_element(blocked_.begin(), blocked_.end(), [](const auto& a, const auto& b) { return a.second < b.second; })->first;
-        if (found.way.empty()) return found;
-        found.motion = timed(found.way);
+        std::stable_sort(ways_.begin(), ways_.end(), [](const Candidate& a, const Candidate& b) { return a.time < b.time; });
+        for (const Candidate& c : ways_) {
+            const MotionPtr motion = flown(c);
+            if (found.motion && motion->duration() >= found.motion->duration()) continue;
+            if (keeps_away(*motion)) found.motion = motion, found.way = c.way;
+            if (found.motion) break;
+        }
+        if (!found.motion && !safe.empty()) found.motion = stopping(safe), found.way = safe;
         return found;
     }
 
@@ -192,33 +244,74 @@ private:
     const kinematics::Joint& joint(int j) const { return r_.model.mechanism.joints[static_cast<std::size_t>(j)]; }
     double cost(const JointVector& a, const JointVector& b) const { return (b - a).cwiseAbs().cwiseProduct(scale_).maxCoeff(); }
     double uniform(double low, double high) { return low + (high - low) * (static_cast<double>(draw_()) / 4294967296.0); }
+    double normal() { return uniform(-1, 1) + uniform(-1, 1) + uniform(-1, 1); }  // near enough, and the same with every library
+    double size_of(int j) const { return joint(j).type == kinematics::JointType::hinge ? 1.0 : 0.4 * (joint(j).high - joint(j).low); }
     bool free(const JointVector& a, const JointVector& b) {
         if (r_.room.free(a, b, need_)) return true;
         ++blocked_[r_.room.blocker()];
         return false;
     }
 
-    /// Many detours need one point between: draws round the middle, farther and farther out; the quickest of the first few.
-    std::vector<JointVector> over_one_point() {
-        constexpr int draws = 60, enough = 3;
-        std::vector<JointVector> best;
-        double least = 1e300;
-        int found = 0;
-        for (int i = 0; i < draws && found < enough; ++i) {
-            const double spread = 0.3 + 1.2 * i / draws, share = uniform(0.25, 0.75);
+    /// Whether the way as it would be flown keeps away; it must have been timed last.
+    bool flown_free() {
+        constexpr int pieces = 20;
+        flown_.passes(flown_.window(), pieces, passes_);
+        if (r_.room.free(passes_, need_ + spare_)) return true;
+        ++blocked_[r_.room.blocker()];
+        return false;
+    }
+
+    /// Whether a candidate would be quicker than `than` and keeps away; sets its time.
+    bool good(Candidate& c, double than) {
+        c.time = flown_.time(c.way, c.cut);
+        return c.time < than && flown_free();
+    }
+
+    /// Many detours need one point between: points round the middle of the direct move, those that cost least looked at first; the
+    /// first ones that do are made quicker.
+    void over_one_point() {
+        constexpr int draws = 300, looks = 120, enough = 3, rounds = 70;
+        std::vector<std::pair<double, JointVector>> points;
+        for (int i = 0; i < draws; ++i) {
+            const double spread = 0.2 + 1.3 * i / draws, share = uniform(0.25, 0.75);
             JointVector via(n_);
-            for (int j = 0; j < n_; ++j) {
-                const double size = joint(j).type == kinematics::JointType::hinge ? 1.0 : 0.4 * (joint(j).high - joint(j).low);
-                via[j] = std::clamp(r_.from[j] + share * (r_.to[j] - r_.from[j]) + spread * size * (j < 3 ? 1.0 : 0.5) * uniform(-1, 1), joint(j).low, joint(j).high);
-            }
-            if (!r_.model.mechanism.followers_within(via)) continue;
-            const double whole = cost(r_.from, via) + cost(via, r_.to);
-            if (whole >= least || !free(r_.from, via) || !free(via, r_.to)) continue;
-            ++found;
-            least = whole;
-            best = {r_.from, via, r_.to};
+            for (int j = 0; j < n_; ++j) via[j] = std::clamp(r_.from[j] + share * (r_.to[j] - r_.from[j]) + spread * size_of(j) * (j < 3 ? 1.0 : 0.5) * uniform(-1, 1), joint(j).low, joint(j).high);
+            if (r_.model.mechanism.followers_within(via)) points.emplace_back(cost(r_.from, via) + cost(via, r_.to), via);
         }
-        return best;
+        std::stable_sort(points.begin(), points.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+        for (std::size_t i = 0; i < points.size() && i < looks && ways_.size() < enough; ++i) {
+            Candidate c{{r_.from, points[i].second, r_.to}};
+            if (good(c, 1e300)) ways_.push_back(std::move(c));
+        }
+        for (Candidate& c : ways_) quicken(c, rounds);
+    }
+
+    /// Small changes, kept where they make the way quicker and it stays free (Rechenberg's rule for their size).
+    void quicken(Candidate& best, int rounds) {
+        double spread = 0.25;
+        for (int round = 0; round < rounds; ++round) {
+            Candidate next = best;
+            const std::size_t corners = next.way.size() - 2, i = 1 + draw_() % corners;
+            const unsigned kind = draw_() % 8;
+            JointVector& q = next.way[i];
+            if (kind == 0 && corners > 1) {
+                next.way.erase(next.way.begin() + static_cast<std::ptrdiff_t>(i));
+            } else if (kind <= 1) {
+                next.cut = std::clamp(next.cut + uniform(-0.2, 0.2), 0.05, corners > 1 ? 0.5 : 0.95);
+            } else if (kind <= 3) {  // toward the line between its neighbours, some joints only
+                const double before = cost(next.way[i - 1], q), share = before / std::max(1e-9, before + cost(q, next.way[i + 1]));
+                const JointVector pull = uniform(0.02, 0.5) * (next.way[i - 1] + share * (next.way[i + 1] - next.way[i - 1]) - q);
+                for (int j = 0; j < n_; ++j)
+                    if (draw_() % 2) q[j] += pull[j];
+            } else {
+                for (std::size_t k = 1; k <= corners; ++k)
+                    for (int j = 0; j < n_ && (k == i || kind == 7); ++j) next.way[k][j] = std::clamp(next.way[k][j] + spread * size_of(j) * normal() * 0.6, joint(j).low, joint(j).high);
+            }
+            const bool within = std::all_of(next.way.begin(), next.way.end(), [&](const JointVector& p) { return r_.model.mechanism.followers_within(p); });
+            const bool better = within && good(next, best.time - 1e-4);
+            if (better) best = std::move(next);
+            if (kind > 3) spread = std::clamp(spread * (better ? 1.5 : 0.92), 0.01, 0.6);
+        }
     }
 
     JointVector random_point() {
@@ -282,6 +375,27 @@ private:
         return {};
     }
 
+    /// Trees wander: two of them, shortened, and the flown ways along both made quicker. A way that is free with stops, if any.
+    std::vector<JointVector> over_trees() {
+        constexpr int rounds = 140;
+        std::vector<JointVector> safe;
+        for (int attempt = 0; attempt < 2; ++attempt) {
+            std::vector<JointVector> way = trees();
+            if (way.empty()) break;
+            shorten(way);
+            if (way.size() > 2)
+                for (const double cut : {0.5, 0.3, 0.15, 0.05}) {
+                    Candidate c{way, cut};
+                    if (!good(c, 1e300)) continue;
+                    quicken(c, rounds);
+                    ways_.push_back(std::move(c));
+                    break;
+                }
+            if (safe.empty() || length(way) < length(safe)) safe = std::move(way);
+        }
+        return safe;
+    }
+
     /// Seconds at full speed, and a price for every corner.
     double length(const std::vector<JointVector>& way) const {
         constexpr double corner = 0.12;
@@ -305,7 +419,6 @@ private:
             if (length(next) > length(way) - 1e-6 || !free(from, to)) continue;
             way = std::move(next);
         }
-        over_one_of(way);
         for (int round = 0; round < 16; ++round)
             for (std::size_t i = 1; i + 1 < way.size(); ++i) {
                 const double share = cost(way[i - 1], way[i]) / std::max(1e-9, cost(way[i - 1], way[i]) + cost(way[i], way[i + 1]));
@@ -323,50 +436,20 @@ private:
             else ++i;
     }
 
-    /// The whole way over a single one of its points, where that is free and shorter.
-    void over_one_of(std::vector<JointVector>& way) {
-        constexpr int points = 48, most = 16;
-        if (way.size() <= 3) return;
-        std::vector<std::pair<double, JointVector>> via;
-        for (int i = 1; i < points; ++i) {
-            const double at = static_cast<double>(i) / points * static_cast<double>(way.size() - 1);
-            const auto k = static_cast<std::size_t>(at);
-            const JointVector q = way[k] + (at - static_cast<double>(k)) * (way[k + 1] - way[k]);
-            via.emplace_back(cost(way.front(), q) + cost(q, way.back()), q);
+    MotionPtr flown(const Candidate& c) {
+        std::vector<Leg> legs;
+        for (std::size_t i = 0; i + 1 < c.way.size(); ++i) {
+            legs.push_back(joint_leg(c.way[i], c.way[i + 1], r_.speed, r_.acceleration));
+            if (i + 2 < c.way.size()) legs.back().cut = c.cut;
         }
-        std::sort(via.begin(), via.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
-        for (int i = 0; i < most; ++i) {
-            std::vector<JointVector> next{way.front(), via[static_cast<std::size_t>(i)].second, way.back()};
-            if (length(next) >= length(way)) return;
-            if (!free(next[0], next[1]) || !free(next[1], next[2])) continue;
-            way = std::move(next);
-            return;
-        }
-    }
-
-    /// Corners as round as the surroundings allow.
-    MotionPtr timed(const std::vector<JointVector>& way) {
-        for (const double cut : {0.5, 0.25, 0.1}) {
-            std::vector<Leg> legs;
-            for (std::size_t i = 0; i + 1 < way.size(); ++i) {
-                legs.push_back(joint_leg(way[i], way[i + 1], r_.speed, r_.acceleration));
-                if (i + 2 < way.size()) legs.back().cut = cut;
-            }
-            const MotionPtr motion = fly(r_.model, r_.tool, legs).first_run;
-            if (keeps_away(*motion)) return motion;
-        }
-        return stopping(way);
+        return fly(r_.model, r_.tool, legs).first_run;
     }
 
     bool keeps_away(const Motion& motion) {
         constexpr int pieces = 48;
-        JointVector last = motion.position(0);
-        for (int i = 1; i <= pieces; ++i) {
-            const JointVector next = motion.position(motion.duration() * i / pieces);
-            if (!r_.room.free(last, next, need_)) return false;
-            last = next;
-        }
-        return true;
+        passes_.resize(pieces + 1);
+        for (int i = 0; i <= pieces; ++i) passes_[static_cast<std::size_t>(i)] = motion.position(motion.duration() * i / pieces);
+        return r_.room.free(passes_, need_);
     }
 
     MotionPtr stopping(const std::vector<JointVector>& way) const {
@@ -378,9 +461,12 @@ private:
     const DetourRequest& r_;
     int n_;
     JointVector scale_;
-    double need_ = 0;
+    double need_ = 0, spare_ = 0;
     std::mt19937 draw_;
     std::map<int, int> blocked_;
+    FlownWay flown_;
+    std::vector<JointVector> passes_;
+    std::vector<Candidate> ways_;
 };
 
 }  // namespace

@@ -34,27 +34,36 @@ private:
 class Room {
 public:
     /// `parts`: see arm_parts; `self_pairs`: pairs of them that must keep apart too.
-    Room(const kinematics::Mechanism& mechanism, PartSetPtr parts, const Surroundings& surroundings, std::vector<std::pair<int, int>> self_pairs);
+    Room(const kinematics::Mechanism& mechanism, PartSetPtr parts, const Surroundings& surroundings, const std::vector<std::pair<int, int>>& self_pairs);
 
     /// Least distance of the arm to its surroundings and of its own pairs, no farther than `cap`. Metres.
     double clearance(const JointVector& q, double cap) const;
-    /// Whether the straight line between two joint vectors keeps at least `need` everywhere (to 0.5 mm). Sets `blocker()`.
-    bool free(const JointVector& a, const JointVector& b, double need) const;
+    /// Whether the straight lines from point to point (at least two) keep at least `need` everywhere (to 0.5 mm). Sets `blocker()`.
+    bool free(const std::vector<JointVector>& points, double need) const;
+    bool free(const JointVector& a, const JointVector& b, double need) const { return free(std::vector<JointVector>{a, b}, need); }
     /// Owner of the obstacle that made the last `free` fail; -1: the arm itself.
     int blocker() const { return blocker_; }
 
 private:
+    struct SelfPair {
+        int part, other;
+        bool carried;     ///< the other moves with the part
+        double apart;     ///< how near their middles may be for them to be looked at: their balls' radii
+    };
     struct Pair {
-        int part, other;  ///< `other`: obstacle, or -1 - part of the arm
+        int part, other;  ///< `other`: obstacle, or -1 - number of the pair in `self_pairs_`
     };
     /// A stretch of a line that is still to be looked at, and the pairs that could come too near in it.
     struct Stretch {
-        double from, to;  ///< shares of the line
+        double from, to;  ///< 0 at the first point, 1 at the second, and so on
         std::size_t begin, end;
+        bool first;       ///< no pairs chosen yet
     };
     void look(const JointVector& q, const JointVector& by) const;
     const Vector3& place(std::size_t part) const;
+    double travel(std::size_t part) const;
     const Frame& frame_at(std::size_t part) const;
+    double travel(const SelfPair& pair) const;
     void near_pairs(double within) const;
     double pair_distance(const Pair& pair, double enough) const;
     double closing(const Pair& pair) const;
@@ -62,7 +71,7 @@ private:
     const kinematics::Mechanism& mechanism_;
     PartSetPtr parts_;
     const Surroundings& around_;
-    std::vector<std::pair<int, int>> self_pairs_;
+    std::vector<SelfPair> self_pairs_;
     std::vector<char> counts_;  ///< for each part and obstacle, whether they must keep apart
     // What a question works with, kept so that the next asks for no memory.
     mutable int looks_ = 0;
@@ -70,7 +79,7 @@ private:
     mutable std::vector<Frame> frames_, at_;
     mutable std::vector<Vector3> centre_;
     mutable std::vector<double> travel_, gap2_;
-    mutable std::vector<int> placed_, framed_;
+    mutable std::vector<int> placed_, bounded_, framed_;
     mutable std::vector<geometry::Warm> warm_;
     mutable std::vector<Pair> active_;
     mutable std::vector<Stretch> stretches_;
