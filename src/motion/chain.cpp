@@ -269,14 +269,14 @@ std::vector<Leg> slower(std::vector<Leg> legs, double share) {
 
 }  // namespace
 
-Flight fly(const kinematics::ArmModel& model, const Frame& tool, const std::vector<Leg>& legs) {
+Flight fly(const kinematics::ArmModel& model, const Frame& tool, const std::vector<Leg>& legs, const std::vector<double>& shares) {
     // The window of the averaging is the greatest change of acceleration over the jerk limit. Where a joint is braked just when it is at its
-    // fastest, that is twice what a stretch of even speed between would need: a lower speed can be quicker in all.
-    Flight best = fly_as_fast(model, tool, legs);
+    // fastest, that is twice what a stretch of even speed between would need.
     const auto& joints = model.mechanism.joints;
-    if (legs.size() == 1 || std::any_of(joints.begin(), joints.end(), [](const kinematics::Joint& j) { return j.jerk <= 0; })) return best;
-    for (const double share : {0.7, 0.5}) {
-        Flight other = fly_as_fast(model, tool, slower(legs, share));
+    if (legs.size() == 1 || std::any_of(joints.begin(), joints.end(), [](const kinematics::Joint& j) { return j.jerk <= 0; })) return fly_as_fast(model, tool, legs);
+    Flight best = fly_as_fast(model, tool, slower(legs, shares.front()));
+    for (std::size_t i = 1; i < shares.size(); ++i) {
+        Flight other = fly_as_fast(model, tool, slower(legs, shares[i]));
         if (duration(other) < duration(best)) best = std::move(other);
     }
     return best;

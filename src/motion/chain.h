@@ -22,7 +22,10 @@ struct Flight {
     MotionPtr first_run;          ///< up to the first exact stop: all of it, unless a corner was too small for the jerk limits
     std::vector<MotionPtr> legs;
 };
-/// `tool`: the tool frame in the flange. Every leg but the last has a corner or a cut.
-Flight fly(const kinematics::ArmModel& model, const Frame& tool, const std::vector<Leg>& legs);
+/// Shares of the speed limits that are tried where there are jerk limits: see `fly`.
+inline const std::vector<double> speed_shares{1, 0.7, 0.5};
+/// `tool`: the tool frame in the flange. Every leg but the last has a corner or a cut. The quickest of the timings under the given
+/// shares of the speed: less speed can be quicker in all, as it needs less averaging for the jerk limits.
+Flight fly(const kinematics::ArmModel& model, const Frame& tool, const std::vector<Leg>& legs, const std::vector<double>& shares = speed_shares);
 
 }  // namespace escarp::motion

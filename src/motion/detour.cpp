@@ -229,12 +229,11 @@ public:
             if (ways_.empty()) safe = over_trees();
         }
         found.blocker = std::max_element(blocked_.begin(), blocked_.end(), [](const auto& a, const auto& b) { return a.second < b.second; })->first;
-        std::stable_sort(ways_.begin(), ways_.end(), [](const Candidate& a, const Candidate& b) { return a.time < b.time; });
-        for (const Candidate& c : ways_) {
+        for (const Candidate& c : ways_) {  // the quickest first
             const MotionPtr motion = flown(c);
-            if (found.motion && motion->duration() >= found.motion->duration()) continue;
-            if (keeps_away(*motion)) found.motion = motion, found.way = c.way;
-            if (found.motion) break;
+            if (!keeps_away(*motion)) continue;
+            found.motion = motion, found.way = c.way;
+            break;
         }
         if (!found.motion && !safe.empty()) found.motion = stopping(safe), found.way = safe;
         return found;
@@ -267,23 +266,27 @@ private:
         return c.time < than && flown_free();
     }
 
-    /// Many detours need one point between: points round the middle of the direct move, those that cost least looked at first; the
-    /// first ones that do are made quicker.
+    /// Many detours need one point between: points drawn round the middle of the direct move, near and far; each that is quicker flown
+    /// than the best so far and free takes its place. The last two are made quicker.
     void over_one_point() {
-        constexpr int draws = 300, looks = 120, enough = 3, rounds = 70;
-        std::vector<std::pair<double, JointVector>> points;
+        constexpr int draws = 200;
         for (int i = 0; i < draws; ++i) {
-            const double spread = 0.2 + 1.3 * i / draws, share = uniform(0.25, 0.75);
+            const double spread = uniform(0.2, 1.5), share = uniform(0.25, 0.75);
             JointVector via(n_);
             for (int j = 0; j < n_; ++j) via[j] = std::clamp(r_.from[j] + share * (r_.to[j] - r_.from[j]) + spread * size_of(j) * (j < 3 ? 1.0 : 0.5) * uniform(-1, 1), joint(j).low, joint(j).high);
-            if (r_.model.mechanism.followers_within(via)) points.emplace_back(cost(r_.from, via) + cost(via, r_.to), via);
+            if (!r_.model.mechanism.followers_within(via)) continue;
+            Candidate c{{r_.from, via, r_.to}};
+            if (good(c, ways_.empty() ? 1e300 : ways_.back().time)) ways_.push_back(std::move(c));
         }
-        std::stable_sort(points.begin(), points.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
-        for (std::size_t i = 0; i < points.size() && i < looks && ways_.size() < enough; ++i) {
-            Candidate c{{r_.from, points[i].second, r_.to}};
-            if (good(c, 1e300)) ways_.push_back(std::move(c));
-        }
-        for (Candidate& c : ways_) quicken(c, rounds);
+        if (ways_.size() > 2) ways_.erase(ways_.begin(), ways_.end() - 2);
+        quicken_all(30, 60);
+    }
+
+    /// All ways a little, the best of them more.
+    void quicken_all(int each, int best) {
+        for (Candidate& c : ways_) quicken(c, each);
+        std::stable_sort(ways_.begin(), ways_.end(), [](const Candidate& a, const Candidate& b) { return a.time < b.time; });
+        if (!ways_.empty()) quicken(ways_.front(), best);
     }
 
     /// Small changes, kept where they make the way quicker and it stays free (Rechenberg's rule for their size).
@@ -375,25 +378,37 @@ private:
         return {};
     }
 
-    /// Trees wander: two of them, shortened, and the flown ways along both made quicker. A way that is free with stops, if any.
+    /// Trees wander: three of them, shortened, and the flown ways along both made quicker. A way that is free with stops, if any.
     std::vector<JointVector> over_trees() {
-        constexpr int rounds = 140;
         std::vector<JointVector> safe;
-        for (int attempt = 0; attempt < 2; ++attempt) {
+        for (int attempt = 0; attempt < 3; ++attempt) {
             std::vector<JointVector> way = trees();
             if (way.empty()) break;
             shorten(way);
             if (way.size() > 2)
-                for (const double cut : {0.5, 0.3, 0.15, 0.05}) {
-                    Candidate c{way, cut};
-                    if (!good(c, 1e300)) continue;
-                    quicken(c, rounds);
-                    ways_.push_back(std::move(c));
-                    break;
-                }
+                if (auto c = loosened(way)) ways_.push_back(std::move(*c));
             if (safe.empty() || length(way) < length(safe)) safe = std::move(way);
         }
+        quicken_all(60, 160);
         return safe;
+    }
+
+    /// Flying cuts corners: a way that is free only with stops at them is widened until it is free flown.
+    std::optional<Candidate> loosened(const std::vector<JointVector>& way) {
+        constexpr int tries = 80;
+        for (int i = 0; i < tries; ++i) {
+            const double share = static_cast<double>(i) / tries;
+            Candidate c{way, uniform(0.05, 0.5)};
+            for (std::size_t k = 1; k + 1 < way.size() && i > 0; ++k) {
+                const double before = cost(way[k - 1], way[k]), part = before / std::max(1e-9, before + cost(way[k], way[k + 1]));
+                const JointVector out = way[k] - way[k - 1] - part * (way[k + 1] - way[k - 1]);
+                const double wider = uniform(0, 0.2 + 0.8 * share);
+                for (int j = 0; j < n_; ++j) c.way[k][j] = std::clamp(way[k][j] + wider * out[j] + 0.25 * share * size_of(j) * normal(), joint(j).low, joint(j).high);
+            }
+            const bool within = std::all_of(c.way.begin(), c.way.end(), [&](const JointVector& p) { return r_.model.mechanism.followers_within(p); });
+            if (within && good(c, 1e300)) return c;
+        }
+        return std::nullopt;
     }
 
     /// Seconds at full speed, and a price for every corner.
@@ -406,7 +421,7 @@ private:
 
     /// Replaces stretches by straight lines, and pulls corner points toward the line between their neighbours.
     void shorten(std::vector<JointVector>& way) {
-        constexpr int tries = 60;
+        constexpr int tries = 30;
         for (int i = 0; i < tries && way.size() > 2; ++i) {
             double a = uniform(0, static_cast<double>(way.size() - 1)), b = uniform(0, static_cast<double>(way.size() - 1));
             if (a > b) std::swap(a, b);
@@ -419,7 +434,7 @@ private:
             if (length(next) > length(way) - 1e-6 || !free(from, to)) continue;
             way = std::move(next);
         }
-        for (int round = 0; round < 16; ++round)
+        for (int round = 0; round < 6; ++round)
             for (std::size_t i = 1; i + 1 < way.size(); ++i) {
                 const double share = cost(way[i - 1], way[i]) / std::max(1e-9, cost(way[i - 1], way[i]) + cost(way[i], way[i + 1]));
                 const JointVector on_line = way[i - 1] + share * (way[i + 1] - way[i - 1]);
@@ -442,7 +457,14 @@ private:
             legs.push_back(joint_leg(c.way[i], c.way[i + 1], r_.speed, r_.acceleration));
             if (i + 2 < c.way.size()) legs.back().cut = c.cut;
         }
-        return fly(r_.model, r_.tool, legs).first_run;
+        // Which share of the speed is quickest in all is known well enough beforehand (see `fly`).
+        double share = 1, least = 1e300;
+        for (const double part : speed_shares) {
+            FlownWay slower(r_.model.mechanism, part * r_.speed, r_.acceleration);
+            const double time = slower.time(c.way, c.cut) + slower.window();
+            if (time < least) least = time, share = part;
+        }
+        return fly(r_.model, r_.tool, legs, {share}).first_run;
     }
 
     bool keeps_away(const Motion& motion) {

@@ -1,7 +1,8 @@
 #pragma once
-// Paths around obstacles: two random trees that grow toward each other (Kuffner and LaValle 2000), then shortcuts (Geraerts and
-// Overmars 2007) and rounded corners. Draws are seeded: the same question has the same answer. Edges are checked with the
-// same bound as clearances (see clearance.h), so that nothing between two looks is missed.
+// Paths around obstacles: over one point drawn at random, or two random trees that grow toward each other (Kuffner and LaValle 2000)
+// and shortcuts (Geraerts and Overmars 2007); then small changes that make the flown way quicker (a (1+1) evolution strategy: Rechenberg
+// 1973). Draws are seeded: the same question has the same answer. Lines are checked with the same kind of bound as clearances
+// (see clearance.h), so that nothing between two looks is missed.
 
 #include <optional>
 #include <vector>
