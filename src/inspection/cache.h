@@ -15,8 +15,14 @@ struct KeptClearance {
     motion::MotionPtr a, b;  ///< kept alive: the keys hold their addresses
 };
 
+struct KeptPull {
+    double acceleration;      ///< greatest of the tool, m/s^2
+    motion::MotionPtr motion; ///< as above
+};
+
 struct Cache::Kept {
     std::mutex lock;
+    std::unordered_map<std::uint64_t, KeptPull> pull;
     std::unordered_map<std::uint64_t, kinematics::Reach> reach;
     std::unordered_map<std::uint64_t, KeptClearance> clearance;
 };

@@ -129,7 +129,7 @@ private:
 
     void consider(Active pair, double middle, double gap2) {
         const auto i = static_cast<std::size_t>(pair.i), j = static_cast<std::size_t>(pair.j);
-        const double travel = a_.travel[i] + b_.travel[j];
+        const double travel = self_ ? one_.travel_seen_from(a_.look, j, a_.centre[j], i, a_.centre[i]) : a_.travel[i] + b_.travel[j];
         const double useful = best_.distance + travel;  // farther than this at the middle cannot matter
         const double round = useful + one_.set().bound(i), apart = round + two_.set().bound(j);
         if (gap2 > round * round || (a_.centre[i] - b_.centre[j]).squaredNorm() > apart * apart) return;
@@ -219,6 +219,13 @@ double ArmMover::travel(const Look& look, std::size_t part, const Vector3& centr
     const Part& p = parts()[part];
     if (p.levers.size() == 0) return 0;
     return std::min(p.levers.dot(look.by), kinematics::travel_bound(mechanism_, look.frames, p.frame, centre, p.shape.bound(), look.by));
+}
+
+/// Only the joints between the two count where one carries the other.
+double ArmMover::travel_seen_from(const Look& look, std::size_t part, const Vector3& centre, std::size_t other, const Vector3& other_centre) const {
+    const Part &p = parts()[part], &q = parts()[other];
+    if (kinematics::carried_by(mechanism_, p.frame, q.frame)) return kinematics::travel_bound(mechanism_, look.frames, p.frame, centre, p.shape.bound(), look.by, q.frame);
+    return Mover::travel_seen_from(look, part, centre, other, other_centre);
 }
 
 GlideMover::GlideMover(const Frame& at, PartSetPtr parts, const Glide& glide, double start) : Mover(std::move(parts)), at_(at), glide_(glide), start_(start) {

@@ -68,6 +68,10 @@ public:
     virtual void look(double from, double to, Look& out) const = 0;
     /// How far any point of a part gets at most from the middle of a look to either of its ends, m. `centre`: of the part's ball there.
     virtual double travel(const Look& look, std::size_t part, const Vector3& centre) const = 0;
+    /// How far a part gets at most, seen from another of this mover's parts, m.
+    virtual double travel_seen_from(const Look& look, std::size_t part, const Vector3& centre, std::size_t other, const Vector3& other_centre) const {
+        return travel(look, part, centre) + travel(look, other, other_centre);
+    }
     virtual bool rests() const { return false; }  ///< never moves
 
 protected:
@@ -82,6 +86,7 @@ public:
     void frames(double t, std::vector<Frame>& out) const override;
     void look(double from, double to, Look& out) const override;
     double travel(const Look& look, std::size_t part, const Vector3& centre) const override;
+    double travel_seen_from(const Look& look, std::size_t part, const Vector3& centre, std::size_t other, const Vector3& other_centre) const override;
 
 private:
     const kinematics::Mechanism& mechanism_;

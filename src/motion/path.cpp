@@ -153,21 +153,6 @@ std::vector<PathNode> part_of(const std::vector<PathNode>& nodes, double from, d
     return part;
 }
 
-namespace {
-
-template <typename Phases>
-int phase_at(const Phases& phases, double end, double t) {
-    if (t < 0 || t >= end) return -1;
-    return static_cast<int>(std::upper_bound(phases.begin(), phases.end(), t, [](double v, const auto& p) { return v < p.t; }) - phases.begin()) - 1;
-}
-
-template <typename Phases>
-double acceleration(const Phases& phases, int phase) {
-    return phase < 0 ? 0.0 : phases[static_cast<std::size_t>(phase)].acceleration;
-}
-
-}  // namespace
-
 PathMotion::PathMotion(const kinematics::Mechanism& mechanism, std::vector<PathNode> nodes, bool corners) : nodes_(std::move(nodes)) {
     assert(nodes_.size() >= 2);
     time_it(mechanism, corners);
@@ -289,25 +274,28 @@ double PathMotion::needed_window(const std::vector<GridPoint>& grid, const kinem
 /// The profile s(t) averaged over a moving window: its acceleration becomes continuous, its jerk the change of the
 /// acceleration over the window.
 void PathMotion::soften(double window) {
-    const std::vector<Phase> hard = phases_;
+    const std::vector<Phase> hard = std::move(phases_);
     const double hard_end = end_;
-    std::vector<double> breaks;
-    breaks.reserve(2 * hard.size() + 2);
-    for (const Phase& p : hard) breaks.push_back(p.t), breaks.push_back(p.t + window);
-    breaks.push_back(hard_end), breaks.push_back(hard_end + window);
-    std::sort(breaks.begin(), breaks.end());
     phases_.clear();
+    phases_.reserve(2 * hard.size() + 2);
+    // Its pieces end where a phase begins now, or began a window ago: both lists rise. The entry behind the last is the end.
+    const auto begin = [&](std::size_t i) { return i < hard.size() ? hard[i].t : hard_end; };
+    const auto acceleration = [&](std::size_t phases_begun) { return phases_begun == 0 || phases_begun > hard.size() ? 0.0 : hard[phases_begun - 1].acceleration; };
+    std::size_t now_begun = 0, then_begun = 0;  // of the phases and their end
     Phase now{0, hard.front().s, 0, 0, 0};
-    for (std::size_t i = 0; i + 1 < breaks.size(); ++i) {
-        const double d = breaks[i + 1] - breaks[i];
-        if (d < 1e-12) continue;
-        const double middle = breaks[i] + 0.5 * d;
-        now.t = breaks[i];
-        now.jerk = (acceleration(hard, phase_at(hard, hard_end, middle)) - acceleration(hard, phase_at(hard, hard_end, middle - window))) / window;
-        phases_.push_back(now);
-        now.s += d * (now.rate + d * (now.acceleration / 2 + d * now.jerk / 6));
-        now.rate = std::max(0.0, now.rate + d * (now.acceleration + d * now.jerk / 2));
-        now.acceleration += d * now.jerk;
+    while (then_begun <= hard.size()) {
+        const double t = std::min(now_begun <= hard.size() ? begin(now_begun) : 1e300, begin(then_begun) + window);
+        const double d = t - now.t;
+        if (d >= 1e-12) {
+            now.jerk = (acceleration(now_begun) - acceleration(then_begun)) / window;
+            phases_.push_back(now);
+            now.t = t;
+            now.s += d * (now.rate + d * (now.acceleration / 2 + d * now.jerk / 6));
+            now.rate = std::max(0.0, now.rate + d * (now.acceleration + d * now.jerk / 2));
+            now.acceleration += d * now.jerk;
+        }
+        while (now_begun <= hard.size() && begin(now_begun) <= t) ++now_begun;
+        while (then_begun <= hard.size() && begin(then_begun) + window <= t) ++then_begun;
     }
     end_ = hard_end + window;
 }

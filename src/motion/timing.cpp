@@ -6,27 +6,24 @@
 namespace escarp::motion {
 namespace {
 
-/// With x = rate^2 and u = d2s/dt2, a limit seen as a bound of u: u <= base + slope * x, or u >= it.
+/// With x = rate^2 and u = d2s/dt2, a limit seen as a bound of u: u <= base + slope * x, and u >= -base + slope * x.
 struct Line {
     double base, slope;
 };
 
-/// Every limit of one stretch of the grid, the same u all along it.
+/// Every limit of one stretch of the grid, the same u all along it. Limits on u come in pairs: below the line, and above the
+/// one with its base turned round.
 class Stretch {
 public:
-    void clear() { count_ = 0, most_ = 1e300; }
+    /// `room`: for twice as many limits as there are joints, and one.
+    explicit Stretch(Line* room) : lines_(room) {}
     /// |a u + b x| <= c
     void limit(double a, double b, double c) {
         if (std::abs(a) < 1e-12 * (1 + std::abs(b))) {
             if (std::abs(b) > 1e-12) most_ = std::min(most_, c / std::abs(b));
             return;
         }
-        if (a < 0) {
-            a = -a;
-            b = -b;
-        }
-        upper_[count_] = {c / a, -b / a};
-        lower_[count_++] = {-c / a, -b / a};
+        lines_[count_++] = {c / std::abs(a), -b / a};
     }
     /// Greatest x with some u that also leads to at most `next` at the end of the stretch, `h` long. The greatest lower
     /// bound of u less the least upper one is convex in x: Newton's steps from the far side end at its root.
@@ -36,9 +33,9 @@ public:
             Line low{0, -1 / (2 * h)}, high{next / (2 * h), -1 / (2 * h)};  // not below rest, not above `next`
             double least = low.base + low.slope * x, most = high.base + high.slope * x;
             for (int i = 0; i < count_; ++i) {
-                const double over = upper_[i].base + upper_[i].slope * x, under = lower_[i].base + lower_[i].slope * x;
-                if (under > least) least = under, low = lower_[i];
-                if (over < most) most = over, high = upper_[i];
+                const double middle = lines_[i].slope * x, over = middle + lines_[i].base, under = middle - lines_[i].base;
+                if (under > least) least = under, low = {-lines_[i].base, lines_[i].slope};
+                if (over < most) most = over, high = lines_[i];
             }
             if (least - most <= 1e-12 * (1 + std::abs(least) + std::abs(most))) return x;
             const double steeper = low.slope - high.slope;
@@ -49,13 +46,12 @@ public:
     }
     double fastest(double x) const {
         double u = 1e300;
-        for (int j = 0; j < count_; ++j) u = std::min(u, upper_[j].base + upper_[j].slope * x);
+        for (int j = 0; j < count_; ++j) u = std::min(u, lines_[j].base + lines_[j].slope * x);
         return u;
     }
 
 private:
-    static constexpr int room = 2 * kinematics::most_joints + 2;
-    Line upper_[room], lower_[room];
+    Line* lines_;
     int count_ = 0;
     double most_ = 1e300;
 };
@@ -65,14 +61,18 @@ struct Limits {
     std::vector<Stretch> stretch;
 };
 
+/// Good until it is called again.
 Limits limits_of(const std::vector<GridPoint>& grid, const kinematics::Mechanism& mechanism) {
     const std::size_t n = grid.size();
-    Limits l{std::vector<double>(n, 1e300), std::vector<Stretch>(n - 1)};
+    const auto each = static_cast<std::size_t>(2 * mechanism.size() + 1);
+    thread_local std::vector<Line> lines;  // kept: asking for that much memory anew costs more than filling it
+    lines.resize(each * n);
+    Limits l{std::vector<double>(n, 1e300), {}};
+    l.stretch.reserve(n - 1);
     for (std::size_t i = 0; i + 1 < n; ++i) {
         const GridPoint &a = grid[i], &b = grid[i + 1];
         const double h = b.s - a.s;
-        Stretch& here = l.stretch[i];
-        here.clear();
+        Stretch& here = l.stretch.emplace_back(lines.data() + i * each);
         here.limit(1, 0, std::min(a.acceleration, 1e9));
         for (int j = 0; j < mechanism.size(); ++j) {
             const kinematics::Joint& joint = mechanism.joints[static_cast<std::size_t>(j)];

@@ -1,6 +1,6 @@
 #include <algorithm>
 #include <cmath>
-#include <functional>
+#include <deque>
 #include <map>
 
 #include <tbb/parallel_for.h>
@@ -23,11 +23,15 @@ using simulation::Ticks;
 constexpr Ticks longest_check = 3600 * simulation::second;  // a run that never recurs is looked at for an hour
 constexpr double near_cap = 0.05, usual_cap = 0.15, far_cap = 3.0, contact = 1e-4;
 
+using motion::PartSetPtr;
+
 /// An arm between the beginning of one motion and that of the next.
 struct Segment {
     motion::MotionPtr motion;
     Ticks from, to;
     int held, block;
+    std::uint64_t key = 0;      ///< of the motion and the part in hand
+    PartSetPtr parts = nullptr; ///< of the arm, its tool and what it holds
 };
 
 struct ArmRoom {
@@ -37,16 +41,25 @@ struct ArmRoom {
     std::vector<Segment> segments;
 };
 
-using motion::PartSetPtr;
-
-/// One question about two movers, and whose answer it is.
+/// One question: an arm during a segment against a device, a part at rest or riding, another arm, or itself. What it points to lives as
+/// long as the check.
 struct Job {
     std::uint64_t key;
-    Ticks origin;       ///< time of the run at the query's 0
-    int device_a, device_b, part_b;
-    PartSetPtr parts_a, parts_b;
-    bool counted;       ///< else only contact matters
-    std::function<KeptClearance(double cap)> make;
+    const ArmRoom* room;
+    const Segment* segment;
+    int device_b, part_b;         ///< whose body the other one is; part_b: of the flow, -1 for none
+    const PartSetPtr* parts_b;
+    bool counted;                 ///< else only contact matters
+    int first_link = 1;           ///< of the arm that counts
+    bool meant = false;           ///< what is in hand may touch
+    const Frame* at = nullptr;    ///< of a device or part
+    motion::Glide glide = {};
+    double start = 0, from = 0, to = 0;        ///< of the glide, and of the question; seconds from the segment's beginning
+    const ArmRoom* other_room = nullptr;       ///< another arm
+    const Segment* other = nullptr;
+
+    int device_a() const { return room->device; }
+    Ticks origin() const { return segment->from; }  ///< time of the run at the question's 0
 };
 
 /// Exchanging a part brings tool, part and seat together on purpose.
@@ -60,8 +73,8 @@ public:
         for (std::size_t i = 0; i < c.cell.devices.size(); ++i) {
             const cell::Device& d = c.cell.devices[i];
             if (d.arm) {
-                rooms_.push_back(make_room(static_cast<int>(i)));
                 own_parts_.emplace_back();
+                rooms_.push_back(make_room(static_cast<int>(i)));
             }
             std::vector<motion::Part> parts;
             for (const geometry::Body& b : d.bodies) parts.push_back({0, b.shape, b.at, {}, 0});
@@ -85,7 +98,7 @@ public:
         }
         for (std::size_t i = 0; i < rooms_.size(); ++i)
             for (std::size_t j = i + 1; j < rooms_.size(); ++j) against_arm(rooms_[i], rooms_[j]);
-        for (const Job& job : jobs_) result.pairs_checked += job.parts_a->parts().size() * job.parts_b->parts().size();
+        for (const Job& job : jobs_) result.pairs_checked += job.segment->parts->parts().size() * (*job.parts_b)->parts().size();
         // Most of the work is to tell how far apart distant bodies are: it is asked for only where nothing comes nearer.
         for (const double cap : {std::max(near_cap, 1.1 * c_.cell.safety_distance), usual_cap, far_cap}) {
             solve(cap);
@@ -102,7 +115,7 @@ private:
     }
     const Block* block(const Segment& s) const { return s.block >= 0 ? &trace_.blocks[static_cast<std::size_t>(s.block)] : nullptr; }
 
-    ArmRoom make_room(int device) const {
+    ArmRoom make_room(int device) {
         const cell::Device& d = c_.device(device);
         ArmRoom room{device, 0, 0, {}};
         cell::ContentKey key;
@@ -114,6 +127,11 @@ private:
         const auto& motions = trace_.motions[static_cast<std::size_t>(device)];
         for (std::size_t i = 0; i < motions.size() && motions[i].from < end_; ++i)
             room.segments.push_back({motions[i].motion, motions[i].from, std::min(end_, i + 1 < motions.size() ? motions[i + 1].from : end_), motions[i].held, motions[i].block});
+        for (Segment& s : room.segments) {
+            const std::uint64_t held = held_key(s);
+            s.key = cell::ContentKey().add(reinterpret_cast<std::uintptr_t>(s.motion.get())).add(held).value();
+            s.parts = parts_of(*d.arm, s, own_parts_.back()[held]);
+        }
         return room;
     }
 
@@ -126,19 +144,15 @@ private:
         const Place* p = held_place(s.held, s.from);
         return p ? cell::ContentKey().add(trace_.parts[static_cast<std::size_t>(s.held)].type).add(p->at).value() : 0;
     }
-    PartSetPtr parts_of(const ArmRoom& room, const Segment& s) {
-        PartSetPtr& list = own_parts_[static_cast<std::size_t>(&room - rooms_.data())][held_key(s)];
+    PartSetPtr parts_of(const cell::Arm& arm, const Segment& s, PartSetPtr& list) const {
         if (list) return list;
-        const cell::Arm& arm = *c_.device(room.device).arm;
         std::vector<motion::Part> parts = simulation::arm_parts(arm);
         if (const Place* p = held_place(s.held, s.from)) {
             const cell::PartType& type = c_.cell.part_types[static_cast<std::size_t>(trace_.parts[static_cast<std::size_t>(s.held)].type)];
             for (motion::Part& part : simulation::held_parts(arm, type, p->at)) parts.push_back(std::move(part));
         }
-        list = motion::part_set(std::move(parts));
-        return list;
+        return list = motion::part_set(std::move(parts));
     }
-    using Take = std::function<bool(const motion::Part&, const motion::Part&)>;
 
     void against_devices(const ArmRoom& room, const Segment& s) {
         const cell::Device& arm = c_.device(room.device);
@@ -151,26 +165,19 @@ private:
             const bool meant = exchanges(b) && b->other == device;
             const bool carries = c_.cell.stands_on(room.device, device);
             const int first_link = carries ? 2 : 1;
-            PartSetPtr a = parts_of(room, s), other = still_[i];
             cell::ContentKey key;
-            key.add(room.key).add(reinterpret_cast<std::uintptr_t>(s.motion.get())).add(held_key(s)).add(still_key_[i]).add(first_link).add(meant);
-            add({key.value(), s.from, room.device, device, -1, a, other, !meant, {}}, [this, &room, s, a, other, first_link, meant, world = d.world](double cap) {
-                const Take take = [=](const motion::Part& p, const motion::Part&) { return p.tag >= first_link && !(meant && p.tag == simulation::held_tag); };
-                return least(room, s, a, motion::GlideMover(world, other), take, 0, s.motion->duration(), cap);
-            });
+            key.add(room.key).add(s.key).add(still_key_[i]).add(first_link).add(meant);
+            Job job{key.value(), &room, &s, device, -1, &still_[i], !meant};
+            job.first_link = first_link, job.meant = meant, job.at = &d.world, job.to = s.motion->duration();
+            jobs_.push_back(job);
         }
     }
 
     void against_itself(const ArmRoom& room, const Segment& s) {
-        const int flange = c_.device(room.device).arm->model->flange_link;
-        PartSetPtr a = parts_of(room, s);
-        const std::uint64_t key = cell::ContentKey().add(room.key).add(reinterpret_cast<std::uintptr_t>(s.motion.get())).add(held_key(s)).add(-7).value();
-        add({key, s.from, room.device, room.device, -1, a, a, false, {}}, [this, &room, s, a, flange](double cap) {
-            const auto link = [flange](const motion::Part& p) { return p.tag >= simulation::tool_tag ? flange : p.tag; };
-            const Take take = [link](const motion::Part& p, const motion::Part& q) { return std::abs(link(q) - link(p)) >= 3; };
-            const motion::ArmMover mover(c_.device(room.device).arm->model->mechanism, c_.device(room.device).world, s.motion, 0, a);
-            return KeptClearance{motion::least_self_clearance(mover, {0, s.motion->duration(), cap, 2.5e-4, take}), s.motion, nullptr};
-        });
+        const std::uint64_t key = cell::ContentKey().add(room.key).add(s.key).add(-7).value();
+        Job job{key, &room, &s, room.device, -1, &s.parts, false};
+        job.to = s.motion->duration();
+        jobs_.push_back(job);
     }
 
     void against_parts(const ArmRoom& room) {
@@ -186,7 +193,7 @@ private:
                 if (gap > room.radius + 0.5) continue;
                 if (!p.glide.rests() && p.stop > p.from) {
                     part_stretch(room, static_cast<int>(part), p, p.at, p.glide, p.from, std::min(p.stop, until));
-                    part_stretch(room, static_cast<int>(part), p, p.after(seconds(p.stop - p.from)), {}, p.stop, until);
+                    part_stretch(room, static_cast<int>(part), p, kept_frames_.emplace_back(p.after(seconds(p.stop - p.from))), {}, p.stop, until);
                 } else {
                     part_stretch(room, static_cast<int>(part), p, p.at, {}, p.from, until);
                 }
@@ -204,17 +211,15 @@ private:
             const Block* b = block(*s);
             if (s->held == part || (exchanges(b) && b->part == part)) continue;
             const bool meant = exchanges(b) && b->other == place.device;
-            PartSetPtr a = parts_of(room, *s), other = shape_of(type);
             // A part at rest looks the same at any time: only how far the motion has come matters.
             const bool rests = glide.rests();
             const Ticks length = simulation::ticks(s->motion->duration());
             const Ticks begin_in = std::min(begin - s->from, length), finish_in = std::min(finish - s->from, rests ? length : never_later);
             cell::ContentKey key;
-            key.add(room.key).add(reinterpret_cast<std::uintptr_t>(s->motion.get())).add(held_key(*s)).add(at).add(glide.velocity).add(glide.turn_rate).add(glide.centre).add(glide.axis).add(type).add(begin_in).add(finish_in).add(rests ? 0 : from - s->from).add(meant);
-            add({key.value(), s->from, room.device, place.device, part, a, other, !meant, {}},
-                [this, &room, seg = *s, a, other, at, glide, start = seconds(from - s->from), t0 = seconds(begin_in), t1 = seconds(finish_in)](double cap) {
-                    return least(room, seg, a, motion::GlideMover(at, other, glide, glide.rests() ? 0 : start), nullptr, t0, t1, cap);
-                });
+            key.add(room.key).add(s->key).add(at).add(glide.velocity).add(glide.turn_rate).add(glide.centre).add(glide.axis).add(type).add(begin_in).add(finish_in).add(rests ? 0 : from - s->from).add(meant);
+            Job job{key.value(), &room, &*s, place.device, part, &shape_of(type), !meant};
+            job.first_link = 0, job.at = &at, job.glide = glide, job.start = rests ? 0.0 : seconds(from - s->from), job.from = seconds(begin_in), job.to = seconds(finish_in);
+            jobs_.push_back(job);
         }
     }
 
@@ -229,66 +234,85 @@ private:
                 const Ticks shift = u->from - s.from;
                 const Ticks both_still = std::max(s.from + simulation::ticks(s.motion->duration()), u->from + simulation::ticks(u->motion->duration()));
                 const Ticks t0 = begin - s.from, t1 = std::max(begin, std::min(finish, both_still)) - s.from;
-                PartSetPtr a = parts_of(one, s), b = parts_of(two, *u);
                 cell::ContentKey key;
-                key.add(one.key).add(two.key).add(reinterpret_cast<std::uintptr_t>(s.motion.get())).add(reinterpret_cast<std::uintptr_t>(u->motion.get())).add(held_key(s)).add(held_key(*u)).add(shift).add(t0).add(t1);
-                add({key.value(), s.from, one.device, two.device, -1, a, b, true, {}}, [this, &one, &two, s, other = *u, a, b, shift, t0, t1](double cap) {
-                    const cell::Device& d = c_.device(two.device);
-                    const motion::ArmMover mover(d.arm->model->mechanism, d.world, other.motion, seconds(shift), b);
-                    const Take take = [](const motion::Part& p, const motion::Part& q) { return p.tag > 0 || q.tag > 0; };
-                    KeptClearance found = least(one, s, a, mover, take, seconds(t0), seconds(t1), cap);
-                    found.b = other.motion;
-                    return found;
-                });
+                key.add(one.key).add(two.key).add(s.key).add(u->key).add(shift).add(t0).add(t1);
+                Job job{key.value(), &one, &s, two.device, -1, &u->parts, true};
+                job.other_room = &two, job.other = &*u, job.start = seconds(shift), job.from = seconds(t0), job.to = seconds(t1);
+                jobs_.push_back(job);
             }
         }
     }
 
-    KeptClearance least(const ArmRoom& room, const Segment& s, const PartSetPtr& a, const motion::Mover& other, const Take& take, double t0, double t1, double cap) const {
-        const cell::Device& d = c_.device(room.device);
-        const motion::ArmMover mover(d.arm->model->mechanism, d.world, s.motion, 0, a);
-        return {motion::least_clearance(mover, other, {t0, std::max(t0, t1), cap, 2.5e-4, take}), s.motion, nullptr};
+    KeptClearance answer(const Job& job, double cap) const {
+        const Segment& s = *job.segment;
+        const auto mover_of = [&](const ArmRoom& room, const Segment& segment, double start) {
+            const cell::Device& d = c_.device(room.device);
+            return motion::ArmMover(d.arm->model->mechanism, d.world, segment.motion, start, segment.parts);
+        };
+        const motion::ArmMover mover = mover_of(*job.room, s, 0);
+        motion::ClearanceQuery query{job.from, std::max(job.from, job.to), cap};
+        if (job.other) {
+            query.take = [](const motion::Part& p, const motion::Part& q) { return p.tag > 0 || q.tag > 0; };
+            return {motion::least_clearance(mover, mover_of(*job.other_room, *job.other, job.start), query), s.motion, job.other->motion};
+        }
+        if (!job.at) {
+            const int flange = c_.device(job.device_a()).arm->model->flange_link;
+            query.take = [flange](const motion::Part& p, const motion::Part& q) {
+                const auto link = [flange](const motion::Part& part) { return part.tag >= simulation::tool_tag ? flange : part.tag; };
+                return std::abs(link(q) - link(p)) >= 3;
+            };
+            return {motion::least_self_clearance(mover, query), s.motion, nullptr};
+        }
+        query.take = [&job](const motion::Part& p, const motion::Part&) { return p.tag >= job.first_link && !(job.meant && p.tag == simulation::held_tag); };
+        return {motion::least_clearance(mover, motion::GlideMover(*job.at, *job.parts_b, job.glide, job.start), query), s.motion, nullptr};
     }
 
-    PartSetPtr shape_of(int type) {
+    const PartSetPtr& shape_of(int type) {
         PartSetPtr& list = types_[type];
         if (list) return list;
         std::vector<motion::Part> parts;
         for (const geometry::Body& b : c_.cell.part_types[static_cast<std::size_t>(type)].bodies) parts.push_back({0, b.shape, b.at, {}, 0});
-        list = motion::part_set(std::move(parts));
-        return list;
-    }
-
-    void add(Job job, std::function<KeptClearance(double)> make) {
-        job.make = std::move(make);
-        jobs_.push_back(std::move(job));
+        return list = motion::part_set(std::move(parts));
     }
 
     /// Answers every job that is not kept yet; each key once.
     void solve(double cap) {
         auto& kept = c_.cache.kept();
-        std::vector<std::pair<std::uint64_t, const Job*>> missing;
-        std::unordered_map<std::uint64_t, bool> asked;
+        struct Missing {
+            std::uint64_t key;
+            const Job* job;
+            double cap;
+        };
+        std::vector<Missing> missing;
+        std::unordered_map<std::uint64_t, std::size_t> asked;  // which of the missing ones
+        std::vector<std::ptrdiff_t> waits(jobs_.size(), -1);
         answers_.assign(jobs_.size(), {});
-        std::vector<std::uint64_t> keys(jobs_.size());
         {
             const std::lock_guard guard(kept.lock);
             if (kept.clearance.size() > 300'000) kept.clearance.clear();
             for (std::size_t i = 0; i < jobs_.size(); ++i) {
                 const double own_cap = jobs_[i].counted ? cap : contact;
-                keys[i] = cell::ContentKey().add(jobs_[i].key).add(own_cap).value();
-                if (!kept.clearance.count(keys[i]) && asked.try_emplace(keys[i], true).second) missing.emplace_back(keys[i], &jobs_[i]);
+                const std::uint64_t key = cell::ContentKey().add(jobs_[i].key).add(own_cap).value();
+                const auto found = kept.clearance.find(key);
+                if (found != kept.clearance.end()) {
+                    answers_[i] = found->second.clearance;
+                    continue;
+                }
+                const auto [place, fresh] = asked.try_emplace(key, missing.size());
+                if (fresh) missing.push_back({key, &jobs_[i], own_cap});
+                waits[i] = static_cast<std::ptrdiff_t>(place->second);
             }
         }
         std::vector<KeptClearance> made(missing.size());
         tbb::parallel_for(std::size_t{0}, missing.size(), [&](std::size_t i) {
             if (c_.stop && c_.stop->load(std::memory_order_relaxed)) return;
-            made[i] = missing[i].second->make(missing[i].second->counted ? cap : contact);
+            made[i] = answer(*missing[i].job, missing[i].cap);
         });
         c_.give_way();
+        for (std::size_t i = 0; i < jobs_.size(); ++i)
+            if (waits[i] >= 0) answers_[i] = made[static_cast<std::size_t>(waits[i])].clearance;
         const std::lock_guard guard(kept.lock);
-        for (std::size_t i = 0; i < missing.size(); ++i) kept.clearance.emplace(missing[i].first, std::move(made[i]));
-        for (std::size_t i = 0; i < jobs_.size(); ++i) answers_[i] = kept.clearance.at(keys[i]).clearance;
+        for (std::size_t i = 0; i < missing.size(); ++i) kept.clearance.emplace(missing[i].key, std::move(made[i]));
     }
 
     void gather(Inspection& result) {
@@ -299,16 +323,16 @@ private:
             if (found.part_a < 0 || (!job.counted && found.distance > 0)) continue;
             LeastClearance least;
             least.distance = found.distance;
-            least.when_s = seconds(job.origin) + found.when;
-            least.device_a = job.device_a;
+            least.when_s = seconds(job.origin()) + found.when;
+            least.device_a = job.device_a();
             least.device_b = job.device_b;
             least.part_b = job.part_b;
             least.on_a = found.on_a;
             least.on_b = found.on_b;
-            least.body_a = body_name(job.device_a, job.parts_a->parts()[static_cast<std::size_t>(found.part_a)], -1, found.part_a);
-            least.body_b = body_name(job.device_b, job.parts_b->parts()[static_cast<std::size_t>(found.part_b)], job.part_b, found.part_b);
+            least.body_a = body_name(job.device_a(), job.segment->parts->parts()[static_cast<std::size_t>(found.part_a)], -1, found.part_a);
+            least.body_b = body_name(job.device_b, (*job.parts_b)->parts()[static_cast<std::size_t>(found.part_b)], job.part_b, found.part_b);
             const auto better = [](const LeastClearance& x, const LeastClearance& y) { return x.distance < y.distance || (x.distance == y.distance && x.when_s < y.when_s); };
-            const auto [place, fresh] = closest_.try_emplace(std::pair(job.device_a, job.part_b >= 0 ? -2 - job.device_b : job.device_b), least);
+            const auto [place, fresh] = closest_.try_emplace(std::pair(job.device_a(), job.part_b >= 0 ? -2 - job.device_b : job.device_b), least);
             if (!fresh && better(least, place->second)) place->second = least;
             if (better(least, result.clearance) || result.clearance.device_a < 0) result.clearance = least;
         }
@@ -332,6 +356,7 @@ private:
     std::vector<PartSetPtr> still_;
     std::vector<std::uint64_t> still_key_;
     std::map<int, PartSetPtr> types_;
+    std::deque<Frame> kept_frames_;  ///< that jobs point to
     std::vector<Job> jobs_;
     std::vector<motion::Clearance> answers_;
     std::map<std::pair<int, int>, LeastClearance> closest_;

@@ -4,9 +4,23 @@
 
 #include <simulation/plan.h>
 
+#include "cache.h"
 #include "check.h"
 
 namespace escarp::inspection {
+namespace {
+
+double tool_acceleration(const Context& c, const cell::Arm& arm, const motion::MotionPtr& motion) {
+    auto& kept = c.cache.kept();
+    const std::uint64_t key = cell::ContentKey().add(arm.model_key).add(arm.tool_frame).add(reinterpret_cast<std::uintptr_t>(motion.get())).value();
+    const std::lock_guard guard(kept.lock);
+    if (kept.pull.size() > 50'000) kept.pull.clear();
+    const auto [found, fresh] = kept.pull.try_emplace(key);
+    if (fresh) found->second = {simulation::tool_acceleration(arm, *motion), motion};
+    return found->second.acceleration;
+}
+
+}  // namespace
 
 /// Payload of the arm, and whether the jaws hold: F >= S m (g + a) / (n mu).
 void load_check(const Context& c, Inspection& result) {
@@ -18,7 +32,7 @@ void load_check(const Context& c, Inspection& result) {
             if (m.held >= 0) carries.try_emplace({m.motion.get(), c.run.trace.parts[static_cast<std::size_t>(m.held)].type}, &m);
         std::map<int, std::pair<double, double>> worst;  // by part type: acceleration, when
         for (const auto& [key, record] : carries) {
-            const double a = simulation::tool_acceleration(*d.arm, *key.first);
+            const double a = tool_acceleration(c, *d.arm, record->motion);
             auto& entry = worst[key.second];
             if (a >= entry.first) entry = {a, simulation::seconds(record->from)};
         }
