@@ -41,21 +41,22 @@ private:
 Edit move_step(const Document& document, const std::string& variant, const std::string& step_path, const StepPlace& to, bool copy, std::string* id) {
     const json tree = document.resolved(variant);
     json step = step_at(tree, step_path);
-    step_at(tree, to.beside);
+    const json& other = step_at(tree, to.beside);
     if (!copy && (to.beside == step_path || to.beside.rfind(step_path + "/", 0) == 0)) {
-        if (to.beside == step_path) return {"Move step", {}};
+        if (to.beside == step_path && to.inside.empty()) return {"Move step", {}};
         throw InputError(step_path, "A step cannot go into itself.");
     }
     if (copy || task_of(step_path) != task_of(to.beside)) FreshIds(document.tree()).give(step);
     if (id) *id = step["id"];
-    const std::string list = list_of(to.beside);
-    std::string after = to.before ? "" : id_of(to.beside);
-    if (to.before)
+    const std::string list = to.inside.empty() ? list_of(to.beside) : to.beside + "/" + to.inside;
+    std::string after = to.before || !to.inside.empty() ? "" : id_of(to.beside);
+    if (to.before && to.inside.empty())
         for (const json& one : *find(tree, list)) {
             if (one.value("id", "") == id_of(to.beside)) break;
             if (copy || list != list_of(step_path) || one.value("id", "") != id_of(step_path)) after = one.value("id", "");
         }
     Edit edit{copy ? "Copy step" : "Move step", {}};
+    if (!to.inside.empty() && !other.contains(to.inside)) edit.operations.push_back(Operation::set(list, json::array()));
     if (!copy) edit.operations.push_back(Operation::remove(step_path));
     edit.operations.push_back(Operation::add(list, step, after));
     return edit;

@@ -5,10 +5,11 @@
 
 namespace escarp::cell {
 
-/// Where a step goes: before or behind another, in its list.
+/// Where a step goes: before or behind another, in its list, or into it as its first.
 struct StepPlace {
     std::string beside;  ///< path of a step: "/devices/arm1/task/s2"
     bool before = false;
+    std::string inside = {};  ///< a list of that step ("then", "else", "steps"); empty: beside it
 };
 
 /// Takes a step (with what is inside it) to another place of the same task, of another arm's, or of a block. A copy gets ids of its own, as

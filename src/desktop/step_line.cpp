@@ -13,9 +13,17 @@
 #include "theme.h"
 
 namespace escarp::desktop {
+namespace {
+
+std::string empty_list(const cell::Step& step) {
+    if (!step.then.empty() || step.shared) return {};
+    return step.kind == cell::StepKind::if_part ? "then" : step.kind == cell::StepKind::repeat ? "steps" : "";
+}
+
+}  // namespace
 
 StepLine::StepLine(Workspace& workspace, const cell::Device& device, const cell::Step& step, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), path_("/" + step.path), enabled_(step.enabled), shared_(step.shared), device_(QString::fromStdString(device.id)), step_(QString::fromStdString(step.id)),
+    : QWidget(parent), workspace_(workspace), path_("/" + step.path), enabled_(step.enabled), shared_(step.shared), takes_(empty_list(step)), device_(QString::fromStdString(device.id)), step_(QString::fromStdString(step.id)),
       text_((step.in_else ? tr("else: ") : QString()) + QString::fromStdString(cell::describe(*workspace.cell(), step))), number_(step.number), depth_(step.depth) {
     setObjectName("step_" + device_ + "_" + step_);
     setAccessibleName(text_);
@@ -87,7 +95,7 @@ void StepLine::paintEvent(QPaintEvent*) {
     if (drop_ == Drop::none) return;
     p.setPen(QPen(theme::accent, 2));
     const int y = drop_ == Drop::before ? 1 : height() - 1;
-    p.drawLine(QPointF(20 + indent, y), QPointF(width() - 4, y));
+    p.drawLine(QPointF((drop_ == Drop::inside ? 32 : 20) + indent, y), QPointF(width() - 4, y));
 }
 
 void StepLine::mousePressEvent(QMouseEvent* event) {
@@ -113,7 +121,7 @@ void StepLine::dragEnterEvent(QDragEnterEvent* event) {
 
 void StepLine::dragMoveEvent(QDragMoveEvent* event) {
     if (!event->mimeData()->hasFormat(mime_type)) return;
-    drop_ = event->position().y() < 0.5 * height() ? Drop::before : Drop::behind;
+    drop_ = drop_at(event->position().y());
     event->acceptProposedAction();
     update();
 }
@@ -123,16 +131,19 @@ void StepLine::dragLeaveEvent(QDragLeaveEvent*) {
     update();
 }
 
-/// The step that was dragged goes before or behind this one; with Ctrl a copy of it.
+StepLine::Drop StepLine::drop_at(double y) const { return y < 0.5 * height() ? Drop::before : takes_.empty() ? Drop::behind : Drop::inside; }
+
+/// The step that was dragged goes before or behind this one, or into it where it is an empty group; with Ctrl a copy of it.
 void StepLine::dropEvent(QDropEvent* event) {
     const std::string from = event->mimeData()->data(mime_type).toStdString();
-    const bool before = event->position().y() < 0.5 * height(), copy = event->modifiers() & Qt::ControlModifier;
+    const Drop where = drop_at(event->position().y());
+    const bool copy = event->modifiers() & Qt::ControlModifier;
     drop_ = Drop::none;
     update();
     if (from.empty()) return;
     event->acceptProposedAction();
     // This line may be gone once the edit is made: it goes by the event loop.
-    QTimer::singleShot(0, &workspace_, [&workspace = workspace_, from, to = cell::StepPlace{path_, before}, copy, device = device_] {
+    QTimer::singleShot(0, &workspace_, [&workspace = workspace_, from, to = cell::StepPlace{path_, where == Drop::before, where == Drop::inside ? takes_ : std::string()}, copy, device = device_] {
         try {
             std::string id;
             if (workspace.apply(cell::move_step(workspace.document(), workspace.variant().toStdString(), from, to, copy, &id)) && !id.empty()) workspace.select(device, QString::fromStdString(id));

@@ -33,8 +33,10 @@ private:
     Workspace& workspace_;
     std::string path_;
     QPoint pressed_;
-    enum class Drop { none, before, behind } drop_ = Drop::none;
+    enum class Drop { none, before, behind, inside } drop_ = Drop::none;
+    Drop drop_at(double y) const;
     bool enabled_, shared_;
+    std::string takes_;  ///< the list of an empty group that a dropped step goes into; empty: none
     QString device_, step_, text_, time_;
     int number_, depth_;
     enum class Mark { none, watch, stop } mark_ = Mark::none;

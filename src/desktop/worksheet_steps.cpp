@@ -65,12 +65,12 @@ void Worksheet::add_step_fields(QVBoxLayout* layout, const cell::Device& d, cons
                 if (arm >= 0 && b.device == arm && b.step == s.number && b.to != simulation::never && b.kind != simulation::BlockKind::wait && b.kind != simulation::BlockKind::straight_out) {
                     const bool there = b.kind == simulation::BlockKind::grip || b.kind == simulation::BlockKind::release || s.kind == cell::StepKind::move;
                     if (!there) continue;
-                    if (const auto now = posture_at(*e->cell->devices[static_cast<std::size_t>(arm)].arm, e->run->trace.joints(*e->cell, arm, b.to))) postures.front().first = tr("planner: %1").arg(posture_name(*now));
+                    if (const auto now = cell::posture_at(*e->cell->devices[static_cast<std::size_t>(arm)].arm, e->run->trace.joints(*e->cell, arm, b.to))) postures.front().first = tr("planner: %1").arg(posture_name(*now));
                     break;
                 }
         }
         if (d.arm)
-            for (const int k : postures_of(*d.arm)) postures.emplace_back(posture_name(k), k);
+            for (const int k : cell::postures_of(*d.arm)) postures.emplace_back(posture_name(k), k);
         choice(tr("joint solution"), "posture", postures, values.value("posture", -1));
         if (d.arm && !d.arm->solver->free_joints().empty()) {
             const kinematics::Joint& free = d.arm->model->mechanism.joints[static_cast<std::size_t>(d.arm->solver->free_joints().front())];

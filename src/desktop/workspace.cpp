@@ -442,27 +442,17 @@ bool Workspace::bring_tool(const geometry::Frame& tool, bool leaps) {
     const int arm = cell_->device(selection_.device.toStdString());
     if (arm < 0 || !cell_->devices[static_cast<std::size_t>(arm)].arm) return false;
     const cell::Device& d = cell_->devices[static_cast<std::size_t>(arm)];
-    const kinematics::JointVector now = joints(arm);
-    const geometry::Frame flange = d.world.inverse() * tool * d.arm->tool_frame.inverse();
-    const auto take = [&](const kinematics::JointVector& q) {
+    const cell::Brought brought = cell::bring_tool(d, joints(arm), tool, leaps);
+    if (brought.q) {
         Q_EMIT hand_stopped({});
-        pose(d.id, q);
+        pose(d.id, *brought.q);
         return true;
-    };
-    const auto found = d.arm->solver->nearest(flange, now);
-    if (found && found->within_limits) return take(found->q);
-    if (found && leaps) {
-        std::vector<kinematics::JointSolution> all;
-        d.arm->solver->solve(flange, now, all);
-        for (const kinematics::JointSolution& s : all)
-            if (s.within_limits) return take(s.q);
     }
-    if (found) {
-        const auto [joint, margin] = kinematics::limit_margin(d.arm->model->mechanism, found->q);
-        const kinematics::Joint& tight = d.arm->model->mechanism.joints[static_cast<std::size_t>(joint)];
-        Q_EMIT hand_stopped(tr("%1 would be %2 %3 beyond its limit.").arg(QString::fromStdString(tight.name)).arg(-margin / joint_unit(tight), 0, 'f', 1).arg(joint_sign(tight)));
+    if (brought.joint >= 0) {
+        const kinematics::Joint& tight = d.arm->model->mechanism.joints[static_cast<std::size_t>(brought.joint)];
+        Q_EMIT hand_stopped(tr("%1 would be %2 %3 beyond its limit.").arg(QString::fromStdString(tight.name)).arg(brought.beyond / joint_unit(tight), 0, 'f', 1).arg(joint_sign(tight)));
     } else {
-        Q_EMIT hand_stopped(d.arm->solver->can_orient(flange.linear() * d.arm->tool_frame.linear()) ? tr("The arm cannot reach there.") : tr("The arm cannot bring its tool into this orientation."));
+        Q_EMIT hand_stopped(brought.can_orient ? tr("The arm cannot reach there.") : tr("The arm cannot bring its tool into this orientation."));
     }
     return false;
 }

@@ -28,6 +28,10 @@ Mounted mounted(const Evaluation& e, int arm, cell::Edit edit) {
         m.reached += n.reached;
         m.margin_m = std::min(m.margin_m.value_or(1e300), n.reach.margin);
     }
+    // Poses stored as joint values are reached by definition; for other arms they become places, and are counted among them.
+    const cell::Device& d = e.cell->devices[static_cast<std::size_t>(arm)];
+    for (const cell::Step* s : cell::all_steps(d.task))
+        if (s->enabled && s->kind == cell::StepKind::move && d.pose(s->pose)->joints) ++m.poses, ++m.reached;
     if (m.reached == m.poses) m.cycle_s = e.figures.cycle_s;
     return m;
 }

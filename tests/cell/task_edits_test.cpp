@@ -87,3 +87,20 @@ TEST_CASE("a step made into a block leaves the cycle as it was; unpacked, the ta
     }
     CHECK(cycle(back) == Approx(cycle(d)).margin(1e-6));
 }
+
+TEST_CASE("a step goes into a group as its first, whether the group is empty, has steps, or lacks the list") {
+    cell::Document d = tests::demo();
+    const std::string list = "/devices/arm1/task";
+    d = done(d, {"x", {cell::Operation::add(list, {{"id", "e1"}, {"do", "repeat"}, {"times", 2}, {"steps", json::array()}}), cell::Operation::add(list, {{"id", "w1"}, {"do", "delay"}, {"time_s", 1}})}});
+    const std::size_t count = ids(d, list).size();
+    d = done(d, cell::move_step(d, d.baseline(), list + "/w1", {list + "/e1", false, "steps"}, false));
+    CHECK(ids(d, list + "/e1/steps") == std::vector<std::string>{"w1"});
+    CHECK(ids(d, list).size() == count - 1);
+    std::string id;
+    d = done(d, cell::move_step(d, d.baseline(), list + "/e1/steps/w1", {list + "/e1", false, "steps"}, true, &id));
+    CHECK(ids(d, list + "/e1/steps") == std::vector<std::string>{id, "w1"});
+    d = done(d, {"x", {cell::Operation::add(list, {{"id", "i1"}, {"do", "if"}, {"part", "good"}})}});
+    d = done(d, cell::move_step(d, d.baseline(), list + "/e1/steps/w1", {list + "/i1", false, "else"}, false));
+    CHECK(ids(d, list + "/i1/else") == std::vector<std::string>{"w1"});
+    CHECK_THROWS_AS(cell::move_step(d, d.baseline(), list + "/e1", {list + "/e1", false, "steps"}, false), cell::InputError);
+}

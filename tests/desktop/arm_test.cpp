@@ -356,6 +356,20 @@ TEST_CASE("steps are dragged to another place, copied with Ctrl, made into a nam
         if (task()[i].id == "s4") CHECK(task()[i + 1].kind == cell::StepKind::set);
     b.action("undo")->trigger();
     b.settle();
+    // An empty group takes a step into it; one with steps in it stays as it is.
+    const std::size_t lines = b.window.findChildren<StepLine*>().size();
+    REQUIRE(b.w().apply({"Add group", {cell::Operation::add("/devices/arm1/task", {{"id", "g1"}, {"do", "repeat"}, {"times", 2}, {"steps", cell::json::array()}}, "s6")}}));
+    b.settle();
+    drop("s6", "g1", false);
+    const auto group = std::find_if(task().begin(), task().end(), [](const cell::Step& s) { return s.id == "g1"; });
+    REQUIRE(group != task().end());
+    REQUIRE(group->then.size() == 1);
+    CHECK(group->then.front().id == "s6");
+    CHECK(static_cast<std::size_t>(b.window.findChildren<StepLine*>().size()) == lines + 1);
+    b.action("undo")->trigger();
+    b.action("undo")->trigger();
+    b.settle();
+    CHECK(order() == before);
     const QString cycle = b.cycle();
     b.w().select("arm1", "s2");
     b.settle();

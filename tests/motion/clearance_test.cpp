@@ -2,6 +2,7 @@
 
 #include <motion/clearance.h>
 #include <simulation/arm_parts.h>
+#include <study/figures.h>
 
 #include "reference/sampled_clearance.h"
 #include "support/cells.h"
@@ -81,5 +82,65 @@ TEST_CASE("a capped query agrees wherever the distance is below the cap") {
         const Clearance capped = least_clearance(arm, other, {0, duration, 0.1});
         if (full < 0.0995) REQUIRE(capped.distance == Approx(full).margin(6e-4));
         else REQUIRE(capped.distance >= 0.0995);
+    }
+}
+
+TEST_CASE("an arm against itself: that of dense sampling over the pairs asked for, and never above it") {
+    const auto cell = tests::catalogue_cell();
+    Draw draw(64);
+    int touched = 0;
+    for (int i = 0; i < 60; ++i) {
+        const cell::Device& d = cell->devices[static_cast<std::size_t>(i % 5)];  // six-axis, offset wrist, seven axes
+        const auto& joints = d.arm->model->mechanism.joints;
+        JointVector a = d.arm->ready, b = a;
+        for (int j = 0; j < a.size(); ++j) {  // folded postures too
+            a[j] = draw.in(joints[static_cast<std::size_t>(j)].low, joints[static_cast<std::size_t>(j)].high);
+            b[j] = a[j] + draw.in(-0.7, 0.7);
+        }
+        const MotionPtr m = joint_move(d.arm->model->mechanism, a, b, 1.0);
+        const ArmMover arm(d.arm->model->mechanism, Frame::Identity(), m, 0, part_set(simulation::arm_parts(*d.arm)));
+        const int flange = d.arm->model->flange_link;
+        const auto link = [&](const Part& p) { return p.tag >= simulation::tool_tag ? flange : p.tag; };
+        const auto take = [&](const Part& p, const Part& q) { return std::abs(link(q) - link(p)) >= 3; };
+        const Clearance exact = least_self_clearance(arm, {0, m->duration(), 1e300, 2.5e-4, take});
+        double sampled = 1e300;
+        std::vector<Frame> frames;
+        for (int k = 0; k <= 1500; ++k) {
+            arm.frames(m->duration() * k / 1500, frames);
+            for (std::size_t x = 0; x < arm.parts().size(); ++x)
+                for (std::size_t y = x + 1; y < arm.parts().size(); ++y) {
+                    const Part &p = arm.parts()[x], &q = arm.parts()[y];
+                    if (take(p, q)) sampled = std::min(sampled, geometry::separation(p.shape, frames[static_cast<std::size_t>(p.frame)] * p.at, q.shape, frames[static_cast<std::size_t>(q.frame)] * q.at).distance);
+                }
+        }
+        REQUIRE(exact.distance <= sampled + 2.6e-4);
+        REQUIRE(exact.distance >= sampled - 2.5e-3);
+        touched += exact.distance <= 0;
+    }
+    CHECK(touched > 3);
+    CHECK(touched < 57);
+}
+
+TEST_CASE("at one instant the clearance is the least of all pairs, near and far") {
+    const auto e = study::evaluate(tests::demo(), "A", *std::make_unique<inspection::Cache>());
+    const cell::Device& arm = e->cell->devices[static_cast<std::size_t>(e->cell->device("arm1"))];
+    std::vector<Part> around;
+    for (const cell::Device& d : e->cell->devices)
+        if (!d.arm && d.id != "pedestal1")
+            for (const geometry::Body& b : d.bodies) around.push_back({0, b.shape, d.world * b.at, {}, 0});
+    const GlideMover others(Frame::Identity(), part_set(around));
+    Draw draw(65);
+    for (int i = 0; i < 300; ++i) {
+        JointVector q = arm.arm->ready;
+        for (int j = 0; j < q.size(); ++j) q[j] += draw.in(-1.5, 1.5);
+        const ArmMover mover(arm.arm->model->mechanism, arm.world, standstill(q), 0, part_set(simulation::arm_parts(*arm.arm)));
+        const double plain = tests::sampled_clearance(mover, others, 0, 0, 0).distance;
+        const Clearance found = least_clearance(mover, others, {0, 0});
+        REQUIRE(found.distance == Approx(plain).margin(2e-6));
+        const Clearance capped = least_clearance(mover, others, {0, 0, 0.1});
+        if (plain < 0.1) REQUIRE(capped.distance == Approx(plain).margin(2e-6));
+        else REQUIRE(capped.part_a == -1);
+        const auto links = [](const Part& p, const Part&) { return p.tag >= 3; };
+        REQUIRE(least_clearance(mover, others, {0, 0, 1e300, 2.5e-4, links}).distance >= found.distance - 2e-6);
     }
 }
