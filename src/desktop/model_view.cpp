@@ -89,7 +89,11 @@ std::vector<ModelView::Item> ModelView::items() const {
         for (const kinematics::JointVector& ghost : workspace_.ghosts_of(d.id)) {
             d.arm->model->mechanism.link_frames(ghost, d.world, frames);
             for (std::size_t l = 1; l < links.size(); ++l)
-                for (const geometry::Body& b : links[l].bodies) out.push_back({&b.shape, frames[l] * b.at, theme::accent, -1, false, true});
+                for (const geometry::Body& b : links[l].bodies) {
+                    Item item{&b.shape, frames[l] * b.at, theme::accent, -1, true, true};
+                    item.opacity = 0.38f;
+                    out.push_back(item);
+                }
         }
     }
     if (!e) return out;

@@ -14,6 +14,12 @@ namespace {
 constexpr int samples = 700;
 constexpr double longest = 20;  ///< seconds shown at most
 
+motion::JointState state_at(const std::vector<simulation::MotionRecord>& motions, double t) {
+    const auto after = std::upper_bound(motions.begin() + 1, motions.end(), t, [](double v, const simulation::MotionRecord& m) { return v < simulation::seconds(m.from); });
+    const simulation::MotionRecord& m = *(after - 1);
+    return m.motion->at(t - simulation::seconds(m.from));
+}
+
 QColor line_colour(std::size_t i) {
     static const QColor colours[] = {theme::move, theme::accent, theme::good, theme::grip, theme::process, theme::stop, theme::belt, theme::watch};
     return colours[i % std::size(colours)];
@@ -28,7 +34,7 @@ MotionPlot::MotionPlot(Workspace& workspace, QWidget* parent) : QWidget(parent),
     rows->setContentsMargins(8, 6, 8, 6);
     what_ = new QComboBox;
     what_->setObjectName("plot_what");
-    what_->addItems({tr("joint values, of their range"), tr("joint rates, of their limits"), tr("joint accelerations, of their limits"), tr("tool speed, m/s")});
+    what_->addItems({tr("joint values, of their range"), tr("joint rates, of their limits"), tr("joint accelerations, of their limits"), tr("tool place, mm in the world"), tr("tool speed, m/s"), tr("tool acceleration, m/s\u00b2")});
     what_->setCurrentIndex(1);
     rows->addWidget(what_);
     rows->addStretch(1);
@@ -55,36 +61,65 @@ void MotionPlot::renew() {
     const auto what = static_cast<What>(what_->currentIndex());
     double from = 0, to = std::min(longest, simulation::seconds(e->run->trace.end));
     if (e->run->steady) from = simulation::seconds(e->run->steady->from), to = from + std::min(longest, simulation::seconds(e->run->steady->period));
+    for (int i = 0; i <= samples; ++i) curves_.times.push_back(from + (to - from) * i / samples);
+    if (what <= What::acceleration) joint_curves(d, motions, what);
+    else tool_curves(d, motions, what);
+    title_ = QString::fromStdString(d.name);
+}
+
+void MotionPlot::joint_curves(const cell::Device& d, const std::vector<simulation::MotionRecord>& motions, What what) {
     const auto& joints = d.arm->model->mechanism.joints;
-    const std::size_t count = what == What::tool ? 1 : joints.size();
-    curves_.values.resize(count);
-    if (what == What::tool) curves_.names = {tr("tool speed")};
-    else
-        for (const auto& j : joints) curves_.names.push_back(QString::fromStdString(j.name));
-    std::vector<geometry::Frame> frames;
-    std::size_t k = 0;
-    for (int i = 0; i <= samples; ++i) {
-        const double t = from + (to - from) * i / samples;
-        while (k + 1 < motions.size() && simulation::seconds(motions[k + 1].from) <= t) ++k;
-        const motion::JointState s = motions[k].motion->at(t - simulation::seconds(motions[k].from));
-        curves_.times.push_back(t);
-        if (what == What::tool) {
-            d.arm->model->mechanism.link_frames(s.q, geometry::Frame::Identity(), frames);
-            const geometry::Vector3 at = frames[static_cast<std::size_t>(d.arm->model->flange_link)] * d.arm->model->flange * d.arm->tool_frame.translation();
-            curves_.values[0].push_back((kinematics::jacobian(d.arm->model->mechanism, frames, d.arm->model->flange_link, at) * s.rate).head<3>().norm());
-            continue;
-        }
-        for (std::size_t j = 0; j < count; ++j) {
+    for (const auto& j : joints) curves_.names.push_back(QString::fromStdString(j.name));
+    curves_.values.resize(joints.size());
+    for (const double t : curves_.times) {
+        const motion::JointState s = state_at(motions, t);
+        for (std::size_t j = 0; j < joints.size(); ++j) {
             const int n = static_cast<int>(j);
             const double value = what == What::position ? 2 * (s.q[n] - joints[j].low) / (joints[j].high - joints[j].low) - 1 : what == What::rate ? s.rate[n] / joints[j].speed : s.acceleration[n] / joints[j].acceleration;
             curves_.values[j].push_back(value);
         }
     }
-    if (what == What::tool) {
-        curves_.low = 0;
-        curves_.high = std::max(0.1, *std::max_element(curves_.values[0].begin(), curves_.values[0].end()) * 1.05);
+}
+
+void MotionPlot::tool_curves(const cell::Device& d, const std::vector<simulation::MotionRecord>& motions, What what) {
+    constexpr double beside = 1e-3;  // seconds, for the change of the velocity
+    const kinematics::ArmModel& model = *d.arm->model;
+    std::vector<geometry::Frame> frames;
+    geometry::Vector3 place, velocity;
+    const auto look = [&](double t) {
+        const motion::JointState s = state_at(motions, t);
+        model.mechanism.link_frames(s.q, d.world, frames);
+        place = frames[static_cast<std::size_t>(model.flange_link)] * model.flange * d.arm->tool_frame.translation();
+        velocity = (kinematics::jacobian(model.mechanism, frames, model.flange_link, place) * s.rate).head<3>();
+    };
+    const bool is_place = what == What::tool_position;
+    if (is_place) curves_.names = {tr("x"), tr("y"), tr("z")};
+    else curves_.names = {what == What::tool_speed ? tr("tool speed") : tr("tool acceleration")};
+    curves_.values.resize(is_place ? 3 : 1);
+    for (const double t : curves_.times) {
+        look(t);
+        if (is_place) {
+            for (int k = 0; k < 3; ++k) curves_.values[static_cast<std::size_t>(k)].push_back(place[k] * 1e3);
+        } else if (what == What::tool_speed) {
+            curves_.values[0].push_back(velocity.norm());
+        } else {
+            look(t - beside);
+            const geometry::Vector3 before = velocity;
+            look(t + beside);
+            curves_.values[0].push_back((velocity - before).norm() / (2 * beside));
+        }
     }
-    title_ = QString::fromStdString(d.name);
+    double low = is_place ? 1e300 : 0, high = is_place ? -1e300 : 0.1;
+    for (const auto& curve : curves_.values)
+        for (const double v : curve) low = std::min(low, v), high = std::max(high, v);
+    curves_.shares = false;
+    if (is_place) {
+        curves_.low = std::floor(low / 50) * 50, curves_.high = std::max(curves_.low + 200, std::ceil(high / 50) * 50);
+        curves_.decimals = 0;
+        return;
+    }
+    curves_.limit = what == What::tool_speed ? model.line_speed : model.line_acceleration;
+    curves_.low = 0, curves_.high = 1.05 * std::max(high, *curves_.limit);
 }
 
 void MotionPlot::paintEvent(QPaintEvent*) {
@@ -100,13 +135,20 @@ void MotionPlot::paintEvent(QPaintEvent*) {
     const auto x = [&](double t) { return area.left() + area.width() * (t - from) / std::max(1e-9, to - from); };
     const auto y = [&](double v) { return area.bottom() - area.height() * (v - curves_.low) / (curves_.high - curves_.low); };
     p.setFont(theme::font(9));
-    const bool shares = curves_.low < 0;
+    const bool shares = curves_.shares;
     for (int i = 0; i <= 4; ++i) {
         const double v = curves_.low + (curves_.high - curves_.low) * i / 4;
         p.setPen(QPen(shares && (i == 0 || i == 4) ? theme::stop : theme::rule, 1, shares && (i == 0 || i == 4) ? Qt::DashLine : Qt::SolidLine));
         p.drawLine(QPointF(area.left(), y(v)), QPointF(area.right(), y(v)));
         p.setPen(theme::muted);
-        p.drawText(QRectF(0, y(v) - 7, area.left() - 4, 14), Qt::AlignRight | Qt::AlignVCenter, shares ? QString("%1 %").arg(std::lround(v * 100)) : QString::number(v, 'f', 2));
+        p.drawText(QRectF(0, y(v) - 7, area.left() - 4, 14), Qt::AlignRight | Qt::AlignVCenter, shares ? QString("%1 %").arg(std::lround(v * 100)) : QString::number(v, 'f', curves_.decimals));
+    }
+    if (curves_.limit) {
+        p.setPen(QPen(theme::stop, 1, Qt::DashLine));
+        p.drawLine(QPointF(area.left(), y(*curves_.limit)), QPointF(area.right(), y(*curves_.limit)));
+        p.setPen(theme::stop);
+        p.drawText(QRectF(area.left(), y(*curves_.limit) + 1, area.width() - 3, 14), Qt::AlignRight, tr("limit of straight moves"));
+        p.setPen(theme::muted);
     }
     p.drawText(QRectF(area.left(), area.bottom() + 2, 80, 14), Qt::AlignLeft, QString("%1 s").arg(from, 0, 'f', 1));
     p.drawText(QRectF(area.right() - 80, area.bottom() + 2, 80, 14), Qt::AlignRight, QString("%1 s").arg(to, 0, 'f', 1));
@@ -133,7 +175,7 @@ void MotionPlot::paintEvent(QPaintEvent*) {
         p.fillRect(QRectF(cell.left(), cell.top() + 5, 9, 4), line_colour(c));
         p.setPen(theme::ink);
         const double v = curves_.values[c][static_cast<std::size_t>(at)];
-        theme::text(p, cell.adjusted(12, 0, 0, 0), QString("%1 %2").arg(curves_.names[c], shares ? QString("%1 %").arg(std::lround(v * 100)) : QString::number(v, 'f', 2)));
+        theme::text(p, cell.adjusted(12, 0, 0, 0), QString("%1 %2").arg(curves_.names[c], shares ? QString("%1 %").arg(std::lround(v * 100)) : QString::number(v, 'f', curves_.decimals)));
     }
 }
 

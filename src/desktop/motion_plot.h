@@ -1,6 +1,6 @@
 #pragma once
 // The selected arm's motion over time against its limits: joint values, rates and accelerations as shares of the limits, and the
-// tool's speed. Its cursor is the ribbon's.
+// tool's place, speed and acceleration. Its cursor is the ribbon's.
 
 #include <QComboBox>
 #include <QWidget>
@@ -14,14 +14,17 @@ class MotionPlot : public QWidget {
 public:
     explicit MotionPlot(Workspace& workspace, QWidget* parent = nullptr);
 
-    enum class What { position, rate, acceleration, tool };
-    /// What is drawn: one curve per joint (or one of the tool's speed, m/s), each with the values at the instants of `times`. Joint
-    /// values as shares of their range, rates and accelerations of their limits.
+    enum class What { position, rate, acceleration, tool_position, tool_speed, tool_acceleration };
+    /// What is drawn: one curve per joint, each with the values at the instants of `times`: joint values as shares of their range, rates
+    /// and accelerations of their limits. Or of the tool frame's origin: x, y and z in the world, mm; its speed, m/s; its acceleration, m/s^2.
     struct Curves {
         std::vector<double> times;
         std::vector<QString> names;
         std::vector<std::vector<double>> values;
         double low = -1, high = 1;
+        bool shares = true;           ///< of a limit
+        int decimals = 2;             ///< of other values
+        std::optional<double> limit;  ///< that the arm keeps on straight moves
     };
     const Curves& curves() const { return curves_; }
     void show_what(What what);
@@ -34,6 +37,8 @@ protected:
 
 private:
     void renew();
+    void joint_curves(const cell::Device& d, const std::vector<simulation::MotionRecord>& motions, What what);
+    void tool_curves(const cell::Device& d, const std::vector<simulation::MotionRecord>& motions, What what);
     QRectF box() const;
 
     Workspace& workspace_;

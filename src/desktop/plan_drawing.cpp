@@ -200,6 +200,7 @@ void draw_frame(QPainter& p, const PlanView& v, const Frame& f) {
 void draw_names(QPainter& p, const PlanView& v, const cell::Cell& cell, const PlanOptions& o) {
     p.setFont(theme::font(o.name_pixels));
     const QFontMetricsF metrics(p.font());
+    const QRectF sheet = p.window();
     std::vector<QRectF> taken;
     // What is selected gets its place first.
     std::vector<std::size_t> order;
@@ -227,11 +228,12 @@ void draw_names(QPainter& p, const PlanView& v, const cell::Cell& cell, const Pl
                                   {box.left() - w - 3, box.center().y() - h / 2}, {box.center().x() - w / 2, box.bottom() + h + 4}, {box.center().x() - w / 2, box.top() - 2 * h - 4}};
         bool found = false;
         QRectF label;
-        for (const QPointF& at : places) {
-            label = QRectF(at, QSizeF(w, h));
-            found = std::none_of(taken.begin(), taken.end(), [&](const QRectF& r) { return r.intersects(label); });
-            if (found) break;
-        }
+        for (const bool whole : {true, false})  // rather where all of it shows
+            for (const QPointF& at : places) {
+                if (found) break;
+                label = QRectF(at, QSizeF(w, h));
+                found = (!whole || sheet.contains(label)) && std::none_of(taken.begin(), taken.end(), [&](const QRectF& r) { return r.intersects(label); });
+            }
         if (!found) continue;  // it shows when it is selected or the view comes nearer
         taken.push_back(label);
         p.setPen(Qt::NoPen);

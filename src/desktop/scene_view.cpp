@@ -297,9 +297,9 @@ void SceneView::paintGL() {
         face_program_->setUniformValue("view", view);
         face_program_->setUniformValue("light", QVector3D(0.25f, 0.75f, 0.61f).normalized());
         const auto draw_faces = [&](bool see_through) {
-            face_program_->setUniformValue("opacity", see_through ? 0.16f : 1.0f);
             for (const Item& item : all) {
                 if (item.see_through != see_through || !item.drawn) continue;
+                face_program_->setUniformValue("opacity", see_through ? item.opacity : 1.0f);
                 Shape& s = item.surface ? shape(*item.surface) : shape(*item.shape);
                 face_program_->setUniformValue("model", matrix(item.at));
                 face_program_->setUniformValue("colour", vec(item.selected ? highlighted(item.colour) : item.colour));

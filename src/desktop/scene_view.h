@@ -48,6 +48,7 @@ protected:
         const Surfaces::Kept* surface = nullptr;  ///< drawn instead of the shape
         bool drawn = true;
         int part = -1;    ///< of the owner
+        float opacity = 0.16f;  ///< where one sees through it
     };
     /// The shapes live until the next call.
     virtual std::vector<Item> items() const = 0;

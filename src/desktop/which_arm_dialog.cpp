@@ -15,7 +15,7 @@ namespace escarp::desktop {
 WhichArmDialog::WhichArmDialog(Workspace& workspace, const QString& arm, std::vector<study::ArmChoice> choices, QWidget* parent) : QDialog(parent), workspace_(workspace), choices_(std::move(choices)) {
     setObjectName("which_arm_dialog");
     setWindowTitle(tr("Which arm for the task of %1?").arg(arm));
-    resize(980, 430);
+    resize(1100, 470);
     auto* rows = new QVBoxLayout(this);
     auto* said = new QLabel(tr("The task as it stands, given to every arm of the catalogue and of this file. The best base is the one that may be moved farthest before a pose is lost. A cycle is shown where every pose is reached; collisions are judged once the arm is in the cell."));
     said->setWordWrap(true);

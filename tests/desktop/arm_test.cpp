@@ -205,8 +205,34 @@ TEST_CASE("the motion plot shows the selected arm within its limits, and a click
         CHECK(most <= 1.005);
         CHECK(most > 0.2);
     }
-    plot->show_what(MotionPlot::What::tool);
+    // The tool: its place, and the speed and acceleration that follow from it.
+    plot->show_what(MotionPlot::What::tool_position);
+    REQUIRE(plot->curves().values.size() == 3);
+    const auto place = plot->curves();
+    const int index = h.w().cell()->device("arm1");
+    const cell::Device& arm = h.w().cell()->devices[static_cast<std::size_t>(index)];
+    for (const std::size_t i : {std::size_t{0}, std::size_t{123}, std::size_t{456}}) {
+        const auto q = h.w().evaluation()->run->trace.joints(*h.w().cell(), index, simulation::ticks(place.times[i]));
+        const geometry::Vector3 tool = (arm.world * arm.arm->model->flange_frame(q) * arm.arm->tool_frame).translation() * 1e3;
+        for (int k = 0; k < 3; ++k) CHECK(place.values[static_cast<std::size_t>(k)][i] == Approx(tool[k]).margin(0.01));
+    }
+    plot->show_what(MotionPlot::What::tool_speed);
     REQUIRE(plot->curves().values.size() == 1);
+    const auto speed = plot->curves();
+    CHECK(*speed.limit == arm.arm->model->line_speed);
+    double way = 0, summed = 0;
+    for (std::size_t i = 0; i + 1 < place.times.size(); ++i) {
+        geometry::Vector3 step;
+        for (int k = 0; k < 3; ++k) step[k] = place.values[static_cast<std::size_t>(k)][i + 1] - place.values[static_cast<std::size_t>(k)][i];
+        way += step.norm() * 1e-3;
+        summed += 0.5 * (speed.values[0][i] + speed.values[0][i + 1]) * (place.times[i + 1] - place.times[i]);
+    }
+    CHECK(summed == Approx(way).epsilon(0.02));
+    plot->show_what(MotionPlot::What::tool_acceleration);
+    const double most = *std::max_element(plot->curves().values[0].begin(), plot->curves().values[0].end());
+    CHECK(most > 1);
+    CHECK(most < 60);
+    CHECK(plot->curves().high >= most);
     QTest::mouseClick(plot, Qt::LeftButton, {}, QPoint(plot->width() - 9, 120));
     CHECK(h.w().time() == Approx(plot->curves().times.back()).margin(0.5));
 }
