@@ -175,6 +175,7 @@ void FloorView::draw_still(QPainter& p) {
         o.time_s = workspace_.time();
         o.selected = selected;
         o.names = still_.shown.names;
+        o.sheet = QRectF(rim, rim, width(), height());
         o.frames = still_.shown.frames;
         o.marks = still_.shown.helpers;
         o.hidden = &still_.hidden;

@@ -119,7 +119,9 @@ void MotionPlot::tool_curves(const cell::Device& d, const std::vector<simulation
         return;
     }
     curves_.limit = what == What::tool_speed ? model.line_speed : model.line_acceleration;
-    curves_.low = 0, curves_.high = 1.05 * std::max(high, *curves_.limit);
+    const double most = 1.05 * std::max(high, *curves_.limit), tick = most > 4 ? 4 : 0.4;
+    curves_.low = 0, curves_.high = tick * std::ceil(most / tick);
+    curves_.decimals = most > 4 ? 1 : 2;
 }
 
 void MotionPlot::paintEvent(QPaintEvent*) {
@@ -146,8 +148,6 @@ void MotionPlot::paintEvent(QPaintEvent*) {
     if (curves_.limit) {
         p.setPen(QPen(theme::stop, 1, Qt::DashLine));
         p.drawLine(QPointF(area.left(), y(*curves_.limit)), QPointF(area.right(), y(*curves_.limit)));
-        p.setPen(theme::stop);
-        p.drawText(QRectF(area.left(), y(*curves_.limit) + 1, area.width() - 3, 14), Qt::AlignRight, tr("limit of straight moves"));
         p.setPen(theme::muted);
     }
     p.drawText(QRectF(area.left(), area.bottom() + 2, 80, 14), Qt::AlignLeft, QString("%1 s").arg(from, 0, 'f', 1));
@@ -164,6 +164,14 @@ void MotionPlot::paintEvent(QPaintEvent*) {
         p.setPen(QPen(line_colour(c), 1.3));
         p.drawPath(path);
     }
+    if (curves_.limit) {
+        const QString words = tr("limit of straight moves");
+        const QSizeF size(QFontMetricsF(p.font()).horizontalAdvance(words) + 6, 14);
+        const QRectF tag(QPointF(area.right() - size.width(), y(*curves_.limit) - size.height() / 2), size);
+        p.fillRect(tag, theme::panel);
+        p.setPen(theme::stop);
+        p.drawText(tag, Qt::AlignCenter, words);
+    }
     const double now = workspace_.time();
     p.setPen(QPen(theme::accent, 1.5));
     if (now >= from && now <= to) p.drawLine(QPointF(x(now), area.top()), QPointF(x(now), area.bottom()));
@@ -171,7 +179,9 @@ void MotionPlot::paintEvent(QPaintEvent*) {
     // Names, with the value at the cursor.
     const int at = static_cast<int>(std::lround((std::clamp(now, from, to) - from) / std::max(1e-9, to - from) * samples));
     for (std::size_t c = 0; c < curves_.names.size(); ++c) {
-        const QRectF cell(area.left() - 20 + static_cast<double>(c % 3) * (area.width() + 20) / 3, area.bottom() + 18 + 16 * static_cast<double>(c / 3), (area.width() + 20) / 3, 14);
+        const std::size_t columns = std::min<std::size_t>(3, curves_.names.size());
+        const double wide = (area.width() + 20) / static_cast<double>(columns);
+        const QRectF cell(area.left() - 20 + static_cast<double>(c % columns) * wide, area.bottom() + 18 + 16 * static_cast<double>(c / columns), wide, 14);
         p.fillRect(QRectF(cell.left(), cell.top() + 5, 9, 4), line_colour(c));
         p.setPen(theme::ink);
         const double v = curves_.values[c][static_cast<std::size_t>(at)];

@@ -200,7 +200,7 @@ void draw_frame(QPainter& p, const PlanView& v, const Frame& f) {
 void draw_names(QPainter& p, const PlanView& v, const cell::Cell& cell, const PlanOptions& o) {
     p.setFont(theme::font(o.name_pixels));
     const QFontMetricsF metrics(p.font());
-    const QRectF sheet = p.window();
+    const QRectF sheet = o.sheet.isEmpty() ? QRectF(p.window()) : o.sheet;
     std::vector<QRectF> taken;
     // What is selected gets its place first.
     std::vector<std::size_t> order;

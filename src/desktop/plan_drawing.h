@@ -38,6 +38,7 @@ struct PlanOptions {
     QStringList selected = {};  ///< device ids
     bool names = true, arms_moving = true, marks = true, frames = false;
     int name_pixels = 11;
+    QRectF sheet = {};  ///< where names show, in pixels; empty: all that is painted on
     const QSet<QString>* hidden = nullptr;  ///< device ids
     const Posed* posed = nullptr;
     std::vector<int> only = {};  ///< draw only these devices, without parts; empty: all of them
