@@ -1,6 +1,6 @@
 #pragma once
-// Least distance of moving bodies over continuous time. A body carried by joints moves no faster than the sum of joint
-// rate times greatest lever, so its distance to another is Lipschitz over any stretch of time; branch and bound on that
+// Least distance of moving bodies over continuous time. A body carried by joints moves no faster than the sum of joint rate times
+// lever (see kinematics::travel_bound), so its distance to another is Lipschitz over any stretch of time; branch and bound on that
 // (Piyavskii 1972, Shubert 1972) finds the global least distance, and nothing between two instants can be missed.
 
 #include <functional>
