@@ -224,18 +224,25 @@ public:
     Detour run() {
         Detour found;
         std::vector<JointVector> safe;  // free with a stop at every corner
+        const auto take = [&] {         // the quickest that keeps away not only by the estimate
+            for (const Candidate& c : ways_) {
+                const MotionPtr motion = flown(c);
+                if (!keeps_away(*motion)) continue;
+                found.motion = motion, found.way = c.way;
+                return;
+            }
+        };
         if (r_.effort > 0) {
             over_one_point();
-            if (ways_.empty()) safe = over_trees();
-        }
-        found.blocker = std::max_element(blocked_.begin(), blocked_.end(), [](const auto& a, const auto& b) { return a.second < b.second; })->first;
-        for (const Candidate& c : ways_) {  // the quickest first
-            const MotionPtr motion = flown(c);
-            if (!keeps_away(*motion)) continue;
-            found.motion = motion, found.way = c.way;
-            break;
+            take();
+            if (!found.motion) {
+                ways_.clear();
+                safe = over_trees();
+                take();
+            }
         }
         if (!found.motion && !safe.empty()) found.motion = stopping(safe), found.way = safe;
+        found.blocker = std::max_element(blocked_.begin(), blocked_.end(), [](const auto& a, const auto& b) { return a.second < b.second; })->first;
         return found;
     }
 
@@ -260,8 +267,10 @@ private:
         return false;
     }
 
-    /// Whether a candidate would be quicker than `than` and keeps away; sets its time.
+    /// Whether a candidate can be, would be quicker than `than` and keeps away; sets its time.
     bool good(Candidate& c, double than) {
+        for (const JointVector& q : c.way)
+            if (!r_.model.mechanism.followers_within(q)) return false;
         c.time = flown_.time(c.way, c.cut);
         return c.time < than && flown_free();
     }
@@ -274,7 +283,6 @@ private:
             const double spread = uniform(0.2, 1.5), share = uniform(0.25, 0.75);
             JointVector via(n_);
             for (int j = 0; j < n_; ++j) via[j] = std::clamp(r_.from[j] + share * (r_.to[j] - r_.from[j]) + spread * size_of(j) * (j < 3 ? 1.0 : 0.5) * uniform(-1, 1), joint(j).low, joint(j).high);
-            if (!r_.model.mechanism.followers_within(via)) continue;
             Candidate c{{r_.from, via, r_.to}};
             if (good(c, ways_.empty() ? 1e300 : ways_.back().time)) ways_.push_back(std::move(c));
         }
@@ -310,8 +318,7 @@ private:
                 for (std::size_t k = 1; k <= corners; ++k)
                     for (int j = 0; j < n_ && (k == i || kind == 7); ++j) next.way[k][j] = std::clamp(next.way[k][j] + spread * size_of(j) * normal() * 0.6, joint(j).low, joint(j).high);
             }
-            const bool within = std::all_of(next.way.begin(), next.way.end(), [&](const JointVector& p) { return r_.model.mechanism.followers_within(p); });
-            const bool better = within && good(next, best.time - 1e-4);
+            const bool better = good(next, best.time - 1e-4);
             if (better) best = std::move(next);
             if (kind > 3) spread = std::clamp(spread * (better ? 1.5 : 0.92), 0.01, 0.6);
         }
@@ -405,8 +412,7 @@ private:
                 const double wider = uniform(0, 0.2 + 0.8 * share);
                 for (int j = 0; j < n_; ++j) c.way[k][j] = std::clamp(way[k][j] + wider * out[j] + 0.25 * share * size_of(j) * normal(), joint(j).low, joint(j).high);
             }
-            const bool within = std::all_of(c.way.begin(), c.way.end(), [&](const JointVector& p) { return r_.model.mechanism.followers_within(p); });
-            if (within && good(c, 1e300)) return c;
+            if (good(c, 1e300)) return c;
         }
         return std::nullopt;
     }
