@@ -17,7 +17,7 @@ Brought bring_tool(const Device& d, const kinematics::JointVector& now, const Fr
         out.q = found->q;
         return out;
     }
-    const auto [joint, margin] = kinematics::limit_margin(arm.model->mechanism, found->q);
+    const auto [joint, margin, share] = kinematics::limit_margin(arm.model->mechanism, found->q);
     out.joint = joint, out.beyond = -margin;
     if (!leaps) return out;
     std::vector<kinematics::JointSolution> all;

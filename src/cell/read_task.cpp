@@ -46,7 +46,13 @@ struct TaskReader {
 
     void read_motion(const Reader& r, Step& s) const {
         s.speed = r.number("speed_pct", {1, 100}, 100);
-        s.straight_speed = r.number("straight_speed_pct", {1, 100}, 100);
+        if (s.kind == StepKind::move) {  // one speed, whichever way it goes; files of old call it "straight_speed_pct" on straight moves
+            const bool old = s.straight && r.has("straight_speed_pct");
+            if (old && r.has("speed_pct")) r.problem("straight_speed_pct", "A move has one speed; keep \"speed_pct\" and take this away.");
+            s.straight_speed = old ? r.number("straight_speed_pct", {1, 100}) : s.speed;
+        } else {
+            s.straight_speed = r.number("straight_speed_pct", {1, 100}, 100);
+        }
         s.acceleration = r.number("acceleration_pct", {1, 100}, 100);
         s.corner = r.number("corner_mm", {0, 2000}, 0);
         s.detour = r.flag("detour", true);

@@ -155,7 +155,7 @@ int ik(Arguments& a) {
     for (const kinematics::JointSolution& s : found) {
         json values = json::array();
         for (std::size_t i = 0; i < joints.size(); ++i) values.push_back(exchange::tidy(s.q[static_cast<int>(i)] / unit(joints[i])));
-        const auto [tightest, margin] = kinematics::limit_margin(arm.arm->model->mechanism, s.q);
+        const auto [tightest, margin, share] = kinematics::limit_margin(arm.arm->model->mechanism, s.q);
         all.push_back({{"joints", values}, {"posture", s.posture}, {"within_limits", s.within_limits}, {"tightest_joint", joints[static_cast<std::size_t>(tightest)].name},
                        {"joint_margin", exchange::tidy(margin / unit(joints[static_cast<std::size_t>(tightest)]))},
                        {"singularity_distance", exchange::tidy(kinematics::singularity_distance(*arm.arm->model, s.q, arm.arm->tool_frame, kinematics::arm_length(*arm.arm->model)))}});

@@ -510,7 +510,7 @@ void ArmPanel::refresh() {
     int listed = 0;
     for (const kinematics::JointSolution& s : all) {
         if (++listed > most_solutions) break;
-        const auto [joint, margin] = kinematics::limit_margin(d.arm->model->mechanism, s.q);
+        const auto [joint, margin, share] = kinematics::limit_margin(d.arm->model->mechanism, s.q);
         const kinematics::Joint& tight = d.arm->model->mechanism.joints[static_cast<std::size_t>(joint)];
         const bool here = (s.q - q).cwiseAbs().maxCoeff() < 1e-6;
         const QString room = s.within_limits ? tr("%1 %2 in hand").arg(margin / joint_unit(tight), 0, 'f', 0).arg(joint_sign(tight)) : tr("%1 %2 over").arg(-margin / joint_unit(tight), 0, 'f', 0).arg(joint_sign(tight));

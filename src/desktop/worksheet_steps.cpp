@@ -122,7 +122,7 @@ void Worksheet::add_step_fields(QVBoxLayout* layout, const cell::Device& d, cons
             choice(tr("pose"), "pose", poses, values.value("pose", ""));
             choice(tr("by"), "by", {{tr("joint move"), "joint"}, {tr("straight move"), "straight"}}, values.value("by", "joint"));
             const bool straight = values.value("by", "joint") == "straight";
-            number(tr("speed"), straight ? "straight_speed_pct" : "speed_pct", 100, 1, 100);
+            number(tr("speed"), straight && values.contains("straight_speed_pct") ? "straight_speed_pct" : "speed_pct", 100, 1, 100);
             manner();
             break;
         }

@@ -41,8 +41,10 @@ json reach_json(const study::Evaluation& e) {
         json p = {{"arm", arm.id}, {"step", n.step_id}, {"pose", n.label}, {"reached", n.reached}, {"margin_mm", tidy(n.reach.margin * 1e3)}};
         p["reason"] = n.pose_reached && !n.reached ? "straight move fails" : reason(n.reach.reason);
         if (n.reach.tightest_joint >= 0) {
-            p["tightest_joint"] = arm.arm->model->mechanism.joints[static_cast<std::size_t>(n.reach.tightest_joint)].name;
-            p["joint_margin_deg"] = tidy(n.reach.joint_margin / degree);
+            const kinematics::Joint& tightest = arm.arm->model->mechanism.joints[static_cast<std::size_t>(n.reach.tightest_joint)];
+            const bool hinge = tightest.type == kinematics::JointType::hinge;
+            p["tightest_joint"] = tightest.name;
+            p[hinge ? "joint_margin_deg" : "joint_margin_mm"] = tidy(n.reach.joint_margin / (hinge ? degree : 1e-3));
             p["singularity_distance"] = tidy(n.reach.singularity);
         }
         poses.push_back(std::move(p));

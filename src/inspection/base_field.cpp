@@ -83,11 +83,11 @@ BaseField base_field(const cell::Cell& cell, int arm, const std::vector<PoseNeed
     const cell::Device& d = cell.devices[static_cast<std::size_t>(arm)];
     if (!d.arm || !d.arm->solver->closed_form()) return field;
     const int root = movable_root(cell, arm);
-    const Frame flange = d.arm->tool_frame.inverse();
     std::vector<Target> targets;
     geometry::Box3 box;
     for (const PoseNeed& n : poses) {
         if (n.arm != arm || (n.other >= 0 && (n.other == root || cell.stands_on(n.other, root)))) continue;
+        const Frame flange = d.arm->with_tool(n.tool).tool_frame.inverse();
         const auto backed = [&](double by) { return Frame(n.tool_world * geometry::make_frame({0, 0, -by}) * flange); };
         targets.push_back({backed(0), backed(n.approach), backed(n.retreat)});
         box.add(targets.back().pose.translation());

@@ -38,6 +38,8 @@ std::vector<WayOut> straight_remedies(const Context&, const std::vector<PoseNeed
 
 /// "84" from metres.
 std::string millimetres(double metres);
+/// "1.5°" or "27 mm": a part of a joint's range, from rad or m.
+std::string joint_amount(const kinematics::Joint& joint, double value);
 /// Two decimals and no more.
 std::string short_number(double value, int decimals = 2);
 

@@ -16,6 +16,10 @@ Cache::~Cache() = default;
 
 std::string millimetres(double metres) { return std::to_string(static_cast<long>(std::lround(metres * 1e3))); }
 
+std::string joint_amount(const kinematics::Joint& joint, double value) {
+    return joint.type == kinematics::JointType::hinge ? short_number(value * 180 / geometry::pi, 1) + "\u00b0" : short_number(value * 1e3, 1) + " mm";
+}
+
 std::string short_number(double value, int decimals) {
     char text[64];
     std::snprintf(text, sizeof text, "%.*f", decimals, value);

@@ -55,11 +55,11 @@ void add_solution(const Mechanism& m, const JointVector& reference, JointVector 
     out.push_back({std::move(q), posture, within});
 }
 
-std::pair<int, double> limit_margin(const Mechanism& m, const JointVector& q) {
-    std::pair<int, double> tightest{0, 1e300};
+LimitMargin limit_margin(const Mechanism& m, const JointVector& q) {
+    LimitMargin tightest{0, 1e300, 1e300};
     for (int j = 0; j < m.size(); ++j) {
-        const double inside = std::min(q[j] - m.joints[j].low, m.joints[j].high - q[j]);
-        if (inside < tightest.second) tightest = {j, inside};
+        const double inside = std::min(q[j] - m.joints[j].low, m.joints[j].high - q[j]), share = inside / std::max(1e-9, m.joints[j].high - m.joints[j].low);
+        if (share < tightest.share) tightest = {j, inside, share};
     }
     return tightest;
 }

@@ -70,8 +70,13 @@ bool settle_turns(const Mechanism& mechanism, const JointVector& reference, Join
 /// The end of a closed form: brings hinges to within half a turn of 0, settles turns, adds the solution.
 void add_solution(const Mechanism& mechanism, const JointVector& reference, JointVector q, int posture, std::vector<JointSolution>& out);
 
-/// How far inside its limits the tightest joint stands, as (joint, rad or m); negative when outside.
-std::pair<int, double> limit_margin(const Mechanism& mechanism, const JointVector& q);
+/// The joint that stands nearest to (or farthest beyond) a limit as a share of its range, so that hinges and slides compare.
+struct LimitMargin {
+    int joint;
+    double inside;  ///< rad or m; negative when outside
+    double share;   ///< of the joint's range
+};
+LimitMargin limit_margin(const Mechanism& mechanism, const JointVector& q);
 
 /// Smallest singular value of the Jacobian at the tool point, its rows scaled by `length` (m) so that metres and
 /// radians compare; 0 at a singular position. Dimensionless.

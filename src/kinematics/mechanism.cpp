@@ -42,6 +42,10 @@ Frame moved(const Joint& joint, double value) {
 
 }  // namespace
 
+bool Mechanism::limits_jerk() const {
+    return std::any_of(joints.begin(), joints.end(), [](const Joint& j) { return j.jerk > 0; });
+}
+
 double Mechanism::value(int code, const JointVector& q) const {
     if (code < size()) return q[code];
     const Follower& f = followers[static_cast<std::size_t>(code - size())];

@@ -29,6 +29,7 @@ struct Joint {
     double low = 0, high = 0;           ///< limits, rad or m
     double speed = 0, acceleration = 0; ///< rad/s or m/s; rad/s^2 or m/s^2
     double jerk = 0;                    ///< rad/s^3 or m/s^3; 0: the model gives none
+    double jerk_limit() const { return jerk > 0 ? jerk : 1e300; }
 };
 
 struct Link {
@@ -53,6 +54,7 @@ struct Mechanism {
     std::vector<int> order;
 
     int size() const { return static_cast<int>(joints.size()); }
+    bool limits_jerk() const;  ///< of any of its joints
     const Joint& connection(int code) const { return code < size() ? joints[static_cast<std::size_t>(code)] : followers[static_cast<std::size_t>(code - size())].joint; }
     double value(int code, const JointVector& q) const;
     /// Which connection moves `link`; -1 for the base.

@@ -58,8 +58,10 @@ private:
     const JointVector& reference_;
 };
 
-/// The directions in which the flange can go: a projection onto their plane or line.
-geometry::Matrix3 movable(const ArmModel& model) {
+using Ways = Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, 3>;
+
+/// The directions in which the flange can go, as columns at right angles.
+Ways movable(const ArmModel& model) {
     JointVector q(model.mechanism.size());
     for (int j = 0; j < q.size(); ++j) {  // anywhere but at a singular position
         const Joint& joint = model.mechanism.joints[static_cast<std::size_t>(j)];
@@ -70,14 +72,12 @@ geometry::Matrix3 movable(const ArmModel& model) {
     const Vector3 at = frames[static_cast<std::size_t>(model.flange_link)] * model.flange.translation();
     const Eigen::Matrix<double, 3, Eigen::Dynamic> moves = jacobian(model.mechanism, frames, model.flange_link, at).topRows<3>();
     const Eigen::JacobiSVD<Eigen::Matrix3d> svd(Eigen::Matrix3d(moves * moves.transpose()), Eigen::ComputeFullU);
-    geometry::Matrix3 onto = geometry::Matrix3::Zero();
-    for (int i = 0; i < 3; ++i)
-        if (svd.singularValues()[i] > 1e-9) onto += svd.matrixU().col(i) * svd.matrixU().col(i).transpose();
-    return onto;
+    const auto count = (svd.singularValues().array() > 1e-9).count();
+    return count == 3 ? Ways(geometry::Matrix3::Identity()) : Ways(svd.matrixU().leftCols(count));
 }
 
-/// Least change distance over all directions: coarse set first, then a pattern search around the best ones.
-std::pair<double, Vector3> least_change(const Probe& probe, const geometry::Matrix3& onto, bool from, double cap) {
+/// Least change distance over a coarse set of directions, and with `refine` by a pattern search around the best ones.
+std::pair<double, Vector3> least_change(const Probe& probe, const geometry::Matrix3& onto, bool from, double cap, bool refine) {
     std::vector<std::pair<double, Vector3>> found;
     double best = cap;
     const bool anywhere = onto.isIdentity(1e-9);
@@ -96,7 +96,7 @@ std::pair<double, Vector3> least_change(const Probe& probe, const geometry::Matr
         best = std::min(best, s);
     }
     if (best >= cap) return {cap, Vector3::Zero()};
-    if (!probe.fast()) return *std::min_element(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    if (!probe.fast() || !refine) return *std::min_element(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     std::pair<double, Vector3> result = found.front();
     for (std::size_t start = 0; start < std::min<std::size_t>(3, found.size()); ++start) {
@@ -140,11 +140,15 @@ Reach reach(const ArmModel& model, const JointSolver& solver, const Frame& targe
     Reach result;
     const Probe probe(solver, target, reference);
     const bool reached = probe.reached(Vector3::Zero());
-    const auto [distance, direction] = least_change(probe, movable(model), reached, cap);
+    const Ways ways = movable(model);
+    auto [distance, direction] = least_change(probe, ways * ways.transpose(), reached, cap, !reached);
+    if (reached && probe.fast() && ways.cols() > 0)  // narrow gaps lie between the directions looked at, or are stepped over
+        if (const auto gap = nearest_gap(model, solver, target, reference, ways, cap, Gap{distance, direction})) distance = gap->distance, direction = gap->direction;
     result.margin = reached ? distance : -distance;
     result.direction = direction;
     if (q) {
-        std::tie(result.tightest_joint, result.joint_margin) = limit_margin(model.mechanism, *q);
+        const LimitMargin tightest = limit_margin(model.mechanism, *q);
+        result.tightest_joint = tightest.joint, result.joint_margin = tightest.inside;
         result.singularity = singularity_distance(model, *q, tool, arm_length(model));
     }
     if (reached) return result;
@@ -158,8 +162,8 @@ Reach reach(const ArmModel& model, const JointSolver& solver, const Frame& targe
         result.reason = ReachReason::joint_limit;
         double least = -1e300;
         for (const JointSolution& s : all) {
-            const auto [joint, inside] = limit_margin(model.mechanism, s.q);
-            if (inside > least) least = inside, result.limiting_joint = joint, result.joint_margin = inside;
+            const LimitMargin over = limit_margin(model.mechanism, s.q);
+            if (over.share > least) least = over.share, result.limiting_joint = over.joint, result.joint_margin = over.inside;
         }
         return result;
     }

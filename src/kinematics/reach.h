@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "joint_solver.h"
+#include "nearest_gap.h"
 
 namespace escarp::kinematics {
 
@@ -19,7 +20,7 @@ struct Reach {
     Vector3 direction = Vector3::Zero();  ///< unit, base frame: the worst direction (+), or the shortest way in (-)
     int limiting_joint = -1;              ///< the joint that ends outside its limits, for ReachReason::joint_limit
     double joint_margin = 0;              ///< how far inside its limits the tightest joint is, rad or m
-    int tightest_joint = -1;
+    int tightest_joint = -1;              ///< the one with the least margin as a share of its range
     double singularity = 0;               ///< singularity_distance with the arm's reach as length
 };
 
@@ -27,10 +28,6 @@ struct Reach {
 /// `tool` is the tool frame in the flange; `cap` bounds the search in metres.
 Reach reach(const ArmModel& model, const JointSolver& solver, const Frame& target, const Frame& tool,
             const JointVector& reference, const JointVector* q, double cap = 0.2);
-
-/// From the second axis to the wrist, or half the longest slide of an arm without links between hinges, metres: a length
-/// that says how big the arm is.
-double arm_length(const ArmModel& model);
 
 /// Where the tool frame can be on the plane z = `height` (base frame): with the tool's z straight down at any turn about it, or
 /// in one orientation.

@@ -168,8 +168,7 @@ Chain chained(const kinematics::ArmModel& model, const ToolPath& path, const std
         chain.rates.push_back((hard->s_at(chain.ends[i] + beside) - hard->s_at(chain.ends[i] - beside)) / (2 * beside));
     }
     chain.whole = hard;
-    const auto& joints = model.mechanism.joints;
-    if (n > 1 && std::all_of(joints.begin(), joints.end(), [](const kinematics::Joint& j) { return j.jerk > 0; })) {
+    if (n > 1 && model.mechanism.limits_jerk()) {
         auto soft = std::make_shared<Averaged>(hard, model.mechanism);
         for (double& t : chain.ends) t += 0.5 * soft->window();
         chain.whole = soft;
@@ -272,8 +271,7 @@ std::vector<Leg> slower(std::vector<Leg> legs, double share) {
 Flight fly(const kinematics::ArmModel& model, const Frame& tool, const std::vector<Leg>& legs, const std::vector<double>& shares) {
     // The window of the averaging is the greatest change of acceleration over the jerk limit. Where a joint is braked just when it is at its
     // fastest, that is twice what a stretch of even speed between would need.
-    const auto& joints = model.mechanism.joints;
-    if (legs.size() == 1 || std::any_of(joints.begin(), joints.end(), [](const kinematics::Joint& j) { return j.jerk <= 0; })) return fly_as_fast(model, tool, legs);
+    if (legs.size() == 1 || !model.mechanism.limits_jerk()) return fly_as_fast(model, tool, legs);
     Flight best = fly_as_fast(model, tool, slower(legs, shares.front()));
     for (std::size_t i = 1; i < shares.size(); ++i) {
         Flight other = fly_as_fast(model, tool, slower(legs, shares[i]));

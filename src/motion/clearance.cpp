@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 namespace escarp::motion {
 namespace {
@@ -39,7 +40,22 @@ public:
         best_.distance = query.cap;
     }
 
-    Clearance run() {
+    Clearance least() {
+        begin();
+        stretch(query_.from, query_.to, 0, 0, 0);
+        if (best_.part_a < 0) best_.distance = std::max(best_.distance, query_.cap);
+        return best_;
+    }
+
+    Clearance first() {
+        begin();
+        if (!touch(query_.from, query_.to, 0, 0, 0)) return {};
+        name_place();
+        return best_;
+    }
+
+private:
+    void begin() {
         a_.fit(parts_a());
         if (!self_) b_.fit(parts_b());
         frames_b_ = static_cast<std::size_t>(two_.set().frames());
@@ -47,12 +63,7 @@ public:
         k_.seen_visit.assign(frames_b_ * parts_a(), -1);
         k_.gap2.resize(parts_b());
         k_.active.clear();
-        stretch(query_.from, query_.to, 0, 0, 0);
-        if (best_.part_a < 0) best_.distance = std::max(best_.distance, query_.cap);
-        return best_;
     }
-
-private:
     using Active = Scratch::Active;
     std::size_t parts_a() const { return one_.parts().size(); }
     std::size_t parts_b() const { return two_.parts().size(); }
@@ -94,15 +105,9 @@ private:
         look(one_, a_, from, to);
         if (!self_) look(two_, b_, from, to);
         const std::size_t mine = k_.active.size();
-        if (depth == 0) consider_all(middle);
-        else
-            for (std::size_t k = begin; k < end; ++k) {
-                const Active pair = k_.active[k];
-                const auto i = static_cast<std::size_t>(pair.i), j = static_cast<std::size_t>(pair.j);
-                place(one_, a_, i), place(two_, b_, j);
-                two_.set().box_gaps(j, j + 1, seen(i, two_.set().frame(j)), &k_.gap2[j]);
-                consider(pair, middle, k_.gap2[j]);
-            }
+        const auto keep = [&](const Active& pair, double gap2) { consider(pair, middle, gap2); };
+        if (depth == 0) each_near(keep);
+        else each_of(begin, end, keep);
         ++visits_;
         const std::size_t top = k_.active.size();
         if (top > mine && best_.distance > 0 && depth <= deepest) {
@@ -112,7 +117,63 @@ private:
         k_.active.resize(mine);
     }
 
-    void consider_all(double middle) {
+    /// Whether a pair touches in the stretch; the first instant is then in `best_`.
+    bool touch(double from, double to, std::size_t begin, std::size_t end, int depth) {
+        constexpr double exact = 1e-6;
+        const double middle = 0.5 * (from + to);
+        look(one_, a_, from, to);
+        if (!self_) look(two_, b_, from, to);
+        const std::size_t mine = k_.active.size();
+        best_.distance = 0;
+        bool now = false;   // some pair touches at the middle,
+        bool moves = false; // and one that may touch moves
+        const auto keep = [&](Active pair, double gap2) {
+            const double travel = travel_of(pair);
+            const std::optional<geometry::Separation> found = look_at(pair, gap2, travel);
+            if (!found || found->distance > travel) return;
+            if (found->distance <= 0 && !now) now = true, best_ = at_contact(pair, middle);
+            moves = moves || travel > 0;
+            k_.active.push_back(pair);
+        };
+        if (depth == 0) each_near(keep);
+        else each_of(begin, end, keep);
+        ++visits_;
+        const std::size_t top = k_.active.size();
+        bool found = false;
+        if (now && !moves) best_.when = from, found = true;
+        else if (to - from < exact || depth > deepest) found = now;
+        else if (top > mine) found = touch(from, middle, mine, top, depth + 1) || touch(middle, to, mine, top, depth + 1);
+        k_.active.resize(mine);
+        return found;
+    }
+    /// Where they touch: between their nearest points a moment before.
+    void name_place() {
+        constexpr double before = 1e-5;
+        if (best_.when - before < query_.from) return;
+        std::vector<Frame> one, two;
+        one_.frames(best_.when - before, one), two_.frames(best_.when - before, two);
+        const Part &p = one_.parts()[static_cast<std::size_t>(best_.part_a)], &q = two_.parts()[static_cast<std::size_t>(best_.part_b)];
+        const geometry::Separation s = geometry::separation(p.shape, one[static_cast<std::size_t>(p.frame)] * p.at, q.shape, two[static_cast<std::size_t>(q.frame)] * q.at);
+        if (s.distance > 0) best_.on_a = best_.on_b = 0.5 * (s.on_a + s.on_b);
+    }
+    Clearance at_contact(const Active& pair, double when) const {
+        const Vector3 between = 0.5 * (a_.centre[static_cast<std::size_t>(pair.i)] + b_.centre[static_cast<std::size_t>(pair.j)]);
+        return {0, when, pair.i, pair.j, between, between};
+    }
+
+    template <typename Keep>
+    void each_of(std::size_t begin, std::size_t end, const Keep& keep) {
+        for (std::size_t k = begin; k < end; ++k) {
+            const Active pair = k_.active[k];
+            const auto i = static_cast<std::size_t>(pair.i), j = static_cast<std::size_t>(pair.j);
+            place(one_, a_, i), place(two_, b_, j);
+            two_.set().box_gaps(j, j + 1, seen(i, two_.set().frame(j)), &k_.gap2[j]);
+            keep(pair, k_.gap2[j]);
+        }
+    }
+    /// All pairs that are taken and could come nearer than the best so far.
+    template <typename Keep>
+    void each_near(const Keep& keep) {
         const std::size_t nb = parts_b();
         for (std::size_t j = 0; j < nb; ++j) place(two_, b_, j);
         for (std::size_t i = 0; i < parts_a(); ++i) {
@@ -122,20 +183,39 @@ private:
             const double *travel = b_.travel.data(), *gap2 = k_.gap2.data();
             for (std::size_t j = self_ ? i + 1 : 0; j < nb; ++j) {
                 const double round = near + travel[j];
-                if (gap2[j] <= round * round && taken(i, j)) consider({static_cast<int>(i), static_cast<int>(j), geometry::Warm::Zero()}, middle, gap2[j]);
+                if (gap2[j] <= round * round && taken(i, j)) keep({static_cast<int>(i), static_cast<int>(j), geometry::Warm::Zero()}, gap2[j]);
             }
         }
     }
 
-    void consider(Active pair, double middle, double gap2) {
+    double travel_of(const Active& pair) const {
         const auto i = static_cast<std::size_t>(pair.i), j = static_cast<std::size_t>(pair.j);
-        const double travel = self_ ? one_.travel_seen_from(a_.look, j, a_.centre[j], i, a_.centre[i]) : a_.travel[i] + b_.travel[j];
-        const double useful = best_.distance + travel;  // farther than this at the middle cannot matter
+        return self_ ? one_.travel_seen_from(a_.look, j, a_.centre[j], i, a_.centre[i]) : a_.travel[i] + b_.travel[j];
+    }
+    /// Distance at the middle, with what the pair may overlap added; nothing where it is surely more than `useful`.
+    std::optional<geometry::Separation> look_at(Active& pair, double gap2, double useful) {
+        const auto i = static_cast<std::size_t>(pair.i), j = static_cast<std::size_t>(pair.j);
         const double round = useful + one_.set().bound(i), apart = round + two_.set().bound(j);
-        if (gap2 > round * round || (a_.centre[i] - b_.centre[j]).squaredNorm() > apart * apart) return;
-        const geometry::Separation found = geometry::separation(one_.parts()[i].shape, frame_at(one_, a_, i), two_.parts()[j].shape, frame_at(two_, b_, j), &pair.warm, useful);
-        if (found.distance < best_.distance) best_ = {found.distance, middle, pair.i, pair.j, found.on_a, found.on_b};
-        if (found.distance - travel < best_.distance - query_.tolerance) k_.active.push_back(pair);
+        if (gap2 > round * round || (a_.centre[i] - b_.centre[j]).squaredNorm() > apart * apart) return std::nullopt;
+        const Part &p = one_.parts()[i], &q = two_.parts()[j];
+        const Frame &at_p = frame_at(one_, a_, i), &at_q = frame_at(two_, b_, j);
+        geometry::Separation found = geometry::separation(p.shape, at_p, q.shape, at_q, &pair.warm, useful);
+        if (!query_.sink) return found;
+        const double allowed = query_.sink(p, q);
+        if (found.distance > 0 || allowed <= 0) found.distance += allowed;
+        else found.distance = std::max(0.0, allowed - geometry::penetration(p.shape, at_p, q.shape, at_q));
+        return found;
+    }
+
+    void consider(Active pair, double middle, double gap2) {
+        const double travel = travel_of(pair);
+        const auto found = look_at(pair, gap2, best_.distance + travel);  // farther than this at the middle cannot matter
+        if (!found) return;
+        if (found->distance < best_.distance) {
+            if (found->distance > 0) best_ = {found->distance, middle, pair.i, pair.j, found->on_a, found->on_b};
+            else best_ = at_contact(pair, middle);
+        }
+        if (found->distance - travel < best_.distance - query_.tolerance) k_.active.push_back(pair);
     }
 
     const Mover &one_, &two_;
@@ -148,9 +228,9 @@ private:
     int visits_ = 0;
 };
 
-Clearance search(const Mover& a, const Mover& b, const ClearanceQuery& query) {
+Search search(const Mover& a, const Mover& b, const ClearanceQuery& query) {
     thread_local Scratch scratch;
-    return Search(a, b, query, scratch).run();
+    return {a, b, query, scratch};
 }
 
 /// Distance at one instant, and how fast it can shrink around it.
@@ -241,9 +321,13 @@ void GlideMover::look(double from, double to, Look& out) const {
 
 double GlideMover::travel(const Look& look, std::size_t part, const Vector3&) const { return speeds_[part] * look.half; }
 
-Clearance least_clearance(const Mover& a, const Mover& b, const ClearanceQuery& query) { return search(a, b, query); }
+Clearance least_clearance(const Mover& a, const Mover& b, const ClearanceQuery& query) { return search(a, b, query).least(); }
 
-Clearance least_self_clearance(const Mover& mover, const ClearanceQuery& query) { return search(mover, mover, query); }
+Clearance least_self_clearance(const Mover& mover, const ClearanceQuery& query) { return search(mover, mover, query).least(); }
+
+Clearance first_contact(const Mover& a, const Mover& b, const ClearanceQuery& query) { return search(a, b, query).first(); }
+
+Clearance first_self_contact(const Mover& mover, const ClearanceQuery& query) { return search(mover, mover, query).first(); }
 
 std::vector<std::pair<double, double>> contact_times(const Mover& a, const Mover& b, double from, double to, double resolution) {
     constexpr double touching = 1e-6, exact = 1e-6;

@@ -124,11 +124,20 @@ struct ClearanceQuery {
     double tolerance = 2.5e-4;  ///< metres
     /// Which pairs of parts are looked at; all of them if not given. Asked only about pairs that could come near.
     std::function<bool(const Part& a, const Part& b)> take = nullptr;
+    /// How deep a pair may overlap, metres; not at all if not given. It is added to the distance, which is negative where
+    /// they overlap: 0 then means that they overlap deeper than they may.
+    std::function<double(const Part& a, const Part& b)> sink = nullptr;
 };
 
+/// Where the least distance recurs, the earliest instant at which it was looked at is given; of a contact see `first_contact`.
 Clearance least_clearance(const Mover& a, const Mover& b, const ClearanceQuery& query);
 /// The same among the bodies of one mover, each pair once.
 Clearance least_self_clearance(const Mover& mover, const ClearanceQuery& query);
+
+/// The first instant of the query, to a microsecond, at which a pair touches (or overlaps deeper than it may), and where; no
+/// part where none does. Contacts shorter than a microsecond may be passed over. `cap` and `tolerance` play no part.
+Clearance first_contact(const Mover& a, const Mover& b, const ClearanceQuery& query);
+Clearance first_self_contact(const Mover& mover, const ClearanceQuery& query);
 
 /// The stretches of [from, to] in which any part of `a` touches any part of `b`. No contact is missed; an interruption
 /// of one shorter than `resolution` seconds may be. Ends are exact to a microsecond.

@@ -7,7 +7,7 @@ namespace escarp::motion {
 
 FlownWay::FlownWay(const kinematics::Mechanism& mechanism, double speed, double acceleration)
     : mechanism_(mechanism), speed_(speed), effort_(acceleration),
-      jerk_(std::all_of(mechanism.joints.begin(), mechanism.joints.end(), [](const kinematics::Joint& j) { return j.jerk > 0; })) {}
+      jerk_(mechanism.limits_jerk()) {}
 
 void FlownWay::add(double s, const JointVector& q, const JointVector& slope, const JointVector& curve) {
     if (!grid_.empty() && s - grid_.back().s < 1e-9) {  // where a line and a parabola meet
@@ -63,7 +63,7 @@ double FlownWay::window() const {
         const std::size_t a = now ? stretch_at(t) : 0, b = then ? stretch_at(t - window) : 0;
         double needed = 0;
         for (int j = 0; j < mechanism_.size(); ++j)
-            needed = std::max(needed, std::abs((now ? acceleration_[a][j] : 0.0) - (then ? acceleration_[b][j] : 0.0)) / mechanism_.joints[static_cast<std::size_t>(j)].jerk);
+            needed = std::max(needed, std::abs((now ? acceleration_[a][j] : 0.0) - (then ? acceleration_[b][j] : 0.0)) / mechanism_.joints[static_cast<std::size_t>(j)].jerk_limit());
         return needed;
     };
     for (int round = 0; round < 6; ++round) {

@@ -21,6 +21,12 @@ public:
     JointVector rate_bound(double from, double to) const override {
         return profile_.greatest_rate(from, to) * travel_.cwiseAbs();
     }
+    std::vector<double> breaks() const override {
+        std::vector<double> all;
+        for (const Profile::Piece& p : profile_.pieces()) all.push_back(p.t);
+        all.push_back(duration());
+        return all;
+    }
 
 private:
     JointVector from_, travel_;
@@ -33,6 +39,7 @@ public:
     double duration() const override { return 0; }
     JointState at(double) const override { return {q_, JointVector::Zero(q_.size()), JointVector::Zero(q_.size())}; }
     JointVector rate_bound(double, double) const override { return JointVector::Zero(q_.size()); }
+    std::vector<double> breaks() const override { return {0.0}; }
 
 private:
     JointVector q_;
@@ -44,7 +51,6 @@ MotionPtr joint_move(const kinematics::Mechanism& mechanism, const JointVector& 
     assert(speed > 0 && speed <= 1 && acceleration > 0 && acceleration <= 1);
     const JointVector travel = to - from;
     double v = 1e300, a = 1e300, j = 1e300;
-    bool jerk_known = true;
     for (int i = 0; i < mechanism.size(); ++i) {
         const double d = std::abs(travel[i]);
         if (d < 1e-12) continue;
@@ -52,10 +58,9 @@ MotionPtr joint_move(const kinematics::Mechanism& mechanism, const JointVector& 
         v = std::min(v, speed * joint.speed / d);
         a = std::min(a, acceleration * joint.acceleration / d);
         if (joint.jerk > 0) j = std::min(j, joint.jerk / d);
-        else jerk_known = false;
     }
     if (v == 1e300) return standstill(to);
-    return std::make_shared<JointMove>(from, travel, Profile(v, a, jerk_known ? j : 0.0));
+    return std::make_shared<JointMove>(from, travel, Profile(v, a, j < 1e300 ? j : 0.0));
 }
 
 MotionPtr standstill(const JointVector& q) { return std::make_shared<Standstill>(q); }

@@ -30,11 +30,13 @@ public:
     virtual JointVector position(double t) const { return at(t).q; }
     /// An upper bound of every joint's absolute rate between two instants.
     virtual JointVector rate_bound(double from, double to) const = 0;
+    /// Instants from 0 to the duration between which position, rate and acceleration are smooth; at them the acceleration may jump.
+    virtual std::vector<double> breaks() const = 0;
 };
 using MotionPtr = std::shared_ptr<const Motion>;
 
 /// All joints start and stop together along the straight line in joint space. `speed` is a share of the speed limits
-/// in (0, 1], `acceleration` one of the acceleration limits. Jerk limits count when every moving joint has one.
+/// in (0, 1], `acceleration` one of the acceleration limits. Jerk limits count for the joints that have one, in full.
 MotionPtr joint_move(const kinematics::Mechanism& mechanism, const JointVector& from, const JointVector& to, double speed, double acceleration = 1);
 
 /// The arm stands at `q`; duration 0, valid for any stretch of time.

@@ -82,6 +82,13 @@ public:
     }
     JointVector position(double t) const override { return whole_->position(std::clamp(from_ + t, from_, to_)); }
     JointVector rate_bound(double from, double to) const override { return whole_->rate_bound(std::clamp(from_ + from, from_, to_), std::clamp(from_ + to, from_, to_)); }
+    std::vector<double> breaks() const override {
+        std::vector<double> all{0.0};
+        for (const double t : whole_->breaks())
+            if (t > from_ && t < to_) all.push_back(t - from_);
+        all.push_back(to_ - from_);
+        return all;
+    }
 
 private:
     MotionPtr whole_;
@@ -107,6 +114,12 @@ public:
         for (std::size_t i = which(from), last = which(to); i <= last; ++i) most = most.cwiseMax(motions_[i]->rate_bound(from - start_[i], to - start_[i]));
         return most;
     }
+    std::vector<double> breaks() const override {
+        std::vector<double> all;
+        for (std::size_t i = 0; i < motions_.size(); ++i)
+            for (const double t : motions_[i]->breaks()) all.push_back(start_[i] + t);
+        return all;
+    }
 
 private:
     std::size_t which(double t) const { return static_cast<std::size_t>(std::upper_bound(start_.begin() + 1, start_.end(), t) - start_.begin()) - 1; }
@@ -125,6 +138,11 @@ public:
     }
     JointVector position(double t) const override { return motion_->position(t / factor_); }
     JointVector rate_bound(double from, double to) const override { return motion_->rate_bound(from / factor_, to / factor_) / factor_; }
+    std::vector<double> breaks() const override {
+        std::vector<double> all = motion_->breaks();
+        for (double& t : all) t *= factor_;
+        return all;
+    }
 
 private:
     MotionPtr motion_;
@@ -162,10 +180,10 @@ PathMotion::PathMotion(const kinematics::Mechanism& mechanism, std::vector<PathN
 void PathMotion::time_it(const kinematics::Mechanism& mechanism, bool corners) {
     constexpr double round_corners = 120;
     std::vector<GridPoint> grid = corners ? grid_of(nodes_, mechanism, round_corners) : grid_of(nodes_, mechanism);
-    bool jerk = !corners;
-    for (int j = 0; j < mechanism.size(); ++j) {
+    bool jerk = false;
+    for (int j = 0; j < mechanism.size() && !corners; ++j) {
         const bool moves = std::any_of(nodes_.begin(), nodes_.end(), [&](const PathNode& n) { return std::abs(n.slope[j]) > 1e-9; });
-        jerk = jerk && (!moves || mechanism.joints[static_cast<std::size_t>(j)].jerk > 0);
+        jerk = jerk || (moves && mechanism.joints[static_cast<std::size_t>(j)].jerk > 0);
     }
     plain_phases(grid, time_optimal_rates(grid, mechanism));
     double window = 0;
@@ -212,7 +230,7 @@ void PathMotion::try_even(const std::vector<GridPoint>& grid, const kinematics::
             if (slope < 1e-9) continue;
             rate = std::min(rate, g.speed_share * joint.speed / slope);
             acceleration = std::min(acceleration, g.effort_share * joint.acceleration / slope);
-            jerk = std::min(jerk, joint.jerk / slope);
+            jerk = std::min(jerk, joint.jerk_limit() / slope);
         }
     }
     const Profile profile(rate / whole, acceleration / whole, jerk / whole);
@@ -244,7 +262,7 @@ double PathMotion::needed_window(const std::vector<GridPoint>& grid, const kinem
         double least = 1e300;
         for (int j = 0; j < mechanism.size(); ++j) {
             const double slope = std::max(std::abs(grid[i].slope[j]), std::abs(grid[i + 1].slope[j]));
-            if (slope > 1e-9) least = std::min(least, mechanism.joints[static_cast<std::size_t>(j)].jerk / slope);
+            if (slope > 1e-9) least = std::min(least, mechanism.joints[static_cast<std::size_t>(j)].jerk_limit() / slope);
         }
         ease[i] = least;
     }
@@ -306,7 +324,7 @@ double PathMotion::roughness(const kinematics::Mechanism& mechanism) const {
     JointState before = at(0);
     for (double t = step; t < end_; t += step) {
         JointState now = at(t);
-        for (int j = 0; j < mechanism.size(); ++j) worst = std::max(worst, std::abs(now.acceleration[j] - before.acceleration[j]) / (step * mechanism.joints[static_cast<std::size_t>(j)].jerk));
+        for (int j = 0; j < mechanism.size(); ++j) worst = std::max(worst, std::abs(now.acceleration[j] - before.acceleration[j]) / (step * mechanism.joints[static_cast<std::size_t>(j)].jerk_limit()));
         before = std::move(now);
     }
     return worst;
@@ -405,8 +423,31 @@ JointVector PathMotion::position(double t) const {
 
 double PathMotion::s_at(double t) const { return t <= 0 ? nodes_.front().s : t >= end_ ? nodes_.back().s : along(t).s; }
 
-double PathMotion::time_of(double s) const {
-    double low = 0, high = end_;
+double PathMotion::time_of(double s) const { return passes(s, 0, end_); }
+
+std::vector<double> PathMotion::phases() const {
+    std::vector<double> all;
+    for (const Phase& p : phases_) all.push_back(p.t * stretch_);
+    all.push_back(end_);
+    return all;
+}
+
+/// Where a phase begins or a node is passed.
+std::vector<double> PathMotion::breaks() const {
+    const std::vector<double> begins = phases();
+    std::vector<double> all;
+    std::size_t node = 1;
+    for (std::size_t i = 0; i < phases_.size(); ++i) {
+        all.push_back(begins[i]);
+        const double then = s_at(begins[i + 1]);
+        for (; node + 1 < nodes_.size() && nodes_[node].s < then - 1e-12; ++node)
+            if (nodes_[node].s > phases_[i].s + 1e-12) all.push_back(passes(nodes_[node].s, begins[i], begins[i + 1]));
+    }
+    all.push_back(end_);
+    return all;
+}
+
+double PathMotion::passes(double s, double low, double high) const {
     while (high - low > 1e-9) {
         const double middle = 0.5 * (low + high);
         (s_at(middle) < s ? low : high) = middle;
@@ -414,14 +455,16 @@ double PathMotion::time_of(double s) const {
     return high;
 }
 
-std::vector<double> PathMotion::breaks() const {
+/// Where the window's beginning or end passes a break of the path's motion.
+std::vector<double> Averaged::breaks() const {
+    const std::vector<double> own = motion_->breaks();
     std::vector<double> all;
-    for (const Phase& p : phases_) all.push_back(p.t * stretch_);
-    all.push_back(end_);
+    for (const double t : own) all.push_back(t), all.push_back(t + window_);
+    std::sort(all.begin(), all.end());
     return all;
 }
 
-Averaged::Averaged(std::shared_ptr<const PathMotion> motion, const kinematics::Mechanism& mechanism) : motion_(std::move(motion)), breaks_(motion_->breaks()) {
+Averaged::Averaged(std::shared_ptr<const PathMotion> motion, const kinematics::Mechanism& mechanism) : motion_(std::move(motion)), breaks_(motion_->phases()) {
     const auto acceleration = [&](double t) { return motion_->at(t).acceleration; };
     for (int round = 0; round < 8; ++round) {
         double needed = 1e-4;

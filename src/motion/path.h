@@ -47,7 +47,8 @@ public:
     JointVector rate_bound(double from, double to) const override;
     double s_at(double t) const;
     double time_of(double s) const;  ///< when the path gets there
-    std::vector<double> breaks() const;  ///< instants between which q(t) is a polynomial
+    std::vector<double> phases() const;  ///< instants between which s(t) is a polynomial
+    std::vector<double> breaks() const override;
 
 private:
     struct Phase {
@@ -66,6 +67,7 @@ private:
     double excess(const kinematics::Mechanism& mechanism, bool soft, std::vector<GridPoint>* tighten) const;
     void keep_bounds();
     Along along(double t) const;
+    double passes(double s, double low, double high) const;  ///< when, between two instants
 
     std::vector<PathNode> nodes_;
     std::vector<Phase> phases_;
@@ -84,6 +86,7 @@ public:
     JointState at(double t) const override;
     JointVector position(double t) const override;
     JointVector rate_bound(double from, double to) const override { return motion_->rate_bound(from - window_, to); }
+    std::vector<double> breaks() const override;
     double window() const { return window_; }
 
 private:

@@ -83,7 +83,7 @@ private:
         const std::optional<JointSolution> best = request_.solver.nearest(line_.at(s) * flange_in_tool_, reference);
         if (!best) return std::nullopt;
         if (!best->within_limits) {
-            failure = {StraightFailure::Kind::joint_limit, s, kinematics::limit_margin(request_.model.mechanism, best->q).first};
+            failure = {StraightFailure::Kind::joint_limit, s, kinematics::limit_margin(request_.model.mechanism, best->q).joint};
             return std::nullopt;
         }
         return best->q;

@@ -26,4 +26,30 @@ std::vector<motion::Part> arm_parts(const cell::Arm& arm) {
     return parts;
 }
 
+int link_of(const cell::Arm& arm, const motion::Part& part) { return part.tag >= tool_tag ? arm.model->flange_link : part.tag; }
+
+bool keep_apart(const cell::Arm& arm, const motion::Part& one, const motion::Part& other) {
+    const int flange = arm.model->flange_link;
+    if (one.tag == held_tag || other.tag == held_tag) {
+        const int tag = one.tag == held_tag ? other.tag : one.tag;
+        return tag < tool_tag && (tag != flange || !arm.tool_bodies.empty());
+    }
+    return std::abs(link_of(arm, one) - link_of(arm, other)) >= 3;
+}
+
+using geometry::Frame;
+using geometry::Vector3;
+
+std::vector<char> standing_ground(const cell::Cell& cell, int arm, int device) {
+    constexpr double below = 1e-3, deep = 10.0;
+    std::vector<char> ground;
+    if (!cell.stands_on(arm, device)) return ground;
+    const cell::Device &stands = cell.devices[static_cast<std::size_t>(arm)], &host = cell.devices[static_cast<std::size_t>(device)];
+    const Frame seen = stands.world.inverse() * host.world;
+    const geometry::Convex under = geometry::Convex::segment(Vector3::Zero(), {0, 0, -deep});
+    for (const geometry::Body& b : host.bodies)
+        ground.push_back(geometry::bounds(b.shape, seen * b.at).high.z() <= below || geometry::separation(b.shape, seen * b.at, under, Frame::Identity()).distance <= below);
+    return ground;
+}
+
 }  // namespace escarp::simulation

@@ -7,6 +7,14 @@
 namespace escarp::simulation {
 namespace {
 constexpr std::size_t most_events = 5'000'000, most_blocks = 2'000'000;  // what a run keeps at the most
+constexpr int most_rounds = 10'000;  // of asking all who wait at one instant
+constexpr Ticks longer = 10;         // horizons that a run may take where a task has not been through twice
+
+/// Whether a task goes through some of its steps several times.
+bool repeats(const std::vector<cell::Step>& task) {
+    const std::vector<const cell::Step*> steps = cell::all_steps(task);
+    return std::any_of(steps.begin(), steps.end(), [](const cell::Step* s) { return s->enabled && s->kind == cell::StepKind::repeat && s->times > 1; });
+}
 }
 
 void StateWriter::add(std::int64_t value) {
@@ -117,8 +125,10 @@ void Kernel::remove(int part) {
 
 void Kernel::judge(int part, const std::string& result) { trace_.parts[static_cast<std::size_t>(part)].results.emplace_back(now_, result); }
 
-void Kernel::start_motion(int device, motion::MotionPtr motion, int held, int block) {
-    trace_.motions[static_cast<std::size_t>(device)].push_back({now_, std::move(motion), held, block});
+void Kernel::start_motion(int device, MotionRecord motion) {
+    motion.from = now_;
+    trace_.motions[static_cast<std::size_t>(device)].push_back(std::move(motion));
+    const int held = trace_.motions[static_cast<std::size_t>(device)].back().held;
     if (held >= 0)
         for (Behaviour* w : watchers_) w->moved(*this, held);
 }
@@ -128,11 +138,23 @@ const cell::PartType& Kernel::type_of(int part) const {
 }
 
 void Kernel::settle() {
-    for (int round = 0; round < 10000; ++round) {
+    for (int round = 0; round < most_rounds; ++round) {
         bool changed = false;
         for (const auto& b : behaviours_) changed = b->poll(*this) || changed;
         if (!changed) return;
     }
+    unsettled_ = true;
+}
+
+void Kernel::write_place(StateWriter& w, int part) const {
+    const Place& p = trace_.parts[static_cast<std::size_t>(part)].places.back();
+    w.add(static_cast<std::int64_t>(p.kind));
+    w.add(p.device);
+    w.add(p.seat);
+    // To a tenth of a micrometre: what goes round for ever gathers rounding, and is the same all the same.
+    const Frame at = p.kind == Place::Kind::still ? p.after(seconds(std::min(now_, std::max(p.stop, p.from)) - p.from)) : p.at;
+    for (int row = 0; row < 3; ++row)
+        for (int column = 0; column < 4; ++column) w.add(std::llround(at(row, column) * 1e7));
 }
 
 std::pair<std::uint64_t, std::uint64_t> Kernel::state() const {
@@ -141,6 +163,7 @@ std::pair<std::uint64_t, std::uint64_t> Kernel::state() const {
         const PartRecord& p = trace_.parts[static_cast<std::size_t>(part)];
         w.add(p.type);
         w.add(p.results.empty() ? 0 : static_cast<std::int64_t>(std::hash<std::string>{}(p.results.back().second)));
+        write_place(w, part);
     }
     for (const EventKey& e : events_) {
         w.add_time(e.when);
@@ -155,6 +178,14 @@ std::pair<std::uint64_t, std::uint64_t> Kernel::state() const {
     return {std::hash<std::string>{}(bytes), cell::ContentKey().add(bytes).value()};
 }
 
+/// Whether a task with repeats is still on its way to having been through twice: before, its state cannot have recurred.
+bool Kernel::rounds_to_come() const {
+    if (random_ || !trace_.faults.empty()) return false;
+    for (std::size_t i = 0; i < cell_.devices.size(); ++i)
+        if (trace_.rounds[i].size() < 3 && repeats(cell_.devices[i].task)) return true;
+    return false;
+}
+
 std::optional<Kernel::Steady> Kernel::run(const Options& options) {
     std::map<std::pair<std::uint64_t, std::uint64_t>, std::pair<Ticks, std::size_t>> seen;
     std::optional<Steady> steady;
@@ -163,7 +194,7 @@ std::optional<Kernel::Steady> Kernel::run(const Options& options) {
     settle();
     while (!events_.empty()) {
         const EventKey event = *events_.begin();
-        if (event.when > options.horizon) break;
+        if (event.when > options.horizon && !(event.when <= longer * options.horizon && options.stop_when_steady && !steady && rounds_to_come())) break;
         if (steady && options.stop_when_steady && event.when > std::max(options.at_least, steady->from + steady->period)) break;
         events_.erase(events_.begin());
         now_ = event.when;
@@ -175,6 +206,7 @@ std::optional<Kernel::Steady> Kernel::run(const Options& options) {
         const std::size_t left = trace_.departures.size();
         behaviour(event.device).event(*this, event.what, event.part);
         settle();
+        if (unsettled_) break;
         // A state is only looked at when the instant is over: what else happens now belongs to it.
         const bool over = events_.empty() || events_.begin()->when > now_;
         const bool part_left = trace_.departures.size() != left || (!trace_.departures.empty() && trace_.departures.back().when == now_);
@@ -184,8 +216,9 @@ std::optional<Kernel::Steady> Kernel::run(const Options& options) {
         if (fresh || found->second.first == now_) continue;
         steady = Steady{found->second.first, now_ - found->second.first, static_cast<int>(trace_.departures.size() - found->second.second), trace_.departures.size() - (part_left ? 1 : 0)};
     }
+    cut_ = cut_ || unsettled_;
     stuck_ = events_.empty() && !cut_;
-    trace_.end = events_.empty() || cut_ ? now_ : std::min(options.horizon, steady && options.stop_when_steady ? std::max(options.at_least, steady->from + steady->period) : options.horizon);
+    trace_.end = events_.empty() || cut_ ? now_ : std::min(std::max(now_, options.horizon), steady && options.stop_when_steady ? std::max(options.at_least, steady->from + steady->period) : options.horizon);
     return steady;
 }
 

@@ -114,7 +114,7 @@ public:
     void hold(int part, int device, const Frame& in_tool);
     void remove(int part);
     void judge(int part, const std::string& result);
-    void start_motion(int device, motion::MotionPtr motion, int held, int block);
+    void start_motion(int device, MotionRecord motion);  ///< from now on
     const std::vector<int>& live_parts() const { return live_; }
     const cell::PartType& type_of(int part) const;
     /// A device has done its task once and begins again.
@@ -136,9 +136,12 @@ public:
     std::optional<Steady> run(const Options& options);
     bool stuck() const { return stuck_; }
     bool cut() const { return cut_; }  ///< ended early: more happened than a run keeps
+    bool unsettled() const { return unsettled_; }  ///< ended because something went on for ever at one instant
 
 private:
     void settle();
+    void write_place(StateWriter& writer, int part) const;
+    bool rounds_to_come() const;
     std::pair<std::uint64_t, std::uint64_t> state() const;  ///< of everything that decides what happens next
 
     const cell::Cell& cell_;
@@ -154,7 +157,7 @@ private:
     Ticks now_ = 0;
     int cause_ = -1;
     std::uint64_t order_ = 0;
-    bool stuck_ = false, cut_ = false, random_ = false;
+    bool stuck_ = false, cut_ = false, unsettled_ = false, random_ = false;
 };
 
 /// A kind with its behaviour.

@@ -4,6 +4,7 @@
 #include <future>
 
 #include <kinematics/reach.h>
+#include <motion/tool_motion.h>
 
 #include "arm_parts.h"
 
@@ -169,8 +170,11 @@ std::shared_ptr<const std::vector<motion::MotionPtr>> PlanCache::fly(const cell:
 }
 
 motion::MotionPtr PlanCache::gentle(const cell::Arm& arm, const motion::MotionPtr& motion, double bearable) {
-    const std::uint64_t key = cell::ContentKey().add(reinterpret_cast<std::uintptr_t>(motion.get())).add(bearable).value();
-    return kept(moves_, key, [&] { return motion::slowed(motion, std::sqrt(tool_acceleration(arm, *motion) / bearable)); });
+    cell::ContentKey key;
+    key.add(arm.model_key).add(arm.tool_frame).add(reinterpret_cast<std::uintptr_t>(motion.get())).add(bearable);
+    return kept(gentle_, key.value(), [&] {
+        return Gentle{motion, motion::slowed(motion, std::sqrt(motion::greatest_tool_acceleration(*arm.model, arm.tool_frame, *motion) / bearable))};
+    }).slowed;
 }
 
 motion::MotionPtr PlanCache::still(const cell::Arm& arm, const JointVector& q) {
@@ -214,20 +218,8 @@ std::shared_ptr<const PlanCache::Line> PlanCache::straight(const cell::Arm& arm,
     });
 }
 
-double tool_acceleration(const cell::Arm& arm, const motion::Motion& motion) {
-    const double duration = motion.duration(), h = 1e-4;
-    const auto point = [&](double t) { return Vector3((arm.model->flange_frame(motion.position(t)) * arm.tool_frame).translation()); };
-    double most = 0;
-    for (int i = 0; i < 64; ++i) {
-        const double t = duration * (i + 0.5) / 64;
-        if (t - h < 0 || t + h > duration) continue;
-        most = std::max(most, ((point(t + h) - 2 * point(t) + point(t - h)) / (h * h)).norm());
-    }
-    return most;
-}
-
 std::optional<double> bearable_acceleration(const cell::ToolModel& tool, double mass) {
-    constexpr double gravity = 9.80665, safety_factor = 2.0;
+    constexpr double safety_factor = 2.0;
     if (tool.force <= 0 || mass <= 0) return std::nullopt;
     return tool.force * (tool.suction ? 1.0 : tool.faces * tool.friction) / (safety_factor * mass) - gravity;
 }
@@ -244,10 +236,12 @@ ArmRoom room_of(const cell::Cell& c, int index, const std::vector<motion::Part>&
         if (static_cast<int>(i) == index || std::any_of(c.exclusions.begin(), c.exclusions.end(), pair)) continue;
         // Of another arm only what never moves: where the rest is depends on the time.
         const geometry::Bodies& bodies = other.arm ? other.arm->model->mechanism.links.front().bodies : other.bodies;
-        for (const geometry::Body& b : bodies) {
+        const std::vector<char> ground = standing_ground(c, index, static_cast<int>(i));
+        for (std::size_t n = 0; n < bodies.size(); ++n) {
+            const geometry::Body& b = bodies[n];
             const Frame at = to_base * other.world * b.at;
             if ((at * b.shape.centre()).norm() - b.shape.bound() > near) continue;
-            obstacles.push_back({b.shape, at, c.stands_on(index, static_cast<int>(i)) ? 2 : 1, static_cast<int>(i)});
+            obstacles.push_back({b.shape, at, c.stands_on(index, static_cast<int>(i)) && (other.arm || ground[n]) ? 2 : 1, static_cast<int>(i)});
             key.add(static_cast<int>(b.shape.core())).add(b.shape.half()).add(b.shape.radius()).add(at).add(obstacles.back().first_part_tag).add(obstacles.back().owner);
             for (const Vector3& p : b.shape.points()) key.add(p);
         }
@@ -256,11 +250,11 @@ ArmRoom room_of(const cell::Cell& c, int index, const std::vector<motion::Part>&
     room.around = std::make_shared<const motion::Surroundings>(std::move(obstacles));
     std::vector<motion::Part> parts = arm_parts(*d.arm);
     parts.insert(parts.end(), held.begin(), held.end());
-    const int flange = d.arm->model->flange_link;
-    const auto link = [&](const motion::Part& p) { return p.tag >= tool_tag ? flange : p.tag; };
     for (std::size_t a = 0; a < parts.size(); ++a)
-        for (std::size_t b = 0; b < parts.size(); ++b)
-            if (link(parts[b]) - link(parts[a]) >= 3) room.self_pairs.emplace_back(static_cast<int>(a), static_cast<int>(b));
+        for (std::size_t b = 0; b < parts.size(); ++b) {
+            const int between = link_of(*d.arm, parts[b]) - link_of(*d.arm, parts[a]);  // a neighbour keeps its distance whatever way is taken
+            if (between >= 2 && keep_apart(*d.arm, parts[a], parts[b])) room.self_pairs.emplace_back(static_cast<int>(a), static_cast<int>(b));
+        }
     for (const motion::Part& p : parts) key.add(p.frame).add(p.at).add(p.shape.half()).add(p.shape.radius()).add(p.shape.points().size()).add(p.tag);
     room.parts = motion::part_set(std::move(parts));
     room.key = key.value();

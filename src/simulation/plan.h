@@ -84,13 +84,16 @@ private:
     std::unordered_map<std::uint64_t, std::shared_ptr<const PosePlan>> poses_;
     std::unordered_map<std::uint64_t, motion::MotionPtr> moves_;
     std::unordered_map<std::uint64_t, Travel> travels_;
+    struct Gentle {
+        motion::MotionPtr motion, slowed;  ///< the key holds the address of the first, which is kept alive with it
+    };
+    std::unordered_map<std::uint64_t, Gentle> gentle_;
     std::unordered_map<std::uint64_t, std::shared_ptr<const std::vector<motion::MotionPtr>>> flights_;
     std::unordered_map<std::uint64_t, std::shared_ptr<const Line>> lines_;
     std::size_t computed_ = 0;
 };
 
-/// Greatest acceleration of the tool frame's origin over a motion, from positions at 64 instants. m/s^2.
-double tool_acceleration(const cell::Arm& arm, const motion::Motion& motion);
+inline constexpr double gravity = 9.80665;  ///< m/s^2 (ISO 80000-3)
 /// The greatest acceleration at which a tool holds a part, with a safety factor of 2 (docs/model.md, "Holding"); nothing for a
 /// tool without a stated force; negative: it does not even hold it at rest. m/s^2.
 std::optional<double> bearable_acceleration(const cell::ToolModel& tool, double mass);

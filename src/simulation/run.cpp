@@ -15,6 +15,7 @@ std::shared_ptr<const Run> run(const cell::Cell& cell, PlanCache& plans, const R
     if (steady) result->steady = Steady{steady->from, steady->period, steady->parts, steady->departure};
     result->stuck = kernel.stuck() && kernel.trace().end < o.horizon;
     result->cut = kernel.cut();
+    result->unsettled = kernel.unsettled();
     if (result->stuck)
         for (std::size_t i = 0; i < cell.devices.size(); ++i)
             if (const auto w = kernel.behaviour(static_cast<int>(i)).waiting()) result->waits.push_back({static_cast<int>(i), w->other, w->what});

@@ -20,6 +20,7 @@ struct Run {
     Trace trace;
     std::optional<Steady> steady;  ///< where the whole state recurred
     bool cut = false;              ///< ended before its horizon: too much happens in this cell for one run
+    bool unsettled = false;        ///< and that because something went on for ever at one instant
     bool stuck = false;            ///< nothing could ever happen again before the horizon
     /// (who waits, for whom, what for) at the end, where it is stuck
     struct Wait {

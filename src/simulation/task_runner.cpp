@@ -13,7 +13,7 @@ using cell::StepKind;
 TaskRunner::TaskRunner(const cell::Device& device, int index) : Behaviour(device, index), q_(device.arm->ready) {}
 
 void TaskRunner::start(Kernel& k) {
-    k.start_motion(index_, k.plans().still(arm(), q_), -1, -1);
+    k.start_motion(index_, {k.now(), k.plans().still(arm(), q_), -1, -1});
     go_on(k);
 }
 
@@ -371,13 +371,13 @@ void TaskRunner::run_motion(Kernel& k, motion::MotionPtr motion, BlockKind kind,
         if (bearable && *bearable > 0) motion = k.plans().gentle(arm(), motion, *bearable);
     }
     open_block(k, kind, phase, motion->duration());
-    k.start_motion(index_, std::move(motion), held_, block_);
+    k.start_motion(index_, {k.now(), std::move(motion), held_, block_, tool_});
     q_ = end;
 }
 
 void TaskRunner::run_time(Kernel& k, double time_s, BlockKind kind, Phase phase) {
     open_block(k, kind, phase, time_s);
-    k.start_motion(index_, k.plans().still(arm(), q_), held_, block_);
+    k.start_motion(index_, {k.now(), k.plans().still(arm(), q_), held_, block_, tool_});
 }
 
 void TaskRunner::finish_grip(Kernel& k) {
@@ -424,9 +424,11 @@ void TaskRunner::event(Kernel& k, int, int) {
 void TaskRunner::write_state(StateWriter& w) const {
     w.add(static_cast<int>(phase_));
     w.add(step_ ? step_->number : -1);
+    bool for_ever = true;  // as long as a repeat is all that its list holds, how many rounds it still has does not matter
     for (const Level& level : stack_) {
         w.add(static_cast<std::int64_t>(level.next));
-        w.add(level.left);
+        w.add(for_ever ? 0 : level.left);
+        for_ever = for_ever && std::count_if(level.list->begin(), level.list->end(), [](const Step& s) { return s.enabled; }) == 1;
     }
     w.add_joints(q_);
     w.add(tool_);
@@ -439,6 +441,8 @@ void TaskRunner::write_state(StateWriter& w) const {
             w.add(leg.step->number);
             w.add(static_cast<int>(leg.phase));
             w.add_joints(leg.end);
+            w.add_part(leg.exchange ? leg.exchange->offer.part : -1);
+            w.add(leg.exchange ? leg.exchange->offer.seat : -1);
         }
     }
 }

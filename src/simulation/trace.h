@@ -75,6 +75,7 @@ struct MotionRecord {
     motion::MotionPtr motion;
     int held;   ///< part on the tool, -1
     int block;  ///< the block it belongs to, -1
+    int tool = 0;  ///< the arm's active tool
 };
 
 enum class Condition { busy, waiting, starved, blocked };

@@ -6,10 +6,9 @@
 #include <tbb/parallel_for.h>
 
 #include <geometry/distance.h>
-#include <simulation/arm_parts.h>
-
 #include "cache.h"
 #include "check.h"
+#include "contact_rules.h"
 
 namespace escarp::inspection {
 namespace {
@@ -30,6 +29,7 @@ struct Segment {
     motion::MotionPtr motion;
     Ticks from, to;
     int held, block;
+    int work = -1;              ///< the block of a pick or place that brings arm, part and seat together on purpose during this segment
     std::uint64_t key = 0;      ///< of the motion and the part in hand
     PartSetPtr parts = nullptr; ///< of the arm, its tool and what it holds
 };
@@ -38,20 +38,20 @@ struct ArmRoom {
     int device;
     std::uint64_t key;  ///< of everything but the motion and the part in hand
     double radius;      ///< no point of the arm is farther from its base
+    std::vector<std::vector<char>> ground;  ///< by device, see standing_ground
     std::vector<Segment> segments;
 };
 
-/// One question: an arm during a segment against a device, a part at rest or riding, another arm, or itself. What it points to lives as
-/// long as the check.
+/// One question: an arm during a segment against a device, a part at rest or riding, another arm, or itself, under one rule. What it
+/// points to lives as long as the check.
 struct Job {
     std::uint64_t key;
+    Meets rule;
     const ArmRoom* room;
     const Segment* segment;
     int device_b, part_b;         ///< whose body the other one is; part_b: of the flow, -1 for none
     const PartSetPtr* parts_b;
-    bool counted;                 ///< else only contact matters
-    int first_link = 1;           ///< of the arm that counts
-    bool meant = false;           ///< what is in hand may touch
+    RuleContext context;
     const Frame* at = nullptr;    ///< of a device or part
     motion::Glide glide = {};
     double start = 0, from = 0, to = 0;        ///< of the glide, and of the question; seconds from the segment's beginning
@@ -63,8 +63,13 @@ struct Job {
 };
 
 /// Exchanging a part brings tool, part and seat together on purpose.
-bool exchanges(const Block* b) {
-    return b && (b->kind == BlockKind::straight_in || b->kind == BlockKind::grip || b->kind == BlockKind::release || b->kind == BlockKind::straight_out);
+bool exchanges(const Block& b) { return b.kind == BlockKind::straight_in || b.kind == BlockKind::grip || b.kind == BlockKind::release || b.kind == BlockKind::straight_out; }
+
+/// Parts that stand still in their list's frame; their tags are their numbers.
+PartSetPtr standing_parts(const geometry::Bodies& bodies) {
+    std::vector<motion::Part> parts;
+    for (const geometry::Body& b : bodies) parts.push_back({0, b.shape, b.at, {}, static_cast<int>(parts.size())});
+    return motion::part_set(std::move(parts));
 }
 
 class ClearanceCheck {
@@ -76,9 +81,7 @@ public:
                 own_parts_.emplace_back();
                 rooms_.push_back(make_room(static_cast<int>(i)));
             }
-            std::vector<motion::Part> parts;
-            for (const geometry::Body& b : d.bodies) parts.push_back({0, b.shape, b.at, {}, 0});
-            still_.push_back(motion::part_set(std::move(parts)));
+            still_.push_back(standing_parts(d.bodies));
             cell::ContentKey key;
             key.add(d.world);
             cell::add_bodies(key, d.bodies);
@@ -113,26 +116,41 @@ private:
     bool excluded(int a, int b) const {
         return std::any_of(c_.cell.exclusions.begin(), c_.cell.exclusions.end(), [&](const cell::Exclusion& e) { return (e.a == a && e.b == b) || (e.a == b && e.b == a); });
     }
-    const Block* block(const Segment& s) const { return s.block >= 0 ? &trace_.blocks[static_cast<std::size_t>(s.block)] : nullptr; }
+    const Block* work(const Segment& s) const { return s.work >= 0 ? &trace_.blocks[static_cast<std::size_t>(s.work)] : nullptr; }
 
     ArmRoom make_room(int device) {
         const cell::Device& d = c_.device(device);
-        ArmRoom room{device, 0, 0, {}};
+        ArmRoom room{device, 0, 0, {}, {}};
         cell::ContentKey key;
         key.add(d.arm->model_key).add(d.world);
         for (const kinematics::Link& l : d.arm->model->mechanism.links) cell::add_bodies(key, l.bodies);
         cell::add_bodies(key, d.arm->tool_bodies);
         room.key = key.value();
         room.radius = kinematics::reach_bound(*d.arm->model) + d.arm->tool_frame.translation().norm() + 0.5;
+        for (std::size_t i = 0; i < c_.cell.devices.size(); ++i) room.ground.push_back(simulation::standing_ground(c_.cell, device, static_cast<int>(i)));
         const auto& motions = trace_.motions[static_cast<std::size_t>(device)];
         for (std::size_t i = 0; i < motions.size() && motions[i].from < end_; ++i)
             room.segments.push_back({motions[i].motion, motions[i].from, std::min(end_, i + 1 < motions.size() ? motions[i + 1].from : end_), motions[i].held, motions[i].block});
+        name_work(room.segments);
         for (Segment& s : room.segments) {
             const std::uint64_t held = held_key(s);
             s.key = cell::ContentKey().add(reinterpret_cast<std::uintptr_t>(s.motion.get())).add(held).value();
             s.parts = parts_of(*d.arm, s, own_parts_.back()[held]);
         }
         return room;
+    }
+
+    /// Without an approach the move before brings tool and part together, without a retreat the next one parts them.
+    void name_work(std::vector<Segment>& segments) const {
+        for (std::size_t i = 0; i < segments.size(); ++i) {
+            const int b = segments[i].block;
+            if (b < 0 || !exchanges(trace_.blocks[static_cast<std::size_t>(b)])) continue;
+            segments[i].work = b;
+            if (segments[i].to > segments[i].from) continue;
+            const BlockKind kind = trace_.blocks[static_cast<std::size_t>(b)].kind;
+            if (kind == BlockKind::straight_in && i > 0) segments[i - 1].work = b;
+            if (kind == BlockKind::straight_out && i + 1 < segments.size() && segments[i + 1].work < 0) segments[i + 1].work = b;
+        }
     }
 
     const Place* held_place(int part, Ticks t) const {
@@ -148,36 +166,56 @@ private:
         if (list) return list;
         std::vector<motion::Part> parts = simulation::arm_parts(arm);
         if (const Place* p = held_place(s.held, s.from)) {
-            const cell::PartType& type = c_.cell.part_types[static_cast<std::size_t>(trace_.parts[static_cast<std::size_t>(s.held)].type)];
+            const cell::PartType& type = type_of(s.held);
             for (motion::Part& part : simulation::held_parts(arm, type, p->at)) parts.push_back(std::move(part));
         }
         return list = motion::part_set(std::move(parts));
     }
+    const cell::PartType& type_of(int part) const { return c_.cell.part_types[static_cast<std::size_t>(trace_.parts[static_cast<std::size_t>(part)].type)]; }
+
+    Job job_of(Meets rule, const ArmRoom& room, const Segment& s, std::uint64_t key, int device_b, const PartSetPtr& parts_b) const {
+        Job job{cell::ContentKey().add(key).add(static_cast<int>(rule)).value(), rule, &room, &s, device_b, -1, &parts_b, {}};
+        job.context.arm = &*c_.device(room.device).arm;
+        job.to = s.motion->duration();
+        return job;
+    }
 
     void against_devices(const ArmRoom& room, const Segment& s) {
         const cell::Device& arm = c_.device(room.device);
-        const Block* b = block(s);
+        const Block* b = work(s);
         for (std::size_t i = 0; i < c_.cell.devices.size(); ++i) {
             const int device = static_cast<int>(i);
             const cell::Device& d = c_.cell.devices[i];
             if (d.bodies.empty() || device == room.device || excluded(room.device, device)) continue;
             if ((d.world.translation() - arm.world.translation()).norm() > room.radius + far_cap + 5.0) continue;
-            const bool meant = exchanges(b) && b->other == device;
-            const bool carries = c_.cell.stands_on(room.device, device);
-            const int first_link = carries ? 2 : 1;
-            cell::ContentKey key;
-            key.add(room.key).add(s.key).add(still_key_[i]).add(first_link).add(meant);
-            Job job{key.value(), &room, &s, device, -1, &still_[i], !meant};
-            job.first_link = first_link, job.meant = meant, job.at = &d.world, job.to = s.motion->duration();
-            jobs_.push_back(job);
+            const std::vector<char>& ground = room.ground[i];
+            const bool at_work = b && b->other == device;
+            const std::uint64_t key = cell::ContentKey().add(room.key).add(s.key).add(still_key_[i]).add(!ground.empty()).value();
+            const auto ask = [&](Meets rule, const std::vector<double>* seat, std::uint64_t more) {
+                Job job = job_of(rule, room, s, cell::ContentKey().add(key).add(more).value(), device, still_[i]);
+                job.at = &d.world;
+                job.context.ground = ground.empty() ? nullptr : &ground;
+                job.context.seat = seat;
+                jobs_.push_back(job);
+            };
+            ask(at_work ? Meets::links_at_work : Meets::device, nullptr, 0);
+            if (at_work) {
+                const auto [seat, seat_key] = seat_at(*b);
+                ask(Meets::hand_at_work, &kept_depths_.emplace_back(seat_depths(d.bodies, d.world, seat)), seat_key);
+            }
+            if (std::any_of(ground.begin(), ground.end(), [](char g) { return g != 0; })) ask(Meets::ground, nullptr, 0);
         }
     }
 
+    /// Where a part goes or stood, in the world, and its content key.
+    std::pair<Frame, std::uint64_t> seat_at(const Block& b) const {
+        const cell::Device& d = c_.device(b.other);
+        const Frame seat = b.seat >= 0 && b.part >= 0 ? Frame(d.world * simulation::kind_of(d).seat_frame(d, b.seat, type_of(b.part))) : d.mount_world();
+        return {seat, cell::ContentKey().add(seat).value()};
+    }
+
     void against_itself(const ArmRoom& room, const Segment& s) {
-        const std::uint64_t key = cell::ContentKey().add(room.key).add(s.key).add(-7).value();
-        Job job{key, &room, &s, room.device, -1, &s.parts, false};
-        job.to = s.motion->duration();
-        jobs_.push_back(job);
+        jobs_.push_back(job_of(Meets::itself, room, s, cell::ContentKey().add(room.key).add(s.key).value(), room.device, s.parts));
     }
 
     void against_parts(const ArmRoom& room) {
@@ -191,35 +229,56 @@ private:
                 const double ride = seconds(std::max<Ticks>(0, std::min(p.stop, until) - p.from));
                 const double gap = (p.at.translation() - base).norm() - ride * p.glide.speed(p.at.translation());
                 if (gap > room.radius + 0.5) continue;
+                const Stretch stretch{static_cast<int>(part), &p, i == 0};
                 if (!p.glide.rests() && p.stop > p.from) {
-                    part_stretch(room, static_cast<int>(part), p, p.at, p.glide, p.from, std::min(p.stop, until));
-                    part_stretch(room, static_cast<int>(part), p, kept_frames_.emplace_back(p.after(seconds(p.stop - p.from))), {}, p.stop, until);
+                    part_stretch(room, stretch, p.at, p.glide, p.from, std::min(p.stop, until));
+                    part_stretch(room, stretch, kept_frames_.emplace_back(p.after(seconds(p.stop - p.from))), {}, p.stop, until);
                 } else {
-                    part_stretch(room, static_cast<int>(part), p, p.at, {}, p.from, until);
+                    part_stretch(room, stretch, p.at, {}, p.from, until);
                 }
             }
         }
     }
 
-    void part_stretch(const ArmRoom& room, int part, const Place& place, const Frame& at, const motion::Glide& glide, Ticks from, Ticks to) {
+    struct Stretch {
+        int part;
+        const Place* place;
+        bool appears;  ///< with it the part comes into the cell
+    };
+
+    void part_stretch(const ArmRoom& room, const Stretch& stretch, const Frame& at, const motion::Glide& glide, Ticks from, Ticks to) {
         to = std::min(to, end_);
-        const int type = trace_.parts[static_cast<std::size_t>(part)].type;
+        const int part = stretch.part, type = trace_.parts[static_cast<std::size_t>(part)].type;
+        const bool rests = glide.rests();
         auto s = std::upper_bound(room.segments.begin(), room.segments.end(), from, [](Ticks t, const Segment& seg) { return t < seg.to; });
         for (; s != room.segments.end() && s->from < to; ++s) {
             const Ticks begin = std::max(from, s->from), finish = std::min(to, s->to);
-            if (finish <= begin) continue;
-            const Block* b = block(*s);
-            if (s->held == part || (exchanges(b) && b->part == part)) continue;
-            const bool meant = exchanges(b) && b->other == place.device;
+            if (finish <= begin || s->held == part) continue;
+            const Block* b = work(*s);
             // A part at rest looks the same at any time: only how far the motion has come matters.
-            const bool rests = glide.rests();
-            const Ticks length = simulation::ticks(s->motion->duration());
-            const Ticks begin_in = std::min(begin - s->from, length), finish_in = std::min(finish - s->from, rests ? length : never_later);
-            cell::ContentKey key;
-            key.add(room.key).add(s->key).add(at).add(glide.velocity).add(glide.turn_rate).add(glide.centre).add(glide.axis).add(type).add(begin_in).add(finish_in).add(rests ? 0 : from - s->from).add(meant);
-            Job job{key.value(), &room, &*s, place.device, part, &shape_of(type), !meant};
-            job.first_link = 0, job.at = &at, job.glide = glide, job.start = rests ? 0.0 : seconds(from - s->from), job.from = seconds(begin_in), job.to = seconds(finish_in);
-            jobs_.push_back(job);
+            const Ticks length = rests ? simulation::ticks(s->motion->duration()) : never_later;
+            const Ticks begin_in = std::min(begin - s->from, length), finish_in = std::min(finish - s->from, length);
+            cell::ContentKey content;
+            content.add(room.key).add(s->key).add(at).add(glide.velocity).add(glide.turn_rate).add(glide.centre).add(glide.axis).add(type).add(begin_in).add(finish_in).add(rests ? 0 : from - s->from);
+            const std::uint64_t key = content.value();
+            const auto ask = [&](Meets rule, const std::vector<double>* seat, std::uint64_t more) {
+                Job job = job_of(rule, room, *s, cell::ContentKey().add(key).add(more).value(), stretch.place->device, shape_of(type));
+                job.part_b = part, job.at = &at, job.glide = glide;
+                job.start = rests ? 0.0 : seconds(from - s->from), job.from = seconds(begin_in), job.to = seconds(finish_in);
+                job.context.seat = seat;
+                jobs_.push_back(job);
+            };
+            if (b && b->part == part) {
+                ask(Meets::part_in_work, nullptr, 0);
+            } else if (b && b->other == stretch.place->device) {
+                ask(Meets::links_beside, nullptr, 0);
+                // What a supply brings while the arm is still on its way out is not there yet as far as that arm is concerned.
+                if (stretch.appears && stretch.place->from >= s->from) continue;
+                const auto [seat, seat_key] = seat_at(*b);
+                ask(Meets::hand_beside, &kept_depths_.emplace_back(seat_depths(c_.cell.part_types[static_cast<std::size_t>(type)].bodies, at, seat)), seat_key);
+            } else {
+                ask(Meets::part, nullptr, 0);
+            }
         }
     }
 
@@ -236,7 +295,7 @@ private:
                 const Ticks t0 = begin - s.from, t1 = std::max(begin, std::min(finish, both_still)) - s.from;
                 cell::ContentKey key;
                 key.add(one.key).add(two.key).add(s.key).add(u->key).add(shift).add(t0).add(t1);
-                Job job{key.value(), &one, &s, two.device, -1, &u->parts, true};
+                Job job = job_of(Meets::arm, one, s, key.value(), two.device, u->parts);
                 job.other_room = &two, job.other = &*u, job.start = seconds(shift), job.from = seconds(t0), job.to = seconds(t1);
                 jobs_.push_back(job);
             }
@@ -251,28 +310,30 @@ private:
         };
         const motion::ArmMover mover = mover_of(*job.room, s, 0);
         motion::ClearanceQuery query{job.from, std::max(job.from, job.to), cap};
+        query.take = [&job](const motion::Part& p, const motion::Part& q) { return judged(job.rule, job.context, p, q); };
+        if (!distance_counts(job.rule)) query.sink = [&job](const motion::Part& p, const motion::Part& q) { return may_sink(job.rule, job.context, p, q); };
+        KeptClearance found{{}, s.motion, job.other ? job.other->motion : nullptr};
+        const auto against = [&](const motion::Mover& other) {
+            found.clearance = motion::least_clearance(mover, other, query);
+            if (found.clearance.part_a >= 0 && found.clearance.distance <= 0) take_first(found.clearance, motion::first_contact(mover, other, query));
+        };
         if (job.other) {
-            query.take = [](const motion::Part& p, const motion::Part& q) { return p.tag > 0 || q.tag > 0; };
-            return {motion::least_clearance(mover, mover_of(*job.other_room, *job.other, job.start), query), s.motion, job.other->motion};
+            against(mover_of(*job.other_room, *job.other, job.start));
+        } else if (job.at) {
+            against(motion::GlideMover(*job.at, *job.parts_b, job.glide, job.start));
+        } else {
+            found.clearance = motion::least_self_clearance(mover, query);
+            if (found.clearance.part_a >= 0 && found.clearance.distance <= 0) take_first(found.clearance, motion::first_self_contact(mover, query));
         }
-        if (!job.at) {
-            const int flange = c_.device(job.device_a()).arm->model->flange_link;
-            query.take = [flange](const motion::Part& p, const motion::Part& q) {
-                const auto link = [flange](const motion::Part& part) { return part.tag >= simulation::tool_tag ? flange : part.tag; };
-                return std::abs(link(q) - link(p)) >= 3;
-            };
-            return {motion::least_self_clearance(mover, query), s.motion, nullptr};
-        }
-        query.take = [&job](const motion::Part& p, const motion::Part&) { return p.tag >= job.first_link && !(job.meant && p.tag == simulation::held_tag); };
-        return {motion::least_clearance(mover, motion::GlideMover(*job.at, *job.parts_b, job.glide, job.start), query), s.motion, nullptr};
+        return found;
+    }
+    static void take_first(motion::Clearance& contact, const motion::Clearance& first) {
+        if (first.part_a >= 0) contact = first;
     }
 
     const PartSetPtr& shape_of(int type) {
         PartSetPtr& list = types_[type];
-        if (list) return list;
-        std::vector<motion::Part> parts;
-        for (const geometry::Body& b : c_.cell.part_types[static_cast<std::size_t>(type)].bodies) parts.push_back({0, b.shape, b.at, {}, 0});
-        return list = motion::part_set(std::move(parts));
+        return list ? list : list = standing_parts(c_.cell.part_types[static_cast<std::size_t>(type)].bodies);
     }
 
     /// Answers every job that is not kept yet; each key once.
@@ -291,7 +352,7 @@ private:
             const std::lock_guard guard(kept.lock);
             if (kept.clearance.size() > 300'000) kept.clearance.clear();
             for (std::size_t i = 0; i < jobs_.size(); ++i) {
-                const double own_cap = jobs_[i].counted ? cap : contact;
+                const double own_cap = distance_counts(jobs_[i].rule) ? cap : contact;
                 const std::uint64_t key = cell::ContentKey().add(jobs_[i].key).add(own_cap).value();
                 const auto found = kept.clearance.find(key);
                 if (found != kept.clearance.end()) {
@@ -320,7 +381,7 @@ private:
         for (std::size_t i = 0; i < jobs_.size(); ++i) {
             const Job& job = jobs_[i];
             const motion::Clearance& found = answers_[i];
-            if (found.part_a < 0 || (!job.counted && found.distance > 0)) continue;
+            if (found.part_a < 0 || (!distance_counts(job.rule) && found.distance > 0)) continue;
             LeastClearance least;
             least.distance = found.distance;
             least.when_s = seconds(job.origin()) + found.when;
@@ -357,6 +418,7 @@ private:
     std::vector<std::uint64_t> still_key_;
     std::map<int, PartSetPtr> types_;
     std::deque<Frame> kept_frames_;  ///< that jobs point to
+    std::deque<std::vector<double>> kept_depths_;
     std::vector<Job> jobs_;
     std::vector<motion::Clearance> answers_;
     std::map<std::pair<int, int>, LeastClearance> closest_;
@@ -407,11 +469,18 @@ void report_overlaps(const Context& c, std::vector<Finding>& out) {
     for (std::size_t i = 0; i < c.cell.devices.size(); ++i)
         for (std::size_t j = i + 1; j < c.cell.devices.size(); ++j) {
             const int a = static_cast<int>(i), b = static_cast<int>(j);
-            if (c.cell.stands_on(a, b) || c.cell.stands_on(b, a)) continue;
+            const bool hosted = c.cell.stands_on(a, b) || c.cell.stands_on(b, a);
             const cell::Device &one = c.cell.devices[i], &two = c.cell.devices[j];
+            // What stands on something is fitted to it; a base link stands on its ground and keeps clear of the rest.
+            if (hosted && one.arm.has_value() == two.arm.has_value()) continue;
+            const std::vector<char> ground = !hosted ? std::vector<char>() : one.arm ? simulation::standing_ground(c.cell, a, b) : simulation::standing_ground(c.cell, b, a);
+            if (hosted && ground.empty()) continue;
+            const auto fitted = [&](std::size_t k) { return hosted && ground[k] != 0; };
             double depth = 0;
-            for (const geometry::Body& p : bodies(one))
-                for (const geometry::Body& q : bodies(two)) {
+            for (std::size_t k = 0; k < bodies(one).size(); ++k)
+                for (std::size_t l = 0; l < bodies(two).size(); ++l) {
+                    if (fitted(one.arm ? l : k)) continue;
+                    const geometry::Body &p = bodies(one)[k], &q = bodies(two)[l];
                     const Frame at_p = one.world * p.at, at_q = two.world * q.at;
                     if ((at_p * p.shape.centre() - at_q * q.shape.centre()).norm() > p.shape.bound() + q.shape.bound()) continue;
                     depth = std::max(depth, geometry::penetration(p.shape, at_p, q.shape, at_q));

@@ -1,7 +1,9 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <tuple>
 
+#include <motion/tool_motion.h>
 #include <simulation/plan.h>
 
 #include "cache.h"
@@ -10,58 +12,76 @@
 namespace escarp::inspection {
 namespace {
 
+using simulation::Ticks;
+
 double tool_acceleration(const Context& c, const cell::Arm& arm, const motion::MotionPtr& motion) {
     auto& kept = c.cache.kept();
     const std::uint64_t key = cell::ContentKey().add(arm.model_key).add(arm.tool_frame).add(reinterpret_cast<std::uintptr_t>(motion.get())).value();
     const std::lock_guard guard(kept.lock);
     if (kept.pull.size() > 50'000) kept.pull.clear();
     const auto [found, fresh] = kept.pull.try_emplace(key);
-    if (fresh) found->second = {simulation::tool_acceleration(arm, *motion), motion};
+    if (fresh) found->second = {motion::greatest_tool_acceleration(*arm.model, arm.tool_frame, *motion), motion};
     return found->second.acceleration;
+}
+
+/// The worst of what an arm carries: a part type in one of its tools.
+struct Carry {
+    double acceleration = -1;
+    Ticks when = 0;
+};
+
+void report_weight(const cell::Device& d, const cell::PartType& part, Ticks when, std::vector<Finding>& out) {
+    double tools = 0;
+    for (const cell::MountedTool& t : d.arm->tools) tools += t.model->mass;
+    if (part.mass + tools <= d.arm->model->payload) return;
+    Finding f;
+    f.id = "payload:" + d.id + ":" + part.id;
+    f.severity = Severity::stop;
+    f.title = part.name + " is too heavy for " + d.name;
+    f.text = short_number(part.mass, 1) + " kg and " + (d.arm->tools.size() > 1 ? "tools" : "a tool") + " of " + short_number(tools, 1) + " kg; the arm carries " + short_number(d.arm->model->payload, 1) + " kg in all.";
+    f.devices = {d.id};
+    f.when_s = simulation::seconds(when);
+    out.push_back(std::move(f));
+}
+
+void report_grip(const cell::Device& d, const cell::ToolModel& tool, const cell::PartType& part, const Carry& carry, std::vector<Finding>& out) {
+    const std::optional<double> bearable = simulation::bearable_acceleration(tool, part.mass);
+    if (!bearable || carry.acceleration <= *bearable) return;
+    Finding f;
+    f.id = "hold:" + d.id + ":" + part.id + (d.arm->tools.size() > 1 ? ":" + tool.id : "");
+    f.severity = Severity::stop;
+    f.title = (d.arm->tools.size() > 1 ? tool.name + " of " + d.name : d.name + "'s gripper") + " cannot hold " + part.name + " safely";
+    const double needed = tool.force * (carry.acceleration + simulation::gravity) / (*bearable + simulation::gravity);
+    f.text = "It needs " + short_number(needed, 0) + " N at " + short_number(carry.acceleration, 1) + " m/s\u00b2 and has " + short_number(tool.force, 0) + " N" +
+             (*bearable > 0 ? "; up to " + short_number(*bearable, 1) + " m/s\u00b2 it would hold." : "; it would not hold even at rest.");
+    if (*bearable > 0) f.ways_out.push_back({"Carry gently", "the moves with a part are slowed until the grip holds", {"Carry gently", {cell::Operation::set("/devices/" + d.id + "/gentle_carry", true)}}});
+    f.devices = {d.id};
+    f.when_s = simulation::seconds(carry.when);
+    out.push_back(std::move(f));
 }
 
 }  // namespace
 
-/// Payload of the arm, and whether the jaws hold: F >= S m (g + a) / (n mu).
+/// Payload of the arm, and whether the tool holds what it carries (docs/model.md, "Holding").
 void load_check(const Context& c, Inspection& result) {
     for (std::size_t device = 0; device < c.cell.devices.size(); ++device) {
         const cell::Device& d = c.cell.devices[device];
         if (!d.arm || !d.arm->tool) continue;
-        std::map<std::pair<const motion::Motion*, int>, const simulation::MotionRecord*> carries;
+        std::map<std::tuple<const motion::Motion*, int, int>, const simulation::MotionRecord*> carries;  // by motion, part type, tool
         for (const simulation::MotionRecord& m : c.run.trace.motions[device])
-            if (m.held >= 0) carries.try_emplace({m.motion.get(), c.run.trace.parts[static_cast<std::size_t>(m.held)].type}, &m);
-        std::map<int, std::pair<double, double>> worst;  // by part type: acceleration, when
+            if (m.held >= 0) carries.try_emplace({m.motion.get(), c.run.trace.parts[static_cast<std::size_t>(m.held)].type, m.tool}, &m);
+        std::map<std::pair<int, int>, Carry> worst;  // by part type and tool
         for (const auto& [key, record] : carries) {
-            const double a = tool_acceleration(c, *d.arm, record->motion);
-            auto& entry = worst[key.second];
-            if (a >= entry.first) entry = {a, simulation::seconds(record->from)};
+            const double a = tool_acceleration(c, d.arm->with_tool(record->tool), record->motion);
+            Carry& entry = worst[{std::get<1>(key), record->tool}];
+            if (a > entry.acceleration || (a == entry.acceleration && record->from < entry.when)) entry = {a, record->from};
         }
-        for (const auto& [type, entry] : worst) {
-            const cell::PartType& part = c.cell.part_types[static_cast<std::size_t>(type)];
-            const cell::ToolModel& tool = *d.arm->tool;
-            if (part.mass + tool.mass > d.arm->model->payload) {
-                Finding f;
-                f.id = "payload:" + d.id + ":" + part.id;
-                f.severity = Severity::stop;
-                f.title = part.name + " is too heavy for " + d.name;
-                f.text = short_number(part.mass, 1) + " kg and a tool of " + short_number(tool.mass, 1) + " kg; the arm carries " + short_number(d.arm->model->payload, 1) + " kg in all.";
-                f.devices = {d.id};
-                f.when_s = entry.second;
-                result.findings.push_back(std::move(f));
-            }
-            const std::optional<double> bearable = simulation::bearable_acceleration(tool, part.mass);
-            if (!bearable || entry.first <= *bearable) continue;
-            Finding f;
-            f.id = "hold:" + d.id + ":" + part.id;
-            f.severity = Severity::stop;
-            f.title = d.name + "'s gripper cannot hold " + part.name + " safely";
-            const double needed = tool.force * (entry.first + 9.80665) / (*bearable + 9.80665);
-            f.text = "It needs " + short_number(needed, 0) + " N at " + short_number(entry.first, 1) + " m/s\u00b2 and has " + short_number(tool.force, 0) + " N" +
-                     (*bearable > 0 ? "; up to " + short_number(*bearable, 1) + " m/s\u00b2 it would hold." : "; it would not hold even at rest.");
-            if (*bearable > 0) f.ways_out.push_back({"Carry gently", "the moves with a part are slowed until the grip holds", {"Carry gently", {cell::Operation::set("/devices/" + d.id + "/gentle_carry", true)}}});
-            f.devices = {d.id};
-            f.when_s = entry.second;
-            result.findings.push_back(std::move(f));
+        int weighed = -1;
+        for (const auto& [key, entry] : worst) {
+            const cell::PartType& part = c.cell.part_types[static_cast<std::size_t>(key.first)];
+            if (key.first != weighed) report_weight(d, part, entry.when, result.findings);
+            weighed = key.first;
+            report_grip(d, *d.arm->with_tool(key.second).tool, part, entry, result.findings);
         }
     }
 }

@@ -27,54 +27,74 @@ std::vector<int> flowing_types(const cell::Cell& cell) {
     return {types.begin(), types.end()};
 }
 
-/// Walks a task once, in the order written, keeping how the part in hand was last gripped.
-void collect(const cell::Cell& cell, int arm, std::vector<PoseNeed>& out) {
-    const cell::Device& d = cell.devices[static_cast<std::size_t>(arm)];
-    const std::vector<int> types = flowing_types(cell);
-    const cell::Step* last_pick = nullptr;
-    int active = 0;  // tool
-    const auto need = [&](const cell::Step& s, int other, int seat, int type, const Frame& tool, const std::string& label) {
-        PoseNeed n{arm, s.number, other, seat, type, label, s.id, tool, s.approach, s.retreat, s.straight_speed, s.posture, false, false, 0, {}, s.acceleration, s.held, active};
-        const bool known = std::any_of(out.begin(), out.end(), [&](const PoseNeed& o) {
-            return o.arm == arm && o.other == other && o.seat == seat && o.posture == n.posture && o.held == n.held && o.tool == n.tool && geometry::gap(o.tool_world, tool).distance < 1e-9 && geometry::gap(o.tool_world, tool).angle < 1e-9;
-        });
-        if (!known) out.push_back(std::move(n));
-    };
-    const auto grip_frame = [&](const cell::PartType& type, const std::string& id) {
-        for (const cell::Grip& g : type.grips)
-            if (g.id == id) return g.at;
-        return type.grips.front().at;
-    };
-    for (const cell::Step* s : cell::all_steps(d.task)) {
-        if (!s->enabled) continue;
-        if (s->kind == cell::StepKind::use) active = s->tool;
-        if (s->kind == cell::StepKind::pick) last_pick = s;
-        if (s->kind == cell::StepKind::move) {
-            const cell::Pose& pose = *d.pose(s->pose);
-            if (pose.joints) continue;  // joint values are reached by definition
-            const int host = cell.device(pose.relative_to);
-            const Frame tool = (host >= 0 ? cell.devices[static_cast<std::size_t>(host)].world : Frame::Identity()) * pose.at;
-            PoseNeed n{arm, s->number, host, -1, -1, pose.name, s->id, tool, 0, 0, s->straight_speed, s->posture, false, false, 0, {}, s->acceleration, s->held, active};
-            out.push_back(std::move(n));
-            continue;
+Frame grip_frame(const cell::PartType& type, const std::string& id) {
+    for (const cell::Grip& g : type.grips)
+        if (g.id == id) return g.at;
+    return type.grips.front().at;
+}
+
+/// Walks a task in the order written, keeping the active tool and how the part in hand was last gripped. A round begins with what the one
+/// before left.
+class Needs {
+public:
+    Needs(const cell::Cell& cell, int arm, std::vector<PoseNeed>& out) : cell_(cell), arm_(arm), types_(flowing_types(cell)), out_(out) {}
+
+    void collect() {
+        const int first = active_;
+        walk();
+        if (active_ != first) walk();
+    }
+
+private:
+    const cell::Device& device() const { return cell_.devices[static_cast<std::size_t>(arm_)]; }
+    void walk() {
+        for (const cell::Step* s : cell::all_steps(device().task)) {
+            if (!s->enabled) continue;
+            if (s->kind == cell::StepKind::use) active_ = s->tool;
+            if (s->kind == cell::StepKind::pick) last_pick_ = s;
+            if (s->kind == cell::StepKind::move) of_move(*s);
+            if (s->kind == cell::StepKind::pick || s->kind == cell::StepKind::place) of_exchange(*s);
         }
-        const bool picks = s->kind == cell::StepKind::pick;
-        if (!picks && s->kind != cell::StepKind::place) continue;
-        const cell::Device& other = cell.devices[static_cast<std::size_t>(s->device)];
+    }
+    void of_move(const cell::Step& s) {
+        const cell::Pose& pose = *device().pose(s.pose);
+        if (pose.joints) return;  // joint values are reached by definition
+        const int host = cell_.device(pose.relative_to);
+        const Frame tool = (host >= 0 ? cell_.devices[static_cast<std::size_t>(host)].world : Frame::Identity()) * pose.at;
+        PoseNeed n{arm_, s.number, host, -1, -1, pose.name, s.id, tool, 0, 0, s.straight_speed, s.posture, false, false, 0, {}, s.acceleration, s.held, active_};
+        const bool known = std::any_of(out_.begin(), out_.end(), [&](const PoseNeed& o) { return o.arm == arm_ && o.step == s.number && o.tool == active_; });
+        if (!known) out_.push_back(std::move(n));
+    }
+    void of_exchange(const cell::Step& s) {
+        const bool picks = s.kind == cell::StepKind::pick;
+        const cell::Device& other = cell_.devices[static_cast<std::size_t>(s.device)];
         const simulation::Kind& kind = simulation::kind_of(other);
-        for (const int type : types) {
-            const cell::PartType& part = cell.part_types[static_cast<std::size_t>(type)];
-            const Frame grip = grip_frame(part, last_pick ? last_pick->grip : std::string());
-            const Frame in_hand = geometry::make_frame(Vector3::Zero(), {0, 0, last_pick ? last_pick->turn : 0.0}) * grip;
+        for (const int type : types_) {
+            const cell::PartType& part = cell_.part_types[static_cast<std::size_t>(type)];
+            const Frame grip = grip_frame(part, last_pick_ ? last_pick_->grip : std::string());
+            const Frame in_hand = geometry::make_frame(Vector3::Zero(), {0, 0, last_pick_ ? last_pick_->turn : 0.0}) * grip;
             for (const int seat : picks ? kind.pick_seats(other) : kind.place_seats(other)) {
-                const Frame stands = other.world * kind.seat_frame(other, seat, part);
-                const Frame turn = geometry::make_frame(Vector3::Zero(), {0, 0, s->turn});
+                const Frame stands = other.world * kind.seat_frame(other, seat, part) * geometry::make_frame(Vector3::Zero(), {0, 0, s.turn});
                 const std::string seat_name = other.seats.size() > 1 ? " " + other.seats[static_cast<std::size_t>(seat)].name : "";
-                need(*s, s->device, seat, type, stands * turn * (picks ? grip : in_hand), other.name + seat_name);
+                need(s, seat, type, stands * (picks ? grip : in_hand), other.name + seat_name);
             }
         }
     }
-}
+    void need(const cell::Step& s, int seat, int type, const Frame& tool, const std::string& label) {
+        PoseNeed n{arm_, s.number, s.device, seat, type, label, s.id, tool, s.approach, s.retreat, s.straight_speed, s.posture, false, false, 0, {}, s.acceleration, s.held, active_};
+        const bool known = std::any_of(out_.begin(), out_.end(), [&](const PoseNeed& o) {
+            return o.arm == arm_ && o.other == s.device && o.seat == seat && o.posture == n.posture && o.held == n.held && o.tool == n.tool && geometry::gap(o.tool_world, tool).distance < 1e-9 && geometry::gap(o.tool_world, tool).angle < 1e-9;
+        });
+        if (!known) out_.push_back(std::move(n));
+    }
+
+    const cell::Cell& cell_;
+    const int arm_;
+    const std::vector<int> types_;
+    std::vector<PoseNeed>& out_;
+    const cell::Step* last_pick_ = nullptr;
+    int active_ = 0;  ///< tool
+};
 
 void judge(const cell::Cell& cell, PoseNeed& n, Cache& cache) {
     const cell::Device& d = cell.devices[static_cast<std::size_t>(n.arm)];
@@ -179,12 +199,12 @@ std::optional<WayOut> way_by_moving(const Context& c, const std::vector<PoseNeed
 std::string cause(const Context& c, const PoseNeed& n) {
     const cell::Arm& arm = *c.device(n.arm).arm;
     const std::string short_by = n.reach.margin <= -0.2 ? "more than 200 mm" : millimetres(-n.reach.margin) + " mm";
-    const auto joint = [&](int j) { return arm.model->mechanism.joints[static_cast<std::size_t>(j)].name; };
+    const auto joint = [&](int j) -> const kinematics::Joint& { return arm.model->mechanism.joints[static_cast<std::size_t>(j)]; };
     switch (n.reach.reason) {
         case kinematics::ReachReason::too_far: return "The pose is too far away: " + short_by + " short.";
         case kinematics::ReachReason::too_near: return "The pose is too near to the arm: " + short_by + " too close.";
         case kinematics::ReachReason::joint_limit:
-            return "Joint " + joint(n.reach.limiting_joint) + " would have to go " + short_number(-n.reach.joint_margin * 180 / geometry::pi, 1) + "\u00b0 beyond its limit; the nearest reachable place is " + short_by + " away.";
+            return "Joint " + joint(n.reach.limiting_joint).name + " would have to go " + joint_amount(joint(n.reach.limiting_joint), -n.reach.joint_margin) + " beyond its limit; the nearest reachable place is " + short_by + " away.";
         case kinematics::ReachReason::orientation: return "The arm cannot bring its flange into this orientation anywhere: " + std::string(arm.solver->name()) + ". Turn the pose, or take an arm with a wrist.";
         case kinematics::ReachReason::reached: break;
     }
@@ -224,10 +244,11 @@ void report_tight(const Context& c, const std::vector<PoseNeed>& poses, std::vec
         f.id = "margin:" + arm.id + ":" + n.step_id + ":" + std::to_string(n.seat);
         f.severity = Severity::watch;
         f.title = n.label + " is near the reach limit of " + arm.name;
-        const auto& joints = arm.arm->model->mechanism.joints;
         f.text = millimetres(n.reach.margin) + " mm left in the worst direction.";
-        if (n.reach.tightest_joint >= 0)
-            f.text += " Joint " + joints[static_cast<std::size_t>(n.reach.tightest_joint)].name + " is the nearest to a limit, with " + short_number(n.reach.joint_margin * 180 / geometry::pi, 1) + "\u00b0 to go.";
+        if (n.reach.tightest_joint >= 0) {
+            const kinematics::Joint& tightest = arm.arm->model->mechanism.joints[static_cast<std::size_t>(n.reach.tightest_joint)];
+            f.text += " Joint " + tightest.name + " is the nearest to a limit, with " + joint_amount(tightest, n.reach.joint_margin) + " to go.";
+        }
         f.devices = {arm.id};
         if (n.other >= 0) f.devices.push_back(c.device(n.other).id);
         f.device = arm.id;
@@ -259,7 +280,7 @@ WayOut way_of_shift(const Context& c, int device, const Vector3& shift) {
 std::vector<PoseNeed> check_reach(const cell::Cell& cell, Cache& cache, const StopFlag* stop) {
     std::vector<PoseNeed> poses;
     for (std::size_t i = 0; i < cell.devices.size(); ++i)
-        if (cell.devices[i].arm) collect(cell, static_cast<int>(i), poses);
+        if (cell.devices[i].arm) Needs(cell, static_cast<int>(i), poses).collect();
     tbb::parallel_for(std::size_t{0}, poses.size(), [&](std::size_t i) {
         if (!stop || !stop->load(std::memory_order_relaxed)) judge(cell, poses[i], cache);
     });

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <set>
 
+#include <cell/poses.h>
 #include <kinematics/reach.h>
 #include <motion/profile.h>
 #include <simulation/kernel.h>
@@ -92,7 +93,7 @@ private:
                     const auto line = c_.cache.plans.straight(*m_.arm, m_.from, m_.to * tilted, m_.step->straight_speed, m_.step->acceleration);
                     if (!line->motion || line->motion->duration() > good_enough_) continue;
                     const Vector3 turn = geometry::to_triple((pose->at * tilted).linear()) / degree;
-                    const auto uses = std::count_if(device().task.begin(), device().task.end(), [&](const cell::Step& s) { return s.pose == pose->id; });
+                    const std::size_t uses = cell::uses_of_pose(device(), pose->id).size();
                     const std::string label = "Tilt " + pose->name + " by " + short_number(sign * angle, 0) + "\u00b0 about the tool's " + (axis == 0 ? "x" : "y");
                     const auto tidy = [](double v) { return std::round(v * 1e4) / 1e4; };
                     out.push_back({label, time_against(line->motion->duration(), m_.seconds) + (uses > 1 ? "; " + std::to_string(uses) + " steps use this pose" : ""),

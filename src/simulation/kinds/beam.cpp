@@ -122,8 +122,10 @@ private:
                     at.translation() += s * along;
                     return geometry::separation(b.shape, at, beam_, Frame::Identity()).distance;
                 };
-                double low = -2.0, high = 2.0;
-                for (int i = 0; i < 80; ++i) {
+                // They can touch no farther from the foot than this.
+                const double farthest = 0.5 * (line_.to - line_.from).norm() + (foot.translation() - middle).norm() + (b.at * b.shape.centre()).norm() + b.shape.bound() + 0.1;
+                double low = -farthest, high = farthest;
+                for (int i = 0; i < 100; ++i) {
                     const double a = low + (high - low) / 3, c = high - (high - low) / 3;
                     if (gap(a) <= gap(c)) high = c;
                     else low = a;
@@ -135,7 +137,7 @@ private:
                     while (std::abs(out - in) > 1e-9) (gap(0.5 * (in + out)) > 0 ? out : in) = 0.5 * (in + out);
                     return in;
                 };
-                found->second.emplace_back(edge(nearest - 3.0), edge(nearest + 3.0));
+                found->second.emplace_back(edge(nearest - 2 * farthest), edge(nearest + 2 * farthest));
             }
             std::sort(found->second.begin(), found->second.end());
         }

@@ -227,7 +227,7 @@ private:
 };
 
 /// A bar along the path: from `inner` to `outer` across it (left is +), between two heights. Arcs in convex pieces that
-/// hold the true shape.
+/// hold the true shape and stand out from it by 0.2 mm at the most.
 void add_bar(const BeltPath& path, const char* name, double inner, double outer, double low, double high, geometry::Bodies& out) {
     for (const PathSection& s : path.sections()) {
         if (s.curvature == 0) {
@@ -237,7 +237,9 @@ void add_bar(const BeltPath& path, const char* name, double inner, double outer,
             continue;
         }
         const double angle = std::abs(s.curvature) * s.length;
-        const int pieces = std::max(1, static_cast<int>(std::ceil(angle / (geometry::pi / 18))));
+        constexpr double stands_out = 2e-4, most = geometry::pi / 18;
+        const double widest = std::max(std::abs(1 / s.curvature - inner), std::abs(1 / s.curvature - outer));
+        const int pieces = std::max(1, static_cast<int>(std::ceil(angle / std::min(most, 2 * std::acos(1 / (1 + stands_out / widest))))));
         for (int i = 0; i < pieces; ++i) {
             std::vector<Vector3> points;
             for (const int end : {i, i + 1}) {
@@ -251,6 +253,23 @@ void add_bar(const BeltPath& path, const char* name, double inner, double outer,
             out.push_back({name, geometry::Convex::hull(std::move(points)), Frame::Identity()});
         }
     }
+}
+
+/// What a band along the path covers, `half` to either side: exact where it bends, too.
+geometry::Box3 footprint(const BeltPath& path, double half) {
+    geometry::Box3 box;
+    for (const PathSection& s : path.sections())
+        for (const double side : {-half, half}) {
+            for (const double way : {0.0, s.length}) box.add(s.at(way) * Vector3(0, side, 0));
+            if (s.curvature == 0) continue;
+            // An arc is widest where it runs along an axis of the device.
+            const double begins = geometry::to_triple(s.begin.linear()).z();
+            for (int quarter = -4; quarter <= 4; ++quarter) {
+                const double way = (quarter * geometry::pi / 2 - begins) / s.curvature;
+                if (way > 0 && way < s.length) box.add(s.at(way) * Vector3(0, side, 0));
+            }
+        }
+    return box;
 }
 
 class ConveyorKind final : public Kind {
@@ -286,7 +305,7 @@ public:
         const double thick = std::min(0.1, 0.5 * b->height), half = 0.5 * b->width, sheet = std::min(0.015, 0.1 * b->width);
         add_bar(b->path, "bed", -half, half, b->height - thick, b->height, d.bodies);
         // The origin is the middle of the footprint.
-        const geometry::Box3 box = geometry::bounds(d.bodies, Frame::Identity());
+        const geometry::Box3 box = footprint(b->path, half);
         const Vector3 middle(0.5 * (box.low.x() + box.high.x()), 0.5 * (box.low.y() + box.high.y()), 0);
         b->path.shift(-middle);
         for (geometry::Body& body : d.bodies) body.at.pretranslate(-middle);
