@@ -191,25 +191,34 @@ ReachField reach_field(const ArmModel& model, const JointSolver& solver, const F
     field.size = 2 * half + 1;
     field.inside.assign(static_cast<std::size_t>(field.size) * field.size, 0);
     const Frame flange_in_tool = tool.inverse();
+    const double farthest = reach_bound(model);
+    Frame wanted = Frame::Identity(), flange = Frame::Identity();
+    const auto reached = [&] {
+        flange.linear().noalias() = wanted.linear() * flange_in_tool.linear();
+        flange.translation().noalias() = wanted.linear() * flange_in_tool.translation();
+        flange.translation() += wanted.translation();
+        return flange.translation().squaredNorm() <= farthest * farthest && solver.reachable(flange, model.ready);
+    };
+    if (orientation) wanted.linear() = *orientation;
+    int last = 0;  // the quarter turn that was reached last is asked for first
     for (int row = 0; row < field.size; ++row)
         for (int column = 0; column < field.size; ++column) {
             const Vector3 at(field.origin + column * cell, field.origin + row * cell, height);
+            wanted.translation() = at;
+            bool in = false;
             if (orientation) {
-                Frame wanted = Frame::Identity();
-                wanted.translation() = at;
-                wanted.linear() = *orientation;
-                field.inside[static_cast<std::size_t>(row) * field.size + column] = solver.reachable(wanted * flange_in_tool, model.ready);
-                continue;
+                in = reached();
+            } else {
+                const double far = at.head<2>().norm(), c = far > 0 ? at.x() / far : 1, s = far > 0 ? at.y() / far : 0;
+                for (int k = 0; k < 4 && !in; ++k) {
+                    const int quarter = (last + k) % 4;
+                    const double x = quarter == 0 ? c : quarter == 1 ? -s : quarter == 2 ? -c : s, y = quarter == 0 ? s : quarter == 1 ? c : quarter == 2 ? -s : -c;
+                    wanted.linear() << x, y, 0, y, -x, 0, 0, 0, -1;  // straight_down, turned outward and by quarters
+                    in = reached();
+                    if (in) last = quarter;
+                }
             }
-            const double radial = std::atan2(at.y(), at.x());
-            for (const double turn : {radial, radial + geometry::pi / 2, radial + geometry::pi, radial - geometry::pi / 2}) {
-                Frame wanted = Frame::Identity();
-                wanted.translation() = at;
-                wanted.linear() = straight_down(turn);
-                if (!solver.reachable(wanted * flange_in_tool, model.ready)) continue;
-                field.inside[static_cast<std::size_t>(row) * field.size + column] = 1;
-                break;
-            }
+            field.inside[static_cast<std::size_t>(row) * field.size + column] = in;
         }
     field.margin = geometry::distance_inside(field.inside, field.size, field.size);
     for (float& m : field.margin) m = m > 0 ? (m - 0.5f) * static_cast<float>(cell) : 0.f;
