@@ -468,7 +468,7 @@ bool LayoutActions::save_placements(const QString& file) {
 }
 
 bool LayoutActions::save_picture(const QString& what, const QString& file) {
-    const QImage picture = what == "model" ? model_->grabFramebuffer() : what == "floor" ? floor_->grab().toImage() : window_->grab().toImage();
+    const QImage picture = what == "model" ? model_->picture() : what == "floor" ? floor_->grab().toImage() : window_->grab().toImage();
     if (picture.save(file, "PNG")) return true;
     Q_EMIT workspace_.refused(tr("The picture was not saved"), tr("%1 cannot be written.").arg(file));
     return false;

@@ -18,43 +18,24 @@ using geometry::Vector3;
 
 namespace {
 
-const char* face_vertex = R"(#version 330 core
-layout(location = 0) in vec3 place;
-layout(location = 1) in vec3 normal;
-uniform mat4 model, view, projection;
-out vec3 facing; out vec3 seen;
-void main() {
-    vec4 eye = view * model * vec4(place, 1.0);
-    facing = mat3(view) * mat3(model) * normal;
-    seen = eye.xyz;
-    gl_Position = projection * eye;
-})";
-// Two tones and a dark rim: paper-like, and a round body still shows its outline.
-const char* face_fragment = R"(#version 330 core
-in vec3 facing; in vec3 seen;
-uniform vec3 colour; uniform vec3 light; uniform float opacity;
-out vec4 result;
-void main() {
-    vec3 n = normalize(facing);
-    float lit = max(0.0, dot(n, light));
-    float shade = 0.66 + 0.20 * smoothstep(0.05, 0.35, lit) + 0.16 * lit;
-    float rim = smoothstep(0.0, 0.24, abs(dot(n, normalize(-seen))));
-    result = vec4(mix(vec3(0.12, 0.16, 0.20), colour * shade, 0.25 + 0.75 * rim), opacity);
-})";
-const char* line_vertex = R"(#version 330 core
-layout(location = 0) in vec3 place;
-uniform mat4 model, view, projection;
-void main() {
-    gl_Position = projection * view * model * vec4(place, 1.0);
-    gl_Position.z -= 0.0006 * gl_Position.w;
-})";
-const char* line_fragment = R"(#version 330 core
-uniform vec4 colour; out vec4 result;
-void main() { result = colour; })";
+const QColor ground = QColor::fromRgbF(0.925f, 0.910f, 0.875f);
 
 /// Mixed with the accent: what is selected stands out in any colour.
 QColor highlighted(const QColor& c) {
     return QColor::fromRgbF(0.5f * static_cast<float>(c.redF()) + 0.45f, 0.55f * static_cast<float>(c.greenF()) + 0.22f, 0.55f * static_cast<float>(c.blueF()) + 0.12f);
+}
+
+std::shared_ptr<const SceneMesh> scene_mesh(const geometry::Mesh& m) {
+    auto made = std::make_shared<SceneMesh>();
+    for (const auto& t : m.triangles)
+        for (const int i : t) {
+            const Vector3 &p = m.points[static_cast<std::size_t>(i)], &n = m.normals[static_cast<std::size_t>(i)];
+            for (const double v : {p.x(), p.y(), p.z(), n.x(), n.y(), n.z()}) made->faces.push_back(static_cast<float>(v));
+        }
+    for (const auto& e : m.edges)
+        for (const Vector3& p : e)
+            for (const double v : {p.x(), p.y(), p.z()}) made->lines.push_back(static_cast<float>(v));
+    return made;
 }
 
 QMatrix4x4 matrix(const Frame& f) {
@@ -64,46 +45,27 @@ QMatrix4x4 matrix(const Frame& f) {
     return m;
 }
 
-QVector3D vec(const QColor& c) { return {static_cast<float>(c.redF()), static_cast<float>(c.greenF()), static_cast<float>(c.blueF())}; }
+QVector4D vec(const QColor& c, float opacity) { return {static_cast<float>(c.redF()), static_cast<float>(c.greenF()), static_cast<float>(c.blueF()), opacity}; }
 QVector3D vec(const Vector3& v) { return {static_cast<float>(v.x()), static_cast<float>(v.y()), static_cast<float>(v.z())}; }
 
 }  // namespace
 
 Vector3 Camera::eye() const { return at + distance * Vector3(std::cos(tilt) * std::cos(turn), std::cos(tilt) * std::sin(turn), std::sin(tilt)); }
 
-/// Words over the picture: a widget of its own, so that text never meets the GL state.
-class SceneWords : public QWidget {
-public:
-    explicit SceneWords(SceneView* over) : QWidget(over), view_(over) { setAttribute(Qt::WA_TransparentForMouseEvents); }
-
-protected:
-    void paintEvent(QPaintEvent*) override {
-        QPainter p(this);
-        p.setRenderHint(QPainter::Antialiasing);
-        view_->paint_words(p);
-    }
-
-private:
-    SceneView* view_;
-};
-
-SceneView::SceneView(QWidget* parent) : QOpenGLWidget(parent), words_(new SceneWords(this)) {
+SceneView::SceneView(QWidget* parent) : QWidget(parent) {
     setMinimumSize(220, 200);
     setFocusPolicy(Qt::ClickFocus);
-}
-
-SceneView::~SceneView() {
-    if (!ready_) return;
-    makeCurrent();
-    forget_shapes();
-    floor_.lines.destroy();
-    floor_.line_data.destroy();
-    doneCurrent();
+    setAttribute(Qt::WA_OpaquePaintEvent);
+    connect(&drawer_, &SceneDrawer::drawn, this, [this](const QImage& picture, quint64 number) {
+        picture_ = picture;
+        shown_ = number;
+        update();
+    });
 }
 
 void SceneView::renew() {
-    update();
-    words_->update();
+    if (isVisible()) update();
+    stale_ = true;
 }
 
 void SceneView::show_box(const geometry::Box3& box, double space, double sink) {
@@ -138,14 +100,6 @@ void SceneView::draw_line(QPainter& p, const Vector3& from, const Vector3& to, b
     p.drawLine(*b, *b - 7 * u - 3.5 * side);
 }
 
-void SceneView::forget_shapes() {
-    for (auto& [key, s] : shapes_) {
-        s->faces.destroy(), s->lines.destroy();
-        s->face_data.destroy(), s->line_data.destroy();
-    }
-    shapes_.clear();
-}
-
 cell::json SceneView::view_state() const {
     return {{"turn_deg", camera_.turn * 180 / geometry::pi}, {"tilt_deg", camera_.tilt * 180 / geometry::pi}, {"distance_mm", 1e3 * camera_.distance}, {"at_mm", {1e3 * camera_.at.x(), 1e3 * camera_.at.y(), 1e3 * camera_.at.z()}}};
 }
@@ -165,44 +119,18 @@ void SceneView::look(double turn, double tilt) {
     renew();
 }
 
-void SceneView::initializeGL() {
-    if (!initializeOpenGLFunctions()) return;
-    const auto program = [](const char* vertex, const char* fragment) {
-        auto p = std::make_unique<QOpenGLShaderProgram>();
-        p->addShaderFromSourceCode(QOpenGLShader::Vertex, vertex);
-        p->addShaderFromSourceCode(QOpenGLShader::Fragment, fragment);
-        p->link();
-        return p;
-    };
-    face_program_ = program(face_vertex, face_fragment);
-    line_program_ = program(line_vertex, line_fragment);
-    ready_ = face_program_->isLinked() && line_program_->isLinked();
-    std::vector<float> grid;
-    for (int i = -40; i <= 40; ++i)
-        for (const float v : {i * 0.25f, -10.f, 0.f, i * 0.25f, 10.f, 0.f, -10.f, i * 0.25f, 0.f, 10.f, i * 0.25f, 0.f}) grid.push_back(v);
-    floor_.lines.create();
-    floor_.lines.bind();
-    floor_.line_data.create();
-    floor_.line_data.bind();
-    floor_.line_data.allocate(grid.data(), static_cast<int>(grid.size() * sizeof(float)));
-    glEnableVertexAttribArray(0);
-    glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 0, nullptr);
-    floor_.lines.release();
-    floor_.line_count = static_cast<int>(grid.size() / 3);
-}
-
-SceneView::Shape& SceneView::shape(const geometry::Convex& convex) {
+std::shared_ptr<const SceneMesh> SceneView::mesh_of(const geometry::Convex& convex) {
     cell::ContentKey key;
     cell::add_bodies(key, {{"", convex, Frame::Identity()}});
-    auto& kept = shapes_[key.value()];
-    if (!kept) kept = load(geometry::mesh(convex, 28));
-    return *kept;
+    auto& kept = meshes_[key.value()];
+    if (!kept) kept = scene_mesh(geometry::mesh(convex, 28));
+    return kept;
 }
 
 /// A surface from a CAD file: flat facets, edges where it bends sharply.
-SceneView::Shape& SceneView::shape(const Surfaces::Kept& from) {
-    auto& kept = shapes_[from.key];
-    if (kept) return *kept;
+std::shared_ptr<const SceneMesh> SceneView::mesh_of(const Surfaces::Kept& from) {
+    auto& kept = meshes_[from.key];
+    if (kept) return kept;
     geometry::Mesh m;
     const geometry::Surface& s = *from.surface;
     std::map<std::pair<std::uint32_t, std::uint32_t>, Vector3> sides;
@@ -219,40 +147,7 @@ SceneView::Shape& SceneView::shape(const Surfaces::Kept& from) {
             if (!fresh && found->second.dot(n) < 0.8) m.edges.push_back({s.points[side.first].cast<double>(), s.points[side.second].cast<double>()});
         }
     }
-    kept = load(m);
-    return *kept;
-}
-
-std::unique_ptr<SceneView::Shape> SceneView::load(const geometry::Mesh& m) {
-    auto kept = std::make_unique<Shape>();
-    std::vector<float> faces, lines;
-    for (const auto& t : m.triangles)
-        for (const int i : t) {
-            const Vector3 &p = m.points[static_cast<std::size_t>(i)], &n = m.normals[static_cast<std::size_t>(i)];
-            for (const double v : {p.x(), p.y(), p.z(), n.x(), n.y(), n.z()}) faces.push_back(static_cast<float>(v));
-        }
-    for (const auto& e : m.edges)
-        for (const Vector3& p : e)
-            for (const double v : {p.x(), p.y(), p.z()}) lines.push_back(static_cast<float>(v));
-    const auto hand_over = [this](QOpenGLVertexArrayObject& array, QOpenGLBuffer& data, const std::vector<float>& values, bool normals) {
-        array.create();
-        array.bind();
-        data.create();
-        data.bind();
-        data.allocate(values.data(), static_cast<int>(values.size() * sizeof(float)));
-        const int stride = (normals ? 6 : 3) * static_cast<int>(sizeof(float));
-        glEnableVertexAttribArray(0);
-        glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, stride, nullptr);
-        if (normals) {
-            glEnableVertexAttribArray(1);
-            glVertexAttribPointer(1, 3, GL_FLOAT, GL_FALSE, stride, reinterpret_cast<const void*>(3 * sizeof(float)));
-        }
-        array.release();
-    };
-    hand_over(kept->faces, kept->face_data, faces, true);
-    hand_over(kept->lines, kept->line_data, lines, false);
-    kept->face_count = static_cast<int>(faces.size() / 6);
-    kept->line_count = static_cast<int>(lines.size() / 3);
+    kept = scene_mesh(m);
     return kept;
 }
 
@@ -270,73 +165,55 @@ QMatrix4x4 SceneView::sight() const {
     return m;
 }
 
-void SceneView::draw_floor(const QMatrix4x4& view) {
-    line_program_->setUniformValue("view", view);
-    QMatrix4x4 at;
-    at.translate(static_cast<float>(std::round(camera_.at.x())), static_cast<float>(std::round(camera_.at.y())), 0.0f);
-    line_program_->setUniformValue("model", at);
-    line_program_->setUniformValue("colour", QVector4D(0.80f, 0.77f, 0.70f, 1.0f));
-    floor_.lines.bind();
-    glDrawArrays(GL_LINES, 0, floor_.line_count);
-    floor_.lines.release();
+/// What is to be seen now.
+Scene SceneView::scene() {
+    constexpr std::size_t most = 4000;
+    if (meshes_.size() > most) meshes_.clear();  // sizes that were tried and left
+    static const QVector4D chosen(0.70f, 0.32f, 0.10f, 1), ink(0.12f, 0.16f, 0.20f, 1);
+    Scene s;
+    for (const Item& item : items())
+        if (item.drawn)
+            s.items.push_back({item.surface ? mesh_of(*item.surface) : mesh_of(*item.shape), matrix(item.at), vec(item.selected ? highlighted(item.colour) : item.colour, item.see_through ? item.opacity : 1.0f), item.selected ? chosen : ink});
+    s.view = sight(), s.lens = projection();
+    s.floor_x = static_cast<float>(std::round(camera_.at.x())), s.floor_y = static_cast<float>(std::round(camera_.at.y()));
+    s.size = size() * devicePixelRatioF();
+    s.number = ++asked_;
+    return s;
 }
 
-void SceneView::paintGL() {
-    glClearColor(0.925f, 0.910f, 0.875f, 1.0f);
-    glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
-    if (ready_) {
-        if (shapes_.size() > 2000) forget_shapes();  // sizes that were tried and left
-        glEnable(GL_DEPTH_TEST);
-        const QMatrix4x4 view = sight(), lens = projection();
-        const std::vector<Item> all = items();
-        line_program_->bind();
-        line_program_->setUniformValue("projection", lens);
-        draw_floor(view);
-        face_program_->bind();
-        face_program_->setUniformValue("projection", lens);
-        face_program_->setUniformValue("view", view);
-        face_program_->setUniformValue("light", QVector3D(0.25f, 0.75f, 0.61f).normalized());
-        const auto draw_faces = [&](bool see_through) {
-            for (const Item& item : all) {
-                if (item.see_through != see_through || !item.drawn) continue;
-                face_program_->setUniformValue("opacity", see_through ? item.opacity : 1.0f);
-                Shape& s = item.surface ? shape(*item.surface) : shape(*item.shape);
-                face_program_->setUniformValue("model", matrix(item.at));
-                face_program_->setUniformValue("colour", vec(item.selected ? highlighted(item.colour) : item.colour));
-                s.faces.bind();
-                glDrawArrays(GL_TRIANGLES, 0, s.face_count);
-                s.faces.release();
-            }
-        };
-        draw_faces(false);
-        line_program_->bind();
-        line_program_->setUniformValue("view", view);
-        for (const Item& item : all) {
-            if (!item.drawn) continue;
-            Shape& s = item.surface ? shape(*item.surface) : shape(*item.shape);
-            if (s.line_count == 0) continue;
-            line_program_->setUniformValue("model", matrix(item.at));
-            line_program_->setUniformValue("colour", item.selected ? QVector4D(0.70f, 0.32f, 0.10f, 1) : QVector4D(0.12f, 0.16f, 0.20f, 1));
-            s.lines.bind();
-            glDrawArrays(GL_LINES, 0, s.line_count);
-            s.lines.release();
-        }
-        line_program_->release();
-        face_program_->bind();
-        glEnable(GL_BLEND);
-        glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE);
-        glDepthMask(GL_FALSE);
-        draw_faces(true);
-        glDepthMask(GL_TRUE);
-        glDisable(GL_BLEND);
-        face_program_->release();
-        glDisable(GL_DEPTH_TEST);
+/// The picture that there is, and a newer one asked for where something changed; an ordinary widget as far as the window is concerned.
+void SceneView::paintEvent(QPaintEvent*) {
+    // One scene at a time: what changes meanwhile is asked for when the picture comes.
+    if (stale_ && shown_ == asked_ && drawer_.working()) {
+        stale_ = false;
+        drawer_.draw(scene());
     }
+    QPainter p(this);
+    if (picture_.isNull()) p.fillRect(rect(), ground);
+    else p.drawImage(rect(), picture_);
+    p.setRenderHint(QPainter::Antialiasing);
+    paint_words(p);
+}
+
+bool SceneView::picture_current() const { return !drawer_.working() || !isVisible() || (!stale_ && shown_ == asked_); }
+
+QImage SceneView::picture() {
+    QImage with_words(size(), QImage::Format_RGB32);
+    with_words.fill(ground);
+    if (drawer_.working()) {
+        drawer_.draw(scene());
+        stale_ = false;
+        with_words = drawer_.wait().scaled(size(), Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
+    }
+    QPainter p(&with_words);
+    p.setRenderHint(QPainter::Antialiasing);
+    paint_words(p);
+    return with_words;
 }
 
 void SceneView::resizeEvent(QResizeEvent* event) {
-    QOpenGLWidget::resizeEvent(event);
-    words_->resize(size());
+    QWidget::resizeEvent(event);
+    renew();
 }
 
 std::optional<QPointF> SceneView::pixel_of(const Vector3& world) const {

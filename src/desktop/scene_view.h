@@ -1,12 +1,8 @@
 #pragma once
-// Bodies in 3D (OpenGL 3.3 core): an eye that goes round, drawing, and what lies under the pointer. What the bodies are,
+// Bodies in 3D: an eye that goes round, the picture that a SceneDrawer makes of them, and what lies under the pointer. What the bodies are,
 // and what the words over them say, is for those who derive from it.
 
-#include <QOpenGLBuffer>
-#include <QOpenGLFunctions_3_3_Core>
-#include <QOpenGLShaderProgram>
-#include <QOpenGLVertexArrayObject>
-#include <QOpenGLWidget>
+#include <QWidget>
 #include <functional>
 #include <memory>
 #include <optional>
@@ -15,6 +11,7 @@
 #include <cell/json.h>
 #include <geometry/mesh.h>
 
+#include "scene_drawer.h"
 #include "surfaces.h"
 
 namespace escarp::desktop {
@@ -26,15 +23,16 @@ struct Camera {
     geometry::Vector3 eye() const;
 };
 
-class SceneView : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
+class SceneView : public QWidget {
     Q_OBJECT
 public:
     explicit SceneView(QWidget* parent = nullptr);
-    ~SceneView() override;
     cell::json view_state() const;  ///< as it can be stored
     void set_view_state(const cell::json& state);
     void look(double turn, double tilt);  ///< keeps the distance; top is tilt = pi/2
-    bool working() const { return ready_; }
+    bool working() const { return drawer_.working(); }
+    bool picture_current() const;  ///< what is shown is what there is
+    QImage picture();              ///< of what there is now, words included, in the widget's size
     /// Where a point of the world is seen; nothing where it is behind the eye.
     std::optional<QPointF> pixel_of(const geometry::Vector3& world) const;
 
@@ -76,8 +74,7 @@ protected:
     void draw_line(QPainter& p, const geometry::Vector3& from, const geometry::Vector3& to, bool arrow = false) const;
     bool fitted_ = true;  ///< follows what there is until the engineer chooses a view
 
-    void initializeGL() override;
-    void paintGL() override;
+    void paintEvent(QPaintEvent*) override;
     void resizeEvent(QResizeEvent* event) override;
     void mousePressEvent(QMouseEvent*) override;
     void mouseMoveEvent(QMouseEvent*) override;
@@ -85,26 +82,19 @@ protected:
     void wheelEvent(QWheelEvent*) override;
 
 private:
-    friend class SceneWords;
-    struct Shape {
-        QOpenGLVertexArrayObject faces, lines;
-        QOpenGLBuffer face_data{QOpenGLBuffer::VertexBuffer}, line_data{QOpenGLBuffer::VertexBuffer};
-        int face_count = 0, line_count = 0;
-    };
-    Shape& shape(const geometry::Convex& convex);
-    Shape& shape(const Surfaces::Kept& from);
-    std::unique_ptr<Shape> load(const geometry::Mesh& mesh);
-    void draw_floor(const QMatrix4x4& view);
+    Scene scene();
+    std::shared_ptr<const SceneMesh> mesh_of(const geometry::Convex& convex);
+    std::shared_ptr<const SceneMesh> mesh_of(const Surfaces::Kept& from);
     QMatrix4x4 projection() const;
     QMatrix4x4 sight() const;
-    void forget_shapes();
 
-    QWidget* words_;
+    SceneDrawer drawer_;
+    QImage picture_;
+    quint64 asked_ = 0, shown_ = 0;  ///< numbers of scenes
+    bool stale_ = true;              ///< something changed since the last scene
     Camera camera_;
-    bool ready_ = false, grabbed_ = false;
-    std::unique_ptr<QOpenGLShaderProgram> face_program_, line_program_;
-    std::unordered_map<std::uint64_t, std::unique_ptr<Shape>> shapes_;
-    Shape floor_;
+    bool grabbed_ = false;
+    std::unordered_map<std::uint64_t, std::shared_ptr<const SceneMesh>> meshes_;
     QPointF pressed_, last_;
 };
 

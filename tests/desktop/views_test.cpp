@@ -107,7 +107,7 @@ TEST_CASE("every view draws something, in every variant and from every side") {
         for (const char* view : {"model_top", "model_front", "model_side", "model_free"}) {
             b.action(view)->trigger();
             QTest::qWait(40);
-            CHECK(drawn(b.window.model()->grabFramebuffer()) > 0.05);
+            CHECK(drawn(b.window.model()->picture()) > 0.05);
         }
         CHECK(drawn(b.window.ribbon()->grab().toImage()) > 0.15);
         CHECK(drawn(b.window.verdict()->grab().toImage()) > 0.1);

@@ -1,0 +1,276 @@
+#include "scene_drawer.h"
+
+#include <QOffscreenSurface>
+#include <QThread>
+#include <QOpenGLBuffer>
+#include <QOpenGLContext>
+#include <QOpenGLFramebufferObject>
+#include <QOpenGLFunctions_3_3_Core>
+#include <QOpenGLShaderProgram>
+#include <QOpenGLVersionFunctionsFactory>
+#include <QOpenGLVertexArrayObject>
+
+namespace escarp::desktop {
+namespace {
+
+const char* face_vertex = R"(#version 330 core
+layout(location = 0) in vec3 place;
+layout(location = 1) in vec3 normal;
+layout(location = 2) in vec4 colour;
+uniform mat4 view, lens;
+out vec3 facing; out vec3 seen; out vec4 tint;
+void main() {
+    vec4 eye = view * vec4(place, 1.0);
+    facing = mat3(view) * normal;
+    seen = eye.xyz;
+    tint = colour;
+    gl_Position = lens * eye;
+})";
+// Two tones and a dark rim: paper-like, and a round body still shows its outline.
+const char* face_fragment = R"(#version 330 core
+in vec3 facing; in vec3 seen; in vec4 tint;
+uniform vec3 light;
+out vec4 result;
+void main() {
+    vec3 n = normalize(facing);
+    float lit = max(0.0, dot(n, light));
+    float shade = 0.66 + 0.20 * smoothstep(0.05, 0.35, lit) + 0.16 * lit;
+    float rim = smoothstep(0.0, 0.24, abs(dot(n, normalize(-seen))));
+    result = vec4(mix(vec3(0.12, 0.16, 0.20), tint.rgb * shade, 0.25 + 0.75 * rim), tint.a);
+})";
+const char* line_vertex = R"(#version 330 core
+layout(location = 0) in vec3 place;
+layout(location = 2) in vec4 colour;
+uniform mat4 view, lens;
+out vec4 tint;
+void main() {
+    tint = colour;
+    gl_Position = lens * view * vec4(place, 1.0);
+    gl_Position.z -= 0.0006 * gl_Position.w;
+})";
+const char* line_fragment = R"(#version 330 core
+in vec4 tint; out vec4 result;
+void main() { result = tint; })";
+
+/// Corners or line ends of all items of one sort in one buffer; only what changed since the last scene is worked out and handed over again.
+class Batch {
+public:
+    enum class Sort { solid, clear, lines };
+    explicit Batch(Sort sort) : sort_(sort), stride_(sort == Sort::lines ? 7 : 10) {}
+
+    void create(QOpenGLFunctions_3_3_Core& gl) {
+        array_.create();
+        array_.bind();
+        data_.create();
+        data_.bind();
+        const auto attribute = [&](unsigned place, int size, int from) {
+            gl.glEnableVertexAttribArray(place);
+            gl.glVertexAttribPointer(place, size, GL_FLOAT, GL_FALSE, stride_ * static_cast<int>(sizeof(float)), reinterpret_cast<const void*>(static_cast<std::size_t>(from) * sizeof(float)));
+        };
+        attribute(0, 3, 0);
+        if (sort_ != Sort::lines) attribute(1, 3, 3);
+        attribute(2, 4, stride_ - 4);
+        array_.release();
+    }
+    void destroy() { array_.destroy(), data_.destroy(); }
+
+    void follow(const std::vector<Scene::Item>& items) {
+        const std::size_t before = values_.size();
+        std::size_t at = 0, dirty_from = SIZE_MAX, dirty_to = 0, n = 0;
+        for (const Scene::Item& item : items) {
+            const std::vector<float>& source = sort_ == Sort::lines ? item.mesh->lines : item.mesh->faces;
+            if (source.empty() || (sort_ != Sort::lines && (item.face.w() < 1) != (sort_ == Sort::clear))) continue;
+            const std::size_t length = source.size() / static_cast<std::size_t>(sort_ == Sort::lines ? 3 : 6) * static_cast<std::size_t>(stride_);
+            const bool same = n < kept_.size() && at == kept_[n].from && kept_[n].item == item;
+            if (!same) {
+                if (values_.size() < at + length) values_.resize(at + length);
+                write(item, source, values_.data() + at);
+                if (n < kept_.size()) kept_[n] = {item, at};
+                else kept_.push_back({item, at});
+                dirty_from = std::min(dirty_from, at), dirty_to = at + length;
+            }
+            at += length;
+            ++n;
+        }
+        kept_.resize(n);
+        values_.resize(at);
+        data_.bind();
+        if (at > before || at > held_) data_.allocate(values_.data(), static_cast<int>(at * sizeof(float))), held_ = at;
+        else if (dirty_to > dirty_from) data_.write(static_cast<int>(dirty_from * sizeof(float)), values_.data() + dirty_from, static_cast<int>((dirty_to - dirty_from) * sizeof(float)));
+        data_.release();
+    }
+
+    void draw(QOpenGLFunctions_3_3_Core& gl) {
+        array_.bind();
+        gl.glDrawArrays(sort_ == Sort::lines ? GL_LINES : GL_TRIANGLES, 0, static_cast<int>(values_.size() / static_cast<std::size_t>(stride_)));
+        array_.release();
+    }
+
+private:
+    void write(const Scene::Item& item, const std::vector<float>& source, float* out) const {
+        const float* m = item.at.constData();  // column by column
+        const QVector4D& colour = sort_ == Sort::lines ? item.line : item.face;
+        const std::size_t step = sort_ == Sort::lines ? 3 : 6;
+        for (std::size_t i = 0; i + step <= source.size(); i += step) {
+            const float *p = source.data() + i, *n = p + 3;
+            for (int r = 0; r < 3; ++r) *out++ = m[r] * p[0] + m[4 + r] * p[1] + m[8 + r] * p[2] + m[12 + r];
+            if (sort_ != Sort::lines)
+                for (int r = 0; r < 3; ++r) *out++ = m[r] * n[0] + m[4 + r] * n[1] + m[8 + r] * n[2];
+            for (int k = 0; k < 4; ++k) *out++ = colour[k];
+        }
+    }
+
+    struct Kept {
+        Scene::Item item;
+        std::size_t from;
+    };
+    const Sort sort_;
+    const int stride_;
+    std::vector<Kept> kept_;
+    std::vector<float> values_;
+    std::size_t held_ = 0;  ///< numbers that the buffer has room for
+    QOpenGLVertexArrayObject array_;
+    QOpenGLBuffer data_{QOpenGLBuffer::VertexBuffer};
+};
+
+}  // namespace
+
+/// All that lives in the context.
+class SceneDrawer::Painter {
+public:
+    bool begin(QOpenGLContext& context) {
+        gl_ = QOpenGLVersionFunctionsFactory::get<QOpenGLFunctions_3_3_Core>(&context);
+        if (!gl_) return false;
+        const auto program = [](QOpenGLShaderProgram& p, const char* vertex, const char* fragment) {
+            return p.addShaderFromSourceCode(QOpenGLShader::Vertex, vertex) && p.addShaderFromSourceCode(QOpenGLShader::Fragment, fragment) && p.link();
+        };
+        if (!program(faces_, face_vertex, face_fragment) || !program(edges_, line_vertex, line_fragment)) return false;
+        for (Batch* b : {&solid_, &clear_, &lines_, &floor_}) b->create(*gl_);
+        auto grid = std::make_shared<SceneMesh>();
+        for (int i = -40; i <= 40; ++i)
+            for (const float v : {i * 0.25f, -10.f, 0.f, i * 0.25f, 10.f, 0.f, -10.f, i * 0.25f, 0.f, 10.f, i * 0.25f, 0.f}) grid->lines.push_back(v);
+        grid_ = std::move(grid);
+        return true;
+    }
+    void end() {
+        for (Batch* b : {&solid_, &clear_, &lines_, &floor_}) b->destroy();
+        target_.reset();
+    }
+
+    QImage draw(const Scene& scene) {
+        if (!target_ || target_->size() != scene.size) target_ = std::make_unique<QOpenGLFramebufferObject>(scene.size, QOpenGLFramebufferObject::CombinedDepthStencil);
+        solid_.follow(scene.items), clear_.follow(scene.items), lines_.follow(scene.items);
+        QMatrix4x4 middle;
+        middle.translate(scene.floor_x, scene.floor_y, 0);
+        floor_.follow({{grid_, middle, {}, QVector4D(0.80f, 0.77f, 0.70f, 1.0f)}});
+        target_->bind();
+        gl_->glViewport(0, 0, scene.size.width(), scene.size.height());
+        gl_->glClearColor(0.925f, 0.910f, 0.875f, 1.0f);
+        gl_->glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
+        gl_->glEnable(GL_DEPTH_TEST);
+        use(edges_, scene);
+        floor_.draw(*gl_);
+        use(faces_, scene);
+        faces_.setUniformValue("light", QVector3D(0.25f, 0.75f, 0.61f).normalized());
+        solid_.draw(*gl_);
+        use(edges_, scene);
+        lines_.draw(*gl_);
+        use(faces_, scene);
+        gl_->glEnable(GL_BLEND);
+        gl_->glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE);
+        gl_->glDepthMask(GL_FALSE);
+        clear_.draw(*gl_);
+        gl_->glDepthMask(GL_TRUE);
+        gl_->glDisable(GL_BLEND);
+        faces_.release();
+        target_->release();
+        return target_->toImage().convertToFormat(QImage::Format_RGB32);
+    }
+
+private:
+    static void use(QOpenGLShaderProgram& p, const Scene& scene) {
+        p.bind();
+        p.setUniformValue("view", scene.view);
+        p.setUniformValue("lens", scene.lens);
+    }
+    QOpenGLFunctions_3_3_Core* gl_ = nullptr;
+    QOpenGLShaderProgram faces_, edges_;
+    Batch solid_{Batch::Sort::solid}, clear_{Batch::Sort::clear}, lines_{Batch::Sort::lines}, floor_{Batch::Sort::lines};
+    std::shared_ptr<const SceneMesh> grid_;
+    std::unique_ptr<QOpenGLFramebufferObject> target_;
+};
+
+SceneDrawer::SceneDrawer(QObject* parent) : QObject(parent), surface_(std::make_unique<QOffscreenSurface>()), context_(std::make_unique<QOpenGLContext>()) {
+    surface_->create();  // a surface belongs to the thread of the window
+    if (!surface_->isValid() || !context_->create()) return;
+    const QSurfaceFormat got = context_->format();
+    if (got.version() < qMakePair(3, 3) || !context_->makeCurrent(surface_.get())) return;
+    painter_ = std::make_unique<Painter>();
+    working_ = painter_->begin(*context_);
+    context_->doneCurrent();
+    if (!working_ || !QOpenGLContext::supportsThreadedOpenGL()) return;
+    context_->moveToThread(nullptr);  // to whichever thread makes it its own
+    thread_ = std::thread([this] { work(); });
+}
+
+SceneDrawer::~SceneDrawer() {
+    if (thread_.joinable()) {
+        {
+            const std::lock_guard guard(lock_);
+            quit_ = true;
+        }
+        wake_.notify_all();
+        thread_.join();
+    } else if (painter_ && context_->makeCurrent(surface_.get())) {
+        painter_->end();
+    }
+}
+
+void SceneDrawer::draw(Scene scene) {
+    if (!working_ || scene.size.isEmpty()) return;
+    if (!thread_.joinable()) {
+        if (context_->makeCurrent(surface_.get())) last_ = painter_->draw(scene);
+        Q_EMIT drawn(last_, scene.number);
+        return;
+    }
+    {
+        const std::lock_guard guard(lock_);
+        next_ = std::move(scene);
+    }
+    wake_.notify_all();
+}
+
+QImage SceneDrawer::wait() {
+    std::unique_lock hold(lock_);
+    idle_.wait(hold, [this] { return !thread_.joinable() || quit_ || (!next_ && !busy_); });
+    return last_;
+}
+
+void SceneDrawer::work() {
+    context_->moveToThread(QThread::currentThread());
+    const bool fits = context_->makeCurrent(surface_.get());
+    while (true) {
+        std::optional<Scene> scene;
+        {
+            std::unique_lock hold(lock_);
+            busy_ = false;
+            idle_.notify_all();
+            wake_.wait(hold, [this] { return quit_ || next_; });
+            if (quit_) break;
+            scene.swap(next_);
+            busy_ = true;
+        }
+        const QImage picture = fits ? painter_->draw(*scene) : QImage();
+        {
+            const std::lock_guard guard(lock_);
+            last_ = picture;
+        }
+        Q_EMIT drawn(picture, scene->number);
+    }
+    if (fits) painter_->end();
+    painter_.reset();
+    context_->doneCurrent();
+    context_.reset();
+}
+
+}  // namespace escarp::desktop
