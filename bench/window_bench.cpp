@@ -9,8 +9,10 @@
 #include <QTest>
 #include <algorithm>
 #include <cstdio>
+#include <numeric>
 
 #include <desktop/main_window.h>
+#include <desktop/settle.h>
 #include <desktop/theme.h>
 
 #include "support/cells.h"
@@ -39,6 +41,43 @@ std::vector<double> frames(FloorView* floor, const QPoint& from, const QPoint& s
         out.push_back(static_cast<double>(clock.nsecsElapsed()) * 1e-6);
     }
     QTest::mouseRelease(floor, button, Qt::AltModifier, from + step * 60);
+    return out;
+}
+
+/// Milliseconds of each step of the time cursor, the Floor and the ribbon repainted; how many pictures of the Model came meanwhile.
+std::vector<double> scrub(MainWindow& window, int& pictures) {
+    std::vector<double> out;
+    Workspace& w = window.workspace();
+    const auto counts = QObject::connect(window.model()->findChild<SceneDrawer*>(), &SceneDrawer::drawn, &window, [&] { ++pictures; });
+    const double from = 0.5 * w.end_time();
+    for (int i = 1; i <= 60; ++i) {
+        QElapsedTimer clock;
+        clock.start();
+        w.set_time(from + 0.05 * i);
+        window.floor()->repaint();
+        window.ribbon()->repaint();
+        QApplication::processEvents();
+        out.push_back(static_cast<double>(clock.nsecsElapsed()) * 1e-6);
+    }
+    QObject::disconnect(counts);
+    return out;
+}
+
+/// The eye goes round: from a movement of the mouse to the new picture of the Model on the screen.
+std::vector<double> go_round(MainWindow& window) {
+    std::vector<double> out;
+    ModelView* model = window.model();
+    QTest::mousePress(model, Qt::LeftButton, {}, QPoint(40, 120));
+    for (int i = 1; i <= 40; ++i) {
+        QElapsedTimer clock;
+        clock.start();
+        const QPoint at(40 + 2 * i, 120);
+        QMouseEvent move(QEvent::MouseMove, at, model->mapToGlobal(at), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(model, &move);
+        while (!model->picture_current()) QApplication::processEvents(QEventLoop::AllEvents | QEventLoop::WaitForMoreEvents);
+        out.push_back(static_cast<double>(clock.nsecsElapsed()) * 1e-6);
+    }
+    QTest::mouseRelease(model, Qt::LeftButton, {}, QPoint(120, 120));
     return out;
 }
 
@@ -108,7 +147,7 @@ int main(int argc, char** argv) {
         window.floor()->repaint();
         QApplication::processEvents();
         const double shown = static_cast<double>(clock.nsecsElapsed()) * 1e-6;
-        while (!window.workspace().current()) QApplication::processEvents();
+        settle(window, false);
         const double current = static_cast<double>(clock.nsecsElapsed()) * 1e-6;
         // The plain way: the whole cell read and the whole plan painted.
         std::vector<double> plain;
@@ -126,6 +165,12 @@ int main(int argc, char** argv) {
         std::vector<double> drag = frames(floor, on, {1, 1}, Qt::LeftButton);
         const double worst = *std::max_element(drag.begin(), drag.end());
         std::vector<double> pan = frames(floor, {200, 200}, {2, 1}, Qt::MiddleButton);
+        int pictures = 0;
+        const std::vector<double> scrubbed = scrub(window, pictures);
+        const double all_scrubbed = std::accumulate(scrubbed.begin(), scrubbed.end(), 0.0);
+        const std::vector<double> round = go_round(window);
+        std::printf("%3d devices: scrubbing %5.1f ms a step (worst %5.1f, %5.1f steps/s), the Model with %4.1f pictures/s meanwhile; going round the Model %5.1f ms a picture (%4.1f/s)\n", count, median(scrubbed), *std::max_element(scrubbed.begin(), scrubbed.end()), 1000 / median(scrubbed),
+                    1000 * pictures / all_scrubbed, median(round), 1000 / median(round));
         std::printf("%3d devices: shown after %6.0f ms, every figure after %6.0f ms; drag %6.1f ms a frame (worst %6.1f, %5.1f frames/s), pan %6.1f ms; plain frame %7.1f ms, %5.1f x slower than ours\n", count, shown, current, median(drag), worst, 1000 / median(drag), median(pan), median(plain),
                     median(plain) / median(drag));
         if (count == 14) import_million(window, home.filePath("ball.stl"));

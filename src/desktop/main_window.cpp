@@ -377,6 +377,11 @@ bool MainWindow::may_lose_work() {
     return answer == QMessageBox::Discard;
 }
 
+bool MainWindow::settled(bool every_variant) const {
+    const auto views = findChildren<SceneView*>();
+    return workspace_.settled(every_variant) && std::all_of(views.begin(), views.end(), [](const SceneView* v) { return v->picture_current(); });
+}
+
 bool MainWindow::save() {
     if (workspace_.file().isEmpty()) return save_as();
     if (workspace_.changed_outside()) {

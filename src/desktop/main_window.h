@@ -41,6 +41,8 @@ public:
     VariantTabs* tabs() { return tabs_; }
     SideBySide* side_by_side() { return comparison_; }
     BuildPage* build() { return build_; }
+    /// Nothing that was asked for is still to come (see settle.h).
+    bool settled(bool every_variant) const;
     CataloguePanel* catalogue() { return catalogue_; }
     LayoutActions* layout_actions() { return layout_; }
     ImportGeometry* importer() { return import_; }

@@ -12,6 +12,7 @@ public:
     explicit ModelView(Workspace& workspace, QWidget* parent = nullptr);
     void fit();
     void fit_selection();
+    bool picture_current() const override { return !later_.isActive() && SceneView::picture_current(); }
     QSize sizeHint() const override { return {340, 400}; }
 
 protected:

@@ -3,6 +3,7 @@
 #include <QMatrix4x4>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QWindow>
 #include <cmath>
 
 #include <cell/content_key.h>
@@ -52,7 +53,7 @@ QVector3D vec(const Vector3& v) { return {static_cast<float>(v.x()), static_cast
 
 Vector3 Camera::eye() const { return at + distance * Vector3(std::cos(tilt) * std::cos(turn), std::cos(tilt) * std::sin(turn), std::sin(tilt)); }
 
-SceneView::SceneView(QWidget* parent) : QWidget(parent) {
+SceneView::SceneView(QWidget* parent) : QWidget(parent), drawer_(this) {
     setMinimumSize(220, 200);
     setFocusPolicy(Qt::ClickFocus);
     setAttribute(Qt::WA_OpaquePaintEvent);
@@ -195,7 +196,11 @@ void SceneView::paintEvent(QPaintEvent*) {
     paint_words(p);
 }
 
-bool SceneView::picture_current() const { return !drawer_.working() || !isVisible() || (!stale_ && shown_ == asked_); }
+bool SceneView::picture_current() const {
+    const QWindow* on = window()->windowHandle();
+    if (!drawer_.working() || !isVisible() || !on || !on->isExposed()) return true;
+    return !stale_ && shown_ == asked_;
+}
 
 QImage SceneView::picture() {
     QImage with_words(size(), QImage::Format_RGB32);

@@ -31,7 +31,7 @@ public:
     void set_view_state(const cell::json& state);
     void look(double turn, double tilt);  ///< keeps the distance; top is tilt = pi/2
     bool working() const { return drawer_.working(); }
-    bool picture_current() const;  ///< what is shown is what there is
+    virtual bool picture_current() const;  ///< what is shown is what there is; nothing is to be shown where the view cannot be seen
     QImage picture();              ///< of what there is now, words included, in the widget's size
     /// Where a point of the world is seen; nothing where it is behind the eye.
     std::optional<QPointF> pixel_of(const geometry::Vector3& world) const;

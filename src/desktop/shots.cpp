@@ -5,52 +5,36 @@
 #include <QAction>
 #include <QApplication>
 #include <QDir>
-#include <QElapsedTimer>
 #include <QCheckBox>
 #include <QFile>
 #include <QImageReader>
 #include <QPainter>
 #include <QPushButton>
 #include <algorithm>
+#include <cstdio>
 
 #include "main_window.h"
+#include "settle.h"
 
 namespace escarp::desktop {
-namespace {
-
-void wait(int ms) {
-    QElapsedTimer clock;
-    clock.start();
-    while (clock.elapsed() < ms) QApplication::processEvents(QEventLoop::AllEvents, 20);
-}
-
-bool settle(MainWindow& window) {
-    QElapsedTimer clock;
-    clock.start();
-    const auto all_current = [&] {
-        Workspace& w = window.workspace();
-        if (w.trying()) return w.current();
-        const auto variants = w.document().variants();
-        return std::all_of(variants.begin(), variants.end(), [&](const cell::VariantInfo& v) { return w.current_of(QString::fromStdString(v.id)); });
-    };
-    while (!all_current() && clock.elapsed() < 60000) QApplication::processEvents(QEventLoop::AllEvents, 20);
-    wait(250);
-    return all_current();
-}
-
-}  // namespace
-
 int take_shots(MainWindow& window, const QString& folder, const QString& size) {
     QDir().mkpath(folder);
     const QString second = QFileInfo(window.workspace().file()).dir().filePath("lens-kitting.escarp");
     const QStringList parts = size.split('x');
     window.resize(parts.value(0).toInt(), parts.value(1).toInt());
     Workspace& w = window.workspace();
-    bool good = settle(window);
-    const auto shot = [&](const QString& name) {
-        good = settle(window) && good;
-        good = window.grab().save(folder + "/" + name + ".png") && good;
+    bool good = true;
+    const auto check = [&](bool done, const QString& what) {
+        if (!done) std::fprintf(stderr, "escarp: %s\n", qPrintable(what));
+        good = good && done;
     };
+    const auto calm = [&](const QString& before) { check(settle(window), QString("the window did not come to rest before \"%1\"").arg(before)); };
+    const auto save = [&](const auto& picture, const QString& name) { check(picture.save(folder + "/" + name + ".png"), QString("%1/%2.png cannot be written").arg(folder, name)); };
+    const auto shot = [&](const QString& name) {
+        calm(name);
+        save(window.grab(), name);
+    };
+    calm("the first picture");
     const auto act = [&](const char* name) { window.findChild<QAction*>(name)->trigger(); };
     const auto at_cycle = [&](double into) {
         const auto e = w.evaluation();
@@ -58,13 +42,15 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
     };
     // The layout drawing, as a picture of its SVG.
     const QString svg = folder + "/layout-drawing.svg";
-    if (window.layout_actions()->save_drawing(svg, {})) {
+    const bool drawn = window.layout_actions()->save_drawing(svg, {});
+    check(drawn, "the layout drawing cannot be written");
+    if (drawn) {
         QImageReader reader(svg);
         reader.setScaledSize(QSize(1600, 1131));
         QImage page(1600, 1131, QImage::Format_RGB32);
         page.fill(Qt::white);
         QPainter(&page).drawImage(0, 0, reader.read());
-        good = page.save(folder + "/layout-drawing.png") && good;
+        save(page, "layout-drawing");
         QFile::remove(svg);
     }
     window.floor()->fit(), window.model()->fit();
@@ -93,8 +79,8 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
         inspection::Cache cache;
         WhichArmDialog which(w, "Arm 2", study::which_arm(w.document(), w.variant().toStdString(), "arm2", cache), &window);
         which.show();
-        good = settle(window) && good;
-        good = which.grab().save(folder + "/which-arm.png") && good;
+        calm("which-arm");
+        save(which.grab(), "which-arm");
     }
     if (variants.size() > 1) {
         w.set_variant(QString::fromStdString(variants[1].id));
@@ -158,7 +144,7 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
                 button->click();
                 break;
             }
-        good = settle(window) && good;
+        calm("first-cell");
     }
     act("worksheet");
     window.floor()->fit(), window.model()->fit();

@@ -335,6 +335,13 @@ bool Workspace::current_of(const QString& variant) const {
     return found != results_.end() && found->second.edit == edit_;
 }
 
+bool Workspace::settled(bool every_variant) const {
+    if (told_soon_.isActive() || !current()) return false;
+    if (!every_variant || trying()) return true;
+    const auto all = document_.variants();
+    return std::all_of(all.begin(), all.end(), [this](const cell::VariantInfo& v) { return current_of(QString::fromStdString(v.id)); });
+}
+
 void Workspace::select(const QString& device, const QString& step) {
     const Selection next{device, step};
     if (next == selection_ && also_.isEmpty()) return;

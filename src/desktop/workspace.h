@@ -106,6 +106,8 @@ public:
     QString error_of(const QString& variant) const;
     bool current() const { return current_of(variant_); }
     bool current_of(const QString& variant) const;
+    /// Nothing that was asked for is still to come: the figures of what is shown (or of every variant, unless something is tried), and word of them.
+    bool settled(bool every_variant) const;
     double took_ms() const { return took_ms_; }
 
     const Surfaces& surfaces() const { return surfaces_; }

@@ -33,11 +33,11 @@ struct ArmHands : Bench {
         line->selectAll();
         QTest::keyClicks(line, text);
         QTest::keyClick(line, Qt::Key_Return);
-        QTest::qWait(20);
+        settle();
     }
     void press(const QString& name) {
         child<QPushButton>(name)->click();
-        QTest::qWait(40);
+        settle();
     }
     const cell::Device& arm() { return w().cell()->devices[static_cast<std::size_t>(w().cell()->device("arm1"))]; }
 };
@@ -146,7 +146,7 @@ TEST_CASE("all joint solutions are listed with their margins; choosing one shows
     ArmHands h;
     const geometry::Frame tool = h.tool();
     const kinematics::JointVector before = h.joints();
-    QTest::qWait(200);
+    h.settle();
     QStringList seen;
     for (auto* b : h.window.findChildren<QPushButton*>())
         if (b->isVisible() && b->objectName().startsWith("solution_")) seen << b->text();
@@ -157,7 +157,7 @@ TEST_CASE("all joint solutions are listed with their margins; choosing one shows
             b->click();
             break;
         }
-    QTest::qWait(40);
+    h.settle();
     CHECK((h.joints() - before).norm() > 0.1);
     CHECK(geometry::gap(h.tool(), tool).distance < 1e-9);
 }
@@ -194,7 +194,7 @@ TEST_CASE("which arm: the table agrees with the verdict, and choosing one swaps 
 TEST_CASE("the motion plot shows the selected arm within its limits, and a click on it moves the time") {
     ArmHands h;
     h.action("motion_plot")->trigger();
-    QTest::qWait(60);
+    h.settle();
     auto* plot = h.child<MotionPlot>("motion_plot");
     for (const auto what : {MotionPlot::What::position, MotionPlot::What::rate, MotionPlot::What::acceleration}) {
         plot->show_what(what);
@@ -247,7 +247,7 @@ TEST_CASE("handles in the Model move the tool along and about the directions cho
         QTest::mousePress(model, Qt::LeftButton, keys, a);
         for (int i = 1; i <= 6; ++i) QTest::mouseMove(model, a + (b - a) * i / 6);
         QTest::mouseRelease(model, Qt::LeftButton, keys, b);
-        QTest::qWait(30);
+        h.settle();
     };
     const geometry::Frame start = h.tool();
     const geometry::Vector3 x = geometry::Vector3::UnitX(), z = geometry::Vector3::UnitZ();
@@ -289,7 +289,7 @@ TEST_CASE("a link is dragged by its joint, the tool on the Floor in its plane, a
     QTest::mousePress(model, Qt::LeftButton, {}, a);
     for (int i = 1; i <= 6; ++i) QTest::mouseMove(model, a + QPoint(4 * i, 2 * i));
     QTest::mouseRelease(model, Qt::LeftButton, {}, a + QPoint(24, 12));
-    QTest::qWait(30);
+    h.settle();
     int changed = 0;
     for (int j = 0; j < before.size(); ++j) changed += std::abs(h.joints()[j] - before[j]) > 1e-6;
     CHECK(changed == 1);
@@ -303,7 +303,7 @@ TEST_CASE("a link is dragged by its joint, the tool on the Floor in its plane, a
     QTest::mousePress(floor, Qt::LeftButton, {}, from);
     for (int i = 1; i <= 6; ++i) QTest::mouseMove(floor, from + (to - from) * i / 6);
     QTest::mouseRelease(floor, Qt::LeftButton, {}, to);
-    QTest::qWait(30);
+    h.settle();
     const geometry::Vector3 moved = h.tool().translation() - start.translation();
     CHECK(moved.x() == Approx(0.06).margin(0.012));
     CHECK(moved.y() == Approx(-0.08).margin(0.012));
@@ -318,7 +318,7 @@ TEST_CASE("a link is dragged by its joint, the tool on the Floor in its plane, a
         const geometry::Vector3 wish = tester.world * geometry::Vector3(top.low.x() + share * (top.high.x() - top.low.x()), top.low.y() + share * (top.high.y() - top.low.y()), top.high.z());
         if (picked) break;
         QTest::mouseClick(model, Qt::LeftButton, {}, model->pixel_of(wish)->toPoint());
-        QTest::qWait(40);
+        h.settle();
         picked = h.tool().linear().col(2).z() < -0.999;
     }
     CHECK(picked);
@@ -330,7 +330,7 @@ TEST_CASE("every other joint solution can be shown as a ghost in the Model") {
     auto* box = h.child<QCheckBox>("solution_ghosts");
     CHECK(h.w().ghosts_of("arm1").empty());
     box->setChecked(true);
-    QTest::qWait(40);
+    h.settle();
     const auto ghosts = h.w().ghosts_of("arm1");
     CHECK(ghosts.size() >= 1);
     for (const auto& q : ghosts) {
@@ -338,7 +338,7 @@ TEST_CASE("every other joint solution can be shown as a ghost in the Model") {
         CHECK(h.arm().arm->model->mechanism.within_limits(q));
     }
     box->setChecked(false);
-    QTest::qWait(20);
+    h.settle();
     CHECK(h.w().ghosts_of("arm1").empty());
 }
 

@@ -15,6 +15,7 @@
 #include <QTest>
 #include <QToolButton>
 #include <desktop/main_window.h>
+#include <desktop/settle.h>
 #include <desktop/step_line.h>
 
 namespace escarp::tests {
@@ -36,7 +37,7 @@ struct Bench {
         window.show();
         REQUIRE(QTest::qWaitForWindowExposed(&window));
         window.activateWindow();
-        if (!QTest::qWaitForWindowActive(&window, 300)) makes_active();
+        if (!window.isActiveWindow()) makes_active();
         REQUIRE(room.isValid());
         const QString copy = room.filePath("leak-test.escarp");
         REQUIRE(QFile::copy(ESCARP_DEMO, copy));
@@ -52,14 +53,9 @@ struct Bench {
     }
     ~Bench() { w().forget_journal(); }
     Workspace& w() { return window.workspace(); }
-    void settle() {
-        QElapsedTimer clock;
-        clock.start();
-        QTest::qWait(20);
-        while (!w().current() && clock.elapsed() < 30000) QTest::qWait(5);
-        REQUIRE(w().current());
-        QTest::qWait(30);
-    }
+    /// What is shown is current, and nothing that was asked for is still to come.
+    void settle() { REQUIRE(desktop::settle(window, false)); }
+    void settle_all() { REQUIRE(desktop::settle(window, true)); }
     QString cycle() { return window.verdict()->shown("cycle"); }
     QAction* action(const char* name) {
         auto* a = window.findChild<QAction*>(name);
@@ -80,13 +76,13 @@ struct Bench {
     }
     void click_floor(const QPoint& at, Qt::KeyboardModifiers keys = {}) {
         QTest::mouseClick(window.floor(), Qt::LeftButton, keys, at);
-        QTest::qWait(20);
+        settle();
     }
     void drag_floor(const QPoint& from, const QPoint& by) {
         QTest::mousePress(window.floor(), Qt::LeftButton, {}, from);
         for (int i = 1; i <= 8; ++i) {
             QTest::mouseMove(window.floor(), from + by * i / 8);
-            QTest::qWait(15);
+            QApplication::processEvents();
         }
         QTest::mouseRelease(window.floor(), Qt::LeftButton, {}, from + by);
         settle();

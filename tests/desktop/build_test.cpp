@@ -17,7 +17,7 @@ namespace {
 struct BuildHands : Bench {
     explicit BuildHands(bool demo = false) : Bench(demo) {
         action("build")->trigger();
-        QTest::qWait(40);
+        settle();
     }
     BuildPage& page() { return *window.build(); }
     const Building& building() { return page().building(); }
@@ -62,7 +62,7 @@ struct BuildHands : Bench {
     }
     void add_move(const QString& device, const QString& pose) {
         w().select(device);
-        QTest::qWait(30);
+        settle();
         for (QAction* a : child<QToolButton>("add_step")->menu()->actions())
             if (a->text() == "Move to a pose") a->trigger();
         settle();
@@ -200,7 +200,7 @@ TEST_CASE("mistakes are named as they are made, the cell keeps what it had, and 
     h.action("build")->trigger();
     h.settle();
     h.page().choose_link(-1);
-    QTest::qWait(30);
+    h.settle();
     REQUIRE(h.building().link == 2);
     h.set("/joints/1/max_mm", "-20");
     REQUIRE(h.mistakes().size() == 1);
@@ -215,7 +215,7 @@ TEST_CASE("mistakes are named as they are made, the cell keeps what it had, and 
     CHECK(h.building().draft.joints[1].joint.axis.isApprox(geometry::Vector3(1, 1, 1).normalized()));
     h.choose("joint_parent", "1");
     h.page().choose_link(-1);
-    QTest::qWait(30);
+    h.settle();
     h.choose("joint_parent", "2");  // each on the other
     CHECK(h.mistakes().join(' ').contains("no path to the base"));
     // Through the file and back.
@@ -229,10 +229,10 @@ TEST_CASE("mistakes are named as they are made, the cell keeps what it had, and 
     CHECK(h.mistakes().join(' ').contains("no path to the base"));
     // Mended one by one; then it is in the cell.
     h.page().choose_link(1);
-    QTest::qWait(30);
+    h.settle();
     h.choose("joint_parent", "0");
     h.page().choose_link(1);
-    QTest::qWait(30);
+    h.settle();
     h.choose("joint_axis", "0 0 1");
     h.set("/joints/1/max_mm", "450");
     h.set("/links/2/bodies/0/size_mm/1", "80");
@@ -292,7 +292,7 @@ TEST_CASE("an arm read from a robot description is placed, given a tool and a pi
     h.type(h.child<NumberField>("place_y"), "-500");
     h.w().select(id);
     for (const char* step : {"Pick", "Place"}) {
-        QTest::qWait(30);
+        h.settle();
         for (QAction* a : h.child<QToolButton>("add_step")->menu()->actions())
             if (a->text() == step) a->trigger();
         h.settle();
@@ -341,7 +341,7 @@ TEST_CASE("a link dragged in the picture turns by its joint; followers go along;
     QTest::mousePress(view, Qt::LeftButton, {}, from);
     for (int i = 1; i <= 10; ++i) QTest::mouseMove(view, from + QPoint(0, 4 * i));
     QTest::mouseRelease(view, Qt::LeftButton, {}, from + QPoint(0, 40));
-    QTest::qWait(30);
+    h.settle();
     // The forearm follows J3: that is the joint that is tried.
     REQUIRE(h.building().values.count("J3") == 1);
     CHECK(h.building().values.at("J3") > 0.05);
@@ -349,7 +349,7 @@ TEST_CASE("a link dragged in the picture turns by its joint; followers go along;
     CHECK(frames.back().linear().col(2).cross(geometry::Vector3::UnitZ()).norm() < 1e-9);  // the flange stays level
     // Its own speed, without the catalogue's arm changing.
     h.page().choose_link(1);
-    QTest::qWait(30);
+    h.settle();
     h.set("/joints/0/speed_deg_s", "70");
     CHECK(h.building().draft.model.mechanism.joints[0].speed == Approx(70 * geometry::pi / 180));
     h.action("undo")->trigger();

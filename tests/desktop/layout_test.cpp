@@ -167,7 +167,7 @@ TEST_CASE("the first steps lead from the empty floor to a cycle in five clicks")
     Hands b;
     for (const char* name : {"first_arm", "first_table", "first_supply", "first_collect", "first_task"}) {
         QTest::mouseClick(b.child<QPushButton>(name), Qt::LeftButton);
-        QTest::qWait(30);
+        b.settle();
         b.settle();
     }
     INFO(b.told.join(" | ").toStdString());
@@ -195,7 +195,7 @@ TEST_CASE("a dimension that is typed into moves the device; what is half typed n
     QTest::keyClicks(field, "7 apples");
     CHECK(b.w().document() == before);
     QTest::keyClick(field, Qt::Key_Escape);
-    QTest::qWait(30);
+    b.settle();
     CHECK(b.w().document() == before);
     CHECK(!b.w().trying());
     const Vector3 stood = b.named("Tester").world.translation();
@@ -406,7 +406,7 @@ TEST_CASE("the list finds devices by typing; hiding and locking from it") {
         item->setCheckState(1, Qt::Unchecked);
         break;
     }
-    QTest::qWait(30);
+    b.settle();
     CHECK(b.w().hidden("marker"));
 }
 
@@ -468,8 +468,7 @@ TEST_CASE("a session that ends without saving is offered again; two windows do n
     REQUIRE(out.open(QIODevice::Append));
     out.write("\n");
     out.close();
-    QTest::qWait(300);
-    CHECK(b.told.last().contains("Another program has changed"));
+    CHECK(wait_until([&] { return b.told.last().contains("Another program has changed"); }));
     CHECK(b.w().changed_outside());
 }
 
@@ -505,8 +504,7 @@ TEST_CASE("a CAD file becomes a structure in the window, kept inside or linked; 
     REQUIRE(QFile::remove(file.fileName()));
     b.told.clear();
     REQUIRE(b.window.open_file(saved));
-    for (int i = 0; i < 100 && b.told.isEmpty(); ++i) QTest::qWait(30);
-    REQUIRE(!b.told.isEmpty());
+    REQUIRE(wait_until([&] { return !b.told.isEmpty(); }));
     CHECK(b.told.last().contains("press.stl"));
     CHECK(b.named("Linked press").extent().high.z() == Approx(0.4).margin(1e-4));
     b.window.grab();

@@ -31,7 +31,7 @@ TEST_CASE("a click on a figure goes to what decides it") {
         b.w().select({});
         b.w().set_time(0);
         QTest::mouseClick(b.window.verdict(), Qt::LeftButton, {}, QPoint(static_cast<int>(b.window.verdict()->width() * share), 40));
-        QTest::qWait(20);
+        b.settle();
     };
     const auto e = b.w().evaluation();
     click(0.5);  // clearance
@@ -101,12 +101,12 @@ TEST_CASE("every view draws something, in every variant and from every side") {
         b.settle();
         for (const char* side : {"front", "side", "top"}) {
             b.action(side)->trigger();
-            QTest::qWait(30);
+            b.settle();
             CHECK(drawn(b.window.floor()->grab().toImage()) > 0.08);
         }
         for (const char* view : {"model_top", "model_front", "model_side", "model_free"}) {
             b.action(view)->trigger();
-            QTest::qWait(40);
+            b.settle();
             CHECK(drawn(b.window.model()->picture()) > 0.05);
         }
         CHECK(drawn(b.window.ribbon()->grab().toImage()) > 0.15);
@@ -132,7 +132,7 @@ TEST_CASE("a click in the Model selects the body under it") {
 TEST_CASE("a device's parameters are edited in its card; what stands on what can be changed") {
     Bench b;
     b.w().select("tester");
-    QTest::qWait(30);
+    b.settle();
     const QString before = b.cycle();
     b.type(b.child<NumberField>("field_tester_process_s"), "12 s");
     CHECK(b.cycle() != before);
@@ -152,7 +152,7 @@ TEST_CASE("F2 renames, Ctrl+D duplicates with a free name") {
     Bench b;
     b.w().select("cabinet");
     QTest::keyClick(&b.window, Qt::Key_F2);
-    QTest::qWait(30);
+    b.settle();
     auto* name = b.child<QLineEdit>("name_cabinet");
     QTest::keyClicks(name, "Switch cabinet");
     QTest::keyClick(name, Qt::Key_Return);
@@ -171,7 +171,7 @@ TEST_CASE("showing a finding goes to its instant and selects what it is about") 
     const auto& findings = b.w().evaluation()->inspection->findings;
     REQUIRE(!findings.empty());
     QTest::mouseClick(b.child<QPushButton>("show"), Qt::LeftButton);
-    QTest::qWait(20);
+    b.settle();
     CHECK(b.w().time() == Approx(*findings.front().when_s));
     CHECK(b.w().selection().device.toStdString() == findings.front().devices.front());
 }
@@ -179,7 +179,7 @@ TEST_CASE("showing a finding goes to its instant and selects what it is about") 
 TEST_CASE("a plan in Side by side opens its variant") {
     Bench b;
     b.action("compare")->trigger();
-    QTest::qWait(400);
+    b.settle_all();
     CHECK(!b.window.verdict()->isVisible());
     Comparison* c = b.window.side_by_side()->comparison();
     QTest::mouseClick(c, Qt::LeftButton, {}, QPoint(static_cast<int>(c->width() * 0.55), 120));

@@ -35,7 +35,7 @@ TEST_CASE("a device dragged with the mouse changes the cycle figure at once, and
     QTest::mousePress(b.window.floor(), Qt::LeftButton, {}, marker);
     for (int i = 1; i <= 8; ++i) {
         QTest::mouseMove(b.window.floor(), marker + QPoint(2 * i, i));
-        QTest::qWait(20);
+        QApplication::processEvents();
     }
     b.settle();
     CHECK(b.w().trying());        // figures are live while the button is still held
@@ -106,7 +106,7 @@ TEST_CASE("scrubbing the ribbon moves the arm, and Floor and Model with it") {
     QTest::mouseMove(ribbon, x(from + 4.0));
     QTest::mouseMove(ribbon, x(from + 4.5));
     QTest::mouseRelease(ribbon, Qt::LeftButton, {}, x(from + 4.5));
-    QTest::qWait(50);
+    b.settle();
     CHECK(b.w().time() == Approx(from + 4.5).margin(0.03));
     CHECK((joints() - before).norm() > 0.05);
     CHECK(b.window.floor()->grab().toImage() != floor_before);
@@ -147,7 +147,7 @@ TEST_CASE("a step's number is edited in the Worksheet; selecting one place selec
     Bench b;
     const QString before = b.cycle();
     QTest::mouseClick(b.child<StepLine>("step_arm2_s1"), Qt::LeftButton);
-    QTest::qWait(30);
+    b.settle();
     CHECK(b.w().selection() == Selection{"arm2", "s1"});
     b.type(b.child<NumberField>("step_field_speed_pct"), "100");
     CHECK((*cell::find(b.w().resolved(), "/devices/arm2/task/s1/speed_pct")) == 100.0);
@@ -178,7 +178,7 @@ TEST_CASE("devices and steps are added and removed; names that are taken are ref
     b.settle();
     CHECK(b.w().cell()->devices.size() == devices);
     b.w().select("arm1", "s2");
-    QTest::qWait(30);
+    b.settle();
     auto* add = b.child<QToolButton>("add_step");
     const std::size_t steps = b.w().cell()->devices[static_cast<std::size_t>(b.w().cell()->device("arm1"))].task.size();
     for (QAction* a : add->menu()->actions())
@@ -197,7 +197,7 @@ TEST_CASE("play runs on, pauses, and steps from event to event") {
     b.w().set_time(10);
     QTest::keyClick(b.window.floor(), Qt::Key_Space);
     REQUIRE(b.w().playing());
-    QTest::qWait(300);
+    REQUIRE(wait_until([&] { return b.w().time() > 10.2; }));
     QTest::keyClick(b.window.floor(), Qt::Key_Space);
     CHECK(!b.w().playing());
     CHECK(b.w().time() > 10.1);
@@ -216,11 +216,8 @@ TEST_CASE("variants: made, renamed through the document, compared side by side, 
     REQUIRE(b.w().replace(b.w().document().with_variant(id, "Try", "B"), "New variant"));
     b.settle();
     QTest::mouseClick(b.child<QToolButton>("compare_tab"), Qt::LeftButton);
-    QTest::qWait(400);
+    b.settle_all();
     Comparison* c = b.window.side_by_side()->comparison();
-    QElapsedTimer clock;
-    clock.start();
-    while (clock.elapsed() < 10000 && c->shown("cycle", "D") == QString::fromUtf8("\u2013")) QTest::qWait(20);
     CHECK(c->isVisible());
     CHECK(c->shown("cycle", "A") == "9.30");
     CHECK(c->shown("cycle", "D") == c->shown("cycle", "B"));
@@ -281,7 +278,7 @@ TEST_CASE("from an empty floor to a first cycle time, by menu and key alone") {
     b.type(b.child<NumberField>("place_y"), "-500");
     b.w().select(arm);
     for (const char* step : {"Pick", "Place"}) {
-        QTest::qWait(30);
+        b.settle();
         for (QAction* a : b.child<QToolButton>("add_step")->menu()->actions())
             if (a->text() == step) a->trigger();
         b.settle();
@@ -313,7 +310,7 @@ TEST_CASE("the smallest and the largest usual window clip nothing away") {
     Bench b;
     for (const QSize size : {QSize(1280, 800), QSize(1920, 1080)}) {
         b.window.resize(size);
-        QTest::qWait(60);
+        b.settle();
         for (QWidget* view : std::initializer_list<QWidget*>{b.window.floor(), b.window.model(), b.window.ribbon(), b.window.verdict()}) {
             CHECK(view->isVisible());
             CHECK(b.window.rect().contains(QRect(view->mapTo(&b.window, QPoint(0, 0)), view->size())));

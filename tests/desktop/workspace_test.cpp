@@ -2,12 +2,12 @@
 
 #include <catch2/catch.hpp>
 
-#include <QElapsedTimer>
 #include <QSignalSpy>
 #include <QTemporaryDir>
 #include <QTest>
 
 #include <desktop/plan_drawing.h>
+#include <desktop/settle.h>
 #include <desktop/workspace.h>
 
 using namespace escarp;
@@ -16,10 +16,7 @@ using namespace escarp::desktop;
 namespace {
 
 void settle(Workspace& w) {
-    QElapsedTimer clock;
-    clock.start();
-    while (!w.current() && clock.elapsed() < 30000) QTest::qWait(2);
-    REQUIRE(w.current());
+    REQUIRE(wait_until([&] { return w.current(); }));
 }
 
 const std::string marker_x = "/devices/marker/placement/x_mm";
@@ -122,9 +119,7 @@ TEST_CASE("every variant comes to have its figures, the one looked at first") {
     Workspace w;
     REQUIRE(w.open(ESCARP_DEMO));
     settle(w);
-    QElapsedTimer clock;
-    clock.start();
-    while (!(w.current_of("B") && w.current_of("C")) && clock.elapsed() < 30000) QTest::qWait(5);
+    REQUIRE(wait_until([&] { return w.settled(true); }));
     CHECK(w.evaluation_of("B")->figures.cycle_s);
     CHECK(!w.evaluation_of("C")->figures.cycle_s);
     CHECK(w.error_of("A").isEmpty());
@@ -142,7 +137,7 @@ TEST_CASE("time stays within the run, and plays round and round in the steady st
     w.set_time(w.end_time() - 0.2);
     w.set_speed(5);
     w.play(true);
-    QTest::qWait(250);
+    CHECK(wait_until([&] { return w.time() < w.end_time() - 0.2; }));
     w.play(false);
     CHECK(w.time() < w.end_time() - 0.2);
     CHECK(w.time() >= simulation::seconds(w.evaluation()->run->steady->from));
