@@ -1,17 +1,13 @@
 #include "evaluator.h"
 
-#include <sys/resource.h>
-#include <sys/syscall.h>
 #include <tbb/task_scheduler_observer.h>
-#include <unistd.h>
 
 #include <QElapsedTimer>
 
+#include "step_back.h"
+
 namespace escarp::desktop {
 namespace {
-
-/// Figures can wait for a moment, the hand cannot: threads that compute step back behind the one that draws.
-void step_back() { ::setpriority(PRIO_PROCESS, static_cast<id_t>(::syscall(SYS_gettid)), 10); }
 
 class Politely final : public tbb::task_scheduler_observer {
 public:

@@ -160,7 +160,7 @@ void FloorView::begin_drag(const QPointF& at, int device) {
     std::erase_if(moving_, [&](int i) { return c.devices[static_cast<std::size_t>(i)].locked; });
     moving_ = cell::tops(c, moving_);
     before_ = workspace_.cell();
-    still_.evaluation = workspace_.evaluation();
+    held_evaluation_ = workspace_.evaluation();
     start_ = c.devices[static_cast<std::size_t>(root)].world;
     grabbed_ = at;
     set_hand(Hand::armed);
@@ -271,7 +271,7 @@ void FloorView::mousePressEvent(QMouseEvent* event) {
     if (!handle.isNull() && QLineF(handle, pressed_).length() < 9) {
         const cell::Cell& c = *workspace_.cell();
         before_ = workspace_.cell();
-        still_.evaluation = workspace_.evaluation();
+        held_evaluation_ = workspace_.evaluation();
         moving_ = {c.device(workspace_.selection().device.toStdString())};
         const int selected = c.device(workspace_.selection().device.toStdString());
         dragged_ = workspace_.selection().device;

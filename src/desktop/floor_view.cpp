@@ -148,41 +148,58 @@ QRectF FloorView::pixel_box(int device) const {
     return corners.isEmpty() ? QRectF(view_.to_pixels(d.world.translation()), QSizeF(1, 1)) : corners.boundingRect();
 }
 
-/// What does not change while the view is panned or something is dragged over it, with a rim around the window.
+/// The plan in layers that change for different reasons, each kept as a picture with a rim around the window while the view is panned, the time
+/// runs or something is dragged over it.
 void FloorView::draw_still(QPainter& p) {
+    using Layer = PlanOptions::Layer;
     constexpr int rim = 160;
     const bool drags = hand_ == Hand::dragging || hand_ == Hand::turning;
-    const auto cell = drags ? before_ : workspace_.cell();
-    const auto e = drags ? still_.evaluation : workspace_.evaluation();
-    QSet<QString> hidden = workspace_.hidden();
+    Kept now;
+    now.cell = drags ? before_ : workspace_.cell();
+    now.hidden = workspace_.hidden();
     if (drags)
-        for (std::size_t i = 0; i < cell->devices.size(); ++i)
-            if (std::any_of(moving_.begin(), moving_.end(), [&](int m) { return m == static_cast<int>(i) || cell->stands_on(static_cast<int>(i), m); })) hidden.insert(QString::fromStdString(cell->devices[i].id));
-    const QStringList selected = drags ? QStringList() : workspace_.selected();
-    const QPointF moved = view_.middle - still_.view.middle;
-    const bool same = still_.cell == cell && still_.evaluation == e && still_.time == workspace_.time() && still_.hidden == hidden && still_.posed == workspace_.pose_count() && still_.selected == selected && still_.shown == workspace_.shown() && still_.view.side == view_.side && still_.view.scale == view_.scale &&
-                      still_.view.turn == view_.turn && still_.view.tilt == view_.tilt && still_.size == size() && std::abs(moved.x()) <= rim && std::abs(moved.y()) <= rim;
-    if (!same) {
-        still_.cell = cell, still_.evaluation = e, still_.time = workspace_.time(), still_.hidden = hidden, still_.posed = workspace_.pose_count(), still_.selected = selected, still_.shown = workspace_.shown(), still_.view = view_, still_.size = size();
-        const double ratio = devicePixelRatioF();
-        still_.picture = QPixmap((size() + QSize(2 * rim, 2 * rim)) * ratio);
-        still_.picture.setDevicePixelRatio(ratio);
-        still_.picture.fill(Qt::transparent);
-        QPainter q(&still_.picture);
-        PlanView wide = view_;
-        wide.middle += QPointF(rim, rim);
-        PlanOptions o;
-        o.time_s = workspace_.time();
-        o.selected = selected;
-        o.names = still_.shown.names;
-        o.sheet = QRectF(rim, rim, width(), height());
-        o.frames = still_.shown.frames;
-        o.marks = still_.shown.helpers;
-        o.hidden = &still_.hidden;
-        o.posed = workspace_.posed();
-        draw_plan(q, wide, *cell, e.get(), o);
+        for (std::size_t i = 0; i < now.cell->devices.size(); ++i)
+            if (std::any_of(moving_.begin(), moving_.end(), [&](int m) { return m == static_cast<int>(i) || now.cell->stands_on(static_cast<int>(i), m); })) now.hidden.insert(QString::fromStdString(now.cell->devices[i].id));
+    now.shown = workspace_.shown(), now.view = view_, now.size = size();
+    for (const Layer layer : {Layer::ground, Layer::live, Layer::names}) {
+        if (layer == Layer::ground && view_.side != Side::top) continue;
+        if (layer == Layer::names && !now.shown.names) continue;
+        now.evaluation = nullptr, now.time = -1, now.posed = -1, now.selected.clear();
+        if (layer == Layer::live) now.evaluation = drags ? held_evaluation_ : workspace_.evaluation(), now.time = workspace_.time(), now.posed = workspace_.pose_count();
+        if (layer == Layer::names && !drags) now.selected = workspace_.selected();
+        Kept& kept = kept_[static_cast<std::size_t>(layer)];
+        if (!kept.serves(now, rim)) {
+            now.picture = kept.size == now.size ? std::move(kept.picture) : QPixmap();  // its room is used again
+            const double ratio = devicePixelRatioF();
+            if (now.picture.isNull()) now.picture = QPixmap((size() + QSize(2 * rim, 2 * rim)) * ratio);
+            now.picture.setDevicePixelRatio(ratio);
+            now.picture.fill(Qt::transparent);
+            QPainter q(&now.picture);
+            PlanView wide = view_;
+            wide.middle += QPointF(rim, rim);
+            PlanOptions o;
+            o.layer = layer;
+            o.time_s = workspace_.time();
+            o.selected = now.selected;
+            o.names = now.shown.names;
+            o.sheet = QRectF(rim, rim, width(), height());
+            o.frames = now.shown.frames;
+            o.marks = now.shown.helpers;
+            o.hidden = &now.hidden;
+            o.posed = workspace_.posed();
+            draw_plan(q, wide, *now.cell, layer == Layer::live ? now.evaluation.get() : nullptr, o);
+            q.end();
+            kept = now;
+            now.picture = QPixmap();
+        }
+        p.drawPixmap(view_.middle - kept.view.middle - QPointF(rim, rim), kept.picture);
     }
-    p.drawPixmap(view_.middle - still_.view.middle - QPointF(rim, rim), still_.picture);
+}
+
+bool FloorView::Kept::serves(const Kept& now, double rim) const {
+    const QPointF moved = now.view.middle - view.middle;
+    return cell == now.cell && evaluation == now.evaluation && time == now.time && hidden == now.hidden && posed == now.posed && selected == now.selected && shown == now.shown && size == now.size && view.side == now.view.side && view.scale == now.view.scale && view.turn == now.view.turn &&
+           view.tilt == now.view.tilt && std::abs(moved.x()) <= rim && std::abs(moved.y()) <= rim;
 }
 
 void FloorView::paintEvent(QPaintEvent*) {

@@ -131,18 +131,22 @@ private:
     QString lands_on_;
     std::vector<Dimension> dimensions_;
     int cycle_ = 0;
-    struct {
+    /// A layer of the plan as it was drawn last; what it does not depend on is left empty.
+    struct Kept {
         std::shared_ptr<const cell::Cell> cell;
         std::shared_ptr<const study::Evaluation> evaluation;
         double time = -1;
         QSet<QString> hidden;
-        int posed = 0;
+        int posed = -1;
         QStringList selected;
         Shown shown;
         PlanView view;
         QSize size;
         QPixmap picture;
-    } still_;
+        bool serves(const Kept& now, double rim) const;
+    };
+    std::array<Kept, 4> kept_;  ///< by PlanOptions::Layer
+    std::shared_ptr<const study::Evaluation> held_evaluation_;  ///< the newest when a drag began
     FloorPicture picture_;
     std::map<std::uint64_t, Reachable> reach_;
     struct {

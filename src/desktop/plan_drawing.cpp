@@ -247,36 +247,40 @@ void draw_names(QPainter& p, const PlanView& v, const cell::Cell& cell, const Pl
 }  // namespace
 
 void draw_plan(QPainter& p, const PlanView& v, const cell::Cell& cell, const study::Evaluation* e, const PlanOptions& o) {
+    using Layer = PlanOptions::Layer;
     p.setRenderHint(QPainter::Antialiasing);
+    const auto draws = [&](Layer layer) { return o.layer == Layer::all || o.layer == layer; };
     const auto shown = [&](std::size_t i) { return (o.only.empty() || std::find(o.only.begin(), o.only.end(), static_cast<int>(i)) != o.only.end()) && !(o.hidden && o.hidden->contains(QString::fromStdString(cell.devices[i].id))); };
     std::vector<Piece> pieces;
-    const bool parts = e && o.arms_moving && o.only.empty();
-    for (std::size_t i = 0; i < cell.devices.size(); ++i)
-        if (!cell.devices[i].arm && shown(i)) collect_device(v, cell, static_cast<int>(i), e, o.time_s, o.posed, pieces);
-    const auto marks = [&] {
+    const auto collect = [&](const auto& which) {
         for (std::size_t i = 0; i < cell.devices.size(); ++i)
-            if (shown(i) && (o.marks || cell.devices[i].look == cell::Look::marking)) draw_marks(p, v, cell.devices[i], e, o.time_s);
+            if (shown(i) && which(cell.devices[i])) collect_device(v, cell, static_cast<int>(i), o.arms_moving ? e : nullptr, o.time_s, o.posed, pieces);
     };
-    if (v.side == Side::top) {  // belts and beds first, then parts, marks and hoods: read like a drawing
-        std::vector<Piece> low;
-        for (Piece& piece : pieces) low.push_back(std::move(piece));
-        pieces.clear();
-        paint(p, low);
-        marks();
-        if (parts) collect_parts(v, cell, *e, o.time_s, o.posed, pieces);
+    const auto stands = [](const cell::Device& d) { return !d.arm; };
+    const auto marks = [&](const auto& which) {
         for (std::size_t i = 0; i < cell.devices.size(); ++i)
-            if (shown(i) && (cell.devices[i].look == cell::Look::source || (cell.devices[i].look == cell::Look::sink && cell.devices[i].host >= 0))) collect_device(v, cell, static_cast<int>(i), e, o.time_s, o.posed, pieces);
-    } else if (parts) {
-        collect_parts(v, cell, *e, o.time_s, o.posed, pieces);
+            if (shown(i) && which(cell.devices[i]) && (o.marks || cell.devices[i].look == cell::Look::marking)) draw_marks(p, v, cell.devices[i], e, o.time_s);
+    };
+    const auto switches = [](const cell::Device& d) { return d.look == cell::Look::sensor; };
+    const bool top = v.side == Side::top;
+    if (top && draws(Layer::ground)) {  // belts and beds first, then parts, marks and hoods: read like a drawing
+        collect(stands);
+        paint(p, pieces);
+        marks([&](const cell::Device& d) { return !switches(d); });
     }
-    for (std::size_t i = 0; i < cell.devices.size(); ++i)
-        if (cell.devices[i].arm && shown(i)) collect_device(v, cell, static_cast<int>(i), o.arms_moving ? e : nullptr, o.time_s, o.posed, pieces);
-    paint(p, pieces);
-    if (v.side != Side::top) marks();
-    if (o.frames)
-        for (std::size_t i = 0; i < cell.devices.size(); ++i)
-            if (shown(i)) draw_frame(p, v, cell.devices[i].world);
-    if (o.names) draw_names(p, v, cell, o);
+    if (draws(Layer::live)) {
+        if (top) marks(switches);
+        else collect(stands);
+        if (e && o.arms_moving && o.only.empty()) collect_parts(v, cell, *e, o.time_s, o.posed, pieces);
+        if (top) collect([](const cell::Device& d) { return d.look == cell::Look::source || (d.look == cell::Look::sink && d.host >= 0); });
+        collect([](const cell::Device& d) { return d.arm.has_value(); });
+        paint(p, pieces);
+        if (!top) marks([](const cell::Device&) { return true; });
+        if (o.frames)
+            for (std::size_t i = 0; i < cell.devices.size(); ++i)
+                if (shown(i)) draw_frame(p, v, cell.devices[i].world);
+    }
+    if (o.names && draws(Layer::names)) draw_names(p, v, cell, o);
 }
 
 }  // namespace escarp::desktop

@@ -42,6 +42,9 @@ struct PlanOptions {
     const QSet<QString>* hidden = nullptr;  ///< device ids
     const Posed* posed = nullptr;
     std::vector<int> only = {};  ///< draw only these devices, without parts; empty: all of them
+    /// What changes for different reasons can be drawn apart, one over the other: what stands below all that moves (none of it where bodies are
+    /// sorted by their depth), what depends on the time, the names.
+    enum class Layer { all, ground, live, names } layer = Layer::all;
 };
 
 /// The flat box (in metres) that holds all devices (or those of a list); empty cells give 4 x 3 m.

@@ -1,5 +1,7 @@
 #include "scene_drawer.h"
 
+#include "step_back.h"
+
 #include <QOffscreenSurface>
 #include <QThread>
 #include <QOpenGLBuffer>
@@ -200,17 +202,23 @@ private:
     std::unique_ptr<QOpenGLFramebufferObject> target_;
 };
 
-SceneDrawer::SceneDrawer(QObject* parent) : QObject(parent), surface_(std::make_unique<QOffscreenSurface>()), context_(std::make_unique<QOpenGLContext>()) {
-    surface_->create();  // a surface belongs to the thread of the window
-    if (!surface_->isValid() || !context_->create()) return;
-    const QSurfaceFormat got = context_->format();
-    if (got.version() < qMakePair(3, 3) || !context_->makeCurrent(surface_.get())) return;
-    painter_ = std::make_unique<Painter>();
-    working_ = painter_->begin(*context_);
-    context_->doneCurrent();
-    if (!working_ || !QOpenGLContext::supportsThreadedOpenGL()) return;
-    context_->moveToThread(nullptr);  // to whichever thread makes it its own
+SceneDrawer::SceneDrawer(QObject* parent) : QObject(parent), surface_(std::make_unique<QOffscreenSurface>()) {
+    surface_->create();  // a surface belongs to the thread of the window, a context to the one that draws
+    if (!surface_->isValid()) return;
+    if (!QOpenGLContext::supportsThreadedOpenGL()) {
+        working_ = begin();
+        return;
+    }
     thread_ = std::thread([this] { work(); });
+    std::unique_lock hold(lock_);
+    idle_.wait(hold, [this] { return begun_; });
+}
+
+bool SceneDrawer::begin() {
+    context_ = std::make_unique<QOpenGLContext>();
+    if (!context_->create() || context_->format().version() < qMakePair(3, 3) || !context_->makeCurrent(surface_.get())) return false;
+    painter_ = std::make_unique<Painter>();
+    return painter_->begin(*context_);
 }
 
 SceneDrawer::~SceneDrawer() {
@@ -221,7 +229,7 @@ SceneDrawer::~SceneDrawer() {
         }
         wake_.notify_all();
         thread_.join();
-    } else if (painter_ && context_->makeCurrent(surface_.get())) {
+    } else if (working_ && context_->makeCurrent(surface_.get())) {
         painter_->end();
     }
 }
@@ -242,14 +250,19 @@ void SceneDrawer::draw(Scene scene) {
 
 QImage SceneDrawer::wait() {
     std::unique_lock hold(lock_);
-    idle_.wait(hold, [this] { return !thread_.joinable() || quit_ || (!next_ && !busy_); });
+    idle_.wait(hold, [this] { return !working_ || !thread_.joinable() || quit_ || (!next_ && !busy_); });
     return last_;
 }
 
 void SceneDrawer::work() {
-    context_->moveToThread(QThread::currentThread());
-    const bool fits = context_->makeCurrent(surface_.get());
-    while (true) {
+    step_back();  // before the context is made: what draws in software starts threads of its own, which take after this one
+    {
+        const bool fits = begin();
+        const std::lock_guard guard(lock_);
+        working_ = fits, begun_ = true;
+    }
+    idle_.notify_all();
+    while (working_) {
         std::optional<Scene> scene;
         {
             std::unique_lock hold(lock_);
@@ -260,14 +273,14 @@ void SceneDrawer::work() {
             scene.swap(next_);
             busy_ = true;
         }
-        const QImage picture = fits ? painter_->draw(*scene) : QImage();
+        const QImage picture = painter_->draw(*scene);
         {
             const std::lock_guard guard(lock_);
             last_ = picture;
         }
         Q_EMIT drawn(picture, scene->number);
     }
-    if (fits) painter_->end();
+    if (working_) painter_->end();
     painter_.reset();
     context_->doneCurrent();
     context_.reset();

@@ -56,6 +56,7 @@ Q_SIGNALS:
 
 private:
     class Painter;
+    bool begin();
     void work();
     std::unique_ptr<QOffscreenSurface> surface_;
     std::unique_ptr<QOpenGLContext> context_;
@@ -65,7 +66,7 @@ private:
     std::condition_variable wake_, idle_;
     std::optional<Scene> next_;
     QImage last_;
-    bool busy_ = false, quit_ = false;
+    bool begun_ = false, busy_ = false, quit_ = false;
     std::thread thread_;
 };
 
