@@ -244,7 +244,27 @@ void CycleRibbon::draw_cursor(QPainter& p) const {
 }
 
 void CycleRibbon::paintEvent(QPaintEvent*) {
+    // All but the cursor is drawn again only where it changed.
+    const Kept now{workspace_.evaluation(), from_, span_, scroll_, size(), workspace_.selection(), workspace_.current(), {}};
+    if (!kept_.serves(now)) {
+        const double ratio = devicePixelRatioF();
+        kept_ = now;
+        kept_.picture = QPixmap(size() * ratio);
+        kept_.picture.setDevicePixelRatio(ratio);
+        QPainter still(&kept_.picture);
+        draw_still(still);
+    }
     QPainter p(this);
+    p.drawPixmap(0, 0, kept_.picture);
+    p.setRenderHint(QPainter::Antialiasing);
+    if (now.evaluation && !now.evaluation->cell->devices.empty()) draw_cursor(p);
+}
+
+bool CycleRibbon::Kept::serves(const Kept& now) const {
+    return evaluation == now.evaluation && from == now.from && span == now.span && scroll == now.scroll && size == now.size && selection == now.selection && current == now.current && !picture.isNull();
+}
+
+void CycleRibbon::draw_still(QPainter& p) const {
     p.setRenderHint(QPainter::Antialiasing);
     p.fillRect(rect(), theme::panel);
     const auto e = workspace_.evaluation();
@@ -287,7 +307,6 @@ void CycleRibbon::paintEvent(QPaintEvent*) {
     }
     p.restore();
     draw_bracket(p);
-    draw_cursor(p);
     if (!workspace_.current()) {
         p.setFont(theme::font(11, true));
         p.setPen(theme::watch_text);

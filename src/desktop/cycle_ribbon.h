@@ -41,6 +41,17 @@ private:
     void draw_axis(QPainter& p) const;
     void draw_bracket(QPainter& p) const;
     void draw_cursor(QPainter& p) const;
+    void draw_still(QPainter& p) const;
+    /// All but the cursor as it was drawn last, and what it depends on.
+    struct Kept {
+        std::shared_ptr<const study::Evaluation> evaluation;
+        double from = 0, span = 0, scroll = 0;
+        QSize size;
+        Selection selection;
+        bool current = false;
+        QPixmap picture;
+        bool serves(const Kept& now) const;
+    } kept_;
     QRectF block_box(const simulation::Block& b, const Lane& lane, double y) const;
     int block_at(const QPointF& pixel) const;
     double time_of(double x) const;

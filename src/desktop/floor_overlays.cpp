@@ -42,14 +42,18 @@ double FloorView::working_height() const {
     return n ? std::round(sum / n * 1e3) * 1e-3 : 0.9;
 }
 
-void FloorView::draw_boundary(QPainter& p) const {
+void FloorView::draw_boundary(QPainter& p) {
     if (view_.side != Side::top || workspace_.cell()->devices.empty()) return;
-    std::vector<geometry::Point2> points;
-    for (const cell::Device& d : workspace_.cell()->devices)
-        for (const geometry::Body& b : d.bodies)
-            for (const geometry::Point2& q : geometry::footprint(b.shape, d.world * b.at, 16)) points.push_back(q);
+    if (boundary_.cell != workspace_.cell()) {
+        boundary_.cell = workspace_.cell();
+        std::vector<geometry::Point2> points;
+        for (const cell::Device& d : boundary_.cell->devices)
+            for (const geometry::Body& b : d.bodies)
+                for (const geometry::Point2& q : geometry::footprint(b.shape, d.world * b.at, 16)) points.push_back(q);
+        boundary_.line = geometry::hull(points);
+    }
     QPolygonF line;
-    for (const geometry::Point2& q : geometry::hull(points)) line << view_.flat_to_pixels(q.x(), q.y());
+    for (const geometry::Point2& q : boundary_.line) line << view_.flat_to_pixels(q.x(), q.y());
     p.setBrush(Qt::NoBrush);
     p.setPen(QPen(theme::ink, 1.1, Qt::DashDotLine));
     p.drawPolygon(line);

@@ -85,7 +85,7 @@ private:
     double grid_step() const;
     void draw_still(QPainter& p);
     void draw_grid(QPainter& p) const;
-    void draw_boundary(QPainter& p) const;
+    void draw_boundary(QPainter& p);
     void draw_reach(QPainter& p);
     void draw_base_field(QPainter& p);
     void draw_needs(QPainter& p) const;
@@ -147,6 +147,10 @@ private:
     };
     std::array<Kept, 4> kept_;  ///< by PlanOptions::Layer
     std::shared_ptr<const study::Evaluation> held_evaluation_;  ///< the newest when a drag began
+    struct {
+        std::shared_ptr<const cell::Cell> cell;
+        std::vector<geometry::Point2> line;  ///< round all that stands on the floor
+    } boundary_;
     FloorPicture picture_;
     std::map<std::uint64_t, Reachable> reach_;
     struct {
