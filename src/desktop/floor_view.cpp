@@ -106,36 +106,37 @@ double FloorView::grid_step() const {
     return 10.0;
 }
 
-void FloorView::draw_grid(QPainter& p) const {
+/// `view` on a sheet of `size` pixels.
+void FloorView::draw_grid(QPainter& p, const PlanView& view, const QSizeF& size) const {
     const auto colour = [](double v) { return std::abs(std::remainder(v, 1.0)) < 1e-6 ? QColor(0xE0, 0xD9, 0xC6) : QColor(0xF0, 0xEB, 0xDE); };
-    if (view_.side == Side::corner) {  // the floor as it lies, around what stands on it
+    if (view.side == Side::corner) {  // the floor as it lies, around what stands on it
         geometry::Box3 all;
         for (const cell::Device& d : workspace_.cell()->devices) all.add(d.world.translation(), 1.5);
         if (all.empty()) all.add({-2, -2, 0}), all.add({2, 2, 0});
         const double x0 = std::floor(all.low.x()), x1 = std::ceil(all.high.x()), y0 = std::floor(all.low.y()), y1 = std::ceil(all.high.y());
         p.setPen(QPen(colour(0), 1));
-        for (double x = x0; x <= x1; x += 0.5) p.drawLine(view_.to_pixels({x, y0, 0}), view_.to_pixels({x, y1, 0}));
-        for (double y = y0; y <= y1; y += 0.5) p.drawLine(view_.to_pixels({x0, y, 0}), view_.to_pixels({x1, y, 0}));
+        for (double x = x0; x <= x1; x += 0.5) p.drawLine(view.to_pixels({x, y0, 0}), view.to_pixels({x, y1, 0}));
+        for (double y = y0; y <= y1; y += 0.5) p.drawLine(view.to_pixels({x0, y, 0}), view.to_pixels({x1, y, 0}));
         return;
     }
     const double step = grid_step();
-    const QPointF a = view_.to_flat({0, static_cast<double>(height())}), b = view_.to_flat({static_cast<double>(width()), 0});
+    const QPointF a = view.to_flat({0, size.height()}), b = view.to_flat({size.width(), 0});
     p.setRenderHint(QPainter::Antialiasing, false);
     for (double x = std::floor(a.x() / step) * step; x <= b.x(); x += step) {
         p.setPen(QPen(colour(x), 1));
-        const double px = view_.flat_to_pixels(x, 0).x();
-        p.drawLine(QPointF(px, 0), QPointF(px, height()));
+        const double px = view.flat_to_pixels(x, 0).x();
+        p.drawLine(QPointF(px, 0), QPointF(px, size.height()));
     }
     for (double y = std::floor(a.y() / step) * step; y <= b.y(); y += step) {
         p.setPen(QPen(colour(y), 1));
-        const double py = view_.flat_to_pixels(0, y).y();
-        p.drawLine(QPointF(0, py), QPointF(width(), py));
+        const double py = view.flat_to_pixels(0, y).y();
+        p.drawLine(QPointF(0, py), QPointF(size.width(), py));
     }
     p.setRenderHint(QPainter::Antialiasing);
-    if (view_.side != Side::top) {
+    if (view.side != Side::top) {
         p.setPen(QPen(theme::ink, 1.4));
-        const double floor = view_.flat_to_pixels(0, 0).y();
-        p.drawLine(QPointF(0, floor), QPointF(width(), floor));
+        const double floor = view.flat_to_pixels(0, 0).y();
+        p.drawLine(QPointF(0, floor), QPointF(size.width(), floor));
     }
 }
 
@@ -152,7 +153,6 @@ QRectF FloorView::pixel_box(int device) const {
 /// runs or something is dragged over it.
 void FloorView::draw_still(QPainter& p) {
     using Layer = PlanOptions::Layer;
-    constexpr int rim = 160;
     const bool drags = hand_ == Hand::dragging || hand_ == Hand::turning;
     Kept now;
     now.cell = drags ? before_ : workspace_.cell();
@@ -167,16 +167,7 @@ void FloorView::draw_still(QPainter& p) {
         now.evaluation = nullptr, now.time = -1, now.posed = -1, now.selected.clear();
         if (layer == Layer::live) now.evaluation = drags ? held_evaluation_ : workspace_.evaluation(), now.time = workspace_.time(), now.posed = workspace_.pose_count();
         if (layer == Layer::names && !drags) now.selected = workspace_.selected();
-        Kept& kept = kept_[static_cast<std::size_t>(layer)];
-        if (!kept.serves(now, rim)) {
-            now.picture = kept.size == now.size ? std::move(kept.picture) : QPixmap();  // its room is used again
-            const double ratio = devicePixelRatioF();
-            if (now.picture.isNull()) now.picture = QPixmap((size() + QSize(2 * rim, 2 * rim)) * ratio);
-            now.picture.setDevicePixelRatio(ratio);
-            now.picture.fill(Qt::transparent);
-            QPainter q(&now.picture);
-            PlanView wide = view_;
-            wide.middle += QPointF(rim, rim);
+        draw_kept(p, kept_[static_cast<std::size_t>(layer)], now, [&](QPainter& q, const PlanView& wide) {
             PlanOptions o;
             o.layer = layer;
             o.time_s = workspace_.time();
@@ -188,15 +179,32 @@ void FloorView::draw_still(QPainter& p) {
             o.hidden = &now.hidden;
             o.posed = workspace_.posed();
             draw_plan(q, wide, *now.cell, layer == Layer::live ? now.evaluation.get() : nullptr, o);
-            q.end();
-            kept = now;
-            now.picture = QPixmap();
-        }
-        p.drawPixmap(view_.middle - kept.view.middle - QPointF(rim, rim), kept.picture);
+        });
     }
 }
 
-bool FloorView::Kept::serves(const Kept& now, double rim) const {
+/// Draws what is kept, anew if it does not serve any more.
+void FloorView::draw_kept(QPainter& p, Kept& kept, const Kept& now, const std::function<void(QPainter&, const PlanView&)>& draw) const {
+    if (!kept.serves(now)) {
+        QPixmap picture = kept.size == now.size ? std::move(kept.picture) : QPixmap();  // its room is used again
+        const double ratio = devicePixelRatioF();
+        if (picture.isNull()) picture = QPixmap((size() + QSize(2 * rim, 2 * rim)) * ratio);
+        picture.setDevicePixelRatio(ratio);
+        picture.fill(Qt::transparent);
+        PlanView wide = view_;
+        wide.middle += QPointF(rim, rim);
+        {
+            QPainter q(&picture);
+            draw(q, wide);
+        }
+        kept = now;
+        kept.picture = std::move(picture);
+    }
+    p.drawPixmap(view_.middle - kept.view.middle - QPointF(rim, rim), kept.picture);
+}
+
+bool FloorView::Kept::serves(const Kept& now) const {
+    if (picture.isNull()) return false;
     const QPointF moved = now.view.middle - view.middle;
     return cell == now.cell && evaluation == now.evaluation && time == now.time && hidden == now.hidden && posed == now.posed && selected == now.selected && shown == now.shown && size == now.size && view.side == now.view.side && view.scale == now.view.scale && view.turn == now.view.turn &&
            view.tilt == now.view.tilt && std::abs(moved.x()) <= rim && std::abs(moved.y()) <= rim;
@@ -208,7 +216,12 @@ void FloorView::paintEvent(QPaintEvent*) {
     const Shown& shown = workspace_.shown();
     const bool clean = shown == Shown::nothing();
     picture_.draw(p, view_);
-    if (!clean) draw_grid(p);
+    if (!clean) {
+        Kept now;
+        now.view = view_, now.size = size();
+        if (view_.side == Side::corner) now.cell = workspace_.cell();  // it lies round what stands there
+        draw_kept(p, grid_, now, [this](QPainter& q, const PlanView& wide) { draw_grid(q, wide, size() + QSize(2 * rim, 2 * rim)); });
+    }
     draw_base_field(p);
     draw_reach(p);
     if (shown.helpers && hand_ != Hand::panning && hand_ != Hand::dragging) draw_boundary(p);

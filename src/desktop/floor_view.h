@@ -3,6 +3,8 @@
 // dimensions, guides) in floor_overlays.cpp, mouse and keys in floor_hands.cpp.
 
 #include <QWidget>
+#include <array>
+#include <functional>
 #include <optional>
 
 #include <cell/compose.h>
@@ -84,7 +86,7 @@ private:
     QRectF pixel_box(int device) const;
     double grid_step() const;
     void draw_still(QPainter& p);
-    void draw_grid(QPainter& p) const;
+    void draw_grid(QPainter& p, const PlanView& view, const QSizeF& size) const;
     void draw_boundary(QPainter& p);
     void draw_reach(QPainter& p);
     void draw_base_field(QPainter& p);
@@ -143,8 +145,11 @@ private:
         PlanView view;
         QSize size;
         QPixmap picture;
-        bool serves(const Kept& now, double rim) const;
+        bool serves(const Kept& now) const;
     };
+    static constexpr int rim = 160;  ///< pixels that a kept picture reaches beyond the window
+    void draw_kept(QPainter& p, Kept& kept, const Kept& now, const std::function<void(QPainter&, const PlanView&)>& draw) const;
+    Kept grid_;
     std::array<Kept, 4> kept_;  ///< by PlanOptions::Layer
     std::shared_ptr<const study::Evaluation> held_evaluation_;  ///< the newest when a drag began
     struct {
