@@ -190,6 +190,7 @@ struct Cell {
     std::vector<Device> devices;   ///< in the file's order
     std::vector<Exclusion> exclusions;
     std::vector<StepBlock> blocks;
+    std::vector<Problem> slips;    ///< keys that are not known where they stand, if they were looked for
 
     int device(const std::string& id) const;  ///< index or -1
     int part_type(const std::string& id) const;
@@ -200,8 +201,9 @@ struct Cell {
 };
 
 class Kinds;
-/// Reads and checks one resolved variant. Throws InputError with every problem found (up to 50).
-std::shared_ptr<const Cell> read_cell(const json& resolved, const Kinds& kinds);
+/// Reads and checks one resolved variant. Throws InputError with every problem found (up to 50). `with_slips`: keys that are not known where they
+/// stand are looked for, too.
+std::shared_ptr<const Cell> read_cell(const json& resolved, const Kinds& kinds, bool with_slips = false);
 
 /// Every step of a task, inner ones too, in order.
 std::vector<const Step*> all_steps(const std::vector<Step>& task);

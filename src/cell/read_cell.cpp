@@ -17,6 +17,7 @@ MeshAsset read_mesh(const Reader& r) {
     m.id = r.id("id");
     m.name = r.text("name", m.id);
     m.colour = r.text("colour", "");
+    r.knows({"surface", "link", "size_mm", "volume_cm3", "triangles"});
     const json& pieces = r.raw("pieces");
     bool fits = pieces.is_array() && !pieces.empty() && pieces.size() <= 200;
     if (fits)
@@ -97,10 +98,12 @@ void read_device_outline(const Reader& r, const Kinds& kinds, Device& d) {
 
 }  // namespace
 
-std::shared_ptr<const Cell> read_cell(const json& resolved, const Kinds& kinds) {
+std::shared_ptr<const Cell> read_cell(const json& resolved, const Kinds& kinds, bool with_slips) {
     std::vector<Problem> problems;
     auto cell = std::make_shared<Cell>();
-    const Reader r(resolved, "", problems);
+    KeyLedger ledger;
+    const Reader r(resolved, "", problems, with_slips ? &ledger : nullptr);
+    r.knows({"escarp", "views", "underlay", "retired_ids", "variants", "baseline", "unfinished_models"});
     cell->name = r.text("name", "Cell");
     cell->takt = r.number("takt_s", {0, 1e5}, 0);
     cell->horizon = r.number("horizon_s", {1, 1e6}, 900);
@@ -153,6 +156,7 @@ std::shared_ptr<const Cell> read_cell(const json& resolved, const Kinds& kinds) 
     }
     if (problems.size() > 50) problems.resize(50);
     if (!problems.empty()) throw InputError(std::move(problems));
+    if (with_slips) cell->slips = ledger.slips();
     return cell;
 }
 

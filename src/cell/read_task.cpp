@@ -74,9 +74,11 @@ struct TaskReader {
                 if (*s.held < joint.low - 1e-9 || *s.held > joint.high + 1e-9) r.problem(key, "Joint " + joint.name + " cannot be held outside its limits.");
             }
         }
-        s.approach = r.number("approach_mm", {0, 2000}, 80);
-        s.retreat = r.number("retreat_mm", {0, 2000}, 80);
-        s.turn = r.number("turn_deg", {-360, 360}, 0);
+        if (s.kind != StepKind::move) {
+            s.approach = r.number("approach_mm", {0, 2000}, 80);
+            s.retreat = r.number("retreat_mm", {0, 2000}, 80);
+            s.turn = r.number("turn_deg", {-360, 360}, 0);
+        }
         s.posture = r.whole("posture", -1, 7, -1);
         if (!owner.arm) r.problem("do", "Only an arm can do this step.");
         else if (!owner.arm->tool && s.kind != StepKind::move) r.problem("do", "\"" + owner.name + "\" carries no tool; set its \"tool\" first.");

@@ -50,9 +50,19 @@ std::string unit_sign(const std::string& key) {
     return u ? u->sign : "";
 }
 
-Reader::Reader(const json& value, std::string path, std::vector<Problem>& problems) : path_(std::move(path)), problems_(&problems) {
+Reader::Reader(const json& value, std::string path, std::vector<Problem>& problems, KeyLedger* ledger) : path_(std::move(path)), problems_(&problems), ledger_(ledger) {
     if (value.is_object()) group_ = &value;
     else problems_->push_back({path_, "A group of keys { ... } is expected here, found " + shown(value) + "."});
+}
+
+bool Reader::has(const std::string& key) const {
+    if (ledger_ && group_) ledger_->asked(*group_, path_, key);
+    return group_ && group_->contains(key);
+}
+
+void Reader::knows(std::initializer_list<const char*> keys) const {
+    if (ledger_ && group_)
+        for (const char* key : keys) ledger_->asked(*group_, path_, key);
 }
 
 const json& Reader::raw(const std::string& key) const {
@@ -162,14 +172,15 @@ std::vector<Reader> Reader::list(const std::string& key, std::size_t most) const
     for (std::size_t i = 0; i < value.size(); ++i) {
         const json& one = value[i];
         const bool named = one.is_object() && one.contains("id") && one["id"].is_string() && valid_id(one["id"].get<std::string>());
-        all.emplace_back(one, path_ + (path_.empty() ? "" : "/") + key + "/" + (named ? one["id"].get<std::string>() : std::to_string(i)), *problems_);
+        all.emplace_back(one, path_ + (path_.empty() ? "" : "/") + key + "/" + (named ? one["id"].get<std::string>() : std::to_string(i)), *problems_, ledger_);
     }
     return all;
 }
 
 Reader Reader::group(const std::string& key) const {
     static const json empty = json::object();
-    return Reader(has(key) ? raw(key) : empty, path_ + (path_.empty() ? "" : "/") + key, *problems_);
+    const bool there = has(key);
+    return Reader(there ? raw(key) : empty, path_ + (path_.empty() ? "" : "/") + key, *problems_, there ? ledger_ : nullptr);
 }
 
 }  // namespace escarp::cell

@@ -10,6 +10,7 @@
 #include <geometry/frame.h>
 
 #include "json.h"
+#include "key_ledger.h"
 #include "problem.h"
 
 namespace escarp::cell {
@@ -21,11 +22,14 @@ struct Range {
 
 class Reader {
 public:
-    Reader(const json& value, std::string path, std::vector<Problem>& problems);
+    /// `ledger`: where it is written down which keys were asked for; null: nowhere.
+    Reader(const json& value, std::string path, std::vector<Problem>& problems, KeyLedger* ledger = nullptr);
 
     const std::string& path() const { return path_; }
     std::vector<Problem>& problems() const { return *problems_; }
-    bool has(const std::string& key) const { return group_ && group_->contains(key); }
+    bool has(const std::string& key) const;
+    /// Keys that belong here though the core does not read them: for the window, or for information.
+    void knows(std::initializer_list<const char*> keys) const;
     const json& raw(const std::string& key) const;
 
     /// A number in the core's unit; `fallback` (in the file's unit) where the key is missing, an error if there is none.
@@ -53,6 +57,7 @@ private:
     const json* group_ = nullptr;
     std::string path_;
     std::vector<Problem>* problems_;
+    KeyLedger* ledger_ = nullptr;
 };
 
 /// Factor from the file's unit to the core's, by the key's suffix.

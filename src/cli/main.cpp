@@ -7,6 +7,7 @@
 #include <cstdio>
 #include <functional>
 #include <iostream>
+#include <set>
 
 #include <cell/catalogue.h>
 #include <exchange/result_json.h>
@@ -63,10 +64,16 @@ double unit(const kinematics::Joint& j) { return j.type == kinematics::JointType
 int validate(Arguments& a) {
     const cell::Document d = opened(a);
     json variants = json::array();
+    std::set<std::string> told;  // once is enough: most keys are the same in every variant
     for (const cell::VariantInfo& v : d.variants()) {
         std::vector<std::string> lost;
-        const auto c = cell::read_cell(d.resolved(v.id, &lost), simulation::standard_kinds());
-        variants.push_back({{"variant", v.id}, {"devices", c->devices.size()}, {"differences_without_target", lost}});
+        const auto c = cell::read_cell(d.resolved(v.id, &lost), simulation::standard_kinds(), true);
+        json unknown = json::array();
+        for (const cell::Problem& p : c->slips) {
+            unknown.push_back({{"at", p.where}, {"message", p.message}});
+            if (told.insert(p.where).second) std::cerr << p.where << ": " << p.message << "\n";
+        }
+        variants.push_back({{"variant", v.id}, {"devices", c->devices.size()}, {"differences_without_target", lost}, {"unknown_keys", unknown}});
         for (const std::string& at : lost) std::cerr << "variant " << v.id << ": " << at << " is not in the baseline any more; this difference does nothing\n";
     }
     if (a.as_json) print({{"valid", true}, {"variants", variants}});

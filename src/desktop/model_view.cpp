@@ -340,14 +340,12 @@ void ModelView::paint_words(QPainter& p) {
     QStringList rows;
     const auto tenths = [](double v) { return QString::number(std::abs(v) < 0.05 ? 0.0 : v, 'f', 1); };
     QString joints;
-    bool slides = false;
     for (int j = 0; j < q.size(); ++j) {
         const bool hinge = d.arm->model->mechanism.joints[static_cast<std::size_t>(j)].type == kinematics::JointType::hinge;
         joints += QString("%1%2").arg(j ? QStringLiteral("  ") : QString()).arg(hinge ? tenths(q[j] / degree) : tr("%1 mm").arg(tenths(q[j] * 1e3)));
-        slides = slides || !hinge;
     }
     const Vector3 r = geometry::to_triple(tool.linear()) / degree, o = tool.translation() * 1e3;
-    rows << (slides ? tr("joints  %1  (\u00b0 where no mm)") : tr("joints  %1 \u00b0")).arg(joints) << tr("tool in world  X %1  Y %2  Z %3 mm").arg(tenths(o.x()), tenths(o.y()), tenths(o.z()))
+    rows << tr("joints  %1 \u00b0").arg(joints) << tr("tool in world  X %1  Y %2  Z %3 mm").arg(tenths(o.x()), tenths(o.y()), tenths(o.z()))
          << tr("Rx %1  Ry %2  Rz %3 \u00b0 (fixed x, y, z)").arg(tenths(r.x()), tenths(r.y()), tenths(r.z()));
     p.setFont(theme::font(10));
     p.fillRect(QRectF(0, height() - 48, width(), 48), QColor(0xFC, 0xFA, 0xF5, 225));

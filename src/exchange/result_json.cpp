@@ -125,6 +125,7 @@ json run_json(const study::Evaluation& e, const cell::Document& document, const 
     for (const auto& finding : e.inspection->findings) findings.push_back(finding_json(finding));
     out["findings"] = std::move(findings);
     if (!e.lost.empty()) out["differences_without_target"] = e.lost;
+    for (const cell::Problem& p : e.cell->slips) out["unknown_keys"].push_back({{"at", p.where}, {"message", p.message}});
     return out;
 }
 

@@ -25,9 +25,10 @@ void flow_check(const Context&, Inspection&);
 void load_check(const Context&, Inspection&);
 void way_check(const Context&, Inspection&);
 void straight_check(const Context&, Inspection&);
+void slips_check(const Context&, Inspection&);
 
 /// In the order in which they run; later ones may use what earlier ones found.
-inline constexpr Check standard_checks[] = {reach_check, clearance_check, flow_check, load_check, way_check, straight_check};
+inline constexpr Check standard_checks[] = {reach_check, clearance_check, flow_check, load_check, way_check, straight_check, slips_check};
 
 /// Whether every pose is still reached when a device (and all that stands on it) is shifted over the floor, m.
 bool reached_after(const Context&, const std::vector<PoseNeed>& poses, int device, const Vector3& shift);

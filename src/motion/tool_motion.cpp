@@ -10,7 +10,7 @@ namespace {
 
 /// How far the joints go between two instants, in steps so small that the acceleration is nearly even over one of them.
 int steps(const kinematics::Mechanism& mechanism, const JointVector& from, const JointVector& to) {
-    constexpr double turn = 0.04, shift = 0.02;  // rad, m
+    constexpr double turn = 0.03, shift = 0.015;  // rad, m
     constexpr double most = 400;
     double far = 0;
     for (int j = 0; j < mechanism.size(); ++j)
@@ -50,7 +50,7 @@ double greatest_tool_acceleration(const kinematics::ArmModel& model, const Frame
         if (length < 1e-9) continue;
         const double from = breaks[i] + beside * length, to = breaks[i + 1] - beside * length;
         // Even where the joints hardly move a profile's jerk bends it: some looks more where there are few pieces.
-        const int count = std::max(breaks.size() < 40 ? 8 : 1, steps(model.mechanism, motion.position(from), motion.position(to)));
+        const int count = std::max(breaks.size() < 40 ? 8 : 2, steps(model.mechanism, motion.position(from), motion.position(to)));
         double before = -1, last = of(from);
         most = std::max(most, last);
         for (int k = 1; k <= count; ++k) {

@@ -188,7 +188,7 @@ std::vector<ChainLink> longest_chain(const simulation::Run& run) {
 
 std::shared_ptr<const Evaluation> evaluate(const cell::Document& document, const std::string& variant, inspection::Cache& cache, const EvaluateOptions& options) {
     auto e = std::make_shared<Evaluation>();
-    e->cell = cell::read_cell(document.resolved(variant, &e->lost), simulation::standard_kinds());
+    e->cell = cell::read_cell(document.resolved(variant, &e->lost), simulation::standard_kinds(), true);
     const auto give_way = [&] {
         if (options.stop && options.stop->load(std::memory_order_relaxed)) throw inspection::Overtaken{};
     };

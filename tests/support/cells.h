@@ -13,6 +13,10 @@ namespace escarp::tests {
 using cell::json;
 
 inline cell::Document demo() { return cell::Document::load(ESCARP_DEMO); }
+#ifdef ESCARP_SOURCE
+/// A cell in which something was wrong once.
+inline cell::Document past_case(const std::string& name) { return cell::Document::load(std::string(ESCARP_SOURCE) + "/tests/cases/" + name + ".escarp"); }
+#endif
 
 inline std::shared_ptr<const cell::Cell> read(const json& tree) { return cell::read_cell(tree, simulation::standard_kinds()); }
 

@@ -29,7 +29,7 @@ struct Segment {
     motion::MotionPtr motion;
     Ticks from, to;
     int held, block;
-    int work = -1;              ///< the block of a pick or place that brings arm, part and seat together on purpose during this segment
+    int arrives = -1, leaves = -1;  ///< the blocks of the pick or place that bring arm, part and seat together, or part them, on purpose during this segment
     std::uint64_t key = 0;      ///< of the motion and the part in hand
     PartSetPtr parts = nullptr; ///< of the arm, its tool and what it holds
 };
@@ -116,7 +116,13 @@ private:
     bool excluded(int a, int b) const {
         return std::any_of(c_.cell.exclusions.begin(), c_.cell.exclusions.end(), [&](const cell::Exclusion& e) { return (e.a == a && e.b == b) || (e.a == b && e.b == a); });
     }
-    const Block* work(const Segment& s) const { return s.work >= 0 ? &trace_.blocks[static_cast<std::size_t>(s.work)] : nullptr; }
+    /// The pick or place during a segment of which something holds; null if there is none.
+    template <typename Holds>
+    const Block* work(const Segment& s, const Holds& holds) const {
+        for (const int block : {s.arrives, s.leaves})
+            if (block >= 0 && holds(trace_.blocks[static_cast<std::size_t>(block)])) return &trace_.blocks[static_cast<std::size_t>(block)];
+        return nullptr;
+    }
 
     ArmRoom make_room(int device) {
         const cell::Device& d = c_.device(device);
@@ -145,11 +151,11 @@ private:
         for (std::size_t i = 0; i < segments.size(); ++i) {
             const int b = segments[i].block;
             if (b < 0 || !exchanges(trace_.blocks[static_cast<std::size_t>(b)])) continue;
-            segments[i].work = b;
+            segments[i].arrives = segments[i].leaves = b;
             if (segments[i].to > segments[i].from) continue;
             const BlockKind kind = trace_.blocks[static_cast<std::size_t>(b)].kind;
-            if (kind == BlockKind::straight_in && i > 0) segments[i - 1].work = b;
-            if (kind == BlockKind::straight_out && i + 1 < segments.size() && segments[i + 1].work < 0) segments[i + 1].work = b;
+            if (kind == BlockKind::straight_in && i > 0) segments[i - 1].arrives = b;
+            if (kind == BlockKind::straight_out && i + 1 < segments.size()) segments[i + 1].leaves = b;
         }
     }
 
@@ -182,14 +188,14 @@ private:
 
     void against_devices(const ArmRoom& room, const Segment& s) {
         const cell::Device& arm = c_.device(room.device);
-        const Block* b = work(s);
         for (std::size_t i = 0; i < c_.cell.devices.size(); ++i) {
             const int device = static_cast<int>(i);
             const cell::Device& d = c_.cell.devices[i];
             if (d.bodies.empty() || device == room.device || excluded(room.device, device)) continue;
             if ((d.world.translation() - arm.world.translation()).norm() > room.radius + far_cap + 5.0) continue;
             const std::vector<char>& ground = room.ground[i];
-            const bool at_work = b && b->other == device;
+            const Block* b = work(s, [&](const Block& one) { return one.other == device; });
+            const bool at_work = b != nullptr;
             const std::uint64_t key = cell::ContentKey().add(room.key).add(s.key).add(still_key_[i]).add(!ground.empty()).value();
             const auto ask = [&](Meets rule, const std::vector<double>* seat, std::uint64_t more) {
                 Job job = job_of(rule, room, s, cell::ContentKey().add(key).add(more).value(), device, still_[i]);
@@ -254,7 +260,6 @@ private:
         for (; s != room.segments.end() && s->from < to; ++s) {
             const Ticks begin = std::max(from, s->from), finish = std::min(to, s->to);
             if (finish <= begin || s->held == part) continue;
-            const Block* b = work(*s);
             // A part at rest looks the same at any time: only how far the motion has come matters.
             const Ticks length = rests ? simulation::ticks(s->motion->duration()) : never_later;
             const Ticks begin_in = std::min(begin - s->from, length), finish_in = std::min(finish - s->from, length);
@@ -268,9 +273,9 @@ private:
                 job.context.seat = seat;
                 jobs_.push_back(job);
             };
-            if (b && b->part == part) {
+            if (work(*s, [&](const Block& one) { return one.part == part; })) {
                 ask(Meets::part_in_work, nullptr, 0);
-            } else if (b && b->other == stretch.place->device) {
+            } else if (const Block* b = work(*s, [&](const Block& one) { return one.other == stretch.place->device; })) {
                 ask(Meets::links_beside, nullptr, 0);
                 // What a supply brings while the arm is still on its way out is not there yet as far as that arm is concerned.
                 if (stretch.appears && stretch.place->from >= s->from) continue;
