@@ -114,6 +114,73 @@ TEST_CASE("every view draws something, in every variant and from every side") {
     }
 }
 
+TEST_CASE("the Model's picture follows the time, the eye and edits; it is an ordinary widget of the window") {
+    Bench b;
+    ModelView* model = b.window.model();
+    REQUIRE(model->working());
+    for (const QWidget* w : b.window.findChildren<QWidget*>()) REQUIRE(!w->inherits("QOpenGLWidget"));
+    const auto shown = [&] {  // as the window shows it, not drawn for the asking
+        b.settle();
+        return model->grab().toImage();
+    };
+    b.w().set_time(20);
+    const QImage first = shown();
+    CHECK(shown() == first);
+    b.w().set_time(21.3);
+    const QImage later = shown();
+    CHECK(later != first);
+    b.w().set_time(20);
+    CHECK(shown() == first);
+    model->look(-0.4, 0.9);
+    const QImage beside = shown();
+    CHECK(beside != first);
+    REQUIRE(b.w().apply({"Move", {cell::Operation::set("/devices/cabinet/placement/x_mm", 2500.0)}}));
+    CHECK(shown() != beside);
+    // A thousand instants in a row: the picture that stays is that of the last.
+    b.w().undo();
+    model->look(-0.4, 0.9);
+    for (int i = 0; i < 1000; ++i) {
+        b.w().set_time(0.02 * i);
+        QApplication::processEvents();
+    }
+    b.w().set_time(20);
+    CHECK(shown() == beside);
+    b.window.resize(1100, 760);
+    b.settle();
+    CHECK(model->picture().size() == model->size());
+}
+
+TEST_CASE("the Floor's kept layers show what a fresh picture shows, after scrubbing, panning, choosing and editing") {
+    Bench b, fresh;
+    FloorView* floor = b.window.floor();
+    const auto same = [&] {
+        fresh.w().set_time(b.w().time());
+        fresh.w().select(b.w().selection().device, b.w().selection().step);
+        b.settle(), fresh.settle();
+        return floor->grab().toImage() == fresh.window.floor()->grab().toImage();
+    };
+    b.w().set_time(30);
+    (void)floor->grab();
+    b.w().set_time(12.4);
+    CHECK(same());
+    b.w().select("marker");
+    CHECK(same());
+    b.w().select({});
+    const QPoint from(200, 200), by(37, -21);
+    for (FloorView* view : {floor, fresh.window.floor()}) {
+        QTest::mousePress(view, Qt::MiddleButton, {}, from);
+        for (int i = 1; i <= 5; ++i) {
+            QMouseEvent move(QEvent::MouseMove, QPointF(from + by * i / 5), QPointF(view->mapToGlobal(from + by * i / 5)), Qt::NoButton, Qt::MiddleButton, {});
+            QApplication::sendEvent(view, &move);
+            if (view == floor) (void)view->grab();
+        }
+        QTest::mouseRelease(view, Qt::MiddleButton, {}, from + by);
+    }
+    CHECK(same());
+    for (Bench* one : {&b, &fresh}) REQUIRE(one->w().apply({"Move", {cell::Operation::set("/devices/marker/placement/x_mm", 2650.0)}}));
+    CHECK(same());
+}
+
 TEST_CASE("a click in the Model selects the body under it") {
     Bench b;
     ModelView* model = b.window.model();
