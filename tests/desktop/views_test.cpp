@@ -121,7 +121,7 @@ TEST_CASE("the Model's picture follows the time, the eye and edits; it is an ord
     for (const QWidget* w : b.window.findChildren<QWidget*>()) REQUIRE(!w->inherits("QOpenGLWidget"));
     const auto shown = [&] {  // as the window shows it, not drawn for the asking
         b.settle();
-        return model->grab().toImage();
+        return static_cast<QWidget*>(model)->grab().toImage();
     };
     b.w().set_time(20);
     const QImage first = shown();
