@@ -207,7 +207,7 @@ private:
             ask(at_work ? Meets::links_at_work : Meets::device, nullptr, 0);
             if (at_work) {
                 const auto [seat, seat_key] = seat_at(*b);
-                ask(Meets::hand_at_work, &kept_depths_.emplace_back(seat_depths(d.bodies, d.world, seat)), seat_key);
+                ask(Meets::hand_at_work, depths(d.bodies, d.world, seat), seat_key);
             }
             if (std::any_of(ground.begin(), ground.end(), [](char g) { return g != 0; })) ask(Meets::ground, nullptr, 0);
         }
@@ -218,6 +218,13 @@ private:
         const cell::Device& d = c_.device(b.other);
         const Frame seat = b.seat >= 0 && b.part >= 0 ? Frame(d.world * simulation::kind_of(d).seat_frame(d, b.seat, type_of(b.part))) : d.mount_world();
         return {seat, cell::ContentKey().add(seat).value()};
+    }
+
+    /// See seat_depths; the same few are asked for again and again.
+    const std::vector<double>* depths(const geometry::Bodies& bodies, const Frame& at, const Frame& seat) {
+        const auto [found, fresh] = kept_depths_.try_emplace(cell::ContentKey().add(reinterpret_cast<std::uintptr_t>(&bodies)).add(at).add(seat).value());
+        if (fresh) found->second = seat_depths(bodies, at, seat);
+        return &found->second;
     }
 
     void against_itself(const ArmRoom& room, const Segment& s) {
@@ -280,7 +287,7 @@ private:
                 // What a supply brings while the arm is still on its way out is not there yet as far as that arm is concerned.
                 if (stretch.appears && stretch.place->from >= s->from) continue;
                 const auto [seat, seat_key] = seat_at(*b);
-                ask(Meets::hand_beside, &kept_depths_.emplace_back(seat_depths(c_.cell.part_types[static_cast<std::size_t>(type)].bodies, at, seat)), seat_key);
+                ask(Meets::hand_beside, depths(c_.cell.part_types[static_cast<std::size_t>(type)].bodies, at, seat), seat_key);
             } else {
                 ask(Meets::part, nullptr, 0);
             }
@@ -423,7 +430,7 @@ private:
     std::vector<std::uint64_t> still_key_;
     std::map<int, PartSetPtr> types_;
     std::deque<Frame> kept_frames_;  ///< that jobs point to
-    std::deque<std::vector<double>> kept_depths_;
+    std::map<std::uint64_t, std::vector<double>> kept_depths_;
     std::vector<Job> jobs_;
     std::vector<motion::Clearance> answers_;
     std::map<std::pair<int, int>, LeastClearance> closest_;

@@ -3,6 +3,8 @@
 #include <map>
 #include <tuple>
 
+#include <tbb/parallel_for.h>
+
 #include <motion/tool_motion.h>
 #include <simulation/plan.h>
 
@@ -17,11 +19,15 @@ using simulation::Ticks;
 double tool_acceleration(const Context& c, const cell::Arm& arm, const motion::MotionPtr& motion) {
     auto& kept = c.cache.kept();
     const std::uint64_t key = cell::ContentKey().add(arm.model_key).add(arm.tool_frame).add(reinterpret_cast<std::uintptr_t>(motion.get())).value();
+    {
+        const std::lock_guard guard(kept.lock);
+        if (const auto found = kept.pull.find(key); found != kept.pull.end()) return found->second.acceleration;
+    }
+    const double made = motion::greatest_tool_acceleration(*arm.model, arm.tool_frame, *motion);
     const std::lock_guard guard(kept.lock);
     if (kept.pull.size() > 50'000) kept.pull.clear();
-    const auto [found, fresh] = kept.pull.try_emplace(key);
-    if (fresh) found->second = {motion::greatest_tool_acceleration(*arm.model, arm.tool_frame, *motion), motion};
-    return found->second.acceleration;
+    kept.pull[key] = {made, motion};
+    return made;
 }
 
 /// The worst of what an arm carries: a part type in one of its tools.
@@ -70,11 +76,16 @@ void load_check(const Context& c, Inspection& result) {
         std::map<std::tuple<const motion::Motion*, int, int>, const simulation::MotionRecord*> carries;  // by motion, part type, tool
         for (const simulation::MotionRecord& m : c.run.trace.motions[device])
             if (m.held >= 0) carries.try_emplace({m.motion.get(), c.run.trace.parts[static_cast<std::size_t>(m.held)].type, m.tool}, &m);
-        std::map<std::pair<int, int>, Carry> worst;  // by part type and tool
-        for (const auto& [key, record] : carries) {
-            const double a = tool_acceleration(c, d.arm->with_tool(record->tool), record->motion);
-            Carry& entry = worst[{std::get<1>(key), record->tool}];
-            if (a > entry.acceleration || (a == entry.acceleration && record->from < entry.when)) entry = {a, record->from};
+        std::vector<std::pair<std::pair<int, int>, Carry>> each;  // with part type and tool
+        std::vector<const simulation::MotionRecord*> records;
+        for (const auto& [key, record] : carries) each.push_back({{std::get<1>(key), record->tool}, {}}), records.push_back(record);
+        tbb::parallel_for(std::size_t{0}, each.size(), [&](std::size_t i) {
+            each[i].second = {tool_acceleration(c, d.arm->with_tool(records[i]->tool), records[i]->motion), records[i]->from};
+        });
+        std::map<std::pair<int, int>, Carry> worst;
+        for (const auto& [key, carry] : each) {
+            Carry& entry = worst[key];
+            if (carry.acceleration > entry.acceleration || (carry.acceleration == entry.acceleration && carry.when < entry.when)) entry = carry;
         }
         int weighed = -1;
         for (const auto& [key, entry] : worst) {
