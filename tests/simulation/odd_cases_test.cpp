@@ -153,7 +153,8 @@ TEST_CASE("the tool that is active counts: for grip, payload and where the base 
     turns["tool_models"].push_back(weak);
     turns["devices"][0]["more_tools"] = {{{"tool", "weak"}, {"at_mm", {0, 0, 0}}}};
     std::set<int> asked;
-    for (const auto& n : of(turns)->inspection->poses) asked.insert(n.tool);
+    const auto turned = of(turns);
+    for (const auto& n : turned->inspection->poses) asked.insert(n.tool);
     CHECK(asked == std::set<int>{0, 1});
 }
 
