@@ -12,6 +12,12 @@ using escarp::tests::Draw;
 
 namespace {
 
+const ArmModel* named(const cell::Cell& cell, const std::string& id) {
+    const auto found = std::find_if(cell.arm_models.begin(), cell.arm_models.end(), [&](const ArmModel& m) { return m.id == id; });
+    REQUIRE(found != cell.arm_models.end());
+    return &*found;
+}
+
 Frame shifted(Frame f, const Vector3& by) {
     f.translation() += by;
     return f;
@@ -85,10 +91,7 @@ TEST_CASE("the same on 200 poses of every model", "[.][thorough]") { compare_wit
 
 TEST_CASE("a dead sector at the end of joint 1 is seen in the reach margin") {
     const auto cell = tests::catalogue_cell();
-    const ArmModel* arm = nullptr;
-    for (const ArmModel& m : cell->arm_models)
-        if (m.id == "six900") arm = &m;
-    REQUIRE(arm);
+    const ArmModel* arm = named(*cell, "six900");
     const auto solver = make_joint_solver(*arm);
     const Frame tool = geometry::make_frame({0, 0, 0.12});
     const Frame pose = geometry::make_frame({-0.3872, 0.0333, 0.4157}, {geometry::pi, 0, 60.3 * geometry::pi / 180}) * tool.inverse();
@@ -97,10 +100,7 @@ TEST_CASE("a dead sector at the end of joint 1 is seen in the reach margin") {
 
 TEST_CASE("the tightest joint is judged by shares of ranges: hinges and slides compare") {
     const auto cell = tests::catalogue_cell();
-    const ArmModel* arm = nullptr;
-    for (const ArmModel& m : cell->arm_models)
-        if (m.id == "gantry4") arm = &m;
-    REQUIRE(arm);
+    const ArmModel* arm = named(*cell, "gantry4");
     JointVector q(4);
     q << 0.4, 0.6, 0.4, 175 * geometry::pi / 180;  // the hinge has 10 degrees of 370 to go, the slides 400 mm and more
     const LimitMargin m = limit_margin(arm->mechanism, q);
