@@ -14,7 +14,7 @@ constexpr double finest = 8e-4;       ///< m: half a cell beside a joint's limit
 constexpr double coarsest = 0.051;     ///< m: half a cell that may be judged as a whole
 constexpr double safety = 1.5;        ///< for what the second order leaves out
 constexpr double finest_bare = 3e-3;  ///< m: half a cell beside a singular position, where the gap is no thin sheet
-constexpr int most_looks = 4000;
+constexpr int most_looks = 20000;
 
 using Ways = Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, 3>;
 using Slopes = Eigen::Matrix<double, Eigen::Dynamic, 3, 0, most_joints, 3>;  ///< of each joint per metre of shift
