@@ -19,6 +19,8 @@ constexpr int most_looks = 20000;
 using Ways = Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, 3>;
 using Slopes = Eigen::Matrix<double, Eigen::Dynamic, 3, 0, most_joints, 3>;  ///< of each joint per metre of shift
 
+using JointSquare = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, 0, most_joints, most_joints>;
+
 class GapSearch {
 public:
     GapSearch(const ArmModel& model, const JointSolver& solver, const Frame& target, const JointVector& reference, const Ways& ways, double cap)
@@ -124,18 +126,23 @@ private:
 
     /// Whether a branch keeps its limits at all shifts up to `radius` from `middle` that are nearer to the pose than the best gap: to second order.
     bool keeps_limits(const JointVector& q, const Vector3& middle, double radius) {
-        const auto [slopes, bends] = slopes_at(q);
         const Mechanism& m = model_.mechanism;
-        for (int code = 0; code < static_cast<int>(m.joints.size() + m.followers.size()); ++code) {
-            const Joint& joint = m.connection(code);
-            if (!limited(joint)) continue;
-            const Vector3 slope = per_metre(m, code, slopes);
-            const double value = m.value(code, q), steep = slope.norm(), more = safety * 0.5 * radius * radius * per_metre(m, code, bends).norm();
-            const double far = steep * (best_.distance - tolerance), along = slope.dot(middle);
-            if (joint.high - value < std::min(steep * radius, far - along) + more) return false;
-            if (value - joint.low < std::min(steep * radius, far + along) + more) return false;
-        }
-        return true;
+        slopes_at(q);
+        const auto keeps = [&](const Slopes* bends) {
+            for (int code = 0; code < static_cast<int>(m.joints.size() + m.followers.size()); ++code) {
+                const Joint& joint = m.connection(code);
+                if (!limited(joint)) continue;
+                const Vector3 slope = per_metre(m, code, slopes_);
+                const double value = m.value(code, q), steep = slope.norm(), more = bends ? safety * 0.5 * radius * radius * per_metre(m, code, *bends).norm() : 0;
+                const double far = steep * (best_.distance - tolerance), along = slope.dot(middle);
+                if (joint.high - value < std::min(steep * radius, far - along) + more) return false;
+                if (value - joint.low < std::min(steep * radius, far + along) + more) return false;
+            }
+            return true;
+        };
+        if (!keeps(nullptr)) return false;
+        const Slopes bends = bends_at(q);
+        return keeps(&bends);
     }
     /// Whether all corners of a cell are reached: what lies beyond an outstretched or folded arm shows there.
     bool corners_reached(const Cell& cell) const {
@@ -155,34 +162,37 @@ private:
         return slopes.transpose() * m.followers[static_cast<std::size_t>(code - m.size())].ratios;
     }
 
-    /// How the joints change with a shift, orientation kept, free joints standing still: their slopes along the three axes, and how those change.
-    std::pair<Slopes, Slopes> slopes_at(const JointVector& q) {
+    /// How the joints change with a shift, orientation kept, free joints standing still: their slopes along the three axes.
+    void slopes_at(const JointVector& q) {
         const Mechanism& m = model_.mechanism;
         m.link_frames(q, Frame::Identity(), frames_);
-        const Vector3 point = model_.flange.translation();
-        const Jacobian j = jacobian(m, frames_, model_.flange_link, frames_[static_cast<std::size_t>(model_.flange_link)] * point);
+        const Jacobian j = jacobian(m, frames_, model_.flange_link, frames_[static_cast<std::size_t>(model_.flange_link)] * model_.flange.translation());
         const auto n = static_cast<Eigen::Index>(driven_.size());
-        Eigen::Matrix<double, 6, Eigen::Dynamic, 0, 6, most_joints> own(6, n);
-        for (Eigen::Index k = 0; k < n; ++k) own.col(k) = j.col(driven_[static_cast<std::size_t>(k)]);
-        Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, 0, most_joints, most_joints> normal = own.transpose() * own;
+        own_.resize(6, n);
+        for (Eigen::Index k = 0; k < n; ++k) own_.col(k) = j.col(driven_[static_cast<std::size_t>(k)]);
+        JointSquare normal = own_.transpose() * own_;
         normal.diagonal().array() += 1e-12;
-        const auto solver = normal.ldlt();
-        const auto spread = [&](const Eigen::Matrix<double, 6, 3>& twists) {
-            const Eigen::Matrix<double, Eigen::Dynamic, 3, 0, most_joints, 3> solved = solver.solve(own.transpose() * twists);
-            Slopes all = Slopes::Zero(q.size(), 3);
-            for (Eigen::Index k = 0; k < n; ++k) all.row(driven_[static_cast<std::size_t>(k)]) = solved.row(k);
-            return all;
-        };
-        Eigen::Matrix<double, 6, 3> shifts = Eigen::Matrix<double, 6, 3>::Zero(), pulls;
+        normal_.compute(normal);
+        Eigen::Matrix<double, 6, 3> shifts = Eigen::Matrix<double, 6, 3>::Zero();
         shifts.topRows<3>() = ways_ * ways_.transpose();
-        const Slopes slopes = spread(shifts);
-        // Driven evenly along a line the joints must make up for the acceleration that even rates would give.
+        slopes_ = spread(q, shifts);
+    }
+    /// How those slopes change: driven evenly along a line the joints must make up for the acceleration that even rates would give.
+    Slopes bends_at(const JointVector& q) const {
+        Eigen::Matrix<double, 6, 3> pulls;
         const JointVector even = JointVector::Zero(q.size());
         for (int axis = 0; axis < 3; ++axis) {
-            const PointMotion moves = point_motion(m, frames_, model_.flange_link, point, slopes.col(axis), even);
+            const PointMotion moves = point_motion(model_.mechanism, frames_, model_.flange_link, model_.flange.translation(), slopes_.col(axis), even);
             pulls.col(axis) << moves.acceleration, moves.turning_change;
         }
-        return {slopes, spread(-pulls)};
+        return spread(q, -pulls);
+    }
+    /// Joint rates that give the flange three twists.
+    Slopes spread(const JointVector& q, const Eigen::Matrix<double, 6, 3>& twists) const {
+        const Eigen::Matrix<double, Eigen::Dynamic, 3, 0, most_joints, 3> solved = normal_.solve(own_.transpose() * twists);
+        Slopes all = Slopes::Zero(q.size(), 3);
+        for (std::size_t k = 0; k < driven_.size(); ++k) all.row(driven_[k]) = solved.row(static_cast<Eigen::Index>(k));
+        return all;
     }
 
     const ArmModel& model_;
@@ -196,6 +206,9 @@ private:
     std::priority_queue<Cell> open_;
     std::vector<JointSolution> all_;
     std::vector<Frame> frames_;
+    Eigen::Matrix<double, 6, Eigen::Dynamic, 0, 6, most_joints> own_;  ///< Jacobian of the driven joints
+    Eigen::LDLT<JointSquare> normal_;
+    Slopes slopes_;
     int looks_ = 0;
     int kept_ = -1;  ///< the posture that kept its limits last, asked first
 };

@@ -101,7 +101,7 @@ public:
         }
         for (std::size_t i = 0; i < rooms_.size(); ++i)
             for (std::size_t j = i + 1; j < rooms_.size(); ++j) against_arm(rooms_[i], rooms_[j]);
-        for (const Job& job : jobs_) result.pairs_checked += job.segment->parts->parts().size() * (*job.parts_b)->parts().size();
+        result.pairs_checked += pairs_;
         // Most of the work is to tell how far apart distant bodies are: it is asked for only where nothing comes nearer.
         for (const double cap : {std::max(near_cap, 1.1 * c_.cell.safety_distance), usual_cap, far_cap}) {
             solve(cap);
@@ -186,6 +186,14 @@ private:
         return job;
     }
 
+    /// The same question comes again with every cycle and has the same answer: of those, the earliest is asked.
+    void add(const Job& job) {
+        pairs_ += job.segment->parts->parts().size() * (*job.parts_b)->parts().size();
+        const auto [place, fresh] = asked_.try_emplace(cell::ContentKey().add(job.key).add(job.device_a()).add(job.device_b).value(), jobs_.size());
+        if (fresh) jobs_.push_back(job);
+        else if (job.origin() < jobs_[place->second].origin()) jobs_[place->second] = job;
+    }
+
     void against_devices(const ArmRoom& room, const Segment& s) {
         const cell::Device& arm = c_.device(room.device);
         for (std::size_t i = 0; i < c_.cell.devices.size(); ++i) {
@@ -202,7 +210,7 @@ private:
                 job.at = &d.world;
                 job.context.ground = ground.empty() ? nullptr : &ground;
                 job.context.seat = seat;
-                jobs_.push_back(job);
+                add(job);
             };
             ask(at_work ? Meets::links_at_work : Meets::device, nullptr, 0);
             if (at_work) {
@@ -228,7 +236,7 @@ private:
     }
 
     void against_itself(const ArmRoom& room, const Segment& s) {
-        jobs_.push_back(job_of(Meets::itself, room, s, cell::ContentKey().add(room.key).add(s.key).value(), room.device, s.parts));
+        add(job_of(Meets::itself, room, s, cell::ContentKey().add(room.key).add(s.key).value(), room.device, s.parts));
     }
 
     void against_parts(const ArmRoom& room) {
@@ -278,7 +286,7 @@ private:
                 job.part_b = part, job.at = &at, job.glide = glide;
                 job.start = rests ? 0.0 : seconds(from - s->from), job.from = seconds(begin_in), job.to = seconds(finish_in);
                 job.context.seat = seat;
-                jobs_.push_back(job);
+                add(job);
             };
             if (work(*s, [&](const Block& one) { return one.part == part; })) {
                 ask(Meets::part_in_work, nullptr, 0);
@@ -309,7 +317,7 @@ private:
                 key.add(one.key).add(two.key).add(s.key).add(u->key).add(shift).add(t0).add(t1);
                 Job job = job_of(Meets::arm, one, s, key.value(), two.device, u->parts);
                 job.other_room = &two, job.other = &*u, job.start = seconds(shift), job.from = seconds(t0), job.to = seconds(t1);
-                jobs_.push_back(job);
+                add(job);
             }
         }
     }
@@ -348,17 +356,16 @@ private:
         return list ? list : list = standing_parts(c_.cell.part_types[static_cast<std::size_t>(type)].bodies);
     }
 
-    /// Answers every job that is not kept yet; each key once.
+    /// Answers every job that is not kept yet.
     void solve(double cap) {
         auto& kept = c_.cache.kept();
         struct Missing {
             std::uint64_t key;
             const Job* job;
             double cap;
+            std::size_t place;
         };
         std::vector<Missing> missing;
-        std::unordered_map<std::uint64_t, std::size_t> asked;  // which of the missing ones
-        std::vector<std::ptrdiff_t> waits(jobs_.size(), -1);
         answers_.assign(jobs_.size(), {});
         {
             const std::lock_guard guard(kept.lock);
@@ -367,13 +374,8 @@ private:
                 const double own_cap = distance_counts(jobs_[i].rule) ? cap : contact;
                 const std::uint64_t key = cell::ContentKey().add(jobs_[i].key).add(own_cap).value();
                 const auto found = kept.clearance.find(key);
-                if (found != kept.clearance.end()) {
-                    answers_[i] = found->second.clearance;
-                    continue;
-                }
-                const auto [place, fresh] = asked.try_emplace(key, missing.size());
-                if (fresh) missing.push_back({key, &jobs_[i], own_cap});
-                waits[i] = static_cast<std::ptrdiff_t>(place->second);
+                if (found != kept.clearance.end()) answers_[i] = found->second.clearance;
+                else missing.push_back({key, &jobs_[i], own_cap, i});
             }
         }
         std::vector<KeptClearance> made(missing.size());
@@ -382,8 +384,7 @@ private:
             made[i] = answer(*missing[i].job, missing[i].cap);
         });
         c_.give_way();
-        for (std::size_t i = 0; i < jobs_.size(); ++i)
-            if (waits[i] >= 0) answers_[i] = made[static_cast<std::size_t>(waits[i])].clearance;
+        for (std::size_t i = 0; i < missing.size(); ++i) answers_[missing[i].place] = made[i].clearance;
         const std::lock_guard guard(kept.lock);
         for (std::size_t i = 0; i < missing.size(); ++i) kept.clearance.emplace(missing[i].key, std::move(made[i]));
     }
@@ -432,6 +433,8 @@ private:
     std::deque<Frame> kept_frames_;  ///< that jobs point to
     std::map<std::uint64_t, std::vector<double>> kept_depths_;
     std::vector<Job> jobs_;
+    std::unordered_map<std::uint64_t, std::size_t> asked_;  ///< which job a question is
+    std::size_t pairs_ = 0;  ///< of bodies, counted whenever they are asked for
     std::vector<motion::Clearance> answers_;
     std::map<std::pair<int, int>, LeastClearance> closest_;
 };
