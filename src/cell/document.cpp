@@ -1,40 +1,16 @@
 #include "document.h"
 
-#include "build_model.h"
-
-#include <fcntl.h>
-#include <sys/stat.h>
-#include <unistd.h>
-
 #include <algorithm>
-#include <cerrno>
-#include <cstring>
-#include <fstream>
 #include <set>
-#include <sstream>
 
+#include "build_model.h"
+#include "disk.h"
 #include "names.h"
 
 namespace escarp::cell {
 namespace {
 
 constexpr std::size_t largest_file = 64u << 20;
-constexpr int deepest = 64;
-
-std::string place_in(const std::string& text, std::size_t byte) {
-    std::size_t line = 1, column = 1;
-    for (std::size_t i = 0; i < byte && i < text.size(); ++i) {
-        if (text[i] == '\n') ++line, column = 1;
-        else ++column;
-    }
-    return "line " + std::to_string(line) + ", column " + std::to_string(column);
-}
-
-/// nlohmann's message without its own prefix.
-std::string plain(const std::string& what) {
-    const std::size_t at = what.find("syntax error");
-    return at == std::string::npos ? what : what.substr(at);
-}
 
 void check_outline(const json& tree) {
     const auto expect = [](bool good, const std::string& where, const std::string& message) {
@@ -70,10 +46,6 @@ void check_outline(const json& tree) {
         expect(tree["baseline"].is_string() && ids.count(tree["baseline"]), "baseline", "The id of one of the variants is expected.");
 }
 
-[[noreturn]] void fail(const std::string& file, const std::string& what) {
-    throw InputError(file, what + ": " + std::strerror(errno) + ".");
-}
-
 /// Ids of devices that are gone are kept, so that none is given again.
 void retire(const json& before, json& after) {
     std::set<std::string> left;
@@ -96,9 +68,6 @@ json& variant_in(json& tree, const std::string& id) {
 
 }  // namespace
 
-InputError::InputError(std::vector<Problem> problems)
-    : std::runtime_error(problems.empty() ? "input error" : problems.front().where + ": " + problems.front().message), problems_(std::move(problems)) {}
-
 Document::Document()
     : Document(json{{"escarp", format_version},
                     {"name", "New cell"},
@@ -111,17 +80,11 @@ Document::Document()
                     {"variants", json::array({json{{"id", "A"}, {"name", "First layout"}}})}}) {}
 
 Document Document::parse(const std::string& text) {
-    json tree;
-    try {
-        tree = json::parse(text, [&](int d, json::parse_event_t, json&) {
-            if (d > deepest) throw InputError("file", "Groups are nested more than " + std::to_string(deepest) + " deep; no cell file is.");
-            return true;
-        });
-    } catch (const json::parse_error& e) {
-        throw InputError(place_in(text, e.byte > 0 ? e.byte - 1 : 0), "The file is not valid JSON: " + plain(e.what()) + ".");
-    } catch (const json::exception& e) {
-        throw InputError("file", std::string("The file is not valid JSON: ") + e.what() + ".");
-    }
+    return checked(parse_json(text));
+}
+
+Document Document::checked(json tree) {
+    check_depth(tree);
     check_outline(tree);
     if (!tree.contains("variants")) tree["variants"] = json::array({json{{"id", "A"}, {"name", "First layout"}}});
     if (!tree.contains("baseline")) tree["baseline"] = tree["variants"][0]["id"];
@@ -129,50 +92,15 @@ Document Document::parse(const std::string& text) {
 }
 
 Document Document::load(const std::string& file) {
-    struct stat info {};
-    if (::stat(file.c_str(), &info) != 0) fail(file, "The file cannot be opened");
-    if (!S_ISREG(info.st_mode)) throw InputError(file, "This is not a file.");
-    if (static_cast<std::size_t>(info.st_size) > largest_file) throw InputError(file, "The file is larger than 64 MB; no cell file is.");
-    std::ifstream in(file, std::ios::binary);
-    if (!in) fail(file, "The file cannot be read");
-    std::ostringstream text;
-    text << in.rdbuf();
-    return parse(text.str());
+    return parse(read_file(file, largest_file));
 }
 
 std::string Document::text() const { return tree_->dump(2, ' ', false, json::error_handler_t::replace) + "\n"; }
 
 void Document::save(const std::string& file) const {
-    char resolved_path[PATH_MAX];  // through a link the real file is replaced, not the link
-    const std::string target = ::realpath(file.c_str(), resolved_path) ? std::string(resolved_path) : file;
-    const std::string fresh = target + ".new-" + std::to_string(::getpid());
-    struct stat old {};
-    const mode_t mode = ::stat(target.c_str(), &old) == 0 ? (old.st_mode & 07777) : 0644;
-    const int out = ::open(fresh.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, mode);
-    if (out < 0) fail(file, "The file cannot be written");
     const std::string bytes = text();
-    std::size_t done = 0;
-    bool good = true;
-    while (good && done < bytes.size()) {
-        const ssize_t n = ::write(out, bytes.data() + done, bytes.size() - done);
-        if (n < 0 && errno == EINTR) continue;
-        good = n > 0;
-        if (good) done += static_cast<std::size_t>(n);
-    }
-    good = good && ::fsync(out) == 0;
-    good = ::close(out) == 0 && good;
-    if (!good || ::rename(fresh.c_str(), target.c_str()) != 0) {
-        const int why = errno;
-        ::unlink(fresh.c_str());
-        errno = why;
-        fail(file, "The file could not be written; the old one is untouched");
-    }
-    const std::size_t slash = target.rfind('/');
-    const int folder = ::open(slash == std::string::npos ? "." : target.substr(0, slash + 1).c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
-    if (folder >= 0) {
-        ::fsync(folder);
-        ::close(folder);
-    }
+    if (bytes.size() > largest_file) throw InputError(file, "The cell would take " + std::to_string(bytes.size() >> 20) + " MB; files of up to " + std::to_string(largest_file >> 20) + " MB are read. Link imported geometry instead of keeping it, or make it coarser.");
+    write_file(file, bytes);
 }
 
 std::string Document::name() const {
@@ -222,15 +150,16 @@ Document Document::edited(const std::string& variant, const Edit& edit) const {
     json tree = *tree_;
     if (variant == baseline()) {
         for (const Operation& op : edit.operations) apply(tree, op);
+        check_outline(tree);
         retire(*tree_, tree);
-        return Document(std::move(tree));
+        return checked(std::move(tree));
     }
     json part = resolved(variant);
     for (const Operation& op : edit.operations) apply(part, op);
     json differences = json::array();
     for (const Operation& op : difference(cell_part(*tree_), part)) differences.push_back(op.to_json());
     variant_in(tree, variant)["differences"] = std::move(differences);
-    return Document(std::move(tree));
+    return checked(std::move(tree));
 }
 
 Document Document::put_back(const std::string& variant, const std::string& at) const {
@@ -243,7 +172,7 @@ Document Document::put_back(const std::string& variant, const std::string& at) c
     json& mine = variant_in(tree, variant);
     if (kept.empty()) mine.erase("differences");
     else mine["differences"] = std::move(kept);
-    return Document(std::move(tree));
+    return checked(std::move(tree));
 }
 
 Document Document::pushed_to_baseline(const std::string& variant, const std::string& at) const {
@@ -265,13 +194,13 @@ Document Document::with_variant(const std::string& id, const std::string& name, 
     json differences = json::array();
     for (const Operation& op : this->differences(like)) differences.push_back(op.to_json());
     tree["variants"].push_back({{"id", id}, {"name", name}, {"differences", std::move(differences)}});
-    return Document(std::move(tree));
+    return checked(std::move(tree));
 }
 
 Document Document::renamed_variant(const std::string& id, const std::string& name) const {
     json tree = *tree_;
     variant_in(tree, id)["name"] = name;
-    return Document(std::move(tree));
+    return checked(std::move(tree));
 }
 
 Document Document::without_variant(const std::string& id) const {
@@ -282,7 +211,7 @@ Document Document::without_variant(const std::string& id) const {
     for (const json& v : tree["variants"])
         if (v["id"] != id) kept.push_back(v);
     tree["variants"] = std::move(kept);
-    return Document(std::move(tree));
+    return checked(std::move(tree));
 }
 
 Document Document::with_baseline(const std::string& id) const {
@@ -299,7 +228,7 @@ Document Document::with_baseline(const std::string& id) const {
         for (const Operation& op : difference(base, resolved(v["id"]))) differences.push_back(op.to_json());
         v["differences"] = std::move(differences);
     }
-    return Document(std::move(tree));
+    return checked(std::move(tree));
 }
 
 std::string Document::free_variant_id() const {

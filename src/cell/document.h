@@ -22,7 +22,7 @@ public:
     static Document parse(const std::string& text);
     static Document load(const std::string& file);
     std::string text() const;
-    /// Writes a new file beside the old one, flushes it to the disk and swaps it in. Throws InputError.
+    /// As `write_file` does. Throws InputError, also where it would be too large to be read again.
     void save(const std::string& file) const;
 
     const json& tree() const { return *tree_; }
@@ -59,6 +59,8 @@ public:
     bool operator==(const Document& other) const { return *tree_ == *other.tree_; }
 
 private:
+    /// The same checks as when it is read from a file, so that what an edit leaves can be opened again.
+    static Document checked(json tree);
     explicit Document(json tree) : tree_(std::make_shared<const json>(std::move(tree))) {}
     static json cell_part(const json& tree);
     std::shared_ptr<const json> tree_;

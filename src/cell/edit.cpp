@@ -169,6 +169,7 @@ Operation Operation::from_json(const json& j, const std::string& where) {
     if (!j.is_object() || !j.contains("at") || !j["at"].is_string())
         throw InputError(where, "A difference is expected to be a group with the key \"at\", a path such as \"/devices/arm1/placement/x_mm\".");
     const std::string at = j["at"];
+    if (at.empty() || at.front() != '/' || segments(at).empty()) throw InputError(where + "/at", "\"" + at + "\" is not a path; it begins with /, such as \"/devices/arm1/placement/x_mm\".");
     if (j.contains("value")) return set(at, j["value"]);
     if (j.contains("remove")) return remove(at);
     if (j.contains("add")) return add(at, j["add"], j.contains("after") && j["after"].is_string() ? j["after"].get<std::string>() : "*");

@@ -12,7 +12,7 @@ struct Problem {
     std::string message;  ///< what was found and what was expected, a whole sentence
 };
 
-/// Thrown for input that a user can mend. Holds every problem that was found, the first one first.
+/// Thrown for input that a user can mend. Holds the first 50 problems that were found, the first one first, each short enough to be read.
 class InputError : public std::runtime_error {
 public:
     explicit InputError(std::vector<Problem> problems);

@@ -12,12 +12,48 @@ namespace {
 
 constexpr Range millimetres{-1e5, 1e5}, angle{-3600, 3600};
 
+/// What a mesh is drawn from; the core keeps only its convex pieces.
+void read_drawn(const Reader& r) {
+    r.text("surface", "");
+    if (r.has("size_mm")) r.numbers("size_mm", 3, {0, 1e6});
+    r.number("volume_cm3", {-1e15, 1e15}, 0);
+    r.whole("triangles", 0, 1'000'000'000, 0);
+    if (!r.has("link")) return;
+    const Reader link = r.group("link");
+    if (link.text("file").empty()) link.problem("file", "The path of a geometry file is expected.");
+    link.number("unit_m", {1e-6, 1000}, 1e-3);
+    link.flag("y_up", false);
+    link.flag("bottom_centre", true);
+}
+
+/// Views that were stored and the picture under the Floor: the window reads them again where it shows them.
+void read_for_the_window(const Reader& r) {
+    for (const Reader& view : r.list("views", 1000)) {
+        view.text("id", "");
+        view.text("name", "");
+        for (const char* key : {"floor", "model"})
+            if (view.has(key)) view.group(key);
+    }
+    if (r.has("underlay")) {
+        const Reader under = r.group("underlay");
+        under.text("name", "");
+        for (const char* key : {"x_mm", "y_mm"}) under.number(key, {-1e7, 1e7}, 0);
+        under.number("width_mm", {0, 1e7}, 5000);
+        under.number("turn_deg", {-1e6, 1e6}, 0);
+        under.number("fade_pct", {0, 100}, 50);
+        under.text("picture", "");
+    }
+    const json& retired = r.raw("retired_ids");
+    if (r.has("retired_ids") && (!retired.is_array() || !std::all_of(retired.begin(), retired.end(), [](const json& id) { return id.is_string(); })))
+        r.problem("retired_ids", "A list of ids is expected.");
+}
+
 MeshAsset read_mesh(const Reader& r) {
     MeshAsset m;
     m.id = r.id("id");
     m.name = r.text("name", m.id);
     m.colour = r.text("colour", "");
-    r.knows({"surface", "link", "size_mm", "volume_cm3", "triangles"});
+    read_drawn(r);
     const json& pieces = r.raw("pieces");
     bool fits = pieces.is_array() && !pieces.empty() && pieces.size() <= 200;
     if (fits)
@@ -86,7 +122,7 @@ void read_device_outline(const Reader& r, const Kinds& kinds, Device& d) {
     d.group = r.text("group", "");
     const std::string kind = r.text("kind");
     d.kind = kinds.find(kind);
-    if (!d.kind && !kind.empty()) {
+    if (!d.kind && r.raw("kind").is_string()) {
         std::string all;
         for (const auto& k : kinds.all()) all += (all.empty() ? "" : ", ") + k->id();
         r.problem("kind", "\"" + kind + "\" is not a kind of device; known are " + all + ".");
@@ -103,7 +139,8 @@ std::shared_ptr<const Cell> read_cell(const json& resolved, const Kinds& kinds, 
     auto cell = std::make_shared<Cell>();
     KeyLedger ledger;
     const Reader r(resolved, "", problems, with_slips ? &ledger : nullptr);
-    r.knows({"escarp", "views", "underlay", "retired_ids", "variants", "baseline", "unfinished_models"});
+    r.knows({"escarp", "variants", "baseline", "unfinished_models"});
+    read_for_the_window(r);
     cell->name = r.text("name", "Cell");
     cell->takt = r.number("takt_s", {0, 1e5}, 0);
     cell->horizon = r.number("horizon_s", {1, 1e6}, 900);
@@ -154,7 +191,6 @@ std::shared_ptr<const Cell> read_cell(const json& resolved, const Kinds& kinds, 
         if (x.b < 0) e.problem("b", "The id of a device is expected.");
         cell->exclusions.push_back(x);
     }
-    if (problems.size() > 50) problems.resize(50);
     if (!problems.empty()) throw InputError(std::move(problems));
     if (with_slips) cell->slips = ledger.slips();
     return cell;

@@ -75,15 +75,17 @@ void Reader::problem(const std::string& key, const std::string& message) const {
 }
 
 double Reader::converted(const std::string& key, const json& value, Range range) const {
-    const std::string unit = unit_sign(key);
-    const std::string wanted = "a number from " + shown(range.low) + " to " + shown(range.high) + (unit.empty() ? "" : " " + unit) + " is expected";
-    if (!value.is_number() || !std::isfinite(value.get<double>())) {
-        problem(key, "Found " + shown(value) + "; " + wanted + ".");
-        return range.low * unit_factor(key);
+    const auto refuse = [&](const std::string& found) {
+        const std::string unit = unit_sign(key);
+        problem(key, "Found " + found + "; a number from " + shown(range.low) + " to " + shown(range.high) + (unit.empty() ? "" : " " + unit) + " is expected.");
+    };
+    const double factor = unit_factor(key), number = value.is_number() ? value.get<double>() : NAN;
+    if (!std::isfinite(number)) {
+        refuse(shown(value));
+        return range.low * factor;
     }
-    const double number = value.get<double>();
-    if (number < range.low || number > range.high) problem(key, "Found " + shown(number) + "; " + wanted + ".");
-    return std::min(std::max(number, range.low), range.high) * unit_factor(key);
+    if (number < range.low || number > range.high) refuse(shown(number));
+    return std::min(std::max(number, range.low), range.high) * factor;
 }
 
 double Reader::number(const std::string& key, Range range, std::optional<double> fallback) const {

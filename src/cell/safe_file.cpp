@@ -11,15 +11,17 @@
 #include <cstdlib>
 #include <cstring>
 #include <filesystem>
-#include <fstream>
-#include <sstream>
 
 #include "content_key.h"
+#include "disk.h"
 
 namespace escarp::cell {
 namespace {
 
 constexpr const char* ending = ".edits";
+constexpr const char* fresh_ending = ".new";
+constexpr std::size_t largest_journal = 1u << 30, longest_journal = 64u << 20;
+constexpr std::size_t most_dropped = 20;
 
 [[noreturn]] void fail(const std::string& where, const std::string& what) { throw InputError(where, what + ": " + std::strerror(errno) + "."); }
 
@@ -44,10 +46,12 @@ void write_all(int to, const std::string& bytes, const std::string& where) {
 /// Whole records from the beginning; a torn one ends the list.
 std::vector<json> read_records(const std::string& path) {
     std::vector<json> out;
-    std::ifstream in(path, std::ios::binary);
-    std::ostringstream all;
-    all << in.rdbuf();
-    const std::string text = all.str();
+    std::string text;
+    try {
+        text = read_file(path, largest_journal);
+    } catch (const InputError&) {
+        return out;  // nothing that this program wrote
+    }
     std::size_t at = 0;
     while (at < text.size()) {
         unsigned long long length = 0, sum = 0;
@@ -120,8 +124,10 @@ bool SafeFile::hold(const std::string& file) {
     lock_ = fd;
     journal_ = journal;
     file_ = file;
+    remove_left_overs(file);
+    ::unlink((journal + fresh_ending).c_str());
     stamp_ = stamp_of(file);
-    dirty_ = true;  // until `begin` says what is in it
+    dirty_ = ::lseek(fd, 0, SEEK_END) > 0;  // until `begin` says what is in it
     return true;
 }
 
@@ -133,11 +139,12 @@ std::optional<Recovered> SafeFile::left_over(const Document& on_disk) const {
 
 /// A new journal that begins with the whole document takes the old one's place at one stroke.
 void SafeFile::restart(const Document& now, bool saved) {
-    const std::string fresh = journal_ + ".new";
+    const std::string fresh = journal_ + fresh_ending;
+    const std::string first = record_text({{"file", file_}, {"saved", saved}, {"whole", now.tree()}});
     const int fd = ::open(fresh.c_str(), O_RDWR | O_APPEND | O_CREAT | O_TRUNC | O_CLOEXEC, 0600);
     if (fd < 0 || ::flock(fd, LOCK_EX | LOCK_NB) != 0) fail(fresh, "The edits' journal cannot be written");
     try {
-        write_all(fd, record_text({{"file", file_}, {"saved", saved}, {"whole", now.tree()}}), fresh);
+        write_all(fd, first, fresh);
     } catch (...) {
         ::close(fd);
         ::unlink(fresh.c_str());
@@ -151,6 +158,8 @@ void SafeFile::restart(const Document& now, bool saved) {
     lock_ = fd;
     last_ = now;
     dirty_ = !saved;
+    drafting_ = false;
+    written_ = first.size();
 }
 
 void SafeFile::begin(const Document& now, bool saved) { restart(now, saved); }
@@ -162,18 +171,40 @@ void SafeFile::begin_unsaved(const Document& now) {
     stamp_ = {};
 }
 
-void SafeFile::acknowledge(const Document& now, const std::string& name) {
-    if (now == last_) return;
-    if (lock_ < 0) {  // the first edit of a document without a file
-        std::error_code none;
-        std::filesystem::create_directories(room_, none);
-        for (int i = 1; lock_ < 0 && i < 1000; ++i) {
-            journal_ = room_ + "/unsaved-" + std::to_string(::getpid()) + "-" + std::to_string(i) + ending;
-            if (::access(journal_.c_str(), F_OK) != 0) lock_ = open_locked(journal_, true);
-            if (lock_ == -2) fail(journal_, "The edits' journal cannot be written");
+void SafeFile::make_journal() {
+    if (lock_ >= 0) return;
+    std::error_code none;
+    std::filesystem::create_directories(room_, none);
+    for (int i = 1; lock_ < 0 && i < 1000; ++i) {
+        journal_ = room_ + "/unsaved-" + std::to_string(::getpid()) + "-" + std::to_string(i) + ending;
+        if (::access(journal_.c_str(), F_OK) != 0) lock_ = open_locked(journal_, true);
+        if (lock_ == -2) {
+            lock_ = -1;
+            fail(journal_, "The edits' journal cannot be written");
         }
-        restart(last_, false);
     }
+    restart(last_, false);
+}
+
+void SafeFile::draft(const std::string& variant, const Edit& edit) {
+    make_journal();
+    if (written_ > longest_journal) restart(last_, false);  // drags alone have filled it
+    json list = json::array();
+    for (const Operation& op : edit.operations) list.push_back(op.to_json());
+    append({{"name", edit.name}, {"draft", {{"variant", variant}, {"operations", std::move(list)}}}});
+    dirty_ = drafting_ = true;
+}
+
+void SafeFile::end_draft() {
+    if (!drafting_) return;
+    append({{"draft", nullptr}});
+    drafting_ = false;
+}
+
+void SafeFile::acknowledge(const Document& now, const std::string& name) {
+    if (now == last_) return end_draft();
+    make_journal();
+    drafting_ = false;
     Operations operations = difference(last_.tree(), now.tree());
     json check = last_.tree(), list = json::array();
     bool good = true;
@@ -190,14 +221,18 @@ void SafeFile::acknowledge(const Document& now, const std::string& name) {
 void SafeFile::append(const json& record) {
     const off_t before = ::lseek(lock_, 0, SEEK_END);
     try {
-        write_all(lock_, record_text(record), journal_);
+        const std::string text = record_text(record);
+        write_all(lock_, text, journal_);
+        written_ += text.size();
     } catch (...) {  // what follows a torn record would not be read
         if (before < 0 || ::ftruncate(lock_, before) != 0) restart(last_, false);
         throw;
     }
 }
 
-void SafeFile::save(const Document& now) {
+void SafeFile::save(const Document& now, MayReplace may) {
+    if (!may.changes && changed_outside()) throw InputError(file_, "Another program has changed or removed the file since it was read here. It was not written; the edits are kept in its journal.");
+    if (!may.read_only && read_only(file_)) throw InputError(file_, "The file is read-only. It was not written; allow writing first (chmod u+w), or save under another name.");
     now.save(file_);
     stamp_ = stamp_of(file_);
     restart(now, true);
@@ -217,9 +252,9 @@ std::string SafeFile::usual_room() {
     return (state && *state ? std::string(state) : std::string(home ? home : ".") + "/.local/state") + "/escarp";
 }
 
-bool SafeFile::changed_outside() const { return !file_.empty() && stamp_.size >= 0 && !(stamp_of(file_) == stamp_); }
+bool SafeFile::changed_outside() const { return !file_.empty() && !(stamp_of(file_) == stamp_); }
 
-std::optional<Recovered> SafeFile::read_journal(const std::string& journal) {
+std::optional<Recovered> SafeFile::read_journal(const std::string& journal, bool also_saved) {
     const std::vector<json> records = read_records(journal);
     if (records.empty() || !records.front().contains("whole")) return std::nullopt;
     try {
@@ -227,19 +262,54 @@ std::optional<Recovered> SafeFile::read_journal(const std::string& journal) {
         out.journal = journal;
         out.file = records.front().value("file", "");
         json tree = records.front()["whole"];
+        if (records.front().value("saved", false)) out.before_edits = Document::parse(tree.dump());
+        const json* draft = nullptr;
         for (std::size_t i = 1; i < records.size(); ++i) {
             const json& r = records[i];
+            draft = r.contains("draft") && r["draft"].is_object() ? &r : nullptr;
+            if (r.contains("draft")) continue;
             if (r.contains("whole")) tree = r["whole"];
             else
                 for (const json& op : r.at("operations")) cell::apply(tree, Operation::from_json(op, "journal"));
             ++out.edits;
             out.last_edit = r.value("name", "");
         }
-        if (out.edits == 0 && records.front().value("saved", false)) return std::nullopt;
         out.document = Document::parse(tree.dump());
+        if (draft) {
+            Edit edit{draft->value("name", ""), {}};
+            for (const json& op : (*draft)["draft"].at("operations")) edit.operations.push_back(Operation::from_json(op, "journal"));
+            out.document = out.document.edited((*draft)["draft"].at("variant"), edit);
+            ++out.edits;
+            out.last_edit = edit.name;
+        }
+        if (out.edits == 0 && records.front().value("saved", false) && !also_saved) return std::nullopt;
         return out;
     } catch (const std::exception&) {
         return std::nullopt;  // not a journal of this program
+    }
+}
+
+std::string SafeFile::keep_dropped(const std::string& room, const Document& dropped) {
+    std::error_code none;
+    const std::filesystem::path folder = std::filesystem::path(room) / "dropped";
+    std::filesystem::create_directories(folder, none);
+    std::vector<std::filesystem::path> kept;
+    for (std::filesystem::directory_iterator at(folder, none), end; !none && at != end; at.increment(none))
+        if (at->path().extension() == ".escarp") kept.push_back(at->path());
+    std::sort(kept.begin(), kept.end());  // the oldest first: their names begin with the time
+    for (std::size_t i = 0; i + most_dropped <= kept.size(); ++i) std::filesystem::remove(kept[i], none);
+    timespec now{};
+    ::clock_gettime(CLOCK_REALTIME, &now);
+    tm parts{};
+    ::localtime_r(&now.tv_sec, &parts);
+    char time[64], name[96];
+    std::strftime(time, sizeof time, "%Y-%m-%d-%H%M%S", &parts);
+    std::snprintf(name, sizeof name, "%s-%03ld.escarp", time, now.tv_nsec / 1000000);
+    try {
+        dropped.save((folder / name).string());
+        return (folder / name).string();
+    } catch (const InputError&) {
+        return {};
     }
 }
 

@@ -31,6 +31,9 @@ inline cell::Document opened(Arguments& a) {
     throw cell::InputError("--variant", "\"" + a.variant + "\" is not a variant of this file; it has " + known + ".");
 }
 
+/// Standard output cannot be written: a full disk, or whoever read it has gone.
+struct OutputFailed {};
+
 inline void print(const json& value) { std::cout << value.dump(2, ' ', false, json::error_handler_t::replace) << "\n"; }
 
 /// The device with this id, which has to be an arm. Throws InputError.

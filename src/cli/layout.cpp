@@ -1,6 +1,5 @@
 // Commands about the layout.
 
-#include <cell/safe_file.h>
 #include <cell/build_model.h>
 #include <cell/names.h>
 #include <exchange/layout_drawing.h>
@@ -14,46 +13,39 @@
 #include <cstdio>
 #include <filesystem>
 
-#include "command.h"
+#include "held_cell.h"
 
 namespace escarp::cli {
 namespace {
 
-void answer(const json& value) { std::cout << value.dump(-1, ' ', false, json::error_handler_t::replace) << std::endl; }
+void answer(const json& value) {
+    std::cout << value.dump(-1, ' ', false, json::error_handler_t::replace) << std::endl;
+    if (!std::cout) throw OutputFailed();
+}
 
 }  // namespace
 
 /// Lines: {"name": ..., "operations": [{"at": ..., "value": ...}, ...]}, {"save": true}. Each is answered by a line; an edit that is
 /// acknowledged survives whatever happens to the program.
 int edit(Arguments& a) {
-    cell::SafeFile safe(cell::SafeFile::usual_room());
-    cell::Document document = opened(a);
-    if (!safe.hold(a.file)) throw cell::InputError(a.file, "The cell is open in another program; close it there first.");
-    if (safe.left_over(document)) throw cell::InputError(a.file, "An interrupted session left edits behind; see \"escarp-cli recover\".");
-    safe.begin(document, true);
+    HeldCell held(a);
     std::string line;
     int number = 0, code = 0;
-    bool open_edits = false;
     while (std::getline(std::cin, line)) {
         if (line.empty()) continue;
         ++number;
         try {
-            const json command = json::parse(line, nullptr, false);
+            const json command = cell::parse_json(line);
             if (!command.is_object()) throw cell::InputError("line " + std::to_string(number), "A group of keys is expected: {\"name\": ..., \"operations\": [...]} or {\"save\": true}.");
             if (command.value("save", false)) {
-                safe.save(document);
-                open_edits = false;
+                held.save();
                 answer({{"line", number}, {"saved", true}});
                 continue;
             }
             cell::Edit edit{command.value("name", "Edit"), {}};
             if (!command.contains("operations") || !command["operations"].is_array()) throw cell::InputError("operations", "A list of operations is expected.");
             for (const json& op : command["operations"]) edit.operations.push_back(cell::Operation::from_json(op, "operations"));
-            const cell::Document next = document.edited(a.variant, edit);
-            cell::read_cell(next.resolved(a.variant), simulation::standard_kinds());
-            safe.acknowledge(next, edit.name);
-            document = next;
-            open_edits = true;
+            held.edit(held.document().edited(a.variant, edit), edit.name);
             answer({{"line", number}, {"done", edit.name}});
         } catch (const cell::InputError& e) {
             code = 2;
@@ -63,28 +55,45 @@ int edit(Arguments& a) {
             answer({{"line", number}, {"refused", std::string("The line's values do not fit: ") + e.what()}});
         }
     }
-    if (open_edits) safe.save(document);
-    safe.forget();
+    if (!held.saved()) held.save();
     return code;
 }
 
 int recover(Arguments& a) {
-    cell::SafeFile safe(cell::SafeFile::usual_room());
-    const cell::Document on_disk = opened(a);
+    const std::string room = cell::SafeFile::usual_room();
+    cell::SafeFile safe(room);
     if (!safe.hold(a.file)) throw cell::InputError(a.file, "The cell is open in another program; nothing was interrupted.");
-    const auto found = safe.left_over(on_disk);
+    std::optional<cell::Document> on_disk;
+    std::string wrong;
+    try {
+        on_disk = cell::Document::load(a.file);
+    } catch (const cell::InputError& e) {
+        wrong = e.problems().front().message;
+    }
+    const auto found = on_disk ? safe.left_over(*on_disk) : safe.left_of_lost();
     if (!found) {
-        safe.begin(on_disk, true);
+        if (!on_disk) throw cell::InputError(a.file, wrong + " Nothing was left behind that could take its place.");
+        safe.begin(*on_disk, true);
         std::cout << a.file << ": nothing was left behind\n";
         return 0;
     }
-    std::cout << a.file << ": " << found->edits << " edits that were not saved, the last: " << found->last_edit << "\n";
+    if (!on_disk) std::cout << a.file << ": " << wrong << " The journal beside it holds the whole cell" << (found->edits ? ", with " + std::to_string(found->edits) + " edits that were not saved.\n" : ".\n");
+    else std::cout << a.file << ": " << found->edits << " edits that were not saved, the last: " << found->last_edit << "\n";
     if (a.take_it) {
-        safe.save(found->document);
+        if (on_disk && found->before_edits && !(*found->before_edits == *on_disk)) {
+            const std::string kept = cell::SafeFile::keep_dropped(room, *on_disk);
+            std::cout << "the file was changed after them; what it held is kept as " << (kept.empty() ? throw cell::InputError(room, "It cannot be kept: the folder cannot be written. Nothing was done.") : kept) << "\n";
+        }
+        safe.save(found->document, {.changes = true});
         std::cout << "they are in the file now\n";
     } else if (a.drop_it) {
-        safe.begin(on_disk, true);
-        std::cout << "they are gone\n";
+        const std::string kept = cell::SafeFile::keep_dropped(room, found->document);
+        if (kept.empty()) throw cell::InputError(room, "The edits were not dropped: they cannot be kept aside, the folder cannot be written.");
+        if (on_disk) safe.begin(*on_disk, true);
+        else safe.forget();
+        std::cout << "they are dropped; in case that was wrong, the cell with them is " << kept << "\n";
+    } else {
+        std::cout << "--take brings them back, --drop leaves the file as it is\n";
     }
     return 0;
 }
@@ -111,7 +120,8 @@ int placements(Arguments& a) {
 }
 
 int import(Arguments& a) {
-    const cell::Document d = opened(a);
+    HeldCell held(a);
+    const cell::Document& d = held.document();
     const exchange::LoadedSurface loaded = exchange::load_surface(a.mesh);
     exchange::ImportOptions o;
     if (!a.unit.empty()) o.unit = a.unit == "m" ? 1 : a.unit == "cm" ? 0.01 : a.unit == "in" ? 0.0254 : 1e-3;
@@ -125,11 +135,9 @@ int import(Arguments& a) {
     const json entry = exchange::mesh_entry(loaded, o, cell::free_id(d.tree(), o.name));
     const exchange::ImportAs as = a.as == "tool" ? exchange::ImportAs::tool : a.as == "fixture" ? exchange::ImportAs::fixture : a.as == "part-type" ? exchange::ImportAs::part_type : exchange::ImportAs::structure;
     std::string id;
-    const cell::Document next = d.edited(a.variant, exchange::import_edit(d, a.variant, simulation::standard_kinds(), entry, as, &id));
-    cell::read_cell(next.resolved(a.variant), simulation::standard_kinds());
-    cell::SafeFile safe(cell::SafeFile::usual_room());
-    if (!safe.hold(a.file)) throw cell::InputError(a.file, "The cell is open in another program; close it there first.");
-    safe.save(next);
+    const cell::Edit edit = exchange::import_edit(d, a.variant, simulation::standard_kinds(), entry, as, &id);
+    held.edit(d.edited(a.variant, edit), edit.name);
+    held.save();
     const json told = {{"id", id}, {"mesh", entry["id"]}, {"triangles", entry["triangles"]}, {"size_mm", entry["size_mm"]}, {"volume_cm3", entry["volume_cm3"]}, {"pieces", entry["pieces"].size()}};
     if (a.as_json) print(told);
     else std::cout << o.name << ": " << told["triangles"] << " triangles, " << told["size_mm"].dump() << " mm, " << told["volume_cm3"] << " cm3, " << told["pieces"] << " convex pieces\n";
@@ -137,16 +145,16 @@ int import(Arguments& a) {
 }
 
 int read_urdf(Arguments& a) {
-    const cell::Document d = opened(a);
+    HeldCell held(a);
+    const cell::Document& d = held.document();
     const exchange::UrdfArm arm = exchange::read_urdf(a.mesh, d);
     cell::Document next = d.edited(a.variant, exchange::urdf_edit(d, a.variant, simulation::standard_kinds(), arm));
     const std::string id = arm.model["id"];
     const std::vector<cell::Problem> mistakes = cell::read_draft(arm.model, cell::read_cell(next.resolved(a.variant), simulation::standard_kinds())->meshes).problems;
     std::string device;
     if (a.place && mistakes.empty()) next = next.edited(a.variant, cell::add_device(next, a.variant, simulation::standard_kinds(), {"arm", id, arm.model["name"]}, {}, &device));
-    cell::SafeFile safe(cell::SafeFile::usual_room());
-    if (!safe.hold(a.file)) throw cell::InputError(a.file, "The cell is open in another program; close it there first.");
-    safe.save(next);
+    held.edit(next, "Read " + a.mesh);
+    held.save();
     if (a.as_json) {
         json told = {{"model", id}, {"links", arm.model["links"].size()}, {"joints", arm.model["joints"].size()}, {"meshes", arm.meshes.size()}, {"notes", arm.notes}, {"to_mend", json::array()}};
         for (const cell::Problem& p : mistakes) told["to_mend"].push_back({{"where", p.where}, {"message", p.message}});

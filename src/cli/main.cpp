@@ -4,7 +4,10 @@
 #include <tbb/global_control.h>
 
 #include <CLI/CLI.hpp>
+#include <cerrno>
+#include <csignal>
 #include <cstdio>
+#include <cstring>
 #include <functional>
 #include <iostream>
 #include <set>
@@ -14,6 +17,7 @@
 #include <kinematics/reach.h>
 
 #include "command.h"
+#include "progress.h"
 
 namespace {
 
@@ -180,6 +184,7 @@ int catalogue(Arguments&) {
 }  // namespace
 
 int main(int argc, char** argv) {
+    std::signal(SIGPIPE, SIG_IGN);  // whoever reads the result may stop reading: that is said, too
     Arguments a;
     CLI::App app{"Escarp: lays out, simulates and checks robot workcells"};
     app.require_subcommand(1);
@@ -244,7 +249,18 @@ int main(int argc, char** argv) {
     try {
         std::unique_ptr<tbb::global_control> limit;
         if (a.threads > 0) limit = std::make_unique<tbb::global_control>(tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(a.threads));
-        return chosen(a);
+        int code = 0;
+        {
+            const Progress progress;
+            code = chosen(a);
+        }
+        std::fflush(stdout);
+        std::cout.flush();
+        if (!std::cout || std::ferror(stdout)) throw OutputFailed();
+        return code;
+    } catch (const OutputFailed&) {
+        std::cerr << "The result could not be written to its end: " << (errno ? std::strerror(errno) : "standard output is closed") << ".\n";
+        return 2;
     } catch (const cell::InputError& e) {
         for (const cell::Problem& p : e.problems()) std::cerr << (p.where == a.file ? "" : a.file.empty() ? "" : a.file + ": ") << p.where << ": " << p.message << "\n";
         if (a.as_json) {
@@ -252,6 +268,9 @@ int main(int argc, char** argv) {
             for (const cell::Problem& p : e.problems()) problems.push_back({{"where", p.where}, {"message", p.message}});
             print({{"valid", false}, {"problems", problems}});
         }
+        return 2;
+    } catch (const std::bad_alloc&) {
+        std::cerr << "The machine has not enough memory left for this.\n";
         return 2;
     } catch (const std::exception& e) {
         std::cerr << "unexpected: " << e.what() << "\n";

@@ -13,6 +13,7 @@
 
 #include "arm_words.h"
 #include "layouts.h"
+#include "plain_text.h"
 #include "theme.h"
 
 namespace escarp::desktop {
@@ -57,7 +58,7 @@ int ArmPanel::index() const {
 }
 
 QLabel* ArmPanel::title(const QString& text) {
-    auto* label = new QLabel(text);
+    auto* label = plain_label(text);
     label->setFont(theme::font(10, true));
     label->setStyleSheet(QString("color: %1; padding-top: 5px;").arg(theme::muted.name()));
     rows_->addWidget(label);
@@ -84,7 +85,7 @@ void ArmPanel::rebuild() {
     relative_ = direction_ = host_ = nullptr;
     name_ = nullptr, solutions_ = nullptr, ghosts_ = nullptr, said_ = nullptr, state_ = nullptr, clearance_ = nullptr, quaternion_ = nullptr;
     if (key.empty()) {
-        auto* hint = new QLabel(tr("Select an arm: its joints, its tool and its poses are here."));
+        auto* hint = plain_label(tr("Select an arm: its joints, its tool and its poses are here."));
         hint->setWordWrap(true);
         hint->setStyleSheet(QString("color: %1;").arg(theme::muted.name()));
         rows_->addWidget(hint);
@@ -92,10 +93,10 @@ void ArmPanel::rebuild() {
         return;
     }
     const cell::Device& d = device();
-    auto* name = new QLabel(QString::fromStdString(d.name));
+    auto* name = plain_label(QString::fromStdString(d.name));
     name->setFont(theme::font(13, true));
     rows_->addWidget(name);
-    auto* model = new QLabel(tr("%1 \u00b7 %2 \u00b7 carries %3 kg").arg(QString::fromStdString(d.arm->model->name), QString::fromLatin1(d.arm->solver->name())).arg(d.arm->model->payload));
+    auto* model = plain_label(tr("%1 \u00b7 %2 \u00b7 carries %3 kg").arg(QString::fromStdString(d.arm->model->name), QString::fromLatin1(d.arm->solver->name())).arg(d.arm->model->payload));
     model->setObjectName("arm_model");
     if (const auto seconds = study::test_cycle(*d.arm)) {
         model->setText(model->text() + tr(" \u00b7 test cycle %1 s").arg(*seconds, 0, 'f', 2));
@@ -105,7 +106,7 @@ void ArmPanel::rebuild() {
     model->setFont(theme::font(10));
     model->setStyleSheet(QString("color: %1;").arg(theme::muted.name()));
     rows_->addWidget(model);
-    state_ = new QLabel;
+    state_ = plain_label();
     state_->setObjectName("arm_state");
     state_->setWordWrap(true);
     state_->setFont(theme::font(11));
@@ -129,7 +130,7 @@ void ArmPanel::add_joints() {
     for (std::size_t j = 0; j < joints.size(); ++j) {
         const kinematics::Joint& joint = joints[j];
         const double unit = joint_unit(joint);
-        JointRow row{new QLabel(QString::fromStdString(joint.name)), new QSlider(Qt::Horizontal), new NumberField(joint_sign(joint), joint.low / unit, joint.high / unit)};
+        JointRow row{plain_label(QString::fromStdString(joint.name)), new QSlider(Qt::Horizontal), new NumberField(joint_sign(joint), joint.low / unit, joint.high / unit)};
         row.slider->setRange(0, slider_steps);
         row.slider->setObjectName(QString("joint_slider_%1").arg(j));
         row.slider->setAccessibleName(QString::fromStdString(joint.name));
@@ -154,7 +155,7 @@ void ArmPanel::add_joints() {
         grid->addWidget(row.name, at, 0);
         grid->addWidget(row.slider, at, 1);
         grid->addWidget(row.value, at, 2);
-        grid->addWidget(new QLabel(joint_sign(joint)), at, 3);
+        grid->addWidget(plain_label(joint_sign(joint)), at, 3);
         joint_rows_.push_back(row);
     }
     grid->setColumnStretch(1, 1);
@@ -164,7 +165,7 @@ void ArmPanel::add_joints() {
 void ArmPanel::add_tool() {
     title(tr("TOOL FRAME"));
     auto* first = new QHBoxLayout;
-    first->addWidget(new QLabel(tr("relative to")));
+    first->addWidget(plain_label(tr("relative to")));
     relative_ = new QComboBox;
     relative_->setObjectName("tool_relative_to");
     relative_->addItem(tr("world"), "world");
@@ -190,12 +191,12 @@ void ArmPanel::add_tool() {
             else turn[i - 3] = v * degree;
             go(d.world.inverse() * reference() * geometry::make_frame(at.translation(), turn));
         });
-        grid->addWidget(new QLabel(names[i]), i % 3, i < 3 ? 0 : 3);
+        grid->addWidget(plain_label(names[i]), i % 3, i < 3 ? 0 : 3);
         grid->addWidget(tool_[i], i % 3, i < 3 ? 1 : 4);
-        grid->addWidget(new QLabel(i < 3 ? "mm" : QStringLiteral("\u00b0")), i % 3, i < 3 ? 2 : 5);
+        grid->addWidget(plain_label(i < 3 ? "mm" : QStringLiteral("\u00b0")), i % 3, i < 3 ? 2 : 5);
     }
     rows_->addLayout(grid);
-    quaternion_ = new QLabel;
+    quaternion_ = plain_label();
     quaternion_->setFont(theme::font(10));
     quaternion_->setWordWrap(true);
     quaternion_->setStyleSheet(QString("color: %1;").arg(theme::muted.name()));
@@ -206,7 +207,7 @@ void ArmPanel::add_tool() {
 void ArmPanel::add_jog() {
     title(tr("JOG"));
     auto* first = new QHBoxLayout;
-    first->addWidget(new QLabel(tr("along")));
+    first->addWidget(plain_label(tr("along")));
     direction_ = new QComboBox;
     direction_->setObjectName("jog_frame");
     for (const QString& text : {tr("world"), tr("base"), tr("tool"), tr("joint")}) direction_->addItem(text);
@@ -224,7 +225,7 @@ void ArmPanel::add_jog() {
         f->setFixedWidth(36);
         connect(f, &NumberField::changed, this, [this, f](double v) { change_by_hand([&](ByHand& h) { (f == step_mm_ ? h.mm : h.deg) = v; }); });
         first->addWidget(f);
-        first->addWidget(new QLabel(f == step_mm_ ? "mm" : QStringLiteral("\u00b0")));
+        first->addWidget(plain_label(f == step_mm_ ? "mm" : QStringLiteral("\u00b0")));
     }
     rows_->addLayout(first);
     auto* grid = new QGridLayout;
@@ -240,7 +241,7 @@ void ArmPanel::add_jog() {
             grid->addWidget(b, direction < 0 ? 1 : 0, axis);
         }
     rows_->addLayout(grid);
-    auto* keys = new QLabel(tr("Keys: Alt+\u2190\u2192 X, Alt+\u2191\u2193 Y, Alt+PgUp PgDn Z. Joint: Alt+\u2190\u2192 turns it, Alt+\u2191\u2193 takes the next."));
+    auto* keys = plain_label(tr("Keys: Alt+\u2190\u2192 X, Alt+\u2191\u2193 Y, Alt+PgUp PgDn Z. Joint: Alt+\u2190\u2192 turns it, Alt+\u2191\u2193 takes the next."));
     keys->setFont(theme::font(9));
     keys->setToolTip(tr("In Model and Floor: drag the handles at the tool; with \"joint\", drag the links themselves. Ctrl keeps to whole steps."));
     keys->setWordWrap(true);
@@ -260,12 +261,12 @@ void ArmPanel::add_jog() {
     row->addWidget(back);
     row->addStretch(1);
     rows_->addLayout(row);
-    clearance_ = new QLabel;
+    clearance_ = plain_label();
     clearance_->setObjectName("jog_clearance");
     clearance_->setFont(theme::font(11));
     clearance_->setToolTip(tr("To everything that stands still, and of the arm to itself"));
     rows_->addWidget(clearance_);
-    said_ = new QLabel;
+    said_ = plain_label();
     said_->setObjectName("jog_said");
     said_->setWordWrap(true);
     said_->setFont(theme::font(11));
@@ -332,7 +333,7 @@ void ArmPanel::add_poses() {
         QString text = uses.empty() ? tr("not used") : tr("used by step");
         for (std::size_t i = 0; i < uses.size(); ++i) text += QString(i ? ", %1" : " %1").arg(uses[i]->number + 1);
         if (unreached) text = tr("\u2715 out of reach \u00b7 ") + text;
-        auto* note = new QLabel(text);
+        auto* note = plain_label(text);
         note->setObjectName(QString::fromStdString("pose_note_" + p.id));
         note->setFont(theme::font(10));
         note->setStyleSheet(QString("color: %1;").arg(unreached ? theme::stop.name() : uses.empty() ? theme::watch_text.name() : theme::muted.name()));
@@ -527,7 +528,7 @@ void ArmPanel::refresh() {
     workspace_.set_ghosts(d.id, std::move(others));
     ghosts_->setVisible(!all.empty());
     if (all.empty()) {
-        auto* none = new QLabel(tr("searched for numerically: only the present one is known"));
+        auto* none = plain_label(tr("searched for numerically: only the present one is known"));
         none->setFont(theme::font(10));
         none->setWordWrap(true);
         solutions_->addWidget(none);

@@ -10,6 +10,7 @@
 #include "arm_words.h"
 #include "layouts.h"
 #include "number_field.h"
+#include "plain_text.h"
 #include "theme.h"
 
 namespace escarp::desktop {
@@ -56,7 +57,7 @@ void BuildForm::resizeEvent(QResizeEvent* event) {
 }
 
 void BuildForm::title(const QString& text, const QString& hint) {
-    auto* label = new QLabel(text);
+    auto* label = plain_label(text);
     label->setFont(theme::font(10, true));
     label->setStyleSheet(QString("color: %1; padding-top: 6px;").arg(theme::muted.name()));
     label->setToolTip(hint);
@@ -66,7 +67,7 @@ void BuildForm::title(const QString& text, const QString& hint) {
 QHBoxLayout* BuildForm::row(const QString& label) {
     auto* line = new QHBoxLayout;
     line->setSpacing(3);
-    auto* name = new QLabel(label);
+    auto* name = plain_label(label);
     name->setFixedWidth(label_width);
     name->setFont(theme::font(11));
     line->addWidget(name);
@@ -96,14 +97,14 @@ void BuildForm::numbers(const QString& label, const std::string& path, const QSt
             });
         });
         if (!letters.isEmpty()) {
-            auto* letter = new QLabel(letters[static_cast<int>(i)]);
+            auto* letter = plain_label(letters[static_cast<int>(i)]);
             letter->setFont(theme::font(10));
             letter->setStyleSheet(QString("color: %1;").arg(theme::muted.name()));
             line->addWidget(letter);
         }
         line->addWidget(field, 1);
     }
-    auto* sign = new QLabel(unit);
+    auto* sign = plain_label(unit);
     sign->setFont(theme::font(10));
     sign->setMinimumWidth(26);
     line->addWidget(sign);
@@ -171,7 +172,7 @@ void BuildForm::add_joint() {
     const int joint = building_.draft.links[static_cast<std::size_t>(building_.link)].joint;
     title(tr("JOINT THAT CARRIES IT"));
     if (joint < 0) {
-        auto* none = new QLabel(tr("\u2715 None: the link has no path to the base."));
+        auto* none = plain_label(tr("\u2715 None: the link has no path to the base."));
         none->setStyleSheet(QString("color: %1;").arg(theme::stop.name()));
         rows_->addWidget(none);
         auto* line = new QHBoxLayout;
@@ -305,7 +306,7 @@ void BuildForm::add_body(std::size_t index) {
     auto* line = new QHBoxLayout;
     const QString words = shape == "capsule" ? tr("rounded bar") : shape == "sphere" ? tr("ball") : shape == "mesh" ? tr("geometry \"%1\"").arg(QString::fromStdString(body.value("mesh", ""))) : shape == "hull" ? tr("hull of %1 points").arg(body.value("points_mm", json::array()).size()) : shape == "box" ? tr("box") : tr("cylinder");
     const QString own = QString::fromStdString(body.value("name", ""));
-    auto* name = new QLabel(tr("%1. %2").arg(index + 1).arg(own.isEmpty() ? words : tr("%1 (%2)").arg(own, words)));
+    auto* name = plain_label(tr("%1. %2").arg(index + 1).arg(own.isEmpty() ? words : tr("%1 (%2)").arg(own, words)));
     name->setFont(theme::font(11, true));
     line->addWidget(name, 1);
     button(line, QStringLiteral("\u00d7"), QString("remove_body_%1").arg(index), [this, index] {
@@ -332,7 +333,7 @@ void BuildForm::add_flange() {
         return;
     }
     auto* line = new QHBoxLayout;
-    auto* where = new QLabel(tr("on %1").arg(QString::fromStdString(building_.draft.links[static_cast<std::size_t>(building_.draft.flange_link)].name)));
+    auto* where = plain_label(tr("on %1").arg(QString::fromStdString(building_.draft.links[static_cast<std::size_t>(building_.draft.flange_link)].name)));
     where->setFont(theme::font(11));
     line->addWidget(where);
     button(line, tr("put it on this link"), "flange_here", [this] {

@@ -20,6 +20,7 @@
 #include "arm_words.h"
 #include "import_geometry.h"
 #include "layouts.h"
+#include "plain_text.h"
 #include "theme.h"
 
 namespace escarp::desktop {
@@ -29,7 +30,7 @@ using cell::json;
 constexpr int slider_steps = 2000;
 
 QLabel* heading(const QString& text) {
-    auto* label = new QLabel(text);
+    auto* label = plain_label(text);
     label->setFont(theme::font(10, true));
     label->setStyleSheet(QString("color: %1; padding-top: 6px;").arg(theme::muted.name()));
     return label;
@@ -130,11 +131,11 @@ QWidget* BuildPage::make_left() {
     payload_ = new NumberField("kg", 0, 1e5);
     payload_->setObjectName("build_payload");
     connect(payload_, &NumberField::changed, this, [this](double v) { change(tr("Change payload"), [v](json& m) { m["payload_kg"] = v; }); });
-    grid->addWidget(new QLabel(tr("Name")), 0, 0);
+    grid->addWidget(plain_label(tr("Name")), 0, 0);
     grid->addWidget(name_, 0, 1, 1, 2);
-    grid->addWidget(new QLabel(tr("Carries")), 1, 0);
+    grid->addWidget(plain_label(tr("Carries")), 1, 0);
     grid->addWidget(payload_, 1, 1);
-    grid->addWidget(new QLabel("kg"), 1, 2);
+    grid->addWidget(plain_label("kg"), 1, 2);
     rows->addLayout(grid);
     rows->addWidget(heading(tr("LINKS AND THEIR JOINTS")));
     tree_ = new QTreeWidget;
@@ -173,7 +174,7 @@ QWidget* BuildPage::make_left() {
     tries_->setSpacing(1);
     rows->addLayout(tries_);
     auto* steps = new QHBoxLayout;
-    steps->addWidget(new QLabel(tr("Alt+\u2190\u2192 by")));
+    steps->addWidget(plain_label(tr("Alt+\u2190\u2192 by")));
     step_deg_ = new NumberField(QStringLiteral("\u00b0"), 0.01, 180);
     step_deg_->set_value(5);
     step_mm_ = new NumberField("mm", 0.01, 1000);
@@ -182,7 +183,7 @@ QWidget* BuildPage::make_left() {
     for (NumberField* f : {step_deg_, step_mm_}) {
         f->setFixedWidth(38);
         steps->addWidget(f);
-        steps->addWidget(new QLabel(f == step_deg_ ? QStringLiteral("\u00b0") : "mm"));
+        steps->addWidget(plain_label(f == step_deg_ ? QStringLiteral("\u00b0") : "mm"));
     }
     steps->addStretch(1);
     rows->addLayout(steps);
@@ -207,7 +208,7 @@ QWidget* BuildPage::make_middle() {
     rows->addWidget(view_, 1);
     auto* line = new QHBoxLayout;
     line->setContentsMargins(10, 5, 10, 5);
-    verdict_ = new QLabel;
+    verdict_ = plain_label();
     verdict_->setObjectName("build_verdict");
     verdict_->setWordWrap(true);
     line->addWidget(verdict_, 1);
@@ -402,7 +403,7 @@ void BuildPage::show_tries() {
         const double unit = joint_unit(j.joint);
         const QString name = QString::fromStdString(j.joint.name);
         auto* line = new QHBoxLayout;
-        auto* label = new QLabel(name);
+        auto* label = plain_label(name);
         label->setFixedWidth(40);
         auto* slider = new QSlider(Qt::Horizontal);
         slider->setRange(0, slider_steps);
@@ -411,7 +412,7 @@ void BuildPage::show_tries() {
         auto* value = new NumberField(joint_sign(j.joint), std::min(j.joint.low, j.joint.high) / unit, std::max(j.joint.low, j.joint.high) / unit);
         value->setObjectName("try_value_" + name);
         value->setFixedWidth(56);
-        for (QWidget* w : std::initializer_list<QWidget*>{label, slider, value, new QLabel(joint_sign(j.joint))}) line->addWidget(w);
+        for (QWidget* w : std::initializer_list<QWidget*>{label, slider, value, plain_label(joint_sign(j.joint))}) line->addWidget(w);
         tries_->addLayout(line);
         try_rows_.push_back({name, unit, j.joint.low, j.joint.high, slider, value});
         connect(slider, &QSlider::valueChanged, this, [this, name, low = j.joint.low, high = j.joint.high](int at) {

@@ -6,13 +6,14 @@
 #include <QJsonDocument>
 #include <QKeyEvent>
 #include <QLabel>
-#include <QSaveFile>
 #include <QStandardPaths>
 #include <QVBoxLayout>
 
+#include <cell/disk.h>
 #include <cell/names.h>
 #include <simulation/kinds.h>
 
+#include "plain_text.h"
 #include "plan_drawing.h"
 #include "theme.h"
 
@@ -27,9 +28,8 @@ cell::json to_json(const cell::Offering& o) { return {{"kind", o.kind}, {"model"
 std::optional<cell::Offering> from_json(const cell::json& j) {
     if (!j.is_object()) return std::nullopt;
     cell::Offering o;
-    o.kind = j.value("kind", "");
-    o.model = j.value("model", "");
-    o.label = j.value("label", "");
+    for (const auto& [key, to] : {std::pair{"kind", &o.kind}, {"model", &o.model}, {"label", &o.label}})
+        if (j.contains(key) && j[key].is_string()) *to = j[key].get<std::string>();
     if (j.contains("parameters") && j["parameters"].is_object()) o.parameters = j["parameters"];
     if (j.contains("brings") && j["brings"].is_object()) o.brings = j["brings"];
     return o.kind.empty() || o.label.empty() ? std::nullopt : std::optional(o);
@@ -95,7 +95,7 @@ CataloguePanel::CataloguePanel(Workspace& workspace, QWidget* parent) : QWidget(
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(8, 6, 8, 6);
     layout->setSpacing(5);
-    auto* title = new QLabel(tr("<b>CATALOGUE</b> &nbsp;<span style='color:#5C6870'>click, then the floor</span>"));
+    auto* title = marked_label(tr("<b>CATALOGUE</b> &nbsp;<span style='color:#5C6870'>click, then the floor</span>"));
     title->setStyleSheet("color: #5C6870; font-size: 11px;");
     title->setWordWrap(true);
     layout->addWidget(title);
@@ -146,9 +146,10 @@ void CataloguePanel::load() {
     }
     own_from_ = all_.size();
     for (const QFileInfo& file : QDir(library_folder()).entryInfoList({"*.json"}, QDir::Files, QDir::Name)) {
-        QFile in(file.absoluteFilePath());
-        if (file.size() > (64 << 20) || !in.open(QIODevice::ReadOnly)) continue;
-        if (const auto own = from_json(cell::json::parse(in.readAll().toStdString(), nullptr, false))) all_.push_back(*own);
+        try {
+            if (const auto own = from_json(cell::parse_json(cell::read_file(file.absoluteFilePath().toStdString(), 64u << 20)))) all_.push_back(*own);
+        } catch (const cell::InputError&) {  // what cannot be read is not offered
+        }
     }
     pictures_.clear();
     for (cell::Offering what : all_) {
@@ -168,7 +169,7 @@ void CataloguePanel::narrow() {
         if (!std::all_of(words.begin(), words.end(), [&](const QString& w) { return all.contains(w, Qt::CaseInsensitive); })) continue;
         auto* item = new QListWidgetItem(pictures_[i], label, list_);
         item->setData(Qt::UserRole, static_cast<int>(i));
-        item->setToolTip(i >= own_from_ ? tr("%1: own device (Delete takes it out of the library)").arg(label) : tr("%1 (%2)").arg(label, kind ? QString::fromStdString(kind->label()).toLower() : QString()));
+        item->setToolTip(plain(i >= own_from_ ? tr("%1: own device (Delete takes it out of the library)").arg(label) : tr("%1 (%2)").arg(label, kind ? QString::fromStdString(kind->label()).toLower() : QString())));
     }
     if (list_->count() > 0) list_->setCurrentRow(0);
 }
@@ -217,10 +218,11 @@ bool CataloguePanel::keep_own(const QString& device, const QString& name) {
             if (text.find("\"" + item.value("id", "") + "\"") != std::string::npos) kept.brings[list].push_back(item);
     }
     QDir().mkpath(library_folder());
-    QSaveFile out(library_folder() + "/" + QString::fromStdString(cell::free_id(cell::json::object(), kept.label)) + ".json");
-    const QByteArray bytes = QByteArray::fromStdString(to_json(kept).dump(1));
-    if (!out.open(QIODevice::WriteOnly) || out.write(bytes) != bytes.size() || !out.commit()) {
-        Q_EMIT workspace_.refused(tr("The device was not kept"), tr("%1 cannot be written: %2").arg(out.fileName(), out.errorString()));
+    const QString file = library_folder() + "/" + QString::fromStdString(cell::free_id(cell::json::object(), kept.label)) + ".json";
+    try {
+        cell::write_file(file.toStdString(), to_json(kept).dump(1));
+    } catch (const cell::InputError& e) {
+        Q_EMIT workspace_.refused(tr("The device was not kept"), tr("%1: %2").arg(file, QString::fromStdString(e.problems().front().message)));
         return false;
     }
     load();

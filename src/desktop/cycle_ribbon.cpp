@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "plain_text.h"
 #include "theme.h"
 
 namespace escarp::desktop {
@@ -393,7 +394,7 @@ bool CycleRibbon::event(QEvent* event) {
                 s += tr("\nlet go by: %1, %2").arg(QString::fromStdString(e->cell->devices[static_cast<std::size_t>(c.device)].name), QString::fromStdString(e->run->trace.describe(*e->cell, c)));
             }
             if (chain_.count(block)) s += tr("\npart of the longest chain");
-            QToolTip::showText(help->globalPos(), s, this);
+            QToolTip::showText(help->globalPos(), plain(s), this);
         } else {
             QToolTip::hideText();
         }

@@ -7,6 +7,7 @@
 
 #include <cell/device_kind.h>
 
+#include "plain_text.h"
 #include "theme.h"
 
 namespace escarp::desktop {
@@ -19,7 +20,7 @@ DeviceList::DeviceList(Workspace& workspace, QWidget* parent) : QWidget(parent),
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(8, 6, 8, 6);
     layout->setSpacing(5);
-    auto* title = new QLabel(tr("<b>DEVICES</b> &nbsp;<span style='color:#5C6870'>what stands on what</span>"));
+    auto* title = marked_label(tr("<b>DEVICES</b> &nbsp;<span style='color:#5C6870'>what stands on what</span>"));
     title->setStyleSheet("color: #5C6870; font-size: 11px;");
     layout->addWidget(title);
     line_->setObjectName("device_search");
@@ -90,7 +91,7 @@ void DeviceList::rebuild() {
         const cell::Device& d = c.devices[i];
         QTreeWidgetItem* item = d.host >= 0 ? new QTreeWidgetItem(self(self, static_cast<std::size_t>(d.host))) : new QTreeWidgetItem(tree_);
         item->setText(name, QString::fromStdString(d.name));
-        item->setToolTip(name, QString::fromStdString(d.kind->label()) + (d.group.empty() ? QString() : tr(", group %1").arg(QString::fromStdString(d.group))));
+        item->setToolTip(name, plain(QString::fromStdString(d.kind->label()) + (d.group.empty() ? QString() : tr(", group %1").arg(QString::fromStdString(d.group)))));
         item->setData(name, Qt::UserRole, QString::fromStdString(d.id));
         item->setCheckState(shown, workspace_.hidden(d.id) ? Qt::Unchecked : Qt::Checked);
         item->setCheckState(locked, d.locked ? Qt::Checked : Qt::Unchecked);

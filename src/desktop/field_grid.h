@@ -4,6 +4,7 @@
 #include <QGridLayout>
 #include <QLabel>
 #include <QVBoxLayout>
+#include "plain_text.h"
 
 namespace escarp::desktop {
 
@@ -11,7 +12,7 @@ struct FieldGrid {
     QGridLayout* layout;
     int row = 0;
     QLabel* add(const QString& label, QWidget* field, const QString& unit = {}) {
-        auto* l = new QLabel(label);
+        auto* l = plain_label(label);
         l->setStyleSheet("color: #5C6870; font-size: 11px;");
         l->setBuddy(field);
         field->setFixedHeight(20);
@@ -21,7 +22,7 @@ struct FieldGrid {
         layout->addWidget(l, row, 0);
         layout->addWidget(field, row, 1, 1, unit.isEmpty() ? 2 : 1);
         if (!unit.isEmpty()) {
-            auto* u = new QLabel(unit);
+            auto* u = plain_label(unit);
             u->setStyleSheet("color: #5C6870; font-size: 10px;");
             layout->addWidget(u, row, 2);
         }

@@ -6,6 +6,7 @@
 #include <QTimer>
 
 #include "layouts.h"
+#include "plain_text.h"
 #include "theme.h"
 
 namespace escarp::desktop {
@@ -30,9 +31,8 @@ private:
 };
 
 QLabel* words(const QString& text, int pixels, bool bold, const QColor& colour) {
-    auto* l = new QLabel(text);
+    auto* l = plain_label(text);
     l->setWordWrap(true);
-    l->setTextFormat(Qt::PlainText);
     l->setStyleSheet(QString("color: %1; font-size: %2px; font-weight: %3;").arg(colour.name()).arg(pixels).arg(bold ? "bold" : "normal"));
     return l;
 }
@@ -77,7 +77,7 @@ void FindingsPanel::rebuild() {
     if (now == built_from_) return;
     built_from_ = now;
     clear(cards_);
-    auto* title = new QLabel(tr("<b>FINDINGS</b> &nbsp;%1").arg(stops + watches ? tr("%1 stop \u00b7 %2 watch").arg(stops).arg(watches) : QString()));
+    auto* title = marked_label(tr("<b>FINDINGS</b> &nbsp;%1").arg(stops + watches ? tr("%1 stop \u00b7 %2 watch").arg(stops).arg(watches) : QString()));
     title->setStyleSheet("color: #5C6870; font-size: 11px;");
     cards_->addWidget(title);
     if (workspace_.previewing()) cards_->addWidget(trial_card());
@@ -128,7 +128,7 @@ QWidget* FindingsPanel::card(const inspection::Finding& f) {
     layout->addLayout(row);
     for (std::size_t i = 0; i < f.ways_out.size(); ++i) {
         const inspection::WayOut& way = f.ways_out[i];
-        auto* attempt = new QLabel(QString("<a href='try' style='color:#B4521B; text-decoration:none'><b>%1</b></a>").arg(tr("Try: %1").arg(QString::fromStdString(way.label)).toHtmlEscaped()));
+        auto* attempt = marked_label(QString("<a href='try' style='color:#B4521B; text-decoration:none'><b>%1</b></a>").arg(tr("Try: %1").arg(QString::fromStdString(way.label)).toHtmlEscaped()));
         attempt->setObjectName("way_" + QString::number(i));
         attempt->setWordWrap(true);
         attempt->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);

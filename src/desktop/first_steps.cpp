@@ -11,6 +11,7 @@
 #include <simulation/kinds.h>
 
 #include "layouts.h"
+#include "plain_text.h"
 #include "theme.h"
 
 namespace escarp::desktop {
@@ -105,13 +106,13 @@ void FirstSteps::renew() {
     auto* layout = static_cast<QVBoxLayout*>(this->layout());
     clear(layout);
     const std::vector<Line> all = lines();
-    auto* title = new QLabel(workspace_.cell()->devices.empty() ? tr("<b>The floor is empty.</b> A first cell in five clicks:") : tr("<b>A first cell</b>, next:"));
+    auto* title = marked_label(workspace_.cell()->devices.empty() ? tr("<b>The floor is empty.</b> A first cell in five clicks:") : tr("<b>A first cell</b>, next:"));
     layout->addWidget(title);
     bool next = true;
     for (std::size_t i = 0; i < all.size(); ++i) {
         const Line& line = all[i];
         auto* row = new QHBoxLayout;
-        auto* sign = new QLabel(line.done ? QStringLiteral("\u2713") : QString::number(i + 1));
+        auto* sign = plain_label(line.done ? QStringLiteral("\u2713") : QString::number(i + 1));
         sign->setFixedWidth(16);
         sign->setStyleSheet(QString("font-weight: bold; color: %1;").arg(line.done ? theme::good.name() : theme::muted.name()));
         row->addWidget(sign);
@@ -125,7 +126,7 @@ void FirstSteps::renew() {
         }
         connect(button, &QPushButton::clicked, this, [act = line.act] { act(); }, Qt::QueuedConnection);
         row->addWidget(button);
-        auto* hint = new QLabel(line.hint);
+        auto* hint = plain_label(line.hint);
         hint->setStyleSheet("color: #66727B; font-size: 11px;");
         row->addWidget(hint);
         row->addStretch(1);

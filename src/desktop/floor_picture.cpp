@@ -1,10 +1,14 @@
 #include "floor_picture.h"
 
 #include <QBuffer>
-#include <QFile>
 #include <QFileInfo>
 #include <QImageReader>
+#include <QXmlStreamReader>
+#include <algorithm>
 #include <cmath>
+
+#include <cell/disk.h>
+#include <cell/problem.h>
 
 namespace escarp::desktop {
 namespace {
@@ -12,9 +16,36 @@ namespace {
 constexpr qint64 largest_file = 8 << 20;
 constexpr int drawn_width = 2400;  // pixels; finer drawings are thinned to it
 
-QImage decoded(const QByteArray& bytes, QString* why) {
+/// A drawing without the pictures that it refers to: they would be read from wherever it says. Those that it holds itself stay.
+QByteArray without_references(const QByteArray& svg) {
+    QByteArray out;
+    QXmlStreamReader in(svg);
+    QXmlStreamWriter kept(&out);
+    int left_out = 0;  // how deep inside of something left out
+    while (!in.atEnd()) {
+        in.readNext();
+        const auto refers = [&] {
+            const QXmlStreamAttributes all = in.attributes();
+            return std::any_of(all.begin(), all.end(), [](const QXmlStreamAttribute& a) { return a.name() == QLatin1String("href") && !a.value().trimmed().startsWith(QLatin1Char('#')) && !a.value().trimmed().startsWith(QLatin1String("data:")); });
+        };
+        if (in.isStartElement() && (left_out > 0 || refers())) ++left_out;
+        else if (in.isEndElement() && left_out > 0) --left_out;
+        else if (left_out == 0 && !in.isDTD() && !in.isEntityReference() && in.tokenType() != QXmlStreamReader::Invalid) kept.writeCurrentToken(in);
+    }
+    return out;
+}
+
+QImage decoded(const QByteArray& file, QString* why) {
+    QBuffer whole;
+    whole.setData(file);
+    whole.open(QIODevice::ReadOnly);
+    const QByteArray format = QImageReader::imageFormat(&whole);
+    if (format == "svgz" || file.startsWith("\x1f\x8b")) {
+        if (why) *why = QObject::tr("It is a packed drawing; unpack it first (gunzip).");
+        return {};
+    }
     QBuffer buffer;
-    buffer.setData(bytes);
+    buffer.setData(format == "svg" ? without_references(file) : file);
     buffer.open(QIODevice::ReadOnly);
     QImageReader reader(&buffer);
     const QSize size = reader.size();
@@ -66,16 +97,17 @@ void FloorPicture::draw(QPainter& p, const PlanView& v) const {
 }
 
 cell::json FloorPicture::from_file(const QString& name, QString* why) {
-    QFile file(name);
     if (QFileInfo(name).size() > largest_file) {
         *why = QObject::tr("The picture is larger than 8 MB; make it smaller first, it is kept inside the cell's file.");
         return {};
     }
-    if (!file.open(QIODevice::ReadOnly)) {
-        *why = file.errorString();
+    QByteArray bytes;
+    try {
+        bytes = QByteArray::fromStdString(cell::read_file(name.toStdString(), largest_file));
+    } catch (const cell::InputError& e) {
+        *why = QString::fromStdString(e.problems().front().message);
         return {};
     }
-    const QByteArray bytes = file.readAll();
     if (decoded(bytes, why).isNull()) return {};
     return {{"name", QFileInfo(name).fileName().toStdString()}, {"x_mm", 0.0}, {"y_mm", 0.0}, {"width_mm", 5000.0}, {"turn_deg", 0.0}, {"fade_pct", 50.0}, {"picture", bytes.toBase64().toStdString()}};
 }

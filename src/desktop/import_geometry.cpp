@@ -1,5 +1,7 @@
 #include "import_geometry.h"
 
+#include "plain_text.h"
+
 #include <QCheckBox>
 #include <QComboBox>
 #include <QDialogButtonBox>
@@ -34,7 +36,7 @@ void run_beside(QWidget* parent, const QString& title, const std::function<void(
         }
         done = true;
     });
-    QProgressDialog dialog(title, QObject::tr("Cancel"), 0, 100, parent);
+    QProgressDialog dialog(plain(title), QObject::tr("Cancel"), 0, 100, parent);
     dialog.setObjectName("load_progress");
     dialog.setWindowModality(Qt::WindowModal);
     dialog.setMinimumDuration(400);
@@ -86,7 +88,7 @@ void ImportGeometry::import_file(const QString& file) {
     bottom->setChecked(true);
     auto* link = new QCheckBox(tr("keep only the path to the file"));
     link->setEnabled(!workspace_.file().isEmpty());
-    auto* size = new QLabel;
+    auto* size = plain_label();
     const geometry::Box3 box = geometry::bounds(loaded.surface);
     const auto show_size = [&] {
         const geometry::Vector3 s = 1e3 * unit->currentData().toDouble() * (box.high - box.low);

@@ -9,13 +9,15 @@
 #include <QLineEdit>
 #include <QMessageBox>
 #include <QPushButton>
-#include <QSaveFile>
+#include <QBuffer>
 
+#include <cell/disk.h>
 #include <cell/names.h>
 #include <exchange/placements_csv.h>
 #include <simulation/kinds.h>
 
 #include "numbers_dialog.h"
+#include "plain_text.h"
 
 namespace escarp::desktop {
 
@@ -235,7 +237,7 @@ void LayoutActions::pop_menu(const QPoint& global, const QList<int>& under) {
     const cell::Cell& c = *workspace_.cell();
     for (const int i : under) {
         const cell::Device& d = c.devices[static_cast<std::size_t>(i)];
-        QAction* a = menu->addAction(tr("%1   %2").arg(QString::fromStdString(d.name), QString::fromStdString(d.kind->label()).toLower()), this, [this, id = QString::fromStdString(d.id)] { workspace_.select(id); });
+        QAction* a = menu->addAction(menu_text(tr("%1   %2").arg(QString::fromStdString(d.name), QString::fromStdString(d.kind->label()).toLower())), this, [this, id = QString::fromStdString(d.id)] { workspace_.select(id); });
         a->setObjectName("under_" + QString::fromStdString(d.id));
         a->setCheckable(true);
         a->setChecked(workspace_.is_selected(d.id));
@@ -317,7 +319,7 @@ void LayoutActions::array_ring() {
 QString LayoutActions::ask_name(const QString& title, const QString& label, const QString& now) {
     if (name_instead) return name_instead(title);
     bool ok = false;
-    const QString name = QInputDialog::getText(window_, title, label, QLineEdit::Normal, now, &ok).trimmed();
+    const QString name = QInputDialog::getText(window_, title, plain(label), QLineEdit::Normal, now, &ok).trimmed();
     return ok ? name : QString();
 }
 
@@ -337,7 +339,7 @@ void LayoutActions::remove_selected() {
         if (ask_instead) {
             answer = ask_instead(text);
         } else {
-            QMessageBox box(QMessageBox::Question, tr("Remove"), text, QMessageBox::NoButton, window_);
+            QMessageBox box(QMessageBox::Question, tr("Remove"), plain(text), QMessageBox::NoButton, window_);
             box.addButton(tr("Set it down"), QMessageBox::AcceptRole);
             QPushButton* stay = box.addButton(tr("Stay where it is"), QMessageBox::AcceptRole);
             QPushButton* go = box.addButton(tr("Remove it too"), QMessageBox::DestructiveRole);
@@ -395,7 +397,7 @@ void LayoutActions::fill_views(QMenu* menu) {
     if (!views.empty()) menu->addSeparator();
     for (const cell::json& v : views) {
         if (!v.is_object() || !v.contains("floor")) continue;
-        QAction* a = menu->addAction(QString::fromStdString(v.value("name", "")), this, [this, v] {
+        QAction* a = menu->addAction(menu_text(QString::fromStdString(v.value("name", ""))), this, [this, v] {
             try {
                 floor_->set_view_state(v["floor"]);
                 if (v.contains("model")) model_->set_view_state(v["model"]);
@@ -459,19 +461,26 @@ bool LayoutActions::save_drawing(const QString& file, const exchange::DrawingOpt
     }
 }
 
+bool LayoutActions::write(const QString& file, const std::string& bytes, const QString& otherwise) {
+    try {
+        cell::write_file(file.toStdString(), bytes);
+        return true;
+    } catch (const cell::InputError& e) {
+        Q_EMIT workspace_.refused(otherwise, tr("%1: %2").arg(file, QString::fromStdString(e.problems().front().message)));
+        return false;
+    }
+}
+
 bool LayoutActions::save_placements(const QString& file) {
-    QSaveFile out(file);
-    const QByteArray bytes = QByteArray::fromStdString(exchange::placements_csv(*workspace_.cell()));
-    if (out.open(QIODevice::WriteOnly) && out.write(bytes) == bytes.size() && out.commit()) return true;
-    Q_EMIT workspace_.refused(tr("The placements were not saved"), tr("%1 cannot be written: %2").arg(file, out.errorString()));
-    return false;
+    return write(file, exchange::placements_csv(*workspace_.cell()), tr("The placements were not saved"));
 }
 
 bool LayoutActions::save_picture(const QString& what, const QString& file) {
     const QImage picture = what == "model" ? model_->picture() : what == "floor" ? floor_->grab().toImage() : window_->grab().toImage();
-    if (picture.save(file, "PNG")) return true;
-    Q_EMIT workspace_.refused(tr("The picture was not saved"), tr("%1 cannot be written.").arg(file));
-    return false;
+    QByteArray bytes;
+    QBuffer buffer(&bytes);
+    picture.save(&buffer, "PNG");
+    return write(file, bytes.toStdString(), tr("The picture was not saved"));
 }
 
 }  // namespace escarp::desktop

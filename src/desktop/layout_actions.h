@@ -56,6 +56,8 @@ private:
     bool set_of_cell(const std::string& at, const cell::json& value, const QString& name);
     void fill_views(QMenu* menu);
     void drawing_dialog();
+    /// Says why where it cannot be written.
+    bool write(const QString& file, const std::string& bytes, const QString& otherwise);
     QString default_file(const QString& ending) const;
 
     Workspace& workspace_;

@@ -9,14 +9,17 @@
 #include <QMenu>
 #include <QMenuBar>
 #include <QMessageBox>
+#include <QPushButton>
 #include <QSettings>
 #include <QSplitter>
 #include <QToolButton>
 #include <QVBoxLayout>
 
+#include <cell/disk.h>
 #include <simulation/kinds.h>
 
 #include "action_finder.h"
+#include "plain_text.h"
 #include "theme.h"
 #include "typed_number.h"
 #include "which_arm_dialog.h"
@@ -136,7 +139,7 @@ void MainWindow::make_layout() {
     column->addWidget(tabs_);
     column->addWidget(pages_, 1);
     setCentralWidget(page);
-    status_ = new QLabel;
+    status_ = plain_label();
     status_->setObjectName("status");
 }
 
@@ -201,7 +204,7 @@ void MainWindow::make_actions() {
         build_->choose_urdf();
     });
     action("reload", tr("Read the file again"), {}, [this] {
-        if (!workspace_.file().isEmpty() && may_lose_work()) open_file(workspace_.file());
+        if (!workspace_.file().isEmpty()) open_file(workspace_.file());  // undo brings back what was here
     });
     action("play", tr("Play"), QKeySequence("Space"), [this] { workspace_.play(!workspace_.playing()); });
     action("previous", tr("\u25c0 event"), QKeySequence("["), [this] { workspace_.play(false), workspace_.step_event(-1); });
@@ -290,7 +293,7 @@ void MainWindow::make_menus() {
 
 void MainWindow::fill_place() {
     for (const cell::Offering& what : cell::offerings(simulation::standard_kinds())) {
-        auto* a = place_->addAction(QString::fromStdString(what.label), this, [this, what] { add_device(what); });
+        auto* a = place_->addAction(menu_text(QString::fromStdString(what.label)), this, [this, what] { add_device(what); });
         a->setObjectName("place_" + QString::fromStdString(what.kind + (what.model.empty() ? what.label : what.model)));
         addAction(a);
     }
@@ -344,7 +347,7 @@ void MainWindow::find_action() {
 
 void MainWindow::renew_title() {
     const QString name = workspace_.is_copy() ? tr("copy, not saved") : workspace_.file().isEmpty() ? tr("not saved yet") : QFileInfo(workspace_.file()).fileName();
-    setWindowTitle(QString("%1%2 \u2014 %3").arg(workspace_.modified() ? "*" : "", name, QString::fromStdString(workspace_.document().name())));
+    setWindowTitle(QString("%1%2 \u2014 %3").arg(workspace_.modified() ? "*" : "", title_text(name), title_text(QString::fromStdString(workspace_.document().name()))));
     const bool fresh = workspace_.current();
     const QString error = workspace_.error_of(workspace_.variant());
     const QString figures = !fresh ? tr("figures are being recomputed") : !error.isEmpty() ? tr("\u2715 this variant cannot be computed") : tr("every figure current (%1 ms)").arg(std::max(1.0, std::round(workspace_.took_ms())));
@@ -358,9 +361,9 @@ void MainWindow::renew_title() {
 
 void MainWindow::renew_actions() {
     action("undo")->setEnabled(workspace_.can_undo());
-    action("undo")->setText(workspace_.can_undo() ? tr("Undo %1").arg(workspace_.undo_name()) : tr("Undo"));
+    action("undo")->setText(workspace_.can_undo() ? menu_text(tr("Undo %1").arg(workspace_.undo_name())) : tr("Undo"));
     action("redo")->setEnabled(workspace_.can_redo());
-    action("redo")->setText(workspace_.can_redo() ? tr("Redo %1").arg(workspace_.redo_name()) : tr("Redo"));
+    action("redo")->setText(workspace_.can_redo() ? menu_text(tr("Redo %1").arg(workspace_.redo_name())) : tr("Redo"));
     const bool chosen = !workspace_.selection().device.isEmpty();
     for (const char* name : {"remove", "rename"}) action(name)->setEnabled(chosen || building());
     layout_->renew();
@@ -384,13 +387,20 @@ bool MainWindow::settled(bool every_variant) const {
 
 bool MainWindow::save() {
     if (workspace_.file().isEmpty()) return save_as();
-    if (workspace_.changed_outside()) {
+    if (workspace_.changed_outside() && QFileInfo::exists(workspace_.file())) {
         const int answer = ask(tr("Changed on the disk"), tr("Another program has changed %1 since it was opened here. Saving replaces its changes.").arg(QFileInfo(workspace_.file()).fileName()), {tr("Save as \u2026"), tr("Replace them")});
         if (answer == 0) return save_as();
         if (answer != 1) return false;
     }
+    cell::MayReplace may{.changes = true};
+    if (cell::read_only(workspace_.file().toStdString())) {
+        const int answer = ask(tr("Read-only"), tr("%1 is read-only.").arg(QFileInfo(workspace_.file()).fileName()), {tr("Save as \u2026"), tr("Write over it anyway")});
+        if (answer == 0) return save_as();
+        if (answer != 1) return false;
+        may.read_only = true;
+    }
     told_outside_ = false;
-    return workspace_.save_as(workspace_.file());
+    return workspace_.save_as(workspace_.file(), may);
 }
 
 bool MainWindow::save_as() {
@@ -409,7 +419,20 @@ void MainWindow::open() {
 }
 
 bool MainWindow::open_file(const QString& file) {
-    if (!workspace_.open(file)) return false;
+    if (!workspace_.open(file)) return workspace_.lost() && offer_lost(file);
+    return show_opened(file);
+}
+
+/// The file is gone or cut off, but the journal beside it holds the cell.
+bool MainWindow::offer_lost(const QString& file) {
+    const cell::Recovered& found = *workspace_.lost();
+    const QString kept = found.edits ? tr("The journal beside it holds the whole cell, with %n edit(s) that were not saved.", nullptr, found.edits) : tr("The journal beside it holds the whole cell.");
+    if (ask(tr("The file cannot be opened"), workspace_.lost_why() + "\n\n" + kept, {tr("Bring the cell back"), tr("Leave it")}) != 0) return false;
+    workspace_.take_lost(file);
+    return !workspace_.lost() && workspace_.file() == file && show_opened(file);
+}
+
+bool MainWindow::show_opened(const QString& file) {
     told_outside_ = false;
     tabs_->show_page(VariantTabs::Page::cell);
     remember(file);
@@ -424,10 +447,11 @@ bool MainWindow::open_file(const QString& file) {
 /// A question with own words; the index of the answer, or -1 for leaving it.
 int MainWindow::ask(const QString& title, const QString& text, const QStringList& answers) {
     if (ask_instead) return ask_instead(title + ": " + text);
-    QMessageBox box(QMessageBox::Question, title, text, QMessageBox::NoButton, this);
+    QMessageBox box(QMessageBox::Question, title, plain(text), QMessageBox::NoButton, this);
     std::vector<QAbstractButton*> buttons;
     for (const QString& a : answers) buttons.push_back(box.addButton(a, QMessageBox::AcceptRole));
     box.addButton(QMessageBox::Cancel);
+    box.setDefaultButton(qobject_cast<QPushButton*>(buttons.front()));
     box.exec();
     const auto found = std::find(buttons.begin(), buttons.end(), box.clickedButton());
     return found == buttons.end() ? -1 : static_cast<int>(found - buttons.begin());
@@ -461,8 +485,11 @@ void MainWindow::offer_unsaved() {
 void MainWindow::told_changed_outside() {
     if (told_outside_) return;
     told_outside_ = true;
-    const int answer = ask(tr("Changed on the disk"), tr("Another program has changed %1.").arg(QFileInfo(workspace_.file()).fileName()), {workspace_.modified() ? tr("Read it again, drop my edits") : tr("Read it again"), tr("Keep what is here")});
-    if (answer == 0) open_file(workspace_.file());
+    if (!QFileInfo::exists(workspace_.file())) return tell(tr("Gone from the disk"), tr("Another program has removed %1. The cell is still here; saving writes it again.").arg(QFileInfo(workspace_.file()).fileName()));
+    const QString text = tr("Another program has changed %1.").arg(QFileInfo(workspace_.file()).fileName());
+    const int answer = workspace_.modified() ? ask(tr("Changed on the disk"), text + "\n" + tr("Reading it again takes the place of your edits; Undo brings them back."), {tr("Keep what is here"), tr("Read it again")})
+                                             : ask(tr("Changed on the disk"), text, {tr("Keep what is here"), tr("Read it again")});
+    if (answer == 1) open_file(workspace_.file());
 }
 
 void MainWindow::remember(const QString& file) {
@@ -477,7 +504,7 @@ void MainWindow::remember(const QString& file) {
 void MainWindow::fill_recent() {
     recent_->clear();
     for (const QString& file : QSettings().value("recent").toStringList())
-        recent_->addAction(file, this, [this, file] { if (may_lose_work()) open_file(file); });
+        recent_->addAction(menu_text(file), this, [this, file] { if (may_lose_work()) open_file(file); });
     if (recent_->isEmpty()) recent_->addAction(tr("none yet"))->setEnabled(false);
 }
 
@@ -486,7 +513,7 @@ void MainWindow::tell(const QString& title, const QString& text) {
         ask_instead(title + ": " + text);
         return;
     }
-    QMessageBox::information(this, title, text);
+    QMessageBox::information(this, title, plain(text));
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {

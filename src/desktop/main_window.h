@@ -80,6 +80,8 @@ private:
     void show_right(int page);
     int ask(const QString& title, const QString& text, const QStringList& answers);
     void offer_left_over();
+    bool offer_lost(const QString& file);
+    bool show_opened(const QString& file);
     void told_changed_outside();
     void find_action();
     void tell(const QString& title, const QString& text);

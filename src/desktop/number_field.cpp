@@ -4,6 +4,7 @@
 #include <QStyle>
 #include <QToolTip>
 
+#include "plain_text.h"
 #include "typed_number.h"
 
 namespace escarp::desktop {
@@ -33,7 +34,7 @@ void NumberField::settle() {
     style()->polish(this);
     const std::optional<double> typed = typed_number(text(), unit_);
     if (!typed || *typed < low_ || *typed > high_) {
-        QToolTip::showText(mapToGlobal(QPoint(0, height())), typed ? tr("%1 to %2 %3 is possible").arg(shown_number(low_), shown_number(high_), unit_) : tr("\"%1\" is not a number in %2").arg(text(), unit_), this);
+        QToolTip::showText(mapToGlobal(QPoint(0, height())), typed ? tr("%1 to %2 %3 is possible").arg(shown_number(low_), shown_number(high_), unit_) : plain(tr("\"%1\" is not a number in %2").arg(text(), unit_)), this);
         give_up();
         return;
     }

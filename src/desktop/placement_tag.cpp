@@ -6,6 +6,7 @@
 
 #include <simulation/kinds.h>
 
+#include "plain_text.h"
 #include "theme.h"
 #include "typed_number.h"
 
@@ -20,7 +21,7 @@ PlacementTag::PlacementTag(Workspace& workspace, QWidget* parent) : QWidget(pare
     grid->setHorizontalSpacing(4);
     grid->setVerticalSpacing(3);
     const auto field = [&](const QString& label, const QString& name, const QString& unit, double range, int row, int column, Number number) {
-        auto* l = new QLabel(label, this);
+        auto* l = plain_label(label, this);
         auto* f = new NumberField(unit, -range, range, this);
         f->setObjectName(name);
         f->setAccessibleName(tr("%1 in %2").arg(label, unit));

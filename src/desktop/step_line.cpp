@@ -10,6 +10,7 @@
 
 #include <cell/task_edits.h>
 
+#include "plain_text.h"
 #include "theme.h"
 
 namespace escarp::desktop {
@@ -58,7 +59,7 @@ void StepLine::refresh() {
             mark_ = f.severity == inspection::Severity::stop ? Mark::stop : mark_ == Mark::stop ? Mark::stop : Mark::watch;
         }
     }
-    setToolTip(time_.isEmpty() ? text_ : tr("%1, %2 on average").arg(text_, time_));
+    setToolTip(plain(time_.isEmpty() ? text_ : tr("%1, %2 on average").arg(text_, time_)));
     update();
 }
 

@@ -8,9 +8,16 @@
 #include <QToolButton>
 
 #include "layouts.h"
+#include "plain_text.h"
+#include "scrolling_row.h"
 #include "theme.h"
 
 namespace escarp::desktop {
+namespace {
+
+constexpr int widest_name = 200;  // pixels; a longer one ends in an ellipsis
+
+}  // namespace
 
 VariantTabs::VariantTabs(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace), row_(new QHBoxLayout(this)) {
     setObjectName("variant_tabs");
@@ -39,18 +46,24 @@ void VariantTabs::rebuild() {
     if (now == built_from_) return;
     built_from_ = now;
     clear(row_);
+    auto* variants = new ScrollingRow(row_->spacing());
+    variants->setObjectName("variant_row");
+    QToolButton* chosen_tab = nullptr;
     for (const cell::VariantInfo& v : workspace_.document().variants()) {
         const QString id = QString::fromStdString(v.id);
         auto* tab = new QToolButton;
         tab->setObjectName("variant_" + id);
-        tab->setText(id + " " + QString::fromStdString(v.name));
+        const QString name = id + " " + QString::fromStdString(v.name);
         QFont chosen = tab->font();
         chosen.setBold(true);
-        tab->setMinimumWidth(QFontMetrics(chosen).horizontalAdvance(tab->text()) + 44);  // as wide as it is when it is chosen
+        const QString shown = QFontMetrics(chosen).elidedText(name, Qt::ElideRight, widest_name);
+        tab->setText(menu_text(shown));
+        tab->setMinimumWidth(QFontMetrics(chosen).horizontalAdvance(shown) + 44);  // as wide as it is when it is chosen
         tab->setCheckable(true);
         tab->setChecked(page_ == Page::cell && id == workspace_.variant());
         tab->setContextMenuPolicy(Qt::CustomContextMenu);
-        tab->setToolTip(tr("Right-click to rename, drop or make it the baseline"));
+        tab->setToolTip(plain((shown == name ? QString() : name + "\n") + tr("Right-click to rename, drop or make it the baseline")));
+        if (tab->isChecked()) chosen_tab = tab;
         connect(tab, &QToolButton::clicked, this, [this, id] {
             QTimer::singleShot(0, this, [this, id] {
                 show_page(Page::cell);
@@ -60,8 +73,10 @@ void VariantTabs::rebuild() {
             });
         });
         connect(tab, &QToolButton::customContextMenuRequested, this, [this, id, tab](const QPoint& at) { menu_for(id, tab->mapToGlobal(at)); });
-        row_->addWidget(tab);
+        variants->add(tab);
     }
+    row_->addWidget(variants);
+    if (chosen_tab) variants->show_whole(chosen_tab);
     auto* add = new QToolButton;
     add->setObjectName("add_variant");
     add->setText(tr("+ variant"));
@@ -83,11 +98,12 @@ void VariantTabs::rebuild() {
         });
         row_->addWidget(tab);
     }
-    row_->addStretch(1);
     const QString base = QString::fromStdString(workspace_.document().baseline());
-    note_ = new QLabel(workspace_.variant() == base ? tr("%1 is the baseline").arg(base) : tr("baseline %1 \u00b7 differs in %n value(s)", nullptr, static_cast<int>(differences)).arg(base));
+    note_ = plain_label(workspace_.variant() == base ? tr("%1 is the baseline").arg(base) : tr("baseline %1 \u00b7 differs in %n value(s)", nullptr, static_cast<int>(differences)).arg(base));
     note_->setStyleSheet("color: #5C6870; font-size: 11px;");
-    row_->addWidget(note_);
+    note_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    note_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);  // it gives way to the tabs
+    row_->addWidget(note_, 1);
 }
 
 void VariantTabs::add_variant() {

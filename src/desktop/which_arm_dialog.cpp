@@ -8,6 +8,7 @@
 #include <algorithm>
 
 #include "import_geometry.h"
+#include "plain_text.h"
 #include "theme.h"
 
 namespace escarp::desktop {
@@ -17,7 +18,7 @@ WhichArmDialog::WhichArmDialog(Workspace& workspace, const QString& arm, std::ve
     setWindowTitle(tr("Which arm for the task of %1?").arg(arm));
     resize(1100, 470);
     auto* rows = new QVBoxLayout(this);
-    auto* said = new QLabel(tr("The task as it stands, given to every arm of the catalogue and of this file. The best base is the one that may be moved farthest before a pose is lost. A cycle is shown where every pose is reached; collisions are judged once the arm is in the cell."));
+    auto* said = plain_label(tr("The task as it stands, given to every arm of the catalogue and of this file. The best base is the one that may be moved farthest before a pose is lost. A cycle is shown where every pose is reached; collisions are judged once the arm is in the cell."));
     said->setWordWrap(true);
     rows->addWidget(said);
     table_ = new QTableWidget(static_cast<int>(choices_.size()), 8);

@@ -26,6 +26,7 @@
 #include "number_field.h"
 #include "arm_fields.h"
 #include "field_grid.h"
+#include "plain_text.h"
 #include "step_line.h"
 #include "theme.h"
 #include "typed_number.h"
@@ -135,7 +136,7 @@ void Worksheet::rebuild() {
     const QString focused = focusWidget() ? focusWidget()->objectName() : QString();
     const cell::json values = workspace_.resolved();
     if (cards_->count() == 0) {
-        auto* title = new QLabel(tr("<b>WORKSHEET</b> &nbsp;<span style='color:#5C6870'>who does what</span>"));
+        auto* title = marked_label(tr("<b>WORKSHEET</b> &nbsp;<span style='color:#5C6870'>who does what</span>"));
         title->setStyleSheet("color: #5C6870; font-size: 11px;");
         cards_->addWidget(title);
         auto* add = new QPushButton(tr("+ device  (N)"));
@@ -216,7 +217,7 @@ void Worksheet::mark_altered(QWidget* field, QLabel* label, const std::string& p
     label->setText(QStringLiteral("\u2260 ") + label->text());
     label->setStyleSheet("color: #B4521B; font-size: 11px; font-weight: bold;");
     for (QWidget* w : {field, static_cast<QWidget*>(label)}) {
-        w->setToolTip(hint);
+        w->setToolTip(plain(hint));
         w->setContextMenuPolicy(Qt::CustomContextMenu);
         connect(w, &QWidget::customContextMenuRequested, this, [this, w, path](const QPoint& at) {
             auto* menu = new QMenu(this);
@@ -249,8 +250,8 @@ void Worksheet::add_name(QHBoxLayout* header, const cell::Device& d) {
         name->setProperty("wrong", wrong);
         name->style()->polish(name);
         const QString why = wanted.isEmpty() ? tr("A name is expected.") : tr("Another device is named \"%1\". \"%2\" is free.").arg(wanted, QString::fromStdString(cell::free_name(workspace_.resolved(), wanted.toStdString())));
-        name->setToolTip(wrong ? why : QString());
-        if (wrong) QToolTip::showText(name->mapToGlobal(QPoint(0, name->height())), why, name);
+        name->setToolTip(wrong ? plain(why) : QString());
+        if (wrong) QToolTip::showText(name->mapToGlobal(QPoint(0, name->height())), plain(why), name);
         return wrong;
     };
     connect(name, &QLineEdit::textEdited, this, [refuse] { refuse(); });
@@ -282,12 +283,12 @@ QWidget* Worksheet::card(const cell::Device& d, const cell::json& values) {
     if (selected && workspace_.selection().step.isEmpty()) {
         add_name(header, d);
     } else {
-        auto* name = new QLabel(QString::fromStdString(d.name));
+        auto* name = plain_label(QString::fromStdString(d.name));
         name->setFont(theme::font(12, true));
         name->setAttribute(Qt::WA_TransparentForMouseEvents);
         header->addWidget(name, 1);
     }
-    auto* info = new QLabel(short_info(*workspace_.cell(), d, values));
+    auto* info = plain_label(short_info(*workspace_.cell(), d, values));
     info->setStyleSheet("color: #5C6870; font-size: 10px;");
     info->setAttribute(Qt::WA_TransparentForMouseEvents);
     header->addWidget(info);
@@ -321,7 +322,7 @@ void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cel
         });
         mark_altered(box, grid.add(label, box), at + key);
     };
-    auto* colour = new QPushButton(values.value("colour", "").empty() ? tr("as usual") : QString::fromStdString(values.value("colour", "")));
+    auto* colour = new QPushButton(values.value("colour", "").empty() ? tr("as usual") : menu_text(QString::fromStdString(values.value("colour", ""))));
     colour->setObjectName(QString::fromStdString("field_" + d.id + "_colour"));
     colour->setStyleSheet(QString("text-align: left; padding: 0 4px; border-left: 10px solid %1;").arg(theme::look_colour(d.look, d.colour).name()));
     connect(colour, &QPushButton::clicked, this, [this, path = at + "colour", title, now = theme::look_colour(d.look, d.colour)] {

@@ -16,6 +16,7 @@
 #include "arm_words.h"
 #include "field_grid.h"
 #include "number_field.h"
+#include "plain_text.h"
 #include "worksheet.h"
 
 namespace escarp::desktop {
@@ -81,7 +82,7 @@ void Worksheet::add_step_fields(QVBoxLayout* layout, const cell::Device& d, cons
             auto* hold = new QCheckBox;
             hold->setObjectName("step_hold");
             hold->setChecked(values.contains(key));
-            hold->setToolTip(tr("Else the planner chooses where %1 stands").arg(name));
+            hold->setToolTip(plain(tr("Else the planner chooses where %1 stands").arg(name)));
             connect(hold, &QCheckBox::clicked, this, [this, path = at + key, title, middle = std::round(0.5 * (free.low + free.high) / unit)](bool on) {
                 QTimer::singleShot(0, this, [=, this] {
                     if (on) set_value(path, middle, title);

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include <cell/disk.h>
 #include <kinematics/reach.h>
 #include <simulation/kinds.h>
 
@@ -90,19 +91,28 @@ void Workspace::start_new() {
 }
 
 bool Workspace::open(const QString& file) {
+    if (!file_.isEmpty() && QFileInfo(file) == QFileInfo(file_)) return read_again();
+    auto safe = std::make_unique<cell::SafeFile>(cell::SafeFile::usual_room());
+    bool copy = false;
+    QString unsafe;
+    lost_.reset();
+    try {
+        if (QFileInfo::exists(file)) cell::check_regular(file.toStdString());
+        copy = !safe->hold(file.toStdString());
+    } catch (const cell::InputError& e) {
+        unsafe = told(e);
+    }
     try {
         const cell::Document opened = cell::Document::load(file.toStdString());
         auto cell = cell::read_cell(opened.resolved(opened.baseline()), simulation::standard_kinds());
         start_new();
         document_ = saved_ = opened;
-        try {
-            copy_ = !safe_->hold(file.toStdString());
-            if (copy_) safe_->begin_unsaved(document_);
-            else if (left_over_ = safe_->left_over(opened); !left_over_) safe_->begin(opened, true);
-        } catch (const cell::InputError& e) {
-            unsafe_ = told(e);
-        }
-        if (!copy_) {
+        copy_ = copy;
+        if (copy) {
+            safe_->begin_unsaved(document_);
+        } else {
+            if (unsafe.isEmpty()) safe_ = std::move(safe);
+            take_care(opened, unsafe);
             file_ = file;
             watcher_.addPath(file);
         }
@@ -110,22 +120,74 @@ bool Workspace::open(const QString& file) {
         renew();
         return true;
     } catch (const cell::InputError& e) {
-        Q_EMIT refused(tr("%1 cannot be opened").arg(file), told(e));
+        if (!copy && unsafe.isEmpty()) lost_ = safe->left_of_lost();
+        if (lost_) lost_why_ = told(e);
+        else Q_EMIT refused(tr("%1 cannot be opened").arg(file), told(e));
         return false;
     }
 }
 
-bool Workspace::save_as(const QString& file) {
+/// Begins the journal of a file that was just opened, unless an interrupted session left edits there.
+void Workspace::take_care(const cell::Document& opened, const QString& unsafe) {
+    unsafe_ = unsafe;
+    if (!unsafe.isEmpty()) return;
+    try {
+        if (left_over_ = safe_->left_over(opened); !left_over_) safe_->begin(opened, true);
+    } catch (const cell::InputError& e) {
+        unsafe_ = told(e);
+    }
+}
+
+/// The file that is open, as it is on the disk now: a step that can be undone, so that no edit is lost by it.
+bool Workspace::read_again() {
+    try {
+        safe_->read_again();
+        const cell::Document opened = cell::Document::load(file_.toStdString());
+        cell::read_cell(opened.resolved(opened.baseline()), simulation::standard_kinds());
+        if (modified()) kept_dropped(document_);
+        if (!(opened == document_)) undo_.push_back({document_, variant_, tr("reading the file again")});
+        redo_.clear();
+        document_ = saved_ = opened;
+        safe_->begin(opened, true);
+        unsafe_.clear();
+        set_document(opened);
+        return true;
+    } catch (const cell::InputError& e) {
+        Q_EMIT refused(tr("%1 cannot be read again").arg(file_), told(e));
+        return false;
+    }
+}
+
+void Workspace::take_lost(const QString& file) {
+    if (!lost_) return;
+    const cell::Recovered found = *std::exchange(lost_, std::nullopt);
+    auto safe = std::make_unique<cell::SafeFile>(cell::SafeFile::usual_room());
+    try {
+        cell::read_cell(found.document.resolved(found.document.baseline()), simulation::standard_kinds());
+        if (!safe->hold(file.toStdString())) return Q_EMIT refused(tr("%1 cannot be opened").arg(file), tr("Another window has opened it meanwhile."));
+        start_new();
+        safe_ = std::move(safe);
+        safe_->begin(found.document, false);
+    } catch (const cell::InputError& e) {
+        return Q_EMIT refused(tr("%1 cannot be opened").arg(file), told(e));
+    }
+    document_ = found.document;  // `saved_` is not it: the file does not hold it
+    file_ = file;
+    variant_ = QString::fromStdString(document_.baseline());
+    renew();
+}
+
+bool Workspace::save_as(const QString& file, cell::MayReplace may) {
     try {
         if (file.toStdString() == safe_->file()) {
-            safe_->save(document_);
+            safe_->save(document_, may);
         } else {
             auto next = std::make_unique<cell::SafeFile>(cell::SafeFile::usual_room());
             if (!next->hold(file.toStdString())) {
                 Q_EMIT refused(tr("The file was not saved"), tr("%1 is open in another window. Save under another name, or close it there first.").arg(file));
                 return false;
             }
-            next->save(document_);
+            next->save(document_, may);
             safe_->forget();
             safe_ = std::move(next);
         }
@@ -152,10 +214,17 @@ void Workspace::take_left_over() {
     set_document(found.document);
 }
 
+QString Workspace::kept_dropped(const cell::Document& dropped) const {
+    return QString::fromStdString(cell::SafeFile::keep_dropped(cell::SafeFile::usual_room(), dropped));
+}
+
 void Workspace::drop_left_over() {
     if (!left_over_) return;
+    undo_.push_back({left_over_->document, variant_, tr("dropping the kept edits")});
+    kept_dropped(left_over_->document);
     left_over_.reset();
     safe_->begin(document_, true);
+    Q_EMIT document_changed();
 }
 
 void Workspace::take_unsaved(const cell::Recovered& found) {
@@ -170,6 +239,23 @@ void Workspace::write_down(const QString& name) {
     try {
         if (!left_over_) safe_->acknowledge(document_, name.toStdString());
         unsafe_.clear();
+    } catch (const cell::InputError& e) {
+        unsafe_ = told(e);
+    }
+}
+
+/// A drag comes back as it was last shown, too.
+void Workspace::write_down_draft() {
+    try {
+        if (!left_over_) safe_->draft(variant_.toStdString(), draft_edit_);
+    } catch (const cell::InputError& e) {
+        unsafe_ = told(e);
+    }
+}
+
+void Workspace::end_draft() {
+    try {
+        safe_->end_draft();
     } catch (const cell::InputError& e) {
         unsafe_ = told(e);
     }
@@ -283,6 +369,7 @@ bool Workspace::try_edit(const cell::Edit& edit, bool preview, bool quiet) {
             draft_ = std::move(next);
             draft_edit_ = edit;
             preview_ = preview;
+            if (!preview) write_down_draft();
             renew(std::move(cell));
             return true;
         }
@@ -302,11 +389,13 @@ void Workspace::take_draft() {
 void Workspace::drop_draft() {
     if (!trying()) return;
     draft_.reset();
+    end_draft();
     renew();
 }
 
 void Workspace::set_variant(const QString& id) {
     if (id == variant_ || !document_.has_variant(id.toStdString())) return;
+    if (trying()) end_draft();
     draft_.reset();
     variant_ = id;
     renew();

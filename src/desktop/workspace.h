@@ -56,7 +56,11 @@ public:
 
     void start_new();
     bool open(const QString& file);  ///< false, and `refused` with the reasons, when it cannot be read
-    bool save_as(const QString& file);
+    bool save_as(const QString& file, cell::MayReplace may = {});
+    /// What the journal of a file that could not be opened holds, and why it could not; until it is taken or another one is opened.
+    const std::optional<cell::Recovered>& lost() const { return lost_; }
+    QString lost_why() const { return lost_why_; }
+    void take_lost(const QString& file);
     /// What an interrupted session left of the file that was opened last, until it is taken or dropped.
     const std::optional<cell::Recovered>& left_over() const { return left_over_; }
     void take_left_over();
@@ -185,6 +189,11 @@ private:
     void renew(std::shared_ptr<const cell::Cell> known = nullptr);
     void find_altered();
     void write_down(const QString& name);
+    void write_down_draft();
+    void end_draft();
+    bool read_again();
+    void take_care(const cell::Document& opened, const QString& unsafe);
+    QString kept_dropped(const cell::Document& dropped) const;
     bool sense(const cell::Document& document, std::shared_ptr<const cell::Cell>& out, QString* why) const;
     bool try_edit(const cell::Edit& edit, bool preview, bool quiet);
     void tick();
@@ -211,7 +220,8 @@ private:
     QSet<QString> hidden_;
     std::map<std::string, cell::json> altered_;
     std::unique_ptr<cell::SafeFile> safe_;
-    std::optional<cell::Recovered> left_over_;
+    std::optional<cell::Recovered> left_over_, lost_;
+    QString lost_why_;
     bool copy_ = false;
     QString unsafe_;
     QFileSystemWatcher watcher_;

@@ -14,6 +14,7 @@
 #include <cstring>
 
 #include <cell/device_kind.h>
+#include <cell/disk.h>
 #include <cell/names.h>
 
 extern char** environ;
@@ -128,7 +129,7 @@ json rounded(const Vector3& metres) {
 }  // namespace
 
 LoadedSurface load_surface(const std::string& file, const LoadWatch& watch) {
-    if (::access(file.c_str(), R_OK) != 0) throw InputError(file, std::string("The file cannot be read: ") + std::strerror(errno) + ".");
+    cell::check_regular(file);
     Child child(loader_path(), file);
     const auto begin = std::chrono::steady_clock::now();
     const auto passed = [&] { return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count(); };

@@ -3,13 +3,13 @@
 #include <cmath>
 #include <cstring>
 #include <filesystem>
-#include <fstream>
 #include <map>
 #include <pugixml.hpp>
 #include <set>
 #include <sstream>
 
 #include <cell/build_model.h>
+#include <cell/disk.h>
 #include <cell/names.h>
 
 #include "urdf.h"
@@ -99,14 +99,7 @@ private:
     }
 
     void parse() {
-        std::error_code none;
-        const std::uintmax_t size = std::filesystem::file_size(file_, none);
-        if (none) throw InputError(file_, "The file cannot be read: " + none.message() + ".");
-        if (size > largest) throw InputError(file_, "The file is larger than 64 MB; no robot description is.");
-        std::ifstream in(file_, std::ios::binary);
-        std::ostringstream text;
-        text << in.rdbuf();
-        text_ = text.str();
+        text_ = cell::read_file(file_, largest);
         const pugi::xml_parse_result result = doc_.load_buffer(text_.data(), text_.size());
         if (!result) throw InputError("line " + std::to_string(line_of(result.offset)), std::string("The file is not whole XML: ") + result.description() + ".");
         if (!doc_.child("robot")) throw InputError(file_, "This is not a robot description: it is expected to hold a <robot>.");

@@ -1,11 +1,10 @@
-#include <cerrno>
 #include <cmath>
 #include <cstring>
 #include <filesystem>
-#include <fstream>
 #include <pugixml.hpp>
 
 #include <cell/build_model.h>
+#include <cell/disk.h>
 #include <geometry/mesh.h>
 
 #include "urdf.h"
@@ -34,18 +33,17 @@ void put_origin(xml_node into, const Frame& at) {
 
 /// Binary STL, metres.
 void write_stl(const std::string& file, const geometry::Surface& s) {
-    std::ofstream out(file, std::ios::binary);
-    const std::string head(80, ' ');
-    out.write(head.data(), 80);
+    std::string out(80, ' ');
+    const auto put = [&out](const void* bytes, std::size_t length) { out.append(static_cast<const char*>(bytes), length); };
     const auto count = static_cast<std::uint32_t>(s.triangles.size());
-    out.write(reinterpret_cast<const char*>(&count), 4);
+    put(&count, 4);
     for (const auto& t : s.triangles) {
         const Eigen::Vector3f &a = s.points[t[0]], &b = s.points[t[1]], &c = s.points[t[2]];
         const Eigen::Vector3f n = (b - a).cross(c - a).stableNormalized();
-        for (const Eigen::Vector3f& v : {n, a, b, c}) out.write(reinterpret_cast<const char*>(v.data()), 12);
-        out.write("\0\0", 2);
+        for (const Eigen::Vector3f& v : {n, a, b, c}) put(v.data(), 12);
+        put("\0\0", 2);
     }
-    if (!out.flush()) throw InputError(file, std::string("The file cannot be written: ") + std::strerror(errno) + ".");
+    cell::write_file(file, out);
 }
 
 void add_mesh(geometry::Surface& to, const geometry::Convex& shape) {
@@ -76,7 +74,9 @@ public:
         notes_.push_back("URDF has no place for accelerations and jerk of joints: " + limits + ".");
         notes_.push_back("URDF has no place for the payload, the ready posture, and the limits of straight moves.");
         notes_.push_back("Greatest efforts are required by URDF and not known here; 0 is written.");
-        if (!doc.save_file(path_.c_str(), "  ")) throw InputError(path_.string(), std::string("The file cannot be written: ") + std::strerror(errno) + ".");
+        std::ostringstream text;
+        doc.save(text, "  ");
+        cell::write_file(path_.string(), text.str());
         return notes_;
     }
 

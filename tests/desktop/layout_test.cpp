@@ -462,14 +462,25 @@ TEST_CASE("a session that ends without saving is offered again; two windows do n
     CHECK(b.w().document() == before);
     b.w().redo();
     REQUIRE(b.w().save_as(second));
-    // Another program writes it.
-    b.answers << 1;
+    // Another program writes it; what is offered first keeps the edits.
+    b.answers << 0;
     QFile out(second);
     REQUIRE(out.open(QIODevice::Append));
     out.write("\n");
     out.close();
     CHECK(wait_until([&] { return b.told.last().contains("Another program has changed"); }));
     CHECK(b.w().changed_outside());
+    CHECK(b.w().document() == edited);
+    // Reading it again is a step that can be undone.
+    b.exact("place_x", "2222");
+    const cell::Document later = b.w().document();
+    b.action("reload")->trigger();
+    b.settle();
+    CHECK(b.w().document() == edited);
+    CHECK(!b.w().modified());
+    CHECK(!b.w().changed_outside());
+    b.w().undo();
+    CHECK(b.w().document() == later);
 }
 
 TEST_CASE("a CAD file becomes a structure in the window, kept inside or linked; a missing link shows the last known shape and says so") {

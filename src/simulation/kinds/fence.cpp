@@ -58,7 +58,7 @@ private:
     static std::vector<double> read_doors(const cell::Reader& r) {
         std::vector<double> doors;
         const cell::json& list = r.raw("doors_at_mm");
-        if (list.is_null()) return doors;
+        if (!r.has("doors_at_mm")) return doors;
         bool fits = list.is_array() && list.size() <= 100;
         if (fits)
             for (const cell::json& at : list) {

@@ -151,6 +151,7 @@ public:
         const double dx = r.number("pitch_x_mm", {1, 10000}, 200), dy = r.number("pitch_y_mm", {1, 10000}, 200);
         d.look = cell::Look::fixture;
         if (r.has("bodies")) d.bodies = cell::read_bodies(r, "bodies", cell.meshes);  // a shape of its own
+        if (r.has("bodies") && d.bodies.empty()) r.problem("bodies", "At least one body is expected; without the key the fixture is a box.");
         else d.bodies.push_back(cell::standing_box("body", {length, width, height}, {0, 0, 0}));
         std::vector<Vector3> nests = read_places(r, "nests_mm");  // any pattern; else rows and columns
         if (nests.empty())

@@ -19,7 +19,7 @@ inline std::vector<geometry::Vector3> read_places(const cell::Reader& r, const s
             places.emplace_back(1e-3 * p[0].get<double>(), 1e-3 * p[1].get<double>(), 0);
         }
     if (fits) return places;
-    if (!list.is_null()) r.problem(key, "A list of at most 200 points is expected, each [x, y] in mm.");
+    if (r.has(key)) r.problem(key, "A list of at most 200 points is expected, each [x, y] in mm.");
     return {};
 }
 
