@@ -71,5 +71,94 @@ for path, value in [(["devices", 0, "length_mm"], "long"), (["devices", 0, "kind
         f.flush()
         check(subprocess.run([cli, "validate", f.name], capture_output=True).returncode == 2, f"the program refuses {path}")
 
+# Every single change of a cell with everything in it that the schema refuses, the program refuses, and names the place.
+everything = json.loads((root / "tests/cases/everything.escarp").read_text())
+check(not list(validator.iter_errors(everything)), "the cell with everything in it fits the schema")
+TAKEN_AWAY = object()
+
+
+def nodes(value, path=()):
+    """All places of a tree; of a list of plain numbers or texts only the first."""
+    yield path, value
+    if isinstance(value, dict):
+        for key, child in value.items():
+            yield from nodes(child, path + (key,))
+    elif isinstance(value, list):
+        for i, child in enumerate(value if value and isinstance(value[0], (dict, list)) else value[:1]):
+            yield from nodes(child, path + (i,))
+
+
+def changed(tree, path, value):
+    if not path:
+        return value
+    out = dict(tree) if isinstance(tree, dict) else list(tree)
+    if len(path) > 1:
+        out[path[0]] = changed(tree[path[0]], path[1:], value)
+    elif value is TAKEN_AWAY:
+        del out[path[0]]
+    else:
+        out[path[0]] = value
+    return out
+
+
+def kind_of_place(path):
+    """Places that differ only in which of several alike elements they lie in have one."""
+    words, at = [], everything
+    for key in path:
+        words.append(str(key) if isinstance(key, str) else "*")
+        at = at[key]
+        if isinstance(at, dict):
+            words += [str(at.get(k)) for k in ("kind", "do", "shape", "type") if k in at]
+    return "/".join(words)
+
+
+def named(path):
+    """A path as the program says it: elements of lists by their id."""
+    words, at = [], everything
+    for key in path:
+        at = at[key]
+        words.append(at["id"] if isinstance(key, int) and isinstance(at, dict) and isinstance(at.get("id"), str) else str(key))
+    return "/".join(words)
+
+
+seen, changes = set(), []
+for path, value in nodes(everything):
+    for put in (None, True, 0, 0.5, -1e9, 1e9, "x", "", [], {}, TAKEN_AWAY):
+        if not path or (put is not TAKEN_AWAY and put == value and type(put) is type(value)) or (put is TAKEN_AWAY and isinstance(path[-1], int)):
+            continue
+        key = (kind_of_place(path), "gone" if put is TAKEN_AWAY else repr(put))
+        if key not in seen:
+            seen.add(key)
+            changes.append((path, put))
+
+
+def alone(path, put):
+    """The change with as little around it as the schema asks for: nothing in it looks from one branch into another."""
+    tree = {"escarp": 1, "devices": [], path[0]: everything[path[0]]}
+    if len(path) > 1 and isinstance(path[1], int):
+        tree[path[0]] = [everything[path[0]][path[1]]]
+        path = (path[0], 0) + path[2:]
+    return changed(tree, path, put)
+
+
+refused = [(path, put) for path, put in changes if not validator.is_valid(alone(path, put))]
+check(len(refused) > 2500, f"{len(refused)} single changes are refused by the schema")
+with tempfile.TemporaryDirectory() as folder:
+    for begin in range(0, len(refused), 400):
+        part = refused[begin:begin + 400]
+        names = [f"{folder}/{i}.escarp" for i in range(len(part))]
+        for name, (path, put) in zip(names, part):
+            pathlib.Path(name).write_text(json.dumps(changed(everything, path, put)))
+        answers = json.loads(subprocess.run([cli, "validate", "--json", *names], capture_output=True).stdout)
+        for (path, put), answer in zip(part, answers):
+            what = f"{named(path)} {'taken away' if put is TAKEN_AWAY else 'set to ' + json.dumps(put)}"
+            check(not answer["valid"], f"the program refuses {what}")
+            if answer["valid"]:
+                continue
+            # The place itself, a place around it or within it, or another one that speaks of it (an id that is not there any more).
+            place, keys = named(path), [str(k) for k in path if isinstance(k, str)]
+            good = any(p["where"].startswith(place) or place.startswith(p["where"]) or keys[-1] in p["where"] + p["message"] for p in answer["problems"])
+            check(good, f"the place of {what} is named; said: {answer['problems'][0]}")
+
 print(f"{passed} passed, {failed} failed")
 sys.exit(1 if failed else 0)

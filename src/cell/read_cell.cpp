@@ -174,7 +174,10 @@ std::shared_ptr<const Cell> read_cell(const json& resolved, const Kinds& kinds, 
     if (!problems.empty()) throw InputError(std::move(problems));
     place_devices(*cell, readers);
     const std::vector<Reader> blocks = r.list("blocks", 200);
-    for (const Reader& b : blocks) cell->blocks.push_back({b.id("id"), b.text("name", b.id("id"))});
+    for (const Reader& b : blocks) {
+        cell->blocks.push_back({b.id("id"), b.text("name", b.id("id"))});
+        if (!b.has("steps")) b.problem("steps", "The key is missing; a list of steps is expected.");
+    }
     refuse_twins(cell->blocks, "blocks", problems);
     for (std::size_t i = 0; i < readers.size(); ++i) {
         Device& d = cell->devices[i];

@@ -132,7 +132,7 @@ void read_signals(const Reader& r, Device& d) {
         for (const json& name : own)
             if (name.is_string() && valid_id(name.get<std::string>())) d.signals.push_back(name.get<std::string>());
             else r.problem("own_signals", "Signal names of letters, digits, - and _ are expected.");
-    } else if (!own.is_null()) {
+    } else if (r.has("own_signals")) {
         r.problem("own_signals", "A list of at most 100 signal names is expected.");
     }
 }

@@ -15,6 +15,7 @@ using cell::json;
 
 struct Arguments {
     std::string file, variant, model, arm, frame = "floor", out, sheet = "A3", mesh, as = "structure", unit, name;
+    std::vector<std::string> files;
     std::vector<double> joints, pose;
     double horizon = 0, at = 0, scale = 0;
     int threads = 0;

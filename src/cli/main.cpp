@@ -65,8 +65,19 @@ int worst(const json& result, bool strict) {
 
 double unit(const kinematics::Joint& j) { return j.type == kinematics::JointType::hinge ? geometry::pi / 180 : 1e-3; }
 
-int validate(Arguments& a) {
-    const cell::Document d = opened(a);
+void tell(const std::string& file, const cell::InputError& e) {
+    for (const cell::Problem& p : e.problems()) std::cerr << (p.where == file || file.empty() ? "" : file + ": ") << p.where << ": " << p.message << "\n";
+}
+
+json problems_json(const cell::InputError& e) {
+    json problems = json::array();
+    for (const cell::Problem& p : e.problems()) problems.push_back({{"where", p.where}, {"message", p.message}});
+    return {{"valid", false}, {"problems", problems}};
+}
+
+/// What is in a file: every variant is read.
+json validated(const std::string& file) {
+    const cell::Document d = cell::Document::load(file);
     json variants = json::array();
     std::set<std::string> told;  // once is enough: most keys are the same in every variant
     for (const cell::VariantInfo& v : d.variants()) {
@@ -80,9 +91,25 @@ int validate(Arguments& a) {
         variants.push_back({{"variant", v.id}, {"devices", c->devices.size()}, {"differences_without_target", lost}, {"unknown_keys", unknown}});
         for (const std::string& at : lost) std::cerr << "variant " << v.id << ": " << at << " is not in the baseline any more; this difference does nothing\n";
     }
-    if (a.as_json) print({{"valid", true}, {"variants", variants}});
-    else std::cout << a.file << ": fine, " << variants.size() << (variants.size() == 1 ? " variant\n" : " variants\n");
-    return 0;
+    return {{"valid", true}, {"variants", variants}};
+}
+
+int validate(Arguments& a) {
+    json all = json::array();
+    int code = 0;
+    for (const std::string& file : a.files) {
+        try {
+            all.push_back(validated(file));
+            if (!a.as_json) std::cout << file << ": fine, " << all.back()["variants"].size() << (all.back()["variants"].size() == 1 ? " variant\n" : " variants\n");
+        } catch (const cell::InputError& e) {
+            tell(file, e);
+            all.push_back(problems_json(e));
+            code = 2;
+        }
+        if (a.files.size() > 1) all.back()["file"] = file;
+    }
+    if (a.as_json) print(a.files.size() > 1 ? all : all[0]);
+    return code;
 }
 
 int run(Arguments& a) {
@@ -200,7 +227,7 @@ int main(int argc, char** argv) {
         sub->callback([&chosen, act] { chosen = act; });
         return sub;
     };
-    command("validate", "check that a file makes sense", validate);
+    command("validate", "check that files make sense", validate, false)->add_option("FILE", a.files, "cell files (*.escarp)")->required();
     for (CLI::App* sub : {command("run", "all figures of one variant", run), command("compare", "all variants on one scale", compare)}) sub->add_flag("--strict", a.strict, "exit 1 when there is a stop finding");
     command("trace", "every block of the run", trace);
     command("state", "joint values, tool poses, parts and signals at an instant", state)->add_option("--at", a.at, "seconds")->required();
@@ -262,12 +289,8 @@ int main(int argc, char** argv) {
         std::cerr << "The result could not be written to its end: " << (errno ? std::strerror(errno) : "standard output is closed") << ".\n";
         return 2;
     } catch (const cell::InputError& e) {
-        for (const cell::Problem& p : e.problems()) std::cerr << (p.where == a.file ? "" : a.file.empty() ? "" : a.file + ": ") << p.where << ": " << p.message << "\n";
-        if (a.as_json) {
-            json problems = json::array();
-            for (const cell::Problem& p : e.problems()) problems.push_back({{"where", p.where}, {"message", p.message}});
-            print({{"valid", false}, {"problems", problems}});
-        }
+        tell(a.file, e);
+        if (a.as_json) print(problems_json(e));
         return 2;
     } catch (const std::bad_alloc&) {
         std::cerr << "The machine has not enough memory left for this.\n";
