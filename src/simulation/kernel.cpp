@@ -6,7 +6,12 @@
 
 namespace escarp::simulation {
 namespace {
-constexpr std::size_t most_events = 5'000'000, most_blocks = 2'000'000;  // what a run keeps at the most
+constexpr std::size_t most_events = 5'000'000;  // that a run goes through at the most
+constexpr std::size_t most_kept = 150u << 20;   // bytes that a run keeps at the most
+// Looking whether a state recurs takes as long as the state is large: where hundreds of belts let a part go every few milliseconds, not every
+// time is looked at (a period that is found may then be several of them). Bytes of state looked at, to begin with and for each event.
+constexpr std::size_t looks_free = 64u << 20, looks_per_event = 4000;
+constexpr std::size_t with_motion = 600;        // bytes that the checks need for one more motion
 constexpr int most_rounds = 10'000;  // of asking all who wait at one instant
 constexpr Ticks longer = 10;         // horizons that a run may take where a task has not been through twice
 
@@ -72,7 +77,7 @@ int Kernel::begin(Block block) {
     block.from = now_;
     block.to = never;
     block.cause = cause_;
-    trace_.blocks.push_back(block);
+    keep(trace_.blocks, block);
     return static_cast<int>(trace_.blocks.size()) - 1;
 }
 
@@ -87,7 +92,7 @@ void Kernel::set_signal(int device, const std::string& name, bool value) {
     signal_now_[static_cast<std::size_t>(index)] = value;
     auto& changes = trace_.signals[static_cast<std::size_t>(index)].changes;
     if (!changes.empty() && changes.back().first == now_) changes.pop_back();
-    if (changes.empty() || changes.back().second != value) changes.emplace_back(now_, value);
+    if (changes.empty() || changes.back().second != value) keep(changes, std::pair(now_, value));
 }
 
 bool Kernel::signal(const std::string& full_name) const { return signal_now_[static_cast<std::size_t>(signal_index_.at(full_name))]; }
@@ -96,29 +101,29 @@ void Kernel::set_condition(int device, Condition condition) {
     auto& list = trace_.conditions[static_cast<std::size_t>(device)];
     if (!list.empty() && list.back().second == condition) return;
     if (!list.empty() && list.back().first == now_) list.pop_back();
-    if (list.empty() || list.back().second != condition) list.emplace_back(now_, condition);
+    if (list.empty() || list.back().second != condition) keep(list, std::pair(now_, condition));
 }
 
 int Kernel::new_part(int type) {
     PartRecord record;
     record.type = type;
-    trace_.parts.push_back(std::move(record));
+    keep(trace_.parts, std::move(record));
     live_.push_back(static_cast<int>(trace_.parts.size()) - 1);
     return live_.back();
 }
 
 void Kernel::put(int part, int device, int seat, const Frame& world, const motion::Glide& glide, Ticks stop) {
-    trace_.parts[static_cast<std::size_t>(part)].places.push_back({Place::Kind::still, now_, device, seat, world, glide, stop});
+    keep(trace_.parts[static_cast<std::size_t>(part)].places, Place{Place::Kind::still, now_, device, seat, world, glide, stop});
     for (Behaviour* w : watchers_) w->moved(*this, part);
 }
 
 void Kernel::hold(int part, int device, const Frame& in_tool) {
-    trace_.parts[static_cast<std::size_t>(part)].places.push_back({Place::Kind::held, now_, device, -1, in_tool, {}, 0});
+    keep(trace_.parts[static_cast<std::size_t>(part)].places, Place{Place::Kind::held, now_, device, -1, in_tool, {}, 0});
 }
 
 void Kernel::remove(int part) {
-    trace_.parts[static_cast<std::size_t>(part)].places.push_back({Place::Kind::gone, now_, -1, -1, Frame::Identity(), {}, 0});
-    trace_.departures.push_back({now_, part, cause_});
+    keep(trace_.parts[static_cast<std::size_t>(part)].places, Place{Place::Kind::gone, now_, -1, -1, Frame::Identity(), {}, 0});
+    keep(trace_.departures, Departure{now_, part, cause_});
     live_.erase(std::lower_bound(live_.begin(), live_.end(), part));
     for (Behaviour* w : watchers_) w->moved(*this, part);
 }
@@ -127,7 +132,8 @@ void Kernel::judge(int part, const std::string& result) { trace_.parts[static_ca
 
 void Kernel::start_motion(int device, MotionRecord motion) {
     motion.from = now_;
-    trace_.motions[static_cast<std::size_t>(device)].push_back(std::move(motion));
+    keep(trace_.motions[static_cast<std::size_t>(device)], std::move(motion));
+    kept_ += with_motion;
     const int held = trace_.motions[static_cast<std::size_t>(device)].back().held;
     if (held >= 0)
         for (Behaviour* w : watchers_) w->moved(*this, held);
@@ -157,7 +163,7 @@ void Kernel::write_place(StateWriter& w, int part) const {
         for (int column = 0; column < 4; ++column) w.add(std::llround(at(row, column) * 1e7));
 }
 
-std::pair<std::uint64_t, std::uint64_t> Kernel::state() const {
+std::pair<std::uint64_t, std::uint64_t> Kernel::state() {
     StateWriter w(*this);
     for (const int part : live_) {
         const PartRecord& p = trace_.parts[static_cast<std::size_t>(part)];
@@ -175,6 +181,7 @@ std::pair<std::uint64_t, std::uint64_t> Kernel::state() const {
     for (const bool s : signal_now_) w.add(s);
     // Two hashes of the bytes, 128 bits in all: equal states are equal, different ones do not meet in practice.
     const std::string bytes = w.take();
+    looked_ += bytes.size();
     return {std::hash<std::string>{}(bytes), cell::ContentKey().add(bytes).value()};
 }
 
@@ -198,10 +205,11 @@ std::optional<Kernel::Steady> Kernel::run(const Options& options) {
         if (steady && options.stop_when_steady && event.when > std::max(options.at_least, steady->from + steady->period)) break;
         events_.erase(events_.begin());
         now_ = event.when;
-        if (++handled > most_events || trace_.blocks.size() > most_blocks) {
+        if (++handled > most_events || kept_ > most_kept) {
             cut_ = true;
             break;
         }
+        if (options.stop && options.stop->load(std::memory_order_relaxed)) break;  // whoever asked for the run is not interested any more
         cause_ = -1;
         const std::size_t left = trace_.departures.size();
         behaviour(event.device).event(*this, event.what, event.part);
@@ -211,7 +219,7 @@ std::optional<Kernel::Steady> Kernel::run(const Options& options) {
         const bool over = events_.empty() || events_.begin()->when > now_;
         const bool part_left = trace_.departures.size() != left || (!trace_.departures.empty() && trace_.departures.back().when == now_);
         const bool round_done = trace_.parts.empty() && round_at_ == now_;
-        if (!over || steady || random_ || !(part_left || round_done)) continue;
+        if (!over || steady || random_ || !(part_left || round_done) || looked_ > looks_free + looks_per_event * handled) continue;
         const auto [found, fresh] = seen.try_emplace(state(), now_, trace_.departures.size());
         if (fresh || found->second.first == now_) continue;
         steady = Steady{found->second.first, now_ - found->second.first, static_cast<int>(trace_.departures.size() - found->second.second), trace_.departures.size() - (part_left ? 1 : 0)};

@@ -1,6 +1,7 @@
 #pragma once
 // The event kernel and what a device's behaviour may do with it.
 
+#include <atomic>
 #include <optional>
 #include <set>
 #include <tuple>
@@ -118,7 +119,7 @@ public:
     const std::vector<int>& live_parts() const { return live_; }
     const cell::PartType& type_of(int part) const;
     /// A device has done its task once and begins again.
-    void round_over(int device) { trace_.rounds[static_cast<std::size_t>(device)].push_back(round_at_ = now_); }
+    void round_over(int device) { keep(trace_.rounds[static_cast<std::size_t>(device)], round_at_ = now_); }
     void fault(const Fault& fault) { trace_.faults.push_back(fault); }
     void detour(const DetourRecord& detour) { trace_.detours.push_back(detour); }
 
@@ -126,6 +127,7 @@ public:
         Ticks horizon = 0;
         Ticks at_least = 0;           ///< goes on to here after the state has recurred
         bool stop_when_steady = true;
+        const std::atomic<bool>* stop = nullptr;
     };
     struct Steady {
         Ticks from, period;
@@ -139,10 +141,15 @@ public:
     bool unsettled() const { return unsettled_; }  ///< ended because something went on for ever at one instant
 
 private:
+    template <typename Item>
+    void keep(std::vector<Item>& list, Item item) {
+        list.push_back(std::move(item));
+        kept_ += sizeof(Item);
+    }
     void settle();
     void write_place(StateWriter& writer, int part) const;
     bool rounds_to_come() const;
-    std::pair<std::uint64_t, std::uint64_t> state() const;  ///< of everything that decides what happens next
+    std::pair<std::uint64_t, std::uint64_t> state();  ///< of everything that decides what happens next
 
     const cell::Cell& cell_;
     PlanCache& plans_;
@@ -157,6 +164,8 @@ private:
     Ticks now_ = 0;
     int cause_ = -1;
     std::uint64_t order_ = 0;
+    std::size_t looked_ = 0;  ///< bytes of states
+    std::size_t kept_ = 0;  ///< bytes of the trace, by and large
     bool stuck_ = false, cut_ = false, unsettled_ = false, random_ = false;
 };
 

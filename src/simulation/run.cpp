@@ -10,6 +10,7 @@ std::shared_ptr<const Run> run(const cell::Cell& cell, PlanCache& plans, const R
     o.horizon = ticks(options.horizon_s > 0 ? options.horizon_s : cell.horizon);
     o.at_least = std::min(o.horizon, ticks(options.at_least_s));
     o.stop_when_steady = options.stop_when_steady;
+    o.stop = options.stop;
     const std::optional<Kernel::Steady> steady = kernel.run(o);
     auto result = std::make_shared<Run>();
     if (steady) result->steady = Steady{steady->from, steady->period, steady->parts, steady->departure};

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <unordered_set>
 
 #include <simulation/kinds.h>
 
@@ -125,6 +126,9 @@ void flow_figures(const Evaluation& e, Figures& f) {
     f.travel_m = path / static_cast<double>(leaving);
     // Where a part stands still longest: mean per part over those that leave in the window.
     std::map<int, double> stands;
+    std::unordered_set<int> left_in_window;
+    for (const auto& departure : trace.departures)
+        if (departure.when > from && departure.when <= to) left_in_window.insert(departure.part);
     for (const auto& departure : trace.departures) {
         if (departure.when <= from || departure.when > to) continue;
         const auto& places = trace.parts[static_cast<std::size_t>(departure.part)].places;
@@ -136,9 +140,7 @@ void flow_figures(const Evaluation& e, Figures& f) {
     for (auto& [device, total] : stands) {
         // A fixture works on the part meanwhile: only what goes beyond the process is waiting.
         for (const Block& b : trace.blocks)
-            if (b.device == device && b.kind == BlockKind::process && b.to != simulation::never)
-                for (const auto& departure : trace.departures)
-                    if (departure.part == b.part && departure.when > from && departure.when <= to) total -= seconds(b.to - b.from);
+            if (b.device == device && b.kind == BlockKind::process && b.to != simulation::never && left_in_window.count(b.part)) total -= seconds(b.to - b.from);
         const double mean = total / static_cast<double>(leaving);
         if (mean > f.part_waits_s) f.part_waits_s = mean, f.part_waits_at = e.cell->devices[static_cast<std::size_t>(device)].name;
     }
@@ -192,7 +194,9 @@ std::shared_ptr<const Evaluation> evaluate(const cell::Document& document, const
     const auto give_way = [&] {
         if (options.stop && options.stop->load(std::memory_order_relaxed)) throw inspection::Overtaken{};
     };
-    e->run = simulation::run(*e->cell, cache.plans, options.run);
+    simulation::RunOptions run = options.run;
+    run.stop = options.stop;
+    e->run = simulation::run(*e->cell, cache.plans, run);
     give_way();
     e->inspection = inspection::inspect(*e->cell, *e->run, cache, options.stop);
     e->chain = longest_chain(*e->run);

@@ -477,12 +477,22 @@ void report(const Context& c, const LeastClearance& p, std::vector<Finding>& out
     out.push_back(std::move(f));
 }
 
-/// Devices that stand in one another.
-void report_overlaps(const Context& c, std::vector<Finding>& out) {
+struct Overlap {
+    std::size_t one, two;
+    double depth;
+};
+
+/// Devices that stand in one another, noticeably.
+std::vector<Overlap> overlaps(const Context& c) {
     constexpr double noticeable = 1e-3;
     const auto bodies = [](const cell::Device& d) -> const geometry::Bodies& { return d.arm ? d.arm->model->mechanism.links.front().bodies : d.bodies; };
-    for (std::size_t i = 0; i < c.cell.devices.size(); ++i)
+    std::vector<Overlap> all;
+    std::vector<geometry::Box3> boxes;
+    for (const cell::Device& d : c.cell.devices) boxes.push_back(geometry::bounds(bodies(d), d.world));
+    for (std::size_t i = 0; i < c.cell.devices.size(); ++i) {
+        c.give_way();
         for (std::size_t j = i + 1; j < c.cell.devices.size(); ++j) {
+            if (boxes[i].empty() || boxes[j].empty() || (boxes[i].low.array() > boxes[j].high.array()).any() || (boxes[j].low.array() > boxes[i].high.array()).any()) continue;
             const int a = static_cast<int>(i), b = static_cast<int>(j);
             const bool hosted = c.cell.stands_on(a, b) || c.cell.stands_on(b, a);
             const cell::Device &one = c.cell.devices[i], &two = c.cell.devices[j];
@@ -500,15 +510,49 @@ void report_overlaps(const Context& c, std::vector<Finding>& out) {
                     if ((at_p * p.shape.centre() - at_q * q.shape.centre()).norm() > p.shape.bound() + q.shape.bound()) continue;
                     depth = std::max(depth, geometry::penetration(p.shape, at_p, q.shape, at_q));
                 }
-            if (depth < noticeable) continue;
-            Finding f;
-            f.id = "overlap:" + one.id + ":" + two.id;
-            f.severity = Severity::watch;
-            f.title = one.name + " stands in " + two.name;
-            f.text = "They overlap by " + millimetres(depth) + " mm.";
-            f.devices = {one.id, two.id};
-            out.push_back(std::move(f));
+            if (depth >= noticeable) all.push_back({i, j, depth});
         }
+    }
+    return all;
+}
+
+/// Each pair by itself; many that hang together as one.
+void report_overlaps(const Context& c, std::vector<Finding>& out) {
+    constexpr std::size_t many = 8;
+    const std::vector<Overlap> all = overlaps(c);
+    std::vector<std::size_t> heap(c.cell.devices.size()), pairs(heap.size(), 0);  // which heap a device is in: the number of one of them
+    for (std::size_t i = 0; i < heap.size(); ++i) heap[i] = i;
+    const auto heap_of = [&](std::size_t i) {
+        while (heap[i] != i) i = heap[i] = heap[heap[i]];
+        return i;
+    };
+    for (const Overlap& o : all) heap[heap_of(o.two)] = heap_of(o.one);
+    for (const Overlap& o : all) ++pairs[heap_of(o.one)];
+    const auto add = [&](std::string id, std::string title, std::string text, std::vector<std::string> devices) {
+        Finding f;
+        f.id = std::move(id), f.severity = Severity::watch, f.title = std::move(title), f.text = std::move(text), f.devices = std::move(devices);
+        out.push_back(std::move(f));
+    };
+    const auto name = [&](std::size_t i) -> const std::string& { return c.cell.devices[i].name; };
+    const auto id = [&](std::size_t i) -> const std::string& { return c.cell.devices[i].id; };
+    for (const Overlap& o : all)
+        if (pairs[heap_of(o.one)] <= many) add("overlap:" + id(o.one) + ":" + id(o.two), name(o.one) + " stands in " + name(o.two), "They overlap by " + millimetres(o.depth) + " mm.", {id(o.one), id(o.two)});
+    for (std::size_t h = 0; h < heap.size(); ++h) {
+        if (pairs[h] <= many) continue;
+        std::map<std::size_t, std::size_t> others;  // of each device, how many it stands in
+        double depth = 0;
+        for (const Overlap& o : all)
+            if (heap_of(o.one) == h) ++others[o.one], ++others[o.two], depth = std::max(depth, o.depth);
+        const auto most = std::max_element(others.begin(), others.end(), [](const auto& x, const auto& y) { return x.second < y.second; });
+        std::string names;
+        std::vector<std::string> devices;
+        for (const auto& [device, count] : others) {
+            if (devices.size() < 6) names += (names.empty() ? "" : ", ") + name(device);
+            devices.push_back(id(device));
+        }
+        add("overlap:" + id(most->first), name(most->first) + " stands in " + std::to_string(most->second) + " others",
+            std::to_string(others.size()) + " devices overlap in " + std::to_string(pairs[h]) + " pairs, by up to " + millimetres(depth) + " mm: " + names + (others.size() > 6 ? " and " + std::to_string(others.size() - 6) + " more." : "."), std::move(devices));
+    }
 }
 
 }  // namespace

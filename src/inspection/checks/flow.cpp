@@ -132,7 +132,7 @@ void report_cut(const Context& c, std::vector<Finding>& out) {
     f.title = "The run was cut short";
     f.when_s = simulation::seconds(c.run.trace.end);
     f.text = c.run.unsettled ? "At " + short_number(*f.when_s) + " s devices set each other off without any time passing; the figures are taken up to there. A delay in one of their tasks avoids it." :
-             "More happens in this cell than one run keeps: it ends at " + short_number(*f.when_s, 0) + " s, and the figures are taken up to there. A longer infeed interval or a shorter horizon avoids it.";
+             "More happens in this cell than one run keeps (about 150 MB): it ends at " + short_number(*f.when_s, 0) + " s, and the figures are taken up to there. A longer infeed interval or a shorter horizon avoids it.";
     out.push_back(std::move(f));
 }
 
