@@ -78,7 +78,11 @@ int open_locked(const std::string& path, bool make) {
             return -1;
         }
         struct stat held {}, there {};
-        if (::fstat(fd, &held) == 0 && ::stat(path.c_str(), &there) == 0 && held.st_ino == there.st_ino) return fd;
+        if (::fstat(fd, &held) != 0 || !S_ISREG(held.st_mode)) {  // not a journal: a pipe, a device
+            ::close(fd);
+            return -2;
+        }
+        if (::stat(path.c_str(), &there) == 0 && held.st_ino == there.st_ino) return fd;
         ::close(fd);
     }
     return -1;

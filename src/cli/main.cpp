@@ -142,10 +142,15 @@ int trace(Arguments& a) {
         print(result);
         return 0;
     }
+    const auto one_line = [](std::string text) {  // a tab or a new line in a name would shift the columns
+        for (char& c : text)
+            if (static_cast<unsigned char>(c) < 0x20) c = ' ';
+        return text;
+    };
     std::cout << "device\tkind\tstep\tfrom_s\tto_s\twhat\n";
     for (const json& b : result["blocks"])
         std::cout << b["device"].get<std::string>() << '\t' << b["kind"].get<std::string>() << '\t' << (b["step"].is_string() ? b["step"].get<std::string>() : "") << '\t' << number(b["from_s"], "%.6f") << '\t'
-                  << number(b["to_s"], "%.6f", "") << '\t' << b["what"].get<std::string>() << "\n";
+                  << number(b["to_s"], "%.6f", "") << '\t' << one_line(b["what"].get<std::string>()) << "\n";
     return 0;
 }
 

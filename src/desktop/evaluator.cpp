@@ -71,6 +71,8 @@ void Evaluator::work() {
             result.evaluation = study::evaluate(document, result.variant.toStdString(), cache_, options);
         } catch (const inspection::Overtaken&) {
             continue;
+        } catch (const std::bad_alloc&) {
+            result.error = tr("The machine has not enough memory left for this variant's figures. A shorter horizon or fewer devices need less.");
         } catch (const std::exception& e) {
             result.error = QString::fromUtf8(e.what());
         }

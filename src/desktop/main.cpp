@@ -1,22 +1,13 @@
 // escarp: the window.
 
-#include <QApplication>
 #include <QCommandLineParser>
-#include <QSurfaceFormat>
 
+#include "application.h"
 #include "main_window.h"
 #include "shots.h"
-#include "theme.h"
 
 int main(int argc, char** argv) {
-    QSurfaceFormat format;
-    format.setVersion(3, 3);
-    format.setProfile(QSurfaceFormat::CoreProfile);
-    format.setDepthBufferSize(24);
-    QSurfaceFormat::setDefaultFormat(format);
-    QApplication app(argc, argv);
-    QApplication::setApplicationName("escarp");
-    QApplication::setOrganizationName("escarp");
+    escarp::desktop::Application app(argc, argv);
     QApplication::setApplicationVersion(ESCARP_VERSION);
     QCommandLineParser arguments;
     arguments.setApplicationDescription("Escarp: lays out, simulates and checks robot workcells");
@@ -27,9 +18,8 @@ int main(int argc, char** argv) {
     const QCommandLineOption size("size", "Window size for --shots, such as 1920x1080.", "WxH", "1280x800");
     arguments.addOptions({shots, size});
     arguments.process(app);
-    app.setStyle("Fusion");
-    app.setStyleSheet(escarp::desktop::theme::style_sheet());
     escarp::desktop::MainWindow window;
+    QObject::connect(&app, &escarp::desktop::Application::surprised, &window, &escarp::desktop::MainWindow::tell_surprise);
     const QStringList files = arguments.positionalArguments();
     if (!files.isEmpty() && !window.open_file(files.first()) && arguments.isSet(shots)) return 2;
     window.show();

@@ -52,6 +52,8 @@ public:
     /// Questions are answered by this instead of a dialog (for tests): returns the button chosen.
     std::function<int(const QString& text)> ask_instead;
     void answer_instead(std::function<int(const QString& text)> answer);
+    /// Something went wrong that nobody had thought of.
+    void tell_surprise(const QString& words) { tell(tr("Something went wrong"), words + "\n" + tr("What you see may be out of date; every edit up to here is kept. Saving and opening again puts it right.")); }
 
 protected:
     void closeEvent(QCloseEvent* event) override;

@@ -5,6 +5,11 @@
 #include <cell/content_key.h>
 
 namespace escarp::desktop {
+namespace {
+
+constexpr std::size_t most_unpacked = 256u << 20;  // bytes of all surfaces of a cell
+
+}  // namespace
 
 Surfaces::~Surfaces() {
     stop_ = true;
@@ -19,8 +24,10 @@ const Surfaces::Kept* Surfaces::find(const std::string& mesh) const {
 void Surfaces::follow(const cell::json& tree, const QString& folder) {
     const auto list = tree.find("meshes");
     if (list == tree.end() || !list->is_array()) return kept_.clear();
+    std::size_t unpacked = 0;
     for (const cell::json& entry : *list) {
         if (!entry.is_object()) continue;
+        unpacked += std::min(exchange::unpacked_size(entry), exchange::largest_unpacked);
         const std::string id = entry.value("id", "");
         const bool linked = entry.contains("link");
         const std::uint64_t key = linked ? cell::ContentKey().add(entry["link"].dump() + folder.toStdString()).value() : std::hash<std::string>{}(entry.value("surface", ""));
@@ -29,6 +36,7 @@ void Surfaces::follow(const cell::json& tree, const QString& folder) {
         kept = {};
         kept.key = key;
         if (linked) read_link(id, key, entry["link"], folder);
+        else if (unpacked > most_unpacked) continue;  // its convex pieces are drawn
         else if (auto s = exchange::surface_of(entry)) kept.surface = std::make_shared<const geometry::Surface>(std::move(*s));
     }
 }

@@ -162,6 +162,7 @@ LoadedSurface load_surface(const std::string& file, const LoadWatch& watch) {
         if (watch.progress) watch.progress(expected ? 0.6 + 0.4 * static_cast<double>(bytes.size()) / static_cast<double>(expected) : 0.6 * (1 - std::exp(-passed() / 3)));
     }
     const int status = child.wait();
+    if (WIFSIGNALED(status) && WTERMSIG(status) == SIGXCPU) throw InputError(file, "Reading it takes longer than is allowed for a file of its size; make it simpler where it was made.");
     if (!WIFEXITED(status)) throw InputError(file, "The file is broken: reading it failed. Export it again, or in another format.");
     while (!said.empty() && (said.back() == '\n' || said.back() == ' ')) said.pop_back();
     if (WEXITSTATUS(status) != 0) throw InputError(file, said.empty() ? "It cannot be read." : said.substr(said.rfind('\n') + 1));
@@ -242,7 +243,7 @@ std::optional<Surface> surface_from_text(const std::string& text) {
     if (!packed || packed->size() < 8) return std::nullopt;
     std::size_t at = 0;
     const auto raw_size = taken<std::uint32_t>(*packed, at);
-    if (raw_size > (128u << 20) || raw_size < 56) return std::nullopt;
+    if (raw_size > largest_unpacked || raw_size < 56) return std::nullopt;
     std::string raw(raw_size, '\0');
     uLongf length = raw.size();
     if (::uncompress(reinterpret_cast<Bytef*>(raw.data()), &length, reinterpret_cast<const Bytef*>(packed->data() + 4), packed->size() - 4) != Z_OK || length != raw_size) return std::nullopt;
@@ -264,6 +265,14 @@ std::optional<Surface> surface_from_text(const std::string& text) {
             if (i >= points) return std::nullopt;
         }
     return s;
+}
+
+std::size_t unpacked_size(const json& entry) {
+    const auto found = entry.find("surface");
+    if (found == entry.end() || !found->is_string()) return 0;
+    const auto head = from_base64(found->get_ref<const std::string&>().substr(0, 8));
+    std::size_t at = 0;
+    return head && head->size() >= 4 ? taken<std::uint32_t>(*head, at) : 0;
 }
 
 std::optional<Surface> surface_of(const json& entry) {

@@ -43,6 +43,10 @@ struct ImportOptions {
 /// its size makes no sense in the unit given.
 cell::json mesh_entry(const LoadedSurface& loaded, const ImportOptions& options, const std::string& id);
 
+/// Bytes that an entry's surface would take when it is unpacked, as its head says; 0 without one. Costs nothing.
+std::size_t unpacked_size(const cell::json& entry);
+/// A surface that would take more is not unpacked: what is kept for drawing has at most a tenth of it.
+inline constexpr std::size_t largest_unpacked = 32u << 20;
 /// The surface as it is drawn, from an entry; null: it is linked, or its text is broken (then the pieces are drawn).
 std::optional<geometry::Surface> surface_of(const cell::json& entry);
 

@@ -6,9 +6,11 @@
 namespace escarp::exchange {
 namespace {
 
+/// As RFC 4180 has it. A text that a spreadsheet would compute gets an apostrophe before it, so that it stays a text.
 std::string quoted(const std::string& text) {
-    if (text.find_first_of(",\"\r\n") == std::string::npos) return text;
-    std::string out = "\"";
+    const bool computed = !text.empty() && std::string("=+-@\t\r").find(text.front()) != std::string::npos;
+    if (!computed && text.find_first_of(",\"\r\n") == std::string::npos) return text;
+    std::string out = computed ? "\"'" : "\"";
     for (const char c : text) out += c == '"' ? std::string("\"\"") : std::string(1, c);
     return out + "\"";
 }
@@ -27,7 +29,7 @@ std::string number(double v) {
 std::string placements_csv(const cell::Cell& c) {
     std::string out = "id,name,kind,stands on,x mm,y mm,z mm,rx deg,ry deg,turn deg,world x mm,world y mm,world z mm,world rx deg,world ry deg,world turn deg,length mm,width mm,height mm\r\n";
     for (const cell::Device& d : c.devices) {
-        out += d.id + "," + quoted(d.name) + "," + d.kind->id() + "," + quoted(d.host >= 0 ? c.devices[static_cast<std::size_t>(d.host)].name : "floor");
+        out += quoted(d.id) + "," + quoted(d.name) + "," + d.kind->id() + "," + quoted(d.host >= 0 ? c.devices[static_cast<std::size_t>(d.host)].name : "floor");
         for (const cell::Placement& p : {cell::placement_of(d.placement), cell::placement_of(d.world)})
             for (const double v : {p.x, p.y, p.z, p.rx, p.ry, p.turn}) out += "," + number(v);
         const geometry::Box3 box = d.extent();

@@ -14,7 +14,7 @@ constexpr double finest = 8e-4;       ///< m: half a cell beside a joint's limit
 constexpr double coarsest = 0.051;     ///< m: half a cell that may be judged as a whole
 constexpr double safety = 1.5;        ///< for what the second order leaves out
 constexpr double finest_bare = 3e-3;  ///< m: half a cell beside a singular position, where the gap is no thin sheet
-constexpr int most_looks = 20000;
+constexpr int most_looks = 20000, most_looks_free = 3000;  ///< the latter where a joint is free: a look takes fifty times as long
 
 using Ways = Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, 3>;
 using Slopes = Eigen::Matrix<double, Eigen::Dynamic, 3, 0, most_joints, 3>;  ///< of each joint per metre of shift
@@ -34,7 +34,8 @@ public:
         const double cap = best_.distance;
         if (known && known->distance < cap) came_to_a_gap((known->distance + tolerance) * known->direction);
         open_.push({0, Vector3::Zero(), cap});
-        while (!open_.empty() && looks_ < most_looks) {
+        const int most = driven_.size() == static_cast<std::size_t>(model_.mechanism.size()) ? most_looks : most_looks_free;
+        while (!open_.empty() && looks_ < most) {
             const Cell cell = open_.top();
             open_.pop();
             if (cell.nearest >= best_.distance - tolerance) break;

@@ -17,6 +17,7 @@
 #include <TopoDS_Face.hxx>
 #include <algorithm>
 #include <array>
+#include <assimp/DefaultIOSystem.h>
 #include <assimp/Importer.hpp>
 #include <assimp/config.h>
 #include <assimp/material.h>
@@ -27,6 +28,7 @@
 #include <cstdint>
 #include <cstdio>
 #include <cstring>
+#include <filesystem>
 #include <fstream>
 #include <stdexcept>
 #include <string>
@@ -76,8 +78,27 @@ void add_node(const aiScene& scene, const aiNode& node, const aiMatrix4x4& above
     for (unsigned c = 0; c < node.mNumChildren; ++c) add_node(scene, *node.mChildren[c], here, depth + 1, out);
 }
 
+/// What a file refers to is read only where it is a regular file in the file's own folder or below: no pipe, no device, nothing elsewhere.
+class OwnFolder : public Assimp::DefaultIOSystem {
+public:
+    explicit OwnFolder(const std::string& file) : folder_(std::filesystem::weakly_canonical(std::filesystem::absolute(file)).parent_path()) {}
+    bool Exists(const char* name) const override { return inside(name) && Assimp::DefaultIOSystem::Exists(name); }
+    Assimp::IOStream* Open(const char* name, const char* mode) override { return inside(name) && mode[0] == 'r' ? Assimp::DefaultIOSystem::Open(name, mode) : nullptr; }
+
+private:
+    bool inside(const std::filesystem::path& name) const {
+        std::error_code none;
+        const auto real = std::filesystem::canonical(name, none);
+        if (none || !std::filesystem::is_regular_file(real, none)) return false;
+        const auto [end, rest] = std::mismatch(folder_.begin(), folder_.end(), real.begin(), real.end());
+        return end == folder_.end();
+    }
+    std::filesystem::path folder_;
+};
+
 Found read_mesh(const std::string& file, const std::string& ending) {
     Assimp::Importer importer;
+    importer.SetIOHandler(new OwnFolder(file));  // the importer owns it
     importer.SetPropertyInteger(AI_CONFIG_PP_SBP_REMOVE, aiPrimitiveType_POINT | aiPrimitiveType_LINE);
     importer.SetPropertyBool(AI_CONFIG_IMPORT_COLLADA_IGNORE_UP_DIRECTION, true);  // axes stay those of the file
     const aiScene* scene = importer.ReadFile(file, aiProcess_Triangulate | aiProcess_SortByPType);
@@ -178,7 +199,7 @@ int main(int argc, char** argv) {
         if (std::fwrite(found.triangles.data(), sizeof found.triangles[0], found.triangles.size(), stdout) != found.triangles.size()) fail("The result cannot be handed over.");
         return std::fflush(stdout) == 0 ? 0 : 1;
     } catch (const std::bad_alloc&) {
-        std::fprintf(stderr, "It asks for more memory than a file of its size can need; it is broken.\n");
+        std::fprintf(stderr, "Reading it needs more memory than is allowed for a file of its size; it is broken, or has to be made simpler where it was made.\n");
     } catch (const Standard_Failure& e) {
         std::fprintf(stderr, "It cannot be read as STEP: %s\n", e.GetMessageString());
     } catch (const std::exception& e) {
