@@ -9,11 +9,14 @@
 #include <cell/names.h>
 
 #include "support/cells.h"
+#include "support/folder.h"
 #include "support/random.h"
 
 using namespace escarp;
 using namespace escarp::cell;
 using escarp::tests::Draw;
+
+using escarp::tests::Folder;
 
 namespace {
 
@@ -42,12 +45,6 @@ json random_change(json tree, Draw& draw, int& fresh) {
     }
     return tree;
 }
-
-struct Folder {
-    std::filesystem::path path = std::filesystem::temp_directory_path() / ("escarp-test-" + std::to_string(::getpid()));
-    Folder() { std::filesystem::create_directories(path); }
-    ~Folder() { std::filesystem::remove_all(path); }
-};
 
 }  // namespace
 

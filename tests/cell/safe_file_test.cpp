@@ -3,33 +3,28 @@
 
 #include <fcntl.h>
 #include <signal.h>
+#include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
 #include <chrono>
 #include <filesystem>
 #include <fstream>
+#include <set>
 #include <thread>
 
 #include <cell/safe_file.h>
 
 #include "support/cells.h"
+#include "support/folder.h"
 #include "support/random.h"
 
 using namespace escarp;
 using namespace escarp::cell;
 
-namespace {
+using escarp::tests::Folder;
 
-struct Folder {
-    std::filesystem::path path;
-    Folder() {
-        char name[] = "/tmp/escarp-safe-XXXXXX";
-        path = ::mkdtemp(name);
-    }
-    ~Folder() { std::filesystem::remove_all(path); }
-    std::string operator/(const char* file) const { return (path / file).string(); }
-};
+namespace {
 
 Document moved(const Document& d, double x) { return d.edited(d.baseline(), {"Move", {Operation::set("/devices/tester/placement/x_mm", x)}}); }
 
@@ -231,4 +226,113 @@ TEST_CASE("killed at 200 random instants during edits and saves, nothing acknowl
     CHECK(kills > 100);       // most were hit at work, not while starting
     CHECK(in_save > 5);
     CHECK(with_left_over > 50);
+}
+
+TEST_CASE("a save refuses what somebody else wrote, and a read-only file, unless it is allowed to replace them; the edits stay") {
+    const Folder folder;
+    const std::string file = folder / "a.escarp";
+    tests::demo().save(file);
+    SafeFile safe(folder / "room");
+    REQUIRE(safe.hold(file));
+    safe.begin(tests::demo(), true);
+    const Document mine = moved(tests::demo(), 5), theirs = moved(tests::demo(), 6);
+    safe.acknowledge(mine, "move");
+    theirs.save(file);
+    CHECK_THROWS_AS(safe.save(mine), InputError);
+    CHECK(Document::load(file) == theirs);
+    safe.save(mine, {.changes = true});
+    CHECK(Document::load(file) == mine);
+    std::filesystem::remove(file);
+    CHECK_THROWS_AS(safe.save(mine), InputError);
+    safe.save(mine, {.changes = true});
+    std::filesystem::permissions(file, std::filesystem::perms::owner_read);
+    safe.read_again();
+    CHECK_THROWS_AS(safe.save(theirs), InputError);
+    CHECK(Document::load(file) == mine);
+    safe.save(theirs, {.read_only = true});
+    CHECK(Document::load(file) == theirs);
+}
+
+TEST_CASE("a cell whose file is gone or cut off is in the journal as a whole") {
+    const Folder folder;
+    const std::string file = folder / "a.escarp", room = folder / "room";
+    for (const bool edited : {true, false})
+        for (const bool gone : {true, false}) {
+            tests::demo().save(file);
+            const Document now = edited ? moved(tests::demo(), 7) : tests::demo();
+            const pid_t child = ::fork();
+            if (child == 0) {  // as after a kill: the journal stays, nobody holds it
+                SafeFile safe(room);
+                if (!safe.hold(file)) ::_exit(1);
+                safe.begin(tests::demo(), true);
+                if (edited) safe.acknowledge(now, "move");
+                ::_exit(0);
+            }
+            int status = 1;
+            ::waitpid(child, &status, 0);
+            REQUIRE(status == 0);
+            if (gone) std::filesystem::remove(file);
+            else std::filesystem::resize_file(file, 1000);
+            SafeFile next(room);
+            REQUIRE(next.hold(file));
+            const auto found = next.left_of_lost();
+            REQUIRE(found);
+            CHECK(found->document == now);
+            CHECK(found->edits == (edited ? 1 : 0));
+            next.begin(now, false);
+            next.save(now, {.changes = true});
+            CHECK(Document::load(file) == now);
+        }
+}
+
+TEST_CASE("what is being tried out comes back as it was last; what was taken back or made does not") {
+    const Folder folder;
+    const std::string file = folder / "a.escarp", journal = folder / ".a.escarp.edits";
+    const Document first = tests::demo();
+    first.save(file);
+    SafeFile safe(folder / "room");
+    REQUIRE(safe.hold(file));
+    safe.begin(first, true);
+    const auto drag = [](double x) { return Edit{"Move Tester", {Operation::set("/devices/tester/placement/x_mm", x)}}; };
+    for (int i = 1; i <= 5; ++i) safe.draft("B", drag(100.0 * i));
+    auto found = SafeFile::read_journal(journal);
+    REQUIRE(found);
+    CHECK(found->document == first.edited("B", drag(500)));
+    CHECK(found->last_edit == "Move Tester");
+    safe.end_draft();
+    CHECK(!SafeFile::read_journal(journal));
+    safe.draft("B", drag(50));
+    const Document taken = first.edited("B", drag(51));
+    safe.acknowledge(taken, "Move Tester");
+    found = SafeFile::read_journal(journal);
+    REQUIRE(found);
+    CHECK(found->document == taken);
+    CHECK(found->edits == 1);
+}
+
+TEST_CASE("what is dropped is kept aside, the last twenty of it") {
+    const Folder folder;
+    std::set<std::string> files;
+    for (int i = 0; i < 25; ++i) {
+        const std::string kept = SafeFile::keep_dropped(folder / "room", moved(tests::demo(), i));
+        REQUIRE(!kept.empty());
+        CHECK(Document::load(kept) == moved(tests::demo(), i));
+        files.insert(kept);
+        while (SafeFile::keep_dropped(folder / "other", tests::demo()).empty()) {}
+    }
+    CHECK(std::distance(std::filesystem::directory_iterator(folder / "room/dropped"), {}) <= 20);
+    CHECK(std::filesystem::exists(*files.rbegin()));
+}
+
+TEST_CASE("a pipe where the journal should be holds nothing up") {
+    const Folder folder;
+    const std::string file = folder / "a.escarp";
+    tests::demo().save(file);
+    REQUIRE(::mkfifo((folder / ".a.escarp.edits").c_str(), 0600) == 0);
+    SafeFile safe(folder / "room");
+    REQUIRE(safe.hold(file));  // the journal goes where there is room
+    CHECK(!safe.left_over(tests::demo()));
+    safe.begin(tests::demo(), true);
+    safe.acknowledge(moved(tests::demo(), 3), "move");
+    CHECK(std::distance(std::filesystem::directory_iterator(folder / "room"), {}) == 1);
 }

@@ -13,6 +13,7 @@
 #include <geometry/mesh.h>
 
 #include "support/cells.h"
+#include "support/folder.h"
 #include "support/random.h"
 
 using namespace escarp;
@@ -21,20 +22,9 @@ using cell::json;
 using geometry::Surface;
 using geometry::Vector3;
 
-namespace {
+using escarp::tests::Folder;
 
-struct Folder {
-    std::filesystem::path path;
-    Folder() {
-        char name[] = "/tmp/escarp-mesh-XXXXXX";
-        path = ::mkdtemp(name);
-    }
-    ~Folder() { std::filesystem::remove_all(path); }
-    std::string write(const std::string& name, const std::string& bytes) const {
-        std::ofstream(path / name, std::ios::binary) << bytes;
-        return (path / name).string();
-    }
-};
+namespace {
 
 /// A box with one corner at the origin, outwards.
 Surface box(float x, float y, float z) {

@@ -4,6 +4,7 @@
 #include <QAbstractItemView>
 #include <QAction>
 #include <QDir>
+#include <QDrag>
 #include <QElapsedTimer>
 #include <QFile>
 #include <QFileDialog>
@@ -60,11 +61,8 @@ private:
     void act() {
         go_on();
         QWidget* const now = top();
-        if (busy_on_ && busy_on_ == now) {  // within an action that has not ended, and opened nothing: a device carried out of the catalogue
-            if (++waited_ % 30 != 0) return;
-            const QPoint at(whole(0, window_.width() - 1), whole(0, window_.height() - 1));
-            if (whole(0, 1)) QTest::mouseRelease(window_.windowHandle(), Qt::LeftButton, {}, at);
-            else QTest::keyClick(window_.windowHandle(), Qt::Key_Escape);
+        if (busy_on_ && busy_on_ == now) {  // within an action that has not ended, and opened nothing: something is carried by the pointer
+            if (++waited_ % 30 == 0) QDrag::cancel();
             return;
         }
         const QPointer<QWidget> before = std::exchange(busy_on_, now);
