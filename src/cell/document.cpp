@@ -162,6 +162,12 @@ Document Document::edited(const std::string& variant, const Edit& edit) const {
     return checked(std::move(tree));
 }
 
+Document Document::applied(const Operations& operations) const {
+    json tree = *tree_;
+    for (const Operation& op : operations) apply(tree, op);
+    return checked(std::move(tree));
+}
+
 Document Document::put_back(const std::string& variant, const std::string& at) const {
     json tree = *tree_;
     json kept = json::array();

@@ -41,6 +41,9 @@ public:
     /// override the value; in another variant it becomes a difference. Throws InputError.
     Document edited(const std::string& variant, const Edit& edit) const;
 
+    /// The document after operations on the file itself, variants and all (as `difference` of two documents' trees gives them). Throws InputError.
+    Document applied(const Operations& operations) const;
+
     /// A difference of a variant at exactly this path is taken back; the document itself where there is none.
     Document put_back(const std::string& variant, const std::string& at) const;
     /// The variant's value becomes the baseline's; other variants keep what they alter themselves.

@@ -138,6 +138,8 @@ void MainWindow::make_layout() {
     column->addWidget(verdict_);
     column->addWidget(tabs_);
     column->addWidget(pages_, 1);
+    panels_ = {other_side, model_, side, floor_};
+    page->setMinimumSize(360, 240);  // what does not fit folds
     setCentralWidget(page);
     status_ = plain_label();
     status_->setObjectName("status");
@@ -238,7 +240,30 @@ void MainWindow::make_actions() {
     });
 }
 
+/// Panels that the window has no room for are folded away, the Floor last; they come back as there is room, or when they are asked for.
+void MainWindow::fold() {
+    int needed = 0;
+    for (const QWidget* p : panels_) needed += std::max(p->minimumWidth(), p->minimumSizeHint().width()) + 1;
+    std::vector<QWidget*> order(panels_.begin(), panels_.end());
+    std::stable_partition(order.begin(), order.end(), [this](const QWidget* p) { return p != asked_for_; });  // what was asked for stays longest
+    for (QWidget* p : order) {
+        const bool fits = needed <= width() || p == order.back();
+        if (!fits) needed -= std::max(p->minimumWidth(), p->minimumSizeHint().width()) + 1;
+        p->setVisible(fits);
+    }
+    const int high = height() - menuBar()->sizeHint().height() - tabs_->height();
+    verdict_->setVisible(high >= 72 + 200);
+    ribbon_->setVisible(high >= 72 + 200 + ribbon_->minimumHeight());
+}
+
+void MainWindow::resizeEvent(QResizeEvent* event) {
+    QMainWindow::resizeEvent(event);
+    fold();
+}
+
 void MainWindow::show_right(int page) {
+    asked_for_ = panels_[0];
+    fold();
     right_->setCurrentIndex(page);
     for (std::size_t i = 0; i < right_tabs_.size(); ++i) right_tabs_[i]->setChecked(static_cast<int>(i) == page);
     if (page != 1) workspace_.let_go();
@@ -248,6 +273,8 @@ void MainWindow::show_right(int page) {
 }
 
 void MainWindow::show_left(int page) {
+    asked_for_ = panels_[2];
+    fold();
     left_->setCurrentIndex(page);
     for (std::size_t i = 0; i < left_tabs_.size(); ++i) left_tabs_[i]->setChecked(static_cast<int>(i) == page);
     if (page == 1) catalogue_->search();

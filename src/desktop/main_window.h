@@ -5,6 +5,7 @@
 #include <QMainWindow>
 #include <QStackedWidget>
 #include <QToolButton>
+#include <array>
 #include <functional>
 
 #include <cell/compose.h>
@@ -57,6 +58,7 @@ public:
 
 protected:
     void closeEvent(QCloseEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
 
 private:
     void make_actions();
@@ -83,6 +85,7 @@ private:
     int ask(const QString& title, const QString& text, const QStringList& answers);
     void offer_left_over();
     bool offer_lost(const QString& file);
+    void fold();
     bool show_opened(const QString& file);
     void told_changed_outside();
     void find_action();
@@ -110,6 +113,8 @@ private:
     FirstSteps* first_steps_;
     LayoutActions* layout_ = nullptr;
     ImportGeometry* import_ = nullptr;
+    std::array<QWidget*, 4> panels_{};  ///< in the order in which they fold: right side, Model, left side, Floor
+    QWidget* asked_for_ = nullptr;      ///< the panel that was asked for last
     bool told_outside_ = false;
     QLabel* status_;
     QMenu *recent_ = nullptr, *place_ = nullptr;

@@ -145,8 +145,7 @@ bool Workspace::read_again() {
         const cell::Document opened = cell::Document::load(file_.toStdString());
         cell::read_cell(opened.resolved(opened.baseline()), simulation::standard_kinds());
         if (modified()) kept_dropped(document_);
-        if (!(opened == document_)) undo_.push_back({document_, variant_, tr("reading the file again")});
-        redo_.clear();
+        if (!(opened == document_)) remember(document_, variant_, opened, tr("reading the file again"));
         document_ = saved_ = opened;
         safe_->begin(opened, true);
         unsafe_.clear();
@@ -209,7 +208,7 @@ void Workspace::take_left_over() {
     if (!left_over_) return;
     const cell::Recovered found = *left_over_;
     left_over_.reset();
-    undo_.push_back({document_, variant_, tr("recovered edits")});
+    remember(document_, variant_, found.document, tr("recovered edits"));
     safe_->begin(found.document, false);
     set_document(found.document);
 }
@@ -220,7 +219,7 @@ QString Workspace::kept_dropped(const cell::Document& dropped) const {
 
 void Workspace::drop_left_over() {
     if (!left_over_) return;
-    undo_.push_back({left_over_->document, variant_, tr("dropping the kept edits")});
+    remember(left_over_->document, variant_, document_, tr("dropping the kept edits"));
     kept_dropped(left_over_->document);
     left_over_.reset();
     safe_->begin(document_, true);
@@ -325,35 +324,38 @@ bool Workspace::replace(const cell::Document& next, const QString& name) {
         drop_draft();
         return true;
     }
-    undo_.push_back({document_, variant_, name});
-    if (undo_.size() > most_undo) undo_.erase(undo_.begin());
-    redo_.clear();
+    remember(document_, variant_, next, name);
     document_ = next;
     write_down(name);
     set_document(next, std::move(sensed));
     return true;
 }
 
+void Workspace::remember(const cell::Document& earlier, const QString& variant, const cell::Document& now, const QString& name) {
+    undo_.push_back({cell::Earlier(earlier, now), variant, name});
+    if (undo_.size() > most_undo) undo_.erase(undo_.begin());
+    redo_.clear();
+}
+
+void Workspace::go_back(std::vector<Step>& from, std::vector<Step>& to, const QString& name) {
+    const Step step = std::move(from.back());
+    from.pop_back();
+    const cell::Document now = step.document.from(document_);
+    to.push_back({cell::Earlier(document_, now), variant_, step.name});
+    variant_ = step.variant;
+    document_ = now;
+    write_down(name.arg(step.name));
+    set_document(now);
+}
+
 void Workspace::undo() {
     if (!can_undo()) return;
-    const Snapshot s = undo_.back();
-    undo_.pop_back();
-    redo_.push_back({document_, variant_, s.name});
-    variant_ = s.variant;
-    document_ = s.document;
-    write_down(tr("Undo %1").arg(s.name));
-    set_document(s.document);
+    go_back(undo_, redo_, tr("Undo %1"));
 }
 
 void Workspace::redo() {
     if (!can_redo()) return;
-    const Snapshot s = redo_.back();
-    redo_.pop_back();
-    undo_.push_back({document_, variant_, s.name});
-    variant_ = s.variant;
-    document_ = s.document;
-    write_down(tr("Redo %1").arg(s.name));
-    set_document(s.document);
+    go_back(redo_, undo_, tr("Redo %1"));
 }
 
 bool Workspace::try_out(const cell::Edit& edit, bool preview) { return try_edit(edit, preview, false); }

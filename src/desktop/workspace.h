@@ -9,6 +9,7 @@
 #include <QTimer>
 #include <map>
 
+#include <cell/earlier.h>
 #include <cell/safe_file.h>
 
 #include "evaluator.h"
@@ -181,10 +182,13 @@ Q_SIGNALS:
     void refused(const QString& title, const QString& text);
 
 private:
-    struct Snapshot {
-        cell::Document document;
+    /// That can be undone (or done again): the document it leads to and the variant looked at there.
+    struct Step {
+        cell::Earlier document;
         QString variant, name;
     };
+    void remember(const cell::Document& earlier, const QString& variant, const cell::Document& now, const QString& name);
+    void go_back(std::vector<Step>& from, std::vector<Step>& to, const QString& name);
     void set_document(const cell::Document& document, std::shared_ptr<const cell::Cell> known = nullptr);
     void renew(std::shared_ptr<const cell::Cell> known = nullptr);
     void find_altered();
@@ -204,7 +208,7 @@ private:
     cell::Edit draft_edit_;
     bool preview_ = false;
     std::shared_ptr<const cell::Cell> cell_;
-    std::vector<Snapshot> undo_, redo_;
+    std::vector<Step> undo_, redo_;
     QString file_, variant_;
     std::uint64_t edit_ = 0;
     struct Result {

@@ -6,6 +6,7 @@
 #include <filesystem>
 #include <fstream>
 
+#include <cell/earlier.h>
 #include <cell/names.h>
 
 #include "support/cells.h"
@@ -231,4 +232,29 @@ TEST_CASE("a variant's value is put back, pushed to the baseline, or pushed to a
     for (const Operation& op : pushed.differences("B")) CHECK(op.at != at);
     const Document all = d.pushed_to_all("C", at);
     for (const char* v : {"A", "B", "C"}) CHECK(value(all, v) == was + 2);
+}
+
+TEST_CASE("an earlier document is had again exactly from the later one, whatever changed in between") {
+    Draw draw(17);
+    Document now = tests::demo();
+    std::vector<std::pair<Document, Earlier>> steps;
+    for (int i = 0; i < 60; ++i) {
+        const auto variants = now.variants();
+        const std::string variant = variants[static_cast<std::size_t>(draw.whole(0, static_cast<int>(variants.size()) - 1))].id;
+        Document next = now;
+        switch (draw.whole(0, 4)) {
+            case 0: next = now.edited(variant, {"", {Operation::set("/devices/tester/placement/x_mm", draw.in(0, 3000))}}); break;
+            case 1: next = now.renamed_variant(variant, "Name " + std::to_string(i)); break;
+            case 2: next = now.with_variant(now.free_variant_id(), "More", variant); break;
+            case 3: next = now.with_baseline(variant); break;
+            default: next = now.edited(now.baseline(), {"", {Operation::set("/takt_s", draw.in(1, 20))}});
+        }
+        steps.emplace_back(now, Earlier(now, next));
+        now = next;
+    }
+    for (auto step = steps.rbegin(); step != steps.rend(); ++step) {
+        now = step->second.from(now);
+        REQUIRE(now == step->first);
+        REQUIRE(now.text() == step->first.text());
+    }
 }

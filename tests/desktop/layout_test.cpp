@@ -472,6 +472,8 @@ TEST_CASE("a session that ends without saving is offered again; two windows do n
     CHECK(b.w().changed_outside());
     CHECK(b.w().document() == edited);
     // Reading it again is a step that can be undone.
+    b.w().select("tester");
+    b.settle();
     b.exact("place_x", "2222");
     const cell::Document later = b.w().document();
     b.action("reload")->trigger();

@@ -1,6 +1,8 @@
 // escarp-fuzz KIND SECONDS SEED FILE...: mangles files and reads them, for a sanitizer build (./run fuzz). KIND: cell (the document and
-// every variant, then a short run), journal, surface (text of a kept surface), or mesh (the loader, a process of its own, which
-// has to end by itself with an answer). Says how many were read and refused; stops at the first that does worse.
+// every variant, then a short run), tree (the same, but what is JSON stays JSON: values are changed, moved, taken away), edits (random operations on a
+// cell: what is taken has to be a cell file), journal, surface (text of a kept surface), urdf (a robot description), or mesh (the loader, a process of
+// its own, which has to end by itself with an answer). SECONDS may be a number of files instead: 500x. Says how many were read and refused; stops at
+// the first that does worse.
 
 #include <sys/wait.h>
 #include <unistd.h>
@@ -12,7 +14,9 @@
 #include <random>
 
 #include <cell/safe_file.h>
+#include <cell/json.h>
 #include <exchange/mesh_import.h>
+#include <exchange/urdf.h>
 #include <simulation/kinds.h>
 #include <simulation/run.h>
 
@@ -49,6 +53,69 @@ std::string mangled(const std::string& good) {
     return s;
 }
 
+using cell::json;
+
+/// A random place of a tree: its value, and the path to it as edits name it.
+json* some_place(json& tree, std::string& path) {
+    json* at = &tree;
+    while (at->is_structured() && !at->empty() && below(6) != 0) {
+        auto child = at->begin();
+        std::advance(child, static_cast<std::ptrdiff_t>(below(at->size())));
+        const bool named = child->is_object() && child->contains("id") && (*child)["id"].is_string();
+        path += "/" + (at->is_object() ? child.key() : named ? (*child)["id"].get<std::string>() : std::to_string(child - at->begin()));
+        at = &*child;
+    }
+    return at;
+}
+
+json some_value(json& tree) {
+    std::string path;
+    switch (below(12)) {
+        case 0: return nullptr;
+        case 1: return below(2) == 0;
+        case 2: return static_cast<double>(static_cast<int>(below(2001)) - 1000);
+        case 3: return -1e308;
+        case 4: return static_cast<std::int64_t>(engine());
+        case 5: return "";
+        case 6: return "<b>&\u0001\u202e";
+        case 7: return json::array();
+        case 8: return json::object();
+        case 9: return std::string(1 + below(300), 'x');
+        default: return *some_place(tree, path);
+    }
+}
+
+std::string changed(const json& good) {
+    json tree = good;
+    for (std::size_t n = 1 + below(3); n > 0; --n) {
+        std::string path;
+        json value = some_value(tree);
+        json* at = some_place(tree, path);
+        if (at->is_object() && !at->empty() && below(3) == 0) at->erase(at->begin() + static_cast<std::ptrdiff_t>(below(at->size())));
+        else *at = std::move(value);
+    }
+    return tree.dump();
+}
+
+/// Operations of every sort on whatever place; what is taken is opened again as a file would be.
+bool edit_at_random(const cell::Document& d, json& tree) {
+    cell::Edit edit{"random", {}};
+    for (std::size_t n = 1 + below(3); n > 0; --n) {
+        std::string path;
+        some_place(tree, path);
+        switch (below(5)) {
+            case 0: edit.operations.push_back(cell::Operation::remove(path)); break;
+            case 1: edit.operations.push_back(cell::Operation::add(path, some_value(tree))); break;
+            case 2: edit.operations.push_back(cell::Operation::order(path, some_value(tree))); break;
+            default: edit.operations.push_back(cell::Operation::set(path, some_value(tree)));
+        }
+    }
+    const auto variants = d.variants();
+    const cell::Document next = d.edited(variants[below(variants.size())].id, edit);
+    if (!(cell::Document::parse(next.text()) == next)) std::abort();
+    return true;
+}
+
 bool read_cell_file(const std::string& text) {
     const cell::Document d = cell::Document::parse(text);
     for (const cell::VariantInfo& v : d.variants()) {
@@ -66,7 +133,7 @@ bool read_cell_file(const std::string& text) {
 
 int main(int argc, char** argv) {
     if (argc < 5) {
-        std::fprintf(stderr, "usage: escarp-fuzz cell|journal|surface|mesh SECONDS SEED FILE...\n");
+        std::fprintf(stderr, "usage: escarp-fuzz cell|tree|edits|journal|surface|urdf|mesh SECONDS SEED FILE...\n");
         return 2;
     }
     const std::string kind = argv[1];
@@ -77,20 +144,27 @@ int main(int argc, char** argv) {
         seeds.emplace_back((std::istreambuf_iterator<char>(in)), std::istreambuf_iterator<char>());
         endings.push_back(std::filesystem::path(argv[i]).extension().string());
     }
+    const std::string much = argv[2];
+    const bool counted = much.back() == 'x';
     const std::string scratch = (std::filesystem::temp_directory_path() / ("escarp-fuzz-" + std::to_string(::getpid()))).string();
     const auto start = std::chrono::steady_clock::now();
     const auto passed = [&] { return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count(); };
     long read = 0, refused = 0;
     double slowest = 0;
-    while (passed() < std::atof(argv[2])) {
+    std::vector<json> trees;
+    if (kind == "tree" || kind == "edits")
+        for (const std::string& s : seeds) trees.push_back(cell::parse_json(s));
+    while (counted ? read + refused < std::atol(much.c_str()) : passed() < std::atof(much.c_str())) {
         const std::size_t k = below(seeds.size());
-        const std::string text = mangled(seeds[k]);
+        const std::string text = kind == "tree" ? changed(trees[k]) : mangled(seeds[k]);
         const std::string file = scratch + endings[k];
         std::ofstream(file, std::ios::binary | std::ios::trunc) << text;  // what is read last is there when it goes wrong
         const double before = passed();
         try {
             bool good = true;
-            if (kind == "cell") good = read_cell_file(text);
+            if (kind == "cell" || kind == "tree") good = read_cell_file(text);
+            else if (kind == "edits") good = edit_at_random(cell::Document::parse(seeds[k]), trees[k]);
+            else if (kind == "urdf") exchange::read_urdf(file, cell::Document());
             else if (kind == "journal") good = cell::SafeFile::read_journal(file).has_value();
             else if (kind == "surface") good = exchange::surface_from_text(text).has_value();
             else {
