@@ -91,8 +91,13 @@ std::string changed(const json& good) {
         std::string path;
         json value = some_value(tree);
         json* at = some_place(tree, path);
-        if (at->is_object() && !at->empty() && below(3) == 0) at->erase(at->begin() + static_cast<std::ptrdiff_t>(below(at->size())));
-        else *at = std::move(value);
+        if (at->is_object() && !at->empty() && below(3) == 0) {
+            auto key = at->begin();
+            std::advance(key, static_cast<std::ptrdiff_t>(below(at->size())));
+            at->erase(key.key());
+        } else {
+            *at = std::move(value);
+        }
     }
     return tree.dump();
 }

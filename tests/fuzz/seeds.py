@@ -80,3 +80,15 @@ packed = struct.pack("<II6d", 8, 12, 0, 0, 0, 0.12, 0.08, 0.045) + b"".join(stru
 (out / "surface.txt").write_text(base64.b64encode(struct.pack("<I", len(packed)) + zlib.compress(packed)).decode())
 journal = json.dumps({"file": "", "saved": False, "whole": {"escarp": 1, "name": "x", "devices": []}})
 (out / "journal.edits").write_text("%d %016x\n%s\n" % (len(journal), 0, journal))
+(out / "arm.urdf").write_text("""<?xml version="1.0"?>
+<robot name="two">
+ <material name="grey"><color rgba="0.5 0.5 0.5 1"/></material>
+ <link name="base"><visual><origin xyz="0 0 0.1" rpy="0 0 0"/><geometry><cylinder radius="0.08" length="0.2"/></geometry><material name="grey"/></visual><inertial><mass value="4"/><inertia ixx="1" ixy="0" ixz="0" iyy="1" iyz="0" izz="1"/></inertial></link>
+ <link name="upper"><collision><geometry><box size="0.1 0.1 0.4"/></geometry></collision></link>
+ <link name="hand"><visual><geometry><sphere radius="0.05"/></geometry></visual></link>
+ <link name="finger"/>
+ <joint name="j1" type="revolute"><parent link="base"/><child link="upper"/><origin xyz="0 0 0.2"/><axis xyz="0 0 1"/><limit lower="-2" upper="2" velocity="2" effort="10"/></joint>
+ <joint name="j2" type="prismatic"><parent link="upper"/><child link="hand"/><origin xyz="0 0 0.4" rpy="0 1.57 0"/><axis xyz="1 0 0"/><limit lower="0" upper="0.3" velocity="0.5" effort="10"/></joint>
+ <joint name="j3" type="revolute"><parent link="hand"/><child link="finger"/><axis xyz="0 1 0"/><mimic joint="j1" multiplier="-1" offset="0.1"/><limit lower="-2" upper="2" velocity="2" effort="10"/></joint>
+</robot>
+""")
