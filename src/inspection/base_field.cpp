@@ -77,7 +77,8 @@ Frame BaseField::base_at(int index, const Frame& now) const {
     return out;
 }
 
-BaseField base_field(const cell::Cell& cell, int arm, const std::vector<PoseNeed>& poses, const BaseFieldOptions& o) {
+BaseField base_field(const cell::Cell& cell, int arm, const std::vector<PoseNeed>& poses, const BaseFieldOptions& options) {
+    BaseFieldOptions o = options;
     BaseField field;
     field.cell = o.cell;
     const cell::Device& d = cell.devices[static_cast<std::size_t>(arm)];
@@ -100,6 +101,9 @@ BaseField base_field(const cell::Cell& cell, int arm, const std::vector<PoseNeed
     const double present = geometry::to_triple(d.world.linear()).z();
     for (int i = 0; i <= o.other_turns; ++i) field.turns.push_back(present + 2 * geometry::pi * i / (o.other_turns + 1));
     if (x1 <= x0 || y1 <= y0) return field;
+    constexpr double most_across = 400;  // cells: an arm of 50 m gets coarser ones
+    while (std::max(x1 - x0, y1 - y0) > most_across * o.cell) o.cell *= 2;
+    field.cell = o.cell;
     // On whole cells of the floor, so that the field does not swim while something is dragged.
     const auto snapped = [&](double v) { return std::floor(v / (2 * o.cell)) * 2 * o.cell; };
     field.x = snapped(x0), field.y = snapped(y0);

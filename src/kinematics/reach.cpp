@@ -8,7 +8,8 @@
 namespace escarp::kinematics {
 namespace {
 
-constexpr double fine = 2.5e-4;  // metres: where bisection stops
+constexpr double fine = 2.5e-4;   // metres: where bisection stops
+constexpr double most_half = 200;  // cells of a field from its middle to a side: an arm of 50 m gets coarser ones
 
 /// The 26 directions of a cube's corners, edges and faces.
 const std::vector<Vector3>& directions() {
@@ -185,6 +186,7 @@ ReachField reach_field(const ArmModel& model, const JointSolver& solver, const F
                        const geometry::Matrix3* orientation) {
     ReachField field;
     const double extent = reach_bound(model) + tool.translation().norm() + 0.2;
+    cell = std::max(cell, extent / most_half);
     const int half = static_cast<int>(std::ceil(extent / cell));
     field.cell = cell;
     field.origin = -half * cell;

@@ -11,7 +11,7 @@
 namespace escarp::simulation {
 namespace {
 
-constexpr std::size_t most_kept = 100'000;
+constexpr std::size_t most_kept = 4'000;  // of each sort; a cell has some hundreds
 
 Frame backed_off(const Frame& tool, double distance) { return tool * geometry::make_frame({0, 0, -distance}); }
 

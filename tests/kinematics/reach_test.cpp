@@ -147,3 +147,13 @@ TEST_CASE("the reach field says of each place what the solver says") {
     CHECK(inside > 200);
     CHECK(!field.at(-1, 0));
 }
+
+TEST_CASE("a field has a bounded number of cells, however long the arm or fine the cell asked for") {
+    const auto cell = tests::catalogue_cell();
+    const ArmModel* arm = named(*cell, "six900");
+    const auto solver = make_joint_solver(*arm);
+    const ReachField field = reach_field(*arm, *solver, Frame::Identity(), 0.3, 1e-6);
+    CHECK(field.size <= 401);
+    CHECK(field.size * field.cell >= 2 * reach_bound(*arm));
+    CHECK(reach_field(*arm, *solver, Frame::Identity(), 0.3, 0.025).cell == 0.025);
+}

@@ -369,7 +369,7 @@ private:
         answers_.assign(jobs_.size(), {});
         {
             const std::lock_guard guard(kept.lock);
-            if (kept.clearance.size() > 300'000) kept.clearance.clear();
+            if (kept.clearance.size() > 120'000) kept.clearance.clear();
             for (std::size_t i = 0; i < jobs_.size(); ++i) {
                 const double own_cap = distance_counts(jobs_[i].rule) ? cap : contact;
                 const std::uint64_t key = cell::ContentKey().add(jobs_[i].key).add(own_cap).value();

@@ -25,7 +25,7 @@ double tool_acceleration(const Context& c, const cell::Arm& arm, const motion::M
     }
     const double made = motion::greatest_tool_acceleration(*arm.model, arm.tool_frame, *motion);
     const std::lock_guard guard(kept.lock);
-    if (kept.pull.size() > 50'000) kept.pull.clear();
+    if (kept.pull.size() > 5'000) kept.pull.clear();
     kept.pull[key] = {made, motion};
     return made;
 }

@@ -119,7 +119,7 @@ kinematics::Reach kept_reach(const cell::Arm& arm, const Frame& tool, const kine
     }
     const kinematics::Reach made = kinematics::reach(*arm.model, *arm.solver, tool * arm.tool_frame.inverse(), arm.tool_frame, arm.ready, q, cap);
     const std::lock_guard guard(kept.lock);
-    if (kept.reach.size() > 50'000) kept.reach.clear();
+    if (kept.reach.size() > 20'000) kept.reach.clear();
     kept.reach.emplace(key.value(), made);
     return made;
 }
