@@ -3,8 +3,8 @@
 
 #include <QAbstractItemView>
 #include <QAction>
+#include <QColorDialog>
 #include <QDir>
-#include <QDrag>
 #include <QElapsedTimer>
 #include <QFile>
 #include <QFileDialog>
@@ -18,6 +18,7 @@
 
 #include <desktop/application.h>
 #include <desktop/main_window.h>
+#include <desktop/step_line.h>
 
 using namespace escarp::desktop;
 
@@ -61,10 +62,7 @@ private:
     void act() {
         go_on();
         QWidget* const now = top();
-        if (busy_on_ && busy_on_ == now) {  // within an action that has not ended, and opened nothing: something is carried by the pointer
-            if (++waited_ % 30 == 0) QDrag::cancel();
-            return;
-        }
+        if (busy_on_ && busy_on_ == now) return;  // within an action that has not ended, and opened nothing
         const QPointer<QWidget> before = std::exchange(busy_on_, now);
         act_once();
         busy_on_ = before;
@@ -99,6 +97,9 @@ private:
     }
 
     void drag(QWidget* on, Qt::MouseButton button, Qt::KeyboardModifiers keys, QPoint at) {
+        // Carrying something over the screen is the window system's affair: without a real pointer it would end within Qt's own code.
+        for (QWidget* w = on; w; w = w->parentWidget())
+            if (auto* view = qobject_cast<QAbstractItemView*>(w); (view && view->dragEnabled()) || qobject_cast<QColorDialog*>(w) || qobject_cast<StepLine*>(w)) return;
         const QPointer<QWidget> still(on);
         QTest::mousePress(on, button, keys, at);
         for (int i = whole(1, 8); i > 0 && still; --i) {
@@ -151,7 +152,6 @@ private:
     std::mt19937 draw_;
     QPointer<QWidget> busy_on_;
     bool stopped_ = false;
-    long waited_ = 0;
     long actions_ = 0;
     int opened_ = 0;
     double longest_ms_ = 0;
