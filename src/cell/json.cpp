@@ -25,7 +25,7 @@ std::string plain(const std::string& what) {
     const std::size_t at = what.find("syntax error");
     std::string message = at == std::string::npos ? what : what.substr(at);
     const std::size_t last = message.find("; last read: ");
-    if (message.size() > 300 && last != std::string::npos) message.erase(last, message.rfind("'") + 1 - last);
+    if (message.size() > 300 && last != std::string::npos) message.erase(last, message.rfind('\'') + 1 - last);
     return message.size() > 300 ? message.substr(0, 300) + " ..." : message;
 }
 

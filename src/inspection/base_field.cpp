@@ -70,8 +70,9 @@ int movable_root(const cell::Cell& cell, int device) {
 
 Frame BaseField::base_at(int index, const Frame& now) const {
     Frame out = now;
-    out.translation().x() = x + cell * (index % columns);
-    out.translation().y() = y + cell * (index / columns);
+    const int column = index % columns, row = index / columns;
+    out.translation().x() = x + cell * column;
+    out.translation().y() = y + cell * row;
     const int t = turn[static_cast<std::size_t>(index)];
     if (t > 0) out.linear() = (geometry::rotation(Vector3::UnitZ(), turns[static_cast<std::size_t>(t)] - turns[0]) * now.linear()).eval();
     return out;

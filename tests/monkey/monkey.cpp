@@ -98,6 +98,7 @@ private:
 
     void drag(QWidget* on, Qt::MouseButton button, Qt::KeyboardModifiers keys, QPoint at) {
         // Carrying something over the screen is the window system's affair: without a real pointer it would end within Qt's own code.
+        if (auto* label = qobject_cast<QLabel*>(on); label && label->textInteractionFlags() != Qt::NoTextInteraction) return;
         for (QWidget* w = on; w; w = w->parentWidget())
             if (auto* view = qobject_cast<QAbstractItemView*>(w); (view && view->dragEnabled()) || qobject_cast<QColorDialog*>(w) || qobject_cast<StepLine*>(w)) return;
         const QPointer<QWidget> still(on);
