@@ -119,12 +119,13 @@ std::string fresh_name(const std::string& file) { return real_path(file) + fresh
 
 void write_file(const std::string& file, const std::string& bytes) {
     struct stat old {};
-    if (::stat(file.c_str(), &old) == 0) {
+    const bool there = ::stat(file.c_str(), &old) == 0;
+    if (there) {
         if (!S_ISREG(old.st_mode)) throw InputError(file, not_replaceable);
         if (old.st_nlink > 1) return write_in_place(file, bytes);
     }
     const std::string fresh = fresh_name(file);
-    Descriptor out(::open(fresh.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0666));
+    Descriptor out(::open(fresh.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, there ? 0600 : 0666));  // its mode comes when it is whole: a private file is never open to others
     if (!out) fail(file, "The file cannot be written");
     if (!put(out.get(), bytes) || !out.close()) {
         const int why = errno;

@@ -10,6 +10,7 @@
 #include <cstring>
 #include <functional>
 #include <iostream>
+#include <optional>
 #include <set>
 
 #include <cell/catalogue.h>
@@ -283,7 +284,8 @@ int main(int argc, char** argv) {
         if (a.threads > 0) limit = std::make_unique<tbb::global_control>(tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(a.threads));
         int code = 0;
         {
-            const Progress progress;
+            std::optional<Progress> progress;
+            if (!app.got_subcommand("edit")) progress.emplace();  // that one waits for whoever types
             code = chosen(a);
         }
         std::fflush(stdout);

@@ -8,7 +8,7 @@
 namespace escarp::cli {
 
 Progress::Progress() {
-    if (!::isatty(2) || ::isatty(0) == 0) return;
+    if (!::isatty(2)) return;
     teller_ = std::thread([this] {
         std::unique_lock guard(lock_);
         int seconds = 0;

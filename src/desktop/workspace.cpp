@@ -147,8 +147,12 @@ bool Workspace::read_again() {
         if (modified()) kept_dropped(document_);
         if (!(opened == document_)) remember(document_, variant_, opened, tr("reading the file again"));
         document_ = saved_ = opened;
-        safe_->begin(opened, true);
-        unsafe_.clear();
+        try {
+            if (!left_over_) safe_->begin(opened, true);  // what nobody has decided about stays in the journal
+            unsafe_.clear();
+        } catch (const cell::InputError& e) {
+            unsafe_ = told(e);
+        }
         set_document(opened);
         return true;
     } catch (const cell::InputError& e) {
