@@ -37,7 +37,7 @@ Frame motion(const Joint& j, double value) {
 template <typename Taken>
 std::string free_word(const std::string& stem, int from, const Taken& taken) {
     for (int i = from;; ++i)
-        if (const std::string word = stem + std::to_string(i); !taken(word)) return word;
+        if (std::string word = stem + std::to_string(i); !taken(word)) return word;
 }
 
 bool named(const json& list, const std::string& name) {
@@ -70,7 +70,21 @@ json begun_model(const std::string& id, const std::string& name) {
 }
 
 int add_link(json& model, int parent, const std::string& type) {
+    // A key that is new moves all the others of its group: nothing may be held on to before the last is there.
+    for (const char* key : {"links", "joints"})
+        if (!model.contains(key)) model[key] = json::array();
+    const bool hinge = type == "hinge";
+    if (type != "fixed") {
+        for (const char* key : {"ready", "ready_deg"})
+            if (model.contains(key)) model[key].push_back(0);
+        if (!hinge && model.contains("ready_deg")) {
+            json ready = std::move(model["ready_deg"]);
+            model.erase("ready_deg");
+            model["ready"] = std::move(ready);
+        }
+    }
     json &links = model["links"], &joints = model["joints"];
+    if (links.empty()) links.push_back({{"name", "base"}});
     std::vector<Problem> ignored;
     const geometry::Box3 box = geometry::bounds(read_bodies(Reader(links.at(static_cast<std::size_t>(parent)), "", ignored), "bodies"), Frame::Identity());
     const double top = box.empty() ? 0 : tidy(1e3 * box.high.z());
@@ -78,16 +92,12 @@ int add_link(json& model, int parent, const std::string& type) {
     links.push_back({{"name", free_word("link ", link, [&](const std::string& w) { return named(links, w); })}, {"bodies", {{{"shape", "box"}, {"size_mm", {80, 80, 200}}, {"at_mm", {0, 0, 0}}}}}});
     json joint = {{"name", free_word(type == "fixed" ? "F" : "J", 1, [&](const std::string& w) { return named(joints, w); })}, {"type", type}, {"parent", parent}, {"child", link}, {"at_mm", {0, 0, top}}};
     if (type != "fixed") {
-        const bool hinge = type == "hinge";
         const std::string unit = hinge ? "deg" : "mm";
         joint["axis"] = {0, hinge ? 1 : 0, hinge ? 0 : 1};
         joint["min_" + unit] = hinge ? -90 : 0;
         joint["max_" + unit] = hinge ? 90 : 300;
         joint["speed_" + unit + "_s"] = hinge ? 90 : 500;
         joint["acceleration_" + unit + "_s2"] = hinge ? 360 : 1500;
-        for (const char* key : {"ready", "ready_deg"})
-            if (model.contains(key)) model[key].push_back(0);
-        if (!hinge && model.contains("ready_deg")) model["ready"] = model["ready_deg"], model.erase("ready_deg");
     }
     joints.push_back(std::move(joint));
     // The flange goes along to the end of the chain that is being built.
@@ -127,9 +137,11 @@ void check_form(const json& model, const std::string& where) {
         for (const char* key : {"name", "type"}) text(joints[i], at, key);
         for (const char* key : {"parent", "child"}) link(joints[i], at, key);
         const json leaders = groups(joints[i], at, "follows");
-        for (std::size_t k = 0; k < leaders.size(); ++k) text(leaders[k], at + "/follows/" + std::to_string(k), "joint");
+        const std::string below = at + "/";
+        for (std::size_t k = 0; k < leaders.size(); ++k) text(leaders[k], below + "follows/" + std::to_string(k), "joint");
         for (const auto& [key, value] : joints[i].items())
-            if (key.find("_deg") != std::string::npos || (key.find("_mm") != std::string::npos && key != "at_mm")) expect(key == "turn_deg" ? value.is_array() : value.is_number(), at + "/" + key, "a number");
+            if (key.find("_deg") != std::string::npos || (key.find("_mm") != std::string::npos && key != "at_mm"))
+                expect(key == "turn_deg" ? value.is_array() : value.is_number(), below + key, "a number");
     }
     for (const char* key : {"ready", "ready_deg"}) {
         expect(!model.contains(key) || model[key].is_array(), where + "/" + key, "a list");
@@ -141,6 +153,7 @@ void check_form(const json& model, const std::string& where) {
 }
 
 int joint_of_link(const json& model, int link) {
+    if (!model.contains("joints")) return -1;
     const json& joints = model["joints"];
     for (std::size_t i = 0; i < joints.size(); ++i)
         if (joints[i].value("child", -1) == link) return static_cast<int>(i);
@@ -149,6 +162,7 @@ int joint_of_link(const json& model, int link) {
 
 void remove_link(json& model, int link) {
     if (link <= 0) return;
+    if (!model.contains("joints")) model["joints"] = json::array();
     json &links = model["links"], &joints = model["joints"];
     const int carrier = joint_of_link(model, link);
     const int parent = carrier < 0 ? 0 : joints[static_cast<std::size_t>(carrier)].value("parent", 0);

@@ -149,7 +149,7 @@ Edit add_device(const Document& document, const std::string& variant, const Kind
         if (!belt) throw InputError("infeed", "An infeed puts parts onto a conveyor: place a conveyor first.");
         if (cell->part_types.empty()) bring(tree, catalogue_part_types(), "part_types", "block60", edit.operations);
         device["part_type"] = cell->part_types.empty() ? "block60" : cell->part_types.front().id;
-        device["to"] = device["host"] = belt->id;
+        for (const char* key : {"to", "host"}) device[key] = belt->id;
         device["width_mm"] = belt_value("width_mm") + 30;
         device["placement"] = placement(-0.5 * belt_value("length_mm") + 0.4 * device["length_mm"].get<double>(), 0);
     } else if (what.kind == "beam" && belt) {

@@ -87,7 +87,7 @@ Document Document::checked(json tree) {
     check_depth(tree);
     check_outline(tree);
     if (!tree.contains("variants")) tree["variants"] = json::array({json{{"id", "A"}, {"name", "First layout"}}});
-    if (!tree.contains("baseline")) tree["baseline"] = tree["variants"][0]["id"];
+    if (!tree.contains("baseline")) tree["baseline"] = tree["variants"][0]["id"].get<std::string>();
     return Document(std::move(tree));
 }
 

@@ -59,7 +59,7 @@ MeshAsset read_mesh(const Reader& r) {
     if (fits)
         for (const json& piece : pieces) {
             std::vector<Vector3> points;
-            fits = fits && piece.is_array() && piece.size() % 3 == 0 && piece.size() >= 12 && piece.size() <= 3 * 512;
+            fits = fits && piece.is_array() && piece.size() % 3 == 0 && piece.size() >= 12 && piece.size() <= std::size_t{3} * 512;
             for (std::size_t i = 0; fits && i + 2 < piece.size(); i += 3) {
                 fits = piece[i].is_number() && piece[i + 1].is_number() && piece[i + 2].is_number();
                 if (fits) points.emplace_back(1e-3 * Vector3(piece[i].get<double>(), piece[i + 1].get<double>(), piece[i + 2].get<double>()));

@@ -50,12 +50,18 @@ void Evaluator::ask(const cell::Document& document, const QStringList& variants,
 void Evaluator::work() {
     step_back();
     const Politely politely;
+    bool worked = false;  // since memory was given back last
     while (true) {
         cell::Document document;
         Evaluated result;
         {
             std::unique_lock hold(lock_);
-            wake_.wait(hold, [this] { return quit_ || !waiting_.empty(); });
+            const auto asked = [this] { return quit_ || !waiting_.empty(); };
+            if (!wake_.wait_for(hold, std::chrono::seconds(1), asked)) {
+                if (std::exchange(worked, false)) give_memory_back();
+                wake_.wait(hold, asked);
+            }
+            worked = true;
             if (quit_) return;
             document = document_;
             result.variant = waiting_.front();

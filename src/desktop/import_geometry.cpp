@@ -1,6 +1,7 @@
 #include "import_geometry.h"
 
 #include "plain_text.h"
+#include "step_back.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -36,10 +37,14 @@ void run_beside(QWidget* parent, const QString& title, const std::function<void(
         }
         done = true;
     });
+    // What is over at once needs no dialog. Until there is one the window must not take anything: its document stays as the work found it.
+    for (int i = 0; i < 30 && !done; ++i) std::this_thread::sleep_for(std::chrono::milliseconds(5));
     QProgressDialog dialog(plain(title), QObject::tr("Cancel"), 0, 100, parent);
     dialog.setObjectName("load_progress");
     dialog.setWindowModality(Qt::WindowModal);
-    dialog.setMinimumDuration(400);
+    dialog.setAutoClose(false);
+    dialog.setAutoReset(false);
+    if (!done) dialog.show();
     QEventLoop loop;
     QTimer timer;
     QObject::connect(&timer, &QTimer::timeout, &loop, [&] {
@@ -50,6 +55,7 @@ void run_beside(QWidget* parent, const QString& title, const std::function<void(
     timer.start(20);
     loop.exec();
     thread.join();
+    give_memory_back();
     if (wrong) std::rethrow_exception(wrong);
 }
 

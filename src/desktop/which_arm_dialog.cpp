@@ -100,19 +100,22 @@ void ask_which_arm(Workspace& workspace, QWidget* window) {
     const std::string arm = workspace.selection().device.toStdString();
     const int index = workspace.cell()->device(arm);
     if (index < 0 || !workspace.cell()->devices[static_cast<std::size_t>(index)].arm) return Q_EMIT workspace.refused(QObject::tr("Which arm?"), QObject::tr("Select the arm whose task is to be given to others."));
+    const QString name = QString::fromStdString(workspace.cell()->devices[static_cast<std::size_t>(index)].name);
     std::vector<study::ArmChoice> choices;
+    bool cancelled = false;
     try {
         run_beside(window, QObject::tr("Trying every arm"), [&, document = workspace.document(), variant = workspace.variant().toStdString()](const exchange::LoadWatch& watch) {
             inspection::Cache cache;
-            choices = study::which_arm(document, variant, arm, cache, [&](double share) {
-                watch.progress(share);
-                return !*watch.cancel;
-            });
+            try {
+                choices = study::which_arm(document, variant, arm, cache, watch.progress, watch.cancel);
+            } catch (const inspection::Overtaken&) {
+                cancelled = true;
+            }
         });
     } catch (const cell::InputError& e) {
         return Q_EMIT workspace.refused(QObject::tr("Which arm?"), QString::fromStdString(e.problems().front().message));
     }
-    WhichArmDialog(workspace, QString::fromStdString(workspace.cell()->devices[static_cast<std::size_t>(index)].name), std::move(choices), window).exec();
+    if (!cancelled) WhichArmDialog(workspace, name, std::move(choices), window).exec();
 }
 
 }  // namespace escarp::desktop

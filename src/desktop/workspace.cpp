@@ -290,6 +290,7 @@ void Workspace::renew(std::shared_ptr<const cell::Cell> known) {
     QStringList order{variant_};
     for (const cell::VariantInfo& v : shown_document().variants())
         if (QString::fromStdString(v.id) != variant_) order << QString::fromStdString(v.id);
+    std::erase_if(results_, [&](const auto& result) { return !order.contains(result.first); });
     if (trying()) order = {variant_};  // while dragging only what is looked at
     evaluator_.ask(shown_document(), order, edit_);
     Q_EMIT document_changed();

@@ -118,8 +118,8 @@ BaseField base_field(const cell::Cell& cell, int arm, const std::vector<PoseNeed
     const auto ask = [&](int column, int row, std::size_t& last) {
         const double x = field.x + column * o.cell, y = field.y + row * o.cell;
         for (std::size_t t = 0; t < field.turns.size(); ++t)
-            if (question.all(x, y, field.turns[t] - present, last)) return static_cast<signed char>(t);
-        return static_cast<signed char>(-1);
+            if (question.all(x, y, field.turns[t] - present, last)) return static_cast<std::int16_t>(t);
+        return static_cast<std::int16_t>(-1);
     };
     const auto each_row = [&](int from, int step, auto&& work) {
         const int rows = (field.rows - from + step - 1) / step;
@@ -139,14 +139,14 @@ BaseField base_field(const cell::Cell& cell, int arm, const std::vector<PoseNeed
     each_row(0, 2, [&](int row) {
         std::size_t last = 0;
         for (int column = 1; column < field.columns; column += 2) {
-            const signed char a = field.turn[index(column - 1, row)], b = field.turn[index(column + 1, row)];
+            const std::int16_t a = field.turn[index(column - 1, row)], b = field.turn[index(column + 1, row)];
             field.turn[index(column, row)] = a == b ? a : ask(column, row, last);
         }
     });
     each_row(1, 2, [&](int row) {
         std::size_t last = 0;
         for (int column = 0; column < field.columns; ++column) {
-            const signed char a = field.turn[index(column, row - 1)], b = field.turn[index(column, row + 1)];
+            const std::int16_t a = field.turn[index(column, row - 1)], b = field.turn[index(column, row + 1)];
             field.turn[index(column, row)] = a == b ? a : ask(column, row, last);
         }
     });

@@ -12,7 +12,7 @@ struct BaseField {
     double x = 0, y = 0;           ///< world: middle of the first cell
     int columns = 0, rows = 0;
     std::vector<float> margin;     ///< m, row by row along y: how far the base may still be moved in the worst direction over the floor before a pose is lost; 0 where one is out of reach
-    std::vector<signed char> turn; ///< which of `turns` the answer is for; -1: none reaches all
+    std::vector<std::int16_t> turn; ///< which of `turns` the answer is for; -1: none reaches all
     std::vector<double> turns;     ///< of the base about the upright in the world, rad; the first is the present one
     int best = -1;                 ///< index of the cell with the greatest margin; -1: none
     int poses = 0;                 ///< that were asked for

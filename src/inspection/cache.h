@@ -1,30 +1,17 @@
 #pragma once
 // What checks keep between evaluations.
 
-#include <mutex>
-#include <unordered_map>
-
+#include <cell/kept.h>
 #include <motion/clearance.h>
 
 #include "inspect.h"
 
 namespace escarp::inspection {
 
-struct KeptClearance {
-    motion::Clearance clearance;
-    motion::MotionPtr a, b;  ///< kept alive: the keys hold their addresses
-};
-
-struct KeptPull {
-    double acceleration;      ///< greatest of the tool, m/s^2
-    motion::MotionPtr motion; ///< as above
-};
-
 struct Cache::Kept {
-    std::mutex lock;
-    std::unordered_map<std::uint64_t, KeptPull> pull;
-    std::unordered_map<std::uint64_t, kinematics::Reach> reach;
-    std::unordered_map<std::uint64_t, KeptClearance> clearance;
+    cell::Kept<double> pull{1u << 20};  ///< greatest acceleration of the tool in a motion, m/s^2
+    cell::Kept<kinematics::Reach> reach{4u << 20};
+    cell::Kept<motion::Clearance> clearance{24u << 20};
 };
 
 }  // namespace escarp::inspection

@@ -30,7 +30,7 @@ public:
             if (std::find(free.begin(), free.end(), j) == free.end()) driven_.push_back(j);
     }
 
-    std::optional<Gap> run(std::optional<Gap> known) {
+    std::optional<Gap> run(const std::optional<Gap>& known) {
         const double cap = best_.distance;
         if (known && known->distance < cap) came_to_a_gap((known->distance + tolerance) * known->direction);
         open_.push({0, Vector3::Zero(), cap});
@@ -216,7 +216,7 @@ private:
 
 }  // namespace
 
-std::optional<Gap> nearest_gap(const ArmModel& model, const JointSolver& solver, const Frame& target, const JointVector& reference, const Ways& ways, double cap, std::optional<Gap> known) {
+std::optional<Gap> nearest_gap(const ArmModel& model, const JointSolver& solver, const Frame& target, const JointVector& reference, const Ways& ways, double cap, const std::optional<Gap>& known) {
     return GapSearch(model, solver, target, reference, ways, cap).run(known);
 }
 

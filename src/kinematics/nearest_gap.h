@@ -18,7 +18,7 @@ struct Gap {
 /// all over it, by the joints' slopes at its middle and how those change (to second order, with half as much again), and its corners are reached.
 /// `known`: a shift that is known to fail, with its distance; `cap` or more: none. For arms with a closed form.
 std::optional<Gap> nearest_gap(const ArmModel& model, const JointSolver& solver, const Frame& target, const JointVector& reference,
-                               const Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, 3>& ways, double cap, std::optional<Gap> known = std::nullopt);
+                               const Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, 3>& ways, double cap, const std::optional<Gap>& known = std::nullopt);
 
 /// From the second axis to the wrist, or half the longest slide of an arm without links between hinges, metres: a length
 /// that says how big the arm is.

@@ -103,7 +103,8 @@ std::pair<double, Vector3> least_change(const Probe& probe, const geometry::Matr
     for (std::size_t start = 0; start < std::min<std::size_t>(3, found.size()); ++start) {
         auto [s, d] = found[start];
         if (s >= cap) break;
-        for (double angle = 0.35; angle > 0.01; angle *= 0.5) {
+        double angle = 0.35;
+        for (int halvings = 0; halvings < 6; ++halvings, angle *= 0.5) {
             const Vector3 side = d.unitOrthogonal(), other = d.cross(side);
             for (int k = 0; k < 6; ++k) {
                 const double turn = geometry::pi * k / 3;

@@ -12,6 +12,7 @@ public:
     JointMove(JointVector from, JointVector travel, Profile profile)
         : from_(std::move(from)), travel_(std::move(travel)), profile_(profile) {}
 
+    std::size_t bytes() const override { return sizeof *this; }
     double duration() const override { return profile_.duration(); }
     JointState at(double t) const override {
         const PathState p = profile_.at(t);
@@ -36,6 +37,7 @@ private:
 class Standstill final : public Motion {
 public:
     explicit Standstill(JointVector q) : q_(std::move(q)) {}
+    std::size_t bytes() const override { return sizeof *this; }
     double duration() const override { return 0; }
     JointState at(double) const override { return {q_, JointVector::Zero(q_.size()), JointVector::Zero(q_.size())}; }
     JointVector rate_bound(double, double) const override { return JointVector::Zero(q_.size()); }

@@ -1,6 +1,8 @@
 #pragma once
 // Timed motions of an arm: where every joint is at any instant, and how fast it can be between two instants.
 
+#include <atomic>
+#include <cstdint>
 #include <memory>
 #include <optional>
 #include <string>
@@ -23,7 +25,13 @@ struct JointState {
 
 class Motion {
 public:
+    Motion() : serial_(++made_) {}
+    Motion(const Motion&) : Motion() {}
+    Motion& operator=(const Motion&) = delete;
     virtual ~Motion() = default;
+    /// No other motion ever has the same: what is known of a motion is kept by it.
+    std::uint64_t serial() const { return serial_; }
+    virtual std::size_t bytes() const = 0;  ///< of memory, by and large; what is shared with other motions included
     virtual double duration() const = 0;  ///< seconds
     /// Before 0 the start, after the duration the end, both at rest.
     virtual JointState at(double t) const = 0;
@@ -32,6 +40,10 @@ public:
     virtual JointVector rate_bound(double from, double to) const = 0;
     /// Instants from 0 to the duration between which position, rate and acceleration are smooth; at them the acceleration may jump.
     virtual std::vector<double> breaks() const = 0;
+
+private:
+    const std::uint64_t serial_;
+    static inline std::atomic<std::uint64_t> made_{0};
 };
 using MotionPtr = std::shared_ptr<const Motion>;
 

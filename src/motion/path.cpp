@@ -74,6 +74,7 @@ void slow_round(std::vector<GridPoint>& grid, const kinematics::Mechanism& mecha
 class Slice final : public Motion {
 public:
     Slice(MotionPtr whole, double from, double to) : whole_(std::move(whole)), from_(from), to_(to) {}
+    std::size_t bytes() const override { return sizeof *this + whole_->bytes(); }
     double duration() const override { return to_ - from_; }
     JointState at(double t) const override {
         JointState state = whole_->at(std::clamp(from_ + t, from_, to_));
@@ -99,6 +100,11 @@ class Sequence final : public Motion {
 public:
     explicit Sequence(std::vector<MotionPtr> motions) : motions_(std::move(motions)) {
         for (const MotionPtr& m : motions_) start_.push_back(end_), end_ += m->duration();
+    }
+    std::size_t bytes() const override {
+        std::size_t sum = sizeof *this + start_.size() * (sizeof(MotionPtr) + sizeof(double));
+        for (const MotionPtr& m : motions_) sum += m->bytes();
+        return sum;
     }
     double duration() const override { return end_; }
     JointState at(double t) const override {
@@ -131,6 +137,7 @@ private:
 class Slowed final : public Motion {
 public:
     Slowed(MotionPtr motion, double factor) : motion_(std::move(motion)), factor_(factor) {}
+    std::size_t bytes() const override { return sizeof *this + motion_->bytes(); }
     double duration() const override { return motion_->duration() * factor_; }
     JointState at(double t) const override {
         const JointState s = motion_->at(t / factor_);

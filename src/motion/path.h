@@ -41,6 +41,7 @@ class PathMotion final : public Motion {
 public:
     /// `corners`: the path's curvature jumps at some nodes, and with it the acceleration; jerk limits are left to `Averaged`.
     PathMotion(const kinematics::Mechanism& mechanism, std::vector<PathNode> nodes, bool corners = false);
+    std::size_t bytes() const override { return sizeof *this + nodes_.size() * sizeof(PathNode) + phases_.size() * sizeof(Phase) + bounds_.size() * sizeof(JointVector); }
     double duration() const override { return end_; }
     JointState at(double t) const override;
     JointVector position(double t) const override;
@@ -82,6 +83,7 @@ private:
 class Averaged final : public Motion {
 public:
     Averaged(std::shared_ptr<const PathMotion> motion, const kinematics::Mechanism& mechanism);
+    std::size_t bytes() const override { return sizeof *this + motion_->bytes() + breaks_.size() * (sizeof(double) + sizeof(JointVector)); }
     double duration() const override { return breaks_.back() + window_; }
     JointState at(double t) const override;
     JointVector position(double t) const override;

@@ -11,7 +11,6 @@
 namespace escarp::simulation {
 namespace {
 
-constexpr std::size_t most_kept = 4'000;  // of each sort; a cell has some hundreds
 
 Frame backed_off(const Frame& tool, double distance) { return tool * geometry::make_frame({0, 0, -distance}); }
 
@@ -101,6 +100,19 @@ PosePlan plan_on(const PoseRequest& r, const kinematics::JointSolution& branch) 
     return plan;
 }
 
+std::size_t bytes_of(const motion::MotionPtr& motion) { return motion ? motion->bytes() : 0; }
+std::size_t bytes_of(const motion::Leg& leg) { return sizeof leg + leg.nodes.size() * sizeof(motion::PathNode); }
+std::size_t bytes_of(const Travel& travel) { return bytes_of(travel.motion); }
+std::size_t bytes_of(const std::shared_ptr<const PosePlan>& plan) {
+    return sizeof(PosePlan) + bytes_of(plan->in) + bytes_of(plan->out) + bytes_of(plan->in_leg) + bytes_of(plan->out_leg);
+}
+std::size_t bytes_of(const std::shared_ptr<const PlanCache::Line>& line) { return sizeof(PlanCache::Line) + bytes_of(line->motion) + bytes_of(line->leg); }
+std::size_t bytes_of(const std::shared_ptr<const std::vector<motion::MotionPtr>>& motions) {
+    std::size_t sum = 0;
+    for (const motion::MotionPtr& m : *motions) sum += bytes_of(m);
+    return sum;
+}
+
 }  // namespace
 
 Frame tool_target(const cell::Device& arm, const Frame& seat_world, double turn, const Frame& tool_in_part) {
@@ -108,17 +120,11 @@ Frame tool_target(const cell::Device& arm, const Frame& seat_world, double turn,
 }
 
 template <typename Value, typename Make>
-Value PlanCache::kept(std::unordered_map<std::uint64_t, Value>& map, std::uint64_t key, Make make) {
-    {
-        const std::lock_guard guard(lock_);
-        const auto found = map.find(key);
-        if (found != map.end()) return found->second;
-    }
-    Value made = make();
-    const std::lock_guard guard(lock_);
-    if (map.size() > most_kept) map.clear();
+Value PlanCache::kept(cell::Kept<Value>& kept, std::uint64_t key, Make make) {
+    if (const std::optional<Value> found = kept.find(key)) return *found;
+    const Value made = make();
     ++computed_;
-    return map.emplace(key, std::move(made)).first->second;
+    return kept.keep(key, made, bytes_of(made));
 }
 
 std::shared_ptr<const PosePlan> PlanCache::pose(const PoseRequest& r) {
@@ -153,7 +159,7 @@ Travel PlanCache::travel(const cell::Arm& arm, const ArmRoom& room, const JointV
     return kept(travels_, key.value(), [&]() -> Travel {
         const motion::Room space(arm.model->mechanism, room.parts, *room.around, room.self_pairs);
         const motion::Detour way = motion::find_way({*arm.model, arm.tool_frame, space, from, to, room.need, speed, acceleration});
-        // The direct move is the same object for everyone who asks for it: what is known of it is kept by its address.
+        // The direct move is the same object for everyone who asks for it: what is known of it is kept by its serial number.
         if (way.direct || !way.motion) return {joint_move(arm, from, to, speed, acceleration), way.direct, way.direct, way.blocker};
         return {way.motion, false, true, way.blocker};
     });
@@ -171,10 +177,10 @@ std::shared_ptr<const std::vector<motion::MotionPtr>> PlanCache::fly(const cell:
 
 motion::MotionPtr PlanCache::gentle(const cell::Arm& arm, const motion::MotionPtr& motion, double bearable) {
     cell::ContentKey key;
-    key.add(arm.model_key).add(arm.tool_frame).add(reinterpret_cast<std::uintptr_t>(motion.get())).add(bearable);
+    key.add(arm.model_key).add(arm.tool_frame).add(motion->serial()).add(bearable);
     return kept(gentle_, key.value(), [&] {
-        return Gentle{motion, motion::slowed(motion, std::sqrt(motion::greatest_tool_acceleration(*arm.model, arm.tool_frame, *motion) / bearable))};
-    }).slowed;
+        return motion::slowed(motion, std::sqrt(motion::greatest_tool_acceleration(*arm.model, arm.tool_frame, *motion) / bearable));
+    });
 }
 
 motion::MotionPtr PlanCache::still(const cell::Arm& arm, const JointVector& q) {

@@ -1,12 +1,12 @@
 #pragma once
 // Plans: timed motions for the steps of a task. Pure functions of their inputs, kept by content key.
 
+#include <atomic>
 #include <memory>
-#include <mutex>
-#include <unordered_map>
 #include <variant>
 
 #include <cell/content_key.h>
+#include <cell/kept.h>
 
 #include <motion/chain.h>
 #include <motion/detour.h>
@@ -78,19 +78,15 @@ public:
 
 private:
     template <typename Value, typename Make>
-    Value kept(std::unordered_map<std::uint64_t, Value>& map, std::uint64_t key, Make make);
+    Value kept(cell::Kept<Value>& kept, std::uint64_t key, Make make);
 
-    std::mutex lock_;
-    std::unordered_map<std::uint64_t, std::shared_ptr<const PosePlan>> poses_;
-    std::unordered_map<std::uint64_t, motion::MotionPtr> moves_;
-    std::unordered_map<std::uint64_t, Travel> travels_;
-    struct Gentle {
-        motion::MotionPtr motion, slowed;  ///< the key holds the address of the first, which is kept alive with it
-    };
-    std::unordered_map<std::uint64_t, Gentle> gentle_;
-    std::unordered_map<std::uint64_t, std::shared_ptr<const std::vector<motion::MotionPtr>>> flights_;
-    std::unordered_map<std::uint64_t, std::shared_ptr<const Line>> lines_;
-    std::size_t computed_ = 0;
+    // A pose plan takes some 30 kB, a cell has some hundreds of them.
+    cell::Kept<std::shared_ptr<const PosePlan>> poses_{40u << 20};
+    cell::Kept<motion::MotionPtr> moves_{4u << 20}, gentle_{10u << 20};
+    cell::Kept<Travel> travels_{20u << 20};
+    cell::Kept<std::shared_ptr<const std::vector<motion::MotionPtr>>> flights_{20u << 20};
+    cell::Kept<std::shared_ptr<const Line>> lines_{20u << 20};
+    std::atomic<std::size_t> computed_{0};
 };
 
 inline constexpr double gravity = 9.80665;  ///< m/s^2 (ISO 80000-3)

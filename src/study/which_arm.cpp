@@ -70,9 +70,11 @@ cell::Edit swap_arm(const cell::Document& document, const std::string& variant, 
     return edit;
 }
 
-std::vector<ArmChoice> which_arm(const cell::Document& document, const std::string& variant, const std::string& arm, inspection::Cache& cache, const std::function<bool(double)>& progress) {
+std::vector<ArmChoice> which_arm(const cell::Document& document, const std::string& variant, const std::string& arm, inspection::Cache& cache, const std::function<void(double)>& progress, const inspection::StopFlag* stop) {
     const json tree = document.resolved(variant);
-    const auto now = evaluate(document, variant, cache);
+    EvaluateOptions options;
+    options.stop = stop;
+    const auto now = evaluate(document, variant, cache, options);
     const int index = index_of(*now->cell, arm);
     const cell::Device& present = now->cell->devices[static_cast<std::size_t>(index)];
     double load = 0;
@@ -89,7 +91,7 @@ std::vector<ArmChoice> which_arm(const cell::Document& document, const std::stri
 
     std::vector<ArmChoice> choices;
     for (const json& model : models) {
-        if (progress && !progress(static_cast<double>(choices.size()) / static_cast<double>(models.size()))) break;
+        if (progress) progress(static_cast<double>(choices.size()) / static_cast<double>(models.size()));
         ArmChoice c;
         c.id = model["id"];
         c.name = model.value("name", c.id);
@@ -98,11 +100,11 @@ std::vector<ArmChoice> which_arm(const cell::Document& document, const std::stri
         c.present = c.id == present.arm->model->id;
         cell::Edit edit = c.present ? cell::Edit{"", {}} : swap_arm(document, variant, arm, model);
         const cell::Document swapped = c.present ? document : document.edited(variant, edit);
-        const auto here = c.present ? now : evaluate(swapped, variant, cache);
+        const auto here = c.present ? now : evaluate(swapped, variant, cache, options);
         const cell::Device& d = here->cell->devices[static_cast<std::size_t>(index)];
         c.solver = d.arm->solver->name();
         c.here = mounted(*here, index, edit);
-        const inspection::BaseField field = inspection::base_field(*here->cell, index, here->inspection->poses);
+        const inspection::BaseField field = inspection::base_field(*here->cell, index, here->inspection->poses, {.stop = stop});
         if (field.best >= 0) {
             const geometry::Frame base = field.base_at(field.best, d.world);
             const double turn = field.turns[static_cast<std::size_t>(field.turn[static_cast<std::size_t>(field.best)])] - field.turns.front();
@@ -110,7 +112,7 @@ std::vector<ArmChoice> which_arm(const cell::Document& document, const std::stri
             best.name = "Swap " + d.name + " for " + c.name + " at its best base";
             stand_at(*here->cell, index, base, turn, best);
             c.best_x = base.translation().x(), c.best_y = base.translation().y(), c.best_turn = geometry::to_triple(base.linear()).z();
-            c.best = mounted(*evaluate(document.edited(variant, best), variant, cache), index, best);
+            c.best = mounted(*evaluate(document.edited(variant, best), variant, cache, options), index, best);
         }
         choices.push_back(std::move(c));
     }

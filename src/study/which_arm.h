@@ -28,9 +28,9 @@ struct ArmChoice {
 /// stored as joint values become poses relative to the floor, since other joints would lead elsewhere.
 cell::Edit swap_arm(const cell::Document& document, const std::string& variant, const std::string& arm, const cell::json& model);
 
-/// Every model, the present one first, then by cycle. `progress` is told the share done; what is known then is returned when it says false.
-/// Throws InputError when `arm` is not an arm.
+/// Every model, the present one first, then by cycle. `progress` is told the share done. Throws InputError when `arm` is not an arm, Overtaken
+/// when `stop` was set.
 std::vector<ArmChoice> which_arm(const cell::Document& document, const std::string& variant, const std::string& arm, inspection::Cache& cache,
-                                 const std::function<bool(double)>& progress = {});
+                                 const std::function<void(double)>& progress = {}, const inspection::StopFlag* stop = nullptr);
 
 }  // namespace escarp::study

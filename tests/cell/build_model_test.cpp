@@ -81,6 +81,26 @@ TEST_CASE("a link taken out leaves the others where they were, and what is left 
     }
 }
 
+TEST_CASE("links are added and taken out whatever keys a model has yet") {
+    json whole = cell::begun_model("own", "Own arm");
+    cell::add_link(whole, 0, "hinge");
+    whole["ready_deg"] = {10};
+    for (const auto& [left_out, value] : whole.items())
+        for (const char* type : {"hinge", "slide", "fixed"}) {
+            CAPTURE(left_out, type);
+            json model = whole;
+            model.erase(left_out);
+            const std::size_t links = model.contains("links") ? model["links"].size() : 1;
+            const int made = cell::add_link(model, 0, type);
+            REQUIRE(model["links"].size() == links + 1);
+            CHECK(model["joints"].back()["child"] == made);
+            CHECK(model["joints"].back()["type"] == type);
+            if (left_out != "ready_deg") CHECK(model[std::string(type) == "slide" ? "ready" : "ready_deg"].size() == (std::string(type) == "fixed" ? 1u : 2u));
+            cell::remove_link(model, made);
+            CHECK(model["links"].size() == links);
+        }
+}
+
 TEST_CASE("mistakes of a model are told with their place; it waits beside the whole ones and the cell keeps what it had") {
     cell::Document d;
     const auto keep = [&](const json& model, std::vector<cell::Problem>& mistakes) {

@@ -14,6 +14,7 @@
 #include <QTest>
 #include <QTimer>
 #include <cstdio>
+#include <malloc.h>
 #include <random>
 
 #include <desktop/application.h>
@@ -32,6 +33,12 @@ double resident_mb() {
     return 0;
 }
 
+/// What was asked for and not given back; the rest of the memory is kept by the allocator.
+double in_use_mb() {
+    const auto info = mallinfo2();
+    return static_cast<double>(info.uordblks + info.hblkhd) / (1 << 20);
+}
+
 class Monkey : public QObject {
 public:
     Monkey(MainWindow& window, const QStringList& cells, unsigned seed) : window_(window), cells_(cells), draw_(seed) {
@@ -39,8 +46,10 @@ public:
         go_on();
     }
     long actions() const { return actions_; }
-    double longest_ms() { return std::exchange(longest_ms_, 0.0); }
+    /// The longest action since this was asked last, and on what.
+    std::pair<double, QString> longest() { return {std::exchange(longest_ms_, 0.0), std::exchange(longest_, {})}; }
     void stop() { stopped_ = true; }
+    QString state() const { return QString(top()->metaObject()->className()) + " is on top, last: " + done_; }
 
 private:
     int whole(int low, int high) { return std::uniform_int_distribution(low, high)(draw_); }
@@ -83,6 +92,7 @@ private:
         const QPoint here = under->mapFrom(on, at);
         const Qt::KeyboardModifiers keys = whole(0, 9) == 0 ? Qt::ControlModifier : whole(0, 9) == 0 ? Qt::ShiftModifier : whole(0, 19) == 0 ? Qt::AltModifier : Qt::NoModifier;
         const Qt::MouseButton button = whole(0, 9) == 0 ? Qt::RightButton : Qt::LeftButton;
+        done_ = QString(under->metaObject()->className()) + " " + under->objectName();
         switch (whole(0, 11)) {
             case 0: case 1: case 2: case 3: QTest::mouseClick(under, button, keys, here); break;
             case 4: QTest::mouseDClick(under, Qt::LeftButton, keys, here); break;
@@ -93,7 +103,8 @@ private:
             case 10: trigger(); break;
             default: QTest::mouseMove(under, here); break;
         }
-        longest_ms_ = std::max(longest_ms_, static_cast<double>(took.nsecsElapsed()) * 1e-6);
+        const double ms = static_cast<double>(took.nsecsElapsed()) * 1e-6;
+        if (ms > longest_ms_) longest_ms_ = ms, longest_ = done_;
     }
 
     void drag(QWidget* on, Qt::MouseButton button, Qt::KeyboardModifiers keys, QPoint at) {
@@ -116,6 +127,7 @@ private:
         static const QStringList words{"0", "1", "-5", "250", "1e9", "1/0", "2*(3", "650+45", "nan", "\u00e4\u4e2d\U0001F600", "<b>x</b>", "&", "Arm 1", " ", "12,5", "1.2 m", "9999999999999999999", "x"};
         QWidget* on = QApplication::focusWidget();
         if (!on) return;
+        done_ = "typing in " + QString(on->metaObject()->className()) + " " + on->objectName();
         const QPointer<QWidget> still(on);
         for (const QChar c : words[whole(0, static_cast<int>(words.size()) - 1)])
             for (const QEvent::Type type : {QEvent::KeyPress, QEvent::KeyRelease})
@@ -130,6 +142,7 @@ private:
         static const Qt::Key keys[] = {Qt::Key_Escape, Qt::Key_Escape, Qt::Key_Return, Qt::Key_Tab, Qt::Key_Delete, Qt::Key_Space, Qt::Key_Left, Qt::Key_Right, Qt::Key_Up, Qt::Key_Down, Qt::Key_Home, Qt::Key_End, Qt::Key_BracketLeft,
                                        Qt::Key_BracketRight, Qt::Key_F2, Qt::Key_C, Qt::Key_PageUp, Qt::Key_Backspace};
         QWidget* on = QApplication::focusWidget() ? QApplication::focusWidget() : top();
+        done_ = "a key in " + QString(on->metaObject()->className()) + " " + on->objectName();
         const int chord = whole(0, 9);
         if (chord == 0) QTest::keyClick(on, Qt::Key_Z, Qt::ControlModifier);
         else if (chord == 1) QTest::keyClick(on, Qt::Key_D, Qt::ControlModifier);
@@ -145,6 +158,7 @@ private:
         if (top() != &window_) return;
         const QList<QAction*> all = window_.actions();
         QAction* action = all[whole(0, static_cast<int>(all.size()) - 1)];
+        done_ = "action " + action->objectName();
         if (action->objectName() != "quit") action->trigger();
     }
 
@@ -156,6 +170,7 @@ private:
     long actions_ = 0;
     int opened_ = 0;
     double longest_ms_ = 0;
+    QString done_, longest_;
 };
 
 }  // namespace
@@ -186,12 +201,17 @@ int main(int argc, char** argv) {
     QElapsedTimer clock;
     clock.start();
     QTimer minute;
+    long told = -1;
     const auto tell = [&] {
-        std::printf("%5.0f s  %8ld actions  %6.0f MB  longest wait %6.0f ms  surprises %d\n", static_cast<double>(clock.elapsed()) / 1e3, monkey.actions(), resident_mb(), monkey.longest_ms(), app.surprises());
+        const auto [ms, on] = monkey.longest();
+        std::printf("%5.0f s  %8ld actions  %4.0f MB, %4.0f in use  surprises %d  longest %5.0f ms: %s\n", static_cast<double>(clock.elapsed()) / 1e3, monkey.actions(), resident_mb(), in_use_mb(),
+                    app.surprises(), ms, on.toUtf8().constData());
+        if (monkey.actions() == told) std::printf("        nothing was done: %s\n", monkey.state().toUtf8().constData());
+        told = monkey.actions();
         std::fflush(stdout);
     };
     minute.callOnTimeout(tell);
-    minute.start(60'000);
+    minute.start(static_cast<int>(std::min(60.0, seconds / 10) * 1e3));
     QTimer end;
     int code = 0;
     end.callOnTimeout([&] {

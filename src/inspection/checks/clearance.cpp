@@ -140,7 +140,7 @@ private:
         name_work(room.segments);
         for (Segment& s : room.segments) {
             const std::uint64_t held = held_key(s);
-            s.key = cell::ContentKey().add(reinterpret_cast<std::uintptr_t>(s.motion.get())).add(held).value();
+            s.key = cell::ContentKey().add(s.motion->serial()).add(held).value();
             s.parts = parts_of(*d.arm, s, own_parts_.back()[held]);
         }
         return room;
@@ -322,7 +322,7 @@ private:
         }
     }
 
-    KeptClearance answer(const Job& job, double cap) const {
+    motion::Clearance answer(const Job& job, double cap) const {
         const Segment& s = *job.segment;
         const auto mover_of = [&](const ArmRoom& room, const Segment& segment, double start) {
             const cell::Device& d = c_.device(room.device);
@@ -332,18 +332,18 @@ private:
         motion::ClearanceQuery query{job.from, std::max(job.from, job.to), cap};
         query.take = [&job](const motion::Part& p, const motion::Part& q) { return judged(job.rule, job.context, p, q); };
         if (!distance_counts(job.rule)) query.sink = [&job](const motion::Part& p, const motion::Part& q) { return may_sink(job.rule, job.context, p, q); };
-        KeptClearance found{{}, s.motion, job.other ? job.other->motion : nullptr};
+        motion::Clearance found;
         const auto against = [&](const motion::Mover& other) {
-            found.clearance = motion::least_clearance(mover, other, query);
-            if (found.clearance.part_a >= 0 && found.clearance.distance <= 0) take_first(found.clearance, motion::first_contact(mover, other, query));
+            found = motion::least_clearance(mover, other, query);
+            if (found.part_a >= 0 && found.distance <= 0) take_first(found, motion::first_contact(mover, other, query));
         };
         if (job.other) {
             against(mover_of(*job.other_room, *job.other, job.start));
         } else if (job.at) {
             against(motion::GlideMover(*job.at, *job.parts_b, job.glide, job.start));
         } else {
-            found.clearance = motion::least_self_clearance(mover, query);
-            if (found.clearance.part_a >= 0 && found.clearance.distance <= 0) take_first(found.clearance, motion::first_self_contact(mover, query));
+            found = motion::least_self_clearance(mover, query);
+            if (found.part_a >= 0 && found.distance <= 0) take_first(found, motion::first_self_contact(mover, query));
         }
         return found;
     }
@@ -358,7 +358,7 @@ private:
 
     /// Answers every job that is not kept yet.
     void solve(double cap) {
-        auto& kept = c_.cache.kept();
+        cell::Kept<motion::Clearance>& kept = c_.cache.kept().clearance;
         struct Missing {
             std::uint64_t key;
             const Job* job;
@@ -367,26 +367,18 @@ private:
         };
         std::vector<Missing> missing;
         answers_.assign(jobs_.size(), {});
-        {
-            const std::lock_guard guard(kept.lock);
-            if (kept.clearance.size() > 120'000) kept.clearance.clear();
-            for (std::size_t i = 0; i < jobs_.size(); ++i) {
-                const double own_cap = distance_counts(jobs_[i].rule) ? cap : contact;
-                const std::uint64_t key = cell::ContentKey().add(jobs_[i].key).add(own_cap).value();
-                const auto found = kept.clearance.find(key);
-                if (found != kept.clearance.end()) answers_[i] = found->second.clearance;
-                else missing.push_back({key, &jobs_[i], own_cap, i});
-            }
+        for (std::size_t i = 0; i < jobs_.size(); ++i) {
+            const double own_cap = distance_counts(jobs_[i].rule) ? cap : contact;
+            const std::uint64_t key = cell::ContentKey().add(jobs_[i].key).add(own_cap).value();
+            if (const auto found = kept.find(key)) answers_[i] = *found;
+            else missing.push_back({key, &jobs_[i], own_cap, i});
         }
-        std::vector<KeptClearance> made(missing.size());
         tbb::parallel_for(std::size_t{0}, missing.size(), [&](std::size_t i) {
             if (c_.stop && c_.stop->load(std::memory_order_relaxed)) return;
-            made[i] = answer(*missing[i].job, missing[i].cap);
+            answers_[missing[i].place] = answer(*missing[i].job, missing[i].cap);
         });
         c_.give_way();
-        for (std::size_t i = 0; i < missing.size(); ++i) answers_[missing[i].place] = made[i].clearance;
-        const std::lock_guard guard(kept.lock);
-        for (std::size_t i = 0; i < missing.size(); ++i) kept.clearance.emplace(missing[i].key, std::move(made[i]));
+        for (const Missing& m : missing) kept.keep(m.key, answers_[m.place]);
     }
 
     void gather(Inspection& result) {

@@ -17,17 +17,10 @@ namespace {
 using simulation::Ticks;
 
 double tool_acceleration(const Context& c, const cell::Arm& arm, const motion::MotionPtr& motion) {
-    auto& kept = c.cache.kept();
-    const std::uint64_t key = cell::ContentKey().add(arm.model_key).add(arm.tool_frame).add(reinterpret_cast<std::uintptr_t>(motion.get())).value();
-    {
-        const std::lock_guard guard(kept.lock);
-        if (const auto found = kept.pull.find(key); found != kept.pull.end()) return found->second.acceleration;
-    }
-    const double made = motion::greatest_tool_acceleration(*arm.model, arm.tool_frame, *motion);
-    const std::lock_guard guard(kept.lock);
-    if (kept.pull.size() > 5'000) kept.pull.clear();
-    kept.pull[key] = {made, motion};
-    return made;
+    cell::Kept<double>& kept = c.cache.kept().pull;
+    const std::uint64_t key = cell::ContentKey().add(arm.model_key).add(arm.tool_frame).add(motion->serial()).value();
+    if (const auto found = kept.find(key)) return *found;
+    return kept.keep(key, motion::greatest_tool_acceleration(*arm.model, arm.tool_frame, *motion));
 }
 
 /// The worst of what an arm carries: a part type in one of its tools.

@@ -111,17 +111,9 @@ kinematics::Reach kept_reach(const cell::Arm& arm, const Frame& tool, const kine
     cell::ContentKey key;
     key.add(arm.model_key).add(tool).add(cap).add(q != nullptr);
     if (q) key.add(*q);
-    auto& kept = cache.kept();
-    {
-        const std::lock_guard guard(kept.lock);
-        const auto found = kept.reach.find(key.value());
-        if (found != kept.reach.end()) return found->second;
-    }
-    const kinematics::Reach made = kinematics::reach(*arm.model, *arm.solver, tool * arm.tool_frame.inverse(), arm.tool_frame, arm.ready, q, cap);
-    const std::lock_guard guard(kept.lock);
-    if (kept.reach.size() > 20'000) kept.reach.clear();
-    kept.reach.emplace(key.value(), made);
-    return made;
+    cell::Kept<kinematics::Reach>& kept = cache.kept().reach;
+    if (const auto found = kept.find(key.value())) return *found;
+    return kept.keep(key.value(), kinematics::reach(*arm.model, *arm.solver, tool * arm.tool_frame.inverse(), arm.tool_frame, arm.ready, q, cap));
 }
 
 /// Tries shifts of one device over the floor until every pose that it touches is reached, shortest first.
