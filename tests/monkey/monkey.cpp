@@ -5,6 +5,7 @@
 #include <QAction>
 #include <QColorDialog>
 #include <QDir>
+#include <QDrag>
 #include <QElapsedTimer>
 #include <QFile>
 #include <QFileDialog>
@@ -71,7 +72,7 @@ private:
     void act() {
         go_on();
         QWidget* const now = top();
-        if (busy_on_ && busy_on_ == now) return;  // within an action that has not ended, and opened nothing
+        if (busy_on_ && busy_on_ == now) return QDrag::cancel();  // within an action that has not ended, and opened nothing: something is carried
         const QPointer<QWidget> before = std::exchange(busy_on_, now);
         act_once();
         busy_on_ = before;

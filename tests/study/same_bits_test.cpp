@@ -1,0 +1,75 @@
+// What the program says of a cell may not change by a change of the program that is not meant to: every figure, finding and instant
+// of the demo cells and of random ones, as digests: of 30 each time, of 200 when asked for (escarp-tests "[all digests]"). Where a
+// figure was wrong and is mended, the digests are written anew (escarp-tests "[write digests]") and the change is told in the commit.
+
+#include <catch2/catch.hpp>
+
+#include <tbb/parallel_for.h>
+
+#include <filesystem>
+#include <fstream>
+#include <sstream>
+
+#include <exchange/result_json.h>
+
+#include "support/cells.h"
+#include "support/random_cells.h"
+
+using namespace escarp;
+using cell::json;
+
+namespace {
+
+const std::string digests = std::string(ESCARP_SOURCE) + "/tests/reference/digests.txt";
+constexpr unsigned all_cells = 200, some_cells = 30;
+
+std::string digest(const cell::Document& d, const std::string& variant) {
+    const auto e = tests::evaluated(d, variant);
+    cell::ContentKey key;
+    key.add(exchange::run_json(*e, d, variant).dump()).add(exchange::trace_json(*e).dump());
+    std::ostringstream out;
+    out << std::hex << key.value();
+    return out.str();
+}
+
+/// A line for each variant of each demo and each random cell.
+std::vector<std::string> made_digests(unsigned cells) {
+    std::vector<std::string> lines;
+    std::vector<std::filesystem::path> files;
+    for (const auto& f : std::filesystem::directory_iterator(std::string(ESCARP_SOURCE) + "/demo"))
+        if (f.path().extension() == ".escarp") files.push_back(f.path());
+    std::sort(files.begin(), files.end());
+    for (const auto& f : files) {
+        const cell::Document d = cell::Document::load(f);
+        for (const auto& v : d.variants()) lines.push_back(f.filename().string() + " " + v.id + " " + digest(d, v.id));
+    }
+    const std::size_t first = lines.size();
+    lines.resize(first + cells);
+    tbb::parallel_for(0u, cells, [&](unsigned seed) {
+        const cell::Document d = cell::Document::parse(tests::RandomCell(seed).tree().dump());
+        lines[first + seed] = "random " + std::to_string(seed) + " " + digest(d, d.baseline());
+    });
+    return lines;
+}
+
+void compare(unsigned cells) {
+    std::ifstream in(digests);
+    std::vector<std::string> before;
+    for (std::string line; std::getline(in, line);) before.push_back(line);
+    const std::vector<std::string> now = made_digests(cells);
+    REQUIRE(before.size() >= now.size());
+    std::string changed;
+    for (std::size_t i = 0; i < now.size(); ++i)
+        if (before[i] != now[i]) changed += before[i].substr(0, before[i].rfind(' ')) + "\n";
+    CHECK(changed == "");
+}
+
+}  // namespace
+
+TEST_CASE("every figure and instant of the demo cells and of random cells is what it was, bit for bit") { compare(some_cells); }
+TEST_CASE("the same for all 200 random cells", "[.][all digests]") { compare(all_cells); }
+TEST_CASE("digests of the figures are written anew", "[.][write digests]") {
+    std::ofstream out(digests);
+    for (const std::string& line : made_digests(all_cells)) out << line << "\n";
+    REQUIRE(out.good());
+}
