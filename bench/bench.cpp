@@ -41,7 +41,9 @@ double timed(int runs, int calls, const std::function<void(int)>& act) {
     return all[all.size() / 2];
 }
 
-void row(const char* what, double ours, double reference, const char* against) { std::printf("%-52s %12.3f us  %10.0f x faster than %s\n", what, ours * 1e6, reference / ours, against); }
+void row(const char* what, double ours, double reference, const char* against) {
+    std::printf("%-52s %12.3f us  %10.0f x faster than %s\n", what, ours * 1e6, reference / ours, against);
+}
 
 /// Every arm against every other thing at evenly spaced instants of 60 s: the plain check.
 double plain_clearance(const study::Evaluation& e, double step) {
@@ -54,19 +56,25 @@ double plain_clearance(const study::Evaluation& e, double step) {
             static std::map<const cell::Device*, std::vector<motion::Part>> kept;
             auto& parts = kept[&arm];
             if (parts.empty()) parts = simulation::arm_parts(*arm.arm);
-            arm.arm->model->mechanism.link_frames(e.run->trace.joints(*e.cell, static_cast<int>(i), static_cast<simulation::Ticks>(t * 1e9)), arm.world, frames);
+            arm.arm->model->mechanism.link_frames(
+                e.run->trace.joints(*e.cell, static_cast<int>(i), static_cast<simulation::Ticks>(t * 1e9)), arm.world,
+                frames);
             for (const motion::Part& p : parts)
                 for (const cell::Device& d : e.cell->devices)
-                    for (const geometry::Body& b : d.bodies) least = std::min(least, geometry::separation(p.shape, frames[static_cast<std::size_t>(p.frame)] * p.at, b.shape, d.world * b.at).distance);
+                    for (const geometry::Body& b : d.bodies)
+                        least = std::min(least,
+                            geometry::separation(p.shape, frames[p.frame] * p.at, b.shape, d.world * b.at).distance);
         }
     return least;
 }
 
 /// Frank and Wolfe (1956) on the difference body, to 0.1 mm: the plain way to a distance.
-double plain_distance(const geometry::Convex& a, const geometry::Frame& at_a, const geometry::Convex& b, const geometry::Frame& at_b) {
+double plain_distance(
+    const geometry::Convex& a, const geometry::Frame& at_a, const geometry::Convex& b, const geometry::Frame& at_b) {
     geometry::Vector3 v = at_a * a.support(geometry::Vector3::UnitX()) - at_b * b.support(geometry::Vector3::UnitX());
     for (int i = 0; i < 5000; ++i) {
-        const geometry::Vector3 w = at_a * a.support(at_a.linear().transpose() * -v) - at_b * b.support(at_b.linear().transpose() * v);
+        const geometry::Vector3 w =
+            at_a * a.support(at_a.linear().transpose() * -v) - at_b * b.support(at_b.linear().transpose() * v);
         const geometry::Vector3 d = w - v;
         if (-d.dot(v) < 1e-4 * v.norm()) break;
         v += std::clamp(-d.dot(v) / d.squaredNorm(), 0.0, 1.0) * d;
@@ -77,15 +85,16 @@ double plain_distance(const geometry::Convex& a, const geometry::Frame& at_a, co
 void edit_to_figures() {
     cell::Document d = tests::demo();
     inspection::Cache cache;
-    study::evaluate(d, "A", cache);
+    study::evaluate(simulation::layout(d, "A"), cache);
     double x = 2720;
     const auto edit = [&](const char* device) {
         return timed(15, 1, [&, device](int n) {
-            const auto next = d.edited("A", {"", {cell::Operation::set(std::string("/devices/") + device + "/placement/x_mm", x + 1 + n * 0.7)}});
-            benchmark::DoNotOptimize(study::evaluate(next, "A", cache));
+            const auto next = d.edited("A",
+                {"", {cell::Operation::set(std::string("/devices/") + device + "/placement/x_mm", x + 1 + n * 0.7)}});
+            benchmark::DoNotOptimize(study::evaluate(simulation::layout(next, "A"), cache));
         });
     };
-    const auto first = study::evaluate(d, "A", cache);
+    const auto first = study::evaluate(simulation::layout(d, "A"), cache);
     simulation::PlanCache plans;
     const cell::json tree = d.resolved("A");
     const double reference = timed(1, 1, [&](int) {
@@ -98,7 +107,7 @@ void edit_to_figures() {
     const double arm = edit("pedestal1");
     const double cold = timed(3, 1, [&](int) {
         inspection::Cache fresh;
-        benchmark::DoNotOptimize(study::evaluate(d, "A", fresh));
+        benchmark::DoNotOptimize(study::evaluate(simulation::layout(d, "A"), fresh));
     });
     const char* against = "1 ms steps and a check every 2 ms, 60 s";
     row("edit: a fixture moved, all figures current", marker, reference, against);
@@ -135,8 +144,10 @@ void joint_solutions() {
         poses.push_back(arm.flange_frame(q));
     }
     std::vector<kinematics::JointSolution> found;
-    const double ours = timed(15, 20000, [&](int n) { closed->solve(poses[static_cast<std::size_t>(n) % poses.size()], arm.ready, found); });
-    const double reference = timed(1, 50, [&](int n) { numeric->solve(poses[static_cast<std::size_t>(n) % poses.size()], arm.ready, found); });
+    const double ours = timed(
+        15, 20000, [&](int n) { closed->solve(poses[static_cast<std::size_t>(n) % poses.size()], arm.ready, found); });
+    const double reference = timed(
+        1, 50, [&](int n) { numeric->solve(poses[static_cast<std::size_t>(n) % poses.size()], arm.ready, found); });
     row("joint solutions, all eight", ours, reference, "24 numeric starts");
 }
 
@@ -165,30 +176,39 @@ void body_distance() {
 
 void arm_clearance() {
     const auto e = tests::evaluated(tests::demo(), "A");
-    const cell::Device& arm = e->cell->devices[static_cast<std::size_t>(e->cell->device("arm1"))];
-    const motion::ArmMover mover(arm.arm->model->mechanism, arm.world, motion::standstill(arm.arm->ready), 0, motion::part_set(simulation::arm_parts(*arm.arm)));
+    const cell::Device& arm = e->cell->devices[e->cell->device("arm1")];
+    const motion::ArmMover mover(arm.arm->model->mechanism, arm.world, motion::standstill(arm.arm->ready), 0,
+        motion::part_set(simulation::arm_parts(*arm.arm)));
     std::vector<motion::Part> all;
     for (const cell::Device& d : e->cell->devices)
         for (const geometry::Body& b : d.bodies)
             if (d.id != "pedestal1") all.push_back({0, b.shape, d.world * b.at, {}, 0});
     const motion::GlideMover others(geometry::Frame::Identity(), motion::part_set(all));
-    const double ours = timed(15, 500, [&](int) { benchmark::DoNotOptimize(motion::least_clearance(mover, others, {0, 0, 0.15})); });
-    const double reference = timed(3, 20, [&](int) { benchmark::DoNotOptimize(tests::sampled_clearance(mover, others, 0, 0, 0)); });
+    const double ours = timed(15, 500, [&](int) {
+        benchmark::DoNotOptimize(motion::least_clearance(mover, others, {0, 0, 0.15}));
+    });
+    const double reference =
+        timed(3, 20, [&](int) { benchmark::DoNotOptimize(tests::sampled_clearance(mover, others, 0, 0, 0)); });
     std::printf("(%zu bodies of the arm against %zu)\n", mover.parts().size(), all.size());
     row("whole-arm clearance query, one instant", ours, reference, "every pair in full");
 }
 
-/// Reach and base position fields at 25 mm for a cell with 20 poses; the references ask for every cell and every pose in full.
+/// Reach and base position fields at 25 mm for a cell with 20 poses; the references ask for every cell and every pose
+/// in full.
 void fields() {
     json tree = tests::demo().tree();
-    tree["devices"].push_back({{"id", "rack"}, {"name", "Rack"}, {"kind", "tray"}, {"use", "collect"}, {"columns", 5}, {"rows", 4}, {"pitch_x_mm", 90}, {"pitch_y_mm", 60}, {"placement", {{"x_mm", 1500}, {"y_mm", -200}, {"z_mm", 700}}}});
+    tree["devices"].push_back(
+        {{"id", "rack"}, {"name", "Rack"}, {"kind", "tray"}, {"use", "collect"}, {"columns", 5}, {"rows", 4},
+            {"pitch_x_mm", 90}, {"pitch_y_mm", 60}, {"placement", {{"x_mm", 1500}, {"y_mm", -200}, {"z_mm", 700}}}});
     for (json& d : tree["devices"])
-        if (d["id"] == "arm1") d["task"] = {{{"id", "s1"}, {"do", "pick"}, {"from", "infeed_belt"}}, {{"id", "s2"}, {"do", "place"}, {"in", "rack"}}};
+        if (d["id"] == "arm1")
+            d["task"] = {{{"id", "s1"}, {"do", "pick"}, {"from", "infeed_belt"}},
+                {{"id", "s2"}, {"do", "place"}, {"in", "rack"}}};
     const auto c = tests::read(tree);
     inspection::Cache cache;
     const auto poses = inspection::check_reach(*c, cache);
     const int arm = c->device("arm1");
-    const cell::Device& d = c->devices[static_cast<std::size_t>(arm)];
+    const cell::Device& d = c->devices[arm];
     inspection::BaseField f;
     const double ours = timed(5, 1, [&](int) { f = inspection::base_field(*c, arm, poses); });
     const auto plain = [&](int) {
@@ -202,7 +222,12 @@ void fields() {
                     bool all = true;
                     for (const auto& n : poses)
                         if (n.arm == arm)
-                            for (const double back : {0.0, n.approach, n.retreat}) all = d.arm->solver->reachable(base.inverse() * n.tool_world * geometry::make_frame({0, 0, -back}) * d.arm->tool_frame.inverse(), d.arm->ready) && all;
+                            for (const double back : {0.0, n.approach, n.retreat})
+                                all = d.arm->solver->reachable(base.inverse() * n.tool_world *
+                                                                   geometry::make_frame({0, 0, -back}) *
+                                                                   d.arm->tool_frame.inverse(),
+                                          d.arm->ready) &&
+                                      all;
                     reached += all;
                 }
         benchmark::DoNotOptimize(reached);
@@ -210,12 +235,14 @@ void fields() {
     std::printf("(%d poses, %d x %d cells, 4 turns)\n", f.poses, f.columns, f.rows);
     row("base position field, 25 mm", ours, timed(1, 1, plain), "every cell, turn and pose");
     kinematics::ReachField r;
-    const double reach = timed(5, 1, [&](int) { r = kinematics::reach_field(*d.arm->model, *d.arm->solver, d.arm->tool_frame, 0.4, 0.025); });
+    const double reach = timed(
+        5, 1, [&](int) { r = kinematics::reach_field(*d.arm->model, *d.arm->solver, d.arm->tool_frame, 0.4, 0.025); });
     const double slow = timed(1, 1, [&](int) {
         std::vector<kinematics::JointSolution> found;
         for (int i = 0; i < r.size * r.size; ++i)
             for (int turn = 0; turn < 4; ++turn) {
-                geometry::Frame wanted = geometry::make_frame({r.origin + (i % r.size) * r.cell, r.origin + (i / r.size) * r.cell, 0.4});
+                geometry::Frame wanted =
+                    geometry::make_frame({r.origin + (i % r.size) * r.cell, r.origin + (i / r.size) * r.cell, 0.4});
                 wanted.linear() = kinematics::straight_down(turn * geometry::pi / 2);
                 d.arm->solver->solve(wanted * d.arm->tool_frame.inverse(), d.arm->ready, found);
             }
@@ -226,16 +253,22 @@ void fields() {
 void straight_moves() {
     const auto c = tests::catalogue_cell();
     const cell::Arm& arm = *c->devices[1].arm;
-    const geometry::Frame from = arm.model->flange_frame(arm.model->ready) * arm.tool_frame * geometry::make_frame({0, -0.25, 0});
+    const geometry::Frame from =
+        arm.model->flange_frame(arm.model->ready) * arm.tool_frame * geometry::make_frame({0, -0.25, 0});
     const geometry::Frame to = from * geometry::make_frame({0, 0.5, 0});
     const kinematics::JointVector q = arm.solver->nearest(from * arm.tool_frame.inverse(), arm.model->ready)->q;
-    const double ours = timed(7, 20, [&](int) { benchmark::DoNotOptimize(motion::straight_move({*arm.model, *arm.solver, arm.tool_frame, from, to, q, 1.0})); });
+    const double ours = timed(7, 20, [&](int) {
+        benchmark::DoNotOptimize(motion::straight_move({*arm.model, *arm.solver, arm.tool_frame, from, to, q, 1.0}));
+    });
     const auto path = [&, last = q](double s) mutable {
         geometry::Frame tool = from;
         tool.translation() += s * (to.translation() - from.translation());
         return last = arm.solver->nearest(tool * arm.tool_frame.inverse(), last)->q;
     };
-    const double plain = timed(1, 1, [&](int) { benchmark::DoNotOptimize(tests::dense_duration(arm.model->mechanism, path, arm.model->line_speed / 0.5, arm.model->line_acceleration / 0.5, 1, 3000)); });
+    const double plain = timed(1, 1, [&](int) {
+        benchmark::DoNotOptimize(tests::dense_duration(
+            arm.model->mechanism, path, arm.model->line_speed / 0.5, arm.model->line_acceleration / 0.5, 1, 3000));
+    });
     row("time-optimal straight move of 500 mm", ours, plain, "3000 points and bisection");
 }
 
@@ -263,8 +296,10 @@ void ways_round() {
     }
     std::sort(ours.begin(), ours.end());
     std::sort(quality.begin(), quality.end());
-    std::printf("(%d of %zu scenes solved, slowest %.0f ms; %d within 1.2 of the best of 41 tries, worst %.2f)\n", solved, scenes.size(), ours.back() * 1e3, good, quality.back());
-    row("way round obstacles, median of twenty scenes", ours[ours.size() / 2], plain / static_cast<double>(scenes.size()), "the best of 40 tries");
+    std::printf("(%d of %zu scenes solved, slowest %.0f ms; %d within 1.2 of the best of 41 tries, worst %.2f)\n",
+        solved, scenes.size(), ours.back() * 1e3, good, quality.back());
+    row("way round obstacles, median of twenty scenes", ours[ours.size() / 2],
+        plain / static_cast<double>(scenes.size()), "the best of 40 tries");
 }
 
 void numeric_solutions() {
@@ -277,7 +312,8 @@ void numeric_solutions() {
     near[1] += 0.02, near[3] += 0.03;
     std::vector<kinematics::JointSolution> found;
     const double all = timed(5, 2, [&](int) { numeric->solve(target, near, found); });
-    row("numeric solver, the solution beside the last one", timed(7, 200, [&](int) { benchmark::DoNotOptimize(numeric->nearest(target, near)); }), all, "the whole search");
+    row("numeric solver, the solution beside the last one",
+        timed(7, 200, [&](int) { benchmark::DoNotOptimize(numeric->nearest(target, near)); }), all, "the whole search");
 }
 
 void test_cycles() {

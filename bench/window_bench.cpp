@@ -1,5 +1,5 @@
-// The window with many devices under software GL: opening, dragging, panning. Ratios to a plain reference in the same run: painting
-// and reading everything anew for every frame.
+// The window with many devices under software GL: opening, dragging, panning. Ratios to a plain reference in the same
+// run: painting and reading everything anew for every frame.
 
 #include <QApplication>
 #include <QElapsedTimer>
@@ -34,7 +34,8 @@ std::vector<double> frames(FloorView* floor, const QPoint& from, const QPoint& s
     for (int i = 1; i <= 60; ++i) {
         QElapsedTimer clock;
         clock.start();
-        QMouseEvent move(QEvent::MouseMove, from + step * i, floor->mapToGlobal(from + step * i), Qt::NoButton, button, Qt::AltModifier);
+        QMouseEvent move(QEvent::MouseMove, from + step * i, floor->mapToGlobal(from + step * i), Qt::NoButton, button,
+            Qt::AltModifier);
         QApplication::sendEvent(floor, &move);
         floor->repaint();
         QApplication::processEvents();
@@ -44,11 +45,13 @@ std::vector<double> frames(FloorView* floor, const QPoint& from, const QPoint& s
     return out;
 }
 
-/// Milliseconds of each step of the time cursor, the Floor and the ribbon repainted; how many pictures of the Model came meanwhile.
+/// Milliseconds of each step of the time cursor, the Floor and the ribbon repainted; how many pictures of the Model
+/// came meanwhile.
 std::vector<double> scrub(MainWindow& window, int& pictures) {
     std::vector<double> out;
     Workspace& w = window.workspace();
-    const auto counts = QObject::connect(window.model()->findChild<SceneDrawer*>(), &SceneDrawer::drawn, &window, [&] { ++pictures; });
+    const auto counts =
+        QObject::connect(window.model()->findChild<SceneDrawer*>(), &SceneDrawer::drawn, &window, [&] { ++pictures; });
     const double from = 0.5 * w.end_time();
     for (int i = 1; i <= 60; ++i) {
         QElapsedTimer clock;
@@ -74,7 +77,8 @@ std::vector<double> go_round(MainWindow& window) {
         const QPoint at(40 + 2 * i, 120);
         QMouseEvent move(QEvent::MouseMove, at, model->mapToGlobal(at), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
         QApplication::sendEvent(model, &move);
-        while (!model->picture_current()) QApplication::processEvents(QEventLoop::AllEvents | QEventLoop::WaitForMoreEvents);
+        while (!model->picture_current())
+            QApplication::processEvents(QEventLoop::AllEvents | QEventLoop::WaitForMoreEvents);
         out.push_back(static_cast<double>(clock.nsecsElapsed()) * 1e-6);
     }
     QTest::mouseRelease(model, Qt::LeftButton, {}, QPoint(120, 120));
@@ -91,7 +95,8 @@ void import_million(MainWindow& window, const QString& file) {
     bytes.append(reinterpret_cast<const char*>(&count), 4);
     const auto point = [&](int i, int j) {
         const double a = geometry::pi * i / n, b = geometry::pi * j / n;
-        const float p[3] = {static_cast<float>(250 * std::sin(a) * std::cos(b)), static_cast<float>(250 * std::sin(a) * std::sin(b)), static_cast<float>(250 * std::cos(a))};
+        const float p[3] = {static_cast<float>(250 * std::sin(a) * std::cos(b)),
+            static_cast<float>(250 * std::sin(a) * std::sin(b)), static_cast<float>(250 * std::cos(a))};
         bytes.append(reinterpret_cast<const char*>(p), 12);
     };
     for (int i = 0; i < n; ++i)
@@ -117,7 +122,9 @@ void import_million(MainWindow& window, const QString& file) {
     const bool good = window.importer()->import_file(file, o, exchange::ImportAs::structure, false);
     const double took = static_cast<double>(all.nsecsElapsed()) * 1e-6;
     window.model()->repaint();
-    std::printf("STL of %u triangles %s in %.0f ms; the window answered within %.0f ms all the while, shown after %.0f ms\n", count, good ? "imported" : "NOT imported", took, longest, static_cast<double>(all.nsecsElapsed()) * 1e-6);
+    std::printf(
+        "STL of %u triangles %s in %.0f ms; the window answered within %.0f ms all the while, shown after %.0f ms\n",
+        count, good ? "imported" : "NOT imported", took, longest, static_cast<double>(all.nsecsElapsed()) * 1e-6);
 }
 
 }  // namespace
@@ -143,7 +150,8 @@ int main(int argc, char** argv) {
         window.resize(1280, 800);
         window.open_file(QString::fromStdString(file));
         window.show();
-        while (!QTest::qWaitForWindowExposed(&window, 20)) {}
+        while (!QTest::qWaitForWindowExposed(&window, 20)) {
+        }
         window.floor()->repaint();
         QApplication::processEvents();
         const double shown = static_cast<double>(clock.nsecsElapsed()) * 1e-6;
@@ -153,7 +161,8 @@ int main(int argc, char** argv) {
         std::vector<double> plain;
         for (int i = 0; i < 5; ++i) {
             clock.restart();
-            for (int k = 0; k < 2; ++k) cell::read_cell(cell::Document::parse(d.text()).resolved(d.baseline()), simulation::standard_kinds());
+            for (int k = 0; k < 2; ++k)
+                cell::read_cell(cell::Document::parse(d.text()).resolved(d.baseline()), simulation::standard_kinds());
             window.grab();
             plain.push_back(static_cast<double>(clock.nsecsElapsed()) * 1e-6);
         }
@@ -161,7 +170,7 @@ int main(int argc, char** argv) {
         QApplication::processEvents();
         FloorView* floor = window.floor();
         const cell::Cell& c = *window.workspace().cell();
-        const QPoint on = floor->pixel_of(c.devices[static_cast<std::size_t>(c.device("tester"))].world.translation()).toPoint();
+        const QPoint on = floor->pixel_of(c.devices[c.device("tester")].world.translation()).toPoint();
         std::vector<double> drag = frames(floor, on, {1, 1}, Qt::LeftButton);
         const double worst = *std::max_element(drag.begin(), drag.end());
         std::vector<double> pan = frames(floor, {200, 200}, {2, 1}, Qt::MiddleButton);
@@ -169,10 +178,16 @@ int main(int argc, char** argv) {
         const std::vector<double> scrubbed = scrub(window, pictures);
         const double all_scrubbed = std::accumulate(scrubbed.begin(), scrubbed.end(), 0.0);
         const std::vector<double> round = go_round(window);
-        std::printf("%3d devices: scrubbing %5.1f ms a step (worst %5.1f, %5.1f steps/s), the Model with %4.1f pictures/s meanwhile; going round the Model %5.1f ms a picture (%4.1f/s)\n", count, median(scrubbed), *std::max_element(scrubbed.begin(), scrubbed.end()), 1000 / median(scrubbed),
-                    1000 * pictures / all_scrubbed, median(round), 1000 / median(round));
-        std::printf("%3d devices: shown after %6.0f ms, every figure after %6.0f ms; drag %6.1f ms a frame (worst %6.1f, %5.1f frames/s), pan %6.1f ms; plain frame %7.1f ms, %5.1f x slower than ours\n", count, shown, current, median(drag), worst, 1000 / median(drag), median(pan), median(plain),
-                    median(plain) / median(drag));
+        std::printf(
+            "%3d devices: scrubbing %5.1f ms a step (worst %5.1f, %5.1f steps/s), the Model with %4.1f pictures/s "
+            "meanwhile; going round the Model %5.1f ms a picture (%4.1f/s)\n",
+            count, median(scrubbed), *std::max_element(scrubbed.begin(), scrubbed.end()), 1000 / median(scrubbed),
+            1000 * pictures / all_scrubbed, median(round), 1000 / median(round));
+        std::printf(
+            "%3d devices: shown after %6.0f ms, every figure after %6.0f ms; drag %6.1f ms a frame (worst %6.1f, %5.1f "
+            "frames/s), pan %6.1f ms; plain frame %7.1f ms, %5.1f x slower than ours\n",
+            count, shown, current, median(drag), worst, 1000 / median(drag), median(pan), median(plain),
+            median(plain) / median(drag));
         if (count == 14) import_million(window, home.filePath("ball.stl"));
         window.workspace().forget_journal();
     }

@@ -22,7 +22,8 @@ kinematics::ArmModel arm_on_travel(const kinematics::ArmModel& arm, const Travel
     kinematics::ArmModel out = arm;
     kinematics::Mechanism& m = out.mechanism;
     const geometry::Box3 foot = geometry::bounds(arm.mechanism.links.front().bodies, Frame::Identity());
-    const double carriage = foot.empty() ? t.width : std::max(t.width, foot.high.x() - foot.low.x() + 0.04), plate = 0.2 * t.height;
+    const double carriage = foot.empty() ? t.width : std::max(t.width, foot.high.x() - foot.low.x() + 0.04),
+                 plate = 0.2 * t.height;
     const double rail = t.length + carriage;
     kinematics::Link base{"rail", {standing_box("rail", {rail, t.width, t.height - plate}, Vector3::Zero())}};
     m.links.insert(m.links.begin(), std::move(base));

@@ -19,13 +19,16 @@ double millionth(double v) {
     return r == 0 ? 0.0 : r;
 }
 
-const Device& at(const Cell& c, int i) { return c.devices[static_cast<std::size_t>(i)]; }
+const Device& at(const Cell& c, int i) { return c.devices[i]; }
 
 std::string title(const std::string& verb, const Cell& c, const std::vector<int>& devices) {
-    return devices.size() == 1 ? verb + " " + at(c, devices.front()).name : verb + " " + std::to_string(devices.size()) + " devices";
+    return devices.size() == 1 ? verb + " " + at(c, devices.front()).name
+                               : verb + " " + std::to_string(devices.size()) + " devices";
 }
 
-void append(Operations& to, Operations more) { to.insert(to.end(), std::make_move_iterator(more.begin()), std::make_move_iterator(more.end())); }
+void append(Operations& to, Operations more) {
+    to.insert(to.end(), std::make_move_iterator(more.begin()), std::make_move_iterator(more.end()));
+}
 
 Frame moved(Frame f, const Vector3& by) {
     f.pretranslate(by);
@@ -49,7 +52,9 @@ Placement placement_of(const Frame& f) {
     return {millionth(o.x()), millionth(o.y()), millionth(o.z()), millionth(r.x()), millionth(r.y()), millionth(r.z())};
 }
 
-Frame frame_of(const Placement& p) { return geometry::make_frame(1e-3 * Vector3(p.x, p.y, p.z), Vector3(p.rx, p.ry, p.turn) * geometry::pi / 180); }
+Frame frame_of(const Placement& p) {
+    return geometry::make_frame(1e-3 * Vector3(p.x, p.y, p.z), Vector3(p.rx, p.ry, p.turn) * geometry::pi / 180);
+}
 
 Frame host_frame(const Cell& c, int device) {
     const int host = at(c, device).host;
@@ -64,8 +69,11 @@ Operations place_at(const Cell& c, int device, const Frame& world, std::optional
     const std::string path = "/devices/" + d.id;
     const int on = host.value_or(d.host);
     if (on != d.host) out.push_back(Operation::set(path + "/host", on >= 0 ? at(c, on).id : "floor"));
-    const Placement was = placement_of(d.placement), is = placement_of((on >= 0 ? at(c, on).mount_world() : Frame::Identity()).inverse() * world);
-    const std::pair<const char*, double Placement::*> keys[] = {{"x_mm", &Placement::x}, {"y_mm", &Placement::y}, {"z_mm", &Placement::z}, {"rx_deg", &Placement::rx}, {"ry_deg", &Placement::ry}, {"turn_deg", &Placement::turn}};
+    const Placement was = placement_of(d.placement),
+                    is = placement_of((on >= 0 ? at(c, on).mount_world() : Frame::Identity()).inverse() * world);
+    const std::pair<const char*, double Placement::*> keys[] = {{"x_mm", &Placement::x}, {"y_mm", &Placement::y},
+        {"z_mm", &Placement::z}, {"rx_deg", &Placement::rx}, {"ry_deg", &Placement::ry},
+        {"turn_deg", &Placement::turn}};
     for (const auto& [key, member] : keys)
         if (is.*member != was.*member) out.push_back(Operation::set(path + "/placement/" + key, is.*member));
     return out;
@@ -74,7 +82,9 @@ Operations place_at(const Cell& c, int device, const Frame& world, std::optional
 std::vector<int> tops(const Cell& c, const std::vector<int>& devices) {
     std::vector<int> out;
     for (const int d : devices)
-        if (std::none_of(devices.begin(), devices.end(), [&](int other) { return other != d && c.stands_on(d, other); })) out.push_back(d);
+        if (std::none_of(
+                devices.begin(), devices.end(), [&](int other) { return other != d && c.stands_on(d, other); }))
+            out.push_back(d);
     return out;
 }
 
@@ -115,10 +125,13 @@ Box3 world_extent(const Cell& c, int device) {
 
 Edit align(const Cell& c, const std::vector<int>& devices, AlignAt how) {
     Edit edit{"Align " + std::to_string(devices.size()) + " devices", {}};
-    if (devices.size() < 2) throw InputError("selection", "Select at least two devices: the others are aligned to the first.");
+    if (devices.size() < 2)
+        throw InputError("selection", "Select at least two devices: the others are aligned to the first.");
     const Box3 first = world_extent(c, devices.front());
     for (std::size_t i = 1; i < devices.size(); ++i) {
-        if (c.stands_on(devices[i], devices.front()) && at(c, devices[i]).arm && how != AlignAt::middle_x && how != AlignAt::middle_y) continue;
+        if (c.stands_on(devices[i], devices.front()) && at(c, devices[i]).arm && how != AlignAt::middle_x &&
+            how != AlignAt::middle_y)
+            continue;
         const Box3 b = world_extent(c, devices[i]);
         Vector3 by = Vector3::Zero();
         switch (how) {
@@ -136,8 +149,11 @@ Edit align(const Cell& c, const std::vector<int>& devices, AlignAt how) {
 
 Edit distribute(const Cell& c, const std::vector<int>& devices, int axis) {
     std::vector<int> order = tops(c, devices);
-    if (order.size() < 3) throw InputError("selection", "Select at least three devices: the outermost stay, the others are spread between them.");
-    std::sort(order.begin(), order.end(), [&](int a, int b) { return world_extent(c, a).low[axis] < world_extent(c, b).low[axis]; });
+    if (order.size() < 3)
+        throw InputError(
+            "selection", "Select at least three devices: the outermost stay, the others are spread between them.");
+    std::sort(order.begin(), order.end(),
+        [&](int a, int b) { return world_extent(c, a).low[axis] < world_extent(c, b).low[axis]; });
     double sizes = 0;
     for (const int d : order) sizes += world_extent(c, d).high[axis] - world_extent(c, d).low[axis];
     const double from = world_extent(c, order.front()).low[axis], to = world_extent(c, order.back()).high[axis];
@@ -148,15 +164,16 @@ Edit distribute(const Cell& c, const std::vector<int>& devices, int axis) {
         const Box3 b = world_extent(c, order[i]);
         Vector3 by = Vector3::Zero();
         by[axis] = place - b.low[axis];
-        if (i > 0 && i + 1 < order.size()) append(edit.operations, place_at(c, order[i], moved(at(c, order[i]).world, by)));
+        if (i > 0 && i + 1 < order.size())
+            append(edit.operations, place_at(c, order[i], moved(at(c, order[i]).world, by)));
         place += b.high[axis] - b.low[axis] + gap;
     }
     return edit;
 }
 
-Edit mirror(const Document& document, const std::string& variant, const Kinds& kinds, const std::vector<std::string>& ids, int axis, double plane) {
-    const json tree = document.resolved(variant);
-    const auto c = read_cell(tree, kinds);
+Edit mirror(const Layout& layout, const std::vector<std::string>& ids, int axis, double plane) {
+    const json& tree = layout.tree();
+    const auto c = layout.shared_cell();
     const std::vector<int> devices = indexes(*c, ids);
     Edit edit{title("Mirror", *c, devices), {}};
     // Mirrored in the plane outside and in the device's own xz plane inside: what is left is a turn.
@@ -171,18 +188,23 @@ Edit mirror(const Document& document, const std::string& variant, const Kinds& k
     };
     std::vector<int> all = devices;  // riders keep their place on what is mirrored
     for (std::size_t i = 0; i < c->devices.size(); ++i)
-        if (std::any_of(devices.begin(), devices.end(), [&](int d) { return c->stands_on(static_cast<int>(i), d); })) all.push_back(static_cast<int>(i));
+        if (std::any_of(devices.begin(), devices.end(), [&](int d) { return c->stands_on(static_cast<int>(i), d); }))
+            all.push_back(static_cast<int>(i));
     std::sort(all.begin(), all.end());
     all.erase(std::unique(all.begin(), all.end()), all.end());
     for (const int d : all) {
         const Device& one = at(*c, d);
         const bool host_too = one.host >= 0 && std::find(all.begin(), all.end(), one.host) != all.end();
         const Frame host = host_frame(*c, d), host_after = host_too ? mirrored(host) : host;
-        const Placement was = placement_of(one.placement), is = placement_of(host_after.inverse() * mirrored(one.world));
+        const Placement was = placement_of(one.placement),
+                        is = placement_of(host_after.inverse() * mirrored(one.world));
         const std::string path = "/devices/" + one.id;
-        const std::pair<const char*, double Placement::*> keys[] = {{"x_mm", &Placement::x}, {"y_mm", &Placement::y}, {"z_mm", &Placement::z}, {"rx_deg", &Placement::rx}, {"ry_deg", &Placement::ry}, {"turn_deg", &Placement::turn}};
+        const std::pair<const char*, double Placement::*> keys[] = {{"x_mm", &Placement::x}, {"y_mm", &Placement::y},
+            {"z_mm", &Placement::z}, {"rx_deg", &Placement::rx}, {"ry_deg", &Placement::ry},
+            {"turn_deg", &Placement::turn}};
         for (const auto& [key, member] : keys)
-            if (is.*member != was.*member) edit.operations.push_back(Operation::set(path + "/placement/" + key, is.*member));
+            if (is.*member != was.*member)
+                edit.operations.push_back(Operation::set(path + "/placement/" + key, is.*member));
         const json* own = find(tree, path);
         json after = *own;
         one.kind->mirror(after);
@@ -195,9 +217,10 @@ Edit mirror(const Document& document, const std::string& variant, const Kinds& k
     return edit;
 }
 
-Edit copy(const Document& document, const std::string& variant, const Kinds& kinds, const std::vector<std::string>& ids, const std::vector<Frame>& by, std::vector<std::string>* made) {
-    const json tree = document.resolved(variant);
-    const auto c = read_cell(tree, kinds);
+Edit copy(const Layout& layout, const std::vector<std::string>& ids, const std::vector<Frame>& by,
+    std::vector<std::string>* made) {
+    const json& tree = layout.tree();
+    const auto c = layout.shared_cell();
     const std::vector<int> chosen = indexes(*c, ids);
     std::vector<int> all = chosen;
     for (std::size_t i = 0; i < c->devices.size(); ++i) {
@@ -205,10 +228,13 @@ Edit copy(const Document& document, const std::string& variant, const Kinds& kin
         const bool rides = std::any_of(chosen.begin(), chosen.end(), [&](int host) { return c->stands_on(d, host); });
         if (rides && std::find(all.begin(), all.end(), d) == all.end()) all.push_back(d);
     }
-    if (c->devices.size() + all.size() * by.size() > 2000) throw InputError("copies", "A cell holds at most 2000 devices; these copies would make it " + std::to_string(c->devices.size() + all.size() * by.size()) + ".");
-    std::sort(all.begin(), all.end(), [&](int a, int b) { return c->stands_on(b, a) || (!c->stands_on(a, b) && a < b); });
+    if (c->devices.size() + all.size() * by.size() > 2000)
+        throw InputError("copies", "A cell holds at most 2000 devices; these copies would make it " +
+                                       std::to_string(c->devices.size() + all.size() * by.size()) + ".");
+    std::sort(
+        all.begin(), all.end(), [&](int a, int b) { return c->stands_on(b, a) || (!c->stands_on(a, b) && a < b); });
     Edit edit{title("Copy", *c, chosen), {}};
-    json whole = document.tree(), names = tree;
+    json whole = layout.document().tree(), names = tree;
     for (const Frame& f : by) {
         std::map<std::string, std::string> renamed;
         for (const int d : all) {
@@ -224,7 +250,8 @@ Edit copy(const Document& document, const std::string& variant, const Kinds& kin
             names["devices"].push_back({{"name", device["name"]}});
             device.erase("task");
             for (const char* key : {"host", "to"})
-                if (device.contains(key) && device[key].is_string() && renamed.count(device[key].get<std::string>())) device[key] = renamed[device[key].get<std::string>()];
+                if (device.contains(key) && device[key].is_string() && renamed.count(device[key].get<std::string>()))
+                    device[key] = renamed[device[key].get<std::string>()];
             const bool host_too = one.host >= 0 && std::find(all.begin(), all.end(), one.host) != all.end();
             if (!host_too) {
                 const Placement p = placement_of(host_frame(*c, d).inverse() * f * one.world);
@@ -239,7 +266,8 @@ Edit copy(const Document& document, const std::string& variant, const Kinds& kin
     // Belts hand on to copies that come later in the list: names first, then what refers to them.
     Operations late;
     for (Operation& op : edit.operations)
-        if (op.value.contains("to")) late.push_back(Operation::set("/devices/" + op.value["id"].get<std::string>() + "/to", op.value["to"]));
+        if (op.value.contains("to"))
+            late.push_back(Operation::set("/devices/" + op.value["id"].get<std::string>() + "/to", op.value["to"]));
     append(edit.operations, std::move(late));
     return edit;
 }
@@ -257,7 +285,8 @@ std::vector<Frame> ring_of(int count, const Vector3& centre, double angle) {
     const bool full = std::abs(std::abs(angle) - 2 * geometry::pi) < 1e-9;
     for (int i = 1; i < count; ++i) {
         const double turn = angle * i / (full ? count : count - 1);
-        out.push_back(geometry::make_frame(centre) * geometry::make_frame(Vector3::Zero(), {0, 0, turn}) * geometry::make_frame(-centre));
+        out.push_back(geometry::make_frame(centre) * geometry::make_frame(Vector3::Zero(), {0, 0, turn}) *
+                      geometry::make_frame(-centre));
     }
     return out;
 }
@@ -275,7 +304,8 @@ int carrier_at(const Cell& c, int device, const Vector3& point) {
         if (!carries || o.mount.translation().z() < 0.01 || (o.kind && o.kind->id() == "fence")) continue;
         const Box3 box = o.extent();
         const Vector3 local = o.world.inverse() * point;
-        if (local.x() < box.low.x() || local.x() > box.high.x() || local.y() < box.low.y() || local.y() > box.high.y()) continue;
+        if (local.x() < box.low.x() || local.x() > box.high.x() || local.y() < box.low.y() || local.y() > box.high.y())
+            continue;
         const Box3 own = d.extent();  // the larger does not stand on the smaller, but for an arm on its pedestal
         const auto area = [](const Box3& b) { return (b.high.x() - b.low.x()) * (b.high.y() - b.low.y()); };
         if (!d.arm && !on_belts && area(own) > area(box)) continue;
@@ -284,30 +314,35 @@ int carrier_at(const Cell& c, int device, const Vector3& point) {
     return best;
 }
 
-Edit remove_devices(const Document& document, const std::string& variant, const Kinds& kinds, const std::vector<std::string>& ids, Riders riders) {
-    Document now = document;
-    const auto c = read_cell(document.resolved(variant), kinds);
+Edit remove_devices(const Layout& layout, const std::vector<std::string>& ids, Riders riders) {
+    Layout now = layout;
+    const auto c = layout.shared_cell();
     std::vector<int> devices = indexes(*c, ids);
     const std::string name = title("Remove", *c, devices);
     if (riders == Riders::remove)
         for (std::size_t i = 0; i < c->devices.size(); ++i)
-            if (std::find(devices.begin(), devices.end(), static_cast<int>(i)) == devices.end() && std::any_of(ids.begin(), ids.end(), [&](const std::string& id) { return c->stands_on(static_cast<int>(i), c->device(id)); })) devices.push_back(static_cast<int>(i));
+            if (std::find(devices.begin(), devices.end(), static_cast<int>(i)) == devices.end() &&
+                std::any_of(ids.begin(), ids.end(),
+                    [&](const std::string& id) { return c->stands_on(static_cast<int>(i), c->device(id)); }))
+                devices.push_back(static_cast<int>(i));
     // Those on top first, so that nobody is set down on what goes next.
-    std::sort(devices.begin(), devices.end(), [&](int a, int b) { return c->stands_on(a, b) || (!c->stands_on(b, a) && a < b); });
+    std::sort(devices.begin(), devices.end(),
+        [&](int a, int b) { return c->stands_on(a, b) || (!c->stands_on(b, a) && a < b); });
     Edit edit{name, {}};
     std::map<std::string, Frame> stood;
     for (const Device& d : c->devices) stood[d.id] = d.world;
     for (const int d : devices) {
-        const Edit one = remove_device(now, variant, kinds, at(*c, d).id);
-        now = now.edited(variant, one);
+        const Edit one = remove_device(now, at(*c, d).id);
+        now = now.edited(one);
         append(edit.operations, one.operations);
     }
     if (riders == Riders::keep_height) {
-        const auto after = read_cell(now.resolved(variant), kinds);
+        const auto after = now.shared_cell();
         for (std::size_t i = 0; i < after->devices.size(); ++i) {
             const Device& d = after->devices[i];
             const Device& was = at(*c, c->device(d.id));
-            if (was.host >= 0 && std::find(devices.begin(), devices.end(), was.host) != devices.end()) append(edit.operations, place_at(*after, static_cast<int>(i), stood[d.id]));
+            if (was.host >= 0 && std::find(devices.begin(), devices.end(), was.host) != devices.end())
+                append(edit.operations, place_at(*after, static_cast<int>(i), stood[d.id]));
         }
     }
     return edit;

@@ -1,11 +1,11 @@
 #pragma once
-// Edits that place devices: moving, turning, aligning, spreading, mirroring, copying, changing what something stands on.
-// Lengths in metres and angles in radians here; placements are written in mm and degrees, to a nanometre.
+// Edits that place devices: moving, turning, aligning, spreading, mirroring, copying, changing what something stands
+// on. Lengths in metres and angles in radians here; placements are written in mm and degrees, to a nanometre.
 
 #include <optional>
 
 #include "cell.h"
-#include "document.h"
+#include "layout.h"
 
 namespace escarp::cell {
 
@@ -44,11 +44,12 @@ Edit align(const Cell& cell, const std::vector<int>& devices, AlignAt at);
 Edit distribute(const Cell& cell, const std::vector<int>& devices, int axis);
 
 /// Mirrors in the upright plane x = `at` (axis 0) or y = `at` (axis 1).
-Edit mirror(const Document& document, const std::string& variant, const Kinds& kinds, const std::vector<std::string>& ids, int axis, double at);
+Edit mirror(const Layout& layout, const std::vector<std::string>& ids, int axis, double at);
 
-/// Copies with what stands on them, one set for each frame: the world moved by that frame. Steps are not copied: work is not
-/// done twice. `made` receives the ids of the copies of `ids`.
-Edit copy(const Document& document, const std::string& variant, const Kinds& kinds, const std::vector<std::string>& ids, const std::vector<Frame>& by, std::vector<std::string>* made = nullptr);
+/// Copies with what stands on them, one set for each frame: the world moved by that frame. Steps are not copied: work
+/// is not done twice. `made` receives the ids of the copies of `ids`.
+Edit copy(const Layout& layout, const std::vector<std::string>& ids, const std::vector<Frame>& by,
+    std::vector<std::string>* made = nullptr);
 /// For `copy`: all places of a grid but the first.
 std::vector<Frame> grid_of(int columns, int rows, double dx, double dy);
 /// For `copy`: `count` places on a circle over `angle` (a full turn: evenly round), all but the first.
@@ -59,6 +60,6 @@ int carrier_at(const Cell& cell, int device, const Vector3& point);
 
 /// What becomes of those that stand on a device which is taken away.
 enum class Riders { lower, keep_height, remove };
-Edit remove_devices(const Document& document, const std::string& variant, const Kinds& kinds, const std::vector<std::string>& ids, Riders riders);
+Edit remove_devices(const Layout& layout, const std::vector<std::string>& ids, Riders riders);
 
 }  // namespace escarp::cell

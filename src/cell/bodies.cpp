@@ -10,7 +10,8 @@ Body standing_box(std::string name, const Vector3& size, const Vector3& bottom) 
 }
 
 Body standing_cylinder(std::string name, double diameter, double height, const Vector3& bottom) {
-    return {std::move(name), Convex::cylinder(diameter, height), geometry::make_frame(bottom + Vector3(0, 0, 0.5 * height))};
+    return {std::move(name), Convex::cylinder(diameter, height),
+        geometry::make_frame(bottom + Vector3(0, 0, 0.5 * height))};
 }
 
 Body read_body(const Reader& r) {
@@ -26,7 +27,8 @@ Body read_body(const Reader& r) {
     if (shape == "box") {
         const json& three = r.raw("size_mm");
         const bool none = three.is_array() && std::find(three.begin(), three.end(), 0) != three.end();
-        if (none) r.problem("size_mm", "The body has no size: length, width and height of at least 0.1 mm are expected.");
+        if (none)
+            r.problem("size_mm", "The body has no size: length, width and height of at least 0.1 mm are expected.");
         const Vector3 sizes = none ? Vector3(Vector3::Constant(1e-4)) : r.triple("size_mm", size);
         return {name, Convex::box(sizes), raised(sizes.z())};
     }
@@ -34,15 +36,19 @@ Body read_body(const Reader& r) {
         const double height = measure("height_mm");
         return {name, Convex::cylinder(measure("diameter_mm"), height), raised(height)};
     }
-    if (shape == "capsule") return {name, Convex::capsule(r.triple("from_mm", place), r.triple("to_mm", place), measure("diameter_mm")), at};
+    if (shape == "capsule")
+        return {
+            name, Convex::capsule(r.triple("from_mm", place), r.triple("to_mm", place), measure("diameter_mm")), at};
     if (shape == "sphere") return {name, Convex::sphere(measure("diameter_mm")), at};
     std::vector<Vector3> points;
     const json& list = r.raw("points_mm");
     const bool fits = list.is_array() && list.size() >= 4 && list.size() <= 4096;
     if (fits) {
         for (const json& p : list) {
-            const bool three = p.is_array() && p.size() == 3 && p[0].is_number() && p[1].is_number() && p[2].is_number();
-            const Vector3 point = three ? Vector3(p[0].get<double>(), p[1].get<double>(), p[2].get<double>()) : Vector3::Constant(1e300);
+            const bool three =
+                p.is_array() && p.size() == 3 && p[0].is_number() && p[1].is_number() && p[2].is_number();
+            const Vector3 point =
+                three ? Vector3(p[0].get<double>(), p[1].get<double>(), p[2].get<double>()) : Vector3::Constant(1e300);
             if (point.cwiseAbs().maxCoeff() <= 1e5) points.push_back(1e-3 * point);
         }
     }

@@ -13,7 +13,7 @@ namespace {
 using kinematics::Joint;
 using kinematics::JointType;
 
-const double degree = geometry::pi / 180;
+using geometry::degree;
 
 void put_frame(json& group, const Frame& at) {
     const Vector3 turn = geometry::to_triple(at.linear()) / degree, place = 1e3 * at.translation();
@@ -47,26 +47,26 @@ bool named(const json& list, const std::string& name) {
 void replace_in(const json& tree, const std::string& list, const json& model, Operations& out) {
     const std::string id = model.value("id", "");
     if (!tree.contains(list)) out.push_back(Operation::set("/" + list, json::array()));
-    if (tree.contains(list) && find(tree, "/" + list + "/" + id)) out.push_back(Operation::set("/" + list + "/" + id, model));
+    if (tree.contains(list) && find(tree, "/" + list + "/" + id))
+        out.push_back(Operation::set("/" + list + "/" + id, model));
     else out.push_back(Operation::add("/" + list, model));
 }
 
 std::vector<MeshAsset> meshes_of(const json& tree) {
     // Their pieces do not matter for mistakes; that they are there does.
     std::vector<MeshAsset> out;
-    for (const json& m : tree.value("meshes", json::array())) out.push_back({m.value("id", ""), m.value("name", ""), "", {}});
+    for (const json& m : tree.value("meshes", json::array()))
+        out.push_back({m.value("id", ""), m.value("name", ""), "", {}});
     return out;
 }
 
 }  // namespace
 
 json begun_model(const std::string& id, const std::string& name) {
-    return {{"id", id},
-            {"name", name},
-            {"payload_kg", 10},
-            {"links", {{{"name", "base"}, {"bodies", {{{"name", "foot"}, {"shape", "box"}, {"size_mm", {300, 300, 60}}, {"at_mm", {0, 0, 0}}}}}}}},
-            {"joints", json::array()},
-            {"flange", {{"link", 0}, {"at_mm", {0, 0, 60}}}}};
+    return {{"id", id}, {"name", name}, {"payload_kg", 10},
+        {"links", {{{"name", "base"}, {"bodies", {{{"name", "foot"}, {"shape", "box"}, {"size_mm", {300, 300, 60}},
+                                                     {"at_mm", {0, 0, 0}}}}}}}},
+        {"joints", json::array()}, {"flange", {{"link", 0}, {"at_mm", {0, 0, 60}}}}};
 }
 
 int add_link(json& model, int parent, const std::string& type) {
@@ -86,11 +86,15 @@ int add_link(json& model, int parent, const std::string& type) {
     json &links = model["links"], &joints = model["joints"];
     if (links.empty()) links.push_back({{"name", "base"}});
     std::vector<Problem> ignored;
-    const geometry::Box3 box = geometry::bounds(read_bodies(Reader(links.at(static_cast<std::size_t>(parent)), "", ignored), "bodies"), Frame::Identity());
+    const geometry::Box3 box = geometry::bounds(
+        read_bodies(Reader(links.at(static_cast<std::size_t>(parent)), "", ignored), "bodies"), Frame::Identity());
     const double top = box.empty() ? 0 : tidy(1e3 * box.high.z());
     const int link = static_cast<int>(links.size());
-    links.push_back({{"name", free_word("link ", link, [&](const std::string& w) { return named(links, w); })}, {"bodies", {{{"shape", "box"}, {"size_mm", {80, 80, 200}}, {"at_mm", {0, 0, 0}}}}}});
-    json joint = {{"name", free_word(type == "fixed" ? "F" : "J", 1, [&](const std::string& w) { return named(joints, w); })}, {"type", type}, {"parent", parent}, {"child", link}, {"at_mm", {0, 0, top}}};
+    links.push_back({{"name", free_word("link ", link, [&](const std::string& w) { return named(links, w); })},
+        {"bodies", {{{"shape", "box"}, {"size_mm", {80, 80, 200}}, {"at_mm", {0, 0, 0}}}}}});
+    json joint = {
+        {"name", free_word(type == "fixed" ? "F" : "J", 1, [&](const std::string& w) { return named(joints, w); })},
+        {"type", type}, {"parent", parent}, {"child", link}, {"at_mm", {0, 0, top}}};
     if (type != "fixed") {
         const std::string unit = hinge ? "deg" : "mm";
         joint["axis"] = {0, hinge ? 1 : 0, hinge ? 0 : 1};
@@ -101,7 +105,8 @@ int add_link(json& model, int parent, const std::string& type) {
     }
     joints.push_back(std::move(joint));
     // The flange goes along to the end of the chain that is being built.
-    if (model.contains("flange") && model["flange"].value("link", 0) == parent) model["flange"] = {{"link", link}, {"at_mm", {0, 0, 200}}};
+    if (model.contains("flange") && model["flange"].value("link", 0) == parent)
+        model["flange"] = {{"link", link}, {"at_mm", {0, 0, 200}}};
     return link;
 }
 
@@ -109,21 +114,27 @@ void check_form(const json& model, const std::string& where) {
     const auto expect = [](bool good, const std::string& at, const char* what) {
         if (!good) throw InputError(at, std::string("In an unfinished model ") + what + " is expected here.");
     };
-    const auto text = [&](const json& group, const std::string& at, const char* key) { expect(!group.contains(key) || group[key].is_string(), at + "/" + key, "a text"); };
+    const auto text = [&](const json& group, const std::string& at, const char* key) {
+        expect(!group.contains(key) || group[key].is_string(), at + "/" + key, "a text");
+    };
     const auto groups = [&](const json& group, const std::string& at, const char* key) {
         if (!group.contains(key)) return json::array();
         expect(group[key].is_array(), at + "/" + key, "a list");
-        for (std::size_t i = 0; i < group[key].size(); ++i) expect(group[key][i].is_object(), at + "/" + key + "/" + std::to_string(i), "a group of keys");
+        for (std::size_t i = 0; i < group[key].size(); ++i)
+            expect(group[key][i].is_object(), at + "/" + key + "/" + std::to_string(i), "a group of keys");
         return group[key];
     };
-    expect(model.is_object() && model.contains("id") && model["id"].is_string() && valid_id(model["id"]), where + "/id", "an id");
+    expect(model.is_object() && model.contains("id") && model["id"].is_string() && valid_id(model["id"]), where + "/id",
+        "an id");
     text(model, where, "name");
     expect(!model.contains("payload_kg") || model["payload_kg"].is_number(), where + "/payload_kg", "a number");
     const json links = groups(model, where, "links"), joints = groups(model, where, "joints");
     expect(!links.empty() && links.size() <= 40, where + "/links", "a list of 1 to 40 links");
     const int count = static_cast<int>(links.size());
     const auto link = [&](const json& group, const std::string& at, const char* key) {
-        expect(!group.contains(key) || (group[key].is_number_integer() && group[key].get<double>() >= 0 && group[key].get<double>() < count), at + "/" + key, "the number of a link");
+        expect(!group.contains(key) || (group[key].is_number_integer() && group[key].get<double>() >= 0 &&
+                                           group[key].get<double>() < count),
+            at + "/" + key, "the number of a link");
     };
     for (std::size_t i = 0; i < links.size(); ++i) {
         const std::string at = where + "/links/" + std::to_string(i);
@@ -138,14 +149,16 @@ void check_form(const json& model, const std::string& where) {
         for (const char* key : {"parent", "child"}) link(joints[i], at, key);
         const json leaders = groups(joints[i], at, "follows");
         const std::string below = at + "/";
-        for (std::size_t k = 0; k < leaders.size(); ++k) text(leaders[k], below + "follows/" + std::to_string(k), "joint");
+        for (std::size_t k = 0; k < leaders.size(); ++k)
+            text(leaders[k], below + "follows/" + std::to_string(k), "joint");
         for (const auto& [key, value] : joints[i].items())
             if (key.find("_deg") != std::string::npos || (key.find("_mm") != std::string::npos && key != "at_mm"))
                 expect(key == "turn_deg" ? value.is_array() : value.is_number(), below + key, "a number");
     }
     for (const char* key : {"ready", "ready_deg"}) {
         expect(!model.contains(key) || model[key].is_array(), where + "/" + key, "a list");
-        for (const json& v : model.value(key, json::array())) expect(v.is_number(), where + "/" + key, "a list of numbers");
+        for (const json& v : model.value(key, json::array()))
+            expect(v.is_number(), where + "/" + key, "a list of numbers");
     }
     if (!model.contains("flange")) return;
     expect(model["flange"].is_object(), where + "/flange", "a group of keys");
@@ -165,15 +178,16 @@ void remove_link(json& model, int link) {
     if (!model.contains("joints")) model["joints"] = json::array();
     json &links = model["links"], &joints = model["joints"];
     const int carrier = joint_of_link(model, link);
-    const int parent = carrier < 0 ? 0 : joints[static_cast<std::size_t>(carrier)].value("parent", 0);
-    const Frame at = carrier < 0 ? Frame::Identity() : frame_of(joints[static_cast<std::size_t>(carrier)]);
-    const std::string gone = carrier < 0 ? "" : joints[static_cast<std::size_t>(carrier)].value("name", "");
+    const int parent = carrier < 0 ? 0 : joints[carrier].value("parent", 0);
+    const Frame at = carrier < 0 ? Frame::Identity() : frame_of(joints[carrier]);
+    const std::string gone = carrier < 0 ? "" : joints[carrier].value("name", "");
     // Its value in the ready posture goes with it.
     const ModelDraft before = read_draft(model, {});
     const auto& driven = before.model.mechanism.joints;
     const auto place = std::find_if(driven.begin(), driven.end(), [&](const Joint& j) { return j.name == gone; });
     for (const char* key : {"ready", "ready_deg"})
-        if (place != driven.end() && model.contains(key) && model[key].size() == driven.size()) model[key].erase(static_cast<std::size_t>(place - driven.begin()));
+        if (place != driven.end() && model.contains(key) && model[key].size() == driven.size())
+            model[key].erase(static_cast<std::size_t>(place - driven.begin()));
     if (carrier >= 0) joints.erase(static_cast<std::size_t>(carrier));
     for (json& j : joints) {
         if (j.value("parent", 0) == link) {
@@ -199,8 +213,8 @@ void remove_link(json& model, int link) {
 
 void make_zero(json& model, int joint, double value, std::map<std::string, double>& shifts) {
     const ModelDraft before = read_draft(model, {});
-    json& j = model["joints"][static_cast<std::size_t>(joint)];
-    const FileJoint& now = before.joints[static_cast<std::size_t>(joint)];
+    json& j = model["joints"][joint];
+    const FileJoint& now = before.joints[joint];
     const std::string unit = now.joint.type == JointType::hinge ? "deg" : "mm", name = now.joint.name;
     const double shift = value / file_unit(now.joint.type);
     put_frame(j, now.joint.at * motion(now.joint, value));
@@ -215,7 +229,7 @@ void make_zero(json& model, int joint, double value, std::map<std::string, doubl
     const auto place = std::find_if(driven.begin(), driven.end(), [&](const Joint& d) { return d.name == name; });
     for (const char* key : {"ready", "ready_deg"})
         if (place != driven.end() && model.contains(key) && model[key].size() == driven.size()) {
-            json& ready = model[key][static_cast<std::size_t>(place - driven.begin())];
+            json& ready = model[key][place - driven.begin()];
             ready = tidy(ready.get<double>() - shift);
         }
     for (std::size_t i = 0; i < before.joints.size(); ++i)
@@ -228,7 +242,7 @@ void make_zero(json& model, int joint, double value, std::map<std::string, doubl
 }
 
 double ModelDraft::value(int joint, const std::map<std::string, double>& values) const {
-    const FileJoint& j = joints[static_cast<std::size_t>(joint)];
+    const FileJoint& j = joints[joint];
     const auto given = [&](const std::string& name) {
         const auto found = values.find(name);
         return found == values.end() ? 0.0 : found->second;
@@ -238,7 +252,8 @@ double ModelDraft::value(int joint, const std::map<std::string, double>& values)
     double sum = j.offset;
     for (const auto& [name, ratio] : j.leaders)
         for (const FileJoint& leader : joints)
-            if (leader.joint.name == name && !leader.follows && !leader.fixed) sum += ratio * file_unit(j.joint.type) / file_unit(leader.joint.type) * given(name);
+            if (leader.joint.name == name && !leader.follows && !leader.fixed)
+                sum += ratio * file_unit(j.joint.type) / file_unit(leader.joint.type) * given(name);
     return sum;
 }
 
@@ -250,9 +265,10 @@ std::vector<Frame> ModelDraft::frames(const std::map<std::string, double>& value
         more = false;
         for (std::size_t l = 1; l < links.size(); ++l) {
             if (done[l] || links[l].joint < 0) continue;
-            const FileJoint& j = joints[static_cast<std::size_t>(links[l].joint)];
-            if (!done[static_cast<std::size_t>(j.joint.parent)]) continue;
-            out[l] = out[static_cast<std::size_t>(j.joint.parent)] * j.joint.at * (j.fixed ? Frame::Identity() : motion(j.joint, value(links[l].joint, values)));
+            const FileJoint& j = joints[links[l].joint];
+            if (!done[j.joint.parent]) continue;
+            out[l] = out[j.joint.parent] * j.joint.at *
+                     (j.fixed ? Frame::Identity() : motion(j.joint, value(links[l].joint, values)));
             done[l] = more = true;
         }
     }
@@ -266,7 +282,8 @@ ModelDraft read_draft(const json& model, const std::vector<MeshAsset>& meshes) {
         if (!p.where.empty() && p.where.front() == '/') p.where.erase(0, 1);
     std::vector<Problem> told;
     const Reader r(model, "", told);
-    for (const Reader& l : r.list("links", 40)) d.links.push_back({l.text("name", ""), read_bodies(l, "bodies", meshes)});
+    for (const Reader& l : r.list("links", 40))
+        d.links.push_back({l.text("name", ""), read_bodies(l, "bodies", meshes)});
     const int links = static_cast<int>(d.links.size());
     if (links == 0) return d;
     int index = 0;
@@ -274,15 +291,15 @@ ModelDraft read_draft(const json& model, const std::vector<MeshAsset>& meshes) {
     for (std::size_t i = 0; i < d.joints.size(); ++i) {
         Joint& j = d.joints[i].joint;
         j.parent = std::min(j.parent, links - 1), j.child = std::min(j.child, links - 1);
-        if (int& carrier = d.links[static_cast<std::size_t>(j.child)].joint; carrier < 0) carrier = static_cast<int>(i);
+        if (int& carrier = d.links[j.child].joint; carrier < 0) carrier = static_cast<int>(i);
     }
     for (int l = 1; l < links; ++l) {
         int at = l;
         for (int steps = 0; at > 0 && steps <= links; ++steps) {
-            const int joint = d.links[static_cast<std::size_t>(at)].joint;
-            at = joint < 0 ? -1 : d.joints[static_cast<std::size_t>(joint)].joint.parent;
+            const int joint = d.links[at].joint;
+            at = joint < 0 ? -1 : d.joints[joint].joint.parent;
         }
-        d.links[static_cast<std::size_t>(l)].hangs = at == 0;
+        d.links[l].hangs = at == 0;
     }
     const Reader flange = r.group("flange");
     d.flange_link = flange.whole("link", 0, links - 1, links - 1);
@@ -304,8 +321,9 @@ std::vector<std::string> users_of_model(const json& tree, const std::string& id)
     return out;
 }
 
-Edit keep_model(const Document& document, const std::string& variant, const Kinds& kinds, const json& model, const std::string& name, const std::map<std::string, double>& shifts, std::vector<Problem>* mistakes) {
-    const json tree = document.resolved(variant);
+Edit keep_model(const Layout& layout, const json& model, const std::string& name,
+    const std::map<std::string, double>& shifts, std::vector<Problem>* mistakes) {
+    const json& tree = layout.tree();
     const std::string id = model.value("id", "");
     Edit edit{name, {}};
     ModelDraft draft = read_draft(model, meshes_of(tree));
@@ -316,12 +334,14 @@ Edit keep_model(const Document& document, const std::string& variant, const Kind
         for (const std::string& user : before ? users_of_model(tree, id) : std::vector<std::string>()) {
             const json& device = *find(tree, "/devices/" + user);
             const std::string path = "/devices/" + user;
-            const Carried carried{old.model, draft.model, device.contains("travel") ? Carried::Travel::keeps : Carried::Travel::none, 0, shifts};
+            const Carried carried{old.model, draft.model,
+                device.contains("travel") ? Carried::Travel::keeps : Carried::Travel::none, 0, shifts};
             carry_joint_lists(device, path, carried, edit.operations);
         }
-        if (tree.contains("unfinished_models") && find(tree, "/unfinished_models/" + id)) edit.operations.push_back(Operation::remove("/unfinished_models/" + id));
+        if (tree.contains("unfinished_models") && find(tree, "/unfinished_models/" + id))
+            edit.operations.push_back(Operation::remove("/unfinished_models/" + id));
         try {
-            read_cell(document.edited(variant, edit).resolved(variant), kinds);
+            layout.edited(edit).cell();
             return edit;
         } catch (const InputError& e) {
             draft.problems = e.problems();
@@ -333,13 +353,17 @@ Edit keep_model(const Document& document, const std::string& variant, const Kind
     return edit;
 }
 
-Edit remove_model(const Document& document, const std::string& variant, const std::string& id) {
-    const json tree = document.resolved(variant);
+Edit remove_model(const Layout& layout, const std::string& id) {
+    const json& tree = layout.tree();
     const std::vector<std::string> users = users_of_model(tree, id);
-    if (!users.empty()) throw InputError("arm_models/" + id, "\"" + find(tree, "/devices/" + users.front())->value("name", users.front()) + "\" is one of these: remove it first, or give it another model.");
+    if (!users.empty())
+        throw InputError("arm_models/" + id, "\"" +
+                                                 find(tree, "/devices/" + users.front())->value("name", users.front()) +
+                                                 "\" is one of these: remove it first, or give it another model.");
     Edit edit{"Remove mechanism", {}};
     for (const char* list : {"arm_models", "unfinished_models"})
-        if (tree.contains(list) && find(tree, std::string("/") + list + "/" + id)) edit.operations.push_back(Operation::remove(std::string("/") + list + "/" + id));
+        if (tree.contains(list) && find(tree, std::string("/") + list + "/" + id))
+            edit.operations.push_back(Operation::remove(std::string("/") + list + "/" + id));
     return edit;
 }
 

@@ -22,7 +22,8 @@ Brought bring_tool(const Device& d, const kinematics::JointVector& now, const Fr
     if (!leaps) return out;
     std::vector<kinematics::JointSolution> all;
     arm.solver->solve(flange, now, all);
-    const auto within = std::find_if(all.begin(), all.end(), [](const kinematics::JointSolution& s) { return s.within_limits; });
+    const auto within =
+        std::find_if(all.begin(), all.end(), [](const kinematics::JointSolution& s) { return s.within_limits; });
     if (within != all.end()) out.q = within->q;
     return out;
 }
@@ -30,9 +31,12 @@ Brought bring_tool(const Device& d, const kinematics::JointVector& now, const Fr
 std::vector<int> postures_of(const Arm& arm) {
     std::vector<int> out;
     if (!arm.solver->closed_form()) return out;
-    // In the ready posture two branches may be one (a straight wrist, an outstretched elbow): a little beside it they are not.
+    // In the ready posture two branches may be one (a straight wrist, an outstretched elbow): a little beside it they
+    // are not.
     kinematics::JointVector q = arm.ready;
-    for (int j = 0; j < q.size(); ++j) q[j] += (j % 2 ? 0.07 : -0.09) * (arm.model->mechanism.joints[static_cast<std::size_t>(j)].type == kinematics::JointType::hinge ? 1 : 0.1);
+    for (int j = 0; j < q.size(); ++j)
+        q[j] +=
+            (j % 2 ? 0.07 : -0.09) * (arm.model->mechanism.joints[j].type == kinematics::JointType::hinge ? 1 : 0.1);
     std::vector<kinematics::JointSolution> all;
     arm.solver->held(arm.model->flange_frame(q), q, all);
     for (const kinematics::JointSolution& s : all)

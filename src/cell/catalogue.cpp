@@ -12,11 +12,13 @@ struct Sizes {
 };
 
 json capsule(const char* name, json from, json to, double diameter) {
-    return {{"name", name}, {"shape", "capsule"}, {"from_mm", std::move(from)}, {"to_mm", std::move(to)}, {"diameter_mm", diameter}};
+    return {{"name", name}, {"shape", "capsule"}, {"from_mm", std::move(from)}, {"to_mm", std::move(to)},
+        {"diameter_mm", diameter}};
 }
 
 json cylinder(const char* name, double diameter, double height, json at, json turn = json::array({0, 0, 0})) {
-    return {{"name", name}, {"shape", "cylinder"}, {"diameter_mm", diameter}, {"height_mm", height}, {"at_mm", std::move(at)}, {"turn_deg", std::move(turn)}};
+    return {{"name", name}, {"shape", "cylinder"}, {"diameter_mm", diameter}, {"height_mm", height},
+        {"at_mm", std::move(at)}, {"turn_deg", std::move(turn)}};
 }
 
 json at(double x, double y, double z) { return json::array({x, y, z}); }
@@ -24,145 +26,157 @@ json at(double x, double y, double z) { return json::array({x, y, z}); }
 json six_axis(const Sizes& s) {
     const double t = s.thick, half = 0.5 * s.forearm;
     json links = json::array();
-    links.push_back({{"name", "base"}, {"bodies", {cylinder("foot", 1.9 * t, 0.3 * t, at(0, 0, 0)), cylinder("column", 1.5 * t, s.shoulder_height - 1.05 * t, at(0, 0, 0.3 * t))}}});
+    links.push_back({{"name", "base"},
+        {"bodies", {cylinder("foot", 1.9 * t, 0.3 * t, at(0, 0, 0)),
+                       cylinder("column", 1.5 * t, s.shoulder_height - 1.05 * t, at(0, 0, 0.3 * t))}}});
     links.push_back({{"name", "shoulder"},
-                     {"bodies", {capsule("housing", at(0, 0, -0.3 * t), at(s.shoulder_offset, 0, 0), 1.35 * t), cylinder("axis 2", 1.15 * t, 1.7 * t, at(s.shoulder_offset, 0.85 * t, 0), at(90, 0, 0))}}});
+        {"bodies", {capsule("housing", at(0, 0, -0.3 * t), at(s.shoulder_offset, 0, 0), 1.35 * t),
+                       cylinder("axis 2", 1.15 * t, 1.7 * t, at(s.shoulder_offset, 0.85 * t, 0), at(90, 0, 0))}}});
     links.push_back({{"name", "upper arm"}, {"bodies", {capsule("beam", at(0, 0, 0), at(0, 0, s.upper), 0.95 * t)}}});
     links.push_back({{"name", "elbow"},
-                     {"bodies", {cylinder("axis 3", 0.95 * t, 1.3 * t, at(0, 0.65 * t, 0), at(90, 0, 0)), capsule("housing", at(0, 0, s.elbow_offset), at(half, 0, s.elbow_offset), 0.85 * t)}}});
-    links.push_back({{"name", "forearm"}, {"bodies", {capsule("tube", at(0, 0, 0), at(half - 0.1 * t, 0, 0), 0.68 * t)}}});
-    links.push_back({{"name", "wrist"}, {"bodies", {capsule("wrist", at(0, 0, 0), at(0.45 * s.wrist, 0, 0), 0.62 * t)}}});
-    links.push_back({{"name", "flange"}, {"bodies", {cylinder("flange", 0.5 * t, 0.35 * s.wrist, at(0.65 * s.wrist, 0, 0), at(0, 90, 0))}}});
+        {"bodies", {cylinder("axis 3", 0.95 * t, 1.3 * t, at(0, 0.65 * t, 0), at(90, 0, 0)),
+                       capsule("housing", at(0, 0, s.elbow_offset), at(half, 0, s.elbow_offset), 0.85 * t)}}});
+    links.push_back(
+        {{"name", "forearm"}, {"bodies", {capsule("tube", at(0, 0, 0), at(half - 0.1 * t, 0, 0), 0.68 * t)}}});
+    links.push_back(
+        {{"name", "wrist"}, {"bodies", {capsule("wrist", at(0, 0, 0), at(0.45 * s.wrist, 0, 0), 0.62 * t)}}});
+    links.push_back({{"name", "flange"},
+        {"bodies", {cylinder("flange", 0.5 * t, 0.35 * s.wrist, at(0.65 * s.wrist, 0, 0), at(0, 90, 0))}}});
 
-    const json origins[6] = {at(0, 0, s.shoulder_height), at(s.shoulder_offset, 0, 0), at(0, 0, s.upper), at(half, 0, s.elbow_offset), at(half, 0, 0), at(0, 0, 0)};
+    const json origins[6] = {at(0, 0, s.shoulder_height), at(s.shoulder_offset, 0, 0), at(0, 0, s.upper),
+        at(half, 0, s.elbow_offset), at(half, 0, 0), at(0, 0, 0)};
     const json axes[6] = {at(0, 0, 1), at(0, 1, 0), at(0, 1, 0), at(1, 0, 0), at(0, 1, 0), at(1, 0, 0)};
     const double low[6] = {-175, -95, -205, -190, -125, -360}, high[6] = {175, 140, 75, 190, 125, 360};
     json joints = json::array();
     for (int i = 0; i < 6; ++i)
-        joints.push_back({{"name", "J" + std::to_string(i + 1)}, {"type", "hinge"}, {"parent", i}, {"child", i + 1}, {"at_mm", origins[i]}, {"axis", axes[i]},
-                          {"min_deg", low[i]}, {"max_deg", high[i]}, {"speed_deg_s", s.speed[i]}, {"acceleration_deg_s2", s.acceleration[i]}, {"jerk_deg_s3", s.jerk[i]}});
-    return {{"id", s.id},
-            {"name", s.name},
-            {"payload_kg", s.payload},
-            {"links", std::move(links)},
-            {"joints", std::move(joints)},
-            {"flange", {{"link", 6}, {"at_mm", at(s.wrist, 0, 0)}, {"turn_deg", at(0, 90, 0)}}},
-            {"ready_deg", {0, -20, 20, 0, 90, 0}},
-            {"line_speed_mm_s", 1500},
-            {"line_acceleration_mm_s2", 9000},
-            {"turn_speed_deg_s", 360},
-            {"turn_acceleration_deg_s2", 2500}};
+        joints.push_back({{"name", "J" + std::to_string(i + 1)}, {"type", "hinge"}, {"parent", i}, {"child", i + 1},
+            {"at_mm", origins[i]}, {"axis", axes[i]}, {"min_deg", low[i]}, {"max_deg", high[i]},
+            {"speed_deg_s", s.speed[i]}, {"acceleration_deg_s2", s.acceleration[i]}, {"jerk_deg_s3", s.jerk[i]}});
+    return {{"id", s.id}, {"name", s.name}, {"payload_kg", s.payload}, {"links", std::move(links)},
+        {"joints", std::move(joints)},
+        {"flange", {{"link", 6}, {"at_mm", at(s.wrist, 0, 0)}, {"turn_deg", at(0, 90, 0)}}},
+        {"ready_deg", {0, -20, 20, 0, 90, 0}}, {"line_speed_mm_s", 1500}, {"line_acceleration_mm_s2", 9000},
+        {"turn_speed_deg_s", 360}, {"turn_acceleration_deg_s2", 2500}};
 }
 
-json box(const char* name, json size, json where) { return {{"name", name}, {"shape", "box"}, {"size_mm", std::move(size)}, {"at_mm", std::move(where)}}; }
-
-json hinge(const char* name, int parent, int child, json where, json axis, double low, double high, double speed, double acceleration, double jerk) {
-    return {{"name", name}, {"type", "hinge"}, {"parent", parent}, {"child", child}, {"at_mm", std::move(where)}, {"axis", std::move(axis)}, {"min_deg", low}, {"max_deg", high},
-            {"speed_deg_s", speed}, {"acceleration_deg_s2", acceleration}, {"jerk_deg_s3", jerk}};
+json box(const char* name, json size, json where) {
+    return {{"name", name}, {"shape", "box"}, {"size_mm", std::move(size)}, {"at_mm", std::move(where)}};
 }
 
-json slide(const char* name, int parent, int child, json where, json axis, double low, double high, double speed, double acceleration, double jerk) {
-    return {{"name", name}, {"type", "slide"}, {"parent", parent}, {"child", child}, {"at_mm", std::move(where)}, {"axis", std::move(axis)}, {"min_mm", low}, {"max_mm", high},
-            {"speed_mm_s", speed}, {"acceleration_mm_s2", acceleration}, {"jerk_mm_s3", jerk}};
+json hinge(const char* name, int parent, int child, json where, json axis, double low, double high, double speed,
+    double acceleration, double jerk) {
+    return {{"name", name}, {"type", "hinge"}, {"parent", parent}, {"child", child}, {"at_mm", std::move(where)},
+        {"axis", std::move(axis)}, {"min_deg", low}, {"max_deg", high}, {"speed_deg_s", speed},
+        {"acceleration_deg_s2", acceleration}, {"jerk_deg_s3", jerk}};
+}
+
+json slide(const char* name, int parent, int child, json where, json axis, double low, double high, double speed,
+    double acceleration, double jerk) {
+    return {{"name", name}, {"type", "slide"}, {"parent", parent}, {"child", child}, {"at_mm", std::move(where)},
+        {"axis", std::move(axis)}, {"min_mm", low}, {"max_mm", high}, {"speed_mm_s", speed},
+        {"acceleration_mm_s2", acceleration}, {"jerk_mm_s3", jerk}};
 }
 
 json link(const char* name, json bodies) { return {{"name", name}, {"bodies", std::move(bodies)}}; }
 
-const json up = json::array({0, 0, 1}), across = json::array({0, 1, 0}), down = json::array({0, 0, -1}), along = json::array({1, 0, 0});
+const json up = json::array({0, 0, 1}), across = json::array({0, 1, 0}), down = json::array({0, 0, -1}),
+           along = json::array({1, 0, 0});
 
 /// Six hinges, second to fourth parallel; the wrist stands beside the forearm.
 json offset_wrist() {
-    return {{"id", "offset850"},
-            {"name", "Offset-wrist 850"},
-            {"payload_kg", 5},
-            {"links",
-             {link("base", {cylinder("foot", 160, 60, at(0, 0, 0)), cylinder("column", 130, 40, at(0, 0, 60))}),
-              link("shoulder", {cylinder("housing", 125, 120, at(0, 0, -50)), cylinder("axis 2", 110, 70, at(0, 110, 0), at(90, 0, 0))}),
-              link("upper arm", {cylinder("axis 2", 110, 60, at(0, 165, 0), at(90, 0, 0)), capsule("tube", at(0, 135, 0), at(0, 135, 425), 90)}),
-              link("forearm", {cylinder("axis 3", 95, 60, at(0, 75, 0), at(90, 0, 0)), capsule("tube", at(0, 30, 0), at(0, 30, 370), 76)}),
-              link("wrist 1", {cylinder("axis 4", 76, 110, at(0, 140, 0), at(90, 0, 0))}),
-              link("wrist 2", {cylinder("axis 5", 76, 110, at(0, 0, 15))}),
-              link("flange", {cylinder("axis 6", 72, 50, at(0, 82, 0), at(90, 0, 0))})}},
-            {"joints",
-             {hinge("J1", 0, 1, at(0, 0, 150), up, -360, 360, 180, 900, 12000), hinge("J2", 1, 2, at(0, 0, 0), across, -200, 200, 180, 900, 12000),
-              hinge("J3", 2, 3, at(0, 0, 425), across, -165, 165, 180, 900, 12000), hinge("J4", 3, 4, at(0, 0, 390), across, -360, 360, 220, 1600, 22000),
-              hinge("J5", 4, 5, at(0, 110, 0), up, -360, 360, 220, 1600, 22000), hinge("J6", 5, 6, at(0, 0, 95), across, -360, 360, 220, 1600, 22000)}},
-            {"flange", {{"link", 6}, {"at_mm", at(0, 82, 0)}, {"turn_deg", at(-90, 0, 0)}}},
-            {"ready_deg", {0, -5, 95, 0, -90, 0}},
-            {"line_speed_mm_s", 1000},
-            {"line_acceleration_mm_s2", 5000},
-            {"turn_speed_deg_s", 220},
-            {"turn_acceleration_deg_s2", 1500}};
+    return {{"id", "offset850"}, {"name", "Offset-wrist 850"}, {"payload_kg", 5},
+        {"links", {link("base", {cylinder("foot", 160, 60, at(0, 0, 0)), cylinder("column", 130, 40, at(0, 0, 60))}),
+                      link("shoulder", {cylinder("housing", 125, 120, at(0, 0, -50)),
+                                           cylinder("axis 2", 110, 70, at(0, 110, 0), at(90, 0, 0))}),
+                      link("upper arm", {cylinder("axis 2", 110, 60, at(0, 165, 0), at(90, 0, 0)),
+                                            capsule("tube", at(0, 135, 0), at(0, 135, 425), 90)}),
+                      link("forearm", {cylinder("axis 3", 95, 60, at(0, 75, 0), at(90, 0, 0)),
+                                          capsule("tube", at(0, 30, 0), at(0, 30, 370), 76)}),
+                      link("wrist 1", {cylinder("axis 4", 76, 110, at(0, 140, 0), at(90, 0, 0))}),
+                      link("wrist 2", {cylinder("axis 5", 76, 110, at(0, 0, 15))}),
+                      link("flange", {cylinder("axis 6", 72, 50, at(0, 82, 0), at(90, 0, 0))})}},
+        {"joints", {hinge("J1", 0, 1, at(0, 0, 150), up, -360, 360, 180, 900, 12000),
+                       hinge("J2", 1, 2, at(0, 0, 0), across, -200, 200, 180, 900, 12000),
+                       hinge("J3", 2, 3, at(0, 0, 425), across, -165, 165, 180, 900, 12000),
+                       hinge("J4", 3, 4, at(0, 0, 390), across, -360, 360, 220, 1600, 22000),
+                       hinge("J5", 4, 5, at(0, 110, 0), up, -360, 360, 220, 1600, 22000),
+                       hinge("J6", 5, 6, at(0, 0, 95), across, -360, 360, 220, 1600, 22000)}},
+        {"flange", {{"link", 6}, {"at_mm", at(0, 82, 0)}, {"turn_deg", at(-90, 0, 0)}}},
+        {"ready_deg", {0, -5, 95, 0, -90, 0}}, {"line_speed_mm_s", 1000}, {"line_acceleration_mm_s2", 5000},
+        {"turn_speed_deg_s", 220}, {"turn_acceleration_deg_s2", 1500}};
 }
 
 json seven_axis() {
-    json links = json::array({link("base", {cylinder("foot", 170, 100, at(0, 0, 0)), cylinder("column", 140, 60, at(0, 0, 100))}),
-                              link("shoulder 1", {cylinder("housing", 136, 100, at(0, 0, 0)), capsule("yoke", at(0, 0, 100), at(0, 0, 180), 130)}),
-                              link("shoulder 2", {capsule("housing", at(0, 0, 0), at(0, 0, 120), 126)}),
-                              link("upper arm", {capsule("tube", at(0, 0, -20), at(0, 0, 200), 118)}),
-                              link("elbow", {capsule("housing", at(0, 0, 0), at(0, 0, 120), 112)}),
-                              link("forearm", {capsule("tube", at(0, 0, -20), at(0, 0, 200), 100)}),
-                              link("wrist", {capsule("housing", at(0, 0, 0), at(0, 0, 60), 90)}),
-                              link("flange", {cylinder("flange", 70, 40, at(0, 0, 20))})});
-    const json origins[7] = {at(0, 0, 160), at(0, 0, 180), at(0, 0, 200), at(0, 0, 200), at(0, 0, 200), at(0, 0, 200), at(0, 0, 90)};
+    json links = json::array(
+        {link("base", {cylinder("foot", 170, 100, at(0, 0, 0)), cylinder("column", 140, 60, at(0, 0, 100))}),
+            link("shoulder 1",
+                {cylinder("housing", 136, 100, at(0, 0, 0)), capsule("yoke", at(0, 0, 100), at(0, 0, 180), 130)}),
+            link("shoulder 2", {capsule("housing", at(0, 0, 0), at(0, 0, 120), 126)}),
+            link("upper arm", {capsule("tube", at(0, 0, -20), at(0, 0, 200), 118)}),
+            link("elbow", {capsule("housing", at(0, 0, 0), at(0, 0, 120), 112)}),
+            link("forearm", {capsule("tube", at(0, 0, -20), at(0, 0, 200), 100)}),
+            link("wrist", {capsule("housing", at(0, 0, 0), at(0, 0, 60), 90)}),
+            link("flange", {cylinder("flange", 70, 40, at(0, 0, 20))})});
+    const json origins[7] = {
+        at(0, 0, 160), at(0, 0, 180), at(0, 0, 200), at(0, 0, 200), at(0, 0, 200), at(0, 0, 200), at(0, 0, 90)};
     static const char* names[7] = {"J1", "J2", "J3", "J4", "J5", "J6", "J7"};
     const double limit[7] = {170, 120, 170, 120, 170, 120, 175}, speed[7] = {110, 110, 130, 130, 180, 180, 240};
     json joints = json::array();
-    for (int i = 0; i < 7; ++i) joints.push_back(hinge(names[i], i, i + 1, origins[i], i % 2 ? across : up, -limit[i], limit[i], speed[i], 6 * speed[i], 90 * speed[i]));
-    return {{"id", "seven800"}, {"name", "Seven-axis 800"}, {"payload_kg", 7}, {"links", std::move(links)}, {"joints", std::move(joints)},
-            {"flange", {{"link", 7}, {"at_mm", at(0, 0, 60)}}}, {"ready_deg", {0, 20, 0, 80, 0, 80, 0}},
-            {"line_speed_mm_s", 1000}, {"line_acceleration_mm_s2", 5000}, {"turn_speed_deg_s", 180}, {"turn_acceleration_deg_s2", 1200}};
+    for (int i = 0; i < 7; ++i)
+        joints.push_back(hinge(names[i], i, i + 1, origins[i], i % 2 ? across : up, -limit[i], limit[i], speed[i],
+            6 * speed[i], 90 * speed[i]));
+    return {{"id", "seven800"}, {"name", "Seven-axis 800"}, {"payload_kg", 7}, {"links", std::move(links)},
+        {"joints", std::move(joints)}, {"flange", {{"link", 7}, {"at_mm", at(0, 0, 60)}}},
+        {"ready_deg", {0, 20, 0, 80, 0, 80, 0}}, {"line_speed_mm_s", 1000}, {"line_acceleration_mm_s2", 5000},
+        {"turn_speed_deg_s", 180}, {"turn_acceleration_deg_s2", 1200}};
 }
 
 /// Lengths in mm.
-json scara(const char* id, const char* name, double column, double first, double second, double stroke, double payload, double pace) {
+json scara(const char* id, const char* name, double column, double first, double second, double stroke, double payload,
+    double pace) {
     const double t = 0.22 * first;
-    return {{"id", id},
-            {"name", name},
-            {"payload_kg", payload},
-            {"links",
-             {link("base", {box("foot", at(3.4 * t, 3 * t, 20), at(0, 0, 0)), cylinder("column", 2.6 * t, column - 20, at(0, 0, 20))}),
-              link("first arm", {capsule("beam", at(0, 0, t), at(first, 0, t), 1.9 * t)}),
-              link("second arm", {capsule("beam", at(0, 0, 0), at(second, 0, 0), 1.7 * t), cylinder("drive", 1.5 * t, 2.2 * t, at(0.45 * second, 0, 0.8 * t))}),
-              link("quill", {cylinder("shaft", 0.5 * t, stroke + 140, at(0, 0, -60))}),
-              link("flange", {cylinder("flange", 0.9 * t, 12, at(0, 0, -60))})}},
-            {"joints",
-             {hinge("J1", 0, 1, at(0, 0, column), up, -132, 132, 440 * pace, 6000 * pace, 150000 * pace), hinge("J2", 1, 2, at(first, 0, 3 * t), up, -145, 145, 700 * pace, 10000 * pace, 250000 * pace),
-              slide("J3", 2, 3, at(second, 0, 0), down, 0, stroke, 1100 * pace, 20000 * pace, 600000 * pace), hinge("J4", 3, 4, at(0, 0, 0), up, -360, 360, 1900 * pace, 30000 * pace, 800000 * pace)}},
-            {"flange", {{"link", 4}, {"at_mm", at(0, 0, -60)}, {"turn_deg", at(180, 0, 0)}}},
-            {"ready", {-45, 90, 20, 0}},
-            {"line_speed_mm_s", 3500},
-            {"line_acceleration_mm_s2", 35000},
-            {"turn_speed_deg_s", 1500},
-            {"turn_acceleration_deg_s2", 12000}};
+    return {{"id", id}, {"name", name}, {"payload_kg", payload},
+        {"links", {link("base", {box("foot", at(3.4 * t, 3 * t, 20), at(0, 0, 0)),
+                                    cylinder("column", 2.6 * t, column - 20, at(0, 0, 20))}),
+                      link("first arm", {capsule("beam", at(0, 0, t), at(first, 0, t), 1.9 * t)}),
+                      link("second arm", {capsule("beam", at(0, 0, 0), at(second, 0, 0), 1.7 * t),
+                                             cylinder("drive", 1.5 * t, 2.2 * t, at(0.45 * second, 0, 0.8 * t))}),
+                      link("quill", {cylinder("shaft", 0.5 * t, stroke + 140, at(0, 0, -60))}),
+                      link("flange", {cylinder("flange", 0.9 * t, 12, at(0, 0, -60))})}},
+        {"joints", {hinge("J1", 0, 1, at(0, 0, column), up, -132, 132, 440 * pace, 6000 * pace, 150000 * pace),
+                       hinge("J2", 1, 2, at(first, 0, 3 * t), up, -145, 145, 700 * pace, 10000 * pace, 250000 * pace),
+                       slide("J3", 2, 3, at(second, 0, 0), down, 0, stroke, 1100 * pace, 20000 * pace, 600000 * pace),
+                       hinge("J4", 3, 4, at(0, 0, 0), up, -360, 360, 1900 * pace, 30000 * pace, 800000 * pace)}},
+        {"flange", {{"link", 4}, {"at_mm", at(0, 0, -60)}, {"turn_deg", at(180, 0, 0)}}}, {"ready", {-45, 90, 20, 0}},
+        {"line_speed_mm_s", 3500}, {"line_acceleration_mm_s2", 35000}, {"turn_speed_deg_s", 1500},
+        {"turn_acceleration_deg_s2", 12000}};
 }
 
 /// Level flange by a parallelogram: the third drive turns the forearm as seen from the column.
 json palletiser() {
-    json joints = json::array({hinge("J1", 0, 1, at(0, 0, 500), up, -170, 170, 140, 350, 3500), hinge("J2", 1, 2, at(200, 0, 250), across, -45, 85, 110, 300, 3000),
-                               hinge("J3", 1, 3, at(200, 0, 250), across, -20, 100, 115, 320, 3200)});
-    joints.push_back({{"name", "Elbow"}, {"type", "hinge"}, {"parent", 2}, {"child", 4}, {"at_mm", at(0, 0, 950)}, {"axis", across}, {"min_deg", -70}, {"max_deg", 80},
-                      {"follows", {{{"joint", "J3"}, {"ratio", 1}}, {{"joint", "J2"}, {"ratio", -1}}}}});
-    joints.push_back({{"name", "Level"}, {"type", "hinge"}, {"parent", 4}, {"child", 5}, {"at_mm", at(1150, 0, 0)}, {"axis", across}, {"follows", {{{"joint", "J3"}, {"ratio", -1}}}}});
+    json joints = json::array({hinge("J1", 0, 1, at(0, 0, 500), up, -170, 170, 140, 350, 3500),
+        hinge("J2", 1, 2, at(200, 0, 250), across, -45, 85, 110, 300, 3000),
+        hinge("J3", 1, 3, at(200, 0, 250), across, -20, 100, 115, 320, 3200)});
+    joints.push_back({{"name", "Elbow"}, {"type", "hinge"}, {"parent", 2}, {"child", 4}, {"at_mm", at(0, 0, 950)},
+        {"axis", across}, {"min_deg", -70}, {"max_deg", 80},
+        {"follows", {{{"joint", "J3"}, {"ratio", 1}}, {{"joint", "J2"}, {"ratio", -1}}}}});
+    joints.push_back({{"name", "Level"}, {"type", "hinge"}, {"parent", 4}, {"child", 5}, {"at_mm", at(1150, 0, 0)},
+        {"axis", across}, {"follows", {{{"joint", "J3"}, {"ratio", -1}}}}});
     joints.push_back(hinge("J4", 5, 6, at(180, 0, -90), up, -350, 350, 320, 1100, 14000));
-    return {{"id", "pallet2100"},
-            {"name", "Palletiser 2100"},
-            {"payload_kg", 80},
-            {"links",
-             {link("base", {cylinder("foot", 620, 180, at(0, 0, 0)), cylinder("column", 460, 300, at(0, 0, 180))}),
-              link("column", {cylinder("turntable", 520, 90, at(0, 0, -20)), capsule("shoulder", at(60, 0, 180), at(200, 0, 250), 330)}),
-              link("upper arm", {capsule("beam", at(0, 0, 0), at(0, 0, 950), 210)}),
-              link("crank", {cylinder("crank", 240, 60, at(0, 200, 0), at(90, 0, 0))}),
-              link("forearm", {cylinder("axis 3", 230, 300, at(0, 150, 0), at(90, 0, 0)), capsule("beam", at(0, 0, 0), at(1150, 0, 0), 180)}),
-              link("level head", {capsule("head", at(0, 0, 0), at(180, 0, 0), 150), cylinder("drive", 190, 120, at(180, 0, -60))}),
-              link("flange", {cylinder("flange", 160, 40, at(0, 0, -40))})}},
-            {"joints", std::move(joints)},
-            {"flange", {{"link", 6}, {"at_mm", at(0, 0, -40)}, {"turn_deg", at(180, 0, 0)}}},
-            {"ready_deg", {0, 0, 10, 0}},
-            {"line_speed_mm_s", 2000},
-            {"line_acceleration_mm_s2", 6000},
-            {"turn_speed_deg_s", 300},
-            {"turn_acceleration_deg_s2", 1000}};
+    return {{"id", "pallet2100"}, {"name", "Palletiser 2100"}, {"payload_kg", 80},
+        {"links", {link("base", {cylinder("foot", 620, 180, at(0, 0, 0)), cylinder("column", 460, 300, at(0, 0, 180))}),
+                      link("column", {cylinder("turntable", 520, 90, at(0, 0, -20)),
+                                         capsule("shoulder", at(60, 0, 180), at(200, 0, 250), 330)}),
+                      link("upper arm", {capsule("beam", at(0, 0, 0), at(0, 0, 950), 210)}),
+                      link("crank", {cylinder("crank", 240, 60, at(0, 200, 0), at(90, 0, 0))}),
+                      link("forearm", {cylinder("axis 3", 230, 300, at(0, 150, 0), at(90, 0, 0)),
+                                          capsule("beam", at(0, 0, 0), at(1150, 0, 0), 180)}),
+                      link("level head", {capsule("head", at(0, 0, 0), at(180, 0, 0), 150),
+                                             cylinder("drive", 190, 120, at(180, 0, -60))}),
+                      link("flange", {cylinder("flange", 160, 40, at(0, 0, -40))})}},
+        {"joints", std::move(joints)}, {"flange", {{"link", 6}, {"at_mm", at(0, 0, -40)}, {"turn_deg", at(180, 0, 0)}}},
+        {"ready_deg", {0, 0, 10, 0}}, {"line_speed_mm_s", 2000}, {"line_acceleration_mm_s2", 6000},
+        {"turn_speed_deg_s", 300}, {"turn_acceleration_deg_s2", 1000}};
 }
 
 /// Strokes in mm. Two axes: a beam on two posts; more: a bridge on two rails. `turn`: a fourth axis about the upright.
@@ -172,8 +186,10 @@ json gantry(const char* id, const char* name, double x, double y, double z, doub
     json frame = json::array();
     if (y > 0) {
         for (const double px : {-0.5, 0.5})
-            for (const double py : {-0.5, 0.5}) frame.push_back(box("post", at(post, post, beam), at(px * (x + 500), py * (y + 700), 0)));
-        for (const double py : {-0.5, 0.5}) frame.push_back(box("rail", at(x + 620, 140, 160), at(0, py * (y + 700), beam)));
+            for (const double py : {-0.5, 0.5})
+                frame.push_back(box("post", at(post, post, beam), at(px * (x + 500), py * (y + 700), 0)));
+        for (const double py : {-0.5, 0.5})
+            frame.push_back(box("rail", at(x + 620, 140, 160), at(0, py * (y + 700), beam)));
         links.push_back(link("frame", std::move(frame)));
         links.push_back(link("bridge", {box("beam", at(160, y + 700, 140), at(0, 0, 0))}));
         links.push_back(link("carriage", {box("carriage", at(300, 260, 220), at(0, 0, 80))}));
@@ -203,21 +219,23 @@ json gantry(const char* id, const char* name, double x, double y, double z, doub
     if (y > 0) ready.push_back(0.5 * y);
     ready.push_back(0.1 * z);
     if (turn) ready.push_back(0);
-    return {{"id", id}, {"name", name}, {"payload_kg", payload}, {"links", std::move(links)}, {"joints", std::move(joints)},
-            {"flange", {{"link", last}, {"at_mm", at(0, 0, turn ? -160 : -100)}, {"turn_deg", at(180, 0, 0)}}}, {"ready", std::move(ready)},
-            {"line_speed_mm_s", 1800}, {"line_acceleration_mm_s2", 5000}, {"turn_speed_deg_s", 240}, {"turn_acceleration_deg_s2", 1500}};
+    return {{"id", id}, {"name", name}, {"payload_kg", payload}, {"links", std::move(links)},
+        {"joints", std::move(joints)},
+        {"flange", {{"link", last}, {"at_mm", at(0, 0, turn ? -160 : -100)}, {"turn_deg", at(180, 0, 0)}}},
+        {"ready", std::move(ready)}, {"line_speed_mm_s", 1800}, {"line_acceleration_mm_s2", 5000},
+        {"turn_speed_deg_s", 240}, {"turn_acceleration_deg_s2", 1500}};
 }
 
 }  // namespace
 
 const json& catalogue_arms() {
     static const json all = json::array({
-        six_axis({"six600", "Six-axis 600", 260, 30, 280, 30, 290, 70, 95, 4,
-                  {380, 360, 400, 480, 480, 720}, {2200, 2000, 2400, 3600, 3600, 5200}, {26000, 24000, 28000, 45000, 45000, 65000}}),
-        six_axis({"six900", "Six-axis 900", 330, 50, 420, 40, 430, 80, 120, 8,
-                  {300, 270, 320, 420, 420, 640}, {1500, 1300, 1700, 2800, 2800, 4200}, {16000, 14000, 18000, 32000, 32000, 48000}}),
-        six_axis({"six1400", "Six-axis 1400", 450, 150, 610, 60, 640, 100, 165, 20,
-                  {220, 200, 230, 340, 340, 520}, {900, 800, 950, 1900, 1900, 3000}, {9000, 8000, 9500, 20000, 20000, 30000}}),
+        six_axis({"six600", "Six-axis 600", 260, 30, 280, 30, 290, 70, 95, 4, {380, 360, 400, 480, 480, 720},
+            {2200, 2000, 2400, 3600, 3600, 5200}, {26000, 24000, 28000, 45000, 45000, 65000}}),
+        six_axis({"six900", "Six-axis 900", 330, 50, 420, 40, 430, 80, 120, 8, {300, 270, 320, 420, 420, 640},
+            {1500, 1300, 1700, 2800, 2800, 4200}, {16000, 14000, 18000, 32000, 32000, 48000}}),
+        six_axis({"six1400", "Six-axis 1400", 450, 150, 610, 60, 640, 100, 165, 20, {220, 200, 230, 340, 340, 520},
+            {900, 800, 950, 1900, 1900, 3000}, {9000, 8000, 9500, 20000, 20000, 30000}}),
         offset_wrist(),
         seven_axis(),
         scara("scara400", "SCARA 400", 300, 225, 175, 180, 4, 1.0),
@@ -232,45 +250,31 @@ const json& catalogue_arms() {
 
 const json& catalogue_tools() {
     static const json all = json::array({
-        {{"id", "jaw120"},
-         {"name", "Jaw gripper 120"},
-         {"mass_kg", 1.1},
-         {"close_s", 0.35},
-         {"open_s", 0.25},
-         {"force_N", 240},
-         {"faces", 2},
-         {"friction", 0.35},
-         {"tool_frame", {{"at_mm", at(0, 0, 150)}, {"turn_deg", at(0, 0, 0)}}},
-         {"bodies",
-          {cylinder("coupling", 60, 30, at(0, 0, 0)),
-           {{"name", "palm"}, {"shape", "box"}, {"size_mm", at(150, 60, 60)}, {"at_mm", at(0, 0, 30)}},
-           {{"name", "jaw"}, {"shape", "box"}, {"size_mm", at(12, 40, 75)}, {"at_mm", at(68, 0, 90)}},
-           {{"name", "jaw"}, {"shape", "box"}, {"size_mm", at(12, 40, 75)}, {"at_mm", at(-68, 0, 90)}}}}},
-        {{"id", "jaw60"},
-         {"name", "Jaw gripper 60"},
-         {"mass_kg", 0.6},
-         {"close_s", 0.25},
-         {"open_s", 0.2},
-         {"force_N", 120},
-         {"faces", 2},
-         {"friction", 0.35},
-         {"tool_frame", {{"at_mm", at(0, 0, 120)}, {"turn_deg", at(0, 0, 0)}}},
-         {"bodies",
-          {cylinder("coupling", 50, 25, at(0, 0, 0)),
-           {{"name", "palm"}, {"shape", "box"}, {"size_mm", at(90, 45, 45)}, {"at_mm", at(0, 0, 25)}},
-           {{"name", "jaw"}, {"shape", "box"}, {"size_mm", at(8, 25, 60)}, {"at_mm", at(36, 0, 70)}},
-           {{"name", "jaw"}, {"shape", "box"}, {"size_mm", at(8, 25, 60)}, {"at_mm", at(-36, 0, 70)}}}}},
+        {{"id", "jaw120"}, {"name", "Jaw gripper 120"}, {"mass_kg", 1.1}, {"close_s", 0.35}, {"open_s", 0.25},
+            {"force_N", 240}, {"faces", 2}, {"friction", 0.35},
+            {"tool_frame", {{"at_mm", at(0, 0, 150)}, {"turn_deg", at(0, 0, 0)}}},
+            {"bodies",
+                {cylinder("coupling", 60, 30, at(0, 0, 0)),
+                    {{"name", "palm"}, {"shape", "box"}, {"size_mm", at(150, 60, 60)}, {"at_mm", at(0, 0, 30)}},
+                    {{"name", "jaw"}, {"shape", "box"}, {"size_mm", at(12, 40, 75)}, {"at_mm", at(68, 0, 90)}},
+                    {{"name", "jaw"}, {"shape", "box"}, {"size_mm", at(12, 40, 75)}, {"at_mm", at(-68, 0, 90)}}}}},
+        {{"id", "jaw60"}, {"name", "Jaw gripper 60"}, {"mass_kg", 0.6}, {"close_s", 0.25}, {"open_s", 0.2},
+            {"force_N", 120}, {"faces", 2}, {"friction", 0.35},
+            {"tool_frame", {{"at_mm", at(0, 0, 120)}, {"turn_deg", at(0, 0, 0)}}},
+            {"bodies",
+                {cylinder("coupling", 50, 25, at(0, 0, 0)),
+                    {{"name", "palm"}, {"shape", "box"}, {"size_mm", at(90, 45, 45)}, {"at_mm", at(0, 0, 25)}},
+                    {{"name", "jaw"}, {"shape", "box"}, {"size_mm", at(8, 25, 60)}, {"at_mm", at(36, 0, 70)}},
+                    {{"name", "jaw"}, {"shape", "box"}, {"size_mm", at(8, 25, 60)}, {"at_mm", at(-36, 0, 70)}}}}},
     });
     return all;
 }
 
 const json& catalogue_part_types() {
     static const json all = json::array({
-        {{"id", "block60"},
-         {"name", "Block 60"},
-         {"mass_kg", 0.5},
-         {"bodies", {{{"name", "block"}, {"shape", "box"}, {"size_mm", at(60, 60, 50)}}}},
-         {"grips", {{{"id", "top"}, {"at_mm", at(0, 0, 38)}, {"turn_deg", at(180, 0, 0)}}}}},
+        {{"id", "block60"}, {"name", "Block 60"}, {"mass_kg", 0.5},
+            {"bodies", {{{"name", "block"}, {"shape", "box"}, {"size_mm", at(60, 60, 50)}}}},
+            {"grips", {{{"id", "top"}, {"at_mm", at(0, 0, 38)}, {"turn_deg", at(180, 0, 0)}}}}},
     });
     return all;
 }

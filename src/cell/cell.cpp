@@ -37,12 +37,12 @@ int Cell::part_type(const std::string& id) const {
 }
 
 int Cell::root(int device) const {
-    while (devices[static_cast<std::size_t>(device)].host >= 0) device = devices[static_cast<std::size_t>(device)].host;
+    while (devices[device].host >= 0) device = devices[device].host;
     return device;
 }
 
 bool Cell::stands_on(int device, int host) const {
-    for (int d = devices[static_cast<std::size_t>(device)].host; d >= 0; d = devices[static_cast<std::size_t>(d)].host)
+    for (int d = devices[device].host; d >= 0; d = devices[d].host)
         if (d == host) return true;
     return false;
 }
@@ -55,7 +55,9 @@ double Cell::floor_area() const {
     };
     for (const Device& d : devices) {
         add(d.bodies, d.world);
-        if (d.arm) add(d.arm->model->mechanism.links.front().bodies, d.world);  // an arm stands on its base; what swings is not floor
+        if (d.arm)
+            add(d.arm->model->mechanism.links.front().bodies,
+                d.world);  // an arm stands on its base; what swings is not floor
     }
     return geometry::area(geometry::hull(std::move(points)));
 }
@@ -71,7 +73,7 @@ std::vector<const Step*> all_steps(const std::vector<Step>& task) {
 }
 
 std::string describe(const Cell& cell, const Step& step) {
-    const auto named = [&](int device) { return device >= 0 ? cell.devices[static_cast<std::size_t>(device)].name : std::string("?"); };
+    const auto named = [&](int device) { return device >= 0 ? cell.devices[device].name : std::string("?"); };
     switch (step.kind) {
         case StepKind::pick: return "Pick from " + named(step.device);
         case StepKind::place: return "Place in " + named(step.device);
@@ -84,7 +86,8 @@ std::string describe(const Cell& cell, const Step& step) {
         case StepKind::move: {
             std::string pose = step.pose;
             for (const Device& d : cell.devices)  // a step of a shared block names the pose of whoever does it
-                if (const Pose* p = d.pose(step.pose); p && step.path.rfind("devices/" + d.id + "/", 0) == 0) pose = p->name;
+                if (const Pose* p = d.pose(step.pose); p && step.path.rfind("devices/" + d.id + "/", 0) == 0)
+                    pose = p->name;
             return (step.straight ? "Straight to " : "Move to ") + pose;
         }
         case StepKind::delay: {

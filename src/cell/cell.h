@@ -43,11 +43,11 @@ struct PartType {
 
 struct ToolModel {
     std::string id, name;
-    geometry::Bodies bodies;  ///< in the flange
+    geometry::Bodies bodies;          ///< in the flange
     Frame frame = Frame::Identity();  ///< the tool frame in the flange
     double mass = 0, close_s = 0, open_s = 0;
-    double force = 0;   ///< N, of each jaw
-    int faces = 2;      ///< contact faces
+    double force = 0;  ///< N, of each jaw
+    int faces = 2;     ///< contact faces
     double friction = 0.3;
     bool suction = false;  ///< holds by suction: the whole force, no friction between
 };
@@ -67,30 +67,30 @@ struct Step {
     std::string path;  ///< where it stands in the file, for messages and edits
     int number = 0;    ///< position in the task counted through all groups, from 0
     bool enabled = true;
-    bool shared = false;         ///< stands in a block that other steps may use too
+    bool shared = false;  ///< stands in a block that other steps may use too
     int depth = 0;
-    bool in_else = false;        ///< belongs to the second branch of an if
+    bool in_else = false;  ///< belongs to the second branch of an if
     StepKind kind = StepKind::delay;
-    std::string signal;          ///< wait, set: "device.signal"
-    bool is = true;              ///< wait: until it has this value; set: the value it gets
-    int device = -1;             ///< pick, place: index of the other device
-    std::string pose;            ///< move: id of the pose
-    bool straight = false;       ///< move: straight instead of joint move
-    double speed = 1.0;          ///< share of the joint moves' limits, the arm's own share included
-    double straight_speed = 1.0; ///< share of the straight moves' limits
-    double acceleration = 1.0;   ///< share of all acceleration limits
-    double corner = 0;           ///< fly-by: the tool passes the pose within this distance, m; 0: an exact stop
-    std::optional<double> held;  ///< value of the arm's first free joint, rad or m; none: chosen by the planner
-    bool detour = true;          ///< joint moves may go round what stands in the way
+    std::string signal;                ///< wait, set: "device.signal"
+    bool is = true;                    ///< wait: until it has this value; set: the value it gets
+    int device = -1;                   ///< pick, place: index of the other device
+    std::string pose;                  ///< move: id of the pose
+    bool straight = false;             ///< move: straight instead of joint move
+    double speed = 1.0;                ///< share of the joint moves' limits, the arm's own share included
+    double straight_speed = 1.0;       ///< share of the straight moves' limits
+    double acceleration = 1.0;         ///< share of all acceleration limits
+    double corner = 0;                 ///< fly-by: the tool passes the pose within this distance, m; 0: an exact stop
+    std::optional<double> held;        ///< value of the arm's first free joint, rad or m; none: chosen by the planner
+    bool detour = true;                ///< joint moves may go round what stands in the way
     double approach = 0, retreat = 0;  ///< m
-    double turn = 0;             ///< pick: of the tool about the part's upright; place: of the part in its seat; rad
-    int posture = -1;            ///< joint solution to use; -1: chosen by the planner
-    std::string grip;            ///< pick: grip of the part; empty: its first
-    double time_s = 0;           ///< delay, use, act
-    std::string label;           ///< act: what the tool does; block: its id
-    int tool = 0;                ///< use: index into the arm's tools
-    std::string result;          ///< if_part: "reject" or "good"
-    int times = 1;               ///< repeat
+    double turn = 0;     ///< pick: of the tool about the part's upright; place: of the part in its seat; rad
+    int posture = -1;    ///< joint solution to use; -1: chosen by the planner
+    std::string grip;    ///< pick: grip of the part; empty: its first
+    double time_s = 0;   ///< delay, use, act
+    std::string label;   ///< act: what the tool does; block: its id
+    int tool = 0;        ///< use: index into the arm's tools
+    std::string result;  ///< if_part: "reject" or "good"
+    int times = 1;       ///< repeat
     std::vector<Step> then, otherwise;  ///< if_part: both; repeat, block: `then`
 };
 
@@ -113,18 +113,19 @@ struct MountedTool {
 
 struct Arm {
     const kinematics::ArmModel* model = nullptr;
-    std::shared_ptr<const kinematics::ArmModel> made;  ///< owns `model` where it is not one of the cell's: on a travel axis
+    std::shared_ptr<const kinematics::ArmModel>
+        made;  ///< owns `model` where it is not one of the cell's: on a travel axis
     std::vector<MountedTool> tools;
-    geometry::Bodies tool_bodies;      ///< of all of them, in the flange
+    geometry::Bodies tool_bodies;     ///< of all of them, in the flange
     const ToolModel* tool = nullptr;  ///< the active one; null: none mounted
     std::shared_ptr<const kinematics::JointSolver> solver;
     std::uint64_t model_key = 0;  ///< of everything in the model and the active tool that motion depends on
     JointVector ready;
     Frame tool_frame = Frame::Identity();  ///< of the active tool, in the flange; the flange itself without a tool
     double speed = 1, acceleration = 1;    ///< shares of the limits
-    bool detours = true;  ///< joint moves may go round what stands in the way
-    bool gentle = false;  ///< no faster with a part than the grip can hold
-    std::vector<Arm> others;  ///< the same arm with its second, third... tool active
+    bool detours = true;                   ///< joint moves may go round what stands in the way
+    bool gentle = false;                   ///< no faster with a part than the grip can hold
+    std::vector<Arm> others;               ///< the same arm with its second, third... tool active
 
     const Arm& with_tool(int index) const { return index <= 0 ? *this : others[static_cast<std::size_t>(index) - 1]; }
 };
@@ -142,23 +143,24 @@ struct Mark {
 struct Device {
     std::string id, name, colour;
     const DeviceKind* kind = nullptr;
-    int host = -1;                  ///< index; -1: the floor
-    Frame placement;                ///< in the host's mount frame
+    int host = -1;    ///< index; -1: the floor
+    Frame placement;  ///< in the host's mount frame
     Frame world;
     Frame mount = Frame::Identity();  ///< where riders stand, in the device's frame
     Look look = Look::structure;
-    geometry::Bodies bodies;        ///< in the device's frame; an arm's links are in its model
+    geometry::Bodies bodies;  ///< in the device's frame; an arm's links are in its model
     std::vector<Mark> marks;
     std::vector<Seat> seats;
-    std::vector<Frame> ends;        ///< where another conveyor joins: beginning and end, x along the travel
-    bool locked = false;            ///< not to be moved by hand
-    std::string group;              ///< devices of one group are selected together; empty: none
+    std::vector<Frame> ends;           ///< where another conveyor joins: beginning and end, x along the travel
+    bool locked = false;               ///< not to be moved by hand
+    std::string group;                 ///< devices of one group are selected together; empty: none
     std::vector<std::string> signals;  ///< names it publishes
     std::shared_ptr<const Parameters> parameters;
     std::optional<Arm> arm;
     std::vector<Pose> poses;
     std::vector<Step> task;
-    std::vector<std::pair<std::string, std::string>> needs;  ///< device ids it hands parts to, with the key that says so
+    std::vector<std::pair<std::string, std::string>>
+        needs;  ///< device ids it hands parts to, with the key that says so
     std::string needs_part_type;
 
     Frame mount_world() const { return world * mount; }
@@ -179,31 +181,30 @@ struct Exclusion {
 
 struct Cell {
     std::string name;
-    double takt = 0;               ///< s; 0: none demanded
-    double horizon = 600;          ///< s
-    double safety_distance = 0.02; ///< m
+    double takt = 0;                ///< s; 0: none demanded
+    double horizon = 600;           ///< s
+    double safety_distance = 0.02;  ///< m
     std::uint64_t seed = 1;
     std::vector<MeshAsset> meshes;
     std::vector<PartType> part_types;
     std::vector<kinematics::ArmModel> arm_models;
     std::vector<ToolModel> tool_models;
-    std::vector<Device> devices;   ///< in the file's order
+    std::vector<Device> devices;  ///< in the file's order
     std::vector<Exclusion> exclusions;
     std::vector<StepBlock> blocks;
-    std::vector<Problem> slips;    ///< keys that are not known where they stand, if they were looked for
+    std::vector<Problem> slips;  ///< keys that are not known where they stand
 
     int device(const std::string& id) const;  ///< index or -1
     int part_type(const std::string& id) const;
     /// The device at the bottom of the stack that `device` stands on.
     int root(int device) const;
     bool stands_on(int device, int host) const;  ///< directly or not
-    double floor_area() const;  ///< convex hull of all footprints, m^2
+    double floor_area() const;                   ///< convex hull of all footprints, m^2
 };
 
 class Kinds;
-/// Reads and checks one resolved variant. Throws InputError with every problem found (up to 50). `with_slips`: keys that are not known where they
-/// stand are looked for, too.
-std::shared_ptr<const Cell> read_cell(const json& resolved, const Kinds& kinds, bool with_slips = false);
+/// Reads and checks one resolved variant. Throws InputError with every problem found (up to 50).
+std::shared_ptr<const Cell> read_cell(const json& resolved, const Kinds& kinds);
 
 /// Every step of a task, inner ones too, in order.
 std::vector<const Step*> all_steps(const std::vector<Step>& task);

@@ -15,7 +15,9 @@ namespace {
 
 double tenth(double mm) { return std::round(mm * 10) / 10; }
 
-json placement(double x, double y, double z = 0, double turn = 0) { return {{"x_mm", tenth(x)}, {"y_mm", tenth(y)}, {"z_mm", tenth(z)}, {"turn_deg", tenth(turn)}}; }
+json placement(double x, double y, double z = 0, double turn = 0) {
+    return {{"x_mm", tenth(x)}, {"y_mm", tenth(y)}, {"z_mm", tenth(z)}, {"turn_deg", tenth(turn)}};
+}
 
 const json* by_id(const json& list, const std::string& id) {
     for (const json& item : list)
@@ -26,7 +28,9 @@ const json* by_id(const json& list, const std::string& id) {
 /// Adds a catalogue item to a list of the document unless it is there; the ids in use stay.
 void bring(const json& tree, const json& catalogue, const char* list, const std::string& id, Operations& out) {
     const bool there = tree.contains(list) && by_id(tree[list], id);
-    const bool coming = std::any_of(out.begin(), out.end(), [&](const Operation& op) { return op.kind == Operation::Kind::add && op.at == std::string("/") + list && op.value.value("id", "") == id; });
+    const bool coming = std::any_of(out.begin(), out.end(), [&](const Operation& op) {
+        return op.kind == Operation::Kind::add && op.at == std::string("/") + list && op.value.value("id", "") == id;
+    });
     if (there || coming) return;
     if (!tree.contains(list)) out.push_back(Operation::set(std::string("/") + list, json::array()));
     out.push_back(Operation::add(std::string("/") + list, *by_id(catalogue, id)));
@@ -62,7 +66,8 @@ std::string parent_of(const std::string& path) { return path.substr(0, path.rfin
 std::vector<Offering> own_offerings(const Document& document) {
     std::vector<Offering> all;
     for (const json& model : document.tree().value("arm_models", json::array()))
-        if (!by_id(catalogue_arms(), model.value("id", ""))) all.push_back({"arm", model.value("id", ""), model.value("name", model.value("id", ""))});
+        if (!by_id(catalogue_arms(), model.value("id", "")))
+            all.push_back({"arm", model.value("id", ""), model.value("name", model.value("id", ""))});
     return all;
 }
 
@@ -72,8 +77,10 @@ std::vector<Offering> offerings(const Kinds& kinds) {
         if (kind->id() == "arm") {
             for (const json& model : catalogue_arms()) all.push_back({"arm", model["id"], model["name"]});
         } else if (kind->id() == "structure") {
-            const auto structure = [&](const char* label, const char* shape, double length, double width, double height) {
-                all.push_back({"structure", "", label, {{"shape", shape}, {"length_mm", length}, {"width_mm", width}, {"height_mm", height}}});
+            const auto structure = [&](const char* label, const char* shape, double length, double width,
+                                       double height) {
+                all.push_back({"structure", "", label,
+                    {{"shape", shape}, {"length_mm", length}, {"width_mm", width}, {"height_mm", height}}});
             };
             structure("Table", "table", 1000, 600, 800);
             structure("Pedestal", "pedestal", 320, 320, 500);
@@ -84,11 +91,13 @@ std::vector<Offering> offerings(const Kinds& kinds) {
             structure("Column", "column", 400, 400, 3000);
         } else if (kind->id() == "conveyor") {
             all.push_back({"conveyor", "", "Conveyor"});
-            all.push_back({"conveyor", "", "Conveyor bend", {{"length_mm", 0.0}, {"bend_deg", 90.0}, {"radius_mm", 500.0}}});
+            all.push_back(
+                {"conveyor", "", "Conveyor bend", {{"length_mm", 0.0}, {"bend_deg", 90.0}, {"radius_mm", 500.0}}});
         } else if (kind->id() == "outfeed") {
             all.push_back({"outfeed", "", "Outfeed"});
             all.push_back({"outfeed", "", "Chute", {{"shape", "chute"}}});
-            all.push_back({"outfeed", "", "Bin", {{"shape", "bin"}, {"length_mm", 400.0}, {"width_mm", 300.0}, {"height_mm", 220.0}}});
+            all.push_back({"outfeed", "", "Bin",
+                {{"shape", "bin"}, {"length_mm", 400.0}, {"width_mm", 300.0}, {"height_mm", 220.0}}});
         } else if (kind->id() == "tray") {
             all.push_back({"tray", "", "Tray of parts", {{"use", "supply"}}});
             all.push_back({"tray", "", "Empty tray", {{"use", "collect"}}});
@@ -101,13 +110,14 @@ std::vector<Offering> offerings(const Kinds& kinds) {
     return all;
 }
 
-Edit add_device(const Document& document, const std::string& variant, const Kinds& kinds, const Offering& what, const std::string& near, std::string* id) {
-    const json tree = document.resolved(variant);
-    const auto cell = read_cell(tree, kinds);
-    const DeviceKind* kind = kinds.find(what.kind);
+Edit add_device(const Layout& layout, const Offering& what, const std::string& near, std::string* id) {
+    const json& tree = layout.tree();
+    const auto cell = layout.shared_cell();
+    const DeviceKind* kind = layout.kinds().find(what.kind);
     if (!kind) throw InputError("kind", "There is no kind of device \"" + what.kind + "\".");
     Edit edit;
-    json device = {{"id", free_id(document.tree(), what.label)}, {"name", free_name(tree, what.label)}, {"kind", what.kind}, {"host", "floor"}};
+    json device = {{"id", free_id(layout.document().tree(), what.label)}, {"name", free_name(tree, what.label)},
+        {"kind", what.kind}, {"host", "floor"}};
     geometry::Box3 all;
     for (const Device& d : cell->devices) {
         for (const geometry::Body& b : d.bodies) {
@@ -117,14 +127,15 @@ Edit add_device(const Document& document, const std::string& variant, const Kind
         if (d.arm) all.add(d.world.translation(), 0.2);
     }
     const bool first = all.empty();
-    device["placement"] = first ? placement(0, 0) : placement(1e3 * all.high.x() + 700, 500 * (all.low.y() + all.high.y()));
+    device["placement"] =
+        first ? placement(0, 0) : placement(1e3 * all.high.x() + 700, 500 * (all.low.y() + all.high.y()));
     const json fresh = kind->fresh();
     for (const auto& [key, value] : fresh.items()) device[key] = value;
     for (const auto& [key, value] : what.parameters.items()) device[key] = value;
 
     const int chosen = cell->device(near);
     const auto belt = [&]() -> const Device* {
-        if (chosen >= 0 && cell->devices[static_cast<std::size_t>(chosen)].look == Look::belt) return &cell->devices[static_cast<std::size_t>(chosen)];
+        if (chosen >= 0 && cell->devices[chosen].look == Look::belt) return &cell->devices[chosen];
         for (const Device& d : cell->devices)
             if (d.look == Look::belt) return &d;
         return nullptr;
@@ -134,17 +145,20 @@ Edit add_device(const Document& document, const std::string& variant, const Kind
         device["model"] = what.model;
         if (by_id(catalogue_arms(), what.model) && !what.parameters.contains("tool")) {
             bring(tree, catalogue_arms(), "arm_models", what.model, edit.operations);
-            const std::string tool = what.model == "six600" || what.model == "offset850" || what.model == "scara400" ? "jaw60" : "jaw120";
+            const std::string tool =
+                what.model == "six600" || what.model == "offset850" || what.model == "scara400" ? "jaw60" : "jaw120";
             bring(tree, catalogue_tools(), "tool_models", tool, edit.operations);
             device["tool"] = tool;
         }
-        if (chosen >= 0 && cell->devices[static_cast<std::size_t>(chosen)].look == Look::structure) device["host"] = near, device["placement"] = placement(0, 0);
+        if (chosen >= 0 && cell->devices[chosen].look == Look::structure)
+            device["host"] = near, device["placement"] = placement(0, 0);
     } else if (what.kind == "tray") {
         if (device["use"] == "supply") {
             if (cell->part_types.empty()) bring(tree, catalogue_part_types(), "part_types", "block60", edit.operations);
             device["part_type"] = cell->part_types.empty() ? "block60" : cell->part_types.front().id;
         }
-        if (chosen >= 0 && cell->devices[static_cast<std::size_t>(chosen)].look == Look::structure) device["host"] = near, device["placement"] = placement(0, 0);
+        if (chosen >= 0 && cell->devices[chosen].look == Look::structure)
+            device["host"] = near, device["placement"] = placement(0, 0);
     } else if (what.kind == "infeed") {
         if (!belt) throw InputError("infeed", "An infeed puts parts onto a conveyor: place a conveyor first.");
         if (cell->part_types.empty()) bring(tree, catalogue_part_types(), "part_types", "block60", edit.operations);
@@ -156,7 +170,8 @@ Edit add_device(const Document& document, const std::string& variant, const Kind
         device["host"] = belt->id;
         device["span_mm"] = belt_value("width_mm") + 30;
         device["placement"] = placement(0.5 * belt_value("length_mm") - 60, 0);
-    } else if (what.kind == "outfeed" && chosen >= 0 && belt && belt->id == near && by_id(tree["devices"], belt->id)->value("to", "").empty()) {
+    } else if (what.kind == "outfeed" && chosen >= 0 && belt && belt->id == near &&
+               by_id(tree["devices"], belt->id)->value("to", "").empty()) {
         device["shape"] = "hood";  // on the end of the chosen belt
         device["host"] = belt->id;
         device["width_mm"] = belt_value("width_mm") + 30;
@@ -167,59 +182,73 @@ Edit add_device(const Document& document, const std::string& variant, const Kind
     for (const auto& [list, items] : what.brings.items()) {
         for (const json& item : items) bring(tree, items, list.c_str(), item.value("id", ""), edit.operations);
     }
-    if (chosen >= 0 && device["host"] == "floor" && cell->devices[static_cast<std::size_t>(chosen)].arm && kind->id() != "conveyor" && kind->id() != "fence" && kind->id() != "marking") {
+    if (chosen >= 0 && device["host"] == "floor" && cell->devices[chosen].arm && kind->id() != "conveyor" &&
+        kind->id() != "fence" && kind->id() != "marking") {
         // In front of the arm that is selected, in line with it.
-        const Device& arm = cell->devices[static_cast<std::size_t>(chosen)];
-        const geometry::Frame front = arm.world * geometry::make_frame({0.55 * kinematics::arm_length(*arm.arm->model), 0, 0});
-        device["placement"] = placement(1e3 * front.translation().x(), 1e3 * front.translation().y(), 0, geometry::to_triple(arm.world.linear()).z() * 180 / geometry::pi);
+        const Device& arm = cell->devices[chosen];
+        const geometry::Frame front =
+            arm.world * geometry::make_frame({0.55 * kinematics::arm_length(*arm.arm->model), 0, 0});
+        device["placement"] = placement(1e3 * front.translation().x(), 1e3 * front.translation().y(), 0,
+            geometry::to_triple(arm.world.linear()).z() * 180 / geometry::pi);
     }
     if (id) *id = device["id"];
     edit.name = "Add " + device["name"].get<std::string>();
     edit.operations.push_back(Operation::add("/devices", device));
     // The belt that hands on to a new device is set after the device exists.
-    std::stable_sort(edit.operations.begin(), edit.operations.end(), [](const Operation& a, const Operation& b) { return a.kind == Operation::Kind::add && b.kind != Operation::Kind::add && b.at.rfind("/devices/", 0) == 0; });
+    std::stable_sort(edit.operations.begin(), edit.operations.end(), [](const Operation& a, const Operation& b) {
+        return a.kind == Operation::Kind::add && b.kind != Operation::Kind::add && b.at.rfind("/devices/", 0) == 0;
+    });
     return edit;
 }
 
-Edit add_device_at(const Document& document, const std::string& variant, const Kinds& kinds, const Offering& what, const geometry::Frame& world, std::string* id) {
+Edit add_device_at(const Layout& layout, const Offering& what, const geometry::Frame& world, std::string* id) {
     std::string made;
-    Edit edit = add_device(document, variant, kinds, what, "", &made);
-    const Document after = document.edited(variant, edit);
-    const json tree = after.resolved(variant);
-    const auto cell = read_cell(tree, kinds);
-    const int device = cell->device(made);
-    geometry::Frame at = world;
-    const int host = carrier_at(*cell, device, world.translation());
-    at.translation().z() = host >= 0 ? cell->devices[static_cast<std::size_t>(host)].mount_world().translation().z() : 0.0;
-    for (Operation& op : place_at(*cell, device, at, host)) edit.operations.push_back(std::move(op));
-    const json* own = find(tree, "/devices/" + made);
-    if (host >= 0 && cell->devices[static_cast<std::size_t>(host)].look == Look::belt && what.kind == "infeed" && own->value("to", "") != cell->devices[static_cast<std::size_t>(host)].id)
-        edit.operations.push_back(Operation::set("/devices/" + made + "/to", cell->devices[static_cast<std::size_t>(host)].id));
+    Edit edit = add_device(layout, what, "", &made);
+    for (Operation& op : set_down(layout.edited(edit), made, world)) edit.operations.push_back(std::move(op));
     if (id) *id = made;
     return edit;
 }
 
-Edit remove_device(const Document& document, const std::string& variant, const Kinds& kinds, const std::string& id) {
-    const json tree = document.resolved(variant);
-    const auto cell = read_cell(tree, kinds);
+Operations set_down(const Layout& layout, const std::string& id, const geometry::Frame& world) {
+    const Cell& cell = layout.cell();
+    const int device = cell.device(id);
+    geometry::Frame at = world;
+    const int host = carrier_at(cell, device, world.translation());
+    at.translation().z() = host >= 0 ? cell.devices[host].mount_world().translation().z() : 0.0;
+    Operations operations = place_at(cell, device, at, host);
+    const json* own = find(layout.tree(), "/devices/" + id);
+    if (host >= 0 && cell.devices[host].look == Look::belt && cell.devices[device].kind->id() == "infeed" &&
+        own->value("to", "") != cell.devices[host].id)
+        operations.push_back(Operation::set("/devices/" + id + "/to", cell.devices[host].id));
+    return operations;
+}
+
+Edit remove_device(const Layout& layout, const std::string& id) {
+    const json& tree = layout.tree();
+    const auto cell = layout.shared_cell();
     const int index = cell->device(id);
     if (index < 0) throw InputError(id, "There is no device with this id.");
-    const Device& gone = cell->devices[static_cast<std::size_t>(index)];
+    const Device& gone = cell->devices[index];
     Edit edit{"Remove " + gone.name, {}};
     for (const json& device : tree["devices"]) {
         const std::string other = device.value("id", "");
         if (other == id) continue;
         const std::string at = "/devices/" + other;
         if (device.contains("task")) drop_steps(device["task"], at + "/task", id, edit.operations);
-        const Device& d = cell->devices[static_cast<std::size_t>(cell->device(other))];
+        const Device& d = cell->devices[cell->device(other)];
         if (d.host == index) {  // riders go down to what the host stood on, in their place on the plan
-            const Frame below = gone.host >= 0 ? cell->devices[static_cast<std::size_t>(gone.host)].mount_world() : Frame::Identity();
+            const Frame below = gone.host >= 0 ? cell->devices[gone.host].mount_world() : Frame::Identity();
             const Frame local = below.inverse() * d.world;
-            edit.operations.push_back(Operation::set(at + "/host", gone.host >= 0 ? cell->devices[static_cast<std::size_t>(gone.host)].id : "floor"));
-            edit.operations.push_back(Operation::set(at + "/placement", placement(1e3 * local.translation().x(), 1e3 * local.translation().y(), 0, geometry::to_triple(local.linear()).z() * 180 / geometry::pi)));
+            edit.operations.push_back(
+                Operation::set(at + "/host", gone.host >= 0 ? cell->devices[gone.host].id : "floor"));
+            edit.operations.push_back(Operation::set(
+                at + "/placement", placement(1e3 * local.translation().x(), 1e3 * local.translation().y(), 0,
+                                       geometry::to_triple(local.linear()).z() * 180 / geometry::pi)));
         }
         if (device.value("to", "") == id) {
-            if (device.value("kind", "") == "infeed") edit.operations.push_back(Operation::remove(at));  // an infeed without its belt has nowhere to put parts
+            if (device.value("kind", "") == "infeed")
+                edit.operations.push_back(
+                    Operation::remove(at));  // an infeed without its belt has nowhere to put parts
             else edit.operations.push_back(Operation::remove(at + "/to"));
         }
         if (device.contains("poses"))
@@ -238,12 +267,13 @@ Edit remove_device(const Document& document, const std::string& variant, const K
     return edit;
 }
 
-Edit add_step(const Document& document, const std::string& variant, const Kinds& kinds, const std::string& device, const std::string& what, const std::string& after_path, std::string* id) {
-    const json tree = document.resolved(variant);
-    const auto cell = read_cell(tree, kinds);
+Edit add_step(const Layout& layout, const std::string& device, const std::string& what, const std::string& after_path,
+    std::string* id) {
+    const json& tree = layout.tree();
+    const auto cell = layout.shared_cell();
     const int index = cell->device(device);
-    if (index < 0 || !cell->devices[static_cast<std::size_t>(index)].arm) throw InputError(device, "Only arms have tasks: choose an arm first.");
-    const Device& owner = cell->devices[static_cast<std::size_t>(index)];
+    if (index < 0 || !cell->devices[index].arm) throw InputError(device, "Only arms have tasks: choose an arm first.");
+    const Device& owner = cell->devices[index];
     json step = {{"id", ""}, {"do", what}};
     for (int n = 1;; ++n) {
         const std::string wish = "s" + std::to_string(n);
@@ -258,14 +288,16 @@ Edit add_step(const Document& document, const std::string& variant, const Kinds&
             if (d.look == first && !d.seats.empty()) return d.id;
         for (const Device& d : cell->devices)
             if (!d.seats.empty()) return d.id;
-        throw InputError("step", "There is nothing to pick from or place in yet: place a conveyor, a fixture or an outfeed first.");
+        throw InputError(
+            "step", "There is nothing to pick from or place in yet: place a conveyor, a fixture or an outfeed first.");
     };
     if (what == "pick") step["from"] = seated(Look::belt);
     else if (what == "place") step["in"] = seated(Look::sink);
     else if (what == "wait") {
         for (const Device& d : cell->devices)
             if (!d.signals.empty() && !step.contains("signal")) step["signal"] = d.id + "." + d.signals.front();
-        if (!step.contains("signal")) throw InputError("step", "No device publishes a signal yet: place a beam or a fixture first.");
+        if (!step.contains("signal"))
+            throw InputError("step", "No device publishes a signal yet: place a beam or a fixture first.");
     } else if (what == "move") {
         if (owner.poses.empty()) throw InputError("step", "\"" + owner.name + "\" has no taught pose yet.");
         step["pose"] = owner.poses.front().id;
@@ -274,23 +306,29 @@ Edit add_step(const Document& document, const std::string& variant, const Kinds&
     else if (what == "gripper") step["to"] = "close";
     else if (what == "act") step["label"] = "Tool action", step["time_s"] = 0.5;
     else if (what == "use") {
-        if (owner.arm->tools.size() < 2) throw InputError("step", "\"" + owner.name + "\" has one tool at most: mount a second one on its card first.");
+        if (owner.arm->tools.size() < 2)
+            throw InputError(
+                "step", "\"" + owner.name + "\" has one tool at most: mount a second one on its card first.");
         step["tool"] = owner.arm->tools[1].model->id, step["time_s"] = 0.5;
     } else if (what == "block") {
-        if (cell->blocks.empty()) throw InputError("step", "There is no block of steps yet: make one of a step first (\"block\" under the step).");
+        if (cell->blocks.empty())
+            throw InputError(
+                "step", "There is no block of steps yet: make one of a step first (\"block\" under the step).");
         step["block"] = cell->blocks.front().id;
     } else if (what == "repeat") step["times"] = 2, step["steps"] = json::array();
     else throw InputError("step", "There is no kind of step \"" + what + "\".");
     if (id) *id = step["id"];
     const std::string list = after_path.empty() ? "/devices/" + device + "/task" : parent_of(after_path);
     Edit edit{"Add step to " + owner.name, {}};
-    if (!find(tree, "/devices/" + device + "/task")) edit.operations.push_back(Operation::set("/devices/" + device + "/task", json::array()));
-    edit.operations.push_back(Operation::add(list, step, after_path.empty() ? "*" : after_path.substr(after_path.rfind('/') + 1)));
+    if (!find(tree, "/devices/" + device + "/task"))
+        edit.operations.push_back(Operation::set("/devices/" + device + "/task", json::array()));
+    edit.operations.push_back(
+        Operation::add(list, step, after_path.empty() ? "*" : after_path.substr(after_path.rfind('/') + 1)));
     return edit;
 }
 
-Edit shift_step(const Document& document, const std::string& variant, const std::string& step_path, int direction) {
-    const json tree = document.resolved(variant);
+Edit shift_step(const Layout& layout, const std::string& step_path, int direction) {
+    const json& tree = layout.tree();
     const std::string list = parent_of(step_path), id = step_path.substr(step_path.rfind('/') + 1);
     const json* steps = find(tree, list);
     if (!steps || !steps->is_array()) throw InputError(step_path, "There is no such step.");

@@ -5,40 +5,43 @@
 
 #include <geometry/frame.h>
 
-#include "document.h"
+#include "layout.h"
 
 namespace escarp::cell {
-
-class Kinds;
 
 /// What can be placed: a kind, with a model for arms; or an own device as it was kept.
 struct Offering {
     std::string kind, model;  ///< model: id in the catalogue of arms; empty otherwise
     std::string label;
     json parameters = json::object();  ///< over the kind's own fresh ones
-    json brings = json::object();      ///< own devices: {"arm_models": [...], "tool_models": [...], "part_types": [...], "meshes": [...]} that it needs
+    json brings = json::object();  ///< own devices: {"arm_models": [...], "tool_models": [...], "part_types": [...],
+                                   ///< "meshes": [...]} that it needs
 };
 std::vector<Offering> offerings(const Kinds& kinds);
 /// The arm models that only this document has.
 std::vector<Offering> own_offerings(const Document& document);
 
-/// A new device beside the others, with a free id and name; brings its models along and gives an infeed its belt and part.
-/// `id` receives the new device's id. `at`: world place in mm, or null for "beside the others". `near`: device to build on
-/// (the belt for an infeed, beam or outfeed hood), may be empty.
-Edit add_device(const Document& document, const std::string& variant, const Kinds& kinds, const Offering& what, const std::string& near, std::string* id);
+/// A new device beside the others, with a free id and name; brings its models along and gives an infeed its belt and
+/// part. `id` receives the new device's id. `at`: world place in mm, or null for "beside the others". `near`: device to
+/// build on (the belt for an infeed, beam or outfeed hood), may be empty.
+Edit add_device(const Layout& layout, const Offering& what, const std::string& near, std::string* id);
 
-/// The same, standing at a place in the world (its height is that of what is under it). What stands there carries it, if it can.
-/// An infeed or a belt's sensor set down on a belt belongs to that belt.
-Edit add_device_at(const Document& document, const std::string& variant, const Kinds& kinds, const Offering& what, const geometry::Frame& world, std::string* id);
+/// The same, standing at a place in the world (its height is that of what is under it). What stands there carries it,
+/// if it can. An infeed or a belt's sensor set down on a belt belongs to that belt.
+Edit add_device_at(const Layout& layout, const Offering& what, const geometry::Frame& world, std::string* id);
+
+/// Operations that set a device down at a place in the world: on what is there, or on the floor. See `add_device_at`.
+Operations set_down(const Layout& layout, const std::string& id, const geometry::Frame& world);
 
 /// Takes a device away: what stands on it goes to its host, steps and belts that refer to it go as well.
-Edit remove_device(const Document& document, const std::string& variant, const Kinds& kinds, const std::string& id);
+Edit remove_device(const Layout& layout, const std::string& id);
 
 /// A new step of a kind ("pick", "wait" ...) after `after_path` ("/devices/arm1/task/s2"), or at the end of the task.
 /// Throws InputError with the reason where the cell has nothing that it could refer to.
-Edit add_step(const Document& document, const std::string& variant, const Kinds& kinds, const std::string& device, const std::string& what, const std::string& after_path, std::string* id);
+Edit add_step(const Layout& layout, const std::string& device, const std::string& what, const std::string& after_path,
+    std::string* id);
 
 /// Moves a step one place up (-1) or down (+1) in its list.
-Edit shift_step(const Document& document, const std::string& variant, const std::string& step_path, int direction);
+Edit shift_step(const Layout& layout, const std::string& step_path, int direction);
 
 }  // namespace escarp::cell

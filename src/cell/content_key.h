@@ -13,8 +13,7 @@ namespace escarp::cell {
 class ContentKey {
 public:
     template <typename Number>
-        requires std::is_arithmetic_v<Number>
-    ContentKey& add(Number value) {
+    requires std::is_arithmetic_v<Number> ContentKey& add(Number value) {
         if constexpr (std::is_floating_point_v<Number>) {
             const double d = value == 0 ? 0.0 : static_cast<double>(value);  // one zero
             std::uint64_t bits;

@@ -13,20 +13,20 @@ namespace escarp::cell {
 
 /// A parameter as the window offers it for editing.
 struct Field {
-    std::string key;    ///< in the file, unit suffix included
+    std::string key;  ///< in the file, unit suffix included
     std::string label;
     double low = 0, high = 0;
     enum class Type { number, whole, choice, device, part_type, points, numbers, flag } type = Type::number;
     std::vector<std::string> words = {};  ///< for choice
-    double usual = 0;   ///< number: what a missing key means, in the file's unit
+    double usual = 0;                     ///< number: what a missing key means, in the file's unit
 };
 
 class DeviceKind {
 public:
     virtual ~DeviceKind() = default;
-    virtual std::string id() const = 0;      ///< the word in the file: "conveyor"
-    virtual std::string label() const = 0;   ///< for people: "Conveyor"
-    virtual json fresh() const = 0;          ///< parameters of a new one, without id, name, placement
+    virtual std::string id() const = 0;     ///< the word in the file: "conveyor"
+    virtual std::string label() const = 0;  ///< for people: "Conveyor"
+    virtual json fresh() const = 0;         ///< parameters of a new one, without id, name, placement
     virtual std::vector<Field> fields() const = 0;
     /// Turns a device's parameters into those of its mirror image in its own xz plane.
     virtual void mirror(json& /*device*/) const {}

@@ -19,7 +19,9 @@ namespace {
 
 constexpr const char* fresh_mark = ".new-";
 
-[[noreturn]] void fail(const std::string& file, const std::string& what) { throw InputError(file, what + ": " + std::strerror(errno) + "."); }
+[[noreturn]] void fail(const std::string& file, const std::string& what) {
+    throw InputError(file, what + ": " + std::strerror(errno) + ".");
+}
 
 class Descriptor {
 public:
@@ -41,7 +43,9 @@ private:
 Descriptor opened(const std::string& file) {
     struct stat info {};
     if (::stat(file.c_str(), &info) != 0) fail(file, "The file cannot be opened");
-    if (!S_ISREG(info.st_mode)) throw InputError(file, S_ISDIR(info.st_mode) ? "This is a folder; a file is expected." : "This is a pipe or a device; a file is expected.");
+    if (!S_ISREG(info.st_mode))
+        throw InputError(file, S_ISDIR(info.st_mode) ? "This is a folder; a file is expected."
+                                                     : "This is a pipe or a device; a file is expected.");
     const int fd = ::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK | O_NOCTTY);
     if (fd < 0) fail(file, "The file cannot be opened");
     if (::fstat(fd, &info) != 0 || !S_ISREG(info.st_mode)) {
@@ -69,7 +73,8 @@ std::string real_path(const std::string& file) {
 
 void flush_folder(const std::string& file) {
     const std::size_t slash = file.rfind('/');
-    const Descriptor folder(::open(slash == std::string::npos ? "." : file.substr(0, slash + 1).c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
+    const Descriptor folder(::open(
+        slash == std::string::npos ? "." : file.substr(0, slash + 1).c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
     if (folder) ::fsync(folder.get());
 }
 
@@ -83,7 +88,9 @@ void write_in_place(const std::string& file, const std::string& bytes) {
         errno = ENOSPC;
         fail(file, not_written);
     }
-    if (!put(out.get(), bytes) || ::ftruncate(out.get(), static_cast<off_t>(bytes.size())) != 0 || ::fsync(out.get()) != 0) fail(file, "The file could not be written to its end");
+    if (!put(out.get(), bytes) || ::ftruncate(out.get(), static_cast<off_t>(bytes.size())) != 0 ||
+        ::fsync(out.get()) != 0)
+        fail(file, "The file could not be written to its end");
 }
 
 }  // namespace
@@ -94,7 +101,9 @@ std::string read_file(const std::string& file, std::size_t most) {
     const Descriptor in = opened(file);
     struct stat info {};
     ::fstat(in.get(), &info);
-    const auto too_large = [&] { throw InputError(file, "The file is larger than " + std::to_string(most >> 20) + " MB, the most that is read."); };
+    const auto too_large = [&] {
+        throw InputError(file, "The file is larger than " + std::to_string(most >> 20) + " MB, the most that is read.");
+    };
     if (static_cast<std::size_t>(info.st_size) > most) too_large();
     std::string bytes(static_cast<std::size_t>(info.st_size) + 1, '\0');
     std::size_t done = 0;
@@ -125,7 +134,8 @@ void write_file(const std::string& file, const std::string& bytes) {
         if (old.st_nlink > 1) return write_in_place(file, bytes);
     }
     const std::string fresh = fresh_name(file);
-    Descriptor out(::open(fresh.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, there ? 0600 : 0666));  // its mode comes when it is whole: a private file is never open to others
+    Descriptor out(::open(fresh.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC,
+        there ? 0600 : 0666));  // its mode comes when it is whole: a private file is never open to others
     if (!out) fail(file, "The file cannot be written");
     if (!put(out.get(), bytes) || !out.close()) {
         const int why = errno;
@@ -152,8 +162,10 @@ void take_place(const std::string& fresh, const std::string& file) {
             ::unlink(fresh.c_str());
             throw InputError(file, not_replaceable);
         }
-        // Where the owner cannot be kept, the group may be; a mode that gives rights to others is set last, and only with them.
-        const bool owner = ::fchown(out.get(), old.st_uid, old.st_gid) == 0, group = owner || ::fchown(out.get(), static_cast<uid_t>(-1), old.st_gid) == 0;
+        // Where the owner cannot be kept, the group may be; a mode that gives rights to others is set last, and only
+        // with them.
+        const bool owner = ::fchown(out.get(), old.st_uid, old.st_gid) == 0,
+                   group = owner || ::fchown(out.get(), static_cast<uid_t>(-1), old.st_gid) == 0;
         if (::fchmod(out.get(), old.st_mode & (owner ? 07777u : group ? 0777u : 0707u)) != 0) given_up();
     }
     if (::fsync(out.get()) != 0 || !out.close() || ::rename(fresh.c_str(), target.c_str()) != 0) given_up();
@@ -168,7 +180,9 @@ void remove_left_overs(const std::string& file) {
     for (std::filesystem::directory_iterator at(folder, none), end; !none && at != end; at.increment(none)) {
         const std::string name = at->path().filename().string();
         if (!name.starts_with(begin) || name.size() == begin.size()) continue;
-        if (std::all_of(name.begin() + static_cast<std::ptrdiff_t>(begin.size()), name.end(), [](unsigned char c) { return std::isdigit(c) != 0; })) ::unlink(at->path().c_str());
+        if (std::all_of(name.begin() + static_cast<std::ptrdiff_t>(begin.size()), name.end(),
+                [](unsigned char c) { return std::isdigit(c) != 0; }))
+            ::unlink(at->path().c_str());
     }
 }
 

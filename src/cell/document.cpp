@@ -17,25 +17,32 @@ void check_outline(const json& tree) {
         if (!good) throw InputError(where, message);
     };
     expect(tree.is_object() && tree.contains("escarp"), "escarp",
-           "This is not a cell file: it is expected to begin with a group of keys that holds \"escarp\": 1, the format's version.");
+        "This is not a cell file: it is expected to begin with a group of keys that holds \"escarp\": 1, the format's "
+        "version.");
     const json& version = tree["escarp"];
-    expect(version.is_number_integer() && version.get<long long>() >= 1, "escarp", "The format's version is expected to be a whole number from 1.");
+    expect(version.is_number_integer() && version.get<long long>() >= 1, "escarp",
+        "The format's version is expected to be a whole number from 1.");
     expect(version.get<long long>() <= format_version, "escarp",
-           "The file was written by a newer Escarp (format " + version.dump() + "); this one reads formats up to " +
-               std::to_string(format_version) + ". Open it with the newer program, or save it there in the older format.");
-    expect(tree.contains("devices") && tree["devices"].is_array(), "devices", "A list of devices is expected (it may be empty: []).");
+        "The file was written by a newer Escarp (format " + version.dump() + "); this one reads formats up to " +
+            std::to_string(format_version) + ". Open it with the newer program, or save it there in the older format.");
+    expect(tree.contains("devices") && tree["devices"].is_array(), "devices",
+        "A list of devices is expected (it may be empty: []).");
     for (const char* list : {"part_types", "arm_models", "tool_models", "meshes", "views", "unfinished_models"})
         expect(!tree.contains(list) || tree[list].is_array(), list, "A list is expected.");
     if (tree.contains("unfinished_models"))
-        for (std::size_t i = 0; i < tree["unfinished_models"].size(); ++i) check_form(tree["unfinished_models"][i], "unfinished_models/" + std::to_string(i));
+        for (std::size_t i = 0; i < tree["unfinished_models"].size(); ++i)
+            check_form(tree["unfinished_models"][i], "unfinished_models/" + std::to_string(i));
     if (!tree.contains("variants")) return;
-    expect(tree["variants"].is_array() && !tree["variants"].empty(), "variants", "A list of at least one variant is expected.");
+    expect(tree["variants"].is_array() && !tree["variants"].empty(), "variants",
+        "A list of at least one variant is expected.");
     std::set<std::string> ids;
     for (std::size_t i = 0; i < tree["variants"].size(); ++i) {
         const json& v = tree["variants"][i];
         const std::string where = "variants/" + std::to_string(i);
-        expect(v.is_object() && v.contains("id") && v["id"].is_string() && valid_id(v["id"]), where + "/id", "A short id of letters, digits, - and _ is expected.");
-        expect(ids.insert(v["id"]).second, where + "/id", "Two variants have the id " + v["id"].dump() + "; give each its own.");
+        expect(v.is_object() && v.contains("id") && v["id"].is_string() && valid_id(v["id"]), where + "/id",
+            "A short id of letters, digits, - and _ is expected.");
+        expect(ids.insert(v["id"]).second, where + "/id",
+            "Two variants have the id " + v["id"].dump() + "; give each its own.");
         expect(v.contains("name") && v["name"].is_string(), where + "/name", "The variant's name is expected.");
         if (!v.contains("differences")) continue;
         expect(v["differences"].is_array(), where + "/differences", "A list of differences is expected.");
@@ -43,13 +50,16 @@ void check_outline(const json& tree) {
             Operation::from_json(v["differences"][k], where + "/differences/" + std::to_string(k));
     }
     if (tree.contains("baseline"))
-        expect(tree["baseline"].is_string() && ids.count(tree["baseline"]), "baseline", "The id of one of the variants is expected.");
+        expect(tree["baseline"].is_string() && ids.count(tree["baseline"]), "baseline",
+            "The id of one of the variants is expected.");
 }
 
 /// Ids of devices that are gone are kept, so that none is given again.
 void retire(const json& before, json& after) {
     std::set<std::string> left;
-    const auto id_of = [](const json& d) { return d.is_object() && d.contains("id") && d["id"].is_string() ? d["id"].get<std::string>() : std::string(); };
+    const auto id_of = [](const json& d) {
+        return d.is_object() && d.contains("id") && d["id"].is_string() ? d["id"].get<std::string>() : std::string();
+    };
     for (const json& d : after["devices"]) left.insert(id_of(d));
     for (const json& d : before["devices"]) {
         const std::string id = id_of(d);
@@ -69,19 +79,11 @@ json& variant_in(json& tree, const std::string& id) {
 }  // namespace
 
 Document::Document()
-    : Document(json{{"escarp", format_version},
-                    {"name", "New cell"},
-                    {"takt_s", 10.0},
-                    {"part_types", json::array()},
-                    {"arm_models", json::array()},
-                    {"tool_models", json::array()},
-                    {"devices", json::array()},
-                    {"baseline", "A"},
-                    {"variants", json::array({json{{"id", "A"}, {"name", "First layout"}}})}}) {}
+    : Document(json{{"escarp", format_version}, {"name", "New cell"}, {"takt_s", 10.0}, {"part_types", json::array()},
+          {"arm_models", json::array()}, {"tool_models", json::array()}, {"devices", json::array()}, {"baseline", "A"},
+          {"variants", json::array({json{{"id", "A"}, {"name", "First layout"}}})}}) {}
 
-Document Document::parse(const std::string& text) {
-    return checked(parse_json(text));
-}
+Document Document::parse(const std::string& text) { return checked(parse_json(text)); }
 
 Document Document::checked(json tree) {
     check_depth(tree);
@@ -91,15 +93,16 @@ Document Document::checked(json tree) {
     return Document(std::move(tree));
 }
 
-Document Document::load(const std::string& file) {
-    return parse(read_file(file, largest_file));
-}
+Document Document::load(const std::string& file) { return parse(read_file(file, largest_file)); }
 
 std::string Document::text() const { return tree_->dump(2, ' ', false, json::error_handler_t::replace) + "\n"; }
 
 void Document::save(const std::string& file) const {
     const std::string bytes = text();
-    if (bytes.size() > largest_file) throw InputError(file, "The cell would take " + std::to_string(bytes.size() >> 20) + " MB; files of up to " + std::to_string(largest_file >> 20) + " MB are read. Link imported geometry instead of keeping it, or make it coarser.");
+    if (bytes.size() > largest_file)
+        throw InputError(file, "The cell would take " + std::to_string(bytes.size() >> 20) + " MB; files of up to " +
+                                   std::to_string(largest_file >> 20) +
+                                   " MB are read. Link imported geometry instead of keeping it, or make it coarser.");
     write_file(file, bytes);
 }
 
@@ -126,7 +129,8 @@ Operations Document::differences(const std::string& variant) const {
     Operations all;
     for (const json& v : (*tree_)["variants"]) {
         if (v["id"] != variant || variant == baseline() || !v.contains("differences")) continue;
-        for (const json& d : v["differences"]) all.push_back(Operation::from_json(d, "variants/" + variant + "/differences"));
+        for (const json& d : v["differences"])
+            all.push_back(Operation::from_json(d, "variants/" + variant + "/differences"));
     }
     return all;
 }
@@ -172,7 +176,8 @@ Document Document::put_back(const std::string& variant, const std::string& at) c
     json tree = *tree_;
     json kept = json::array();
     for (const Operation& op : differences(variant)) {
-        const bool same = op.at == at || (op.kind == Operation::Kind::add && op.at + "/" + op.value.value("id", "") == at);
+        const bool same =
+            op.at == at || (op.kind == Operation::Kind::add && op.at + "/" + op.value.value("id", "") == at);
         if (!same) kept.push_back(op.to_json());
     }
     json& mine = variant_in(tree, variant);
@@ -184,7 +189,8 @@ Document Document::put_back(const std::string& variant, const std::string& at) c
 Document Document::pushed_to_baseline(const std::string& variant, const std::string& at) const {
     Edit edit;
     for (const Operation& op : differences(variant))
-        if (op.at == at || (op.kind == Operation::Kind::add && op.at + "/" + op.value.value("id", "") == at)) edit.operations.push_back(op);
+        if (op.at == at || (op.kind == Operation::Kind::add && op.at + "/" + op.value.value("id", "") == at))
+            edit.operations.push_back(op);
     return edited(baseline(), edit).put_back(variant, at);
 }
 
@@ -210,7 +216,8 @@ Document Document::renamed_variant(const std::string& id, const std::string& nam
 }
 
 Document Document::without_variant(const std::string& id) const {
-    if (id == baseline()) throw InputError("variants", "The baseline cannot be dropped; make another variant the baseline first.");
+    if (id == baseline())
+        throw InputError("variants", "The baseline cannot be dropped; make another variant the baseline first.");
     json tree = *tree_;
     variant_in(tree, id);
     json kept = json::array();

@@ -37,11 +37,12 @@ public:
     /// are left out and named in `lost`.
     json resolved(const std::string& variant, std::vector<std::string>* lost = nullptr) const;
 
-    /// The document after an edit made while looking at `variant`: in the baseline it reaches every variant that does not
-    /// override the value; in another variant it becomes a difference. Throws InputError.
+    /// The document after an edit made while looking at `variant`: in the baseline it reaches every variant that does
+    /// not override the value; in another variant it becomes a difference. Throws InputError.
     Document edited(const std::string& variant, const Edit& edit) const;
 
-    /// The document after operations on the file itself, variants and all (as `difference` of two documents' trees gives them). Throws InputError.
+    /// The document after operations on the file itself, variants and all (as `difference` of two documents' trees
+    /// gives them). Throws InputError.
     Document applied(const Operations& operations) const;
 
     /// A difference of a variant at exactly this path is taken back; the document itself where there is none.

@@ -30,7 +30,8 @@ std::string id_of(const json& element) {
 std::ptrdiff_t index_of(const json& list, const std::string& id) {
     for (std::size_t i = 0; i < list.size(); ++i)
         if (id_of(list[i]) == id) return static_cast<std::ptrdiff_t>(i);
-    if (!id.empty() && id.size() < 9 && std::all_of(id.begin(), id.end(), [](unsigned char c) { return std::isdigit(c); })) {
+    if (!id.empty() && id.size() < 9 &&
+        std::all_of(id.begin(), id.end(), [](unsigned char c) { return std::isdigit(c); })) {
         const std::size_t index = std::stoul(id);
         if (index < list.size()) return static_cast<std::ptrdiff_t>(index);
     }
@@ -45,7 +46,7 @@ Tree* child(Tree& parent, const std::string& segment) {
     }
     if (parent.is_array()) {
         const std::ptrdiff_t index = index_of(parent, segment);
-        return index < 0 ? nullptr : &parent[static_cast<std::size_t>(index)];
+        return index < 0 ? nullptr : &parent[index];
     }
     return nullptr;
 }
@@ -112,7 +113,8 @@ std::string attempt(json& tree, const Operation& op) {
     if (op.kind == Operation::Kind::set || op.kind == Operation::Kind::remove) {
         if (path.empty()) return "an edit needs a path to a value";
         json* parent = walk(tree, path, path.size() - 1);
-        if (!parent && op.kind == Operation::Kind::set && path.size() > 2) {  // a group that is not there yet, such as a placement
+        if (!parent && op.kind == Operation::Kind::set &&
+            path.size() > 2) {  // a group that is not there yet, such as a placement
             json* above = walk(tree, path, path.size() - 2);
             if (above && above->is_object()) parent = &((*above)[path[path.size() - 2]] = json::object());
         }
@@ -126,7 +128,7 @@ std::string attempt(json& tree, const Operation& op) {
         if (!parent->is_array()) return "the place holds a single value, not a list or a group of keys";
         const std::ptrdiff_t index = index_of(*parent, path.back());
         if (index < 0) return "the list has no element with this id";
-        if (op.kind == Operation::Kind::set) (*parent)[static_cast<std::size_t>(index)] = op.value;
+        if (op.kind == Operation::Kind::set) (*parent)[index] = op.value;
         else parent->erase(static_cast<std::size_t>(index));
         return {};
     }
@@ -167,12 +169,17 @@ json Operation::to_json() const {
 
 Operation Operation::from_json(const json& j, const std::string& where) {
     if (!j.is_object() || !j.contains("at") || !j["at"].is_string())
-        throw InputError(where, "A difference is expected to be a group with the key \"at\", a path such as \"/devices/arm1/placement/x_mm\".");
+        throw InputError(where,
+            "A difference is expected to be a group with the key \"at\", a path such as "
+            "\"/devices/arm1/placement/x_mm\".");
     const std::string at = j["at"];
-    if (at.empty() || at.front() != '/' || segments(at).empty()) throw InputError(where + "/at", "\"" + at + "\" is not a path; it begins with /, such as \"/devices/arm1/placement/x_mm\".");
+    if (at.empty() || at.front() != '/' || segments(at).empty())
+        throw InputError(
+            where + "/at", "\"" + at + "\" is not a path; it begins with /, such as \"/devices/arm1/placement/x_mm\".");
     if (j.contains("value")) return set(at, j["value"]);
     if (j.contains("remove")) return remove(at);
-    if (j.contains("add")) return add(at, j["add"], j.contains("after") && j["after"].is_string() ? j["after"].get<std::string>() : "*");
+    if (j.contains("add"))
+        return add(at, j["add"], j.contains("after") && j["after"].is_string() ? j["after"].get<std::string>() : "*");
     if (j.contains("order")) return order(at, j["order"]);
     throw InputError(where, "A difference needs one of the keys \"value\", \"remove\", \"add\" or \"order\".");
 }

@@ -1,5 +1,6 @@
 #pragma once
-// Edits are values: a named list of operations on the document's tree. Undo, previews, variants and searches use the same.
+// Edits are values: a named list of operations on the document's tree. Undo, previews, variants and searches use the
+// same.
 
 #include <optional>
 
@@ -8,7 +9,8 @@
 
 namespace escarp::cell {
 
-/// One operation. `at` is a path of keys ("/devices/arm1/placement/x_mm"); elements of lists are addressed by their `id`.
+/// One operation. `at` is a path of keys ("/devices/arm1/placement/x_mm"); elements of lists are addressed by their
+/// `id`.
 struct Operation {
     enum class Kind { set, remove, add, order } kind;
     std::string at;     ///< set, remove: the value; add, order: the list

@@ -8,19 +8,21 @@ namespace {
 
 using kinematics::Joint;
 
-/// The index of each new joint's forerunner: the one of the same name; else, where just as many are left on both sides, the next of them.
+/// The index of each new joint's forerunner: the one of the same name; else, where just as many are left on both sides,
+/// the next of them.
 std::vector<int> forerunners(const kinematics::Mechanism& before, const kinematics::Mechanism& after) {
     std::vector<int> from(after.joints.size(), -1), left;
     for (std::size_t i = 0; i < before.joints.size(); ++i) {
-        const auto same = std::find_if(after.joints.begin(), after.joints.end(), [&](const Joint& j) { return j.name == before.joints[i].name; });
+        const auto same = std::find_if(
+            after.joints.begin(), after.joints.end(), [&](const Joint& j) { return j.name == before.joints[i].name; });
         if (same == after.joints.end()) left.push_back(static_cast<int>(i));
-        else from[static_cast<std::size_t>(same - after.joints.begin())] = static_cast<int>(i);
+        else from[same - after.joints.begin()] = static_cast<int>(i);
     }
     if (std::count(from.begin(), from.end(), -1) == static_cast<long>(left.size()))
         for (int& f : from)
             if (f < 0) f = left.front(), left.erase(left.begin());
     for (std::size_t i = 0; i < from.size(); ++i)
-        if (from[i] >= 0 && before.joints[static_cast<std::size_t>(from[i])].type != after.joints[i].type) from[i] = -1;
+        if (from[i] >= 0 && before.joints[from[i]].type != after.joints[i].type) from[i] = -1;
     return from;
 }
 
@@ -39,7 +41,9 @@ void carry(const json& group, const std::string& path, const std::string& key, c
         const Joint& j = c.after.mechanism.joints[i];
         const auto shift = c.shifts.find(j.name);
         if (from[i] >= 0 && shift == c.shifts.end()) values.push_back(old[static_cast<std::size_t>(from[i]) + first]);
-        else if (from[i] >= 0) values.push_back(tidy(old[static_cast<std::size_t>(from[i]) + first].get<double>() - shift->second / file_unit(j.type)));
+        else if (from[i] >= 0)
+            values.push_back(
+                tidy(old[static_cast<std::size_t>(from[i]) + first].get<double>() - shift->second / file_unit(j.type)));
         else values.push_back(tidy(c.after.ready[static_cast<Eigen::Index>(i)] / file_unit(j.type)));
     }
     if (old_key == new_key && values == old) return;
@@ -53,7 +57,8 @@ double tidy(double v) { return std::abs(v) < 5e-7 ? 0.0 : std::round(v * 1e6) / 
 
 void carry_joint_lists(const json& device, const std::string& path, const Carried& carried, Operations& out) {
     carry(device, path, "ready", carried, out);
-    for (const json& pose : device.value("poses", json::array())) carry(pose, path + "/poses/" + pose.value("id", ""), "joints", carried, out);
+    for (const json& pose : device.value("poses", json::array()))
+        carry(pose, path + "/poses/" + pose.value("id", ""), "joints", carried, out);
 }
 
 }  // namespace escarp::cell

@@ -14,8 +14,8 @@ double tidy(double value);
 struct Carried {
     const kinematics::ArmModel &before, &after;  ///< without travel axis
     enum class Travel { none, keeps, gets, loses } travel = Travel::none;
-    double travel_mm = 0;                        ///< value of a travel axis that is new
-    std::map<std::string, double> shifts = {};   ///< what to take off joints' values, by their names; rad, m
+    double travel_mm = 0;                       ///< value of a travel axis that is new
+    std::map<std::string, double> shifts = {};  ///< what to take off joints' values, by their names; rad, m
 };
 /// Joints are known again by their names; a new one has its value of the ready posture.
 void carry_joint_lists(const json& device, const std::string& path, const Carried& carried, Operations& out);

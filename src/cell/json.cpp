@@ -29,11 +29,14 @@ std::string plain(const std::string& what) {
     return message.size() > 300 ? message.substr(0, 300) + " ..." : message;
 }
 
-[[noreturn]] void too_deep() { throw InputError("file", "Groups are nested more than " + std::to_string(deepest) + " deep; no cell file is."); }
+[[noreturn]] void too_deep() {
+    throw InputError("file", "Groups are nested more than " + std::to_string(deepest) + " deep; no cell file is.");
+}
 
 bool within_depth(const json& tree, int left) {
     if (left < 0) return false;
-    return !tree.is_structured() || std::all_of(tree.begin(), tree.end(), [left](const json& child) { return within_depth(child, left - 1); });
+    return !tree.is_structured() ||
+           std::all_of(tree.begin(), tree.end(), [left](const json& child) { return within_depth(child, left - 1); });
 }
 
 /// Goes through a text before anything is made of it.
@@ -64,10 +67,14 @@ struct Bounds : nlohmann::json_sax<json> {
     bool start_array(std::size_t) override { return opened(); }
     bool end_array() override { return closed(); }
     bool key(string_t&) override {
-        if (++keys.back() > most_keys) throw InputError("file", "A group has more than " + std::to_string(most_keys) + " keys; no cell file's has.");
+        if (++keys.back() > most_keys)
+            throw InputError(
+                "file", "A group has more than " + std::to_string(most_keys) + " keys; no cell file's has.");
         return true;
     }
-    bool parse_error(std::size_t, const std::string&, const nlohmann::detail::exception&) override { return false; }  // said when it is read
+    bool parse_error(std::size_t, const std::string&, const nlohmann::detail::exception&) override {
+        return false;
+    }  // said when it is read
 };
 
 }  // namespace
@@ -78,7 +85,8 @@ json parse_json(const std::string& text) {
     try {
         return json::parse(text);
     } catch (const json::parse_error& e) {
-        throw InputError(place_in(text, e.byte > 0 ? e.byte - 1 : 0), "The file is not valid JSON: " + plain(e.what()) + ".");
+        throw InputError(
+            place_in(text, e.byte > 0 ? e.byte - 1 : 0), "The file is not valid JSON: " + plain(e.what()) + ".");
     } catch (const json::exception& e) {
         throw InputError("file", std::string("The file is not valid JSON: ") + e.what() + ".");
     }

@@ -8,8 +8,8 @@
 
 namespace escarp::cell {
 
-/// Two generations: when the young one has grown to half of the limit it becomes the old one, and what was the old one and not asked for
-/// since then is forgotten. Safe to use from several threads.
+/// Two generations: when the young one has grown to half of the limit it becomes the old one, and what was the old one
+/// and not asked for since then is forgotten. Safe to use from several threads.
 template <typename Value>
 class Kept {
 public:
@@ -26,7 +26,8 @@ public:
         put(key, std::move(item));
         return value;
     }
-    /// What is kept already stays as it is; the value that everybody finds from now on. `bytes`: what it takes besides its own size.
+    /// What is kept already stays as it is; the value that everybody finds from now on. `bytes`: what it takes besides
+    /// its own size.
     Value keep(std::uint64_t key, Value value, std::size_t bytes = 0) {
         const std::lock_guard guard(lock_);
         if (const auto found = young_.find(key); found != young_.end()) return found->second.value;

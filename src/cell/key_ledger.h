@@ -1,9 +1,10 @@
 #pragma once
 // Which keys of a file were asked for. The others are kept as they are, but may be slips.
 
-#include <map>
+#include <deque>
 #include <set>
 #include <string>
+#include <unordered_map>
 #include <vector>
 
 #include "json.h"
@@ -13,18 +14,30 @@ namespace escarp::cell {
 
 class KeyLedger {
 public:
-    /// A reader asked a group for a key, there or not.
-    void asked(const json& group, const std::string& path, const std::string& key);
-    /// The keys that nobody asked for, in the order of the file: "exchnage_s is not a key of a tray; did you mean exchange_s?"
+    /// Which keys of one group were asked for.
+    struct Group {
+        const json* group;
+        std::string path;
+        std::vector<char> asked;        ///< by the place of the key in the group
+        std::set<std::string> missing;  ///< asked for, and not there; only where words are wanted
+    };
+    /// `words`: what was asked for and is not there is written down, too, so that slips can say what may have been
+    /// meant.
+    explicit KeyLedger(bool words) : words_(words) {}
+
+    Group& group(const json& group, const std::string& path);
+    /// A reader asked for a key: at this place of the group, or (-1) there is none.
+    void asked(Group& group, const std::string& key, std::ptrdiff_t place);
+    /// Every key of every group was asked for.
+    bool complete() const;
+    /// The keys that nobody asked for, in the order of the file: "exchnage_s is not a key of a tray; did you mean
+    /// exchange_s?"
     std::vector<Problem> slips() const;
 
 private:
-    struct Group {
-        std::string path;
-        std::set<std::string> asked;
-    };
-    std::map<const json*, Group> groups_;
-    std::vector<const json*> order_;
+    bool words_;
+    std::unordered_map<const json*, Group*> found_;
+    std::deque<Group> groups_;
 };
 
 }  // namespace escarp::cell

@@ -41,7 +41,8 @@ std::string free_name(const json& cell, const std::string& wish) {
     std::set<std::string> used;
     if (cell.contains("devices"))
         for (const json& device : cell["devices"])
-            if (device.is_object() && device.contains("name") && device["name"].is_string()) used.insert(device["name"].get<std::string>());
+            if (device.is_object() && device.contains("name") && device["name"].is_string())
+                used.insert(device["name"].get<std::string>());
     if (!used.count(wish)) return wish;
     std::string stem = wish;
     while (!stem.empty() && std::isdigit(static_cast<unsigned char>(stem.back()))) stem.pop_back();

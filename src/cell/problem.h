@@ -12,11 +12,13 @@ struct Problem {
     std::string message;  ///< what was found and what was expected, a whole sentence
 };
 
-/// Thrown for input that a user can mend. Holds the first 50 problems that were found, the first one first, each short enough to be read.
+/// Thrown for input that a user can mend. Holds the first 50 problems that were found, the first one first, each short
+/// enough to be read.
 class InputError : public std::runtime_error {
 public:
     explicit InputError(std::vector<Problem> problems);
-    InputError(std::string where, std::string message) : InputError(std::vector<Problem>{{std::move(where), std::move(message)}}) {}
+    InputError(std::string where, std::string message)
+        : InputError(std::vector<Problem>{{std::move(where), std::move(message)}}) {}
     const std::vector<Problem>& problems() const { return problems_; }
 
 private:

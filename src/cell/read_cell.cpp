@@ -10,8 +10,6 @@
 namespace escarp::cell {
 namespace {
 
-constexpr Range millimetres{-1e5, 1e5}, angle{-3600, 3600};
-
 /// What a mesh is drawn from; the core keeps only its convex pieces.
 void read_drawn(const Reader& r) {
     r.text("surface", "");
@@ -44,7 +42,8 @@ void read_for_the_window(const Reader& r) {
         under.text("picture", "");
     }
     const json& retired = r.raw("retired_ids");
-    if (r.has("retired_ids") && (!retired.is_array() || !std::all_of(retired.begin(), retired.end(), [](const json& id) { return id.is_string(); })))
+    if (r.has("retired_ids") && (!retired.is_array() || !std::all_of(retired.begin(), retired.end(),
+                                                            [](const json& id) { return id.is_string(); })))
         r.problem("retired_ids", "A list of ids is expected.");
 }
 
@@ -59,16 +58,22 @@ MeshAsset read_mesh(const Reader& r) {
     if (fits)
         for (const json& piece : pieces) {
             std::vector<Vector3> points;
-            fits = fits && piece.is_array() && piece.size() % 3 == 0 && piece.size() >= 12 && piece.size() <= std::size_t{3} * 512;
+            fits = fits && piece.is_array() && piece.size() % 3 == 0 && piece.size() >= 12 &&
+                   piece.size() <= std::size_t{3} * 512;
             for (std::size_t i = 0; fits && i + 2 < piece.size(); i += 3) {
                 fits = piece[i].is_number() && piece[i + 1].is_number() && piece[i + 2].is_number();
-                if (fits) points.emplace_back(1e-3 * Vector3(piece[i].get<double>(), piece[i + 1].get<double>(), piece[i + 2].get<double>()));
+                if (fits)
+                    points.emplace_back(
+                        1e-3 * Vector3(piece[i].get<double>(), piece[i + 1].get<double>(), piece[i + 2].get<double>()));
                 fits = fits && points.back().cwiseAbs().maxCoeff() <= 100;
             }
             if (!fits) break;
             m.pieces.push_back(geometry::Convex::hull(std::move(points)));
         }
-    if (!fits) r.problem("pieces", "1 to 200 convex pieces are expected, each a list of 12 to 1536 numbers: x, y, z in mm of one corner after the other.");
+    if (!fits)
+        r.problem("pieces",
+            "1 to 200 convex pieces are expected, each a list of 12 to 1536 numbers: x, y, z in mm of one corner after "
+            "the other.");
     return m;
 }
 
@@ -78,7 +83,10 @@ PartType read_part_type(const Reader& r, const std::vector<MeshAsset>& meshes) {
     p.name = r.text("name", p.id);
     p.colour = r.text("colour", "");
     p.bodies = read_bodies(r, "bodies", meshes);
-    if (p.bodies.empty()) r.problem("bodies", "A part type needs at least one body, for example {\"shape\": \"cylinder\", \"diameter_mm\": 80, \"height_mm\": 50}.");
+    if (p.bodies.empty())
+        r.problem("bodies",
+            "A part type needs at least one body, for example {\"shape\": \"cylinder\", \"diameter_mm\": 80, "
+            "\"height_mm\": 50}.");
     p.mass = r.number("mass_kg", {0, 5000});
     for (const Reader& g : r.list("grips", 100)) p.grips.push_back({g.id("id"), g.frame()});
     const geometry::Box3 box = geometry::bounds(p.bodies, Frame::Identity());
@@ -91,7 +99,9 @@ template <typename Item>
 void refuse_twins(const std::vector<Item>& items, const std::string& list, std::vector<Problem>& problems) {
     std::set<std::string> ids;
     for (const Item& item : items)
-        if (!ids.insert(item.id).second) problems.push_back({list + "/" + item.id + "/id", "Two elements have the id \"" + item.id + "\"; give each its own."});
+        if (!ids.insert(item.id).second)
+            problems.push_back(
+                {list + "/" + item.id + "/id", "Two elements have the id \"" + item.id + "\"; give each its own."});
 }
 
 /// Places every device in the world; a ring of hosts is a problem.
@@ -103,10 +113,11 @@ void place_devices(Cell& cell, const std::vector<Reader>& readers) {
         state[i] = 1;
         Device& d = cell.devices[i];
         if (d.host >= 0 && !self(self, static_cast<std::size_t>(d.host))) {
-            readers[i].problem("host", "\"" + d.name + "\" would stand on itself through its hosts; put one of them on the floor.");
+            readers[i].problem(
+                "host", "\"" + d.name + "\" would stand on itself through its hosts; put one of them on the floor.");
             d.host = -1;
         }
-        d.world = d.host >= 0 ? cell.devices[static_cast<std::size_t>(d.host)].mount_world() * d.placement : d.placement;
+        d.world = d.host >= 0 ? cell.devices[d.host].mount_world() * d.placement : d.placement;
         state[i] = 2;
         return true;
     };
@@ -128,74 +139,121 @@ void read_device_outline(const Reader& r, const Kinds& kinds, Device& d) {
         r.problem("kind", "\"" + kind + "\" is not a kind of device; known are " + all + ".");
     }
     const Reader at = r.group("placement");
-    const Vector3 origin(at.number("x_mm", millimetres, 0), at.number("y_mm", millimetres, 0), at.number("z_mm", millimetres, 0));
-    d.placement = geometry::make_frame(origin, {at.number("rx_deg", angle, 0), at.number("ry_deg", angle, 0), at.number("turn_deg", angle, 0)});
+    const Vector3 origin(
+        at.number("x_mm", millimetres, 0), at.number("y_mm", millimetres, 0), at.number("z_mm", millimetres, 0));
+    d.placement = geometry::make_frame(
+        origin, {at.number("rx_deg", angle, 0), at.number("ry_deg", angle, 0), at.number("turn_deg", angle, 0)});
+}
+
+void read_settings(const Reader& r, Cell& cell) {
+    r.knows({"escarp", "variants", "baseline", "unfinished_models"});
+    read_for_the_window(r);
+    cell.name = r.text("name", "Cell");
+    cell.takt = r.number("takt_s", {0, 1e5}, 0);
+    cell.horizon = r.number("horizon_s", {1, 1e6}, 900);
+    cell.safety_distance = r.number("safety_distance_mm", {0, 1000}, 20);
+    cell.seed = static_cast<std::uint64_t>(r.whole("seed", 0, 1000000000, 1));
+}
+
+/// What devices are made of.
+void read_models(const Reader& r, Cell& cell) {
+    for (const Reader& m : r.list("meshes", 500)) cell.meshes.push_back(read_mesh(m));
+    for (const Reader& p : r.list("part_types", 500)) cell.part_types.push_back(read_part_type(p, cell.meshes));
+    for (const Reader& a : r.list("arm_models", 200)) cell.arm_models.push_back(read_arm_model(a, cell.meshes));
+    for (const Reader& t : r.list("tool_models", 200)) cell.tool_models.push_back(read_tool_model(t, cell.meshes));
+    refuse_twins(cell.meshes, "meshes", r.problems());
+    refuse_twins(cell.part_types, "part_types", r.problems());
+    refuse_twins(cell.arm_models, "arm_models", r.problems());
+    refuse_twins(cell.tool_models, "tool_models", r.problems());
+}
+
+void read_devices(const Reader& r, const std::vector<Reader>& readers, const Kinds& kinds, Cell& cell) {
+    cell.devices.resize(readers.size());
+    for (std::size_t i = 0; i < readers.size(); ++i) read_device_outline(readers[i], kinds, cell.devices[i]);
+    refuse_twins(cell.devices, "devices", r.problems());
+    std::set<std::string> names;
+    for (std::size_t i = 0; i < readers.size(); ++i) {
+        Device& d = cell.devices[i];
+        if (!names.insert(d.name).second)
+            readers[i].problem(
+                "name", "Another device is already named \"" + d.name + "\"; names are unique in a cell.");
+        const std::string host = readers[i].text("host", "floor");
+        d.host = host == "floor" ? -1 : cell.device(host);
+        if (host != "floor" && d.host < 0)
+            readers[i].problem(
+                "host", "\"" + host + "\" is not the id of a device; \"floor\" or a device's id is expected.");
+        if (!d.kind) continue;
+        d.kind->read(readers[i], cell, d);
+        if (d.look == Look::arm) read_arm(readers[i], cell, d);
+    }
+}
+
+/// What one device needs of another is there.
+void check_needs(const Reader& r, const Cell& cell, int index) {
+    const Device& d = cell.devices[index];
+    for (const auto& [key, id] : d.needs) {
+        const int next = cell.device(id);
+        if (next < 0) r.problem(key, "\"" + id + "\" is not the id of a device.");
+        else if (const Look look = cell.devices[next].look; next == index || (look != Look::belt && look != Look::sink))
+            r.problem(key, "\"" + cell.devices[next].name +
+                               "\" takes no parts from a belt; another conveyor or an outfeed is expected.");
+    }
+    if (!d.needs_part_type.empty() && cell.part_type(d.needs_part_type) < 0)
+        r.problem("part_type", "\"" + d.needs_part_type + "\" is not the id of a part type of this file.");
+}
+
+void read_blocks(const std::vector<Reader>& readers, Cell& cell) {
+    for (const Reader& b : readers) {
+        cell.blocks.push_back({b.id("id"), b.text("name", b.id("id"))});
+        if (!b.has("steps")) b.problem("steps", "The key is missing; a list of steps is expected.");
+    }
+}
+
+void read_exclusions(const Reader& r, Cell& cell) {
+    for (const Reader& e : r.list("excluded_pairs", 2000)) {
+        const Exclusion x{cell.device(e.text("a")), cell.device(e.text("b")), e.text("reason", "")};
+        if (x.a < 0) e.problem("a", "The id of a device is expected.");
+        if (x.b < 0) e.problem("b", "The id of a device is expected.");
+        cell.exclusions.push_back(x);
+    }
+}
+
+std::shared_ptr<Cell> read_with(const json& resolved, const Kinds& kinds, KeyLedger& ledger) {
+    std::vector<Problem> problems;
+    // What comes builds on what is there.
+    const auto go_on = [&problems] {
+        if (!problems.empty()) throw InputError(std::move(problems));
+    };
+    auto cell = std::make_shared<Cell>();
+    const Reader r(resolved, "", problems, &ledger);
+    read_settings(r, *cell);
+    read_models(r, *cell);
+    go_on();
+    const std::vector<Reader> readers = r.list("devices", 2000), blocks = r.list("blocks", 200);
+    read_devices(r, readers, kinds, *cell);
+    go_on();
+    place_devices(*cell, readers);
+    read_blocks(blocks, *cell);
+    refuse_twins(cell->blocks, "blocks", problems);
+    for (std::size_t i = 0; i < readers.size(); ++i) {
+        cell->devices[i].task = read_task(readers[i], *cell, cell->devices[i], blocks);
+        check_needs(readers[i], *cell, static_cast<int>(i));
+    }
+    read_exclusions(r, *cell);
+    go_on();
+    return cell;
 }
 
 }  // namespace
 
-std::shared_ptr<const Cell> read_cell(const json& resolved, const Kinds& kinds, bool with_slips) {
-    std::vector<Problem> problems;
-    auto cell = std::make_shared<Cell>();
-    KeyLedger ledger;
-    const Reader r(resolved, "", problems, with_slips ? &ledger : nullptr);
-    r.knows({"escarp", "variants", "baseline", "unfinished_models"});
-    read_for_the_window(r);
-    cell->name = r.text("name", "Cell");
-    cell->takt = r.number("takt_s", {0, 1e5}, 0);
-    cell->horizon = r.number("horizon_s", {1, 1e6}, 900);
-    cell->safety_distance = r.number("safety_distance_mm", {0, 1000}, 20);
-    cell->seed = static_cast<std::uint64_t>(r.whole("seed", 0, 1000000000, 1));
-    for (const Reader& m : r.list("meshes", 500)) cell->meshes.push_back(read_mesh(m));
-    refuse_twins(cell->meshes, "meshes", problems);
-    for (const Reader& p : r.list("part_types", 500)) cell->part_types.push_back(read_part_type(p, cell->meshes));
-    for (const Reader& a : r.list("arm_models", 200)) cell->arm_models.push_back(read_arm_model(a, cell->meshes));
-    for (const Reader& t : r.list("tool_models", 200)) cell->tool_models.push_back(read_tool_model(t, cell->meshes));
-    refuse_twins(cell->part_types, "part_types", problems);
-    refuse_twins(cell->arm_models, "arm_models", problems);
-    refuse_twins(cell->tool_models, "tool_models", problems);
-    if (!problems.empty()) throw InputError(std::move(problems));  // devices build on these
-
-    const std::vector<Reader> readers = r.list("devices", 2000);
-    cell->devices.resize(readers.size());
-    for (std::size_t i = 0; i < readers.size(); ++i) read_device_outline(readers[i], kinds, cell->devices[i]);
-    refuse_twins(cell->devices, "devices", problems);
-    std::set<std::string> names;
-    for (std::size_t i = 0; i < readers.size(); ++i) {
-        Device& d = cell->devices[i];
-        if (!names.insert(d.name).second) readers[i].problem("name", "Another device is already named \"" + d.name + "\"; names are unique in a cell.");
-        const std::string host = readers[i].text("host", "floor");
-        d.host = host == "floor" ? -1 : cell->device(host);
-        if (host != "floor" && d.host < 0) readers[i].problem("host", "\"" + host + "\" is not the id of a device; \"floor\" or a device's id is expected.");
-        if (!d.kind) continue;
-        d.kind->read(readers[i], *cell, d);
-        if (d.look == Look::arm) read_arm(readers[i], *cell, d);
-    }
-    if (!problems.empty()) throw InputError(std::move(problems));
-    place_devices(*cell, readers);
-    const std::vector<Reader> blocks = r.list("blocks", 200);
-    for (const Reader& b : blocks) {
-        cell->blocks.push_back({b.id("id"), b.text("name", b.id("id"))});
-        if (!b.has("steps")) b.problem("steps", "The key is missing; a list of steps is expected.");
-    }
-    refuse_twins(cell->blocks, "blocks", problems);
-    for (std::size_t i = 0; i < readers.size(); ++i) {
-        Device& d = cell->devices[i];
-        d.task = read_task(readers[i], *cell, d, blocks);
-        for (const auto& [key, id] : d.needs)
-            if (const int next = cell->device(id); next < 0) readers[i].problem(key, "\"" + id + "\" is not the id of a device.");
-            else if (next == static_cast<int>(i) || (cell->devices[static_cast<std::size_t>(next)].look != Look::belt && cell->devices[static_cast<std::size_t>(next)].look != Look::sink))
-                readers[i].problem(key, "\"" + cell->devices[static_cast<std::size_t>(next)].name + "\" takes no parts from a belt; another conveyor or an outfeed is expected.");
-        if (!d.needs_part_type.empty() && cell->part_type(d.needs_part_type) < 0) readers[i].problem("part_type", "\"" + d.needs_part_type + "\" is not the id of a part type of this file.");
-    }
-    for (const Reader& e : r.list("excluded_pairs", 2000)) {
-        const Exclusion x{cell->device(e.text("a")), cell->device(e.text("b")), e.text("reason", "")};
-        if (x.a < 0) e.problem("a", "The id of a device is expected.");
-        if (x.b < 0) e.problem("b", "The id of a device is expected.");
-        cell->exclusions.push_back(x);
-    }
-    if (!problems.empty()) throw InputError(std::move(problems));
-    if (with_slips) cell->slips = ledger.slips();
+std::shared_ptr<const Cell> read_cell(const json& resolved, const Kinds& kinds) {
+    KeyLedger ledger(false);
+    const std::shared_ptr<Cell> cell = read_with(resolved, kinds, ledger);
+    if (ledger.complete()) return cell;
+    // Seldom: what may have been meant needs the words, too.
+    KeyLedger in_words(true);
+    read_with(resolved, kinds, in_words);
+    cell->slips = in_words.slips();
     return cell;
 }
 

@@ -17,7 +17,7 @@ using kinematics::Follower;
 using kinematics::Joint;
 using kinematics::JointType;
 
-constexpr Range millimetres{-1e5, 1e5}, angle{-3600, 3600}, rate{1e-3, 1e7};
+constexpr Range rate{1e-3, 1e7};
 constexpr double endless = 1e6;  ///< a follower's limits where the file gives none
 
 struct Connection : FileJoint {
@@ -29,14 +29,18 @@ bool check_tree(const Reader& r, const std::vector<Connection>& all, std::size_t
     std::vector<int> parent(links, -1);
     bool good = true;
     for (const Connection& c : all) {
-        int& known = parent[static_cast<std::size_t>(c.joint.child)];
+        int& known = parent[c.joint.child];
         if (known >= 0) c.reader.problem("child", "This link already hangs on another joint."), good = false;
         known = c.joint.parent;
     }
     for (std::size_t link = 1; good && link < links; ++link) {
         int at = static_cast<int>(link);
-        for (std::size_t steps = 0; at > 0 && steps <= links; ++steps) at = parent[static_cast<std::size_t>(at)];
-        if (at != 0) r.problem("joints", "Link " + std::to_string(link) + " has no path to the base; connect it, or what carries it, by a joint to a link that has one."), good = false;
+        for (std::size_t steps = 0; at > 0 && steps <= links; ++steps) at = parent[at];
+        if (at != 0)
+            r.problem("joints",
+                "Link " + std::to_string(link) +
+                    " has no path to the base; connect it, or what carries it, by a joint to a link that has one."),
+                good = false;
     }
     return good;
 }
@@ -49,8 +53,8 @@ void fold_fixed(ArmModel& a, std::vector<Connection>& all) {
         if (fixed == all.end()) return;
         const Joint gone = fixed->joint;
         all.erase(fixed);
-        kinematics::Link& into = m.links[static_cast<std::size_t>(gone.parent)];
-        for (geometry::Body body : m.links[static_cast<std::size_t>(gone.child)].bodies) {
+        kinematics::Link& into = m.links[gone.parent];
+        for (geometry::Body body : m.links[gone.child].bodies) {
             body.at = gone.at * body.at;
             into.bodies.push_back(std::move(body));
         }
@@ -75,8 +79,11 @@ void make_follower(const Connection& c, const kinematics::Mechanism& m, Follower
     f.offset = c.offset;
     for (std::size_t i = 0; i < c.leaders.size(); ++i) {
         const auto& [name, ratio] = c.leaders[i];
-        const auto leader = std::find_if(m.joints.begin(), m.joints.end(), [&, n = name](const Joint& j) { return j.name == n; });
-        if (leader == m.joints.end()) c.reader.problem("follows/" + std::to_string(i) + "/joint", "\"" + name + "\" is not the name of a joint with a drive of its own.");
+        const auto leader =
+            std::find_if(m.joints.begin(), m.joints.end(), [&, n = name](const Joint& j) { return j.name == n; });
+        if (leader == m.joints.end())
+            c.reader.problem("follows/" + std::to_string(i) + "/joint",
+                "\"" + name + "\" is not the name of a joint with a drive of its own.");
         else f.ratios[leader - m.joints.begin()] += ratio * file_unit(f.joint.type) / file_unit(leader->type);
     }
 }
@@ -87,7 +94,8 @@ void sort_out(const Reader& r, const std::vector<Connection>& all, kinematics::M
     std::set<int> moved{0};
     while (order.size() < all.size())
         for (const Connection& c : all)
-            if (!moved.count(c.joint.child) && moved.count(c.joint.parent)) moved.insert(c.joint.child), order.push_back(&c);
+            if (!moved.count(c.joint.child) && moved.count(c.joint.parent))
+                moved.insert(c.joint.child), order.push_back(&c);
     for (const Connection* c : order)
         if (!c->follows) m.joints.push_back(c->joint);
     int joint = 0, follower = 0;
@@ -100,10 +108,12 @@ void sort_out(const Reader& r, const std::vector<Connection>& all, kinematics::M
         m.order.push_back(c->follows ? m.size() + follower++ : joint++);
     }
     if (m.followers.empty()) m.order.clear();
-    if (m.joints.empty()) r.problem("joints", "Nothing moves: at least one hinge or slide with a drive of its own is expected.");
+    if (m.joints.empty())
+        r.problem("joints", "Nothing moves: at least one hinge or slide with a drive of its own is expected.");
     std::set<std::string> names;
     for (const Connection* c : order)
-        if (!names.insert(c->joint.name).second) c->reader.problem("name", "Another joint is already named \"" + c->joint.name + "\".");
+        if (!names.insert(c->joint.name).second)
+            c->reader.problem("name", "Another joint is already named \"" + c->joint.name + "\".");
 }
 
 void read_links(const Reader& r, const std::vector<MeshAsset>& meshes, kinematics::Mechanism& m) {
@@ -174,7 +184,9 @@ FileJoint read_file_joint(const Reader& r, int index, int links) {
             const std::string name = l.text("joint");  // in turn, for the problems' order
             c.leaders.emplace_back(name, l.number("ratio", {-1000, 1000}, 1));
         }
-        if (c.leaders.empty()) r.problem("follows", "The joints that this one follows are expected, for example [{\"joint\": \"J1\", \"ratio\": -1}].");
+        if (c.leaders.empty())
+            r.problem("follows",
+                "The joints that this one follows are expected, for example [{\"joint\": \"J1\", \"ratio\": -1}].");
     } else {
         j.low = r.number("min_" + unit, value);
         j.high = r.number("max_" + unit, value);
@@ -182,7 +194,8 @@ FileJoint read_file_joint(const Reader& r, int index, int links) {
         j.acceleration = r.number("acceleration_" + unit + "_s2", rate);
         j.jerk = r.has("jerk_" + unit + "_s3") ? r.number("jerk_" + unit + "_s3", rate) : 0.0;
     }
-    if (j.low >= j.high) r.problem("max_" + unit, "The limits are reversed: the upper limit is expected to be above the lower one.");
+    if (j.low >= j.high)
+        r.problem("max_" + unit, "The limits are reversed: the upper limit is expected to be above the lower one.");
     return c;
 }
 
@@ -190,20 +203,21 @@ std::optional<JointVector> read_joints(const Reader& r, const std::string& key, 
     const bool hinges = all_hinges(m);
     const std::string degrees = key + "_deg";
     if (r.has(degrees) && !hinges) {
-        r.problem(degrees, "This mechanism has slides; \"" + key + "\" is expected instead, with degrees for hinges and mm for slides.");
+        r.problem(degrees, "This mechanism has slides; \"" + key +
+                               "\" is expected instead, with degrees for hinges and mm for slides.");
         return std::nullopt;
     }
     const std::string& used = r.has(degrees) ? degrees : key;
     if (!r.has(used)) return std::nullopt;
     const std::vector<double> values = r.numbers(used, static_cast<std::size_t>(m.size()), {-1e5, 1e5});
     JointVector q(m.size());
-    for (int i = 0; i < m.size(); ++i) q[i] = values[static_cast<std::size_t>(i)] * (used == degrees ? 1.0 : file_unit(m.joints[static_cast<std::size_t>(i)].type));
+    for (int i = 0; i < m.size(); ++i) q[i] = values[i] * (used == degrees ? 1.0 : file_unit(m.joints[i].type));
     return q;
 }
 
 std::pair<std::string, json> joints_json(const std::string& key, const kinematics::Mechanism& m, const JointVector& q) {
     json values = json::array();
-    for (int i = 0; i < m.size(); ++i) values.push_back(std::round(q[i] / file_unit(m.joints[static_cast<std::size_t>(i)].type) * 1e6) / 1e6);
+    for (int i = 0; i < m.size(); ++i) values.push_back(std::round(q[i] / file_unit(m.joints[i].type) * 1e6) / 1e6);
     return {all_hinges(m) ? key + "_deg" : key, values};
 }
 
@@ -220,19 +234,25 @@ ArmModel read_arm_model(const Reader& r, const std::vector<MeshAsset>& meshes) {
     const Reader flange = r.group("flange");
     a.flange_link = flange.whole("link", 0, links - 1, links - 1);
     a.flange = flange.frame();
-    if (std::count_if(all.begin(), all.end(), [](const Connection& c) { return !c.fixed && !c.follows; }) > kinematics::most_joints)
-        r.problem("joints", "At most " + std::to_string(kinematics::most_joints) + " joints with a drive are expected.");
+    if (std::count_if(all.begin(), all.end(), [](const Connection& c) { return !c.fixed && !c.follows; }) >
+        kinematics::most_joints)
+        r.problem(
+            "joints", "At most " + std::to_string(kinematics::most_joints) + " joints with a drive are expected.");
     else if (check_tree(r, all, m.links.size())) {
         fold_fixed(a, all);
         sort_out(r, all, m);
     }
     a.ready = read_joints(r, "ready", m).value_or(JointVector::Zero(m.size()));
     for (int i = 0; i < m.size(); ++i) {
-        const Joint& joint = m.joints[static_cast<std::size_t>(i)];
+        const Joint& joint = m.joints[i];
         if (joint.low >= joint.high) continue;  // told already
-        if (a.ready[i] < joint.low - 1e-9 || a.ready[i] > joint.high + 1e-9) r.problem(r.has("ready") ? "ready" : "ready_deg", "Joint " + joint.name + " of the ready posture is outside its limits.");
+        if (a.ready[i] < joint.low - 1e-9 || a.ready[i] > joint.high + 1e-9)
+            r.problem(r.has("ready") ? "ready" : "ready_deg",
+                "Joint " + joint.name + " of the ready posture is outside its limits.");
     }
-    if (!m.followers_within(a.ready)) r.problem(r.has("ready") ? "ready" : "ready_deg", "A joint that follows is outside its limits in the ready posture.");
+    if (!m.followers_within(a.ready))
+        r.problem(
+            r.has("ready") ? "ready" : "ready_deg", "A joint that follows is outside its limits in the ready posture.");
     a.payload = r.number("payload_kg", {0, 1e5}, 0);
     a.line_speed = r.number("line_speed_mm_s", {1, 1e5}, 1500);
     a.line_acceleration = r.number("line_acceleration_mm_s2", {1, 1e6}, 8000);
@@ -258,7 +278,8 @@ ToolModel read_tool_model(const Reader& r, const std::vector<MeshAsset>& meshes)
 }
 
 void read_arm(const Reader& r, const Cell& cell, Device& d) {
-    const auto found = std::find_if(cell.arm_models.begin(), cell.arm_models.end(), [&](const ArmModel& a) { return a.id == r.text("model", ""); });
+    const auto found = std::find_if(
+        cell.arm_models.begin(), cell.arm_models.end(), [&](const ArmModel& a) { return a.id == r.text("model", ""); });
     if (found == cell.arm_models.end()) {
         r.problem("model", "\"" + r.text("model", "") + "\" is not the id of an arm model of this file.");
         return;
@@ -282,7 +303,8 @@ void read_arm(const Reader& r, const Cell& cell, Device& d) {
             arm.tool_bodies.push_back(std::move(body));
         }
     arm.ready = read_joints(r, "ready", arm.model->mechanism).value_or(arm.model->ready);
-    if (!arm.model->mechanism.within_limits(arm.ready, 1e-6)) r.problem(r.has("ready") ? "ready" : "ready_deg", "A joint of the ready posture is outside its limits.");
+    if (!arm.model->mechanism.within_limits(arm.ready, 1e-6))
+        r.problem(r.has("ready") ? "ready" : "ready_deg", "A joint of the ready posture is outside its limits.");
     arm.speed = r.number("speed_pct", {1, 100}, 100);
     arm.acceleration = r.number("acceleration_pct", {1, 100}, 100);
     arm.detours = r.flag("detours", true);

@@ -24,8 +24,10 @@ ToolModel read_tool_model(const Reader& reader, const std::vector<MeshAsset>& me
 void read_arm(const Reader& reader, const Cell& cell, Device& device);
 
 /// One value per joint, degrees or mm in the file, under `key` + "_deg" (hinges alone) or `key`.
-std::optional<JointVector> read_joints(const Reader& reader, const std::string& key, const kinematics::Mechanism& mechanism);
+std::optional<JointVector> read_joints(
+    const Reader& reader, const std::string& key, const kinematics::Mechanism& mechanism);
 /// The key and the values as `read_joints` takes them.
-std::pair<std::string, json> joints_json(const std::string& key, const kinematics::Mechanism& mechanism, const JointVector& q);
+std::pair<std::string, json> joints_json(
+    const std::string& key, const kinematics::Mechanism& mechanism, const JointVector& q);
 
 }  // namespace escarp::cell

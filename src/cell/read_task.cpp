@@ -24,8 +24,9 @@ struct TaskReader {
         const std::string id = r.text(key);
         const int device = cell.device(id);
         if (device < 0) r.problem(key, "\"" + id + "\" is not the id of a device.");
-        else if (cell.devices[static_cast<std::size_t>(device)].seats.empty())
-            r.problem(key, "\"" + cell.devices[static_cast<std::size_t>(device)].name + "\" has no place for a part; a conveyor, a fixture or an outfeed is expected.");
+        else if (cell.devices[device].seats.empty())
+            r.problem(key, "\"" + cell.devices[device].name +
+                               "\" has no place for a part; a conveyor, a fixture or an outfeed is expected.");
         return device;
     }
 
@@ -34,21 +35,26 @@ struct TaskReader {
         const std::size_t dot = s.signal.find('.');
         const int device = cell.device(s.signal.substr(0, dot));
         if (dot == std::string::npos || device < 0) {
-            r.problem("signal", "\"" + s.signal + "\" is not a signal; a device's id, a dot and the signal's name are expected, such as \"beam1.made\".");
+            r.problem("signal", "\"" + s.signal +
+                                    "\" is not a signal; a device's id, a dot and the signal's name are expected, such "
+                                    "as \"beam1.made\".");
             return;
         }
-        const Device& d = cell.devices[static_cast<std::size_t>(device)];
+        const Device& d = cell.devices[device];
         if (std::find(d.signals.begin(), d.signals.end(), s.signal.substr(dot + 1)) != d.signals.end()) return;
         std::string known;
         for (const std::string& name : d.signals) known += (known.empty() ? "" : ", ") + name;
-        r.problem("signal", "\"" + d.name + "\" has no signal \"" + s.signal.substr(dot + 1) + "\"; it has " + (known.empty() ? "none" : known) + ".");
+        r.problem("signal", "\"" + d.name + "\" has no signal \"" + s.signal.substr(dot + 1) + "\"; it has " +
+                                (known.empty() ? "none" : known) + ".");
     }
 
     void read_motion(const Reader& r, Step& s) const {
         s.speed = r.number("speed_pct", {1, 100}, 100);
-        if (s.kind == StepKind::move) {  // one speed, whichever way it goes; files of old call it "straight_speed_pct" on straight moves
+        if (s.kind == StepKind::move) {  // one speed, whichever way it goes; files of old call it "straight_speed_pct"
+                                         // on straight moves
             const bool old = s.straight && r.has("straight_speed_pct");
-            if (old && r.has("speed_pct")) r.problem("straight_speed_pct", "A move has one speed; keep \"speed_pct\" and take this away.");
+            if (old && r.has("speed_pct"))
+                r.problem("straight_speed_pct", "A move has one speed; keep \"speed_pct\" and take this away.");
             s.straight_speed = old ? r.number("straight_speed_pct", {1, 100}) : s.speed;
         } else {
             s.straight_speed = r.number("straight_speed_pct", {1, 100}, 100);
@@ -57,7 +63,8 @@ struct TaskReader {
         s.corner = r.number("corner_mm", {0, 2000}, 0);
         s.detour = r.flag("detour", true);
         if (owner.arm) {
-            s.speed *= owner.arm->speed, s.straight_speed *= owner.arm->speed, s.acceleration *= owner.arm->acceleration;
+            s.speed *= owner.arm->speed, s.straight_speed *= owner.arm->speed,
+                s.acceleration *= owner.arm->acceleration;
             const std::vector<int> free = owner.arm->solver->free_joints();
             for (const char* key : {"held_deg", "held_mm"}) {
                 if (!r.has(key)) continue;
@@ -65,13 +72,17 @@ struct TaskReader {
                     r.problem(key, "\"" + owner.name + "\" has no free joint that could be held.");
                     continue;
                 }
-                const kinematics::Joint& joint = owner.arm->model->mechanism.joints[static_cast<std::size_t>(free.front())];
+                const kinematics::Joint& joint = owner.arm->model->mechanism.joints[free.front()];
                 if ((joint.type == kinematics::JointType::hinge) != (std::string(key) == "held_deg")) {
-                    r.problem(key, "The free joint " + joint.name + " is a " + (joint.type == kinematics::JointType::hinge ? "hinge; \"held_deg\"" : "slide; \"held_mm\"") + " is expected.");
+                    r.problem(key, "The free joint " + joint.name + " is a " +
+                                       (joint.type == kinematics::JointType::hinge ? "hinge; \"held_deg\""
+                                                                                   : "slide; \"held_mm\"") +
+                                       " is expected.");
                     continue;
                 }
                 s.held = r.number(key, {-1e5, 1e5});
-                if (*s.held < joint.low - 1e-9 || *s.held > joint.high + 1e-9) r.problem(key, "Joint " + joint.name + " cannot be held outside its limits.");
+                if (*s.held < joint.low - 1e-9 || *s.held > joint.high + 1e-9)
+                    r.problem(key, "Joint " + joint.name + " cannot be held outside its limits.");
             }
         }
         if (s.kind != StepKind::move) {
@@ -81,7 +92,8 @@ struct TaskReader {
         }
         s.posture = r.whole("posture", -1, 7, -1);
         if (!owner.arm) r.problem("do", "Only an arm can do this step.");
-        else if (!owner.arm->tool && s.kind != StepKind::move) r.problem("do", "\"" + owner.name + "\" carries no tool; set its \"tool\" first.");
+        else if (!owner.arm->tool && s.kind != StepKind::move)
+            r.problem("do", "\"" + owner.name + "\" carries no tool; set its \"tool\" first.");
     }
 
     Step read(const Reader& r, int depth) {
@@ -94,7 +106,8 @@ struct TaskReader {
         s.number = count++;
         s.depth = depth;
         if (!ids.insert(s.id).second) r.problem("id", "Two steps of this task have the id \"" + s.id + "\".");
-        const std::string what = r.choice("do", {"wait", "set", "pick", "place", "move", "delay", "if", "repeat", "gripper", "use", "act", "block"});
+        const std::string what = r.choice(
+            "do", {"wait", "set", "pick", "place", "move", "delay", "if", "repeat", "gripper", "use", "act", "block"});
         if (what == "wait") {
             s.kind = StepKind::wait;
             read_signal(r, s);
@@ -103,7 +116,9 @@ struct TaskReader {
             s.kind = StepKind::set;
             read_signal(r, s);
             s.is = r.flag("to", true);
-            if (s.signal.substr(0, s.signal.find('.')) != owner.id) r.problem("signal", "A device sets only its own signals; \"" + owner.id + ".\" and one of its \"own_signals\" is expected.");
+            if (s.signal.substr(0, s.signal.find('.')) != owner.id)
+                r.problem("signal", "A device sets only its own signals; \"" + owner.id +
+                                        ".\" and one of its \"own_signals\" is expected.");
         } else if (what == "pick") {
             s.kind = StepKind::pick;
             s.device = seated_device(r, "from");
@@ -118,7 +133,8 @@ struct TaskReader {
             s.pose = r.text("pose");
             s.straight = r.choice("by", {"joint", "straight"}, "joint") == "straight";
             read_motion(r, s);
-            if (owner.arm && !owner.pose(s.pose)) r.problem("pose", "\"" + owner.name + "\" has no pose with the id \"" + s.pose + "\".");
+            if (owner.arm && !owner.pose(s.pose))
+                r.problem("pose", "\"" + owner.name + "\" has no pose with the id \"" + s.pose + "\".");
         } else if (what == "delay") {
             s.kind = StepKind::delay;
             s.time_s = r.number("time_s", {0, 1e5});
@@ -131,7 +147,8 @@ struct TaskReader {
         } else if (what == "gripper") {
             s.kind = StepKind::gripper;
             s.is = r.choice("to", {"close", "open"}) == "close";
-            if (!owner.arm || !owner.arm->tool) r.problem("do", "\"" + owner.name + "\" carries no tool; set its \"tool\" first.");
+            if (!owner.arm || !owner.arm->tool)
+                r.problem("do", "\"" + owner.name + "\" carries no tool; set its \"tool\" first.");
         } else if (what == "use") {
             s.kind = StepKind::use;
             s.time_s = r.number("time_s", {0, 1e4}, 0);
@@ -140,7 +157,8 @@ struct TaskReader {
             s.kind = StepKind::act;
             s.label = r.text("label", "Tool action");
             s.time_s = r.number("time_s", {0, 1e5});
-            if (!owner.arm || !owner.arm->tool) r.problem("do", "\"" + owner.name + "\" carries no tool; set its \"tool\" first.");
+            if (!owner.arm || !owner.arm->tool)
+                r.problem("do", "\"" + owner.name + "\" carries no tool; set its \"tool\" first.");
         } else if (what == "block") {
             s.kind = StepKind::block;
             read_block(r, s, depth);
@@ -159,15 +177,20 @@ struct TaskReader {
         if (owner.arm)
             for (std::size_t i = 0; i < owner.arm->tools.size(); ++i)
                 if (owner.arm->tools[i].model->id == id) s.tool = static_cast<int>(i);
-        if (s.tool < 0) r.problem("tool", "\"" + owner.name + "\" carries no tool \"" + id + "\"; it is expected as its \"tool\" or among its \"more_tools\".");
+        if (s.tool < 0)
+            r.problem("tool", "\"" + owner.name + "\" carries no tool \"" + id +
+                                  "\"; it is expected as its \"tool\" or among its \"more_tools\".");
         s.tool = std::max(0, s.tool);
     }
 
     void read_block(const Reader& r, Step& s, int depth) {
         s.label = r.text("block");
-        const auto found = std::find_if(blocks.begin(), blocks.end(), [&](const Reader& b) { return b.text("id", "") == s.label; });
-        if (found == blocks.end()) return r.problem("block", "\"" + s.label + "\" is not the id of a block of steps of this file.");
-        if (std::find(inside.begin(), inside.end(), s.label) != inside.end()) return r.problem("block", "The block \"" + s.label + "\" would use itself.");
+        const auto found =
+            std::find_if(blocks.begin(), blocks.end(), [&](const Reader& b) { return b.text("id", "") == s.label; });
+        if (found == blocks.end())
+            return r.problem("block", "\"" + s.label + "\" is not the id of a block of steps of this file.");
+        if (std::find(inside.begin(), inside.end(), s.label) != inside.end())
+            return r.problem("block", "The block \"" + s.label + "\" would use itself.");
         const std::string outer = prefix;
         inside.push_back(s.label);
         prefix = s.id + ".";
@@ -200,10 +223,14 @@ Pose read_pose(const Reader& r, const Device& owner) {
     p.id = r.id("id");
     p.name = r.text("name", p.id);
     if (const std::optional<JointVector> q = read_joints(r, "joints", owner.arm->model->mechanism)) {
-        if (!owner.arm->model->mechanism.within_limits(*q, 1e-6)) r.problem(r.has("joints") ? "joints" : "joints_deg", "A joint of this pose is outside its limits.");
+        if (!owner.arm->model->mechanism.within_limits(*q, 1e-6))
+            r.problem(r.has("joints") ? "joints" : "joints_deg", "A joint of this pose is outside its limits.");
         p.joints = q;
     } else {
-        if (!r.has("at_mm")) r.problem("at_mm", "The pose is empty; \"joints_deg\" (\"joints\" where there are slides), or \"at_mm\" with \"turn_deg\", is expected.");
+        if (!r.has("at_mm"))
+            r.problem("at_mm",
+                "The pose is empty; \"joints_deg\" (\"joints\" where there are slides), or \"at_mm\" with "
+                "\"turn_deg\", is expected.");
         p.relative_to = r.text("relative_to", "floor");
         if (p.relative_to == "floor") p.relative_to.clear();
         p.at = r.frame();
@@ -211,14 +238,17 @@ Pose read_pose(const Reader& r, const Device& owner) {
     return p;
 }
 
-std::vector<Step> read_task(const Reader& device_reader, const Cell& cell, const Device& owner, const std::vector<Reader>& blocks) {
+std::vector<Step> read_task(
+    const Reader& device_reader, const Cell& cell, const Device& owner, const std::vector<Reader>& blocks) {
     TaskReader reader{cell, owner, blocks};
     std::vector<Step> task;
     for (const Reader& one : device_reader.list("task", most_steps)) task.push_back(reader.read(one, 0));
-    if (!task.empty() && !owner.arm) device_reader.problem("task", "\"" + owner.name + "\" is not an arm and cannot carry out a task.");
+    if (!task.empty() && !owner.arm)
+        device_reader.problem("task", "\"" + owner.name + "\" is not an arm and cannot carry out a task.");
     for (const Pose& p : owner.poses)
         if (!p.relative_to.empty() && cell.device(p.relative_to) < 0)
-            device_reader.problem("poses/" + p.id + "/relative_to", "\"" + p.relative_to + "\" is not the id of a device.");
+            device_reader.problem(
+                "poses/" + p.id + "/relative_to", "\"" + p.relative_to + "\" is not the id of a device.");
     return task;
 }
 

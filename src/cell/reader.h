@@ -20,6 +20,9 @@ struct Range {
     double low = -1e6, high = 1e6;
 };
 
+/// Where there is no other bound: of a place, of a turn.
+inline constexpr Range millimetres{-1e5, 1e5}, angle{-3600, 3600};
+
 class Reader {
 public:
     /// `ledger`: where it is written down which keys were asked for; null: nowhere.
@@ -27,21 +30,24 @@ public:
 
     const std::string& path() const { return path_; }
     std::vector<Problem>& problems() const { return *problems_; }
-    bool has(const std::string& key) const;
+    bool has(const std::string& key) const { return look(key) != nullptr; }
     /// Keys that belong here though the core does not read them: for the window, or for information.
     void knows(std::initializer_list<const char*> keys) const;
     const json& raw(const std::string& key) const;
 
-    /// A number in the core's unit; `fallback` (in the file's unit) where the key is missing, an error if there is none.
+    /// A number in the core's unit; `fallback` (in the file's unit) where the key is missing, an error if there is
+    /// none.
     double number(const std::string& key, Range range, std::optional<double> fallback = std::nullopt) const;
     int whole(const std::string& key, int low, int high, std::optional<int> fallback = std::nullopt) const;
     bool flag(const std::string& key, bool fallback) const;
     std::string text(const std::string& key, std::optional<std::string> fallback = std::nullopt) const;
     std::string id(const std::string& key, std::optional<std::string> fallback = std::nullopt) const;
     /// One of the words given.
-    std::string choice(const std::string& key, const std::vector<std::string>& words, std::optional<std::string> fallback = std::nullopt) const;
+    std::string choice(const std::string& key, const std::vector<std::string>& words,
+        std::optional<std::string> fallback = std::nullopt) const;
     /// Three numbers, all in the unit of the key's suffix.
-    geometry::Vector3 triple(const std::string& key, Range range, std::optional<geometry::Vector3> fallback = std::nullopt) const;
+    geometry::Vector3 triple(
+        const std::string& key, Range range, std::optional<geometry::Vector3> fallback = std::nullopt) const;
     std::vector<double> numbers(const std::string& key, std::size_t count, Range range) const;
     /// `at_mm` and `turn_deg` of this group as a frame; identity where missing.
     geometry::Frame frame() const;
@@ -53,11 +59,14 @@ public:
     void problem(const std::string& key, const std::string& message) const;
 
 private:
+    /// The value of a key; null: it is not there.
+    const json* look(const std::string& key) const;
     double converted(const std::string& key, const json& value, Range range) const;
     const json* group_ = nullptr;
     std::string path_;
     std::vector<Problem>* problems_;
     KeyLedger* ledger_ = nullptr;
+    KeyLedger::Group* asked_ = nullptr;
 };
 
 /// Factor from the file's unit to the core's, by the key's suffix.

@@ -23,13 +23,16 @@ constexpr const char* fresh_ending = ".new";
 constexpr std::size_t largest_journal = 1u << 30, longest_journal = 64u << 20;
 constexpr std::size_t most_dropped = 20;
 
-[[noreturn]] void fail(const std::string& where, const std::string& what) { throw InputError(where, what + ": " + std::strerror(errno) + "."); }
+[[noreturn]] void fail(const std::string& where, const std::string& what) {
+    throw InputError(where, what + ": " + std::strerror(errno) + ".");
+}
 
 /// One record: a line with its length and checksum, then the JSON.
 std::string record_text(const json& record) {
     const std::string body = record.dump(-1, ' ', false, json::error_handler_t::replace);
     char head[64];
-    std::snprintf(head, sizeof head, "%zu %016llx\n", body.size(), static_cast<unsigned long long>(ContentKey().add(body).value()));
+    std::snprintf(head, sizeof head, "%zu %016llx\n", body.size(),
+        static_cast<unsigned long long>(ContentKey().add(body).value()));
     return head + body + "\n";
 }
 
@@ -56,7 +59,9 @@ std::vector<json> read_records(const std::string& path) {
     while (at < text.size()) {
         unsigned long long length = 0, sum = 0;
         const std::size_t line = text.find('\n', at);
-        if (line == std::string::npos || std::sscanf(text.substr(at, line - at).c_str(), "%llu %llx", &length, &sum) != 2) break;
+        if (line == std::string::npos ||
+            std::sscanf(text.substr(at, line - at).c_str(), "%llu %llx", &length, &sum) != 2)
+            break;
         if (length > text.size() || line + 1 + length >= text.size()) break;
         const std::string body = text.substr(line + 1, length);
         if (text[line + 1 + length] != '\n' || ContentKey().add(body).value() != sum) break;
@@ -77,7 +82,8 @@ int open_locked(const std::string& path, bool make) {
             ::close(fd);
             return -1;
         }
-        struct stat held {}, there {};
+        struct stat held {
+        }, there{};
         if (::fstat(fd, &held) != 0 || !S_ISREG(held.st_mode)) {  // not a journal: a pipe, a device
             ::close(fd);
             return -2;
@@ -118,7 +124,8 @@ bool SafeFile::hold(const std::string& file) {
         std::error_code none;
         std::filesystem::create_directories(room_, none);
         char key[32];
-        std::snprintf(key, sizeof key, "%016llx", static_cast<unsigned long long>(ContentKey().add(path.string()).value()));
+        std::snprintf(
+            key, sizeof key, "%016llx", static_cast<unsigned long long>(ContentKey().add(path.string()).value()));
         journal = room_ + "/" + key + ending;
         fd = open_locked(journal, true);
         if (fd == -2) fail(journal, "The edits' journal cannot be written");
@@ -235,8 +242,13 @@ void SafeFile::append(const json& record) {
 }
 
 void SafeFile::save(const Document& now, MayReplace may) {
-    if (!may.changes && changed_outside()) throw InputError(file_, "Another program has changed or removed the file since it was read here. It was not written; the edits are kept in its journal.");
-    if (!may.read_only && read_only(file_)) throw InputError(file_, "The file is read-only. It was not written; allow writing first (chmod u+w), or save under another name.");
+    if (!may.changes && changed_outside())
+        throw InputError(file_,
+            "Another program has changed or removed the file since it was read here. It was not written; the edits are "
+            "kept in its journal.");
+    if (!may.read_only && read_only(file_))
+        throw InputError(file_,
+            "The file is read-only. It was not written; allow writing first (chmod u+w), or save under another name.");
     now.save(file_);
     stamp_ = stamp_of(file_);
     restart(now, true);
@@ -281,7 +293,8 @@ std::optional<Recovered> SafeFile::read_journal(const std::string& journal, bool
         out.document = Document::parse(tree.dump());
         if (draft) {
             Edit edit{draft->value("name", ""), {}};
-            for (const json& op : (*draft)["draft"].at("operations")) edit.operations.push_back(Operation::from_json(op, "journal"));
+            for (const json& op : (*draft)["draft"].at("operations"))
+                edit.operations.push_back(Operation::from_json(op, "journal"));
             out.document = out.document.edited((*draft)["draft"].at("variant"), edit);
             ++out.edits;
             out.last_edit = edit.name;

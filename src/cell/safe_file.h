@@ -1,6 +1,7 @@
 #pragma once
-// A document's home on disk. Every edit is written to a journal beside the file before it counts as made, so that whatever ends
-// the program, the next start finds exactly what was there; a lock keeps two windows from writing one file.
+// A document's home on disk. Every edit is written to a journal beside the file before it counts as made, so that
+// whatever ends the program, the next start finds exactly what was there; a lock keeps two windows from writing one
+// file.
 
 #include <optional>
 
@@ -16,12 +17,13 @@ struct MayReplace {
 
 /// What a journal that nobody holds tells.
 struct Recovered {
-    std::string journal;           ///< its path
-    std::string file;              ///< the cell's file; empty: it had none yet
+    std::string journal;  ///< its path
+    std::string file;     ///< the cell's file; empty: it had none yet
     Document document;
-    int edits = 0;                 ///< made since it was last saved
-    std::string last_edit;         ///< its name
-    std::optional<Document> before_edits = std::nullopt;  ///< what the file held when they were made, as far as is known
+    int edits = 0;          ///< made since it was last saved
+    std::string last_edit;  ///< its name
+    std::optional<Document> before_edits =
+        std::nullopt;  ///< what the file held when they were made, as far as is known
 };
 
 class SafeFile {
@@ -32,8 +34,8 @@ public:
     SafeFile(const SafeFile&) = delete;
     SafeFile& operator=(const SafeFile&) = delete;
 
-    /// Takes hold of a file's journal; the file is read after that. False when another program holds it. What a crash left in the journal is kept
-    /// until `begin`; half-written files that it left are removed.
+    /// Takes hold of a file's journal; the file is read after that. False when another program holds it. What a crash
+    /// left in the journal is kept until `begin`; half-written files that it left are removed.
     bool hold(const std::string& file);
     /// What the journal of the file held has to offer beyond `on_disk`.
     std::optional<Recovered> left_over(const Document& on_disk) const;
@@ -49,8 +51,9 @@ public:
     /// Writes down that the document is now this. When it returns the edit survives the end of the program.
     /// Throws InputError when it cannot be written (a full disk): the edit is then not safe.
     void acknowledge(const Document& now, const std::string& name);
-    /// Writes down what is being tried out (a drag that has not ended), so that it comes back as it was last shown. Another one replaces it, an edit
-    /// that is acknowledged ends it, `end_draft` takes it back. Throws like `acknowledge`.
+    /// Writes down what is being tried out (a drag that has not ended), so that it comes back as it was last shown.
+    /// Another one replaces it, an edit that is acknowledged ends it, `end_draft` takes it back. Throws like
+    /// `acknowledge`.
     void draft(const std::string& variant, const Edit& edit);
     void end_draft();
     /// Writes the file and starts the journal anew. Throws InputError; nothing is lost then.
@@ -68,8 +71,8 @@ public:
     static std::vector<Recovered> unsaved_in(const std::string& room);
     /// `also_saved`: also one without edits since the last save.
     static std::optional<Recovered> read_journal(const std::string& journal, bool also_saved = false);
-    /// Keeps a document that somebody decided to drop, in case it was the wrong decision: the file's path, nothing if it cannot be written.
-    /// The last 20 are kept.
+    /// Keeps a document that somebody decided to drop, in case it was the wrong decision: the file's path, nothing if
+    /// it cannot be written. The last 20 are kept.
     static std::string keep_dropped(const std::string& room, const Document& dropped);
 
 private:

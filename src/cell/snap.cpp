@@ -25,7 +25,8 @@ void lines_of(const Box3& box, const Frame& world, int device, std::vector<Line>
         const Vector3 p = world * Vector3(x, y, 0);
         return Point2(p.x(), p.y());
     };
-    const double xs[3] = {box.low.x(), box.high.x(), 0.5 * (box.low.x() + box.high.x())}, ys[3] = {box.low.y(), box.high.y(), 0.5 * (box.low.y() + box.high.y())};
+    const double xs[3] = {box.low.x(), box.high.x(), 0.5 * (box.low.x() + box.high.x())},
+                 ys[3] = {box.low.y(), box.high.y(), 0.5 * (box.low.y() + box.high.y())};
     for (int i = 0; i < 3; ++i) {
         for (const bool across : {true, false}) {
             Line l;
@@ -46,14 +47,16 @@ bool upright(const Frame& f) { return f.linear()(2, 2) > 0.999; }
 
 }  // namespace
 
-Snap snap(const Cell& c, int device, const std::vector<int>& moving, const Frame& wanted, double tolerance, double grid) {
+Snap snap(
+    const Cell& c, int device, const std::vector<int>& moving, const Frame& wanted, double tolerance, double grid) {
     Snap out;
     out.world = wanted;
-    const Device& d = c.devices[static_cast<std::size_t>(device)];
+    const Device& d = c.devices[device];
     const auto others = [&](auto&& look) {
         for (std::size_t i = 0; i < c.devices.size(); ++i) {
             const int o = static_cast<int>(i);
-            const bool along = std::any_of(moving.begin(), moving.end(), [&](int m) { return m == o || c.stands_on(o, m); });
+            const bool along =
+                std::any_of(moving.begin(), moving.end(), [&](int m) { return m == o || c.stands_on(o, m); });
             if (!along && upright(c.devices[i].world)) look(o, c.devices[i]);
         }
     };
@@ -100,7 +103,8 @@ Snap snap(const Cell& c, int device, const std::vector<int>& moving, const Frame
                 if (!fits.empty() && std::abs(a.normal.dot(fits.front().mine->normal)) > 1e-3) continue;
                 const double shift = b.offset * (a.normal.dot(b.normal) > 0 ? 1 : -1) - a.offset;
                 const double apart = (0.5 * (a.from + a.to) - 0.5 * (b.from + b.to)).norm();
-                const double score = std::abs(shift) + (a.middle ? 0.1 * tolerance : 0) + std::min(0.3 * tolerance, 0.02 * tolerance * apart);
+                const double score = std::abs(shift) + (a.middle ? 0.1 * tolerance : 0) +
+                                     std::min(0.3 * tolerance, 0.02 * tolerance * apart);
                 if (std::abs(shift) > tolerance || score >= best_score) continue;
                 best_score = score;
                 best = {shift, &a, &b};
@@ -118,10 +122,13 @@ Snap snap(const Cell& c, int device, const std::vector<int>& moving, const Frame
     for (const Fit& f : fits) {
         const Point2 a = f.its->from, b = f.its->to, along(-f.mine->normal.y(), f.mine->normal.x());
         double low = 1e9, high = -1e9;
-        for (const Point2& p : {a, b, Point2(f.mine->from + shift), Point2(f.mine->to + shift)}) low = std::min(low, along.dot(p)), high = std::max(high, along.dot(p));
+        for (const Point2& p : {a, b, Point2(f.mine->from + shift), Point2(f.mine->to + shift)})
+            low = std::min(low, along.dot(p)), high = std::max(high, along.dot(p));
         const double offset = f.mine->normal.dot(f.mine->from + shift);
-        const Point2 from = offset * f.mine->normal + (low - 0.1) * along, to = offset * f.mine->normal + (high + 0.1) * along;
-        out.guides.push_back({{from.x(), from.y(), 0}, {to.x(), to.y(), 0}, (f.mine->middle ? "middle of " : "edge of ") + c.devices[static_cast<std::size_t>(f.its->device)].name});
+        const Point2 from = offset * f.mine->normal + (low - 0.1) * along,
+                     to = offset * f.mine->normal + (high + 0.1) * along;
+        out.guides.push_back({{from.x(), from.y(), 0}, {to.x(), to.y(), 0},
+            (f.mine->middle ? "middle of " : "edge of ") + c.devices[f.its->device].name});
     }
     if (grid > 0) {
         const auto rounded = [&](double v) { return std::round(v / grid) * grid; };
@@ -154,7 +161,10 @@ Vector3 snap_point(const Cell& c, const Vector3& point, double tolerance, std::s
         for (const double x : {b.low.x(), m.x(), b.high.x()})
             for (const double y : {b.low.y(), m.y(), b.high.y()}) {
                 const bool in_x = x == m.x(), in_y = y == m.y();
-                offer(d.world * Vector3(x, y, 0), (in_x && in_y ? "middle of " : in_x || in_y ? "side of " : "corner of ") + d.name);
+                offer(d.world * Vector3(x, y, 0), (in_x && in_y      ? "middle of "
+                                                      : in_x || in_y ? "side of "
+                                                                     : "corner of ") +
+                                                      d.name);
             }
         offer(d.world.translation(), "origin of " + d.name);
         for (const Frame& e : d.ends) offer((d.world * e).translation(), "end of " + d.name);

@@ -1,7 +1,7 @@
 #pragma once
 // Edits of tasks: steps moved, copied, and made into blocks that several tasks use.
 
-#include "document.h"
+#include "layout.h"
 
 namespace escarp::cell {
 
@@ -12,12 +12,14 @@ struct StepPlace {
     std::string inside = {};  ///< a list of that step ("then", "else", "steps"); empty: beside it
 };
 
-/// Takes a step (with what is inside it) to another place of the same task, of another arm's, or of a block. A copy gets ids of its own, as
-/// does a step that comes into another task. `id` receives the step's. Throws InputError where it would go into itself.
-Edit move_step(const Document& document, const std::string& variant, const std::string& step_path, const StepPlace& to, bool copy, std::string* id = nullptr);
+/// Takes a step (with what is inside it) to another place of the same task, of another arm's, or of a block. A copy
+/// gets ids of its own, as does a step that comes into another task. `id` receives the step's. Throws InputError where
+/// it would go into itself.
+Edit move_step(
+    const Layout& layout, const std::string& step_path, const StepPlace& to, bool copy, std::string* id = nullptr);
 /// Makes a step the first of a new block, and uses the block in its place. `id`: of the step that uses it.
-Edit make_block(const Document& document, const std::string& variant, const std::string& step_path, const std::string& name, std::string* id = nullptr);
+Edit make_block(const Layout& layout, const std::string& step_path, const std::string& name, std::string* id = nullptr);
 /// The steps of a block stand in the place of a step that uses it; the block stays for the others.
-Edit unpack_block(const Document& document, const std::string& variant, const std::string& step_path);
+Edit unpack_block(const Layout& layout, const std::string& step_path);
 
 }  // namespace escarp::cell

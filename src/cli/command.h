@@ -19,7 +19,8 @@ struct Arguments {
     std::vector<double> joints, pose;
     double horizon = 0, at = 0, scale = 0;
     int threads = 0;
-    bool as_json = false, strict = false, take_it = false, drop_it = false, y_up = false, place = false, keep_origin = false, link = false;
+    bool as_json = false, strict = false, take_it = false, drop_it = false, y_up = false, place = false,
+         keep_origin = false, link = false;
 };
 
 /// Opens the file and checks the variant asked for. Throws InputError.
@@ -40,11 +41,12 @@ inline void print(const json& value) { std::cout << value.dump(2, ' ', false, js
 /// The device with this id, which has to be an arm. Throws InputError.
 inline const cell::Device& find_arm(const cell::Cell& c, const std::string& id) {
     const int index = c.device(id);
-    if (index >= 0 && c.devices[static_cast<std::size_t>(index)].arm) return c.devices[static_cast<std::size_t>(index)];
+    if (index >= 0 && c.devices[index].arm) return c.devices[index];
     std::string known;
     for (const cell::Device& d : c.devices)
         if (d.arm) known += (known.empty() ? "" : ", ") + d.id;
-    throw cell::InputError("--arm", "\"" + id + "\" is not the id of an arm; the cell has " + (known.empty() ? "none" : known) + ".");
+    throw cell::InputError(
+        "--arm", "\"" + id + "\" is not the id of an arm; the cell has " + (known.empty() ? "none" : known) + ".");
 }
 
 // Commands about the layout; each returns the exit code.

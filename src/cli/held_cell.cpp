@@ -8,7 +8,7 @@ namespace {
 /// Why a variant is no cell; empty where it is one.
 std::vector<cell::Problem> problems_of(const cell::Document& d, const std::string& variant) {
     try {
-        cell::read_cell(d.resolved(variant), simulation::standard_kinds());
+        simulation::layout(d, variant).shared_cell();
         return {};
     } catch (const cell::InputError& e) {
         return e.problems();
@@ -19,17 +19,22 @@ std::vector<cell::Problem> problems_of(const cell::Document& d, const std::strin
 
 HeldCell::HeldCell(Arguments& a) : safe_(cell::SafeFile::usual_room()) {
     cell::check_regular(a.file);
-    if (!safe_.hold(a.file)) throw cell::InputError(a.file, "The cell is open in another program; close it there first.");
+    if (!safe_.hold(a.file))
+        throw cell::InputError(a.file, "The cell is open in another program; close it there first.");
     document_ = opened(a);
     variant_ = a.variant;
-    if (safe_.left_over(document_)) throw cell::InputError(a.file, "An interrupted session left edits behind; take or drop them first with \"escarp-cli recover\".");
+    if (safe_.left_over(document_))
+        throw cell::InputError(
+            a.file, "An interrupted session left edits behind; take or drop them first with \"escarp-cli recover\".");
     safe_.begin(document_, true);
 }
 
 void HeldCell::check(const cell::Document& next) const {
     for (const cell::VariantInfo& v : next.variants()) {
         const std::vector<cell::Problem> now = problems_of(next, v.id);
-        if (now.empty() || (v.id != variant_ && (!document_.has_variant(v.id) || !problems_of(document_, v.id).empty()))) continue;
+        if (now.empty() ||
+            (v.id != variant_ && (!document_.has_variant(v.id) || !problems_of(document_, v.id).empty())))
+            continue;
         if (v.id == variant_) throw cell::InputError(now);
         throw cell::InputError(now.front().where, "In variant " + v.id + ": " + now.front().message);
     }

@@ -9,11 +9,12 @@ namespace escarp::cli {
 
 class HeldCell {
 public:
-    /// Throws InputError where another program holds the cell, and where an interrupted session left edits that nobody has decided about.
+    /// Throws InputError where another program holds the cell, and where an interrupted session left edits that nobody
+    /// has decided about.
     explicit HeldCell(Arguments& a);
     const cell::Document& document() const { return document_; }
-    /// The edit survives whatever happens to the program from here on. Throws InputError where the cell would not be one any more, in any variant
-    /// that was one before; nothing has changed then.
+    /// The edit survives whatever happens to the program from here on. Throws InputError where the cell would not be
+    /// one any more, in any variant that was one before; nothing has changed then.
     void edit(const cell::Document& next, const std::string& name);
     /// Throws InputError where the file was changed meanwhile or cannot be written; the edits stay in its journal then.
     void save();

@@ -25,8 +25,8 @@ void answer(const json& value) {
 
 }  // namespace
 
-/// Lines: {"name": ..., "operations": [{"at": ..., "value": ...}, ...]}, {"save": true}. Each is answered by a line; an edit that is
-/// acknowledged survives whatever happens to the program.
+/// Lines: {"name": ..., "operations": [{"at": ..., "value": ...}, ...]}, {"save": true}. Each is answered by a line; an
+/// edit that is acknowledged survives whatever happens to the program.
 int edit(Arguments& a) {
     HeldCell held(a);
     std::string line;
@@ -36,20 +36,25 @@ int edit(Arguments& a) {
         ++number;
         try {
             const json command = cell::parse_json(line);
-            if (!command.is_object()) throw cell::InputError("line " + std::to_string(number), "A group of keys is expected: {\"name\": ..., \"operations\": [...]} or {\"save\": true}.");
+            if (!command.is_object())
+                throw cell::InputError("line " + std::to_string(number),
+                    "A group of keys is expected: {\"name\": ..., \"operations\": [...]} or {\"save\": true}.");
             if (command.value("save", false)) {
                 held.save();
                 answer({{"line", number}, {"saved", true}});
                 continue;
             }
             cell::Edit edit{command.value("name", "Edit"), {}};
-            if (!command.contains("operations") || !command["operations"].is_array()) throw cell::InputError("operations", "A list of operations is expected.");
-            for (const json& op : command["operations"]) edit.operations.push_back(cell::Operation::from_json(op, "operations"));
+            if (!command.contains("operations") || !command["operations"].is_array())
+                throw cell::InputError("operations", "A list of operations is expected.");
+            for (const json& op : command["operations"])
+                edit.operations.push_back(cell::Operation::from_json(op, "operations"));
             held.edit(held.document().edited(a.variant, edit), edit.name);
             answer({{"line", number}, {"done", edit.name}});
         } catch (const cell::InputError& e) {
             code = 2;
-            answer({{"line", number}, {"refused", e.problems().front().message}, {"where", e.problems().front().where}});
+            answer(
+                {{"line", number}, {"refused", e.problems().front().message}, {"where", e.problems().front().where}});
         } catch (const json::exception& e) {
             code = 2;
             answer({{"line", number}, {"refused", std::string("The line's values do not fit: ") + e.what()}});
@@ -62,7 +67,8 @@ int edit(Arguments& a) {
 int recover(Arguments& a) {
     const std::string room = cell::SafeFile::usual_room();
     cell::SafeFile safe(room);
-    if (!safe.hold(a.file)) throw cell::InputError(a.file, "The cell is open in another program; nothing was interrupted.");
+    if (!safe.hold(a.file))
+        throw cell::InputError(a.file, "The cell is open in another program; nothing was interrupted.");
     std::optional<cell::Document> on_disk;
     std::string wrong;
     try {
@@ -77,18 +83,29 @@ int recover(Arguments& a) {
         std::cout << a.file << ": nothing was left behind\n";
         return 0;
     }
-    if (!on_disk) std::cout << a.file << ": " << wrong << " The journal beside it holds the whole cell" << (found->edits ? ", with " + std::to_string(found->edits) + " edits that were not saved.\n" : ".\n");
-    else std::cout << a.file << ": " << found->edits << " edits that were not saved, the last: " << found->last_edit << "\n";
+    if (!on_disk)
+        std::cout << a.file << ": " << wrong << " The journal beside it holds the whole cell"
+                  << (found->edits ? ", with " + std::to_string(found->edits) + " edits that were not saved.\n"
+                                   : ".\n");
+    else
+        std::cout << a.file << ": " << found->edits << " edits that were not saved, the last: " << found->last_edit
+                  << "\n";
     if (a.take_it) {
         if (on_disk && found->before_edits && !(*found->before_edits == *on_disk)) {
             const std::string kept = cell::SafeFile::keep_dropped(room, *on_disk);
-            std::cout << "the file was changed after them; what it held is kept as " << (kept.empty() ? throw cell::InputError(room, "It cannot be kept: the folder cannot be written. Nothing was done.") : kept) << "\n";
+            std::cout << "the file was changed after them; what it held is kept as "
+                      << (kept.empty() ? throw cell::InputError(
+                                             room, "It cannot be kept: the folder cannot be written. Nothing was done.")
+                                       : kept)
+                      << "\n";
         }
         safe.save(found->document, {.changes = true});
         std::cout << "they are in the file now\n";
     } else if (a.drop_it) {
         const std::string kept = cell::SafeFile::keep_dropped(room, found->document);
-        if (kept.empty()) throw cell::InputError(room, "The edits were not dropped: they cannot be kept aside, the folder cannot be written.");
+        if (kept.empty())
+            throw cell::InputError(
+                room, "The edits were not dropped: they cannot be kept aside, the folder cannot be written.");
         if (on_disk) safe.begin(*on_disk, true);
         else safe.forget();
         std::cout << "they are dropped; in case that was wrong, the cell with them is " << kept << "\n";
@@ -100,7 +117,7 @@ int recover(Arguments& a) {
 
 int draw(Arguments& a) {
     const cell::Document d = opened(a);
-    const auto c = cell::read_cell(d.resolved(a.variant), simulation::standard_kinds());
+    const auto c = simulation::layout(d, a.variant).shared_cell();
     exchange::DrawingOptions o;
     o.sheet = a.sheet;
     o.scale = a.scale;
@@ -109,13 +126,15 @@ int draw(Arguments& a) {
         if (v.id == a.variant) o.variant = v.id + " " + v.name;
     const exchange::DrawingResult r = exchange::write_layout_drawing(*c, o, a.out);
     if (a.as_json) print({{"files", r.files}, {"scale", r.scale}});
-    else std::cout << r.files.front() << ": scale 1:" << r.scale << (r.files.size() > 1 ? ", and " + std::to_string(r.files.size() - 1) + " more sheets" : "") << "\n";
+    else
+        std::cout << r.files.front() << ": scale 1:" << r.scale
+                  << (r.files.size() > 1 ? ", and " + std::to_string(r.files.size() - 1) + " more sheets" : "") << "\n";
     return 0;
 }
 
 int placements(Arguments& a) {
     const cell::Document d = opened(a);
-    std::cout << exchange::placements_csv(*cell::read_cell(d.resolved(a.variant), simulation::standard_kinds()));
+    std::cout << exchange::placements_csv(*simulation::layout(d, a.variant).shared_cell());
     return 0;
 }
 
@@ -133,14 +152,20 @@ int import(Arguments& a) {
     o.name = a.name.empty() ? path.stem().string() : a.name;
     if (a.link) o.link = std::filesystem::relative(path, std::filesystem::absolute(a.file).parent_path()).string();
     const json entry = exchange::mesh_entry(loaded, o, cell::free_id(d.tree(), o.name));
-    const exchange::ImportAs as = a.as == "tool" ? exchange::ImportAs::tool : a.as == "fixture" ? exchange::ImportAs::fixture : a.as == "part-type" ? exchange::ImportAs::part_type : exchange::ImportAs::structure;
+    const exchange::ImportAs as = a.as == "tool"        ? exchange::ImportAs::tool
+                                  : a.as == "fixture"   ? exchange::ImportAs::fixture
+                                  : a.as == "part-type" ? exchange::ImportAs::part_type
+                                                        : exchange::ImportAs::structure;
     std::string id;
-    const cell::Edit edit = exchange::import_edit(d, a.variant, simulation::standard_kinds(), entry, as, &id);
+    const cell::Edit edit = exchange::import_edit(simulation::layout(d, a.variant), entry, as, &id);
     held.edit(d.edited(a.variant, edit), edit.name);
     held.save();
-    const json told = {{"id", id}, {"mesh", entry["id"]}, {"triangles", entry["triangles"]}, {"size_mm", entry["size_mm"]}, {"volume_cm3", entry["volume_cm3"]}, {"pieces", entry["pieces"].size()}};
+    const json told = {{"id", id}, {"mesh", entry["id"]}, {"triangles", entry["triangles"]},
+        {"size_mm", entry["size_mm"]}, {"volume_cm3", entry["volume_cm3"]}, {"pieces", entry["pieces"].size()}};
     if (a.as_json) print(told);
-    else std::cout << o.name << ": " << told["triangles"] << " triangles, " << told["size_mm"].dump() << " mm, " << told["volume_cm3"] << " cm3, " << told["pieces"] << " convex pieces\n";
+    else
+        std::cout << o.name << ": " << told["triangles"] << " triangles, " << told["size_mm"].dump() << " mm, "
+                  << told["volume_cm3"] << " cm3, " << told["pieces"] << " convex pieces\n";
     return 0;
 }
 
@@ -148,20 +173,25 @@ int read_urdf(Arguments& a) {
     HeldCell held(a);
     const cell::Document& d = held.document();
     const exchange::UrdfArm arm = exchange::read_urdf(a.mesh, d);
-    cell::Document next = d.edited(a.variant, exchange::urdf_edit(d, a.variant, simulation::standard_kinds(), arm));
+    cell::Document next = d.edited(a.variant, exchange::urdf_edit(simulation::layout(d, a.variant), arm));
     const std::string id = arm.model["id"];
-    const std::vector<cell::Problem> mistakes = cell::read_draft(arm.model, cell::read_cell(next.resolved(a.variant), simulation::standard_kinds())->meshes).problems;
+    const std::vector<cell::Problem> mistakes =
+        cell::read_draft(arm.model, simulation::layout(next, a.variant).shared_cell()->meshes).problems;
     std::string device;
-    if (a.place && mistakes.empty()) next = next.edited(a.variant, cell::add_device(next, a.variant, simulation::standard_kinds(), {"arm", id, arm.model["name"]}, {}, &device));
+    if (a.place && mistakes.empty())
+        next = next.edited(a.variant,
+            cell::add_device(simulation::layout(next, a.variant), {"arm", id, arm.model["name"]}, {}, &device));
     held.edit(next, "Read " + a.mesh);
     held.save();
     if (a.as_json) {
-        json told = {{"model", id}, {"links", arm.model["links"].size()}, {"joints", arm.model["joints"].size()}, {"meshes", arm.meshes.size()}, {"notes", arm.notes}, {"to_mend", json::array()}};
+        json told = {{"model", id}, {"links", arm.model["links"].size()}, {"joints", arm.model["joints"].size()},
+            {"meshes", arm.meshes.size()}, {"notes", arm.notes}, {"to_mend", json::array()}};
         for (const cell::Problem& p : mistakes) told["to_mend"].push_back({{"where", p.where}, {"message", p.message}});
         if (!device.empty()) told["device"] = device;
         print(told);
     } else {
-        std::cout << id << ": " << arm.model["links"].size() << " links, " << arm.model["joints"].size() << " joints, " << arm.meshes.size() << " surfaces" << (device.empty() ? "" : ", placed as " + device) << "\n";
+        std::cout << id << ": " << arm.model["links"].size() << " links, " << arm.model["joints"].size() << " joints, "
+                  << arm.meshes.size() << " surfaces" << (device.empty() ? "" : ", placed as " + device) << "\n";
         for (const std::string& n : arm.notes) std::cout << "  " << n << "\n";
         for (const cell::Problem& p : mistakes) std::cout << "  to mend: " << p.where << ": " << p.message << "\n";
     }
@@ -179,22 +209,31 @@ int write_urdf(Arguments& a) {
 
 int base_field(Arguments& a) {
     const cell::Document d = opened(a);
-    const auto c = cell::read_cell(d.resolved(a.variant), simulation::standard_kinds());
+    const auto c = simulation::layout(d, a.variant).shared_cell();
     const cell::Device& arm = find_arm(*c, a.arm);
     inspection::Cache cache;
     const inspection::BaseField f = inspection::base_field(*c, c->device(a.arm), inspection::check_reach(*c, cache));
     json rows = json::array();
     for (int row = 0; row < f.rows; ++row)
         for (int column = 0; column < f.columns; ++column)
-            if (f.margin_at(column, row) > 0) rows.push_back({exchange::tidy(1e3 * (f.x + column * f.cell)), exchange::tidy(1e3 * (f.y + row * f.cell)), exchange::tidy(std::round(1e4 * f.margin_at(column, row)) / 10)});
+            if (f.margin_at(column, row) > 0)
+                rows.push_back(
+                    {exchange::tidy(1e3 * (f.x + column * f.cell)), exchange::tidy(1e3 * (f.y + row * f.cell)),
+                        exchange::tidy(std::round(1e4 * f.margin_at(column, row)) / 10)});
     json result = {{"arm", a.arm}, {"poses", f.poses}, {"cell_mm", 1e3 * f.cell}, {"good_cells", rows.size()}};
-    if (f.best >= 0) result["best"] = {{"base", exchange::frame_json(f.base_at(f.best, arm.world))}, {"margin_mm", exchange::tidy(std::round(1e4 * f.margin[static_cast<std::size_t>(f.best)]) / 10)}};
+    if (f.best >= 0)
+        result["best"] = {{"base", exchange::frame_json(f.base_at(f.best, arm.world))},
+            {"margin_mm", exchange::tidy(std::round(1e4 * f.margin[f.best]) / 10)}};
     if (a.as_json) {
         result["x_y_margin_mm"] = rows;
         print(result);
     } else {
         std::cout << f.poses << " poses, " << rows.size() << " good cells of " << 1e3 * f.cell << " mm\n";
-        if (f.best >= 0) std::cout << "best: base at " << 1e3 * f.base_at(f.best, arm.world).translation().x() << ", " << 1e3 * f.base_at(f.best, arm.world).translation().y() << " mm, turned " << geometry::to_triple(f.base_at(f.best, arm.world).linear()).z() * 180 / geometry::pi << " degrees; room to move " << result["best"]["margin_mm"] << " mm\n";
+        if (f.best >= 0)
+            std::cout << "best: base at " << 1e3 * f.base_at(f.best, arm.world).translation().x() << ", "
+                      << 1e3 * f.base_at(f.best, arm.world).translation().y() << " mm, turned "
+                      << geometry::to_triple(f.base_at(f.best, arm.world).linear()).z() * 180 / geometry::pi
+                      << " degrees; room to move " << result["best"]["margin_mm"] << " mm\n";
         else std::cout << "no position reaches every pose\n";
     }
     return 0;
@@ -202,19 +241,23 @@ int base_field(Arguments& a) {
 
 int which_arm(Arguments& a) {
     const cell::Document d = opened(a);
-    find_arm(*cell::read_cell(d.resolved(a.variant), simulation::standard_kinds()), a.arm);
+    find_arm(*simulation::layout(d, a.variant).shared_cell(), a.arm);
     inspection::Cache cache;
-    const auto choices = study::which_arm(d, a.variant, a.arm, cache);
+    const auto choices = study::which_arm(simulation::layout(d, a.variant), a.arm, cache);
     const auto mounted = [](const study::Mounted& m) -> json {
-        return {{"poses", m.poses}, {"reached", m.reached}, {"margin_mm", m.margin_m ? json(exchange::tidy(*m.margin_m * 1e3)) : json()}, {"cycle_s", m.cycle_s ? json(exchange::tidy(*m.cycle_s)) : json()}};
+        return {{"poses", m.poses}, {"reached", m.reached},
+            {"margin_mm", m.margin_m ? json(exchange::tidy(*m.margin_m * 1e3)) : json()},
+            {"cycle_s", m.cycle_s ? json(exchange::tidy(*m.cycle_s)) : json()}};
     };
     if (a.as_json) {
         json all = json::array();
         for (const study::ArmChoice& c : choices) {
-            all.push_back({{"model", c.id}, {"name", c.name}, {"solver", c.solver}, {"present", c.present}, {"payload_kg", c.payload}, {"load_kg", exchange::tidy(c.load)}, {"here", mounted(c.here)}});
+            all.push_back({{"model", c.id}, {"name", c.name}, {"solver", c.solver}, {"present", c.present},
+                {"payload_kg", c.payload}, {"load_kg", exchange::tidy(c.load)}, {"here", mounted(c.here)}});
             if (!c.best) continue;
             json best = mounted(*c.best);
-            best["x_mm"] = exchange::tidy(c.best_x * 1e3), best["y_mm"] = exchange::tidy(c.best_y * 1e3), best["turn_deg"] = exchange::tidy(c.best_turn * 180 / geometry::pi);
+            best["x_mm"] = exchange::tidy(c.best_x * 1e3), best["y_mm"] = exchange::tidy(c.best_y * 1e3),
+            best["turn_deg"] = exchange::tidy(c.best_turn * 180 / geometry::pi);
             all.back()["best"] = best;
         }
         print(all);
@@ -222,14 +265,17 @@ int which_arm(Arguments& a) {
     }
     const auto text = [](const study::Mounted& m) {
         char line[80];
-        std::snprintf(line, sizeof line, "%3d of %-3d %7.0f mm %9s", m.reached, m.poses, m.margin_m.value_or(0) * 1e3, m.cycle_s ? (std::to_string(*m.cycle_s).substr(0, 6) + " s").c_str() : "-");
+        std::snprintf(line, sizeof line, "%3d of %-3d %7.0f mm %9s", m.reached, m.poses, m.margin_m.value_or(0) * 1e3,
+            m.cycle_s ? (std::to_string(*m.cycle_s).substr(0, 6) + " s").c_str() : "-");
         return std::string(line);
     };
-    std::printf("%-32s %-14s %-32s %s\n", "arm", "payload", "where it stands: poses, margin, cycle", "at its best base");
+    std::printf(
+        "%-32s %-14s %-32s %s\n", "arm", "payload", "where it stands: poses, margin, cycle", "at its best base");
     for (const study::ArmChoice& c : choices) {
         char payload[40];
         std::snprintf(payload, sizeof payload, "%s%.1f of %.0f kg", c.load > c.payload ? "! " : "", c.load, c.payload);
-        std::printf("%-32s %-14s %s     %s\n", ((c.present ? "* " : "  ") + c.name).c_str(), payload, text(c.here).c_str(), c.best ? text(*c.best).c_str() : "nowhere reaches every pose");
+        std::printf("%-32s %-14s %s     %s\n", ((c.present ? "* " : "  ") + c.name).c_str(), payload,
+            text(c.here).c_str(), c.best ? text(*c.best).c_str() : "nowhere reaches every pose");
     }
     return 0;
 }

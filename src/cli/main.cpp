@@ -43,17 +43,35 @@ std::string number(const json& value, const char* format, const char* none = "-"
 
 void print_figures(const json& r) {
     std::cout << r["cell"].get<std::string>() << ", variant " << r["variant"].get<std::string>() << "\n";
-    std::cout << "  cycle      " << number(r["cycle_s"], "%.3f s") << (r["steady"].get<bool>() ? "  (steady)" : r["cycle_s"].is_null() ? "" : "  (mean, the state does not recur)") << "\n";
-    std::cout << "  rate       " << number(r["rate_per_h"], r["cycle_of"] == "round" ? "%.1f rounds/h" : "%.1f parts/h") << "\n";
-    std::cout << "  takt       " << number(r["takt"]["demanded_s"], "%.2f s") << (r["takt"]["met"].is_null() ? "" : r["takt"]["met"].get<bool>() ? "  met" : "  missed") << "\n";
-    std::cout << "  reach      " << r["reach"]["reached"] << " of " << r["reach"]["poses"] << " poses, least margin " << number(r["reach"]["least_margin_mm"], "%.0f mm") << "\n";
+    std::cout << "  cycle      " << number(r["cycle_s"], "%.3f s")
+              << (r["steady"].get<bool>()     ? "  (steady)"
+                     : r["cycle_s"].is_null() ? ""
+                                              : "  (mean, the state does not recur)")
+              << "\n";
+    std::cout << "  rate       " << number(r["rate_per_h"], r["cycle_of"] == "round" ? "%.1f rounds/h" : "%.1f parts/h")
+              << "\n";
+    std::cout << "  takt       " << number(r["takt"]["demanded_s"], "%.2f s")
+              << (r["takt"]["met"].is_null()        ? ""
+                     : r["takt"]["met"].get<bool>() ? "  met"
+                                                    : "  missed")
+              << "\n";
+    std::cout << "  reach      " << r["reach"]["reached"] << " of " << r["reach"]["poses"] << " poses, least margin "
+              << number(r["reach"]["least_margin_mm"], "%.0f mm") << "\n";
     std::cout << "  clearance  " << number(r["clearance"]["distance_mm"], "%.1f mm");
-    if (r["clearance"].contains("between")) std::cout << "  " << r["clearance"]["between"][0].get<std::string>() << " / " << r["clearance"]["between"][1].get<std::string>() << " at " << number(r["clearance"]["at_s"], "%.3f s");
-    std::cout << "\n  waiting    " << (r["waiting"].is_number() ? number(r["waiting"].get<double>() * 100, "%.0f %%") : "-") << "  " << r["waits_most"].get<std::string>() << "\n";
+    if (r["clearance"].contains("between"))
+        std::cout << "  " << r["clearance"]["between"][0].get<std::string>() << " / "
+                  << r["clearance"]["between"][1].get<std::string>() << " at "
+                  << number(r["clearance"]["at_s"], "%.3f s");
+    std::cout << "\n  waiting    "
+              << (r["waiting"].is_number() ? number(r["waiting"].get<double>() * 100, "%.0f %%") : "-") << "  "
+              << r["waits_most"].get<std::string>() << "\n";
     std::cout << "  floor      " << number(r["floor_m2"], "%.2f m2") << "\n";
     for (const json& f : r["findings"]) {
-        std::cout << "  " << f["severity"].get<std::string>() << ": " << f["title"].get<std::string>() << "\n      " << f["text"].get<std::string>() << "\n";
-        for (const json& w : f["ways_out"]) std::cout << "      way out: " << w["label"].get<std::string>() << (w["effect"].get<std::string>().empty() ? "" : " - " + w["effect"].get<std::string>()) << "\n";
+        std::cout << "  " << f["severity"].get<std::string>() << ": " << f["title"].get<std::string>() << "\n      "
+                  << f["text"].get<std::string>() << "\n";
+        for (const json& w : f["ways_out"])
+            std::cout << "      way out: " << w["label"].get<std::string>()
+                      << (w["effect"].get<std::string>().empty() ? "" : " - " + w["effect"].get<std::string>()) << "\n";
     }
 }
 
@@ -67,7 +85,8 @@ int worst(const json& result, bool strict) {
 double unit(const kinematics::Joint& j) { return j.type == kinematics::JointType::hinge ? geometry::pi / 180 : 1e-3; }
 
 void tell(const std::string& file, const cell::InputError& e) {
-    for (const cell::Problem& p : e.problems()) std::cerr << (p.where == file || file.empty() ? "" : file + ": ") << p.where << ": " << p.message << "\n";
+    for (const cell::Problem& p : e.problems())
+        std::cerr << (p.where == file || file.empty() ? "" : file + ": ") << p.where << ": " << p.message << "\n";
 }
 
 json problems_json(const cell::InputError& e) {
@@ -82,15 +101,19 @@ json validated(const std::string& file) {
     json variants = json::array();
     std::set<std::string> told;  // once is enough: most keys are the same in every variant
     for (const cell::VariantInfo& v : d.variants()) {
-        std::vector<std::string> lost;
-        const auto c = cell::read_cell(d.resolved(v.id, &lost), simulation::standard_kinds(), true);
+        const cell::Layout layout = simulation::layout(d, v.id);
+        const auto c = layout.shared_cell();
+        const std::vector<std::string>& lost = layout.lost();
         json unknown = json::array();
         for (const cell::Problem& p : c->slips) {
             unknown.push_back({{"at", p.where}, {"message", p.message}});
             if (told.insert(p.where).second) std::cerr << p.where << ": " << p.message << "\n";
         }
-        variants.push_back({{"variant", v.id}, {"devices", c->devices.size()}, {"differences_without_target", lost}, {"unknown_keys", unknown}});
-        for (const std::string& at : lost) std::cerr << "variant " << v.id << ": " << at << " is not in the baseline any more; this difference does nothing\n";
+        variants.push_back({{"variant", v.id}, {"devices", c->devices.size()}, {"differences_without_target", lost},
+            {"unknown_keys", unknown}});
+        for (const std::string& at : lost)
+            std::cerr << "variant " << v.id << ": " << at
+                      << " is not in the baseline any more; this difference does nothing\n";
     }
     return {{"valid", true}, {"variants", variants}};
 }
@@ -101,7 +124,9 @@ int validate(Arguments& a) {
     for (const std::string& file : a.files) {
         try {
             all.push_back(validated(file));
-            if (!a.as_json) std::cout << file << ": fine, " << all.back()["variants"].size() << (all.back()["variants"].size() == 1 ? " variant\n" : " variants\n");
+            if (!a.as_json)
+                std::cout << file << ": fine, " << all.back()["variants"].size()
+                          << (all.back()["variants"].size() == 1 ? " variant\n" : " variants\n");
         } catch (const cell::InputError& e) {
             tell(file, e);
             all.push_back(problems_json(e));
@@ -116,7 +141,7 @@ int validate(Arguments& a) {
 int run(Arguments& a) {
     const cell::Document d = opened(a);
     inspection::Cache cache;
-    const json result = exchange::run_json(*study::evaluate(d, a.variant, cache, options(a)), d, a.variant);
+    const json result = exchange::run_json(*study::evaluate(simulation::layout(d, a.variant), cache, options(a)));
     if (a.as_json) print(result);
     else print_figures(result);
     return worst(result, a.strict);
@@ -138,7 +163,7 @@ int compare(Arguments& a) {
 int trace(Arguments& a) {
     const cell::Document d = opened(a);
     inspection::Cache cache;
-    const json result = exchange::trace_json(*study::evaluate(d, a.variant, cache, options(a)));
+    const json result = exchange::trace_json(*study::evaluate(simulation::layout(d, a.variant), cache, options(a)));
     if (a.as_json) {
         print(result);
         return 0;
@@ -150,8 +175,9 @@ int trace(Arguments& a) {
     };
     std::cout << "device\tkind\tstep\tfrom_s\tto_s\twhat\n";
     for (const json& b : result["blocks"])
-        std::cout << b["device"].get<std::string>() << '\t' << b["kind"].get<std::string>() << '\t' << (b["step"].is_string() ? b["step"].get<std::string>() : "") << '\t' << number(b["from_s"], "%.6f") << '\t'
-                  << number(b["to_s"], "%.6f", "") << '\t' << one_line(b["what"].get<std::string>()) << "\n";
+        std::cout << b["device"].get<std::string>() << '\t' << b["kind"].get<std::string>() << '\t'
+                  << (b["step"].is_string() ? b["step"].get<std::string>() : "") << '\t' << number(b["from_s"], "%.6f")
+                  << '\t' << number(b["to_s"], "%.6f", "") << '\t' << one_line(b["what"].get<std::string>()) << "\n";
     return 0;
 }
 
@@ -161,36 +187,45 @@ int state(Arguments& a) {
     inspection::Cache cache;
     study::EvaluateOptions o = options(a);
     o.run.at_least_s = std::max(60.0, a.at);
-    const auto e = study::evaluate(d, a.variant, cache, o);
-    if (simulation::seconds(e->run->trace.end) < a.at) std::cerr << "the run ends at " << simulation::seconds(e->run->trace.end) << " s; the state shown is the last one\n";
+    const auto e = study::evaluate(simulation::layout(d, a.variant), cache, o);
+    if (simulation::seconds(e->run->trace.end) < a.at)
+        std::cerr << "the run ends at " << simulation::seconds(e->run->trace.end)
+                  << " s; the state shown is the last one\n";
     print(exchange::state_json(*e, a.at));
     return 0;
 }
 
 int fk(Arguments& a) {
     const cell::Document d = opened(a);
-    const auto c = cell::read_cell(d.resolved(a.variant), simulation::standard_kinds());
+    const auto c = simulation::layout(d, a.variant).shared_cell();
     const cell::Device& arm = find_arm(*c, a.arm);
     const auto& joints = arm.arm->model->mechanism.joints;
-    if (a.joints.size() != joints.size()) throw cell::InputError("--joints", "The arm has " + std::to_string(joints.size()) + " joints, " + std::to_string(a.joints.size()) + " values were given (degrees, or mm for slides).");
+    if (a.joints.size() != joints.size())
+        throw cell::InputError("--joints", "The arm has " + std::to_string(joints.size()) + " joints, " +
+                                               std::to_string(a.joints.size()) +
+                                               " values were given (degrees, or mm for slides).");
     kinematics::JointVector q(static_cast<int>(joints.size()));
     for (std::size_t i = 0; i < joints.size(); ++i) q[static_cast<int>(i)] = a.joints[i] * unit(joints[i]);
     const geometry::Frame base = arm.arm->model->flange_frame(q) * arm.arm->tool_frame;
-    print({{"arm", a.arm}, {"within_limits", arm.arm->model->mechanism.within_limits(q)}, {"tool_in_base", exchange::frame_json(base)}, {"tool_in_world", exchange::frame_json(arm.world * base)}});
+    print({{"arm", a.arm}, {"within_limits", arm.arm->model->mechanism.within_limits(q)},
+        {"tool_in_base", exchange::frame_json(base)}, {"tool_in_world", exchange::frame_json(arm.world * base)}});
     return 0;
 }
 
 int ik(Arguments& a) {
     const cell::Document d = opened(a);
-    const auto c = cell::read_cell(d.resolved(a.variant), simulation::standard_kinds());
+    const auto c = simulation::layout(d, a.variant).shared_cell();
     const cell::Device& arm = find_arm(*c, a.arm);
     geometry::Frame frame = geometry::Frame::Identity();
     if (a.frame != "floor") {
         const int index = c->device(a.frame);
-        if (index < 0) throw cell::InputError("--frame", "\"" + a.frame + "\" is not the id of a device; \"floor\" or a device's id is expected.");
-        frame = c->devices[static_cast<std::size_t>(index)].world;
+        if (index < 0)
+            throw cell::InputError(
+                "--frame", "\"" + a.frame + "\" is not the id of a device; \"floor\" or a device's id is expected.");
+        frame = c->devices[index].world;
     }
-    const geometry::Frame tool = frame * geometry::make_frame(1e-3 * geometry::Vector3(a.pose[0], a.pose[1], a.pose[2]), geometry::pi / 180 * geometry::Vector3(a.pose[3], a.pose[4], a.pose[5]));
+    const geometry::Frame tool = frame * geometry::make_frame(1e-3 * geometry::Vector3(a.pose[0], a.pose[1], a.pose[2]),
+                                             geometry::pi / 180 * geometry::Vector3(a.pose[3], a.pose[4], a.pose[5]));
     const geometry::Frame target = arm.world.inverse() * tool * arm.arm->tool_frame.inverse();
     std::vector<kinematics::JointSolution> found;
     arm.arm->solver->solve(target, arm.arm->ready, found);
@@ -198,19 +233,25 @@ int ik(Arguments& a) {
     json all = json::array();
     for (const kinematics::JointSolution& s : found) {
         json values = json::array();
-        for (std::size_t i = 0; i < joints.size(); ++i) values.push_back(exchange::tidy(s.q[static_cast<int>(i)] / unit(joints[i])));
+        for (std::size_t i = 0; i < joints.size(); ++i)
+            values.push_back(exchange::tidy(s.q[static_cast<int>(i)] / unit(joints[i])));
         const auto [tightest, margin, share] = kinematics::limit_margin(arm.arm->model->mechanism, s.q);
-        all.push_back({{"joints", values}, {"posture", s.posture}, {"within_limits", s.within_limits}, {"tightest_joint", joints[static_cast<std::size_t>(tightest)].name},
-                       {"joint_margin", exchange::tidy(margin / unit(joints[static_cast<std::size_t>(tightest)]))},
-                       {"singularity_distance", exchange::tidy(kinematics::singularity_distance(*arm.arm->model, s.q, arm.arm->tool_frame, kinematics::arm_length(*arm.arm->model)))}});
+        all.push_back({{"joints", values}, {"posture", s.posture}, {"within_limits", s.within_limits},
+            {"tightest_joint", joints[tightest].name},
+            {"joint_margin", exchange::tidy(margin / unit(joints[tightest]))},
+            {"singularity_distance", exchange::tidy(kinematics::singularity_distance(*arm.arm->model, s.q,
+                                         arm.arm->tool_frame, kinematics::arm_length(*arm.arm->model)))}});
     }
-    const kinematics::Reach r = kinematics::reach(*arm.arm->model, *arm.arm->solver, target, arm.arm->tool_frame, arm.arm->ready, nullptr);
-    print({{"arm", a.arm}, {"solver", arm.arm->solver->name()}, {"solutions", all}, {"reached", r.reason == kinematics::ReachReason::reached}, {"margin_mm", exchange::tidy(r.margin * 1e3)}});
+    const kinematics::Reach r =
+        kinematics::reach(*arm.arm->model, *arm.arm->solver, target, arm.arm->tool_frame, arm.arm->ready, nullptr);
+    print({{"arm", a.arm}, {"solver", arm.arm->solver->name()}, {"solutions", all},
+        {"reached", r.reason == kinematics::ReachReason::reached}, {"margin_mm", exchange::tidy(r.margin * 1e3)}});
     return 0;
 }
 
 int catalogue(Arguments&) {
-    print({{"arm_models", cell::catalogue_arms()}, {"tool_models", cell::catalogue_tools()}, {"part_types", cell::catalogue_part_types()}});
+    print({{"arm_models", cell::catalogue_arms()}, {"tool_models", cell::catalogue_tools()},
+        {"part_types", cell::catalogue_part_types()}});
     return 0;
 }
 
@@ -233,14 +274,25 @@ int main(int argc, char** argv) {
         sub->callback([&chosen, act] { chosen = act; });
         return sub;
     };
-    command("validate", "check that files make sense", validate, false)->add_option("FILE", a.files, "cell files (*.escarp)")->required();
-    for (CLI::App* sub : {command("run", "all figures of one variant", run), command("compare", "all variants on one scale", compare)}) sub->add_flag("--strict", a.strict, "exit 1 when there is a stop finding");
+    command("validate", "check that files make sense", validate, false)
+        ->add_option("FILE", a.files, "cell files (*.escarp)")
+        ->required();
+    for (CLI::App* sub :
+        {command("run", "all figures of one variant", run), command("compare", "all variants on one scale", compare)})
+        sub->add_flag("--strict", a.strict, "exit 1 when there is a stop finding");
     command("trace", "every block of the run", trace);
-    command("state", "joint values, tool poses, parts and signals at an instant", state)->add_option("--at", a.at, "seconds")->required();
-    for (const char* name : {"run", "compare", "trace", "state"}) app.get_subcommand(name)->add_option("--horizon", a.horizon, "seconds to simulate at most")->check(CLI::Range(0.001, 1e6));
+    command("state", "joint values, tool poses, parts and signals at an instant", state)
+        ->add_option("--at", a.at, "seconds")
+        ->required();
+    for (const char* name : {"run", "compare", "trace", "state"})
+        app.get_subcommand(name)
+            ->add_option("--horizon", a.horizon, "seconds to simulate at most")
+            ->check(CLI::Range(0.001, 1e6));
     CLI::App* sub = command("fk", "tool pose from joint values", fk);
     sub->add_option("--arm", a.arm, "id of the arm")->required();
-    sub->add_option("--joints", a.joints, "one value per joint: degrees, mm for slides")->required()->allow_extra_args();
+    sub->add_option("--joints", a.joints, "one value per joint: degrees, mm for slides")
+        ->required()
+        ->allow_extra_args();
     sub = command("ik", "all joint solutions for a tool pose", ik);
     sub->add_option("--arm", a.arm, "id of the arm")->required();
     sub->add_option("--pose", a.pose, "x y z (mm) rx ry rz (degrees)")->required()->expected(6);
@@ -252,12 +304,15 @@ int main(int argc, char** argv) {
     sub = command("draw", "the layout as a drawing to scale, PDF or SVG", draw);
     sub->add_option("--out", a.out, "file to write: *.pdf or *.svg")->required();
     sub->add_option("--sheet", a.sheet, "A0 to A4");
-    sub->add_option("--scale", a.scale, "25 for 1:25; the largest that fits if not given")->check(CLI::Range(1.0, 10000.0));
+    sub->add_option("--scale", a.scale, "25 for 1:25; the largest that fits if not given")
+        ->check(CLI::Range(1.0, 10000.0));
     command("placements", "where every device stands, as CSV", placements);
     sub = command("import", "geometry from STL, OBJ, PLY, glTF or STEP into a cell", import);
     sub->add_option("MESH", a.mesh, "the CAD file")->required();
-    sub->add_option("--as", a.as, "what it becomes")->check(CLI::IsMember({"structure", "fixture", "tool", "part-type"}));
-    sub->add_option("--unit", a.unit, "of the file's numbers, where it does not say itself (glTF and STEP do)")->check(CLI::IsMember({"mm", "cm", "m", "in"}));
+    sub->add_option("--as", a.as, "what it becomes")
+        ->check(CLI::IsMember({"structure", "fixture", "tool", "part-type"}));
+    sub->add_option("--unit", a.unit, "of the file's numbers, where it does not say itself (glTF and STEP do)")
+        ->check(CLI::IsMember({"mm", "cm", "m", "in"}));
     sub->add_option("--name", a.name, "name in the cell; the file's if not given");
     sub->add_flag("--y-up", a.y_up, "the file's y points up");
     sub->add_flag("--keep-origin", a.keep_origin, "else the origin is put at the bottom centre");
@@ -268,10 +323,15 @@ int main(int argc, char** argv) {
     sub = command("write-urdf", "an arm model as a URDF robot description, surfaces as STL beside it", write_urdf);
     sub->add_option("--model", a.model, "id of the arm model")->required();
     sub->add_option("--out", a.out, "file to write")->required();
-    command("which-arm", "every arm of the catalogue and the file given an arm's task: poses, margin, payload, cycle, where it stands and at its best base", which_arm)
+    command("which-arm",
+        "every arm of the catalogue and the file given an arm's task: poses, margin, payload, cycle, where it stands "
+        "and at its best base",
+        which_arm)
         ->add_option("--arm", a.arm, "id of the arm")
         ->required();
-    command("base-field", "where an arm's base may stand so that it reaches every pose of its task", base_field)->add_option("--arm", a.arm, "id of the arm")->required();
+    command("base-field", "where an arm's base may stand so that it reaches every pose of its task", base_field)
+        ->add_option("--arm", a.arm, "id of the arm")
+        ->required();
     command("catalogue", "arm, tool and part models that come with Escarp", catalogue, false);
     try {
         app.parse(argc, argv);
@@ -281,7 +341,9 @@ int main(int argc, char** argv) {
     }
     try {
         std::unique_ptr<tbb::global_control> limit;
-        if (a.threads > 0) limit = std::make_unique<tbb::global_control>(tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(a.threads));
+        if (a.threads > 0)
+            limit = std::make_unique<tbb::global_control>(
+                tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(a.threads));
         int code = 0;
         {
             std::optional<Progress> progress;
@@ -293,7 +355,8 @@ int main(int argc, char** argv) {
         if (!std::cout || std::ferror(stdout)) throw OutputFailed();
         return code;
     } catch (const OutputFailed&) {
-        std::cerr << "The result could not be written to its end: " << (errno ? std::strerror(errno) : "standard output is closed") << ".\n";
+        std::cerr << "The result could not be written to its end: "
+                  << (errno ? std::strerror(errno) : "standard output is closed") << ".\n";
         return 2;
     } catch (const cell::InputError& e) {
         tell(a.file, e);

@@ -12,7 +12,8 @@ Progress::Progress() {
     teller_ = std::thread([this] {
         std::unique_lock guard(lock_);
         int seconds = 0;
-        while (!ended_.wait_for(guard, std::chrono::seconds(1), [this] { return end_; })) std::fprintf(stderr, "\r\033[Kat work, %d s (Ctrl+C stops it)", ++seconds), std::fflush(stderr);
+        while (!ended_.wait_for(guard, std::chrono::seconds(1), [this] { return end_; }))
+            std::fprintf(stderr, "\r\033[Kat work, %d s (Ctrl+C stops it)", ++seconds), std::fflush(stderr);
         if (seconds > 0) std::fprintf(stderr, "\r\033[K");
     });
 }

@@ -8,7 +8,8 @@
 
 namespace escarp::desktop {
 
-ActionFinder::ActionFinder(const QList<QAction*>& actions, QWidget* parent) : QDialog(parent), actions_(actions), line_(new QLineEdit), list_(new QListWidget) {
+ActionFinder::ActionFinder(const QList<QAction*>& actions, QWidget* parent)
+    : QDialog(parent), actions_(actions), line_(new QLineEdit), list_(new QListWidget) {
     setObjectName("action_finder");
     setWindowTitle(tr("Find an action"));
     resize(420, 360);
@@ -29,7 +30,8 @@ void ActionFinder::narrow(const QString& text) {
         QString name = actions_[i]->text();
         name.remove('&');
         bool fits = actions_[i]->isEnabled();
-        for (const QString& word : text.split(' ', Qt::SkipEmptyParts)) fits = fits && name.contains(word, Qt::CaseInsensitive);
+        for (const QString& word : text.split(' ', Qt::SkipEmptyParts))
+            fits = fits && name.contains(word, Qt::CaseInsensitive);
         if (!fits) continue;
         const QString key = actions_[i]->shortcut().toString(QKeySequence::NativeText);
         auto* item = new QListWidgetItem(key.isEmpty() ? name : name + "    " + key, list_);

@@ -1,5 +1,6 @@
 #pragma once
-// The application: what goes wrong while an event is handled is told and does not end it; every edit up to there is in the journal.
+// The application: what goes wrong while an event is handled is told and does not end it; every edit up to there is in
+// the journal.
 
 #include <QApplication>
 

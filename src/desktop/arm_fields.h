@@ -10,6 +10,7 @@
 namespace escarp::desktop {
 
 /// `context` lives as long as the fields do; `mark` shows where a variant differs.
-void add_arm_fields(Workspace& workspace, QVBoxLayout* into, const cell::Device& arm, const cell::json& values, QObject* context, const std::function<void(QWidget*, QLabel*, const std::string& path)>& mark);
+void add_arm_fields(Workspace& workspace, QVBoxLayout* into, const cell::Device& arm, const cell::json& values,
+    QObject* context, const std::function<void(QWidget*, QLabel*, const std::string& path)>& mark);
 
 }  // namespace escarp::desktop

@@ -19,9 +19,8 @@
 namespace escarp::desktop {
 namespace {
 
+using geometry::degree;
 using kinematics::JointVector;
-constexpr double degree = geometry::pi / 180;
-constexpr int slider_steps = 2000;
 constexpr int most_solutions = 8;
 
 }  // namespace
@@ -54,7 +53,7 @@ void ArmPanel::resizeEvent(QResizeEvent* event) {
 
 int ArmPanel::index() const {
     const int i = workspace_.cell()->device(workspace_.selection().device.toStdString());
-    return i >= 0 && workspace_.cell()->devices[static_cast<std::size_t>(i)].arm ? i : -1;
+    return i >= 0 && workspace_.cell()->devices[i].arm ? i : -1;
 }
 
 QLabel* ArmPanel::title(const QString& text) {
@@ -70,20 +69,26 @@ void ArmPanel::rebuild() {
     if (index() >= 0) {
         const cell::Device& d = device();
         key = d.id + "|" + d.name + "|" + d.arm->model->id + "|" + std::to_string(d.arm->model_key);
-        for (const cell::Pose& p : d.poses) key += "|" + p.id + p.name + p.relative_to + (p.joints ? "j" : "") + std::to_string(cell::uses_of_pose(d, p.id).size());
+        for (const cell::Pose& p : d.poses)
+            key += "|" + p.id + p.name + p.relative_to + (p.joints ? "j" : "") +
+                   std::to_string(cell::uses_of_pose(d, p.id).size());
         for (const cell::Device& o : workspace_.cell()->devices) key += "," + o.name;
         if (const auto e = workspace_.evaluation())
             for (const inspection::PoseNeed& n : e->inspection->poses)
                 if (n.seat < 0 && !n.reached) key += "!" + n.step_id;
     }
     if (key == built_ && !key.empty()) return refresh();
-    if (QWidget* focus = page_->focusWidget(); focus && qobject_cast<QLineEdit*>(focus) && key.substr(0, key.find('|')) == built_.substr(0, built_.find('|')) && static_cast<QLineEdit*>(focus)->isModified()) return;
+    if (QWidget* focus = page_->focusWidget(); focus && qobject_cast<QLineEdit*>(focus) &&
+                                               key.substr(0, key.find('|')) == built_.substr(0, built_.find('|')) &&
+                                               static_cast<QLineEdit*>(focus)->isModified())
+        return;
     built_ = key;
     clear(rows_);
     joint_rows_.clear();
     std::fill(std::begin(tool_), std::end(tool_), nullptr);
     relative_ = direction_ = host_ = nullptr;
-    name_ = nullptr, solutions_ = nullptr, ghosts_ = nullptr, said_ = nullptr, state_ = nullptr, clearance_ = nullptr, quaternion_ = nullptr;
+    name_ = nullptr, solutions_ = nullptr, ghosts_ = nullptr, said_ = nullptr, state_ = nullptr, clearance_ = nullptr,
+    quaternion_ = nullptr;
     if (key.empty()) {
         auto* hint = plain_label(tr("Select an arm: its joints, its tool and its poses are here."));
         hint->setWordWrap(true);
@@ -96,11 +101,16 @@ void ArmPanel::rebuild() {
     auto* name = plain_label(QString::fromStdString(d.name));
     name->setFont(theme::font(13, true));
     rows_->addWidget(name);
-    auto* model = plain_label(tr("%1 \u00b7 %2 \u00b7 carries %3 kg").arg(QString::fromStdString(d.arm->model->name), QString::fromLatin1(d.arm->solver->name())).arg(d.arm->model->payload));
+    auto* model =
+        plain_label(tr("%1 \u00b7 %2 \u00b7 carries %3 kg")
+                        .arg(QString::fromStdString(d.arm->model->name), QString::fromLatin1(d.arm->solver->name()))
+                        .arg(d.arm->model->payload));
     model->setObjectName("arm_model");
     if (const auto seconds = study::test_cycle(*d.arm)) {
         model->setText(model->text() + tr(" \u00b7 test cycle %1 s").arg(*seconds, 0, 'f', 2));
-        model->setToolTip(tr("25 mm up, 300 mm across, 25 mm down and back, 50 mm below the ready pose, upper corners flown within 10 mm"));
+        model->setToolTip(
+            tr("25 mm up, 300 mm across, 25 mm down and back, 50 mm below the ready pose, upper corners flown within "
+               "10 mm"));
     }
     model->setWordWrap(true);
     model->setFont(theme::font(10));
@@ -130,11 +140,15 @@ void ArmPanel::add_joints() {
     for (std::size_t j = 0; j < joints.size(); ++j) {
         const kinematics::Joint& joint = joints[j];
         const double unit = joint_unit(joint);
-        JointRow row{plain_label(QString::fromStdString(joint.name)), new QSlider(Qt::Horizontal), new NumberField(joint_sign(joint), joint.low / unit, joint.high / unit)};
+        JointRow row{plain_label(QString::fromStdString(joint.name)), new QSlider(Qt::Horizontal),
+            new NumberField(joint_sign(joint), joint.low / unit, joint.high / unit)};
         row.slider->setRange(0, slider_steps);
         row.slider->setObjectName(QString("joint_slider_%1").arg(j));
         row.slider->setAccessibleName(QString::fromStdString(joint.name));
-        row.slider->setToolTip(tr("%1 to %2 %3").arg(joint.low / unit, 0, 'f', 0).arg(joint.high / unit, 0, 'f', 0).arg(joint_sign(joint)));
+        row.slider->setToolTip(tr("%1 to %2 %3")
+                                   .arg(joint.low / unit, 0, 'f', 0)
+                                   .arg(joint.high / unit, 0, 'f', 0)
+                                   .arg(joint_sign(joint)));
         row.value->setObjectName(QString("joint_value_%1").arg(j));
         row.value->setFixedWidth(58);
         connect(row.slider, &QSlider::valueChanged, this, [this, j](int at) {
@@ -185,7 +199,8 @@ void ArmPanel::add_tool() {
         tool_[i]->setMaximumWidth(72);
         connect(tool_[i], &NumberField::changed, this, [this, i](double v) {
             const cell::Device& d = device();
-            geometry::Frame at = reference().inverse() * d.world * d.arm->model->flange_frame(joints()) * d.arm->tool_frame;
+            geometry::Frame at =
+                reference().inverse() * d.world * d.arm->model->flange_frame(joints()) * d.arm->tool_frame;
             geometry::Vector3 turn = geometry::to_triple(at.linear());
             if (i < 3) at.translation()[i] = 1e-3 * v;
             else turn[i - 3] = v * degree;
@@ -200,7 +215,9 @@ void ArmPanel::add_tool() {
     quaternion_->setFont(theme::font(10));
     quaternion_->setWordWrap(true);
     quaternion_->setStyleSheet(QString("color: %1;").arg(theme::muted.name()));
-    quaternion_->setToolTip(tr("Rx, Ry, Rz: turns about the fixed x, then the fixed y, then the fixed z axis (R = Rz Ry Rx). Quaternion w, x, y, z with w \u2265 0. The tool's z points out of it."));
+    quaternion_->setToolTip(
+        tr("Rx, Ry, Rz: turns about the fixed x, then the fixed y, then the fixed z axis (R = Rz Ry Rx). Quaternion w, "
+           "x, y, z with w \u2265 0. The tool's z points out of it."));
     rows_->addWidget(quaternion_);
 }
 
@@ -213,7 +230,8 @@ void ArmPanel::add_jog() {
     for (const QString& text : {tr("world"), tr("base"), tr("tool"), tr("joint")}) direction_->addItem(text);
     direction_->setCurrentIndex(static_cast<int>(workspace_.by_hand().frame));
     direction_->setMinimumContentsLength(6);
-    connect(direction_, &QComboBox::currentIndexChanged, this, [this](int i) { change_by_hand([i](ByHand& h) { h.frame = static_cast<ByHand::Frame>(i); }); });
+    connect(direction_, &QComboBox::currentIndexChanged, this,
+        [this](int i) { change_by_hand([i](ByHand& h) { h.frame = static_cast<ByHand::Frame>(i); }); });
     first->addWidget(direction_, 1);
     step_mm_ = new NumberField("mm", 0.01, 1000);
     step_mm_->set_value(workspace_.by_hand().mm);
@@ -223,7 +241,8 @@ void ArmPanel::add_jog() {
     step_deg_->setObjectName("jog_deg");
     for (NumberField* f : {step_mm_, step_deg_}) {
         f->setFixedWidth(36);
-        connect(f, &NumberField::changed, this, [this, f](double v) { change_by_hand([&](ByHand& h) { (f == step_mm_ ? h.mm : h.deg) = v; }); });
+        connect(f, &NumberField::changed, this,
+            [this, f](double v) { change_by_hand([&](ByHand& h) { (f == step_mm_ ? h.mm : h.deg) = v; }); });
         first->addWidget(f);
         first->addWidget(plain_label(f == step_mm_ ? "mm" : QStringLiteral("\u00b0")));
     }
@@ -233,7 +252,8 @@ void ArmPanel::add_jog() {
     static const char* names[6] = {"X", "Y", "Z", "Rx", "Ry", "Rz"};
     for (int axis = 0; axis < 6; ++axis)
         for (const int direction : {-1, 1}) {
-            auto* b = new QPushButton(QString("%1%2").arg(direction < 0 ? QStringLiteral("\u2212") : QStringLiteral("+"), names[axis]));
+            auto* b = new QPushButton(
+                QString("%1%2").arg(direction < 0 ? QStringLiteral("\u2212") : QStringLiteral("+"), names[axis]));
             b->setObjectName(QString("jog_%1%2").arg(direction < 0 ? "minus_" : "plus_", names[axis]));
             b->setAutoRepeat(true);
             b->setStyleSheet("padding: 1px 2px; min-width: 26px;");
@@ -241,9 +261,13 @@ void ArmPanel::add_jog() {
             grid->addWidget(b, direction < 0 ? 1 : 0, axis);
         }
     rows_->addLayout(grid);
-    auto* keys = plain_label(tr("Keys: Alt+\u2190\u2192 X, Alt+\u2191\u2193 Y, Alt+PgUp PgDn Z. Joint: Alt+\u2190\u2192 turns it, Alt+\u2191\u2193 takes the next."));
+    auto* keys =
+        plain_label(tr("Keys: Alt+\u2190\u2192 X, Alt+\u2191\u2193 Y, Alt+PgUp PgDn Z. Joint: Alt+\u2190\u2192 turns "
+                       "it, Alt+\u2191\u2193 takes the next."));
     keys->setFont(theme::font(9));
-    keys->setToolTip(tr("In Model and Floor: drag the handles at the tool; with \"joint\", drag the links themselves. Ctrl keeps to whole steps."));
+    keys->setToolTip(
+        tr("In Model and Floor: drag the handles at the tool; with \"joint\", drag the links themselves. Ctrl keeps to "
+           "whole steps."));
     keys->setWordWrap(true);
     keys->setStyleSheet(QString("color: %1;").arg(theme::muted.name()));
     rows_->addWidget(keys);
@@ -275,7 +299,9 @@ void ArmPanel::add_jog() {
 }
 
 void ArmPanel::add_solutions() {
-    title(tr("JOINT SOLUTIONS"))->setToolTip(tr("All joint values that bring the tool where it is, with the joint nearest to a limit. Press one to see the arm in it."));
+    title(tr("JOINT SOLUTIONS"))
+        ->setToolTip(tr("All joint values that bring the tool where it is, with the joint nearest to a limit. Press "
+                        "one to see the arm in it."));
     ghosts_ = new QCheckBox(tr("show all in the Model"));
     ghosts_->setObjectName("solution_ghosts");
     ghosts_->setFont(theme::font(10));
@@ -296,9 +322,12 @@ void ArmPanel::add_poses() {
     const auto evaluation = workspace_.evaluation();
     for (const cell::Pose& p : d.poses) {
         const auto uses = cell::uses_of_pose(d, p.id);
-        const bool unreached = evaluation && std::any_of(evaluation->inspection->poses.begin(), evaluation->inspection->poses.end(), [&](const inspection::PoseNeed& n) {
-            return n.seat < 0 && !n.reached && evaluation->cell->devices[static_cast<std::size_t>(n.arm)].id == d.id && n.label == p.name;
-        });
+        const bool unreached =
+            evaluation && std::any_of(evaluation->inspection->poses.begin(), evaluation->inspection->poses.end(),
+                              [&](const inspection::PoseNeed& n) {
+                                  return n.seat < 0 && !n.reached && evaluation->cell->devices[n.arm].id == d.id &&
+                                         n.label == p.name;
+                              });
         auto* line = new QHBoxLayout;
         auto* name = new QLineEdit(QString::fromStdString(p.name));
         name->setObjectName(QString::fromStdString("pose_name_" + p.id));
@@ -307,7 +336,7 @@ void ArmPanel::add_poses() {
             if (!name->isModified()) return;
             name->setModified(false);
             QTimer::singleShot(0, this, [this, arm, id, text = name->text().toStdString()] {
-                apply([&] { return cell::rename_pose(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), arm, id, text); });
+                apply([&] { return cell::rename_pose(workspace_.layout(), arm, id, text); });
                 built_.clear();
                 rebuild();
             });
@@ -324,7 +353,11 @@ void ArmPanel::add_poses() {
         host->setMinimumContentsLength(5);
         connect(host, &QComboBox::activated, this, [this, host, arm = d.id, id = p.id] {
             const std::string to = host->currentData().toString().toStdString();
-            QTimer::singleShot(0, this, [=, this] { apply([&] { return cell::rehost_pose(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), arm, id, {to == "*", to == "*" ? std::string() : to}); }); });
+            QTimer::singleShot(0, this, [=, this] {
+                apply([&] {
+                    return cell::rehost_pose(workspace_.layout(), arm, id, {to == "*", to == "*" ? std::string() : to});
+                });
+            });
         });
         line->addWidget(name, 1);
         line->addWidget(host, 1);
@@ -336,7 +369,10 @@ void ArmPanel::add_poses() {
         auto* note = plain_label(text);
         note->setObjectName(QString::fromStdString("pose_note_" + p.id));
         note->setFont(theme::font(10));
-        note->setStyleSheet(QString("color: %1;").arg(unreached ? theme::stop.name() : uses.empty() ? theme::watch_text.name() : theme::muted.name()));
+        note->setStyleSheet(QString("color: %1;")
+                                .arg(unreached      ? theme::stop.name()
+                                     : uses.empty() ? theme::watch_text.name()
+                                                    : theme::muted.name()));
         second->addWidget(note, 1);
         const auto button = [&](const QString& caption, const char* what, auto act) {
             auto* b = link_button(caption, QString::fromStdString(std::string("pose_") + what + "_" + p.id));
@@ -350,10 +386,14 @@ void ArmPanel::add_poses() {
             if (pose->joints) take(*pose->joints);
             else go(device().world.inverse() * cell::pose_in_world(*workspace_.cell(), device(), *pose));
         });
-        button(tr("set here"), "set", [this, arm = d.id, id = p.id, joints_stored = p.joints.has_value(), relative = p.relative_to] {
-            apply([&] { return cell::store_pose(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), arm, {}, joints(), {joints_stored, relative}, id); });
-        });
-        button(QStringLiteral("\u00d7"), "remove", [this, arm = d.id, id = p.id] { apply([&] { return cell::remove_pose(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), arm, id); }); });
+        button(tr("set here"), "set",
+            [this, arm = d.id, id = p.id, joints_stored = p.joints.has_value(), relative = p.relative_to] {
+                apply([&] {
+                    return cell::store_pose(workspace_.layout(), arm, {}, joints(), {joints_stored, relative}, id);
+                });
+            });
+        button(QStringLiteral("\u00d7"), "remove",
+            [this, arm = d.id, id = p.id] { apply([&] { return cell::remove_pose(workspace_.layout(), arm, id); }); });
         rows_->addLayout(second);
     }
     auto* line = new QHBoxLayout;
@@ -389,14 +429,17 @@ void ArmPanel::store() {
     if (index() < 0) return;
     const std::string host = host_->currentData().toString().toStdString();
     const JointVector q = joints();
-    apply([&] { return cell::store_pose(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), device().id, name_->text().toStdString(), q, {host == "*", host == "*" ? std::string() : host}); });
+    apply([&] {
+        return cell::store_pose(workspace_.layout(), device().id, name_->text().toStdString(), q,
+            {host == "*", host == "*" ? std::string() : host});
+    });
 }
 
 geometry::Frame ArmPanel::reference() const {
     const QString which = relative_ ? relative_->currentData().toString() : "world";
     if (which == "base") return device().world;
     const int host = which == "world" ? -1 : workspace_.cell()->device(which.toStdString());
-    return host < 0 ? geometry::Frame::Identity() : workspace_.cell()->devices[static_cast<std::size_t>(host)].world;
+    return host < 0 ? geometry::Frame::Identity() : workspace_.cell()->devices[host].world;
 }
 
 void ArmPanel::say(const QString& text) {
@@ -421,7 +464,8 @@ void ArmPanel::go_to_picked(const geometry::Vector3& point, const geometry::Vect
     const geometry::Frame now = workspace_.tool_by_hand();
     geometry::Frame tool = now;
     tool.translation() = point;
-    tool.linear() = (Eigen::Quaterniond::FromTwoVectors(now.linear().col(2), -outward).toRotationMatrix() * now.linear()).eval();
+    tool.linear() =
+        (Eigen::Quaterniond::FromTwoVectors(now.linear().col(2), -outward).toRotationMatrix() * now.linear()).eval();
     go(device().world.inverse() * tool);
 }
 
@@ -433,8 +477,9 @@ void ArmPanel::jog(int axis, int direction) {
     if (frame == Frame::joint) {
         // X is the joint chosen last; the other buttons are the joints in their order.
         const int j = std::min(axis == 0 ? joint_ : axis, static_cast<int>(q.size()) - 1);
-        const kinematics::Joint& joint = d.arm->model->mechanism.joints[static_cast<std::size_t>(j)];
-        const double step = joint.type == kinematics::JointType::hinge ? step_deg_->value() * degree : step_mm_->value() * 1e-3;
+        const kinematics::Joint& joint = d.arm->model->mechanism.joints[j];
+        const double step =
+            joint.type == kinematics::JointType::hinge ? step_deg_->value() * degree : step_mm_->value() * 1e-3;
         const double wish = q[j] + direction * step;
         q[j] = std::clamp(wish, joint.low, joint.high);
         take(q);
@@ -442,7 +487,9 @@ void ArmPanel::jog(int axis, int direction) {
         return;
     }
     geometry::Frame tool = d.arm->model->flange_frame(q) * d.arm->tool_frame;
-    const geometry::Matrix3 axes = frame == Frame::world ? geometry::Matrix3(d.world.linear().transpose()) : frame == Frame::base ? geometry::Matrix3(geometry::Matrix3::Identity()) : geometry::Matrix3(tool.linear());
+    const geometry::Matrix3 axes = frame == Frame::world  ? geometry::Matrix3(d.world.linear().transpose())
+                                   : frame == Frame::base ? geometry::Matrix3(geometry::Matrix3::Identity())
+                                                          : geometry::Matrix3(tool.linear());
     const geometry::Vector3 along = axes.col(axis % 3);
     if (axis < 3) tool.translation() += direction * 1e-3 * step_mm_->value() * along;
     else tool.linear() = (geometry::rotation(along, direction * degree * step_deg_->value()) * tool.linear()).eval();
@@ -479,20 +526,29 @@ void ArmPanel::refresh() {
     filling_ = true;
     for (std::size_t j = 0; j < joint_rows_.size(); ++j) {
         const kinematics::Joint& joint = d.arm->model->mechanism.joints[j];
-        joint_rows_[j].slider->setValue(static_cast<int>(std::lround(slider_steps * (q[static_cast<int>(j)] - joint.low) / (joint.high - joint.low))));
+        joint_rows_[j].slider->setValue(static_cast<int>(
+            std::lround(slider_steps * (q[static_cast<int>(j)] - joint.low) / (joint.high - joint.low))));
         joint_rows_[j].value->set_value(std::round(q[static_cast<int>(j)] / joint_unit(joint) * 100) / 100);
-        joint_rows_[j].name->setStyleSheet(static_cast<int>(j) == joint_ ? QString("color: %1; font-weight: bold;").arg(theme::accent.name()) : QString());
+        joint_rows_[j].name->setStyleSheet(static_cast<int>(j) == joint_
+                                               ? QString("color: %1; font-weight: bold;").arg(theme::accent.name())
+                                               : QString());
     }
-    const geometry::Frame world = d.world * d.arm->model->flange_frame(q) * d.arm->tool_frame, shown = reference().inverse() * world;
+    const geometry::Frame world = d.world * d.arm->model->flange_frame(q) * d.arm->tool_frame,
+                          shown = reference().inverse() * world;
     const geometry::Vector3 turn = geometry::to_triple(shown.linear());
     for (int i = 0; i < 6; ++i) {
         const double v = i < 3 ? shown.translation()[i] * 1e3 : turn[i - 3] / degree;
         tool_[i]->set_value(std::abs(v) < 0.005 ? 0.0 : std::round(v * 100) / 100);
     }
     const Eigen::Vector4d w = geometry::to_quaternion(shown.linear());
-    quaternion_->setText(tr("fixed x, y, z \u00b7 quaternion w %1  x %2  y %3  z %4").arg(w[0], 0, 'f', 4).arg(w[1], 0, 'f', 4).arg(w[2], 0, 'f', 4).arg(w[3], 0, 'f', 4));
+    quaternion_->setText(tr("fixed x, y, z \u00b7 quaternion w %1  x %2  y %3  z %4")
+                             .arg(w[0], 0, 'f', 4)
+                             .arg(w[1], 0, 'f', 4)
+                             .arg(w[2], 0, 'f', 4)
+                             .arg(w[3], 0, 'f', 4));
     const bool posed = workspace_.posed() && workspace_.posed()->device == d.id;
-    state_->setText(posed ? tr("\u25c6 jogged by hand") : tr("as in the cycle at %1 s").arg(workspace_.time(), 0, 'f', 2));
+    state_->setText(
+        posed ? tr("\u25c6 jogged by hand") : tr("as in the cycle at %1 s").arg(workspace_.time(), 0, 'f', 2));
     state_->setStyleSheet(QString("color: %1;").arg(posed ? theme::accent.name() : theme::muted.name()));
     // Clearance to all that stands still.
     if (posed) {
@@ -500,26 +556,40 @@ void ArmPanel::refresh() {
         const motion::Room space(d.arm->model->mechanism, room.parts, *room.around, room.self_pairs);
         const double away = space.clearance(q, 0.5);
         const bool near = away < workspace_.cell()->safety_distance;
-        clearance_->setText(away <= 1e-6 ? tr("\u2715 touches something") : away >= 0.5 ? tr("clearance more than 500 mm") : tr("%1clearance %2 mm").arg(near ? QStringLiteral("! ") : QString()).arg(away * 1e3, 0, 'f', 0));
-        clearance_->setStyleSheet(QString("color: %1;").arg(away <= 1e-6 ? theme::stop.name() : near ? theme::watch_text.name() : theme::ink.name()));
+        clearance_->setText(
+            away <= 1e-6 ? tr("\u2715 touches something")
+            : away >= 0.5
+                ? tr("clearance more than 500 mm")
+                : tr("%1clearance %2 mm").arg(near ? QStringLiteral("! ") : QString()).arg(away * 1e3, 0, 'f', 0));
+        clearance_->setStyleSheet(QString("color: %1;")
+                                      .arg(away <= 1e-6 ? theme::stop.name()
+                                           : near       ? theme::watch_text.name()
+                                                        : theme::ink.name()));
     }
     clearance_->setVisible(posed);
     // Joint solutions: the arm itself in them is the ghost that a press shows.
     clear(solutions_);
     std::vector<kinematics::JointSolution> all;
-    if (d.arm->solver->closed_form()) d.arm->solver->held(d.world.inverse() * world * d.arm->tool_frame.inverse(), q, all);
+    if (d.arm->solver->closed_form())
+        d.arm->solver->held(d.world.inverse() * world * d.arm->tool_frame.inverse(), q, all);
     int listed = 0;
     for (const kinematics::JointSolution& s : all) {
         if (++listed > most_solutions) break;
         const auto [joint, margin, share] = kinematics::limit_margin(d.arm->model->mechanism, s.q);
-        const kinematics::Joint& tight = d.arm->model->mechanism.joints[static_cast<std::size_t>(joint)];
+        const kinematics::Joint& tight = d.arm->model->mechanism.joints[joint];
         const bool here = (s.q - q).cwiseAbs().maxCoeff() < 1e-6;
-        const QString room = s.within_limits ? tr("%1 %2 in hand").arg(margin / joint_unit(tight), 0, 'f', 0).arg(joint_sign(tight)) : tr("%1 %2 over").arg(-margin / joint_unit(tight), 0, 'f', 0).arg(joint_sign(tight));
-        const QString text = tr("%1%2: %3 %4").arg(here ? QStringLiteral("\u25c6 ") : QString(), posture_name(s.posture), QString::fromStdString(tight.name), room);
+        const QString room = s.within_limits
+                                 ? tr("%1 %2 in hand").arg(margin / joint_unit(tight), 0, 'f', 0).arg(joint_sign(tight))
+                                 : tr("%1 %2 over").arg(-margin / joint_unit(tight), 0, 'f', 0).arg(joint_sign(tight));
+        const QString text = tr("%1%2: %3 %4")
+                                 .arg(here ? QStringLiteral("\u25c6 ") : QString(), posture_name(s.posture),
+                                     QString::fromStdString(tight.name), room);
         auto* b = link_button(text.trimmed(), QString("solution_%1").arg(s.posture));
-        b->setStyleSheet(QString("text-align: left; font-size: 10px; font-weight: normal; padding: 1px 0px; color: %1;").arg(s.within_limits ? (here ? theme::accent : theme::ink).name() : theme::muted.name()));
+        b->setStyleSheet(QString("text-align: left; font-size: 10px; font-weight: normal; padding: 1px 0px; color: %1;")
+                             .arg(s.within_limits ? (here ? theme::accent : theme::ink).name() : theme::muted.name()));
         b->setEnabled(s.within_limits);
-        connect(b, &QPushButton::clicked, this, [this, to = s.q] { QTimer::singleShot(0, this, [this, to] { take(to); }); });
+        connect(b, &QPushButton::clicked, this,
+            [this, to = s.q] { QTimer::singleShot(0, this, [this, to] { take(to); }); });
         solutions_->addWidget(b);
     }
     std::vector<JointVector> others;

@@ -20,7 +20,8 @@ public:
 
     /// What a jog step moves: the tool along or about an axis of a frame, or the joint chosen last.
     using Frame = ByHand::Frame;
-    /// One step along (axis 0 to 2) or about (3 to 5) an axis; stops at limits. In joint directions axis 0 moves the joint.
+    /// One step along (axis 0 to 2) or about (3 to 5) an axis; stops at limits. In joint directions axis 0 moves the
+    /// joint.
     void jog(int axis, int direction);
     /// The next joint, for jogging by keys.
     void choose_joint(int direction);
@@ -32,16 +33,16 @@ protected:
     void resizeEvent(QResizeEvent* event) override;
 
 private:
-    void rebuild();          ///< another arm, or other poses
-    void refresh();          ///< other joint values
+    void rebuild();  ///< another arm, or other poses
+    void refresh();  ///< other joint values
     void add_joints();
     void add_tool();
     void add_jog();
     void add_solutions();
     void add_poses();
     QLabel* title(const QString& text);
-    int index() const;       ///< of the arm shown, -1: none is selected
-    const cell::Device& device() const { return workspace_.cell()->devices[static_cast<std::size_t>(index())]; }
+    int index() const;  ///< of the arm shown, -1: none is selected
+    const cell::Device& device() const { return workspace_.cell()->devices[index()]; }
     kinematics::JointVector joints() const { return workspace_.joints(index()); }
     void take(const kinematics::JointVector& q);
     /// Goes to a pose of the tool in the arm's base frame; says so where it cannot.
@@ -68,7 +69,7 @@ private:
     QLabel *quaternion_ = nullptr, *clearance_ = nullptr, *said_ = nullptr, *state_ = nullptr;
     QVBoxLayout* solutions_ = nullptr;
     QCheckBox* ghosts_ = nullptr;
-    std::string built_;      ///< key of what is shown
+    std::string built_;  ///< key of what is shown
     int joint_ = 0;
     bool show_ghosts_ = false;
     bool filling_ = false;

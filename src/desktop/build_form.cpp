@@ -21,13 +21,17 @@ constexpr int label_width = 76;
 
 json fresh_body(const QString& shape) {
     if (shape == "box") return {{"shape", "box"}, {"size_mm", {100, 100, 100}}, {"at_mm", {0, 0, 0}}};
-    if (shape == "cylinder") return {{"shape", "cylinder"}, {"diameter_mm", 100}, {"height_mm", 100}, {"at_mm", {0, 0, 0}}};
-    if (shape == "capsule") return {{"shape", "capsule"}, {"from_mm", {0, 0, 0}}, {"to_mm", {200, 0, 0}}, {"diameter_mm", 80}};
+    if (shape == "cylinder")
+        return {{"shape", "cylinder"}, {"diameter_mm", 100}, {"height_mm", 100}, {"at_mm", {0, 0, 0}}};
+    if (shape == "capsule")
+        return {{"shape", "capsule"}, {"from_mm", {0, 0, 0}}, {"to_mm", {200, 0, 0}}, {"diameter_mm", 80}};
     return {{"shape", "sphere"}, {"diameter_mm", 100}, {"at_mm", {0, 0, 0}}};
 }
 
 const std::vector<std::pair<QString, QString>>& axis_words() {
-    static const std::vector<std::pair<QString, QString>> words{{"1 0 0", "x"}, {"0 1 0", "y"}, {"0 0 1", "z"}, {"-1 0 0", QStringLiteral("\u2212x")}, {"0 -1 0", QStringLiteral("\u2212y")}, {"0 0 -1", QStringLiteral("\u2212z")}, {"", QObject::tr("other")}};
+    static const std::vector<std::pair<QString, QString>> words{{"1 0 0", "x"}, {"0 1 0", "y"}, {"0 0 1", "z"},
+        {"-1 0 0", QStringLiteral("\u2212x")}, {"0 -1 0", QStringLiteral("\u2212y")},
+        {"0 0 -1", QStringLiteral("\u2212z")}, {"", QObject::tr("other")}};
     return words;
 }
 
@@ -80,7 +84,8 @@ void BuildForm::change(const QString& name, Change change) {
     QTimer::singleShot(0, this, [this, name, change = std::move(change)] { Q_EMIT changed(name, change); });
 }
 
-void BuildForm::numbers(const QString& label, const std::string& path, const QString& unit, double low, double high, const std::vector<double>& usual, const QStringList& letters) {
+void BuildForm::numbers(const QString& label, const std::string& path, const QString& unit, double low, double high,
+    const std::vector<double>& usual, const QStringList& letters) {
     QHBoxLayout* line = row(label);
     for (std::size_t i = 0; i < usual.size(); ++i) {
         const std::string one = usual.size() > 1 ? path + "/" + std::to_string(i) : path;
@@ -131,7 +136,9 @@ void BuildForm::text(const QString& label, const std::string& path, const QStrin
     row(label)->addWidget(field, 1);
 }
 
-QComboBox* BuildForm::choice(const QString& label, const QString& name, const std::vector<std::pair<QString, QString>>& words, const QString& now, std::function<void(const QString&)> act) {
+QComboBox* BuildForm::choice(const QString& label, const QString& name,
+    const std::vector<std::pair<QString, QString>>& words, const QString& now,
+    std::function<void(const QString&)> act) {
     auto* box = new QComboBox;
     box->setObjectName(name);
     box->setAccessibleName(label);
@@ -169,7 +176,7 @@ void BuildForm::rebuild(const std::vector<std::pair<QString, QString>>& meshes) 
 }
 
 void BuildForm::add_joint() {
-    const int joint = building_.draft.links[static_cast<std::size_t>(building_.link)].joint;
+    const int joint = building_.draft.links[building_.link].joint;
     title(tr("JOINT THAT CARRIES IT"));
     if (joint < 0) {
         auto* none = plain_label(tr("\u2715 None: the link has no path to the base."));
@@ -177,38 +184,48 @@ void BuildForm::add_joint() {
         rows_->addWidget(none);
         auto* line = new QHBoxLayout;
         button(line, tr("hang it on the base"), "hang", [this] {
-            change(tr("Connect link"), [link = building_.link](json& m) { m["joints"].push_back({{"name", "F" + std::to_string(link)}, {"type", "fixed"}, {"parent", 0}, {"child", link}}); });
+            change(tr("Connect link"), [link = building_.link](json& m) {
+                m["joints"].push_back(
+                    {{"name", "F" + std::to_string(link)}, {"type", "fixed"}, {"parent", 0}, {"child", link}});
+            });
         });
         line->addStretch(1);
         rows_->addLayout(line);
         return;
     }
     const std::string path = "/joints/" + std::to_string(joint);
-    const json& j = building_.model["joints"][static_cast<std::size_t>(joint)];
+    const json& j = building_.model["joints"][joint];
     text(tr("Name"), path + "/name", tr("Rename joint"));
     const QString type = QString::fromStdString(j.value("type", "hinge"));
-    choice(tr("Type"), "joint_type", {{"hinge", tr("hinge (turns)")}, {"slide", tr("slide (shifts)")}, {"fixed", tr("fixed")}}, type, [this, joint, type](const QString& to) {
-        if (to == type) return;
-        change(tr("Change joint type"), [joint, to](json& m) {
-            json& one = m["joints"][static_cast<std::size_t>(joint)];
-            const bool hinge = to == "hinge";
-            for (const char* key : {"min", "max", "speed", "acceleration", "jerk", "offset"})
-                for (const char* unit : {"_deg", "_mm", "_deg_s", "_mm_s", "_deg_s2", "_mm_s2", "_deg_s3", "_mm_s3"}) one.erase(std::string(key) + unit);
-            one["type"] = to.toStdString();
-            m.erase("ready"), m.erase("ready_deg");
-            if (to == "fixed") return one.erase("axis"), one.erase("follows"), void();
-            const std::string unit = hinge ? "deg" : "mm";
-            if (!one.contains("axis")) one["axis"] = {0, hinge ? 1 : 0, hinge ? 0 : 1};
-            one["min_" + unit] = hinge ? -90 : 0, one["max_" + unit] = hinge ? 90 : 300;
-            one["speed_" + unit + "_s"] = hinge ? 90 : 500, one["acceleration_" + unit + "_s2"] = hinge ? 360 : 1500;
+    choice(tr("Type"), "joint_type",
+        {{"hinge", tr("hinge (turns)")}, {"slide", tr("slide (shifts)")}, {"fixed", tr("fixed")}}, type,
+        [this, joint, type](const QString& to) {
+            if (to == type) return;
+            change(tr("Change joint type"), [joint, to](json& m) {
+                json& one = m["joints"][joint];
+                const bool hinge = to == "hinge";
+                for (const char* key : {"min", "max", "speed", "acceleration", "jerk", "offset"})
+                    for (const char* unit :
+                        {"_deg", "_mm", "_deg_s", "_mm_s", "_deg_s2", "_mm_s2", "_deg_s3", "_mm_s3"})
+                        one.erase(std::string(key) + unit);
+                one["type"] = to.toStdString();
+                m.erase("ready"), m.erase("ready_deg");
+                if (to == "fixed") return one.erase("axis"), one.erase("follows"), void();
+                const std::string unit = hinge ? "deg" : "mm";
+                if (!one.contains("axis")) one["axis"] = {0, hinge ? 1 : 0, hinge ? 0 : 1};
+                one["min_" + unit] = hinge ? -90 : 0, one["max_" + unit] = hinge ? 90 : 300;
+                one["speed_" + unit + "_s"] = hinge ? 90 : 500,
+                                      one["acceleration_" + unit + "_s2"] = hinge ? 360 : 1500;
+            });
         });
-    });
     std::vector<std::pair<QString, QString>> carriers;
     for (std::size_t l = 0; l < building_.draft.links.size(); ++l)
-        if (static_cast<int>(l) != building_.link) carriers.emplace_back(QString::number(l), QString::fromStdString(building_.draft.links[l].name));
-    choice(tr("Carried by"), "joint_parent", carriers, QString::number(j.value("parent", 0)), [this, joint](const QString& to) {
-        change(tr("Change what carries it"), [joint, to](json& m) { m["joints"][static_cast<std::size_t>(joint)]["parent"] = to.toInt(); });
-    });
+        if (static_cast<int>(l) != building_.link)
+            carriers.emplace_back(QString::number(l), QString::fromStdString(building_.draft.links[l].name));
+    choice(tr("Carried by"), "joint_parent", carriers, QString::number(j.value("parent", 0)),
+        [this, joint](const QString& to) {
+            change(tr("Change what carries it"), [joint, to](json& m) { m["joints"][joint]["parent"] = to.toInt(); });
+        });
     numbers(tr("Stands at"), path + "/at_mm", "mm", -1e5, 1e5, {0, 0, 0}, {"x", "y", "z"});
     numbers(tr("turned"), path + "/turn_deg", QStringLiteral("\u00b0"), -360, 360, {0, 0, 0}, {"x", "y", "z"});
     if (type != "fixed") add_drive(joint);
@@ -216,40 +233,57 @@ void BuildForm::add_joint() {
 
 void BuildForm::add_drive(int joint) {
     const std::string path = "/joints/" + std::to_string(joint);
-    const json& j = building_.model["joints"][static_cast<std::size_t>(joint)];
+    const json& j = building_.model["joints"][joint];
     const bool hinge = j.value("type", "hinge") == "hinge";
     const QString unit = hinge ? QStringLiteral("\u00b0") : "mm";
     const std::string key = hinge ? "deg" : "mm";
     QString axis = "0 0 1";
-    if (const json now = j.value("axis", json({0, 0, 1})); now.is_array() && now.size() == 3 && now[0].is_number()) axis = QString("%1 %2 %3").arg(now[0].get<double>()).arg(now[1].get<double>()).arg(now[2].get<double>());
-    const bool plain = std::any_of(axis_words().begin(), axis_words().end(), [&](const auto& w) { return w.first == axis; });
-    choice(hinge ? tr("Turns about") : tr("Shifts along"), "joint_axis", axis_words(), plain ? axis : QString(), [this, joint](const QString& to) {
-        const QStringList parts = to.split(' ');
-        change(tr("Change axis"), [joint, parts](json& m) { m["joints"][static_cast<std::size_t>(joint)]["axis"] = parts.size() == 3 ? json{parts[0].toInt(), parts[1].toInt(), parts[2].toInt()} : json{1, 1, 0}; });
-    });
+    if (const json now = j.value("axis", json({0, 0, 1})); now.is_array() && now.size() == 3 && now[0].is_number())
+        axis = QString("%1 %2 %3").arg(now[0].get<double>()).arg(now[1].get<double>()).arg(now[2].get<double>());
+    const bool plain =
+        std::any_of(axis_words().begin(), axis_words().end(), [&](const auto& w) { return w.first == axis; });
+    choice(hinge ? tr("Turns about") : tr("Shifts along"), "joint_axis", axis_words(), plain ? axis : QString(),
+        [this, joint](const QString& to) {
+            const QStringList parts = to.split(' ');
+            change(tr("Change axis"), [joint, parts](json& m) {
+                m["joints"][joint]["axis"] =
+                    parts.size() == 3 ? json{parts[0].toInt(), parts[1].toInt(), parts[2].toInt()} : json{1, 1, 0};
+            });
+        });
     if (!plain) numbers(tr("axis"), path + "/axis", "", -1000, 1000, {0, 0, 1}, {"x", "y", "z"});
     std::vector<std::pair<QString, QString>> leaders{{"", tr("a drive of its own")}};
     for (const cell::FileJoint& other : building_.draft.joints)
-        if (!other.fixed && !other.follows && other.joint.name != j.value("name", "")) leaders.emplace_back(QString::fromStdString(other.joint.name), tr("follows %1").arg(QString::fromStdString(other.joint.name)));
+        if (!other.fixed && !other.follows && other.joint.name != j.value("name", ""))
+            leaders.emplace_back(QString::fromStdString(other.joint.name),
+                tr("follows %1").arg(QString::fromStdString(other.joint.name)));
     const bool follows = j.contains("follows");
-    const json followed = follows && j["follows"].is_array() && !j["follows"].empty() ? j["follows"][0] : json::object();
-    choice(tr("Moved by"), "joint_follows", leaders, QString::fromStdString(followed.value("joint", "")), [this, joint, key](const QString& to) {
-        change(tr("Change drive"), [joint, key, to](json& m) {
-            json& one = m["joints"][static_cast<std::size_t>(joint)];
-            m.erase("ready"), m.erase("ready_deg");
-            if (to.isEmpty()) {
-                one.erase("follows"), one.erase("offset_" + key);
-                if (!one.contains("speed_" + key + "_s")) one["speed_" + key + "_s"] = key == "deg" ? 90 : 500, one["acceleration_" + key + "_s2"] = key == "deg" ? 360 : 1500;
-            } else {
-                one["follows"] = {{{"joint", to.toStdString()}, {"ratio", one.contains("follows") && !one["follows"].empty() ? one["follows"][0].value("ratio", 1.0) : 1.0}}};
-                for (const char* what : {"speed_", "acceleration_", "jerk_"})
-                    for (const char* per : {"_s", "_s2", "_s3"}) one.erase(what + key + per);
-            }
+    const json followed =
+        follows && j["follows"].is_array() && !j["follows"].empty() ? j["follows"][0] : json::object();
+    choice(tr("Moved by"), "joint_follows", leaders, QString::fromStdString(followed.value("joint", "")),
+        [this, joint, key](const QString& to) {
+            change(tr("Change drive"), [joint, key, to](json& m) {
+                json& one = m["joints"][joint];
+                m.erase("ready"), m.erase("ready_deg");
+                if (to.isEmpty()) {
+                    one.erase("follows"), one.erase("offset_" + key);
+                    if (!one.contains("speed_" + key + "_s"))
+                        one["speed_" + key + "_s"] = key == "deg" ? 90 : 500,
+                                             one["acceleration_" + key + "_s2"] = key == "deg" ? 360 : 1500;
+                } else {
+                    one["follows"] = {
+                        {{"joint", to.toStdString()}, {"ratio", one.contains("follows") && !one["follows"].empty()
+                                                                    ? one["follows"][0].value("ratio", 1.0)
+                                                                    : 1.0}}};
+                    for (const char* what : {"speed_", "acceleration_", "jerk_"})
+                        for (const char* per : {"_s", "_s2", "_s3"}) one.erase(what + key + per);
+                }
+            });
         });
-    });
     if (follows) {
         const std::size_t count = j["follows"].is_array() ? j["follows"].size() : 0;
-        for (std::size_t i = 0; i < count; ++i) numbers(tr("by %1 \u00d7").arg(QString::fromStdString(j["follows"][i].value("joint", ""))), path + "/follows/" + std::to_string(i) + "/ratio", "", -1000, 1000, {1});
+        for (std::size_t i = 0; i < count; ++i)
+            numbers(tr("by %1 \u00d7").arg(QString::fromStdString(j["follows"][i].value("joint", ""))),
+                path + "/follows/" + std::to_string(i) + "/ratio", "", -1000, 1000, {1});
         numbers(tr("plus"), path + "/offset_" + key, unit, -1e5, 1e5, {0});
     }
     const double most = hinge ? 3600 : 1e5;
@@ -257,16 +291,22 @@ void BuildForm::add_drive(int joint) {
     numbers(tr("to"), path + "/max_" + key, unit, -most, most, {0});
     if (!follows) {
         numbers(tr("Speed"), path + "/speed_" + key + "_s", unit + "/s", 0.001, 1e6, {0});
-        numbers(tr("Acceleration"), path + "/acceleration_" + key + "_s2", unit + QStringLiteral("/s\u00b2"), 0.001, 1e6, {0});
-        if (j.contains("jerk_" + key + "_s3")) numbers(tr("Jerk"), path + "/jerk_" + key + "_s3", unit + QStringLiteral("/s\u00b3"), 0.001, 1e7, {0});
+        numbers(tr("Acceleration"), path + "/acceleration_" + key + "_s2", unit + QStringLiteral("/s\u00b2"), 0.001,
+            1e6, {0});
+        if (j.contains("jerk_" + key + "_s3"))
+            numbers(tr("Jerk"), path + "/jerk_" + key + "_s3", unit + QStringLiteral("/s\u00b3"), 0.001, 1e7, {0});
     }
     auto* line = new QHBoxLayout;
     zero_ = button(line, "", "zero_here", [this, joint] { Q_EMIT wants_zero(joint); });
-    zero_->setToolTip(tr("All stays where it is; this becomes joint value 0, and limits and taught joint values move along."));
+    zero_->setToolTip(
+        tr("All stays where it is; this becomes joint value 0, and limits and taught joint values move along."));
     show_values();
     if (!follows && !j.contains("jerk_" + key + "_s3"))
         button(line, tr("limit jerk"), "limit_jerk", [this, path, key] {
-            change(tr("Limit jerk"), [path, key](json& m) { m[json::json_pointer(path + "/jerk_" + key + "_s3")] = 15 * m.value(json::json_pointer(path + "/acceleration_" + key + "_s2"), 360.0); });
+            change(tr("Limit jerk"), [path, key](json& m) {
+                m[json::json_pointer(path + "/jerk_" + key + "_s3")] =
+                    15 * m.value(json::json_pointer(path + "/acceleration_" + key + "_s2"), 360.0);
+            });
         });
     line->addStretch(1);
     rows_->addLayout(line);
@@ -274,9 +314,10 @@ void BuildForm::add_drive(int joint) {
 
 void BuildForm::show_values() {
     if (!zero_) return;
-    const int joint = building_.draft.links[static_cast<std::size_t>(building_.link)].joint;
-    const kinematics::Joint& j = building_.draft.joints[static_cast<std::size_t>(joint)].joint;
-    zero_->setText(tr("make %1 %2 the zero position").arg(building_.value(joint) / joint_unit(j), 0, 'f', 1).arg(joint_sign(j)));
+    const int joint = building_.draft.links[building_.link].joint;
+    const kinematics::Joint& j = building_.draft.joints[joint].joint;
+    zero_->setText(
+        tr("make %1 %2 the zero position").arg(building_.value(joint) / joint_unit(j), 0, 'f', 1).arg(joint_sign(j)));
     zero_->setVisible(std::abs(building_.value(joint)) > 1e-9);
 }
 
@@ -285,9 +326,11 @@ void BuildForm::add_bodies() {
     const std::size_t count = link().contains("bodies") && link()["bodies"].is_array() ? link()["bodies"].size() : 0;
     for (std::size_t i = 0; i < count; ++i) add_body(i);
     auto* line = new QHBoxLayout;
-    for (const auto& [shape, word] : {std::pair<QString, QString>{"box", tr("+ box")}, {"cylinder", tr("+ cylinder")}, {"capsule", tr("+ rounded bar")}, {"sphere", tr("+ ball")}})
+    for (const auto& [shape, word] : {std::pair<QString, QString>{"box", tr("+ box")}, {"cylinder", tr("+ cylinder")},
+             {"capsule", tr("+ rounded bar")}, {"sphere", tr("+ ball")}})
         button(line, word, "add_" + shape, [this, s = shape] {
-            change(tr("Add body"), [path = link_path(), s](json& m) { m[json::json_pointer(path)]["bodies"].push_back(fresh_body(s)); });
+            change(tr("Add body"),
+                [path = link_path(), s](json& m) { m[json::json_pointer(path)]["bodies"].push_back(fresh_body(s)); });
         });
     line->addStretch(1);
     rows_->addLayout(line);
@@ -295,7 +338,11 @@ void BuildForm::add_bodies() {
     std::vector<std::pair<QString, QString>> words{{"", tr("imported geometry \u2026")}};
     words.insert(words.end(), meshes_.begin(), meshes_.end());
     choice(tr("Add"), "add_mesh", words, "", [this](const QString& id) {
-        if (!id.isEmpty()) change(tr("Add body"), [path = link_path(), id](json& m) { m[json::json_pointer(path)]["bodies"].push_back({{"shape", "mesh"}, {"mesh", id.toStdString()}, {"at_mm", {0, 0, 0}}}); });
+        if (!id.isEmpty())
+            change(tr("Add body"), [path = link_path(), id](json& m) {
+                m[json::json_pointer(path)]["bodies"].push_back(
+                    {{"shape", "mesh"}, {"mesh", id.toStdString()}, {"at_mm", {0, 0, 0}}});
+            });
     });
 }
 
@@ -304,17 +351,24 @@ void BuildForm::add_body(std::size_t index) {
     const std::string path = link_path() + "/bodies/" + std::to_string(index);
     const std::string shape = body.value("shape", "");
     auto* line = new QHBoxLayout;
-    const QString words = shape == "capsule" ? tr("rounded bar") : shape == "sphere" ? tr("ball") : shape == "mesh" ? tr("geometry \"%1\"").arg(QString::fromStdString(body.value("mesh", ""))) : shape == "hull" ? tr("hull of %1 points").arg(body.value("points_mm", json::array()).size()) : shape == "box" ? tr("box") : tr("cylinder");
+    const QString words = shape == "capsule"  ? tr("rounded bar")
+                          : shape == "sphere" ? tr("ball")
+                          : shape == "mesh" ? tr("geometry \"%1\"").arg(QString::fromStdString(body.value("mesh", "")))
+                          : shape == "hull" ? tr("hull of %1 points").arg(body.value("points_mm", json::array()).size())
+                          : shape == "box"  ? tr("box")
+                                            : tr("cylinder");
     const QString own = QString::fromStdString(body.value("name", ""));
     auto* name = plain_label(tr("%1. %2").arg(index + 1).arg(own.isEmpty() ? words : tr("%1 (%2)").arg(own, words)));
     name->setFont(theme::font(11, true));
     line->addWidget(name, 1);
     button(line, QStringLiteral("\u00d7"), QString("remove_body_%1").arg(index), [this, index] {
-        change(tr("Remove body"), [at = link_path() + "/bodies", index](json& m) { m[json::json_pointer(at)].erase(index); });
+        change(tr("Remove body"),
+            [at = link_path() + "/bodies", index](json& m) { m[json::json_pointer(at)].erase(index); });
     });
     rows_->addLayout(line);
     if (shape == "box") numbers(tr("Size"), path + "/size_mm", "mm", 0, 1e5, {0, 0, 0}, {"l", "w", "h"});
-    if (shape == "cylinder" || shape == "capsule" || shape == "sphere") numbers(tr("Diameter"), path + "/diameter_mm", "mm", 0, 1e5, {0});
+    if (shape == "cylinder" || shape == "capsule" || shape == "sphere")
+        numbers(tr("Diameter"), path + "/diameter_mm", "mm", 0, 1e5, {0});
     if (shape == "cylinder") numbers(tr("Height"), path + "/height_mm", "mm", 0, 1e5, {0});
     if (shape == "capsule") {
         numbers(tr("From"), path + "/from_mm", "mm", -1e5, 1e5, {0, 0, 0}, {"x", "y", "z"});
@@ -322,7 +376,8 @@ void BuildForm::add_body(std::size_t index) {
         return;
     }
     numbers(tr("At"), path + "/at_mm", "mm", -1e5, 1e5, {0, 0, 0}, {"x", "y", "z"});
-    if (shape != "sphere") numbers(tr("turned"), path + "/turn_deg", QStringLiteral("\u00b0"), -360, 360, {0, 0, 0}, {"x", "y", "z"});
+    if (shape != "sphere")
+        numbers(tr("turned"), path + "/turn_deg", QStringLiteral("\u00b0"), -360, 360, {0, 0, 0}, {"x", "y", "z"});
 }
 
 void BuildForm::add_flange() {
@@ -333,11 +388,14 @@ void BuildForm::add_flange() {
         return;
     }
     auto* line = new QHBoxLayout;
-    auto* where = plain_label(tr("on %1").arg(QString::fromStdString(building_.draft.links[static_cast<std::size_t>(building_.draft.flange_link)].name)));
+    auto* where =
+        plain_label(tr("on %1").arg(QString::fromStdString(building_.draft.links[building_.draft.flange_link].name)));
     where->setFont(theme::font(11));
     line->addWidget(where);
     button(line, tr("put it on this link"), "flange_here", [this] {
-        change(tr("Move flange"), [link = building_.link](json& m) { m["flange"] = {{"link", link}, {"at_mm", {0, 0, 0}}}; });
+        change(tr("Move flange"), [link = building_.link](json& m) {
+            m["flange"] = {{"link", link}, {"at_mm", {0, 0, 0}}};
+        });
     });
     line->addStretch(1);
     rows_->addLayout(line);

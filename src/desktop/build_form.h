@@ -1,5 +1,6 @@
 #pragma once
-// What can be said of one link of a mechanism that is being built: its bodies, the joint that carries it, its mass; and the flange.
+// What can be said of one link of a mechanism that is being built: its bodies, the joint that carries it, its mass; and
+// the flange.
 
 #include <QScrollArea>
 #include <QVBoxLayout>
@@ -20,7 +21,7 @@ public:
     using Change = std::function<void(cell::json& model)>;
     explicit BuildForm(const Building& building, QWidget* parent = nullptr);
     void rebuild(const std::vector<std::pair<QString, QString>>& meshes);  ///< ids and names of the cell's meshes
-    void show_values();  ///< those that are tried
+    void show_values();                                                    ///< those that are tried
 
 Q_SIGNALS:
     void changed(const QString& name, const escarp::desktop::BuildForm::Change& change);
@@ -38,13 +39,15 @@ private:
     void add_flange();
     void add_mass();
     /// A row of number fields for a value or a list of them at `path` of the model.
-    void numbers(const QString& label, const std::string& path, const QString& unit, double low, double high, const std::vector<double>& usual, const QStringList& letters = {});
+    void numbers(const QString& label, const std::string& path, const QString& unit, double low, double high,
+        const std::vector<double>& usual, const QStringList& letters = {});
     void text(const QString& label, const std::string& path, const QString& what);
-    QComboBox* choice(const QString& label, const QString& name, const std::vector<std::pair<QString, QString>>& words, const QString& now, std::function<void(const QString&)> act);
+    QComboBox* choice(const QString& label, const QString& name, const std::vector<std::pair<QString, QString>>& words,
+        const QString& now, std::function<void(const QString&)> act);
     QHBoxLayout* row(const QString& label);
     QPushButton* button(QHBoxLayout* into, const QString& text, const QString& name, std::function<void()> act);
     void change(const QString& name, Change change);
-    const cell::json& link() const { return building_.model["links"][static_cast<std::size_t>(building_.link)]; }
+    const cell::json& link() const { return building_.model["links"][building_.link]; }
     std::string link_path() const { return "/links/" + std::to_string(building_.link); }
 
     const Building& building_;

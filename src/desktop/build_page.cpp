@@ -27,7 +27,6 @@ namespace escarp::desktop {
 namespace {
 
 using cell::json;
-constexpr int slider_steps = 2000;
 
 QLabel* heading(const QString& text) {
     auto* label = plain_label(text);
@@ -44,7 +43,11 @@ const json* in_catalogue(const std::string& id) {
 
 }  // namespace
 
-BuildPage::BuildPage(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace), view_(new BuildView(building_, workspace.surfaces())), form_(new BuildForm(building_)) {
+BuildPage::BuildPage(Workspace& workspace, QWidget* parent)
+    : QWidget(parent),
+      workspace_(workspace),
+      view_(new BuildView(building_, workspace.surfaces())),
+      form_(new BuildForm(building_)) {
     setObjectName("build_page");
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(0, 0, 0, 0);
@@ -66,7 +69,7 @@ BuildPage::BuildPage(Workspace& workspace, QWidget* parent) : QWidget(parent), w
         std::map<std::string, double> shifts;
         const double value = building_.value(joint);
         cell::make_zero(model, joint, value, shifts);
-        building_.values.erase(building_.draft.joints[static_cast<std::size_t>(joint)].joint.name);
+        building_.values.erase(building_.draft.joints[joint].joint.name);
         keep(tr("Set zero position"), model, shifts);
     });
     connect(&workspace_, &Workspace::document_changed, this, [this] {
@@ -84,7 +87,9 @@ QWidget* BuildPage::make_left() {
     models_ = new QComboBox;
     models_->setObjectName("build_models");
     models_->setAccessibleName(tr("Mechanisms of this file"));
-    connect(models_, &QComboBox::activated, this, [this] { QTimer::singleShot(0, this, [this, id = models_->currentData().toString().toStdString()] { open(id); }); });
+    connect(models_, &QComboBox::activated, this, [this] {
+        QTimer::singleShot(0, this, [this, id = models_->currentData().toString().toStdString()] { open(id); });
+    });
     rows->addWidget(models_);
     auto* begin_row = new QHBoxLayout;
     auto* fresh = new QToolButton;
@@ -93,10 +98,12 @@ QWidget* BuildPage::make_left() {
     fresh->setPopupMode(QToolButton::InstantPopup);
     auto* menu = new QMenu(fresh);
     menu->addAction(tr("Empty: a base, nothing on it"), this, [this] { begin(); })->setObjectName("build_empty");
-    menu->addAction(tr("From a robot description (URDF) \u2026"), this, &BuildPage::choose_urdf)->setObjectName("build_read_urdf");
+    menu->addAction(tr("From a robot description (URDF) \u2026"), this, &BuildPage::choose_urdf)
+        ->setObjectName("build_read_urdf");
     menu->addSeparator();
     for (const json& m : cell::catalogue_arms())
-        menu->addAction(tr("Copy of %1").arg(QString::fromStdString(m["name"])), this, [this, like = m["id"].get<std::string>()] { begin(like); });
+        menu->addAction(tr("Copy of %1").arg(QString::fromStdString(m["name"])), this,
+            [this, like = m["id"].get<std::string>()] { begin(like); });
     fresh->setMenu(menu);
     begin_row->addWidget(fresh);
     auto* drop = link_button(tr("remove"), "build_remove_model");
@@ -104,7 +111,7 @@ QWidget* BuildPage::make_left() {
         QTimer::singleShot(0, this, [this] {
             try {
                 const std::string gone = id();
-                if (workspace_.apply(cell::remove_model(workspace_.document(), workspace_.variant().toStdString(), gone))) open();
+                if (workspace_.apply(cell::remove_model(workspace_.layout(), gone))) open();
             } catch (const cell::InputError& e) {
                 Q_EMIT workspace_.refused(tr("Not removed"), QString::fromStdString(e.problems().front().message));
             }
@@ -112,7 +119,10 @@ QWidget* BuildPage::make_left() {
     });
     auto* hand_on = link_button(tr("write URDF"), "build_write_urdf");
     connect(hand_on, &QPushButton::clicked, this, [this] {
-        const QString file = building_.model.is_null() ? QString() : QFileDialog::getSaveFileName(this, tr("Write the mechanism"), QString::fromStdString(id()) + ".urdf", tr("Robot descriptions (*.urdf)"));
+        const QString file = building_.model.is_null()
+                                 ? QString()
+                                 : QFileDialog::getSaveFileName(this, tr("Write the mechanism"),
+                                       QString::fromStdString(id()) + ".urdf", tr("Robot descriptions (*.urdf)"));
         if (!file.isEmpty()) write_urdf(file);
     });
     begin_row->addWidget(hand_on);
@@ -130,7 +140,8 @@ QWidget* BuildPage::make_left() {
     });
     payload_ = new NumberField("kg", 0, 1e5);
     payload_->setObjectName("build_payload");
-    connect(payload_, &NumberField::changed, this, [this](double v) { change(tr("Change payload"), [v](json& m) { m["payload_kg"] = v; }); });
+    connect(payload_, &NumberField::changed, this,
+        [this](double v) { change(tr("Change payload"), [v](json& m) { m["payload_kg"] = v; }); });
     grid->addWidget(plain_label(tr("Name")), 0, 0);
     grid->addWidget(name_, 0, 1, 1, 2);
     grid->addWidget(plain_label(tr("Carries")), 1, 0);
@@ -147,12 +158,14 @@ QWidget* BuildPage::make_left() {
     tree_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
     tree_->header()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
     connect(tree_, &QTreeWidget::itemSelectionChanged, this, [this] {
-        if (!filling_ && !tree_->selectedItems().isEmpty()) choose(tree_->selectedItems().front()->data(0, Qt::UserRole).toInt());
+        if (!filling_ && !tree_->selectedItems().isEmpty())
+            choose(tree_->selectedItems().front()->data(0, Qt::UserRole).toInt());
     });
     rows->addWidget(tree_, 1);
     auto* add_row = new QHBoxLayout;
     add_row->setSpacing(2);
-    for (const auto& [type, word] : {std::pair<const char*, QString>{"hinge", tr("+ hinge")}, {"slide", tr("+ slide")}, {"fixed", tr("+ fixed")}}) {
+    for (const auto& [type, word] :
+        {std::pair<const char*, QString>{"hinge", tr("+ hinge")}, {"slide", tr("+ slide")}, {"fixed", tr("+ fixed")}}) {
         auto* b = link_button(word, QString("build_add_%1").arg(type));
         b->setToolTip(tr("A link more on the one that is chosen"));
         connect(b, &QPushButton::clicked, this, [this, t = std::string(type)] {
@@ -223,7 +236,8 @@ QWidget* BuildPage::make_middle() {
     list_->setFrameShape(QFrame::NoFrame);
     list_->setWordWrap(true);
     list_->setStyleSheet("QListWidget { padding-left: 6px; }");
-    connect(list_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) { go_to(item->data(Qt::UserRole).toString().toStdString()); });
+    connect(list_, &QListWidget::itemClicked, this,
+        [this](QListWidgetItem* item) { go_to(item->data(Qt::UserRole).toString().toStdString()); });
     rows->addWidget(list_);
     return middle;
 }
@@ -268,22 +282,26 @@ void BuildPage::begin(const std::string& like) {
 }
 
 void BuildPage::choose_urdf() {
-    const QString file = QFileDialog::getOpenFileName(this, tr("Read an arm"), workspace_.file(), tr("Robot descriptions (*.urdf *.xml)"));
+    const QString file = QFileDialog::getOpenFileName(
+        this, tr("Read an arm"), workspace_.file(), tr("Robot descriptions (*.urdf *.xml)"));
     if (!file.isEmpty()) read_urdf(file);
 }
 
 bool BuildPage::read_urdf(const QString& file) {
     try {
         exchange::UrdfArm arm;
-        run_beside(this, tr("Reading %1").arg(QFileInfo(file).fileName()), [&](const exchange::LoadWatch& w) { arm = exchange::read_urdf(file.toStdString(), workspace_.document(), w); });
-        if (!workspace_.apply(exchange::urdf_edit(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), arm))) return false;
+        run_beside(this, tr("Reading %1").arg(QFileInfo(file).fileName()), [&](const exchange::LoadWatch& w) {
+            arm = exchange::read_urdf(file.toStdString(), workspace_.document(), w);
+        });
+        if (!workspace_.apply(exchange::urdf_edit(workspace_.layout(), arm))) return false;
         noted_ = arm.model["id"];
         notes_ = arm.notes;
         open(noted_);
         return true;
     } catch (const cell::InputError& e) {
         QStringList lines;
-        for (const cell::Problem& p : e.problems()) lines << QString::fromStdString(p.where) + ": " + QString::fromStdString(p.message);
+        for (const cell::Problem& p : e.problems())
+            lines << QString::fromStdString(p.where) + ": " + QString::fromStdString(p.message);
         Q_EMIT workspace_.refused(tr("%1 was not read").arg(QFileInfo(file).fileName()), lines.mid(0, 8).join('\n'));
         return false;
     }
@@ -296,14 +314,15 @@ bool BuildPage::write_urdf(const QString& file) {
         show_mistakes();
         return true;
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace_.refused(tr("%1 was not written").arg(QFileInfo(file).fileName()), QString::fromStdString(e.problems().front().where + ": " + e.problems().front().message));
+        Q_EMIT workspace_.refused(tr("%1 was not written").arg(QFileInfo(file).fileName()),
+            QString::fromStdString(e.problems().front().where + ": " + e.problems().front().message));
         return false;
     }
 }
 
 void BuildPage::keep(const QString& name, const json& model, const std::map<std::string, double>& shifts) {
     const std::string said = name.toStdString() + " of " + model.value("name", "");
-    const cell::Edit edit = cell::keep_model(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), model, said, shifts, nullptr);
+    const cell::Edit edit = cell::keep_model(workspace_.layout(), model, said, shifts, nullptr);
     workspace_.apply(edit);
 }
 
@@ -325,18 +344,19 @@ void BuildPage::follow() {
     building_.link = std::clamp(building_.link, 0, std::max(0, static_cast<int>(building_.draft.links.size()) - 1));
     mistakes_.clear();
     if (editable && tree.contains("unfinished_models") && cell::find(tree, "/unfinished_models/" + chosen_))
-        cell::keep_model(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), building_.model, "", {}, &mistakes_);
+        cell::keep_model(workspace_.layout(), building_.model, "", {}, &mistakes_);
     show_models();
     show_mistakes();
     if (same && !try_rows_.empty()) return;  // something else of the cell
-    show_form();  // before the values: they are shown in it too
+    show_form();                             // before the values: they are shown in it too
     show_tree();
     show_tries();
 }
 
 void BuildPage::show_form() {
     std::vector<std::pair<QString, QString>> meshes;
-    for (const cell::MeshAsset& m : workspace_.cell()->meshes) meshes.emplace_back(QString::fromStdString(m.id), QString::fromStdString(m.name));
+    for (const cell::MeshAsset& m : workspace_.cell()->meshes)
+        meshes.emplace_back(QString::fromStdString(m.id), QString::fromStdString(m.name));
     form_->rebuild(meshes);
 }
 
@@ -350,13 +370,15 @@ void BuildPage::show_models() {
             if (std::find(seen.begin(), seen.end(), id) != seen.end()) continue;
             seen.push_back(id);
             const QString name = QString::fromStdString(m.value("name", id));
-            models_->addItem(std::string(list) == "arm_models" ? name : tr("\u2715 %1 (to mend)").arg(name), QString::fromStdString(id));
+            models_->addItem(std::string(list) == "arm_models" ? name : tr("\u2715 %1 (to mend)").arg(name),
+                QString::fromStdString(id));
         }
     models_->setCurrentIndex(models_->findData(QString::fromStdString(chosen_)));
     models_->setEnabled(models_->count() > 0);
     const bool any = !building_.model.is_null();
     name_->setEnabled(any), payload_->setEnabled(any), tree_->setEnabled(any);
-    if (!name_->hasFocus() || !name_->isModified()) name_->setText(any ? QString::fromStdString(building_.model.value("name", id())) : QString());
+    if (!name_->hasFocus() || !name_->isModified())
+        name_->setText(any ? QString::fromStdString(building_.model.value("name", id())) : QString());
     payload_->set_value(any ? building_.model.value("payload_kg", 0.0) : 0.0);
 }
 
@@ -369,8 +391,12 @@ void BuildPage::show_tree() {
         auto* item = under ? new QTreeWidgetItem(under) : new QTreeWidgetItem(tree_);
         QString joint = l == 0 ? tr("stands") : link.joint < 0 ? tr("\u2715 loose") : QString();
         if (link.joint >= 0) {
-            const cell::FileJoint& j = building_.draft.joints[static_cast<std::size_t>(link.joint)];
-            joint = tr("%1 %2").arg(QString::fromStdString(j.joint.name), j.fixed ? tr("fixed") : j.follows ? tr("follows") : j.joint.type == kinematics::JointType::hinge ? tr("hinge") : tr("slide"));
+            const cell::FileJoint& j = building_.draft.joints[link.joint];
+            joint = tr("%1 %2").arg(QString::fromStdString(j.joint.name), j.fixed     ? tr("fixed")
+                                                                          : j.follows ? tr("follows")
+                                                                          : j.joint.type == kinematics::JointType::hinge
+                                                                              ? tr("hinge")
+                                                                              : tr("slide"));
         }
         item->setText(0, QString::fromStdString(link.name.empty() ? "link " + std::to_string(l) : link.name));
         item->setText(1, joint);
@@ -383,15 +409,15 @@ void BuildPage::show_tree() {
         more = false;
         for (std::size_t l = 1; l < items.size(); ++l) {
             const int joint = building_.draft.links[l].joint;
-            if (items[l] || joint < 0 || !items[static_cast<std::size_t>(building_.draft.joints[static_cast<std::size_t>(joint)].joint.parent)]) continue;
-            make(l, items[static_cast<std::size_t>(building_.draft.joints[static_cast<std::size_t>(joint)].joint.parent)]);
+            if (items[l] || joint < 0 || !items[building_.draft.joints[joint].joint.parent]) continue;
+            make(l, items[building_.draft.joints[joint].joint.parent]);
             more = true;
         }
     }
     for (std::size_t l = 1; l < items.size(); ++l)
         if (!items[l]) make(l, nullptr);
     tree_->expandAll();
-    if (!items.empty()) items[static_cast<std::size_t>(building_.link)]->setSelected(true);
+    if (!items.empty()) items[building_.link]->setSelected(true);
     filling_ = false;
 }
 
@@ -409,10 +435,12 @@ void BuildPage::show_tries() {
         slider->setRange(0, slider_steps);
         slider->setObjectName("try_slider_" + name);
         slider->setAccessibleName(name);
-        auto* value = new NumberField(joint_sign(j.joint), std::min(j.joint.low, j.joint.high) / unit, std::max(j.joint.low, j.joint.high) / unit);
+        auto* value = new NumberField(joint_sign(j.joint), std::min(j.joint.low, j.joint.high) / unit,
+            std::max(j.joint.low, j.joint.high) / unit);
         value->setObjectName("try_value_" + name);
         value->setFixedWidth(56);
-        for (QWidget* w : std::initializer_list<QWidget*>{label, slider, value, plain_label(joint_sign(j.joint))}) line->addWidget(w);
+        for (QWidget* w : std::initializer_list<QWidget*>{label, slider, value, plain_label(joint_sign(j.joint))})
+            line->addWidget(w);
         tries_->addLayout(line);
         try_rows_.push_back({name, unit, j.joint.low, j.joint.high, slider, value});
         connect(slider, &QSlider::valueChanged, this, [this, name, low = j.joint.low, high = j.joint.high](int at) {
@@ -445,13 +473,16 @@ void BuildPage::show_mistakes() {
         if (parts.size() > 1 && (parts[0] == "links" || parts[0] == "joints")) {
             const std::size_t i = parts[1].toUInt();
             const bool link = parts[0] == "links";
-            if (link && i < building_.draft.links.size()) where = tr("\"%1\"").arg(QString::fromStdString(building_.draft.links[i].name));
-            if (!link && i < building_.draft.joints.size()) where = tr("Joint %1").arg(QString::fromStdString(building_.draft.joints[i].joint.name));
+            if (link && i < building_.draft.links.size())
+                where = tr("\"%1\"").arg(QString::fromStdString(building_.draft.links[i].name));
+            if (!link && i < building_.draft.joints.size())
+                where = tr("Joint %1").arg(QString::fromStdString(building_.draft.joints[i].joint.name));
             if (parts.size() > 3 && parts[2] == "bodies") where += tr(", body %1").arg(parts[3].toInt() + 1);
         } else if (where == "joints" || where == "links") {
             where = tr("Mechanism");
         }
-        auto* item = new QListWidgetItem(QStringLiteral("\u2715 ") + where + ": " + QString::fromStdString(p.message), list_);
+        auto* item =
+            new QListWidgetItem(QStringLiteral("\u2715 ") + where + ": " + QString::fromStdString(p.message), list_);
         item->setForeground(theme::stop);
         item->setData(Qt::UserRole, QString::fromStdString(p.where));
     }
@@ -465,9 +496,15 @@ void BuildPage::show_mistakes() {
     const auto users = any ? cell::users_of_model(workspace_.resolved(), id()) : std::vector<std::string>();
     QStringList names;
     for (const std::string& u : users)
-        if (const int i = workspace_.cell()->device(u); i >= 0) names << QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(i)].name);
-    QString said = !any ? QString() : !mistakes_.empty() ? tr("\u2715 %n to mend; the cell keeps it as it was until then", nullptr, static_cast<int>(mistakes_.size())) : names.isEmpty() ? tr("\u2713 Nothing to mend. Not in the cell yet.") : tr("\u2713 Nothing to mend. In the cell: %1").arg(names.join(", "));
-    if (any && mistakes_.empty() && building_.draft.problems.empty()) said += tr(" \u00b7 %1").arg(QString::fromLatin1(kinematics::make_joint_solver(building_.draft.model)->name()));
+        if (const int i = workspace_.cell()->device(u); i >= 0)
+            names << QString::fromStdString(workspace_.cell()->devices[i].name);
+    QString said = !any                 ? QString()
+                   : !mistakes_.empty() ? tr("\u2715 %n to mend; the cell keeps it as it was until then", nullptr,
+                                              static_cast<int>(mistakes_.size()))
+                   : names.isEmpty()    ? tr("\u2713 Nothing to mend. Not in the cell yet.")
+                                        : tr("\u2713 Nothing to mend. In the cell: %1").arg(names.join(", "));
+    if (any && mistakes_.empty() && building_.draft.problems.empty())
+        said += tr(" \u00b7 %1").arg(QString::fromLatin1(kinematics::make_joint_solver(building_.draft.model)->name()));
     verdict_->setText(said);
     verdict_->setStyleSheet(QString("color: %1;").arg(mistakes_.empty() ? theme::good.name() : theme::stop.name()));
     findChild<QPushButton*>("build_place")->setEnabled(any && mistakes_.empty());
@@ -476,9 +513,11 @@ void BuildPage::show_mistakes() {
 void BuildPage::go_to(const std::string& where) {
     const QStringList parts = QString::fromStdString(where).split('/');
     if (parts.size() > 1 && parts[0] == "links") choose(parts[1].toInt());
-    if (parts.size() > 1 && parts[0] == "joints" && parts[1].toUInt() < building_.draft.joints.size()) choose(building_.draft.joints[parts[1].toUInt()].joint.child);
+    if (parts.size() > 1 && parts[0] == "joints" && parts[1].toUInt() < building_.draft.joints.size())
+        choose(building_.draft.joints[parts[1].toUInt()].joint.child);
     for (auto* field : form_->findChildren<QLineEdit*>())
-        if (!field->isHidden() && field->objectName().startsWith("/" + QString::fromStdString(where))) return field->setFocus(), field->selectAll();
+        if (!field->isHidden() && field->objectName().startsWith("/" + QString::fromStdString(where)))
+            return field->setFocus(), field->selectAll();
 }
 
 void BuildPage::choose(int link) {
@@ -501,28 +540,33 @@ void BuildPage::try_value(const QString& joint, double value) {
 void BuildPage::jog(int direction) {
     const int joint = building_.drive_of(building_.link);
     if (joint < 0) return;
-    const kinematics::Joint& j = building_.draft.joints[static_cast<std::size_t>(joint)].joint;
+    const kinematics::Joint& j = building_.draft.joints[joint].joint;
     const double step = (j.type == kinematics::JointType::hinge ? step_deg_ : step_mm_)->value() * joint_unit(j);
-    try_value(QString::fromStdString(j.name), std::clamp(building_.value(joint) + direction * step, std::min(j.low, j.high), std::max(j.low, j.high)));
+    try_value(QString::fromStdString(j.name),
+        std::clamp(building_.value(joint) + direction * step, std::min(j.low, j.high), std::max(j.low, j.high)));
 }
 
 void BuildPage::remove() {
     if (building_.model.is_null()) return;
-    if (building_.link == 0) return Q_EMIT workspace_.refused(tr("Not removed"), tr("The base carries everything else. Choose a link to remove."));
+    if (building_.link == 0)
+        return Q_EMIT workspace_.refused(
+            tr("Not removed"), tr("The base carries everything else. Choose a link to remove."));
     json model = building_.model;
-    const int joint = building_.draft.links[static_cast<std::size_t>(building_.link)].joint;
-    const int parent = joint < 0 ? 0 : building_.draft.joints[static_cast<std::size_t>(joint)].joint.parent;
+    const int joint = building_.draft.links[building_.link].joint;
+    const int parent = joint < 0 ? 0 : building_.draft.joints[joint].joint.parent;
     cell::remove_link(model, building_.link);
     building_.link = parent > building_.link ? parent - 1 : parent;
     keep(tr("Remove link"), model);
 }
 
 void BuildPage::keep_ready() {
-    if (building_.model.is_null() || !mistakes_.empty()) return Q_EMIT workspace_.refused(tr("Not kept"), tr("Mend the mechanism first; then it can have a ready posture."));
+    if (building_.model.is_null() || !mistakes_.empty())
+        return Q_EMIT workspace_.refused(
+            tr("Not kept"), tr("Mend the mechanism first; then it can have a ready posture."));
     const auto& m = building_.draft.model.mechanism;
     kinematics::JointVector q(m.size());
     for (int i = 0; i < m.size(); ++i) {
-        const auto found = building_.values.find(m.joints[static_cast<std::size_t>(i)].name);
+        const auto found = building_.values.find(m.joints[i].name);
         q[i] = found == building_.values.end() ? 0.0 : found->second;
     }
     change(tr("Change ready posture"), [entry = cell::joints_json("ready", m, q)](json& model) {
@@ -536,7 +580,7 @@ void BuildPage::place() {
     try {
         std::string made;
         const cell::Offering what{"arm", id(), building_.model.value("name", id())};
-        if (!workspace_.apply(cell::add_device(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), what, {}, &made))) return;
+        if (!workspace_.apply(cell::add_device(workspace_.layout(), what, {}, &made))) return;
         workspace_.select(QString::fromStdString(made));
         Q_EMIT placed();
     } catch (const cell::InputError& e) {

@@ -1,6 +1,7 @@
 #pragma once
-// Build: mechanisms of the engineer's own, and changed copies of those that come along. Every change is an edit of the document:
-// a model without mistakes is in the cell at once, one with mistakes waits in the document until they are mended.
+// Build: mechanisms of the engineer's own, and changed copies of those that come along. Every change is an edit of the
+// document: a model without mistakes is in the cell at once, one with mistakes waits in the document until they are
+// mended.
 
 #include <QComboBox>
 #include <QLabel>
@@ -22,11 +23,12 @@ public:
     /// Shows a model of the document; that of the selected arm, or the first, for an empty id.
     void open(const std::string& id = {});
     void begin(const std::string& like = {});  ///< a new one: empty, or a copy of a model that comes along
-    /// An arm from a robot description; what it says and there is no place for is listed. False, and `Workspace::refused`, when it cannot be.
+    /// An arm from a robot description; what it says and there is no place for is listed. False, and
+    /// `Workspace::refused`, when it cannot be.
     bool read_urdf(const QString& file);
     bool write_urdf(const QString& file);
-    void choose_urdf();                        ///< asks for the file to read
-    void remove();                             ///< the link that is looked at
+    void choose_urdf();  ///< asks for the file to read
+    void remove();       ///< the link that is looked at
     /// The joint of the link looked at (or that moves it), one step; as far as its limits.
     void jog(int direction);
     void choose_link(int direction);
@@ -39,7 +41,7 @@ Q_SIGNALS:
 private:
     QWidget* make_left();
     QWidget* make_middle();
-    void follow();        ///< the document
+    void follow();  ///< the document
     void show_models();
     void show_form();
     void show_tree();

@@ -1,6 +1,6 @@
 #pragma once
-// The mechanism that is being built, alone in 3D: every link's frame, every joint's axis with its limits. A link that is
-// dragged moves by its joint.
+// The mechanism that is being built, alone in 3D: every link's frame, every joint's axis with its limits. A link that
+// is dragged moves by its joint.
 
 #include <cell/build_model.h>
 
@@ -10,12 +10,13 @@ namespace escarp::desktop {
 
 /// What is being built, as the page, its form and its view share it.
 struct Building {
-    cell::json model;                      ///< null: nothing is
+    cell::json model;  ///< null: nothing is
     cell::ModelDraft draft;
     std::map<std::string, double> values;  ///< tried, by the joint's name; rad, m
     int link = 0;                          ///< the one that is looked at
 
-    /// The joint with a drive of its own that moves a link (its own, what that one follows, or the nearest towards the base); -1: none.
+    /// The joint with a drive of its own that moves a link (its own, what that one follows, or the nearest towards the
+    /// base); -1: none.
     int drive_of(int link) const;
     double value(int joint) const { return draft.value(joint, values); }
 };

@@ -23,7 +23,10 @@ namespace {
 const char* mime_type = "application/x-escarp-offering";
 constexpr QSize picture_size{56, 44};
 
-cell::json to_json(const cell::Offering& o) { return {{"kind", o.kind}, {"model", o.model}, {"label", o.label}, {"parameters", o.parameters}, {"brings", o.brings}}; }
+cell::json to_json(const cell::Offering& o) {
+    return {
+        {"kind", o.kind}, {"model", o.model}, {"label", o.label}, {"parameters", o.parameters}, {"brings", o.brings}};
+}
 
 std::optional<cell::Offering> from_json(const cell::json& j) {
     if (!j.is_object()) return std::nullopt;
@@ -43,7 +46,7 @@ public:
 protected:
     void startDrag(Qt::DropActions) override {
         if (!currentItem()) return;
-        const cell::Offering& what = panel_.all()[static_cast<std::size_t>(currentItem()->data(Qt::UserRole).toInt())];
+        const cell::Offering& what = panel_.all()[currentItem()->data(Qt::UserRole).toInt()];
         auto* data = new QMimeData;
         data->setData(mime_type, QByteArray::fromStdString(to_json(what).dump()));
         auto* drag = new QDrag(this);
@@ -63,12 +66,13 @@ QPixmap picture_of(const cell::Offering& what, const QSize& size) {
     picture.setDevicePixelRatio(2);
     picture.fill(Qt::transparent);
     try {
-        const cell::Kinds& kinds = simulation::standard_kinds();
         cell::Document d;
         std::string belt, id;
-        if (what.kind == "infeed" || what.kind == "beam") d = d.edited(d.baseline(), cell::add_device(d, d.baseline(), kinds, {"conveyor", "", "Conveyor"}, "", &belt));
-        d = d.edited(d.baseline(), cell::add_device(d, d.baseline(), kinds, what, "", &id));
-        const auto c = cell::read_cell(d.resolved(d.baseline()), kinds);
+        if (what.kind == "infeed" || what.kind == "beam")
+            d = d.edited(d.baseline(),
+                cell::add_device(simulation::layout(d, d.baseline()), {"conveyor", "", "Conveyor"}, "", &belt));
+        d = d.edited(d.baseline(), cell::add_device(simulation::layout(d, d.baseline()), what, "", &id));
+        const auto c = simulation::layout(d, d.baseline()).shared_cell();
         const int device = c->device(id);
         PlanView v;
         v.side = Side::corner;
@@ -77,7 +81,8 @@ QPixmap picture_of(const cell::Offering& what, const QSize& size) {
         QPolygonF outline;
         for (const QPolygonF& one : device_outlines(v, *c, device, nullptr, 0)) outline << one;
         const QRectF seen = outline.boundingRect();
-        v.scale = std::min((size.width() - 4) / std::max(0.01, seen.width()), (size.height() - 4) / std::max(0.01, seen.height()));
+        v.scale = std::min(
+            (size.width() - 4) / std::max(0.01, seen.width()), (size.height() - 4) / std::max(0.01, seen.height()));
         v.middle = QPointF(size.width() / 2.0, size.height() / 2.0) - seen.center() * v.scale;
         QPainter p(&picture);
         PlanOptions o;
@@ -90,7 +95,8 @@ QPixmap picture_of(const cell::Offering& what, const QSize& size) {
     return picture;
 }
 
-CataloguePanel::CataloguePanel(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace), line_(new QLineEdit), list_(new Offers(*this)) {
+CataloguePanel::CataloguePanel(Workspace& workspace, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), line_(new QLineEdit), list_(new Offers(*this)) {
     setObjectName("catalogue");
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(8, 6, 8, 6);
@@ -119,12 +125,14 @@ CataloguePanel::CataloguePanel(Workspace& workspace, QWidget* parent) : QWidget(
     line_->installEventFilter(this);
     list_->installEventFilter(this);
     connect(line_, &QLineEdit::textChanged, this, &CataloguePanel::narrow);
-    connect(list_, &QListWidget::itemClicked, this, [this](QListWidgetItem* item) { Q_EMIT chosen(all_[static_cast<std::size_t>(item->data(Qt::UserRole).toInt())]); });
+    connect(list_, &QListWidget::itemClicked, this,
+        [this](QListWidgetItem* item) { Q_EMIT chosen(all_[item->data(Qt::UserRole).toInt()]); });
     load();
     connect(&workspace_, &Workspace::document_changed, this, [this] {
         if (workspace_.trying()) return;
         cell::json now;
-        for (const cell::Offering& o : cell::own_offerings(workspace_.document())) now.push_back(*cell::find(workspace_.document().tree(), "/arm_models/" + o.model));
+        for (const cell::Offering& o : cell::own_offerings(workspace_.document()))
+            now.push_back(*cell::find(workspace_.document().tree(), "/arm_models/" + o.model));
         if (now != listed_) load();
     });
 }
@@ -134,7 +142,9 @@ void CataloguePanel::search() {
     line_->selectAll();
 }
 
-QString CataloguePanel::library_folder() { return QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) + "/escarp/library"; }
+QString CataloguePanel::library_folder() {
+    return QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) + "/escarp/library";
+}
 
 void CataloguePanel::load() {
     all_ = cell::offerings(simulation::standard_kinds());
@@ -147,13 +157,18 @@ void CataloguePanel::load() {
     own_from_ = all_.size();
     for (const QFileInfo& file : QDir(library_folder()).entryInfoList({"*.json"}, QDir::Files, QDir::Name)) {
         try {
-            if (const auto own = from_json(cell::parse_json(cell::read_file(file.absoluteFilePath().toStdString(), 64u << 20)))) all_.push_back(*own);
+            if (const auto own =
+                    from_json(cell::parse_json(cell::read_file(file.absoluteFilePath().toStdString(), 64u << 20))))
+                all_.push_back(*own);
         } catch (const cell::InputError&) {  // what cannot be read is not offered
         }
     }
     pictures_.clear();
     for (cell::Offering what : all_) {
-        if (const cell::json* model = cell::find(workspace_.document().tree(), "/arm_models/" + what.model); model && !what.model.empty() && what.brings.empty()) what.brings = {{"arm_models", cell::json::array({*model})}, {"meshes", workspace_.document().tree().value("meshes", cell::json::array())}};
+        if (const cell::json* model = cell::find(workspace_.document().tree(), "/arm_models/" + what.model);
+            model && !what.model.empty() && what.brings.empty())
+            what.brings = {{"arm_models", cell::json::array({*model})},
+                {"meshes", workspace_.document().tree().value("meshes", cell::json::array())}};
         pictures_.emplace_back(picture_of(what, picture_size));
     }
     narrow();
@@ -165,11 +180,17 @@ void CataloguePanel::narrow() {
     for (std::size_t i = 0; i < all_.size(); ++i) {
         const QString label = QString::fromStdString(all_[i].label);
         const cell::DeviceKind* kind = simulation::standard_kinds().find(all_[i].kind);
-        const QString all = label + " " + (kind ? QString::fromStdString(kind->label()) : QString()) + (i >= own_from_ ? tr(" own") : QString());
-        if (!std::all_of(words.begin(), words.end(), [&](const QString& w) { return all.contains(w, Qt::CaseInsensitive); })) continue;
+        const QString all = label + " " + (kind ? QString::fromStdString(kind->label()) : QString()) +
+                            (i >= own_from_ ? tr(" own") : QString());
+        if (!std::all_of(
+                words.begin(), words.end(), [&](const QString& w) { return all.contains(w, Qt::CaseInsensitive); }))
+            continue;
         auto* item = new QListWidgetItem(pictures_[i], label, list_);
         item->setData(Qt::UserRole, static_cast<int>(i));
-        item->setToolTip(plain(i >= own_from_ ? tr("%1: own device (Delete takes it out of the library)").arg(label) : tr("%1 (%2)").arg(label, kind ? QString::fromStdString(kind->label()).toLower() : QString())));
+        item->setToolTip(
+            plain(i >= own_from_
+                      ? tr("%1: own device (Delete takes it out of the library)").arg(label)
+                      : tr("%1 (%2)").arg(label, kind ? QString::fromStdString(kind->label()).toLower() : QString())));
     }
     if (list_->count() > 0) list_->setCurrentRow(0);
 }
@@ -178,7 +199,7 @@ bool CataloguePanel::eventFilter(QObject* object, QEvent* event) {
     if (event->type() != QEvent::KeyPress) return false;
     const auto* key = static_cast<QKeyEvent*>(event);
     if (key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter) {
-        if (list_->currentItem()) Q_EMIT taken(all_[static_cast<std::size_t>(list_->currentItem()->data(Qt::UserRole).toInt())]);
+        if (list_->currentItem()) Q_EMIT taken(all_[list_->currentItem()->data(Qt::UserRole).toInt()]);
         return true;
     }
     if (object == line_ && (key->key() == Qt::Key_Down || key->key() == Qt::Key_Up)) {
@@ -196,7 +217,8 @@ void CataloguePanel::forget_own() {
     if (!list_->currentItem()) return;
     const auto index = static_cast<std::size_t>(list_->currentItem()->data(Qt::UserRole).toInt());
     if (index < own_from_) return;
-    QFile::remove(library_folder() + "/" + QString::fromStdString(cell::free_id(cell::json::object(), all_[index].label)) + ".json");
+    QFile::remove(library_folder() + "/" +
+                  QString::fromStdString(cell::free_id(cell::json::object(), all_[index].label)) + ".json");
     load();
 }
 
@@ -209,7 +231,8 @@ bool CataloguePanel::keep_own(const QString& device, const QString& name) {
     kept.model = own->value("model", "");
     kept.label = name.trimmed().toStdString();
     kept.parameters = *own;
-    for (const char* key : {"id", "name", "kind", "host", "placement", "task", "poses", "to", "group", "locked"}) kept.parameters.erase(key);
+    for (const char* key : {"id", "name", "kind", "host", "placement", "task", "poses", "to", "group", "locked"})
+        kept.parameters.erase(key);
     // With everything of the file that it names.
     const std::string text = own->dump();
     for (const char* list : {"arm_models", "tool_models", "part_types", "meshes"}) {
@@ -218,11 +241,13 @@ bool CataloguePanel::keep_own(const QString& device, const QString& name) {
             if (text.find("\"" + item.value("id", "") + "\"") != std::string::npos) kept.brings[list].push_back(item);
     }
     QDir().mkpath(library_folder());
-    const QString file = library_folder() + "/" + QString::fromStdString(cell::free_id(cell::json::object(), kept.label)) + ".json";
+    const QString file =
+        library_folder() + "/" + QString::fromStdString(cell::free_id(cell::json::object(), kept.label)) + ".json";
     try {
         cell::write_file(file.toStdString(), to_json(kept).dump(1));
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace_.refused(tr("The device was not kept"), tr("%1: %2").arg(file, QString::fromStdString(e.problems().front().message)));
+        Q_EMIT workspace_.refused(tr("The device was not kept"),
+            tr("%1: %2").arg(file, QString::fromStdString(e.problems().front().message)));
         return false;
     }
     load();

@@ -17,8 +17,8 @@ class CataloguePanel : public QWidget {
 public:
     explicit CataloguePanel(Workspace& workspace, QWidget* parent = nullptr);
     void search();  ///< the keyboard goes to the search line
-    /// Keeps a device with what it needs in the personal library, under a name; an own device of this name is replaced. False with a
-    /// message through `Workspace::refused`.
+    /// Keeps a device with what it needs in the personal library, under a name; an own device of this name is replaced.
+    /// False with a message through `Workspace::refused`.
     bool keep_own(const QString& device, const QString& name);
     const std::vector<cell::Offering>& all() const { return all_; }
     /// What a drag from here carries.
@@ -40,7 +40,7 @@ private:
     QListWidget* list_;
     std::vector<cell::Offering> all_;
     std::vector<QIcon> pictures_;
-    cell::json listed_;  ///< the file's own arm models, as they are listed
+    cell::json listed_;         ///< the file's own arm models, as they are listed
     std::size_t own_from_ = 0;  ///< index of the first own device
 };
 

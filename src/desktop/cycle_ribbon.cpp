@@ -21,7 +21,8 @@ using simulation::seconds;
 
 }  // namespace
 
-CycleRibbon::CycleRibbon(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace), controls_(new QWidget(this)) {
+CycleRibbon::CycleRibbon(Workspace& workspace, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), controls_(new QWidget(this)) {
     setObjectName("ribbon");
     setAccessibleName(tr("Cycle ribbon: who does what when"));
     setMouseTracking(true);
@@ -55,11 +56,13 @@ void CycleRibbon::add_actions(const QList<QAction*>& actions) {
     auto* speed = new QComboBox(controls_);
     speed->setObjectName("speed");
     speed->setAccessibleName(tr("Speed of playing"));
-    for (const double s : {0.25, 0.5, 1.0, 2.0, 5.0, 10.0}) speed->addItem(QString::number(s) + QStringLiteral(" \u00d7"), s);
+    for (const double s : {0.25, 0.5, 1.0, 2.0, 5.0, 10.0})
+        speed->addItem(QString::number(s) + QStringLiteral(" \u00d7"), s);
     speed->setCurrentIndex(2);
     speed->setFocusPolicy(Qt::NoFocus);
     speed->setFixedHeight(20);
-    connect(speed, &QComboBox::currentIndexChanged, this, [this, speed] { workspace_.set_speed(speed->currentData().toDouble()); });
+    connect(speed, &QComboBox::currentIndexChanged, this,
+        [this, speed] { workspace_.set_speed(speed->currentData().toDouble()); });
     row->addWidget(speed);
     resizeEvent(nullptr);
 }
@@ -76,18 +79,23 @@ void CycleRibbon::renew_lanes() {
     const auto e = workspace_.evaluation();
     if (!e) return;
     blocks_.resize(e->cell->devices.size());
-    for (std::size_t i = 0; i < e->run->trace.blocks.size(); ++i) blocks_[static_cast<std::size_t>(e->run->trace.blocks[i].device)].push_back(static_cast<int>(i));
+    for (std::size_t i = 0; i < e->run->trace.blocks.size(); ++i)
+        blocks_[e->run->trace.blocks[i].device].push_back(static_cast<int>(i));
     for (const study::ChainLink& link : e->chain) chain_.insert(link.block);
     for (std::size_t i = 0; i < e->cell->devices.size(); ++i) {
         const cell::Device& d = e->cell->devices[i];
         if (d.arm && !d.task.empty()) lanes_.push_back({Lane::Kind::work, static_cast<int>(i), 1});
     }
     for (std::size_t i = 0; i < e->cell->devices.size(); ++i)
-        if (e->cell->devices[i].look == cell::Look::fixture) lanes_.push_back({Lane::Kind::work, static_cast<int>(i), static_cast<int>(std::min<std::size_t>(3, e->cell->devices[i].seats.size()))});
+        if (e->cell->devices[i].look == cell::Look::fixture)
+            lanes_.push_back({Lane::Kind::work, static_cast<int>(i),
+                static_cast<int>(std::min<std::size_t>(3, e->cell->devices[i].seats.size()))});
     for (std::size_t i = 0; i < e->cell->devices.size(); ++i)
-        if (e->cell->devices[i].look == cell::Look::source) lanes_.push_back({Lane::Kind::flow, static_cast<int>(i), 1});
+        if (e->cell->devices[i].look == cell::Look::source)
+            lanes_.push_back({Lane::Kind::flow, static_cast<int>(i), 1});
     for (std::size_t i = 0; i < e->cell->devices.size(); ++i)
-        if (e->cell->devices[i].look == cell::Look::sensor) lanes_.push_back({Lane::Kind::level, static_cast<int>(i), 1});
+        if (e->cell->devices[i].look == cell::Look::sensor)
+            lanes_.push_back({Lane::Kind::level, static_cast<int>(i), 1});
 }
 
 void CycleRibbon::show_cycle() {
@@ -107,12 +115,19 @@ void CycleRibbon::show_cycle() {
 double CycleRibbon::pixel_of(double s) const { return left + (s - from_) / span_ * (width() - left - 14); }
 double CycleRibbon::time_of(double x) const { return from_ + (x - left) / (width() - left - 14) * span_; }
 /// All lanes fit if they can: a little lower before any has to be scrolled to.
-double CycleRibbon::lane_height() const { return lanes_.empty() ? full_lane : std::clamp((height() - header - bottom) / static_cast<double>(lanes_.size()), least_lane, full_lane); }
+double CycleRibbon::lane_height() const {
+    return lanes_.empty()
+               ? full_lane
+               : std::clamp((height() - header - bottom) / static_cast<double>(lanes_.size()), least_lane, full_lane);
+}
 
-double CycleRibbon::lane_y(std::size_t lane) const { return header + static_cast<double>(lane) * lane_height() - scroll_; }
+double CycleRibbon::lane_y(std::size_t lane) const {
+    return header + static_cast<double>(lane) * lane_height() - scroll_;
+}
 
 QRectF CycleRibbon::block_box(const Block& b, const Lane& lane, double y) const {
-    const double x0 = pixel_of(seconds(b.from)), x1 = pixel_of(b.to == simulation::never ? workspace_.end_time() : seconds(b.to));
+    const double x0 = pixel_of(seconds(b.from)),
+                 x1 = pixel_of(b.to == simulation::never ? workspace_.end_time() : seconds(b.to));
     const double height = (lane_height() - 5) / lane.rows;
     const int row = lane.rows > 1 && b.seat >= 0 ? b.seat % lane.rows : 0;
     return {x0, y + 2 + row * height, std::max(1.0, x1 - x0), height - (lane.rows > 1 ? 1 : 0)};
@@ -120,7 +135,7 @@ QRectF CycleRibbon::block_box(const Block& b, const Lane& lane, double y) const 
 
 void CycleRibbon::draw_block(QPainter& p, int index, const Lane& lane, double y) const {
     const auto e = workspace_.evaluation();
-    const Block& b = e->run->trace.blocks[static_cast<std::size_t>(index)];
+    const Block& b = e->run->trace.blocks[index];
     const QRectF box = block_box(b, lane, y);
     if (box.right() < left || box.left() > width()) return;
     const study::Category c = study::category(b.kind);
@@ -139,10 +154,11 @@ void CycleRibbon::draw_block(QPainter& p, int index, const Lane& lane, double y)
         p.setBrush(Qt::NoBrush);
         p.drawRoundedRect(box.adjusted(1, 0.5, -1, -0.5), 2, 2);
     }
-    const cell::Device& d = e->cell->devices[static_cast<std::size_t>(b.device)];
+    const cell::Device& d = e->cell->devices[b.device];
     bool chosen = false;
     if (!workspace_.selection().step.isEmpty() && d.id == workspace_.selection().device.toStdString())
-        for (const cell::Step* s : cell::all_steps(d.task)) chosen = chosen || (s->number == b.step && s->id == workspace_.selection().step.toStdString());
+        for (const cell::Step* s : cell::all_steps(d.task))
+            chosen = chosen || (s->number == b.step && s->id == workspace_.selection().step.toStdString());
     if (chosen) {
         p.setPen(QPen(theme::ink, 1.4));
         p.setBrush(Qt::NoBrush);
@@ -168,8 +184,8 @@ void CycleRibbon::draw_flow(QPainter& p, const Lane& lane, double y) const {
     const auto e = workspace_.evaluation();
     p.setPen(QPen(QColor(0xCF, 0xBF, 0x97), 1, Qt::DotLine));
     p.drawLine(QPointF(left, y + lane_height() / 2), QPointF(width() - 14, y + lane_height() / 2));
-    for (const int index : blocks_[static_cast<std::size_t>(lane.device)]) {
-        const double x = pixel_of(seconds(e->run->trace.blocks[static_cast<std::size_t>(index)].from));
+    for (const int index : blocks_[lane.device]) {
+        const double x = pixel_of(seconds(e->run->trace.blocks[index].from));
         if (x < left || x > width()) continue;
         p.setPen(QPen(theme::ink, 1));
         p.setBrush(theme::part);
@@ -181,7 +197,7 @@ void CycleRibbon::draw_flow(QPainter& p, const Lane& lane, double y) const {
 
 void CycleRibbon::draw_level(QPainter& p, const Lane& lane, double y) const {
     const auto e = workspace_.evaluation();
-    const simulation::SignalRecord* s = e->run->trace.signal(e->cell->devices[static_cast<std::size_t>(lane.device)].id + ".made");
+    const simulation::SignalRecord* s = e->run->trace.signal(e->cell->devices[lane.device].id + ".made");
     if (!s) return;
     const auto level = [&](bool made) { return y + (made ? 5 : lane_height() - 6); };
     QPolygonF line;
@@ -211,14 +227,16 @@ void CycleRibbon::draw_axis(QPainter& p) const {
         p.setPen(QPen(QColor(0xE9, 0xE3, 0xD4), 1));
         p.drawLine(QPointF(x, header), QPointF(x, height() - bottom));
         p.setPen(theme::muted);
-        p.drawText(QRectF(x - 40, height() - bottom + 3, 80, 14), Qt::AlignCenter, QString("%1 s").arg(t, 0, 'f', step < 1 ? 1 : 0));
+        p.drawText(QRectF(x - 40, height() - bottom + 3, 80, 14), Qt::AlignCenter,
+            QString("%1 s").arg(t, 0, 'f', step < 1 ? 1 : 0));
     }
 }
 
 void CycleRibbon::draw_bracket(QPainter& p) const {
     const auto e = workspace_.evaluation();
     if (!e->run->steady) return;
-    const double x0 = pixel_of(seconds(e->run->steady->from)), x1 = pixel_of(seconds(e->run->steady->from + e->run->steady->period));
+    const double x0 = pixel_of(seconds(e->run->steady->from)),
+                 x1 = pixel_of(seconds(e->run->steady->from + e->run->steady->period));
     p.setPen(QPen(theme::ink, 1.4));
     const double y = header - 8, a = std::max(left, x0), b = std::min(width() - 14.0, x1);
     if (b <= a) return;
@@ -246,7 +264,8 @@ void CycleRibbon::draw_cursor(QPainter& p) const {
 
 void CycleRibbon::paintEvent(QPaintEvent*) {
     // All but the cursor is drawn again only where it changed.
-    const Kept now{workspace_.evaluation(), from_, span_, scroll_, size(), workspace_.selection(), workspace_.current(), {}};
+    const Kept now{
+        workspace_.evaluation(), from_, span_, scroll_, size(), workspace_.selection(), workspace_.current(), {}};
     if (!kept_.serves(now)) {
         const double ratio = devicePixelRatioF();
         kept_ = now;
@@ -262,7 +281,8 @@ void CycleRibbon::paintEvent(QPaintEvent*) {
 }
 
 bool CycleRibbon::Kept::serves(const Kept& now) const {
-    return evaluation == now.evaluation && from == now.from && span == now.span && scroll == now.scroll && size == now.size && selection == now.selection && current == now.current && !picture.isNull();
+    return evaluation == now.evaluation && from == now.from && span == now.span && scroll == now.scroll &&
+           size == now.size && selection == now.selection && current == now.current && !picture.isNull();
 }
 
 void CycleRibbon::draw_still(QPainter& p) const {
@@ -274,10 +294,15 @@ void CycleRibbon::draw_still(QPainter& p) const {
     p.drawText(QPointF(12, 17), tr("CYCLE RIBBON"));
     QString sub = tr("nothing has been computed yet");
     if (e) {
-        if (e->figures.per_round) sub = tr("steady round %1 s \u00b7 no parts in this cell").arg(*e->figures.cycle_s, 0, 'f', 2);
+        if (e->figures.per_round)
+            sub = tr("steady round %1 s \u00b7 no parts in this cell").arg(*e->figures.cycle_s, 0, 'f', 2);
         else if (e->figures.steady)
-            sub = tr("steady cycle %1 s \u00b7 repeats every %n part(s) \u00b7 longest chain outlined", nullptr, e->run->steady->parts).arg(*e->figures.cycle_s, 0, 'f', 2);
-        else if (e->figures.cycle_s) sub = tr("mean cycle %1 s \u00b7 the state does not recur within the run").arg(*e->figures.cycle_s, 0, 'f', 2);
+            sub = tr("steady cycle %1 s \u00b7 repeats every %n part(s) \u00b7 longest chain outlined", nullptr,
+                e->run->steady->parts)
+                      .arg(*e->figures.cycle_s, 0, 'f', 2);
+        else if (e->figures.cycle_s)
+            sub = tr("mean cycle %1 s \u00b7 the state does not recur within the run")
+                      .arg(*e->figures.cycle_s, 0, 'f', 2);
         else if (e->cell->devices.empty()) sub = tr("devices and their work appear here");
         else sub = tr("no steady cycle: no part leaves, or the work stops");
     }
@@ -293,7 +318,7 @@ void CycleRibbon::draw_still(QPainter& p) const {
         if (y > height() || y + lane_height() < header) continue;
         p.setPen(QPen(QColor(0xE9, 0xE3, 0xD4), 1));
         p.drawLine(QPointF(0, y + lane_height() - 1), QPointF(width(), y + lane_height() - 1));
-        const cell::Device& d = e->cell->devices[static_cast<std::size_t>(lanes_[i].device)];
+        const cell::Device& d = e->cell->devices[lanes_[i].device];
         const bool selected = d.id == workspace_.selection().device.toStdString();
         p.setFont(theme::font(11, true));
         p.setPen(selected ? theme::accent : theme::ink);
@@ -301,7 +326,7 @@ void CycleRibbon::draw_still(QPainter& p) const {
         p.save();
         p.setClipRect(QRectF(left, std::max(header, y), width() - left, lane_height()));
         if (lanes_[i].kind == Lane::Kind::work)
-            for (const int b : blocks_[static_cast<std::size_t>(lanes_[i].device)]) draw_block(p, b, lanes_[i], y);
+            for (const int b : blocks_[lanes_[i].device]) draw_block(p, b, lanes_[i], y);
         else if (lanes_[i].kind == Lane::Kind::flow) draw_flow(p, lanes_[i], y);
         else draw_level(p, lanes_[i], y);
         p.restore();
@@ -321,8 +346,8 @@ int CycleRibbon::block_at(const QPointF& pixel) const {
     for (std::size_t i = 0; i < lanes_.size(); ++i) {
         const double y = lane_y(i);
         if (pixel.y() < y || pixel.y() >= y + lane_height() || lanes_[i].kind != Lane::Kind::work) continue;
-        for (const int b : blocks_[static_cast<std::size_t>(lanes_[i].device)])
-            if (block_box(e->run->trace.blocks[static_cast<std::size_t>(b)], lanes_[i], y).contains(pixel)) return b;
+        for (const int b : blocks_[lanes_[i].device])
+            if (block_box(e->run->trace.blocks[b], lanes_[i], y).contains(pixel)) return b;
     }
     return -1;
 }
@@ -337,13 +362,14 @@ void CycleRibbon::mousePressEvent(QMouseEvent* event) {
     const auto e = workspace_.evaluation();
     if (pressed_.x() < left) {
         for (std::size_t i = 0; i < lanes_.size() && e; ++i)
-            if (pressed_.y() >= lane_y(i) && pressed_.y() < lane_y(i) + lane_height()) workspace_.select(QString::fromStdString(e->cell->devices[static_cast<std::size_t>(lanes_[i].device)].id));
+            if (pressed_.y() >= lane_y(i) && pressed_.y() < lane_y(i) + lane_height())
+                workspace_.select(QString::fromStdString(e->cell->devices[lanes_[i].device].id));
         return;
     }
     const int block = block_at(pressed_);
     if (block >= 0) {
-        const Block& b = e->run->trace.blocks[static_cast<std::size_t>(block)];
-        const cell::Device& d = e->cell->devices[static_cast<std::size_t>(b.device)];
+        const Block& b = e->run->trace.blocks[block];
+        const cell::Device& d = e->cell->devices[b.device];
         QString step;
         for (const cell::Step* s : cell::all_steps(d.task))
             if (s->number == b.step) step = QString::fromStdString(s->id);
@@ -359,7 +385,8 @@ void CycleRibbon::mouseMoveEvent(QMouseEvent* event) {
         workspace_.set_time(time_of(std::clamp(event->position().x(), left, width() - 14.0)));
     } else if (hand_ == Hand::shifting) {
         follows_ = false;
-        from_ = std::max(-0.05 * span_, pressed_from_ - (event->position().x() - pressed_.x()) / (width() - left - 14) * span_);
+        from_ = std::max(
+            -0.05 * span_, pressed_from_ - (event->position().x() - pressed_.x()) / (width() - left - 14) * span_);
         update();
     }
 }
@@ -373,7 +400,8 @@ void CycleRibbon::wheelEvent(QWheelEvent* event) {
     } else {
         follows_ = false;
         const double at = time_of(event->position().x());
-        const double next = std::clamp(span_ * std::pow(0.9985, event->angleDelta().y()), 0.05, std::max(10.0, workspace_.end_time() * 1.1));
+        const double next = std::clamp(
+            span_ * std::pow(0.9985, event->angleDelta().y()), 0.05, std::max(10.0, workspace_.end_time() * 1.1));
         from_ = at - (at - from_) * next / span_;
         span_ = next;
     }
@@ -386,12 +414,18 @@ bool CycleRibbon::event(QEvent* event) {
         const int block = block_at(help->pos());
         const auto e = workspace_.evaluation();
         if (block >= 0) {
-            const Block& b = e->run->trace.blocks[static_cast<std::size_t>(block)];
+            const Block& b = e->run->trace.blocks[block];
             const double end = b.to == simulation::never ? workspace_.end_time() : seconds(b.to);
-            QString s = tr("%1, %2 to %3 s (%4 s)").arg(QString::fromStdString(e->run->trace.describe(*e->cell, b))).arg(seconds(b.from), 0, 'f', 3).arg(end, 0, 'f', 3).arg(end - seconds(b.from), 0, 'f', 3);
+            QString s = tr("%1, %2 to %3 s (%4 s)")
+                            .arg(QString::fromStdString(e->run->trace.describe(*e->cell, b)))
+                            .arg(seconds(b.from), 0, 'f', 3)
+                            .arg(end, 0, 'f', 3)
+                            .arg(end - seconds(b.from), 0, 'f', 3);
             if (b.cause >= 0) {
-                const Block& c = e->run->trace.blocks[static_cast<std::size_t>(b.cause)];
-                s += tr("\nlet go by: %1, %2").arg(QString::fromStdString(e->cell->devices[static_cast<std::size_t>(c.device)].name), QString::fromStdString(e->run->trace.describe(*e->cell, c)));
+                const Block& c = e->run->trace.blocks[b.cause];
+                s += tr("\nlet go by: %1, %2")
+                         .arg(QString::fromStdString(e->cell->devices[c.device].name),
+                             QString::fromStdString(e->run->trace.describe(*e->cell, c)));
             }
             if (chain_.count(block)) s += tr("\npart of the longest chain");
             QToolTip::showText(help->globalPos(), plain(s), this);

@@ -14,8 +14,8 @@ class CycleRibbon : public QWidget {
     Q_OBJECT
 public:
     explicit CycleRibbon(Workspace& workspace, QWidget* parent = nullptr);
-    void show_cycle();                 ///< two steady cycles fill the width
-    double pixel_of(double s) const;   ///< x of an instant
+    void show_cycle();                ///< two steady cycles fill the width
+    double pixel_of(double s) const;  ///< x of an instant
     QSize sizeHint() const override { return {1280, 236}; }
     void add_actions(const QList<QAction*>& actions);  ///< play, steps: as buttons in the header
 
@@ -64,7 +64,7 @@ private:
     std::set<int> chain_;
     double from_ = 0, span_ = 20;
     double scroll_ = 0;
-    bool follows_ = true;   ///< the shown stretch is set by the cycle, not by hand
+    bool follows_ = true;  ///< the shown stretch is set by the cycle, not by hand
     enum class Hand { none, scrubbing, shifting } hand_ = Hand::none;
     QPointF pressed_;
     double pressed_from_ = 0;

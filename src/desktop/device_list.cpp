@@ -15,7 +15,8 @@ namespace {
 enum Column { name, shown, locked };
 }
 
-DeviceList::DeviceList(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace), line_(new QLineEdit), tree_(new QTreeWidget) {
+DeviceList::DeviceList(Workspace& workspace, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), line_(new QLineEdit), tree_(new QTreeWidget) {
     setObjectName("device_list");
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(8, 6, 8, 6);
@@ -52,7 +53,8 @@ DeviceList::DeviceList(Workspace& workspace, QWidget* parent) : QWidget(parent),
         if (quiet_) return;
         QStringList ids;
         for (QTreeWidgetItem* item : tree_->selectedItems()) ids << item->data(name, Qt::UserRole).toString();
-        if (tree_->currentItem() && ids.removeOne(tree_->currentItem()->data(name, Qt::UserRole).toString())) ids.prepend(tree_->currentItem()->data(name, Qt::UserRole).toString());
+        if (tree_->currentItem() && ids.removeOne(tree_->currentItem()->data(name, Qt::UserRole).toString()))
+            ids.prepend(tree_->currentItem()->data(name, Qt::UserRole).toString());
         quiet_ = true;
         workspace_.select_devices(ids);
         quiet_ = false;
@@ -65,11 +67,14 @@ DeviceList::DeviceList(Workspace& workspace, QWidget* parent) : QWidget(parent),
             QSet<QString> hidden = workspace_.hidden();
             if (on) hidden.remove(id);
             else hidden.insert(id);
-            QMetaObject::invokeMethod(this, [this, hidden] { workspace_.set_hidden(hidden); }, Qt::QueuedConnection);
+            QMetaObject::invokeMethod(
+                this, [this, hidden] { workspace_.set_hidden(hidden); }, Qt::QueuedConnection);
         } else if (column == locked) {
             const std::string at = "/devices/" + id.toStdString() + "/locked";
-            const cell::Edit edit{(on ? tr("Lock %1") : tr("Unlock %1")).arg(item->text(name)).toStdString(), {on ? cell::Operation::set(at, true) : cell::Operation::remove(at)}};
-            QMetaObject::invokeMethod(this, [this, edit] { workspace_.apply(edit); }, Qt::QueuedConnection);
+            const cell::Edit edit{(on ? tr("Lock %1") : tr("Unlock %1")).arg(item->text(name)).toStdString(),
+                {on ? cell::Operation::set(at, true) : cell::Operation::remove(at)}};
+            QMetaObject::invokeMethod(
+                this, [this, edit] { workspace_.apply(edit); }, Qt::QueuedConnection);
         }
     });
     rebuild();
@@ -89,9 +94,12 @@ void DeviceList::rebuild() {
     const auto make = [&](auto&& self, std::size_t i) -> QTreeWidgetItem* {
         if (items[i]) return items[i];
         const cell::Device& d = c.devices[i];
-        QTreeWidgetItem* item = d.host >= 0 ? new QTreeWidgetItem(self(self, static_cast<std::size_t>(d.host))) : new QTreeWidgetItem(tree_);
+        QTreeWidgetItem* item = d.host >= 0 ? new QTreeWidgetItem(self(self, static_cast<std::size_t>(d.host)))
+                                            : new QTreeWidgetItem(tree_);
         item->setText(name, QString::fromStdString(d.name));
-        item->setToolTip(name, plain(QString::fromStdString(d.kind->label()) + (d.group.empty() ? QString() : tr(", group %1").arg(QString::fromStdString(d.group)))));
+        item->setToolTip(
+            name, plain(QString::fromStdString(d.kind->label()) +
+                        (d.group.empty() ? QString() : tr(", group %1").arg(QString::fromStdString(d.group)))));
         item->setData(name, Qt::UserRole, QString::fromStdString(d.id));
         item->setCheckState(shown, workspace_.hidden(d.id) ? Qt::Unchecked : Qt::Checked);
         item->setCheckState(locked, d.locked ? Qt::Checked : Qt::Unchecked);
@@ -123,7 +131,8 @@ void DeviceList::narrow() {
     // A host stays in view for its riders' sake.
     const auto fits = [&](auto&& self, QTreeWidgetItem* item) -> bool {
         const QString all = item->text(name) + " " + item->toolTip(name);
-        bool any = std::all_of(words.begin(), words.end(), [&](const QString& w) { return all.contains(w, Qt::CaseInsensitive); });
+        bool any = std::all_of(
+            words.begin(), words.end(), [&](const QString& w) { return all.contains(w, Qt::CaseInsensitive); });
         for (int i = 0; i < item->childCount(); ++i) any = self(self, item->child(i)) || any;
         item->setHidden(!any);
         return any;

@@ -20,7 +20,6 @@ public:
 
 }  // namespace
 
-
 Evaluator::Evaluator(QObject* parent) : QObject(parent) {
     qRegisterMetaType<Evaluated>("escarp::desktop::Evaluated");
     thread_ = std::thread([this] { work(); });
@@ -36,11 +35,10 @@ Evaluator::~Evaluator() {
     thread_.join();
 }
 
-void Evaluator::ask(const cell::Document& document, const QStringList& variants, std::uint64_t edit) {
+void Evaluator::ask(std::vector<cell::Layout> layouts, std::uint64_t edit) {
     {
         const std::lock_guard guard(lock_);
-        document_ = document;
-        waiting_.assign(variants.begin(), variants.end());
+        waiting_.assign(layouts.begin(), layouts.end());
         edit_ = edit;
         stop_ = true;
     }
@@ -52,7 +50,7 @@ void Evaluator::work() {
     const Politely politely;
     bool worked = false;  // since memory was given back last
     while (true) {
-        cell::Document document;
+        std::optional<cell::Layout> layout;
         Evaluated result;
         {
             std::unique_lock hold(lock_);
@@ -63,8 +61,8 @@ void Evaluator::work() {
             }
             worked = true;
             if (quit_) return;
-            document = document_;
-            result.variant = waiting_.front();
+            layout = waiting_.front();
+            result.variant = QString::fromStdString(layout->variant());
             result.edit = edit_;
             waiting_.pop_front();
             stop_ = false;
@@ -74,11 +72,13 @@ void Evaluator::work() {
         try {
             study::EvaluateOptions options;
             options.stop = &stop_;
-            result.evaluation = study::evaluate(document, result.variant.toStdString(), cache_, options);
+            result.evaluation = study::evaluate(*layout, cache_, options);
         } catch (const inspection::Overtaken&) {
             continue;
         } catch (const std::bad_alloc&) {
-            result.error = tr("The machine has not enough memory left for this variant's figures. A shorter horizon or fewer devices need less.");
+            result.error =
+                tr("The machine has not enough memory left for this variant's figures. A shorter horizon or fewer "
+                   "devices need less.");
         } catch (const std::exception& e) {
             result.error = QString::fromUtf8(e.what());
         }

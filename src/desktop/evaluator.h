@@ -12,7 +12,7 @@
 namespace escarp::desktop {
 
 struct Evaluated {
-    std::uint64_t edit = 0;        ///< number of the document that it belongs to
+    std::uint64_t edit = 0;  ///< number of the document that it belongs to
     QString variant;
     std::shared_ptr<const study::Evaluation> evaluation;  ///< null where `error` says why
     QString error;
@@ -25,7 +25,7 @@ public:
     explicit Evaluator(QObject* parent = nullptr);
     ~Evaluator() override;
     /// Replaces everything asked for before; variants are done in the order given.
-    void ask(const cell::Document& document, const QStringList& variants, std::uint64_t edit);
+    void ask(std::vector<cell::Layout> layouts, std::uint64_t edit);
 
 Q_SIGNALS:
     void done(const escarp::desktop::Evaluated& result);
@@ -35,8 +35,7 @@ private:
 
     std::mutex lock_;
     std::condition_variable wake_;
-    cell::Document document_;
-    std::deque<QString> waiting_;
+    std::deque<cell::Layout> waiting_;
     std::uint64_t edit_ = 0;
     bool quit_ = false;
     inspection::StopFlag stop_{false};

@@ -17,7 +17,8 @@ struct FieldGrid {
         l->setBuddy(field);
         field->setFixedHeight(20);
         field->setMinimumWidth(60);
-        field->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);  // the column gives the width, not the longest entry
+        field->setSizePolicy(
+            QSizePolicy::Ignored, QSizePolicy::Fixed);  // the column gives the width, not the longest entry
         field->setAccessibleName(label);
         layout->addWidget(l, row, 0);
         layout->addWidget(field, row, 1, 1, unit.isEmpty() ? 2 : 1);

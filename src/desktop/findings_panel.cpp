@@ -33,7 +33,10 @@ private:
 QLabel* words(const QString& text, int pixels, bool bold, const QColor& colour) {
     auto* l = plain_label(text);
     l->setWordWrap(true);
-    l->setStyleSheet(QString("color: %1; font-size: %2px; font-weight: %3;").arg(colour.name()).arg(pixels).arg(bold ? "bold" : "normal"));
+    l->setStyleSheet(QString("color: %1; font-size: %2px; font-weight: %3;")
+                         .arg(colour.name())
+                         .arg(pixels)
+                         .arg(bold ? "bold" : "normal"));
     return l;
 }
 
@@ -47,7 +50,8 @@ QPushButton* link(const QString& text, const QString& name) {
 
 }  // namespace
 
-FindingsPanel::FindingsPanel(Workspace& workspace, QWidget* parent) : QScrollArea(parent), workspace_(workspace), page_(new QWidget), cards_(new QVBoxLayout(page_)) {
+FindingsPanel::FindingsPanel(Workspace& workspace, QWidget* parent)
+    : QScrollArea(parent), workspace_(workspace), page_(new QWidget), cards_(new QVBoxLayout(page_)) {
     setObjectName("findings");
     setAccessibleName(tr("Findings"));
     setWidgetResizable(true);
@@ -73,15 +77,19 @@ void FindingsPanel::rebuild() {
             stops += f.severity == inspection::Severity::stop;
             watches += f.severity == inspection::Severity::watch;
         }
-    now += e ? QString::number(e->inspection->poses.size()) + "/" + QString::number(e->inspection->pairs_checked) : "none";
+    now +=
+        e ? QString::number(e->inspection->poses.size()) + "/" + QString::number(e->inspection->pairs_checked) : "none";
     if (now == built_from_) return;
     built_from_ = now;
     clear(cards_);
-    auto* title = marked_label(tr("<b>FINDINGS</b> &nbsp;%1").arg(stops + watches ? tr("%1 stop \u00b7 %2 watch").arg(stops).arg(watches) : QString()));
+    auto* title =
+        marked_label(tr("<b>FINDINGS</b> &nbsp;%1")
+                         .arg(stops + watches ? tr("%1 stop \u00b7 %2 watch").arg(stops).arg(watches) : QString()));
     title->setStyleSheet("color: #5C6870; font-size: 11px;");
     cards_->addWidget(title);
     if (workspace_.previewing()) cards_->addWidget(trial_card());
-    if (!error.isEmpty()) cards_->addWidget(words(tr("This variant cannot be computed: %1").arg(error), 11, false, theme::stop));
+    if (!error.isEmpty())
+        cards_->addWidget(words(tr("This variant cannot be computed: %1").arg(error), 11, false, theme::stop));
     if (e)
         for (const auto& f : e->inspection->findings) cards_->addWidget(card(f));
     if (e && !e->cell->devices.empty()) add_summary();
@@ -94,7 +102,8 @@ QWidget* FindingsPanel::trial_card() {
     layout->setContentsMargins(12, 6, 8, 6);
     layout->setSpacing(3);
     layout->addWidget(words(tr("Trying: %1").arg(workspace_.draft_name()), 12, true, theme::ink));
-    layout->addWidget(words(tr("Every figure shows how it would be. Nothing is changed until you take it."), 11, false, theme::muted));
+    layout->addWidget(words(
+        tr("Every figure shows how it would be. Nothing is changed until you take it."), 11, false, theme::muted));
     auto* row = new QHBoxLayout;
     auto* take = link(tr("Take it"), "take_trial");
     auto* leave = link(tr("Leave it"), "leave_trial");
@@ -113,7 +122,8 @@ QWidget* FindingsPanel::card(const inspection::Finding& f) {
     auto* layout = new QVBoxLayout(made);
     layout->setContentsMargins(12, 6, 8, 6);
     layout->setSpacing(3);
-    layout->addWidget(words(theme::severity_sign(f.severity) + "  " + QString::fromStdString(f.title), 12, true, theme::severity_text(f.severity)));
+    layout->addWidget(words(theme::severity_sign(f.severity) + "  " + QString::fromStdString(f.title), 12, true,
+        theme::severity_text(f.severity)));
     layout->addWidget(words(QString::fromStdString(f.text), 11, false, theme::ink));
     auto* show = link(tr("Show"), "show");
     connect(show, &QPushButton::clicked, this, [this, f] {
@@ -128,12 +138,14 @@ QWidget* FindingsPanel::card(const inspection::Finding& f) {
     layout->addLayout(row);
     for (std::size_t i = 0; i < f.ways_out.size(); ++i) {
         const inspection::WayOut& way = f.ways_out[i];
-        auto* attempt = marked_label(QString("<a href='try' style='color:#B4521B; text-decoration:none'><b>%1</b></a>").arg(tr("Try: %1").arg(QString::fromStdString(way.label)).toHtmlEscaped()));
+        auto* attempt = marked_label(QString("<a href='try' style='color:#B4521B; text-decoration:none'><b>%1</b></a>")
+                                         .arg(tr("Try: %1").arg(QString::fromStdString(way.label)).toHtmlEscaped()));
         attempt->setObjectName("way_" + QString::number(i));
         attempt->setWordWrap(true);
         attempt->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
         attempt->setFocusPolicy(Qt::StrongFocus);
-        connect(attempt, &QLabel::linkActivated, this, [this, edit = way.edit] { QTimer::singleShot(0, this, [this, edit] { workspace_.try_out(edit, true); }); });
+        connect(attempt, &QLabel::linkActivated, this,
+            [this, edit = way.edit] { QTimer::singleShot(0, this, [this, edit] { workspace_.try_out(edit, true); }); });
         layout->addWidget(attempt);
         if (!way.effect.empty()) layout->addWidget(words(QString::fromStdString(way.effect), 11, false, theme::muted));
     }
@@ -142,10 +154,15 @@ QWidget* FindingsPanel::card(const inspection::Finding& f) {
 
 void FindingsPanel::add_summary() {
     const auto e = workspace_.evaluation();
-    auto* head = words(e->inspection->findings.empty() ? tr("NO PROBLEMS FOUND") : tr("NO OTHER PROBLEMS FOUND"), 11, true, theme::good);
+    auto* head = words(e->inspection->findings.empty() ? tr("NO PROBLEMS FOUND") : tr("NO OTHER PROBLEMS FOUND"), 11,
+        true, theme::good);
     cards_->addWidget(head);
-    cards_->addWidget(words(tr("%1 poses, %2 body pairs over %3 s of production checked%4.").arg(e->inspection->poses.size()).arg(QLocale::c().toString(static_cast<qulonglong>(e->inspection->pairs_checked))).arg(e->inspection->checked_s, 0, 'f', 0)
-                                .arg(e->run->steady ? tr("; after that everything repeats") : QString()), 11, false, theme::muted));
+    cards_->addWidget(words(tr("%1 poses, %2 body pairs over %3 s of production checked%4.")
+                                .arg(e->inspection->poses.size())
+                                .arg(QLocale::c().toString(static_cast<qulonglong>(e->inspection->pairs_checked)))
+                                .arg(e->inspection->checked_s, 0, 'f', 0)
+                                .arg(e->run->steady ? tr("; after that everything repeats") : QString()),
+        11, false, theme::muted));
 }
 
 }  // namespace escarp::desktop

@@ -42,7 +42,8 @@ void FirstSteps::put(const QString& label, const Frame& world, const cell::json&
             if (what.label != label.toStdString()) continue;
             for (const auto& [key, value] : over.items()) what.parameters[key] = value;
             std::string id;
-            if (workspace_.apply(cell::add_device_at(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), what, world, &id))) workspace_.select(QString::fromStdString(id));
+            if (workspace_.apply(cell::add_device_at(workspace_.layout(), what, world, &id)))
+                workspace_.select(QString::fromStdString(id));
             return;
         }
     } catch (const cell::InputError& e) {
@@ -68,8 +69,8 @@ std::vector<FirstSteps::Line> FirstSteps::lines() {
         task = task || (d.arm && cell::all_steps(d.task).size() >= 2);
     }
     // In front of the arm, at about half of what it reaches.
-    const Frame base = arm >= 0 ? c.devices[static_cast<std::size_t>(arm)].world : Frame::Identity();
-    const double length = arm >= 0 ? kinematics::arm_length(*c.devices[static_cast<std::size_t>(arm)].arm->model) : 0.9;
+    const Frame base = arm >= 0 ? c.devices[arm].world : Frame::Identity();
+    const double length = arm >= 0 ? kinematics::arm_length(*c.devices[arm].arm->model) : 0.9;
     const auto ahead = [base, length](double x, double y) {
         Frame f = base * geometry::make_frame({x * length, y * length, 0});
         f.translation().z() = 0;
@@ -77,36 +78,56 @@ std::vector<FirstSteps::Line> FirstSteps::lines() {
     };
     const auto on_table = [=, &c](double y) {
         if (table < 0) return ahead(0.65, y / std::max(0.1, length));
-        return Frame(c.devices[static_cast<std::size_t>(table)].world * geometry::make_frame({0, y, 0}));
+        return Frame(c.devices[table].world * geometry::make_frame({0, y, 0}));
     };
     std::vector<Line> out;
-    out.push_back({tr("Place an arm"), tr("six-axis, 900 mm class"), "first_arm", arm >= 0, [this] { put("Six-axis 900", Frame::Identity()); }});
-    out.push_back({tr("Place a table in front of it"), tr("500 x 1000 mm, 300 high"), "first_table", table >= 0, [this, ahead] { put("Table", ahead(0.68, 0), {{"length_mm", 500.0}, {"width_mm", 1000.0}, {"height_mm", 300.0}}); }});
-    out.push_back({tr("Bring parts: a full tray"), tr("or an infeed on a conveyor"), "first_supply", supply >= 0, [this, on_table] { put("Tray of parts", on_table(-0.24), {{"columns", 2}, {"rows", 3}}); }});
-    out.push_back({tr("Say where they go: an empty tray"), tr("or a fixture, a bin, a belt"), "first_collect", collect >= 0, [this, on_table] { put("Empty tray", on_table(0.24), {{"columns", 2}, {"rows", 3}}); }});
-    out.push_back({tr("Give the arm its work: pick and place"), tr("and read the cycle"), "first_task", task, [this, arm, supply, collect] {
-                       const cell::Cell& cell = *workspace_.cell();
-                       if (arm < 0 || supply < 0 || collect < 0) return Q_EMIT workspace_.refused(tr("No work yet"), tr("The arm needs a place to pick from and one to place in: do the lines above first."));
-                       const std::string id = cell.devices[static_cast<std::size_t>(arm)].id;
-                       const cell::json steps = {{{"id", "s1"}, {"do", "pick"}, {"from", cell.devices[static_cast<std::size_t>(supply)].id}}, {{"id", "s2"}, {"do", "place"}, {"in", cell.devices[static_cast<std::size_t>(collect)].id}}};
-                       workspace_.apply({tr("Pick and place with %1").arg(QString::fromStdString(cell.devices[static_cast<std::size_t>(arm)].name)).toStdString(), {cell::Operation::set("/devices/" + id + "/task", steps)}});
-                       workspace_.select(QString::fromStdString(id));
-                   }});
+    out.push_back({tr("Place an arm"), tr("six-axis, 900 mm class"), "first_arm", arm >= 0,
+        [this] { put("Six-axis 900", Frame::Identity()); }});
+    out.push_back(
+        {tr("Place a table in front of it"), tr("500 x 1000 mm, 300 high"), "first_table", table >= 0, [this, ahead] {
+             put("Table", ahead(0.68, 0), {{"length_mm", 500.0}, {"width_mm", 1000.0}, {"height_mm", 300.0}});
+         }});
+    out.push_back({tr("Bring parts: a full tray"), tr("or an infeed on a conveyor"), "first_supply", supply >= 0,
+        [this, on_table] {
+            put("Tray of parts", on_table(-0.24), {{"columns", 2}, {"rows", 3}});
+        }});
+    out.push_back({tr("Say where they go: an empty tray"), tr("or a fixture, a bin, a belt"), "first_collect",
+        collect >= 0, [this, on_table] {
+            put("Empty tray", on_table(0.24), {{"columns", 2}, {"rows", 3}});
+        }});
+    out.push_back({tr("Give the arm its work: pick and place"), tr("and read the cycle"), "first_task", task,
+        [this, arm, supply, collect] {
+            const cell::Cell& cell = *workspace_.cell();
+            if (arm < 0 || supply < 0 || collect < 0)
+                return Q_EMIT workspace_.refused(tr("No work yet"),
+                    tr("The arm needs a place to pick from and one to place in: do the lines above first."));
+            const std::string id = cell.devices[arm].id;
+            const cell::json steps = {{{"id", "s1"}, {"do", "pick"}, {"from", cell.devices[supply].id}},
+                {{"id", "s2"}, {"do", "place"}, {"in", cell.devices[collect].id}}};
+            workspace_.apply(
+                {tr("Pick and place with %1").arg(QString::fromStdString(cell.devices[arm].name)).toStdString(),
+                    {cell::Operation::set("/devices/" + id + "/task", steps)}});
+            workspace_.select(QString::fromStdString(id));
+        }});
     return out;
 }
 
 void FirstSteps::renew() {
     if (workspace_.trying()) return;
     const auto e = workspace_.evaluation();
-    if (workspace_.cell()->devices.empty() && workspace_.file().isEmpty() && !workspace_.can_undo() && !closed_) wanted_ = true;
-    if (workspace_.cell()->devices.size() > 8 || !workspace_.file().isEmpty()) wanted_ = wanted_ && workspace_.cell()->devices.empty();
+    if (workspace_.cell()->devices.empty() && workspace_.file().isEmpty() && !workspace_.can_undo() && !closed_)
+        wanted_ = true;
+    if (workspace_.cell()->devices.size() > 8 || !workspace_.file().isEmpty())
+        wanted_ = wanted_ && workspace_.cell()->devices.empty();
     const bool cycle = e && workspace_.current() && e->figures.cycle_s;
     setVisible(wanted_ && !cycle);
     if (!isVisibleTo(parentWidget())) return;
     auto* layout = static_cast<QVBoxLayout*>(this->layout());
     clear(layout);
     const std::vector<Line> all = lines();
-    auto* title = marked_label(workspace_.cell()->devices.empty() ? tr("<b>The floor is empty.</b> A first cell in five clicks:") : tr("<b>A first cell</b>, next:"));
+    auto* title =
+        marked_label(workspace_.cell()->devices.empty() ? tr("<b>The floor is empty.</b> A first cell in five clicks:")
+                                                        : tr("<b>A first cell</b>, next:"));
     layout->addWidget(title);
     bool next = true;
     for (std::size_t i = 0; i < all.size(); ++i) {
@@ -114,7 +135,8 @@ void FirstSteps::renew() {
         auto* row = new QHBoxLayout;
         auto* sign = plain_label(line.done ? QStringLiteral("\u2713") : QString::number(i + 1));
         sign->setFixedWidth(16);
-        sign->setStyleSheet(QString("font-weight: bold; color: %1;").arg(line.done ? theme::good.name() : theme::muted.name()));
+        sign->setStyleSheet(
+            QString("font-weight: bold; color: %1;").arg(line.done ? theme::good.name() : theme::muted.name()));
         row->addWidget(sign);
         auto* button = new QPushButton(line.text);
         button->setObjectName(line.name);
@@ -124,7 +146,8 @@ void FirstSteps::renew() {
             button->setStyleSheet("font-size: 13px;");
             next = false;
         }
-        connect(button, &QPushButton::clicked, this, [act = line.act] { act(); }, Qt::QueuedConnection);
+        connect(
+            button, &QPushButton::clicked, this, [act = line.act] { act(); }, Qt::QueuedConnection);
         row->addWidget(button);
         auto* hint = plain_label(line.hint);
         hint->setStyleSheet("color: #66727B; font-size: 11px;");
@@ -149,9 +172,12 @@ void FirstSteps::renew() {
     });
     layout->addLayout(more);
     for (QWidget* child : findChildren<QWidget*>())
-        if (!child->testAttribute(Qt::WA_WState_ExplicitShowHide)) child->show();  // else the layout counts it as empty until the next event
+        if (!child->testAttribute(Qt::WA_WState_ExplicitShowHide))
+            child->show();  // else the layout counts it as empty until the next event
     adjustSize();
-    if (QWidget* over = parentWidget()) move((over->width() - width()) / 2, workspace_.cell()->devices.empty() ? (over->height() - height()) / 2 : over->height() - height() - 10);
+    if (QWidget* over = parentWidget())
+        move((over->width() - width()) / 2,
+            workspace_.cell()->devices.empty() ? (over->height() - height()) / 2 : over->height() - height() - 10);
 }
 
 void FirstSteps::paintEvent(QPaintEvent*) {

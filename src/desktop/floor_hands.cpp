@@ -20,14 +20,16 @@ using geometry::Vector3;
 
 namespace {
 
-constexpr double snap_pixels = 9, grid = 0.01, fine = 0.0001;  // metres: what a drag rounds to with and without snapping
+constexpr double snap_pixels = 9, grid = 0.01,
+                 fine = 0.0001;  // metres: what a drag rounds to with and without snapping
 
 /// A conveyor that joins another hands on to it, unless it hands on already.
 void hand_on(const cell::Snap& snapped, const cell::Cell& c, const cell::json& tree, cell::Edit& edit) {
     if (!snapped.joined) return;
-    const cell::Device &from = c.devices[static_cast<std::size_t>(snapped.upstream)], &to = c.devices[static_cast<std::size_t>(snapped.downstream)];
+    const cell::Device &from = c.devices[snapped.upstream], &to = c.devices[snapped.downstream];
     const cell::json* own = cell::find(tree, "/devices/" + from.id);
-    if (!own || own->value("to", "").empty()) edit.operations.push_back(cell::Operation::set("/devices/" + from.id + "/to", to.id));
+    if (!own || own->value("to", "").empty())
+        edit.operations.push_back(cell::Operation::set("/devices/" + from.id + "/to", to.id));
 }
 
 bool is_line(const cell::Offering& what) { return what.kind == "fence" || what.kind == "marking"; }
@@ -38,7 +40,8 @@ void FloorView::set_hand(Hand hand) {
     if (hand == hand_) return;
     hand_ = hand;
     if (hand != Hand::dragging && hand != Hand::placing) guides_.clear(), lands_on_.clear();
-    setCursor(hand == Hand::placing || hand == Hand::drawing || hand == Hand::measuring ? Qt::CrossCursor : Qt::ArrowCursor);
+    setCursor(
+        hand == Hand::placing || hand == Hand::drawing || hand == Hand::measuring ? Qt::CrossCursor : Qt::ArrowCursor);
     update();
 }
 
@@ -46,6 +49,7 @@ void FloorView::set_hand(Hand hand) {
 void FloorView::drop_hand() {
     if (workspace_.trying() && !workspace_.previewing()) workspace_.drop_draft();
     placing_.reset();
+    coming_.reset();
     corners_.clear();
     set_hand(Hand::none);
 }
@@ -78,6 +82,7 @@ void FloorView::place(const cell::Offering& what) {
     drop_hand();
     if (view_.side != Side::top) set_side(Side::top);
     placing_ = what;
+    coming_.reset();
     corners_.clear();
     set_hand(is_line(what) ? Hand::drawing : Hand::placing);
     setFocus();
@@ -90,27 +95,38 @@ void FloorView::measure() {
     setFocus();
 }
 
+const FloorView::Coming& FloorView::coming() {
+    const cell::Layout& to = workspace_.layout();
+    if (!coming_ || &coming_->to.document().tree() != &to.document().tree() || coming_->to.variant() != to.variant()) {
+        std::string id;
+        const cell::Edit edit = cell::add_device(to, *placing_, "", &id);
+        coming_ = Coming{to, to.edited(edit), edit, id};
+    }
+    return *coming_;
+}
+
 void FloorView::place_to(const QPointF& pixel, bool snap) {
     try {
-        Vector3 at = floor_point(pixel);
-        std::string id;
-        const std::string variant = workspace_.variant().toStdString();
-        const cell::Document& document = workspace_.document();
-        Frame world = geometry::make_frame(at);
-        cell::Edit edit = cell::add_device_at(document, variant, simulation::standard_kinds(), *placing_, world, &id);
-        const auto cell = cell::read_cell(document.edited(variant, edit).resolved(variant), simulation::standard_kinds());
-        const int device = cell->device(id);
-        Frame wanted = cell->devices[static_cast<std::size_t>(device)].world;
-        wanted.translation().x() = at.x(), wanted.translation().y() = at.y();
-        const cell::Snap snapped = cell::snap(*cell, device, {device}, wanted, snap ? snap_pixels / view_.scale : 0, snap ? grid : 0.001);
+        const Coming& what = coming();
+        const cell::Cell& cell = what.with.cell();
+        const int device = cell.device(what.id);
+        const Vector3 at = floor_point(pixel);
+        // Where it would come to stand there: its height decides what it snaps to.
+        Frame wanted = geometry::make_frame(at);
+        const int carrier = cell::carrier_at(cell, device, at);
+        wanted.translation().z() = carrier >= 0 ? cell.devices[carrier].mount_world().translation().z() : 0.0;
+        const cell::Snap snapped =
+            cell::snap(cell, device, {device}, wanted, snap ? snap_pixels / view_.scale : 0, snap ? grid : 0.001);
         guides_ = snapped.guides;
-        edit = cell::add_device_at(document, variant, simulation::standard_kinds(), *placing_, snapped.world, &id);
-        hand_on(snapped, *cell, document.resolved(variant), edit);
+        cell::Edit edit = what.edit;
+        for (cell::Operation& op : cell::set_down(what.with, what.id, snapped.world))
+            edit.operations.push_back(std::move(op));
+        hand_on(snapped, cell, what.to.tree(), edit);
         if (workspace_.try_quietly(edit)) {
-            const int now = workspace_.cell()->device(id);
-            const int host = now >= 0 ? workspace_.cell()->devices[static_cast<std::size_t>(now)].host : -1;
-            lands_on_ = host >= 0 ? QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(host)].name) : QString();
-            dragged_ = QString::fromStdString(id);
+            const int now = workspace_.cell()->device(what.id);
+            const int host = now >= 0 ? workspace_.cell()->devices[now].host : -1;
+            lands_on_ = host >= 0 ? QString::fromStdString(workspace_.cell()->devices[host].name) : QString();
+            dragged_ = QString::fromStdString(what.id);
         }
     } catch (const cell::InputError& e) {
         drop_hand();
@@ -122,6 +138,7 @@ void FloorView::finish_placing() {
     if (!workspace_.trying()) return drop_hand();
     const QString id = dragged_;
     placing_.reset();
+    coming_.reset();
     set_hand(Hand::none);
     workspace_.take_draft();
     workspace_.select(id);
@@ -134,16 +151,20 @@ void FloorView::finish_drawing(bool closed) {
     for (const Vector3& c : corners_) box.add(c);
     const Vector3 middle = 0.5 * (box.low + box.high);
     cell::json points = cell::json::array();
-    for (const Vector3& c : corners_) points.push_back({std::round(1e4 * (c - middle).x()) / 10, std::round(1e4 * (c - middle).y()) / 10});
+    for (const Vector3& c : corners_)
+        points.push_back({std::round(1e4 * (c - middle).x()) / 10, std::round(1e4 * (c - middle).y()) / 10});
     if (closed && what.kind == "fence") points.push_back(points.front());
     what.parameters["points_mm"] = points;
     if (what.kind == "marking") what.parameters["closed"] = closed;
     placing_.reset();
+    coming_.reset();
     corners_.clear();
     set_hand(Hand::none);
     try {
         std::string id;
-        if (workspace_.apply(cell::add_device_at(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), what, geometry::make_frame({middle.x(), middle.y(), 0}), &id))) workspace_.select(QString::fromStdString(id));
+        if (workspace_.apply(
+                cell::add_device_at(workspace_.layout(), what, geometry::make_frame({middle.x(), middle.y(), 0}), &id)))
+            workspace_.select(QString::fromStdString(id));
     } catch (const cell::InputError& e) {
         Q_EMIT workspace_.refused(tr("Nothing was added"), QString::fromStdString(e.problems().front().message));
     }
@@ -152,16 +173,17 @@ void FloorView::finish_drawing(bool closed) {
 void FloorView::begin_drag(const QPointF& at, int device) {
     const cell::Cell& c = *workspace_.cell();
     // An arm takes along the pedestal that carries nothing else.
-    const int root = c.devices[static_cast<std::size_t>(device)].arm ? inspection::movable_root(c, device) : device;
-    dragged_ = QString::fromStdString(c.devices[static_cast<std::size_t>(root)].id);
+    const int root = c.devices[device].arm ? inspection::movable_root(c, device) : device;
+    dragged_ = QString::fromStdString(c.devices[root].id);
     moving_.clear();
-    for (const int i : workspace_.selected_indexes()) moving_.push_back(c.devices[static_cast<std::size_t>(i)].arm ? inspection::movable_root(c, i) : i);
+    for (const int i : workspace_.selected_indexes())
+        moving_.push_back(c.devices[i].arm ? inspection::movable_root(c, i) : i);
     if (std::find(moving_.begin(), moving_.end(), root) == moving_.end()) moving_.push_back(root);
-    std::erase_if(moving_, [&](int i) { return c.devices[static_cast<std::size_t>(i)].locked; });
+    std::erase_if(moving_, [&](int i) { return c.devices[i].locked; });
     moving_ = cell::tops(c, moving_);
     before_ = workspace_.cell();
     held_evaluation_ = workspace_.evaluation();
-    start_ = c.devices[static_cast<std::size_t>(root)].world;
+    start_ = c.devices[root].world;
     grabbed_ = at;
     set_hand(Hand::armed);
 }
@@ -169,8 +191,8 @@ void FloorView::begin_drag(const QPointF& at, int device) {
 void FloorView::drag_to(const QPointF& pixel, bool snap) {
     const cell::Cell& c = *before_;
     const int index = c.device(dragged_.toStdString());
-    if (index < 0 || moving_.empty() || c.devices[static_cast<std::size_t>(index)].locked) return;
-    const cell::Device& d = c.devices[static_cast<std::size_t>(index)];
+    if (index < 0 || moving_.empty() || c.devices[index].locked) return;
+    const cell::Device& d = c.devices[index];
     Vector3 by = floor_point(pixel) - floor_point(grabbed_);
     if (view_.side == Side::front || view_.side == Side::side) {  // seen from the side the height can be drawn too
         const double up = view_.to_flat(pixel).y() - view_.to_flat(grabbed_).y();
@@ -188,12 +210,13 @@ void FloorView::drag_to(const QPointF& pixel, bool snap) {
         guides_ = snapped.guides;
         if (moving_.size() == 1) {  // set down on something it stands on it; drawn off it stands on what is there
             const int carrier = cell::carrier_at(c, index, wanted.translation());
-            const bool hosted_apart = d.host >= 0 && (d.look == cell::Look::source || d.look == cell::Look::sink || d.look == cell::Look::sensor);
+            const bool hosted_apart = d.host >= 0 && (d.look == cell::Look::source || d.look == cell::Look::sink ||
+                                                         d.look == cell::Look::sensor);
             if (carrier != d.host && !(hosted_apart && carrier < 0)) {
                 host = carrier;
-                wanted.translation().z() = carrier >= 0 ? c.devices[static_cast<std::size_t>(carrier)].mount_world().translation().z() : 0.0;
+                wanted.translation().z() = carrier >= 0 ? c.devices[carrier].mount_world().translation().z() : 0.0;
             }
-            lands_on_ = carrier >= 0 ? QString::fromStdString(c.devices[static_cast<std::size_t>(carrier)].name) : QString();
+            lands_on_ = carrier >= 0 ? QString::fromStdString(c.devices[carrier].name) : QString();
         }
     } else {
         const double step = snap ? grid : fine;
@@ -203,9 +226,10 @@ void FloorView::drag_to(const QPointF& pixel, bool snap) {
     cell::Edit edit{tr("Move %1").arg(QString::fromStdString(d.name)).toStdString(), {}};
     if (moving_.size() == 1) {
         edit.operations = cell::place_at(c, index, wanted, host);
-        hand_on(snapped, c, workspace_.document().resolved(workspace_.variant().toStdString()), edit);
-        if (host && *host >= 0 && d.look == cell::Look::source && c.devices[static_cast<std::size_t>(*host)].look == cell::Look::belt)  // an infeed feeds the belt it stands on
-            edit.operations.push_back(cell::Operation::set("/devices/" + d.id + "/to", c.devices[static_cast<std::size_t>(*host)].id));
+        hand_on(snapped, c, workspace_.layout().tree(), edit);
+        if (host && *host >= 0 && d.look == cell::Look::source &&
+            c.devices[*host].look == cell::Look::belt)  // an infeed feeds the belt it stands on
+            edit.operations.push_back(cell::Operation::set("/devices/" + d.id + "/to", c.devices[*host].id));
     } else {
         edit = cell::move_by(c, moving_, wanted.translation() - start_.translation());
     }
@@ -222,8 +246,11 @@ void FloorView::turn_to(const QPointF& pixel, bool snap) {
     const double step = snap ? geometry::pi / 12 : geometry::pi / 1800;
     angle = std::round(angle / step) * step;
     Frame turned = start_;
-    turned.linear() = (geometry::rotation(Vector3::UnitZ(), angle - geometry::to_triple(start_.linear()).z()) * start_.linear()).eval();
-    const cell::Edit edit{tr("Turn %1").arg(QString::fromStdString(c.devices[static_cast<std::size_t>(index)].name)).toStdString(), cell::place_at(c, index, turned)};
+    turned.linear() =
+        (geometry::rotation(Vector3::UnitZ(), angle - geometry::to_triple(start_.linear()).z()) * start_.linear())
+            .eval();
+    const cell::Edit edit{tr("Turn %1").arg(QString::fromStdString(c.devices[index].name)).toStdString(),
+        cell::place_at(c, index, turned)};
     if (edit.operations.empty()) workspace_.drop_draft();
     else workspace_.try_quietly(edit);
 }
@@ -246,7 +273,8 @@ void FloorView::mousePressEvent(QMouseEvent* event) {
     }
     if (hand_ == Hand::drawing) {
         const Vector3 corner = corner_point(pressed_, event->modifiers());
-        if (corners_.size() > 2 && (corner - corners_.front()).norm() * view_.scale < snap_pixels) return finish_drawing(true);
+        if (corners_.size() > 2 && (corner - corners_.front()).norm() * view_.scale < snap_pixels)
+            return finish_drawing(true);
         corners_.push_back(corner);
         hover_ = corner;
         return update();
@@ -256,7 +284,9 @@ void FloorView::mousePressEvent(QMouseEvent* event) {
         corners_.push_back(corner_point(pressed_, event->modifiers()));
         if (corners_.size() == 2) {
             const Vector3 d = corners_[1] - corners_[0];
-            measured_ = tr("%1 mm (x %2, y %3)").arg(shown_number(std::round(1e4 * d.norm()) / 10), shown_number(std::round(1e4 * d.x()) / 10), shown_number(std::round(1e4 * d.y()) / 10));
+            measured_ = tr("%1 mm (x %2, y %3)")
+                            .arg(shown_number(std::round(1e4 * d.norm()) / 10),
+                                shown_number(std::round(1e4 * d.x()) / 10), shown_number(std::round(1e4 * d.y()) / 10));
         }
         if (corners_.size() == 2) Q_EMIT points_measured(corners_[0], corners_[1]);
         return update();
@@ -275,7 +305,7 @@ void FloorView::mousePressEvent(QMouseEvent* event) {
         moving_ = {c.device(workspace_.selection().device.toStdString())};
         const int selected = c.device(workspace_.selection().device.toStdString());
         dragged_ = workspace_.selection().device;
-        start_ = c.devices[static_cast<std::size_t>(selected)].world;
+        start_ = c.devices[selected].world;
         return set_hand(Hand::turning);
     }
     const std::vector<int> under = devices_at(pressed_);
@@ -287,13 +317,13 @@ void FloorView::mousePressEvent(QMouseEvent* event) {
         return;
     }
     const cell::Cell& c = *workspace_.cell();
-    const auto id = [&](int device) { return QString::fromStdString(c.devices[static_cast<std::size_t>(device)].id); };
+    const auto id = [&](int device) { return QString::fromStdString(c.devices[device].id); };
     if (event->modifiers() & Qt::ShiftModifier) return workspace_.toggle(id(under.front()));
     int chosen = under.front();
     for (const int device : under)
-        if (workspace_.is_selected(c.devices[static_cast<std::size_t>(device)].id)) chosen = device;
-    if (!workspace_.is_selected(c.devices[static_cast<std::size_t>(chosen)].id)) workspace_.select_devices(workspace_.group_of(id(chosen)));
-    begin_drag(pressed_, c.device(c.devices[static_cast<std::size_t>(chosen)].id));
+        if (workspace_.is_selected(c.devices[device].id)) chosen = device;
+    if (!workspace_.is_selected(c.devices[chosen].id)) workspace_.select_devices(workspace_.group_of(id(chosen)));
+    begin_drag(pressed_, c.device(c.devices[chosen].id));
 }
 
 void FloorView::mouseMoveEvent(QMouseEvent* event) {
@@ -303,9 +333,13 @@ void FloorView::mouseMoveEvent(QMouseEvent* event) {
     last_ = at;
     switch (hand_) {
         case Hand::none: {
-            const bool number = std::any_of(dimensions_.begin(), dimensions_.end(), [&](const Dimension& d) { return d.box.contains(at); });
+            const bool number = std::any_of(
+                dimensions_.begin(), dimensions_.end(), [&](const Dimension& d) { return d.box.contains(at); });
             const QPointF handle = turn_handle();
-            setCursor(number ? Qt::IBeamCursor : !handle.isNull() && QLineF(handle, at).length() < 9 ? Qt::PointingHandCursor : devices_at(at).empty() ? Qt::ArrowCursor : Qt::SizeAllCursor);
+            setCursor(number                                                ? Qt::IBeamCursor
+                      : !handle.isNull() && QLineF(handle, at).length() < 9 ? Qt::PointingHandCursor
+                      : devices_at(at).empty()                              ? Qt::ArrowCursor
+                                                                            : Qt::SizeAllCursor);
             return;
         }
         case Hand::panning:
@@ -343,14 +377,16 @@ void FloorView::mouseReleaseEvent(QMouseEvent* event) {
     if (was == Hand::placing || was == Hand::drawing || was == Hand::measuring) return;
     set_hand(Hand::none);
     const cell::Cell& c = *workspace_.cell();
-    const auto id = [&](int device) { return QString::fromStdString(c.devices[static_cast<std::size_t>(device)].id); };
+    const auto id = [&](int device) { return QString::fromStdString(c.devices[device].id); };
     if (was == Hand::tool) return;
     if (was == Hand::dragging || was == Hand::turning) return workspace_.take_draft();
     if (was == Hand::banding) {
         const QRectF band = QRectF(pressed_, event->position()).normalized();
         QStringList inside = workspace_.selected();
         for (std::size_t i = 0; i < c.devices.size(); ++i)
-            if (!workspace_.hidden(c.devices[i].id) && band.contains(pixel_box(static_cast<int>(i))) && !inside.contains(id(static_cast<int>(i)))) inside << id(static_cast<int>(i));
+            if (!workspace_.hidden(c.devices[i].id) && band.contains(pixel_box(static_cast<int>(i))) &&
+                !inside.contains(id(static_cast<int>(i))))
+                inside << id(static_cast<int>(i));
         return workspace_.select_devices(inside);
     }
     if (event->button() == Qt::RightButton && (event->position() - pressed_).manhattanLength() < 4) {
@@ -370,8 +406,10 @@ void FloorView::mouseDoubleClickEvent(QMouseEvent* event) {
     // One device out of its group, ready for exact numbers.
     const std::vector<int> under = devices_at(event->position());
     if (under.empty()) return;
-    const QString id = QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(under.front())].id);
-    workspace_.select(workspace_.selected().size() > 1 || workspace_.selection().device.isEmpty() ? id : workspace_.selection().device);
+    const QString id = QString::fromStdString(workspace_.cell()->devices[under.front()].id);
+    workspace_.select(workspace_.selected().size() > 1 || workspace_.selection().device.isEmpty()
+                          ? id
+                          : workspace_.selection().device);
     tag_->enter("place_x");
 }
 
@@ -388,8 +426,8 @@ void FloorView::nudge(const Vector3& by) {
     const cell::Cell& c = *workspace_.cell();
     std::vector<int> devices;
     for (const int i : workspace_.selected_indexes()) {
-        const int root = c.devices[static_cast<std::size_t>(i)].arm ? inspection::movable_root(c, i) : i;
-        if (!c.devices[static_cast<std::size_t>(root)].locked) devices.push_back(root);
+        const int root = c.devices[i].arm ? inspection::movable_root(c, i) : i;
+        if (!c.devices[root].locked) devices.push_back(root);
     }
     if (!devices.empty()) workspace_.apply(cell::move_by(c, devices, by));
 }
@@ -397,13 +435,14 @@ void FloorView::nudge(const Vector3& by) {
 void FloorView::turn(double angle) {
     const cell::Cell& c = *workspace_.cell();
     std::vector<int> devices = workspace_.selected_indexes();
-    std::erase_if(devices, [&](int i) { return c.devices[static_cast<std::size_t>(i)].locked; });
+    std::erase_if(devices, [&](int i) { return c.devices[i].locked; });
     if (!devices.empty()) workspace_.apply(cell::turn_by(c, devices, angle));
 }
 
 void FloorView::keyPressEvent(QKeyEvent* event) {
     const double step = event->modifiers() & Qt::ShiftModifier ? 0.001 : 0.01;
-    const Vector3 right = view_.side == Side::corner ? Vector3::UnitX() : view_.right(), up = view_.side == Side::corner ? Vector3::UnitY() : view_.up();
+    const Vector3 right = view_.side == Side::corner ? Vector3::UnitX() : view_.right(),
+                  up = view_.side == Side::corner ? Vector3::UnitY() : view_.up();
     switch (event->key()) {
         case Qt::Key_Left: return nudge(-step * right);
         case Qt::Key_Right: return nudge(step * right);
@@ -441,10 +480,11 @@ void FloorView::edit_dimension(const Dimension& d) {
     const double was = d.metres;
     const Vector3 away = d.away;
     const auto edit = [this, device, was, away](double mm) -> cell::Edit {
-        const auto c = cell::read_cell(workspace_.document().resolved(workspace_.variant().toStdString()), simulation::standard_kinds());
+        const auto c = workspace_.layout().shared_cell();
         const int index = c->device(device.toStdString());
         if (index < 0) return {};
-        const bool rides = c->devices[static_cast<std::size_t>(index)].host >= 0 && !c->devices[static_cast<std::size_t>(index)].arm && c->devices[static_cast<std::size_t>(c->devices[static_cast<std::size_t>(index)].host)].look == cell::Look::structure;
+        const bool rides = c->devices[index].host >= 0 && !c->devices[index].arm &&
+                           c->devices[c->devices[index].host].look == cell::Look::structure;
         return cell::move_by(*c, {rides ? index : c->root(index)}, (1e-3 * mm - was) * away);
     };
     const auto close = [this] {

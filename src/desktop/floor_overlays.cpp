@@ -35,7 +35,9 @@ double FloorView::working_height() const {
     double sum = 0;
     int n = 0;
     for (const inspection::PoseNeed& need : e->inspection->poses) {
-        if (!workspace_.selection().device.isEmpty() && e->cell->devices[static_cast<std::size_t>(need.arm)].id != workspace_.selection().device.toStdString()) continue;
+        if (!workspace_.selection().device.isEmpty() &&
+            e->cell->devices[need.arm].id != workspace_.selection().device.toStdString())
+            continue;
         sum += need.tool_world.translation().z();
         ++n;
     }
@@ -64,7 +66,8 @@ void FloorView::draw_reach(QPainter& p) {
     const cell::Cell& c = *workspace_.cell();
     const auto e = workspace_.evaluation();
     for (const cell::Device& d : c.devices) {
-        if (!d.arm || !d.arm->solver->closed_form() || workspace_.hidden(d.id)) continue;  // a searched field would take minutes
+        if (!d.arm || !d.arm->solver->closed_form() || workspace_.hidden(d.id))
+            continue;  // a searched field would take minutes
         const bool selected = d.id == workspace_.selection().device.toStdString();
         if (!selected && !workspace_.selection().device.isEmpty()) continue;
         double height = working_height() - d.world.translation().z();
@@ -72,7 +75,7 @@ void FloorView::draw_reach(QPainter& p) {
         std::optional<geometry::Matrix3> orientation;
         if (e && selected && !workspace_.selection().step.isEmpty())
             for (const inspection::PoseNeed& n : e->inspection->poses)
-                if (n.step_id == workspace_.selection().step.toStdString() && e->cell->devices[static_cast<std::size_t>(n.arm)].id == d.id) {
+                if (n.step_id == workspace_.selection().step.toStdString() && e->cell->devices[n.arm].id == d.id) {
                     const geometry::Matrix3 wanted = d.world.linear().transpose() * n.tool_world.linear();
                     if (wanted(2, 2) > -0.9999) orientation = wanted;
                     height = std::round(1e3 * (n.tool_world.translation().z() - d.world.translation().z())) * 1e-3;
@@ -85,13 +88,18 @@ void FloorView::draw_reach(QPainter& p) {
         if (r.key != key) {
             if (reach_.size() > 40) return reach_.clear();
             r.key = key;
-            r.field = kinematics::reach_field(*d.arm->model, *d.arm->solver, d.arm->tool_frame, height, 0.025, orientation ? &*orientation : nullptr);
+            r.field = kinematics::reach_field(
+                *d.arm->model, *d.arm->solver, d.arm->tool_frame, height, 0.025, orientation ? &*orientation : nullptr);
             r.image = QImage(r.field.size, r.field.size, QImage::Format_ARGB32_Premultiplied);
             r.image.fill(Qt::transparent);
             for (int row = 0; row < r.field.size; ++row)
                 for (int column = 0; column < r.field.size; ++column) {
-                    const float margin = r.field.margin[static_cast<std::size_t>(row * r.field.size + column)];
-                    if (margin > 0) r.image.setPixel(column, r.field.size - 1 - row, margin < 0.025f ? dyed(theme::good, 95) : margin < 0.1f ? dyed(theme::good, 40) : dyed(theme::good, 22));
+                    const float margin = r.field.margin[row * r.field.size + column];
+                    if (margin > 0)
+                        r.image.setPixel(column, r.field.size - 1 - row,
+                            margin < 0.025f ? dyed(theme::good, 95)
+                            : margin < 0.1f ? dyed(theme::good, 40)
+                                            : dyed(theme::good, 22));
                 }
         }
         // The field is the arm's own: it turns and moves with the base.
@@ -127,7 +135,7 @@ void FloorView::draw_base_field(QPainter& p) {
     const auto e = workspace_.evaluation();
     const int arm = base_arm();
     if (!e || arm < 0) return;
-    const cell::Device& d = workspace_.cell()->devices[static_cast<std::size_t>(arm)];
+    const cell::Device& d = workspace_.cell()->devices[arm];
     const int there = e->cell->device(d.id);
     if (there < 0 || !d.arm->solver->closed_form()) return;
     cell::ContentKey content;
@@ -156,7 +164,8 @@ void FloorView::draw_base_field(QPainter& p) {
     if (f.columns > 0) {
         const QPointF corner = view_.flat_to_pixels(f.x - 0.5 * f.cell, f.y + (f.rows - 0.5) * f.cell);
         p.setRenderHint(QPainter::SmoothPixmapTransform, false);
-        p.drawImage(QRectF(corner, QSizeF(f.columns * f.cell * view_.scale, f.rows * f.cell * view_.scale)), base_.image);
+        p.drawImage(
+            QRectF(corner, QSizeF(f.columns * f.cell * view_.scale, f.rows * f.cell * view_.scale)), base_.image);
     }
     if (f.best >= 0) {
         const Frame best = f.base_at(f.best, d.world);
@@ -166,9 +175,13 @@ void FloorView::draw_base_field(QPainter& p) {
         p.drawEllipse(at, 9, 9);
         p.drawLine(at - QPointF(13, 0), at + QPointF(13, 0));
         p.drawLine(at - QPointF(0, 13), at + QPointF(0, 13));
-        legend = tr("%1 reaches all %2 poses where shaded; cross: %3 mm to spare").arg(name).arg(f.poses).arg(std::lround(1e3 * f.margin[static_cast<std::size_t>(f.best)]));
+        legend = tr("%1 reaches all %2 poses where shaded; cross: %3 mm to spare")
+                     .arg(name)
+                     .arg(f.poses)
+                     .arg(std::lround(1e3 * f.margin[f.best]));
     } else {
-        legend = f.poses == 0 ? tr("%1 has no pose to reach yet: give it a pick and a place").arg(name) : tr("No base position of %1 reaches all %2 poses").arg(name).arg(f.poses);
+        legend = f.poses == 0 ? tr("%1 has no pose to reach yet: give it a pick and a place").arg(name)
+                              : tr("No base position of %1 reaches all %2 poses").arg(name).arg(f.poses);
     }
     p.setPen(f.best >= 0 ? theme::good : theme::stop);
     theme::text(p, QRectF(10, height() - 22, width() - 20, 18), legend);
@@ -179,24 +192,25 @@ bool FloorView::take_best_base() {
     const int arm = base_arm();
     if (!e || arm < 0) return false;
     const cell::Cell& c = *workspace_.cell();
-    const cell::Device& d = c.devices[static_cast<std::size_t>(arm)];
+    const cell::Device& d = c.devices[arm];
     const int there = e->cell->device(d.id);
     if (there < 0) return false;
     const inspection::BaseField f = inspection::base_field(*e->cell, there, e->inspection->poses);
     if (f.best < 0) return false;
     const Frame goal = f.base_at(f.best, d.world);
     const int root = inspection::movable_root(c, arm);
-    const Frame moved = goal * d.world.inverse() * c.devices[static_cast<std::size_t>(root)].world;
-    return workspace_.apply({tr("Put %1 where it reaches best").arg(QString::fromStdString(d.name)).toStdString(), cell::place_at(c, root, moved)});
+    const Frame moved = goal * d.world.inverse() * c.devices[root].world;
+    return workspace_.apply({tr("Put %1 where it reaches best").arg(QString::fromStdString(d.name)).toStdString(),
+        cell::place_at(c, root, moved)});
 }
 
 void FloorView::draw_needs(QPainter& p) const {
     const auto e = workspace_.evaluation();
     if (!e || view_.side != Side::top || workspace_.selection().device.isEmpty()) return;
     for (const inspection::PoseNeed& n : e->inspection->poses) {
-        const bool own = e->cell->devices[static_cast<std::size_t>(n.arm)].id == workspace_.selection().device.toStdString();
+        const bool own = e->cell->devices[n.arm].id == workspace_.selection().device.toStdString();
         // While something is dragged, the poses on it are what matters.
-        const bool touched = n.other >= 0 && workspace_.is_selected(e->cell->devices[static_cast<std::size_t>(n.other)].id);
+        const bool touched = n.other >= 0 && workspace_.is_selected(e->cell->devices[n.other].id);
         if (!own && !touched) continue;
         const QPointF at = view_.to_pixels(n.tool_world.translation());
         const QColor c = !n.reached ? theme::stop : n.reach.margin < 0.025 ? theme::watch : theme::good;
@@ -218,18 +232,20 @@ void FloorView::draw_needs(QPainter& p) const {
 }
 
 QPointF FloorView::tool_handle() const {
-    if (workspace_.arm_by_hand() < 0 || workspace_.by_hand().frame == ByHand::Frame::joint || workspace_.playing()) return {};
+    if (workspace_.arm_by_hand() < 0 || workspace_.by_hand().frame == ByHand::Frame::joint || workspace_.playing())
+        return {};
     return view_.to_pixels(workspace_.tool_by_hand().translation());
 }
 
 QPointF FloorView::turn_handle() const {
     const cell::Cell& c = *workspace_.cell();
     const int selected = c.device(workspace_.selection().device.toStdString());
-    if (selected < 0 || view_.side != Side::top || c.devices[static_cast<std::size_t>(selected)].locked) return {};
-    const cell::Device& d = c.devices[static_cast<std::size_t>(selected)];
+    if (selected < 0 || view_.side != Side::top || c.devices[selected].locked) return {};
+    const cell::Device& d = c.devices[selected];
     const geometry::Box3 box = d.extent();
     const double ahead = box.empty() ? 0.1 : std::max(std::abs(box.high.x()), std::abs(box.low.x()));
-    const QPointF origin = view_.to_pixels(d.world.translation()), edge = view_.to_pixels(d.world * Vector3(ahead, 0, 0));
+    const QPointF origin = view_.to_pixels(d.world.translation()),
+                  edge = view_.to_pixels(d.world * Vector3(ahead, 0, 0));
     const double length = QLineF(origin, edge).length();
     if (length < 1) return origin + QPointF(26, 0);
     return origin + (edge - origin) * ((length + 22) / length);
@@ -238,7 +254,7 @@ QPointF FloorView::turn_handle() const {
 void FloorView::draw_selection(QPainter& p) {
     dimensions_.clear();
     for (const int device : workspace_.selected_indexes()) {
-        const cell::Device& d = workspace_.cell()->devices[static_cast<std::size_t>(device)];
+        const cell::Device& d = workspace_.cell()->devices[device];
         const bool first = QString::fromStdString(d.id) == workspace_.selection().device;
         p.setBrush(Qt::NoBrush);
         p.setPen(QPen(theme::accent, first ? 1.6 : 1.1, d.locked ? Qt::SolidLine : Qt::DotLine));
@@ -252,7 +268,7 @@ void FloorView::draw_selection(QPainter& p) {
     if (!handle.isNull() && hand_ != Hand::placing) {
         const int selected = workspace_.cell()->device(workspace_.selection().device.toStdString());
         p.setPen(QPen(theme::accent, 1));
-        p.drawLine(view_.to_pixels(workspace_.cell()->devices[static_cast<std::size_t>(selected)].world.translation()), handle);
+        p.drawLine(view_.to_pixels(workspace_.cell()->devices[selected].world.translation()), handle);
         p.setBrush(hand_ == Hand::turning ? theme::accent : theme::panel);
         p.drawEllipse(handle, 5, 5);
     }
@@ -272,7 +288,8 @@ void FloorView::draw_selection(QPainter& p) {
         p.setPen(QPen(theme::accent, 1.6));
         p.setBrush(hand_ == Hand::tool ? theme::accent : theme::panel);
         p.drawEllipse(tool, 6, 6);
-        for (const QPointF& way : {QPointF(1, 0), QPointF(-1, 0), QPointF(0, 1), QPointF(0, -1)}) p.drawLine(tool + 6 * way, tool + 11 * way);
+        for (const QPointF& way : {QPointF(1, 0), QPointF(-1, 0), QPointF(0, 1), QPointF(0, -1)})
+            p.drawLine(tool + 6 * way, tool + 11 * way);
     }
     if (workspace_.shown().dimensions) draw_dimensions(p);
 }
@@ -282,9 +299,10 @@ void FloorView::draw_dimensions(QPainter& p) {
     const cell::Cell& c = *workspace_.cell();
     const int selected = c.device(workspace_.selection().device.toStdString());
     if (selected < 0 || view_.side != Side::top || workspace_.selected().size() > 1) return;
-    const cell::Device& d = c.devices[static_cast<std::size_t>(selected)];
-    // A thing on a table is measured to what else stands there and to the table's edges; the rest to what stands on the floor.
-    const bool rides = d.host >= 0 && !d.arm && c.devices[static_cast<std::size_t>(d.host)].look == cell::Look::structure;
+    const cell::Device& d = c.devices[selected];
+    // A thing on a table is measured to what else stands there and to the table's edges; the rest to what stands on the
+    // floor.
+    const bool rides = d.host >= 0 && !d.arm && c.devices[d.host].look == cell::Look::structure;
     const int own_root = rides ? selected : c.root(selected);
     const geometry::Box3 own = cell::world_extent(c, own_root);
     struct Nearest {
@@ -299,17 +317,26 @@ void FloorView::draw_dimensions(QPainter& p) {
     for (std::size_t i = 0; i < c.devices.size(); ++i) {
         const int device = static_cast<int>(i);
         const bool level = rides ? c.devices[i].host == d.host : c.devices[i].host < 0;
-        if (!level || device == own_root || c.stands_on(device, own_root) || workspace_.hidden(c.devices[i].id)) continue;
+        if (!level || device == own_root || c.stands_on(device, own_root) || workspace_.hidden(c.devices[i].id))
+            continue;
         const geometry::Box3 b = cell::world_extent(c, device);
-        if (b.low.y() < own.high.y() && b.high.y() > own.low.y()) keep(near[0], b.low.x() - own.high.x(), device, b, false), keep(near[1], own.low.x() - b.high.x(), device, b, false);
-        if (b.low.x() < own.high.x() && b.high.x() > own.low.x()) keep(near[2], b.low.y() - own.high.y(), device, b, false), keep(near[3], own.low.y() - b.high.y(), device, b, false);
+        if (b.low.y() < own.high.y() && b.high.y() > own.low.y())
+            keep(near[0], b.low.x() - own.high.x(), device, b, false),
+                keep(near[1], own.low.x() - b.high.x(), device, b, false);
+        if (b.low.x() < own.high.x() && b.high.x() > own.low.x())
+            keep(near[2], b.low.y() - own.high.y(), device, b, false),
+                keep(near[3], own.low.y() - b.high.y(), device, b, false);
     }
     if (rides) {
         const geometry::Box3 b = cell::world_extent(c, d.host);
-        keep(near[0], b.high.x() - own.high.x(), d.host, b, true), keep(near[1], own.low.x() - b.low.x(), d.host, b, true);
-        keep(near[2], b.high.y() - own.high.y(), d.host, b, true), keep(near[3], own.low.y() - b.low.y(), d.host, b, true);
+        keep(near[0], b.high.x() - own.high.x(), d.host, b, true),
+            keep(near[1], own.low.x() - b.low.x(), d.host, b, true);
+        keep(near[2], b.high.y() - own.high.y(), d.host, b, true),
+            keep(near[3], own.low.y() - b.low.y(), d.host, b, true);
     }
-    const auto overlap = [](double a0, double a1, double b0, double b1) { return 0.5 * (std::max(a0, b0) + std::min(a1, b1)); };
+    const auto overlap = [](double a0, double a1, double b0, double b1) {
+        return 0.5 * (std::max(a0, b0) + std::min(a1, b1));
+    };
     const Vector3 away[] = {-Vector3::UnitX(), Vector3::UnitX(), -Vector3::UnitY(), Vector3::UnitY()};
     for (int k = 0; k < 4; ++k) {
         const Nearest& n = near[k];
@@ -363,7 +390,8 @@ void FloorView::draw_hand(QPainter& p) const {
         const QPointF a = view_.to_pixels(g.from), b = view_.to_pixels(g.to);
         p.setPen(QPen(theme::accent, 1, Qt::DashLine));
         p.drawLine(a, b);
-        p.drawText(QPointF(std::clamp(b.x() + 4, 4.0, width() - 120.0), std::clamp(b.y() - 4, 36.0, height() - 8.0)), QString::fromStdString(g.words));
+        p.drawText(QPointF(std::clamp(b.x() + 4, 4.0, width() - 120.0), std::clamp(b.y() - 4, 36.0, height() - 8.0)),
+            QString::fromStdString(g.words));
     }
     if (hand_ == Hand::banding) {
         p.setPen(QPen(theme::accent, 1, Qt::DashLine));
@@ -378,8 +406,12 @@ void FloorView::draw_hand(QPainter& p) const {
     p.setBrush(Qt::NoBrush);
     p.drawPolyline(line);
     for (const QPointF& q : line) p.drawEllipse(q, 3, 3);
-    const Vector3 a = hand_ == Hand::drawing ? corners_.back() : corners_.front(), b = hand_ == Hand::drawing || corners_.size() == 1 ? hover_ : corners_[1];
-    const QString words = tr("%1   x %2   y %3").arg(shown_number(std::round(1e4 * (b - a).norm()) / 10), shown_number(std::round(1e4 * (b - a).x()) / 10), shown_number(std::round(1e4 * (b - a).y()) / 10));
+    const Vector3 a = hand_ == Hand::drawing ? corners_.back() : corners_.front(),
+                  b = hand_ == Hand::drawing || corners_.size() == 1 ? hover_ : corners_[1];
+    const QString words =
+        tr("%1   x %2   y %3")
+            .arg(shown_number(std::round(1e4 * (b - a).norm()) / 10), shown_number(std::round(1e4 * (b - a).x()) / 10),
+                shown_number(std::round(1e4 * (b - a).y()) / 10));
     p.setFont(theme::font(11, true));
     QRectF box(0, 0, QFontMetricsF(p.font()).horizontalAdvance(words) + 10, 17);
     box.moveCenter((view_.to_pixels(a) + view_.to_pixels(b)) / 2 + QPointF(0, -14));

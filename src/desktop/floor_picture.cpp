@@ -16,7 +16,8 @@ namespace {
 constexpr qint64 largest_file = 8 << 20;
 constexpr int drawn_width = 2400;  // pixels; finer drawings are thinned to it
 
-/// A drawing without the pictures that it refers to: they would be read from wherever it says. Those that it holds itself stay.
+/// A drawing without the pictures that it refers to: they would be read from wherever it says. Those that it holds
+/// itself stay.
 QByteArray without_references(const QByteArray& svg) {
     QByteArray out;
     QXmlStreamReader in(svg);
@@ -26,11 +27,15 @@ QByteArray without_references(const QByteArray& svg) {
         in.readNext();
         const auto refers = [&] {
             const QXmlStreamAttributes all = in.attributes();
-            return std::any_of(all.begin(), all.end(), [](const QXmlStreamAttribute& a) { return a.name() == QLatin1String("href") && !a.value().trimmed().startsWith(QLatin1Char('#')) && !a.value().trimmed().startsWith(QLatin1String("data:")); });
+            return std::any_of(all.begin(), all.end(), [](const QXmlStreamAttribute& a) {
+                return a.name() == QLatin1String("href") && !a.value().trimmed().startsWith(QLatin1Char('#')) &&
+                       !a.value().trimmed().startsWith(QLatin1String("data:"));
+            });
         };
         if (in.isStartElement() && (left_out > 0 || refers())) ++left_out;
         else if (in.isEndElement() && left_out > 0) --left_out;
-        else if (left_out == 0 && !in.isDTD() && !in.isEntityReference() && in.tokenType() != QXmlStreamReader::Invalid) kept.writeCurrentToken(in);
+        else if (left_out == 0 && !in.isDTD() && !in.isEntityReference() && in.tokenType() != QXmlStreamReader::Invalid)
+            kept.writeCurrentToken(in);
     }
     return out;
 }
@@ -54,7 +59,9 @@ QImage decoded(const QByteArray& file, QString* why) {
         return {};
     }
     const bool drawing = reader.format() == "svg" || reader.format() == "svgz";
-    if (size.width() > drawn_width || drawing) reader.setScaledSize(QSize(drawn_width, std::max(1, static_cast<int>(std::lround(double(size.height()) * drawn_width / size.width())))));
+    if (size.width() > drawn_width || drawing)
+        reader.setScaledSize(QSize(drawn_width,
+            std::max(1, static_cast<int>(std::lround(double(size.height()) * drawn_width / size.width())))));
     QImage image = reader.read();
     if (image.isNull() && why) *why = reader.errorString();
     return image.convertToFormat(QImage::Format_ARGB32_Premultiplied);
@@ -62,7 +69,8 @@ QImage decoded(const QByteArray& file, QString* why) {
 
 double number(const cell::json& j, const char* key, double otherwise) {
     const auto found = j.find(key);
-    return found != j.end() && found->is_number() && std::isfinite(found->get<double>()) ? found->get<double>() : otherwise;
+    return found != j.end() && found->is_number() && std::isfinite(found->get<double>()) ? found->get<double>()
+                                                                                         : otherwise;
 }
 
 }  // namespace
@@ -98,7 +106,8 @@ void FloorPicture::draw(QPainter& p, const PlanView& v) const {
 
 cell::json FloorPicture::from_file(const QString& name, QString* why) {
     if (QFileInfo(name).size() > largest_file) {
-        *why = QObject::tr("The picture is larger than 8 MB; make it smaller first, it is kept inside the cell's file.");
+        *why =
+            QObject::tr("The picture is larger than 8 MB; make it smaller first, it is kept inside the cell's file.");
         return {};
     }
     QByteArray bytes;
@@ -109,10 +118,12 @@ cell::json FloorPicture::from_file(const QString& name, QString* why) {
         return {};
     }
     if (decoded(bytes, why).isNull()) return {};
-    return {{"name", QFileInfo(name).fileName().toStdString()}, {"x_mm", 0.0}, {"y_mm", 0.0}, {"width_mm", 5000.0}, {"turn_deg", 0.0}, {"fade_pct", 50.0}, {"picture", bytes.toBase64().toStdString()}};
+    return {{"name", QFileInfo(name).fileName().toStdString()}, {"x_mm", 0.0}, {"y_mm", 0.0}, {"width_mm", 5000.0},
+        {"turn_deg", 0.0}, {"fade_pct", 50.0}, {"picture", bytes.toBase64().toStdString()}};
 }
 
-cell::json FloorPicture::scaled(const cell::json& underlay, const geometry::Vector3& a, const geometry::Vector3& b, double distance) {
+cell::json FloorPicture::scaled(
+    const cell::json& underlay, const geometry::Vector3& a, const geometry::Vector3& b, double distance) {
     cell::json out = underlay;
     const double now = std::hypot(b.x() - a.x(), b.y() - a.y());
     if (now < 1e-6 || distance <= 0) return out;

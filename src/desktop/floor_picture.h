@@ -17,10 +17,12 @@ public:
     void draw(QPainter& p, const PlanView& view) const;
     bool there() const { return !image_.isNull(); }
 
-    /// The "underlay" made from a file, 5 m wide with its lower left corner at the origin. Null, with the reason in `why`.
+    /// The "underlay" made from a file, 5 m wide with its lower left corner at the origin. Null, with the reason in
+    /// `why`.
     static cell::json from_file(const QString& file, QString* why);
     /// Scaled about the point `a` so that the points `a` and `b` of the floor are `distance` (m) apart afterwards.
-    static cell::json scaled(const cell::json& underlay, const geometry::Vector3& a, const geometry::Vector3& b, double distance);
+    static cell::json scaled(
+        const cell::json& underlay, const geometry::Vector3& a, const geometry::Vector3& b, double distance);
 
 private:
     std::uint64_t key_ = 0;

@@ -1,6 +1,6 @@
 #pragma once
-// Floor: the drawing to scale, where layout work happens. Painting is in floor_view.cpp, what lies over the plan (reach,
-// dimensions, guides) in floor_overlays.cpp, mouse and keys in floor_hands.cpp.
+// Floor: the drawing to scale, where layout work happens. Painting is in floor_view.cpp, what lies over the plan
+// (reach, dimensions, guides) in floor_overlays.cpp, mouse and keys in floor_hands.cpp.
 
 #include <QWidget>
 #include <array>
@@ -31,7 +31,8 @@ public:
     QPointF pixel_of(const geometry::Vector3& world) const { return view_.to_pixels(world); }
     QSize sizeHint() const override { return {470, 400}; }
 
-    /// A new device hangs on the hand until a click sets it down; Escape drops it. A fence or marking is drawn corner by corner.
+    /// A new device hangs on the hand until a click sets it down; Escape drops it. A fence or marking is drawn corner
+    /// by corner.
     void place(const cell::Offering& what);
     bool placing() const { return placing_.has_value(); }
     /// Measures between two points that are clicked.
@@ -126,6 +127,14 @@ private:
     std::shared_ptr<const cell::Cell> before_;  ///< the cell when the drag began
     geometry::Frame start_ = geometry::Frame::Identity();
     std::optional<cell::Offering> placing_;
+    /// It stands beside the others, before it is set down where the hand is; read once for the document it comes to.
+    struct Coming {
+        cell::Layout to, with;
+        cell::Edit edit;
+        std::string id;
+    };
+    std::optional<Coming> coming_;
+    const Coming& coming();
     std::vector<geometry::Vector3> corners_;
     geometry::Vector3 hover_ = geometry::Vector3::Zero();
     QString measured_;
@@ -148,9 +157,10 @@ private:
         bool serves(const Kept& now) const;
     };
     static constexpr int rim = 160;  ///< pixels that a kept picture reaches beyond the window
-    void draw_kept(QPainter& p, Kept& kept, const Kept& now, const std::function<void(QPainter&, const PlanView&)>& draw) const;
+    void draw_kept(
+        QPainter& p, Kept& kept, const Kept& now, const std::function<void(QPainter&, const PlanView&)>& draw) const;
     Kept grid_;
-    std::array<Kept, 4> kept_;  ///< by PlanOptions::Layer
+    std::array<Kept, 4> kept_;                                  ///< by PlanOptions::Layer
     std::shared_ptr<const study::Evaluation> held_evaluation_;  ///< the newest when a drag began
     struct {
         std::shared_ptr<const cell::Cell> cell;

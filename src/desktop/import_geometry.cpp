@@ -37,7 +37,8 @@ void run_beside(QWidget* parent, const QString& title, const std::function<void(
         }
         done = true;
     });
-    // What is over at once needs no dialog. Until there is one the window must not take anything: its document stays as the work found it.
+    // What is over at once needs no dialog. Until there is one the window must not take anything: its document stays as
+    // the work found it.
     for (int i = 0; i < 30 && !done; ++i) std::this_thread::sleep_for(std::chrono::milliseconds(5));
     QProgressDialog dialog(plain(title), QObject::tr("Cancel"), 0, 100, parent);
     dialog.setObjectName("load_progress");
@@ -59,19 +60,24 @@ void run_beside(QWidget* parent, const QString& title, const std::function<void(
     if (wrong) std::rethrow_exception(wrong);
 }
 
-ImportGeometry::ImportGeometry(Workspace& workspace, QWidget* window) : QObject(window), workspace_(workspace), window_(window) {}
+ImportGeometry::ImportGeometry(Workspace& workspace, QWidget* window)
+    : QObject(window), workspace_(workspace), window_(window) {}
 
 void ImportGeometry::choose_file() {
-    const QString file = QFileDialog::getOpenFileName(window_, tr("Import geometry"), QFileInfo(workspace_.file()).absolutePath(), tr("CAD and mesh files (*.stl *.obj *.ply *.gltf *.glb *.dae *.step *.stp *.STL *.STEP *.STP)"));
+    const QString file =
+        QFileDialog::getOpenFileName(window_, tr("Import geometry"), QFileInfo(workspace_.file()).absolutePath(),
+            tr("CAD and mesh files (*.stl *.obj *.ply *.gltf *.glb *.dae *.step *.stp *.STL *.STEP *.STP)"));
     if (!file.isEmpty()) import_file(file);
 }
 
 void ImportGeometry::import_file(const QString& file) {
     exchange::LoadedSurface loaded;
     try {
-        run_beside(window_, tr("Reading %1").arg(QFileInfo(file).fileName()), [&](const exchange::LoadWatch& w) { loaded = exchange::load_surface(file.toStdString(), w); });
+        run_beside(window_, tr("Reading %1").arg(QFileInfo(file).fileName()),
+            [&](const exchange::LoadWatch& w) { loaded = exchange::load_surface(file.toStdString(), w); });
     } catch (const cell::InputError& e) {
-        return Q_EMIT workspace_.refused(tr("%1 was not imported").arg(QFileInfo(file).fileName()), QString::fromStdString(e.problems().front().message));
+        return Q_EMIT workspace_.refused(tr("%1 was not imported").arg(QFileInfo(file).fileName()),
+            QString::fromStdString(e.problems().front().message));
     }
     QDialog dialog(window_);
     dialog.setObjectName("import_dialog");
@@ -81,7 +87,8 @@ void ImportGeometry::import_file(const QString& file) {
     auto* as = new QComboBox;
     as->addItems({tr("structure"), tr("fixture"), tr("tool"), tr("part type")});
     auto* unit = new QComboBox;
-    const std::pair<QString, double> units[] = {{tr("mm"), 1e-3}, {tr("cm"), 1e-2}, {tr("m"), 1.0}, {tr("inch"), 0.0254}};
+    const std::pair<QString, double> units[] = {
+        {tr("mm"), 1e-3}, {tr("cm"), 1e-2}, {tr("m"), 1.0}, {tr("inch"), 0.0254}};
     for (const auto& [text, metres] : units) unit->addItem(text, metres);
     if (loaded.unit > 0) {
         unit->clear();
@@ -98,7 +105,11 @@ void ImportGeometry::import_file(const QString& file) {
     const geometry::Box3 box = geometry::bounds(loaded.surface);
     const auto show_size = [&] {
         const geometry::Vector3 s = 1e3 * unit->currentData().toDouble() * (box.high - box.low);
-        size->setText(tr("%1 x %2 x %3 mm, %L4 triangles").arg(s.x(), 0, 'f', 1).arg(y_up->isChecked() ? s.z() : s.y(), 0, 'f', 1).arg(y_up->isChecked() ? s.y() : s.z(), 0, 'f', 1).arg(loaded.surface.triangles.size()));
+        size->setText(tr("%1 x %2 x %3 mm, %L4 triangles")
+                          .arg(s.x(), 0, 'f', 1)
+                          .arg(y_up->isChecked() ? s.z() : s.y(), 0, 'f', 1)
+                          .arg(y_up->isChecked() ? s.y() : s.z(), 0, 'f', 1)
+                          .arg(loaded.surface.triangles.size()));
     };
     connect(unit, &QComboBox::currentIndexChanged, &dialog, show_size);
     connect(y_up, &QCheckBox::toggled, &dialog, show_size);
@@ -125,17 +136,24 @@ void ImportGeometry::import_file(const QString& file) {
 
 bool ImportGeometry::import_file(const QString& file, exchange::ImportOptions o, exchange::ImportAs as, bool link) {
     try {
-        const cell::Document& d = workspace_.document();
-        if (link) o.link = QFileInfo(workspace_.file()).absoluteDir().relativeFilePath(QFileInfo(file).absoluteFilePath()).toStdString();
+        if (link)
+            o.link = QFileInfo(workspace_.file())
+                         .absoluteDir()
+                         .relativeFilePath(QFileInfo(file).absoluteFilePath())
+                         .toStdString();
         cell::json entry;
-        const std::string id = cell::free_id(d.tree(), o.name.empty() ? "mesh" : o.name);
-        run_beside(window_, tr("Preparing %1").arg(QFileInfo(file).fileName()), [&](const exchange::LoadWatch& w) { entry = exchange::mesh_entry(exchange::load_surface(file.toStdString(), w), o, id); });
+        const std::string id = cell::free_id(workspace_.document().tree(), o.name.empty() ? "mesh" : o.name);
+        run_beside(window_, tr("Preparing %1").arg(QFileInfo(file).fileName()), [&](const exchange::LoadWatch& w) {
+            entry = exchange::mesh_entry(exchange::load_surface(file.toStdString(), w), o, id);
+        });
         std::string made;
-        if (!workspace_.apply(exchange::import_edit(d, workspace_.variant().toStdString(), simulation::standard_kinds(), entry, as, &made))) return false;
-        if (as == exchange::ImportAs::structure || as == exchange::ImportAs::fixture) workspace_.select(QString::fromStdString(made));
+        if (!workspace_.apply(exchange::import_edit(workspace_.layout(), entry, as, &made))) return false;
+        if (as == exchange::ImportAs::structure || as == exchange::ImportAs::fixture)
+            workspace_.select(QString::fromStdString(made));
         return true;
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace_.refused(tr("%1 was not imported").arg(QFileInfo(file).fileName()), QString::fromStdString(e.problems().front().message));
+        Q_EMIT workspace_.refused(tr("%1 was not imported").arg(QFileInfo(file).fileName()),
+            QString::fromStdString(e.problems().front().message));
         return false;
     }
 }

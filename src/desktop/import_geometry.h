@@ -1,5 +1,6 @@
 #pragma once
-// Brings geometry from CAD files into the cell: loads beside the window with progress and cancel, asks what it is, makes the edit.
+// Brings geometry from CAD files into the cell: loads beside the window with progress and cancel, asks what it is,
+// makes the edit.
 
 #include <QDialog>
 #include <QWidget>
@@ -11,8 +12,8 @@
 
 namespace escarp::desktop {
 
-/// Runs work on a thread of its own while the window stays alive; a dialog with progress and cancel comes up when it takes long.
-/// Throws what the work throws.
+/// Runs work on a thread of its own while the window stays alive; a dialog with progress and cancel comes up when it
+/// takes long. Throws what the work throws.
 void run_beside(QWidget* parent, const QString& title, const std::function<void(const exchange::LoadWatch&)>& work);
 
 class ImportGeometry : public QObject {

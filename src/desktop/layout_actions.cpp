@@ -1,5 +1,6 @@
 #include "layout_actions.h"
 
+#include <QBuffer>
 #include <QComboBox>
 #include <QDialogButtonBox>
 #include <QFileDialog>
@@ -9,7 +10,6 @@
 #include <QLineEdit>
 #include <QMessageBox>
 #include <QPushButton>
-#include <QBuffer>
 
 #include <cell/disk.h>
 #include <cell/names.h>
@@ -24,7 +24,8 @@ namespace escarp::desktop {
 using geometry::Frame;
 using geometry::Vector3;
 
-LayoutActions::LayoutActions(Workspace& workspace, FloorView* floor, ModelView* model, CataloguePanel* catalogue, QWidget* window, const Make& make)
+LayoutActions::LayoutActions(Workspace& workspace, FloorView* floor, ModelView* model, CataloguePanel* catalogue,
+    QWidget* window, const Make& make)
     : QObject(window), workspace_(workspace), floor_(floor), model_(model), catalogue_(catalogue), window_(window) {
     make_arranging(make);
     make_seeing(make);
@@ -50,23 +51,33 @@ void LayoutActions::apply(const std::function<cell::Edit()>& edit) {
 }
 
 void LayoutActions::make_arranging(const Make& make) {
-    const std::tuple<const char*, QString, cell::AlignAt> aligns[] = {{"align_left", tr("Align left edges"), cell::AlignAt::left},      {"align_right", tr("Align right edges"), cell::AlignAt::right},
-                                                                      {"align_front", tr("Align front edges"), cell::AlignAt::front},   {"align_back", tr("Align back edges"), cell::AlignAt::back},
-                                                                      {"align_middle_x", tr("Align middles on one line along y"), cell::AlignAt::middle_x}, {"align_middle_y", tr("Align middles on one line along x"), cell::AlignAt::middle_y}};
-    for (const auto& [name, text, how] : aligns) make(name, text, {}, [this, how = how] { apply([&] { return cell::align(*workspace_.cell(), workspace_.selected_indexes(), how); }); });
-    make("distribute_x", tr("Equal gaps along x"), {}, [this] { apply([&] { return cell::distribute(*workspace_.cell(), workspace_.selected_indexes(), 0); }); });
-    make("distribute_y", tr("Equal gaps along y"), {}, [this] { apply([&] { return cell::distribute(*workspace_.cell(), workspace_.selected_indexes(), 1); }); });
-    for (const int axis : {0, 1})
-        make(axis == 0 ? "mirror_x" : "mirror_y", axis == 0 ? tr("Mirror left and right") : tr("Mirror front and back"), {}, [this, axis] {
-            apply([&] {
-                geometry::Box3 all;
-                for (const int i : workspace_.selected_indexes()) {
-                    const geometry::Box3 b = cell::world_extent(*workspace_.cell(), i);
-                    all.add(b.low), all.add(b.high);
-                }
-                return cell::mirror(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), ids(), axis, 0.5 * (all.low[axis] + all.high[axis]));
-            });
+    const std::tuple<const char*, QString, cell::AlignAt> aligns[] = {
+        {"align_left", tr("Align left edges"), cell::AlignAt::left},
+        {"align_right", tr("Align right edges"), cell::AlignAt::right},
+        {"align_front", tr("Align front edges"), cell::AlignAt::front},
+        {"align_back", tr("Align back edges"), cell::AlignAt::back},
+        {"align_middle_x", tr("Align middles on one line along y"), cell::AlignAt::middle_x},
+        {"align_middle_y", tr("Align middles on one line along x"), cell::AlignAt::middle_y}};
+    for (const auto& [name, text, how] : aligns)
+        make(name, text, {}, [this, how = how] {
+            apply([&] { return cell::align(*workspace_.cell(), workspace_.selected_indexes(), how); });
         });
+    make("distribute_x", tr("Equal gaps along x"), {},
+        [this] { apply([&] { return cell::distribute(*workspace_.cell(), workspace_.selected_indexes(), 0); }); });
+    make("distribute_y", tr("Equal gaps along y"), {},
+        [this] { apply([&] { return cell::distribute(*workspace_.cell(), workspace_.selected_indexes(), 1); }); });
+    for (const int axis : {0, 1})
+        make(axis == 0 ? "mirror_x" : "mirror_y", axis == 0 ? tr("Mirror left and right") : tr("Mirror front and back"),
+            {}, [this, axis] {
+                apply([&] {
+                    geometry::Box3 all;
+                    for (const int i : workspace_.selected_indexes()) {
+                        const geometry::Box3 b = cell::world_extent(*workspace_.cell(), i);
+                        all.add(b.low), all.add(b.high);
+                    }
+                    return cell::mirror(workspace_.layout(), ids(), axis, 0.5 * (all.low[axis] + all.high[axis]));
+                });
+            });
     make("duplicate", tr("Duplicate"), QKeySequence("Ctrl+D"), [this] { duplicate(); });
     make("array_rows", tr("Copies in rows \u2026"), QKeySequence("Ctrl+Shift+D"), [this] { array_rows(); });
     make("array_ring", tr("Copies on a circle \u2026"), {}, [this] { array_ring(); });
@@ -83,23 +94,26 @@ void LayoutActions::make_arranging(const Make& make) {
             for (const cell::Device& d : workspace_.cell()->devices)
                 if (d.group == name) name.clear();
         }
-        for (const std::string& id : all) edit.operations.push_back(cell::Operation::set("/devices/" + id + "/group", name));
+        for (const std::string& id : all)
+            edit.operations.push_back(cell::Operation::set("/devices/" + id + "/group", name));
         workspace_.apply(edit);
     });
     make("ungroup", tr("Ungroup"), QKeySequence("Ctrl+Shift+G"), [this] {
         cell::Edit edit{tr("Ungroup").toStdString(), {}};
         for (const int i : workspace_.selected_indexes())
-            if (const cell::Device& d = workspace_.cell()->devices[static_cast<std::size_t>(i)]; !d.group.empty()) edit.operations.push_back(cell::Operation::remove("/devices/" + d.id + "/group"));
+            if (const cell::Device& d = workspace_.cell()->devices[i]; !d.group.empty())
+                edit.operations.push_back(cell::Operation::remove("/devices/" + d.id + "/group"));
         if (!edit.operations.empty()) workspace_.apply(edit);
     });
     make("lock", tr("Lock or unlock"), QKeySequence("Ctrl+L"), [this] {
         const std::vector<int> all = workspace_.selected_indexes();
         if (all.empty()) return;
-        const bool lock = !workspace_.cell()->devices[static_cast<std::size_t>(all.front())].locked;
+        const bool lock = !workspace_.cell()->devices[all.front()].locked;
         cell::Edit edit{(lock ? tr("Lock") : tr("Unlock")).toStdString(), {}};
         for (const int i : all) {
-            const cell::Device& d = workspace_.cell()->devices[static_cast<std::size_t>(i)];
-            if (lock && !d.locked) edit.operations.push_back(cell::Operation::set("/devices/" + d.id + "/locked", true));
+            const cell::Device& d = workspace_.cell()->devices[i];
+            if (lock && !d.locked)
+                edit.operations.push_back(cell::Operation::set("/devices/" + d.id + "/locked", true));
             if (!lock && d.locked) edit.operations.push_back(cell::Operation::remove("/devices/" + d.id + "/locked"));
         }
         workspace_.apply(edit);
@@ -113,12 +127,16 @@ void LayoutActions::make_arranging(const Make& make) {
     make("keep_own", tr("Keep in my catalogue \u2026"), {}, [this] {
         const int i = workspace_.cell()->device(workspace_.selection().device.toStdString());
         if (i < 0) return;
-        const QString name = ask_name(tr("Keep in my catalogue"), tr("Name of the device in the catalogue:"), QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(i)].name));
+        const QString name = ask_name(tr("Keep in my catalogue"), tr("Name of the device in the catalogue:"),
+            QString::fromStdString(workspace_.cell()->devices[i].name));
         if (!name.isEmpty()) catalogue_->keep_own(workspace_.selection().device, name);
     });
     make("measure", tr("Measure between two points"), QKeySequence("M"), [this] { floor_->measure(); });
     make("best_base", tr("Put the arm where it reaches best"), {}, [this] {
-        if (!floor_->take_best_base()) Q_EMIT workspace_.refused(tr("Nothing was changed"), tr("Select an arm that has a pick or a place in its task. If it has, no position of its base reaches every pose: bring what it works at closer together."));
+        if (!floor_->take_best_base())
+            Q_EMIT workspace_.refused(tr("Nothing was changed"),
+                tr("Select an arm that has a pick or a place in its task. If it has, no position of its base reaches "
+                   "every pose: bring what it works at closer together."));
     });
 }
 
@@ -135,7 +153,8 @@ void LayoutActions::make_seeing(const Make& make) {
         if (static_cast<std::size_t>(hidden.size()) < workspace_.cell()->devices.size()) workspace_.set_hidden(hidden);
     });
     make("show_all", tr("Show everything"), QKeySequence("Ctrl+H"), [this] { workspace_.set_hidden({}); });
-    make("fit_selection", tr("Fit what is selected"), QKeySequence("Shift+F"), [this] { floor_->fit_selection(), model_->fit_selection(); });
+    make("fit_selection", tr("Fit what is selected"), QKeySequence("Shift+F"),
+        [this] { floor_->fit_selection(), model_->fit_selection(); });
     const auto toggle = [&](const char* name, const QString& text, const QKeySequence& key, bool Shown::*member) {
         QAction* a = make(name, text, key, [] {});
         a->setCheckable(true);
@@ -169,35 +188,49 @@ void LayoutActions::make_seeing(const Make& make) {
 
 void LayoutActions::make_exporting(const Make& make) {
     make("picture_under", tr("Picture under the Floor \u2026"), {}, [this] {
-        const QString file = QFileDialog::getOpenFileName(window_, tr("Picture under the Floor"), QFileInfo(workspace_.file()).absolutePath(), tr("Pictures (*.png *.jpg *.jpeg *.svg)"));
+        const QString file = QFileDialog::getOpenFileName(window_, tr("Picture under the Floor"),
+            QFileInfo(workspace_.file()).absolutePath(), tr("Pictures (*.png *.jpg *.jpeg *.svg)"));
         if (!file.isEmpty()) take_picture_under(file);
     });
     make("picture_scale", tr("Scale the picture by two points \u2026"), {}, [this] {
-        if (!workspace_.document().tree().contains("underlay")) return Q_EMIT workspace_.refused(tr("Nothing to scale"), tr("There is no picture under the Floor yet."));
+        if (!workspace_.document().tree().contains("underlay"))
+            return Q_EMIT workspace_.refused(tr("Nothing to scale"), tr("There is no picture under the Floor yet."));
         floor_->measure();
-        connect(floor_, &FloorView::points_measured, this, [this](const Vector3& a, const Vector3& b) {
-            NumbersDialog dialog(tr("Distance of the two points"), {{"true_distance", tr("in truth"), "mm", 1, 1e6, std::round(1e3 * (b - a).norm())}}, window_);
-            if (dialog.exec() == QDialog::Accepted) scale_picture_under(a, b, 1e-3 * dialog.values().front());
-        }, static_cast<Qt::ConnectionType>(Qt::QueuedConnection | Qt::SingleShotConnection));
+        connect(
+            floor_, &FloorView::points_measured, this,
+            [this](const Vector3& a, const Vector3& b) {
+                NumbersDialog dialog(tr("Distance of the two points"),
+                    {{"true_distance", tr("in truth"), "mm", 1, 1e6, std::round(1e3 * (b - a).norm())}}, window_);
+                if (dialog.exec() == QDialog::Accepted) scale_picture_under(a, b, 1e-3 * dialog.values().front());
+            },
+            static_cast<Qt::ConnectionType>(Qt::QueuedConnection | Qt::SingleShotConnection));
     });
     make("picture_drop", tr("Take the picture away"), {}, [this] {
         const cell::Document& d = workspace_.document();
-        if (d.tree().contains("underlay")) workspace_.replace(d.edited(d.baseline(), {"", {cell::Operation::remove("/underlay")}}), tr("Take the picture away"));
+        if (d.tree().contains("underlay"))
+            workspace_.replace(
+                d.edited(d.baseline(), {"", {cell::Operation::remove("/underlay")}}), tr("Take the picture away"));
     });
     make("save_drawing", tr("Layout drawing \u2026"), QKeySequence("Ctrl+P"), [this] { drawing_dialog(); });
     make("save_placements", tr("Placements as CSV \u2026"), {}, [this] {
-        const QString file = QFileDialog::getSaveFileName(window_, tr("Save the placements"), default_file("csv"), tr("Tables (*.csv)"));
+        const QString file =
+            QFileDialog::getSaveFileName(window_, tr("Save the placements"), default_file("csv"), tr("Tables (*.csv)"));
         if (!file.isEmpty()) save_placements(file);
     });
-    for (const auto& [what, text] : {std::pair{"floor", tr("Picture of the Floor \u2026")}, {"model", tr("Picture of the Model \u2026")}, {"window", tr("Picture of the window \u2026")}})
+    for (const auto& [what, text] : {std::pair{"floor", tr("Picture of the Floor \u2026")},
+             {"model", tr("Picture of the Model \u2026")}, {"window", tr("Picture of the window \u2026")}})
         make(QString("picture_") + what, text, {}, [this, what = QString(what)] {
-            const QString file = QFileDialog::getSaveFileName(window_, tr("Save the picture"), default_file("png"), tr("Pictures (*.png)"));
+            const QString file = QFileDialog::getSaveFileName(
+                window_, tr("Save the picture"), default_file("png"), tr("Pictures (*.png)"));
             if (!file.isEmpty()) save_picture(what, file);
         });
 }
 
 void LayoutActions::fill_arrange(QMenu* m) const {
-    for (const char* name : {"duplicate", "array_rows", "array_ring", "", "align_left", "align_right", "align_front", "align_back", "align_middle_x", "align_middle_y", "", "distribute_x", "distribute_y", "", "mirror_x", "mirror_y", "turn_left", "turn_right", "turn_quarter", "", "group", "ungroup", "lock", "", "measure", "best_base", "", "keep_own"}) {
+    for (const char* name : {"duplicate", "array_rows", "array_ring", "", "align_left", "align_right", "align_front",
+             "align_back", "align_middle_x", "align_middle_y", "", "distribute_x", "distribute_y", "", "mirror_x",
+             "mirror_y", "turn_left", "turn_right", "turn_quarter", "", "group", "ungroup", "lock", "", "measure",
+             "best_base", "", "keep_own"}) {
         if (!*name) m->addSeparator();
         else m->addAction(find(name));
     }
@@ -206,14 +239,17 @@ void LayoutActions::fill_arrange(QMenu* m) const {
 void LayoutActions::fill_view(QMenu* m) {
     QMenu* views = m->addMenu(tr("Stored views"));
     connect(views, &QMenu::aboutToShow, this, [this, views] { fill_views(views); });
-    for (const char* name : {"fit_selection", "hide", "show_alone", "show_all", "", "reach", "base_field", "names", "model_names", "frames", "dimensions", "helpers", "clean", "", "picture_under", "picture_scale", "picture_drop"}) {
+    for (const char* name :
+        {"fit_selection", "hide", "show_alone", "show_all", "", "reach", "base_field", "names", "model_names", "frames",
+            "dimensions", "helpers", "clean", "", "picture_under", "picture_scale", "picture_drop"}) {
         if (!*name) m->addSeparator();
         else m->addAction(find(name));
     }
 }
 
 void LayoutActions::fill_export(QMenu* m) const {
-    for (const char* name : {"save_drawing", "save_placements", "", "picture_floor", "picture_model", "picture_window"}) {
+    for (const char* name :
+        {"save_drawing", "save_placements", "", "picture_floor", "picture_model", "picture_window"}) {
         if (!*name) m->addSeparator();
         else m->addAction(find(name));
     }
@@ -221,11 +257,15 @@ void LayoutActions::fill_export(QMenu* m) const {
 
 void LayoutActions::renew() {
     const auto selected = workspace_.selected().size();
-    for (const char* name : {"duplicate", "array_rows", "array_ring", "mirror_x", "mirror_y", "turn_left", "turn_right", "turn_quarter", "lock", "hide", "show_alone", "keep_own", "fit_selection"}) find(name)->setEnabled(selected > 0);
-    for (const char* name : {"align_left", "align_right", "align_front", "align_back", "align_middle_x", "align_middle_y", "group"}) find(name)->setEnabled(selected > 1);
+    for (const char* name : {"duplicate", "array_rows", "array_ring", "mirror_x", "mirror_y", "turn_left", "turn_right",
+             "turn_quarter", "lock", "hide", "show_alone", "keep_own", "fit_selection"})
+        find(name)->setEnabled(selected > 0);
+    for (const char* name :
+        {"align_left", "align_right", "align_front", "align_back", "align_middle_x", "align_middle_y", "group"})
+        find(name)->setEnabled(selected > 1);
     for (const char* name : {"distribute_x", "distribute_y"}) find(name)->setEnabled(selected > 2);
     bool grouped = false;
-    for (const int i : workspace_.selected_indexes()) grouped = grouped || !workspace_.cell()->devices[static_cast<std::size_t>(i)].group.empty();
+    for (const int i : workspace_.selected_indexes()) grouped = grouped || !workspace_.cell()->devices[i].group.empty();
     find("ungroup")->setEnabled(grouped);
     find("best_base")->setEnabled(floor_->base_arm() >= 0);
 }
@@ -236,19 +276,24 @@ void LayoutActions::pop_menu(const QPoint& global, const QList<int>& under) {
     menu->setAttribute(Qt::WA_DeleteOnClose);
     const cell::Cell& c = *workspace_.cell();
     for (const int i : under) {
-        const cell::Device& d = c.devices[static_cast<std::size_t>(i)];
-        QAction* a = menu->addAction(menu_text(tr("%1   %2").arg(QString::fromStdString(d.name), QString::fromStdString(d.kind->label()).toLower())), this, [this, id = QString::fromStdString(d.id)] { workspace_.select(id); });
+        const cell::Device& d = c.devices[i];
+        QAction* a = menu->addAction(menu_text(tr("%1   %2").arg(QString::fromStdString(d.name),
+                                         QString::fromStdString(d.kind->label()).toLower())),
+            this, [this, id = QString::fromStdString(d.id)] { workspace_.select(id); });
         a->setObjectName("under_" + QString::fromStdString(d.id));
         a->setCheckable(true);
         a->setChecked(workspace_.is_selected(d.id));
     }
     if (!under.isEmpty()) {
-        if (!workspace_.is_selected(c.devices[static_cast<std::size_t>(under.front())].id)) workspace_.select(QString::fromStdString(c.devices[static_cast<std::size_t>(under.front())].id));
+        if (!workspace_.is_selected(c.devices[under.front()].id))
+            workspace_.select(QString::fromStdString(c.devices[under.front()].id));
         menu->addSeparator();
-        for (const char* name : {"duplicate", "array_rows", "turn_quarter", "mirror_x", "mirror_y", "group", "ungroup", "lock", "hide", "show_alone", "keep_own", "remove"})
+        for (const char* name : {"duplicate", "array_rows", "turn_quarter", "mirror_x", "mirror_y", "group", "ungroup",
+                 "lock", "hide", "show_alone", "keep_own", "remove"})
             if (find(name)->isEnabled()) menu->addAction(find(name));
     } else {
-        for (const char* name : {"add_device_menu", "measure", "select_all", "show_all", "fit"}) menu->addAction(find(name));
+        for (const char* name : {"add_device_menu", "measure", "select_all", "show_all", "fit"})
+            menu->addAction(find(name));
     }
     menu->popup(global);
 }
@@ -267,7 +312,7 @@ void LayoutActions::duplicate() {
 void LayoutActions::copies(const std::vector<Frame>& by) {
     apply([&] {
         std::vector<std::string> made;
-        const cell::Edit edit = cell::copy(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), ids(), by, &made);
+        const cell::Edit edit = cell::copy(workspace_.layout(), ids(), by, &made);
         QStringList copied;
         for (const std::string& id : made) copied << QString::fromStdString(id);
         if (workspace_.apply(edit)) workspace_.select_devices(copied);
@@ -278,14 +323,20 @@ void LayoutActions::copies(const std::vector<Frame>& by) {
 void LayoutActions::array_rows() {
     if (ids().empty()) return;
     const geometry::Box3 b = cell::world_extent(*workspace_.cell(), workspace_.selected_indexes().front());
-    const double dx = std::ceil(1e-2 * 1e3 * (b.high.x() - b.low.x())) * 100, dy = std::ceil(1e-2 * 1e3 * (b.high.y() - b.low.y())) * 100;
-    NumbersDialog dialog(tr("Copies in rows"), {{"array_columns", tr("along x"), "", 1, 100, 3}, {"array_dx", tr("pitch x"), "mm", -1e5, 1e5, dx}, {"array_rows_count", tr("along y"), "", 1, 100, 1}, {"array_dy", tr("pitch y"), "mm", -1e5, 1e5, dy}}, window_);
-    const auto frames = [](const std::vector<double>& v) { return cell::grid_of(static_cast<int>(v[0]), static_cast<int>(v[2]), 1e-3 * v[1], 1e-3 * v[3]); };
+    const double dx = std::ceil(1e-2 * 1e3 * (b.high.x() - b.low.x())) * 100,
+                 dy = std::ceil(1e-2 * 1e3 * (b.high.y() - b.low.y())) * 100;
+    NumbersDialog dialog(tr("Copies in rows"),
+        {{"array_columns", tr("along x"), "", 1, 100, 3}, {"array_dx", tr("pitch x"), "mm", -1e5, 1e5, dx},
+            {"array_rows_count", tr("along y"), "", 1, 100, 1}, {"array_dy", tr("pitch y"), "mm", -1e5, 1e5, dy}},
+        window_);
+    const auto frames = [](const std::vector<double>& v) {
+        return cell::grid_of(static_cast<int>(v[0]), static_cast<int>(v[2]), 1e-3 * v[1], 1e-3 * v[3]);
+    };
     const auto show = [&](const std::vector<double>& v) {
         try {
             const auto by = frames(v);
             if (by.empty()) workspace_.drop_draft();
-            else workspace_.try_quietly(cell::copy(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), ids(), by));
+            else workspace_.try_quietly(cell::copy(workspace_.layout(), ids(), by));
         } catch (const cell::InputError&) {
             workspace_.drop_draft();  // too many; said when it is confirmed
         }
@@ -299,12 +350,19 @@ void LayoutActions::array_rows() {
 
 void LayoutActions::array_ring() {
     if (ids().empty()) return;
-    const Vector3 at = 1e3 * workspace_.cell()->devices[static_cast<std::size_t>(workspace_.selected_indexes().front())].world.translation();
-    NumbersDialog dialog(tr("Copies on a circle"), {{"ring_count", tr("how many in all"), "", 2, 200, 6}, {"ring_x", tr("centre X"), "mm", -1e5, 1e5, std::round(at.x()) - 1000}, {"ring_y", tr("centre Y"), "mm", -1e5, 1e5, std::round(at.y())}, {"ring_angle", tr("over"), "deg", -360, 360, 360}}, window_);
-    const auto frames = [](const std::vector<double>& v) { return cell::ring_of(static_cast<int>(v[0]), {1e-3 * v[1], 1e-3 * v[2], 0}, v[3] * geometry::pi / 180); };
+    const Vector3 at = 1e3 * workspace_.cell()->devices[workspace_.selected_indexes().front()].world.translation();
+    NumbersDialog dialog(tr("Copies on a circle"),
+        {{"ring_count", tr("how many in all"), "", 2, 200, 6},
+            {"ring_x", tr("centre X"), "mm", -1e5, 1e5, std::round(at.x()) - 1000},
+            {"ring_y", tr("centre Y"), "mm", -1e5, 1e5, std::round(at.y())},
+            {"ring_angle", tr("over"), "deg", -360, 360, 360}},
+        window_);
+    const auto frames = [](const std::vector<double>& v) {
+        return cell::ring_of(static_cast<int>(v[0]), {1e-3 * v[1], 1e-3 * v[2], 0}, v[3] * geometry::pi / 180);
+    };
     const auto show = [&](const std::vector<double>& v) {
         try {
-            workspace_.try_quietly(cell::copy(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), ids(), frames(v)));
+            workspace_.try_quietly(cell::copy(workspace_.layout(), ids(), frames(v)));
         } catch (const cell::InputError&) {
             workspace_.drop_draft();
         }
@@ -330,7 +388,8 @@ void LayoutActions::remove_selected() {
     QStringList riders;
     for (std::size_t i = 0; i < c.devices.size(); ++i) {
         const int host = c.devices[i].host;
-        if (host >= 0 && workspace_.is_selected(c.devices[static_cast<std::size_t>(host)].id) && !workspace_.is_selected(c.devices[i].id)) riders << QString::fromStdString(c.devices[i].name);
+        if (host >= 0 && workspace_.is_selected(c.devices[host].id) && !workspace_.is_selected(c.devices[i].id))
+            riders << QString::fromStdString(c.devices[i].name);
     }
     cell::Riders what = cell::Riders::lower;
     if (!riders.isEmpty()) {
@@ -345,21 +404,26 @@ void LayoutActions::remove_selected() {
             QPushButton* go = box.addButton(tr("Remove it too"), QMessageBox::DestructiveRole);
             QPushButton* cancel = box.addButton(QMessageBox::Cancel);
             box.exec();
-            answer = box.clickedButton() == cancel ? QMessageBox::Cancel : box.clickedButton() == stay ? 1 : box.clickedButton() == go ? 2 : 0;
+            answer = box.clickedButton() == cancel ? QMessageBox::Cancel
+                     : box.clickedButton() == stay ? 1
+                     : box.clickedButton() == go   ? 2
+                                                   : 0;
         }
         if (answer == QMessageBox::Cancel) return;
         what = answer == 1 ? cell::Riders::keep_height : answer == 2 ? cell::Riders::remove : cell::Riders::lower;
     }
-    apply([&] { return cell::remove_devices(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), all, what); });
+    apply([&] { return cell::remove_devices(workspace_.layout(), all, what); });
     if (workspace_.cell()->device(workspace_.selection().device.toStdString()) < 0) workspace_.select({});
 }
 
 void LayoutActions::store_view() {
-    const QString name = ask_name(tr("Store this view"), tr("Name of the view:"), tr("View %1").arg(workspace_.document().tree().value("views", cell::json::array()).size() + 1));
+    const QString name = ask_name(tr("Store this view"), tr("Name of the view:"),
+        tr("View %1").arg(workspace_.document().tree().value("views", cell::json::array()).size() + 1));
     if (name.isEmpty()) return;
     const cell::Document& d = workspace_.document();
     cell::json views = d.tree().value("views", cell::json::array());
-    const cell::json view = {{"id", cell::free_id(d.tree(), name.toStdString())}, {"name", name.toStdString()}, {"floor", floor_->view_state()}, {"model", model_->view_state()}};
+    const cell::json view = {{"id", cell::free_id(d.tree(), name.toStdString())}, {"name", name.toStdString()},
+        {"floor", floor_->view_state()}, {"model", model_->view_state()}};
     bool replaced = false;
     for (cell::json& v : views)
         if (v.value("name", "") == name.toStdString()) v = view, replaced = true;
@@ -387,7 +451,8 @@ bool LayoutActions::take_picture_under(const QString& file) {
 
 bool LayoutActions::scale_picture_under(const Vector3& a, const Vector3& b, double distance) {
     const cell::json now = workspace_.document().tree().value("underlay", cell::json());
-    return now.is_object() && set_of_cell("/underlay", FloorPicture::scaled(now, a, b, distance), tr("Scale the picture"));
+    return now.is_object() &&
+           set_of_cell("/underlay", FloorPicture::scaled(now, a, b, distance), tr("Scale the picture"));
 }
 
 void LayoutActions::fill_views(QMenu* menu) {
@@ -402,7 +467,8 @@ void LayoutActions::fill_views(QMenu* menu) {
                 floor_->set_view_state(v["floor"]);
                 if (v.contains("model")) model_->set_view_state(v["model"]);
             } catch (const cell::json::exception&) {
-                Q_EMIT workspace_.refused(tr("The view cannot be shown"), tr("Its numbers in the file do not fit; store it again."));
+                Q_EMIT workspace_.refused(
+                    tr("The view cannot be shown"), tr("Its numbers in the file do not fit; store it again."));
             }
         });
         a->setObjectName("view_" + QString::fromStdString(v.value("id", "")));
@@ -437,7 +503,8 @@ void LayoutActions::drawing_dialog() {
     connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
     form->addRow(buttons);
     if (dialog.exec() != QDialog::Accepted) return;
-    QString file = QFileDialog::getSaveFileName(window_, tr("Save the drawing"), default_file("pdf"), tr("PDF (*.pdf);;SVG (*.svg)"));
+    QString file = QFileDialog::getSaveFileName(
+        window_, tr("Save the drawing"), default_file("pdf"), tr("PDF (*.pdf);;SVG (*.svg)"));
     if (file.isEmpty()) return;
     if (!file.endsWith(".pdf") && !file.endsWith(".svg")) file += ".pdf";
     exchange::DrawingOptions o;
@@ -456,7 +523,8 @@ bool LayoutActions::save_drawing(const QString& file, const exchange::DrawingOpt
         exchange::write_layout_drawing(*workspace_.cell(), o, file.toStdString());
         return true;
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace_.refused(tr("The drawing was not saved"), QString::fromStdString(e.problems().front().message));
+        Q_EMIT workspace_.refused(
+            tr("The drawing was not saved"), QString::fromStdString(e.problems().front().message));
         return false;
     }
 }
@@ -466,7 +534,8 @@ bool LayoutActions::write(const QString& file, const std::string& bytes, const Q
         cell::write_file(file.toStdString(), bytes);
         return true;
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace_.refused(otherwise, tr("%1: %2").arg(file, QString::fromStdString(e.problems().front().message)));
+        Q_EMIT workspace_.refused(
+            otherwise, tr("%1: %2").arg(file, QString::fromStdString(e.problems().front().message)));
         return false;
     }
 }
@@ -476,7 +545,9 @@ bool LayoutActions::save_placements(const QString& file) {
 }
 
 bool LayoutActions::save_picture(const QString& what, const QString& file) {
-    const QImage picture = what == "model" ? model_->picture() : what == "floor" ? floor_->grab().toImage() : window_->grab().toImage();
+    const QImage picture = what == "model"   ? model_->picture()
+                           : what == "floor" ? floor_->grab().toImage()
+                                             : window_->grab().toImage();
     QByteArray bytes;
     QBuffer buffer(&bytes);
     picture.save(&buffer, "PNG");

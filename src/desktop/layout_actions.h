@@ -16,8 +16,10 @@ namespace escarp::desktop {
 class LayoutActions : public QObject {
     Q_OBJECT
 public:
-    using Make = std::function<QAction*(const QString& name, const QString& text, const QKeySequence& key, std::function<void()> act)>;
-    LayoutActions(Workspace& workspace, FloorView* floor, ModelView* model, CataloguePanel* catalogue, QWidget* window, const Make& make);
+    using Make = std::function<QAction*(
+        const QString& name, const QString& text, const QKeySequence& key, std::function<void()> act)>;
+    LayoutActions(Workspace& workspace, FloorView* floor, ModelView* model, CataloguePanel* catalogue, QWidget* window,
+        const Make& make);
 
     /// The menus that these actions make up.
     void fill_arrange(QMenu* menu) const;

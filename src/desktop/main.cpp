@@ -19,11 +19,13 @@ int main(int argc, char** argv) {
     arguments.addOptions({shots, size});
     arguments.process(app);
     escarp::desktop::MainWindow window;
-    QObject::connect(&app, &escarp::desktop::Application::surprised, &window, &escarp::desktop::MainWindow::tell_surprise);
+    QObject::connect(
+        &app, &escarp::desktop::Application::surprised, &window, &escarp::desktop::MainWindow::tell_surprise);
     const QStringList files = arguments.positionalArguments();
     if (!files.isEmpty() && !window.open_file(files.first()) && arguments.isSet(shots)) return 2;
     window.show();
     if (files.isEmpty() && !arguments.isSet(shots)) window.offer_unsaved();
-    if (arguments.isSet(shots)) return escarp::desktop::take_shots(window, arguments.value(shots), arguments.value(size));
+    if (arguments.isSet(shots))
+        return escarp::desktop::take_shots(window, arguments.value(shots), arguments.value(size));
     return QApplication::exec();
 }

@@ -2,8 +2,8 @@
 
 #include <QAction>
 #include <QCloseEvent>
-#include <QFileDialog>
 #include <QFile>
+#include <QFileDialog>
 #include <QFileInfo>
 #include <QInputDialog>
 #include <QMenu>
@@ -35,7 +35,10 @@ MainWindow::MainWindow() {
     resize(1280, 800);
     make_layout();
     make_actions();
-    layout_ = new LayoutActions(workspace_, floor_, model_, catalogue_, this, [this](const QString& name, const QString& text, const QKeySequence& key, std::function<void()> act) { return action(name, text, key, std::move(act)); });
+    layout_ = new LayoutActions(workspace_, floor_, model_, catalogue_, this,
+        [this](const QString& name, const QString& text, const QKeySequence& key, std::function<void()> act) {
+            return action(name, text, key, std::move(act));
+        });
     make_menus();
     connect(&workspace_, &Workspace::refused, this, &MainWindow::tell);
     connect(&workspace_, &Workspace::document_changed, this, [this] {
@@ -48,12 +51,14 @@ MainWindow::MainWindow() {
     connect(catalogue_, &CataloguePanel::chosen, floor_, &FloorView::place);
     connect(catalogue_, &CataloguePanel::taken, this, &MainWindow::add_device);
     connect(first_steps_, &FirstSteps::wants_catalogue, this, [this] { show_left(1); });
-    connect(&workspace_, &Workspace::playing_changed, this, [this] { action("play")->setText(workspace_.playing() ? tr("Pause") : tr("Play")); });
+    connect(&workspace_, &Workspace::playing_changed, this,
+        [this] { action("play")->setText(workspace_.playing() ? tr("Pause") : tr("Play")); });
     connect(tabs_, &VariantTabs::page_changed, this, [this] {
         pages_->setCurrentIndex(static_cast<int>(tabs_->page()));
         verdict_->setVisible(!tabs_->comparing());  // the comparison has every figure itself
         renew_actions();
-        if (building()) build_->open(build_->building().model.is_null() ? std::string() : build_->building().model.value("id", ""));
+        if (building())
+            build_->open(build_->building().model.is_null() ? std::string() : build_->building().model.value("id", ""));
     });
     connect(build_, &BuildPage::placed, this, [this] {
         tabs_->show_page(VariantTabs::Page::cell);
@@ -69,7 +74,8 @@ MainWindow::MainWindow() {
     renew_actions();
 }
 
-QWidget* MainWindow::side_with_tabs(const QString& name, const std::vector<std::pair<QWidget*, QString>>& panels, QStackedWidget*& stack, std::vector<QToolButton*>& buttons, void (MainWindow::*show)(int)) {
+QWidget* MainWindow::side_with_tabs(const QString& name, const std::vector<std::pair<QWidget*, QString>>& panels,
+    QStackedWidget*& stack, std::vector<QToolButton*>& buttons, void (MainWindow::*show)(int)) {
     auto* side = new QWidget;
     auto* rows = new QVBoxLayout(side);
     rows->setContentsMargins(0, 0, 0, 0);
@@ -116,13 +122,18 @@ void MainWindow::make_layout() {
     first_steps_ = new FirstSteps(workspace_, floor_);
     arm_ = new ArmPanel(workspace_);
     plot_ = new MotionPlot(workspace_);
-    QWidget* side = side_with_tabs("left", {{worksheet_, tr("Worksheet")}, {catalogue_, tr("Catalogue")}, {devices_, tr("Devices")}}, left_, left_tabs_, &MainWindow::show_left);
-    QWidget* other_side = side_with_tabs("right", {{findings_, tr("Findings")}, {arm_, tr("Arm by hand")}, {plot_, tr("Motion")}}, right_, right_tabs_, &MainWindow::show_right);
+    QWidget* side = side_with_tabs("left",
+        {{worksheet_, tr("Worksheet")}, {catalogue_, tr("Catalogue")}, {devices_, tr("Devices")}}, left_, left_tabs_,
+        &MainWindow::show_left);
+    QWidget* other_side =
+        side_with_tabs("right", {{findings_, tr("Findings")}, {arm_, tr("Arm by hand")}, {plot_, tr("Motion")}}, right_,
+            right_tabs_, &MainWindow::show_right);
     for (QWidget* w : std::initializer_list<QWidget*>{side, floor_, model_, other_side}) across->addWidget(w);
     across->setHandleWidth(1);
     across->setChildrenCollapsible(false);
     across->setSizes({236, 474, 336, 234});
-    across->setStretchFactor(0, 0), across->setStretchFactor(1, 3), across->setStretchFactor(2, 2), across->setStretchFactor(3, 0);
+    across->setStretchFactor(0, 0), across->setStretchFactor(1, 3), across->setStretchFactor(2, 2),
+        across->setStretchFactor(3, 0);
     auto* down = new QSplitter(Qt::Vertical);
     down->addWidget(across);
     down->addWidget(ribbon_);
@@ -145,7 +156,8 @@ void MainWindow::make_layout() {
     status_->setObjectName("status");
 }
 
-QAction* MainWindow::action(const QString& name, const QString& text, const QKeySequence& key, std::function<void()> act) {
+QAction* MainWindow::action(
+    const QString& name, const QString& text, const QKeySequence& key, std::function<void()> act) {
     auto* a = new QAction(text, this);
     a->setObjectName(name);
     if (!key.isEmpty()) a->setShortcut(key);
@@ -171,7 +183,8 @@ void MainWindow::make_actions() {
     action("rename", tr("Rename device"), QKeySequence("F2"), [this] {
         workspace_.select(workspace_.selection().device);
         show_left(0);
-        if (auto* line = worksheet_->findChild<QLineEdit*>("name_" + workspace_.selection().device)) line->setFocus(), line->selectAll();
+        if (auto* line = worksheet_->findChild<QLineEdit*>("name_" + workspace_.selection().device))
+            line->setFocus(), line->selectAll();
     });
     action("takt", tr("Takt \u2026"), {}, [this] { choose_takt(); });
     action("find", tr("Find an action \u2026"), QKeySequence("Ctrl+K"), [this] { find_action(); });
@@ -188,15 +201,19 @@ void MainWindow::make_actions() {
     jog("jog_x_plus", tr("Jog +X"), "Alt+Right", 0, 1), jog("jog_x_minus", tr("Jog \u2212X"), "Alt+Left", 0, -1);
     jog("jog_z_plus", tr("Jog +Z"), "Alt+PgUp", 2, 1), jog("jog_z_minus", tr("Jog \u2212Z"), "Alt+PgDown", 2, -1);
     for (const int direction : {1, -1})
-        action(direction > 0 ? "jog_y_plus" : "jog_y_minus", direction > 0 ? tr("Jog +Y, or the next joint") : tr("Jog \u2212Y, or the joint before"), QKeySequence(direction > 0 ? "Alt+Up" : "Alt+Down"), [this, direction] {
-            if (building()) return build_->choose_link(-direction);
-            show_right(1);
-            if (arm_->by_joint()) arm_->choose_joint(-direction);
-            else arm_->jog(1, direction);
-        });
+        action(direction > 0 ? "jog_y_plus" : "jog_y_minus",
+            direction > 0 ? tr("Jog +Y, or the next joint") : tr("Jog \u2212Y, or the joint before"),
+            QKeySequence(direction > 0 ? "Alt+Up" : "Alt+Down"), [this, direction] {
+                if (building()) return build_->choose_link(-direction);
+                show_right(1);
+                if (arm_->by_joint()) arm_->choose_joint(-direction);
+                else arm_->jog(1, direction);
+            });
     action("tool_straight_down", tr("Tool straight down"), QKeySequence("Alt+D"), [this] { arm_->straight_down(); });
-    action("motion_plot", tr("Motion of the arm against its limits"), QKeySequence("Ctrl+J"), [this] { show_right(2); });
-    action("which_arm", tr("Which arm? Give this task to every arm"), QKeySequence("Shift+W"), [this] { ask_which_arm(workspace_, this); });
+    action(
+        "motion_plot", tr("Motion of the arm against its limits"), QKeySequence("Ctrl+J"), [this] { show_right(2); });
+    action("which_arm", tr("Which arm? Give this task to every arm"), QKeySequence("Shift+W"),
+        [this] { ask_which_arm(workspace_, this); });
     action("worksheet", tr("Worksheet"), QKeySequence("W"), [this] { show_left(0); });
     action("device_list", tr("Find a device by name"), QKeySequence("Ctrl+F"), [this] { show_left(2); });
     import_ = new ImportGeometry(workspace_, this);
@@ -209,7 +226,8 @@ void MainWindow::make_actions() {
         if (!workspace_.file().isEmpty()) open_file(workspace_.file());  // undo brings back what was here
     });
     action("play", tr("Play"), QKeySequence("Space"), [this] { workspace_.play(!workspace_.playing()); });
-    action("previous", tr("\u25c0 event"), QKeySequence("["), [this] { workspace_.play(false), workspace_.step_event(-1); });
+    action("previous", tr("\u25c0 event"), QKeySequence("["),
+        [this] { workspace_.play(false), workspace_.step_event(-1); });
     action("next", tr("event \u25b6"), QKeySequence("]"), [this] { workspace_.play(false), workspace_.step_event(1); });
     action("to_start", tr("To the beginning"), QKeySequence("Home"), [this] { workspace_.set_time(0); });
     action("to_cycle", tr("Steady cycle"), QKeySequence("C"), [this] {
@@ -221,31 +239,40 @@ void MainWindow::make_actions() {
     action("top", tr("Floor from above"), QKeySequence("1"), [this] { floor_->set_side(Side::top); });
     action("front", tr("Floor from the front"), QKeySequence("2"), [this] { floor_->set_side(Side::front); });
     action("side", tr("Floor from the side"), QKeySequence("3"), [this] { floor_->set_side(Side::side); });
-    action("model_top", tr("Model from above"), QKeySequence("4"), [this] { model_->look(-geometry::pi / 2, geometry::pi / 2); });
-    action("model_front", tr("Model from the front"), QKeySequence("5"), [this] { model_->look(-geometry::pi / 2, 0); });
+    action("model_top", tr("Model from above"), QKeySequence("4"),
+        [this] { model_->look(-geometry::pi / 2, geometry::pi / 2); });
+    action(
+        "model_front", tr("Model from the front"), QKeySequence("5"), [this] { model_->look(-geometry::pi / 2, 0); });
     action("model_side", tr("Model from the side"), QKeySequence("6"), [this] { model_->look(0, 0); });
     action("model_free", tr("Model from a corner"), QKeySequence("7"), [this] { model_->look(-1.15, 0.62); });
-    action("compare", tr("Side by side"), QKeySequence("Ctrl+B"), [this] { tabs_->show_page(tabs_->comparing() ? VariantTabs::Page::cell : VariantTabs::Page::compare); });
+    action("compare", tr("Side by side"), QKeySequence("Ctrl+B"),
+        [this] { tabs_->show_page(tabs_->comparing() ? VariantTabs::Page::cell : VariantTabs::Page::compare); });
     action("build", tr("Build: mechanisms of your own"), QKeySequence("Ctrl+M"), [this] {
         tabs_->show_page(building() ? VariantTabs::Page::cell : VariantTabs::Page::build);
         const int arm = workspace_.cell()->device(workspace_.selection().device.toStdString());
-        if (building() && arm >= 0 && workspace_.cell()->devices[static_cast<std::size_t>(arm)].arm) build_->open();
+        if (building() && arm >= 0 && workspace_.cell()->devices[arm].arm) build_->open();
     });
     action("variant_new", tr("New variant \u2026"), QKeySequence("Ctrl+Shift+N"), [this] { tabs_->add_variant(); });
     action("variant_rename", tr("Rename this variant \u2026"), {}, [this] { tabs_->rename(workspace_.variant()); });
-    action("variant_baseline", tr("Make this variant the baseline"), {}, [this] { tabs_->make_baseline(workspace_.variant()); });
+    action("variant_baseline", tr("Make this variant the baseline"), {},
+        [this] { tabs_->make_baseline(workspace_.variant()); });
     action("variant_drop", tr("Drop this variant"), {}, [this] { tabs_->drop(workspace_.variant()); });
     action("about", tr("About Escarp"), {}, [this] {
-        tell(tr("Escarp %1").arg(QCoreApplication::applicationVersion()), tr("Lays out robot cells, runs their cycle, checks reach and clearance, compares variants.\nEvery figure is current after every edit.\n\nFree software under the GNU General Public License, version 3 or later."));
+        tell(tr("Escarp %1").arg(QCoreApplication::applicationVersion()),
+            tr("Lays out robot cells, runs their cycle, checks reach and clearance, compares variants.\nEvery figure "
+               "is current after every edit.\n\nFree software under the GNU General Public License, version 3 or "
+               "later."));
     });
 }
 
-/// Panels that the window has no room for are folded away, the Floor last; they come back as there is room, or when they are asked for.
+/// Panels that the window has no room for are folded away, the Floor last; they come back as there is room, or when
+/// they are asked for.
 void MainWindow::fold() {
     int needed = 0;
     for (const QWidget* p : panels_) needed += std::max(p->minimumWidth(), p->minimumSizeHint().width()) + 1;
     std::vector<QWidget*> order(panels_.begin(), panels_.end());
-    std::stable_partition(order.begin(), order.end(), [this](const QWidget* p) { return p != asked_for_; });  // what was asked for stays longest
+    std::stable_partition(order.begin(), order.end(),
+        [this](const QWidget* p) { return p != asked_for_; });  // what was asked for stays longest
     for (QWidget* p : order) {
         const bool fits = needed <= width() || p == order.back();
         if (!fits) needed -= std::max(p->minimumWidth(), p->minimumSizeHint().width()) + 1;
@@ -304,7 +331,9 @@ void MainWindow::make_menus() {
     place_ = menuBar()->addMenu(tr("&Place"));
     fill_place();
     layout_->fill_arrange(menuBar()->addMenu(tr("&Arrange")));
-    menu(tr("&Work"), {"play", "previous", "next", "to_start", "to_cycle", "", "arm_by_hand", "findings", "motion_plot", "which_arm", "build", "", "jog_x_plus", "jog_x_minus", "jog_y_plus", "jog_y_minus", "jog_z_plus", "jog_z_minus", "tool_straight_down"});
+    menu(tr("&Work"), {"play", "previous", "next", "to_start", "to_cycle", "", "arm_by_hand", "findings", "motion_plot",
+                          "which_arm", "build", "", "jog_x_plus", "jog_x_minus", "jog_y_plus", "jog_y_minus",
+                          "jog_z_plus", "jog_z_minus", "tool_straight_down"});
     menu(tr("&Compare"), {"compare", "", "variant_new", "variant_rename", "variant_baseline", "variant_drop"});
     QMenu* view = menu(tr("&View"), {"fit"});
     layout_->fill_view(view);
@@ -320,7 +349,8 @@ void MainWindow::make_menus() {
 
 void MainWindow::fill_place() {
     for (const cell::Offering& what : cell::offerings(simulation::standard_kinds())) {
-        auto* a = place_->addAction(menu_text(QString::fromStdString(what.label)), this, [this, what] { add_device(what); });
+        auto* a =
+            place_->addAction(menu_text(QString::fromStdString(what.label)), this, [this, what] { add_device(what); });
         a->setObjectName("place_" + QString::fromStdString(what.kind + (what.model.empty() ? what.label : what.model)));
         addAction(a);
     }
@@ -329,7 +359,8 @@ void MainWindow::fill_place() {
 void MainWindow::add_device(const cell::Offering& what) {
     try {
         std::string id;
-        const cell::Edit edit = cell::add_device(workspace_.document(), workspace_.variant().toStdString(), simulation::standard_kinds(), what, workspace_.selection().device.toStdString(), &id);
+        const cell::Edit edit =
+            cell::add_device(workspace_.layout(), what, workspace_.selection().device.toStdString(), &id);
         if (!workspace_.apply(edit)) return;
         workspace_.select(QString::fromStdString(id));
     } catch (const cell::InputError& e) {
@@ -345,7 +376,10 @@ void MainWindow::remove_selected() {
         if (!s.step.isEmpty()) {
             for (const cell::Device& d : workspace_.cell()->devices)
                 for (const cell::Step* step : cell::all_steps(d.task))
-                    if (QString::fromStdString(d.id) == s.device && QString::fromStdString(step->id) == s.step && workspace_.apply({tr("Remove step").toStdString(), {cell::Operation::remove("/" + step->path)}})) return workspace_.select(s.device);
+                    if (QString::fromStdString(d.id) == s.device && QString::fromStdString(step->id) == s.step &&
+                        workspace_.apply(
+                            {tr("Remove step").toStdString(), {cell::Operation::remove("/" + step->path)}}))
+                        return workspace_.select(s.device);
             return;
         }
         layout_->remove_selected();
@@ -357,10 +391,12 @@ void MainWindow::remove_selected() {
 void MainWindow::choose_takt() {
     bool ok = false;
     const QString now = shown_number(workspace_.cell()->takt);
-    const QString text = QInputDialog::getText(this, tr("Takt"), tr("Time per part that the line demands, in s (0: none):"), QLineEdit::Normal, now, &ok);
+    const QString text = QInputDialog::getText(
+        this, tr("Takt"), tr("Time per part that the line demands, in s (0: none):"), QLineEdit::Normal, now, &ok);
     if (!ok) return;
     const std::optional<double> takt = typed_number(text, "s");
-    if (!takt || *takt < 0 || *takt > 1e5) return tell(tr("The takt is unchanged"), tr("\"%1\" is not a time in seconds.").arg(text));
+    if (!takt || *takt < 0 || *takt > 1e5)
+        return tell(tr("The takt is unchanged"), tr("\"%1\" is not a time in seconds.").arg(text));
     workspace_.apply({tr("Change takt").toStdString(), {cell::Operation::set("/takt_s", *takt)}});
 }
 
@@ -373,14 +409,27 @@ void MainWindow::find_action() {
 }
 
 void MainWindow::renew_title() {
-    const QString name = workspace_.is_copy() ? tr("copy, not saved") : workspace_.file().isEmpty() ? tr("not saved yet") : QFileInfo(workspace_.file()).fileName();
-    setWindowTitle(QString("%1%2 \u2014 %3").arg(workspace_.modified() ? "*" : "", title_text(name), title_text(QString::fromStdString(workspace_.document().name()))));
+    const QString name = workspace_.is_copy()          ? tr("copy, not saved")
+                         : workspace_.file().isEmpty() ? tr("not saved yet")
+                                                       : QFileInfo(workspace_.file()).fileName();
+    setWindowTitle(QString("%1%2 \u2014 %3")
+                       .arg(workspace_.modified() ? "*" : "", title_text(name),
+                           title_text(QString::fromStdString(workspace_.document().name()))));
     const bool fresh = workspace_.current();
     const QString error = workspace_.error_of(workspace_.variant());
-    const QString figures = !fresh ? tr("figures are being recomputed") : !error.isEmpty() ? tr("\u2715 this variant cannot be computed") : tr("every figure current (%1 ms)").arg(std::max(1.0, std::round(workspace_.took_ms())));
-    status_->setText((workspace_.trying() ? tr("trying: %1").arg(workspace_.draft_name()) : workspace_.modified() ? tr("changed") : workspace_.file().isEmpty() ? tr("new") : tr("saved")) + QStringLiteral(" \u00b7 ") + figures);
-    if (!workspace_.unsafe().isEmpty()) status_->setText(tr("\u2715 edits are not written down: %1").arg(workspace_.unsafe().section('\n', 0, 0)));
-    status_->setStyleSheet(QString("color: %1; font-size: 11px; padding: 7px 12px 0 0;").arg((fresh && error.isEmpty() ? theme::good : theme::watch_text).name()));
+    const QString figures =
+        !fresh             ? tr("figures are being recomputed")
+        : !error.isEmpty() ? tr("\u2715 this variant cannot be computed")
+                           : tr("every figure current (%1 ms)").arg(std::max(1.0, std::round(workspace_.took_ms())));
+    status_->setText((workspace_.trying()              ? tr("trying: %1").arg(workspace_.draft_name())
+                         : workspace_.modified()       ? tr("changed")
+                         : workspace_.file().isEmpty() ? tr("new")
+                                                       : tr("saved")) +
+                     QStringLiteral(" \u00b7 ") + figures);
+    if (!workspace_.unsafe().isEmpty())
+        status_->setText(tr("\u2715 edits are not written down: %1").arg(workspace_.unsafe().section('\n', 0, 0)));
+    status_->setStyleSheet(QString("color: %1; font-size: 11px; padding: 7px 12px 0 0;")
+                               .arg((fresh && error.isEmpty() ? theme::good : theme::watch_text).name()));
     status_->adjustSize();
     menuBar()->setCornerWidget(status_, Qt::TopRightCorner);
     status_->show();
@@ -400,28 +449,36 @@ bool MainWindow::may_lose_work() {
     if (!workspace_.modified()) return true;
     const QString text = tr("The cell has changes that are not saved.");
     int answer = QMessageBox::Cancel;
-    if (workspace_.document().tree().value("devices", cell::json::array()).empty() && workspace_.file().isEmpty()) return true;
+    if (workspace_.document().tree().value("devices", cell::json::array()).empty() && workspace_.file().isEmpty())
+        return true;
     if (ask_instead) answer = ask_instead(text);
-    else answer = QMessageBox::warning(this, tr("Not saved"), text, QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
+    else
+        answer = QMessageBox::warning(this, tr("Not saved"), text,
+            QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
     if (answer == QMessageBox::Save) return save();
     return answer == QMessageBox::Discard;
 }
 
 bool MainWindow::settled(bool every_variant) const {
     const auto views = findChildren<SceneView*>();
-    return workspace_.settled(every_variant) && std::all_of(views.begin(), views.end(), [](const SceneView* v) { return v->picture_current(); });
+    return workspace_.settled(every_variant) &&
+           std::all_of(views.begin(), views.end(), [](const SceneView* v) { return v->picture_current(); });
 }
 
 bool MainWindow::save() {
     if (workspace_.file().isEmpty()) return save_as();
     if (workspace_.changed_outside() && QFileInfo::exists(workspace_.file())) {
-        const int answer = ask(tr("Changed on the disk"), tr("Another program has changed %1 since it was opened here. Saving replaces its changes.").arg(QFileInfo(workspace_.file()).fileName()), {tr("Save as \u2026"), tr("Replace them")});
+        const int answer = ask(tr("Changed on the disk"),
+            tr("Another program has changed %1 since it was opened here. Saving replaces its changes.")
+                .arg(QFileInfo(workspace_.file()).fileName()),
+            {tr("Save as \u2026"), tr("Replace them")});
         if (answer == 0) return save_as();
         if (answer != 1) return false;
     }
     cell::MayReplace may{.changes = true};
     if (cell::read_only(workspace_.file().toStdString())) {
-        const int answer = ask(tr("Read-only"), tr("%1 is read-only.").arg(QFileInfo(workspace_.file()).fileName()), {tr("Save as \u2026"), tr("Write over it anyway")});
+        const int answer = ask(tr("Read-only"), tr("%1 is read-only.").arg(QFileInfo(workspace_.file()).fileName()),
+            {tr("Save as \u2026"), tr("Write over it anyway")});
         if (answer == 0) return save_as();
         if (answer != 1) return false;
         may.read_only = true;
@@ -453,8 +510,13 @@ bool MainWindow::open_file(const QString& file) {
 /// The file is gone or cut off, but the journal beside it holds the cell.
 bool MainWindow::offer_lost(const QString& file) {
     const cell::Recovered& found = *workspace_.lost();
-    const QString kept = found.edits ? tr("The journal beside it holds the whole cell, with %n edit(s) that were not saved.", nullptr, found.edits) : tr("The journal beside it holds the whole cell.");
-    if (ask(tr("The file cannot be opened"), workspace_.lost_why() + "\n\n" + kept, {tr("Bring the cell back"), tr("Leave it")}) != 0) return false;
+    const QString kept = found.edits
+                             ? tr("The journal beside it holds the whole cell, with %n edit(s) that were not saved.",
+                                   nullptr, found.edits)
+                             : tr("The journal beside it holds the whole cell.");
+    if (ask(tr("The file cannot be opened"), workspace_.lost_why() + "\n\n" + kept,
+            {tr("Bring the cell back"), tr("Leave it")}) != 0)
+        return false;
     workspace_.take_lost(file);
     return !workspace_.lost() && workspace_.file() == file && show_opened(file);
 }
@@ -466,7 +528,10 @@ bool MainWindow::show_opened(const QString& file) {
     floor_->fit();
     model_->fit();
     ribbon_->show_cycle();
-    if (workspace_.is_copy()) tell(tr("Open in another window"), tr("%1 is open in another window. What you see here is a copy: save it under another name, so that the two do not overwrite each other.").arg(QFileInfo(file).fileName()));
+    if (workspace_.is_copy())
+        tell(tr("Open in another window"), tr("%1 is open in another window. What you see here is a copy: save it "
+                                              "under another name, so that the two do not overwrite each other.")
+                                               .arg(QFileInfo(file).fileName()));
     offer_left_over();
     return true;
 }
@@ -492,14 +557,22 @@ void MainWindow::answer_instead(std::function<int(const QString& text)> answer) 
 void MainWindow::offer_left_over() {
     if (!workspace_.left_over()) return;
     const cell::Recovered& found = *workspace_.left_over();
-    const int answer = ask(tr("Unsaved edits found"), tr("The last session with this cell ended without saving. %n edit(s) were kept, the last: %1.", nullptr, found.edits).arg(QString::fromStdString(found.last_edit)), {tr("Bring them back"), tr("Drop them")});
+    const int answer = ask(tr("Unsaved edits found"),
+        tr("The last session with this cell ended without saving. %n edit(s) were kept, the last: %1.", nullptr,
+            found.edits)
+            .arg(QString::fromStdString(found.last_edit)),
+        {tr("Bring them back"), tr("Drop them")});
     if (answer == 0) workspace_.take_left_over();
     else if (answer == 1) workspace_.drop_left_over();
 }
 
 void MainWindow::offer_unsaved() {
     for (const cell::Recovered& found : cell::SafeFile::unsaved_in(cell::SafeFile::usual_room())) {
-        const int answer = ask(tr("Unsaved cell found"), tr("A cell that was never saved (%n edit(s), the last: %1) was kept when the last session ended.", nullptr, found.edits).arg(QString::fromStdString(found.last_edit)), {tr("Bring it back"), tr("Drop it")});
+        const int answer = ask(tr("Unsaved cell found"),
+            tr("A cell that was never saved (%n edit(s), the last: %1) was kept when the last session ended.", nullptr,
+                found.edits)
+                .arg(QString::fromStdString(found.last_edit)),
+            {tr("Bring it back"), tr("Drop it")});
         if (answer == 1) QFile::remove(QString::fromStdString(found.journal));
         if (answer != 0) continue;
         workspace_.take_unsaved(found);
@@ -512,10 +585,17 @@ void MainWindow::offer_unsaved() {
 void MainWindow::told_changed_outside() {
     if (told_outside_) return;
     told_outside_ = true;
-    if (!QFileInfo::exists(workspace_.file())) return tell(tr("Gone from the disk"), tr("Another program has removed %1. The cell is still here; saving writes it again.").arg(QFileInfo(workspace_.file()).fileName()));
+    if (!QFileInfo::exists(workspace_.file()))
+        return tell(tr("Gone from the disk"),
+            tr("Another program has removed %1. The cell is still here; saving writes it again.")
+                .arg(QFileInfo(workspace_.file()).fileName()));
     const QString text = tr("Another program has changed %1.").arg(QFileInfo(workspace_.file()).fileName());
-    const int answer = workspace_.modified() ? ask(tr("Changed on the disk"), text + "\n" + tr("Reading it again takes the place of your edits; Undo brings them back."), {tr("Keep what is here"), tr("Read it again")})
-                                             : ask(tr("Changed on the disk"), text, {tr("Keep what is here"), tr("Read it again")});
+    const int answer =
+        workspace_.modified()
+            ? ask(tr("Changed on the disk"),
+                  text + "\n" + tr("Reading it again takes the place of your edits; Undo brings them back."),
+                  {tr("Keep what is here"), tr("Read it again")})
+            : ask(tr("Changed on the disk"), text, {tr("Keep what is here"), tr("Read it again")});
     if (answer == 1) open_file(workspace_.file());
 }
 
@@ -531,7 +611,9 @@ void MainWindow::remember(const QString& file) {
 void MainWindow::fill_recent() {
     recent_->clear();
     for (const QString& file : QSettings().value("recent").toStringList())
-        recent_->addAction(menu_text(file), this, [this, file] { if (may_lose_work()) open_file(file); });
+        recent_->addAction(menu_text(file), this, [this, file] {
+            if (may_lose_work()) open_file(file);
+        });
     if (recent_->isEmpty()) recent_->addAction(tr("none yet"))->setEnabled(false);
 }
 

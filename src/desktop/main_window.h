@@ -54,7 +54,11 @@ public:
     std::function<int(const QString& text)> ask_instead;
     void answer_instead(std::function<int(const QString& text)> answer);
     /// Something went wrong that nobody had thought of.
-    void tell_surprise(const QString& words) { tell(tr("Something went wrong"), words + "\n" + tr("What you see may be out of date; every edit up to here is kept. Saving and opening again puts it right.")); }
+    void tell_surprise(const QString& words) {
+        tell(tr("Something went wrong"), words + "\n" +
+                                             tr("What you see may be out of date; every edit up to here is kept. "
+                                                "Saving and opening again puts it right."));
+    }
 
 protected:
     void closeEvent(QCloseEvent* event) override;
@@ -79,7 +83,8 @@ private:
     void add_device(const cell::Offering& what);
     void remove_selected();
     /// A column of panels of which one is shown, with a row of tabs over them.
-    QWidget* side_with_tabs(const QString& name, const std::vector<std::pair<QWidget*, QString>>& panels, QStackedWidget*& stack, std::vector<QToolButton*>& buttons, void (MainWindow::*show)(int));
+    QWidget* side_with_tabs(const QString& name, const std::vector<std::pair<QWidget*, QString>>& panels,
+        QStackedWidget*& stack, std::vector<QToolButton*>& buttons, void (MainWindow::*show)(int));
     void show_left(int page);
     void show_right(int page);
     int ask(const QString& title, const QString& text, const QStringList& answers);

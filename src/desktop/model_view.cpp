@@ -24,7 +24,10 @@ ModelView::ModelView(Workspace& workspace, QWidget* parent) : SceneView(parent),
     });
     later_.setSingleShot(true);
     connect(&later_, &QTimer::timeout, this, &ModelView::renew);
-    for (auto signal : {&Workspace::evaluated, &Workspace::time_changed, &Workspace::posed_changed, &Workspace::by_hand_changed, &Workspace::ghosts_changed, &Workspace::selection_changed, &Workspace::shown_changed}) connect(&workspace_, signal, this, &ModelView::renew);
+    for (auto signal :
+        {&Workspace::evaluated, &Workspace::time_changed, &Workspace::posed_changed, &Workspace::by_hand_changed,
+            &Workspace::ghosts_changed, &Workspace::selection_changed, &Workspace::shown_changed})
+        connect(&workspace_, signal, this, &ModelView::renew);
 }
 
 void ModelView::fit() {
@@ -41,7 +44,8 @@ void ModelView::fit_selection() {
 void ModelView::fit_to(const std::vector<int>& devices) {
     geometry::Box3 all;
     for (std::size_t i = 0; i < workspace_.cell()->devices.size(); ++i) {
-        if (!devices.empty() && std::find(devices.begin(), devices.end(), static_cast<int>(i)) == devices.end()) continue;
+        if (!devices.empty() && std::find(devices.begin(), devices.end(), static_cast<int>(i)) == devices.end())
+            continue;
         const cell::Device& d = workspace_.cell()->devices[i];
         for (const geometry::Body& b : d.bodies) {
             const geometry::Box3 one = geometry::bounds(b.shape, d.world * b.at);
@@ -81,11 +85,15 @@ std::vector<ModelView::Item> ModelView::items() const {
         for (const geometry::Body& b : d.bodies) add(b, d.world, fill);
         if (!d.arm) continue;
         std::vector<Frame> frames;
-        d.arm->model->mechanism.link_frames(joints_at(c, index, e.get(), workspace_.time(), workspace_.posed()), d.world, frames);
+        d.arm->model->mechanism.link_frames(
+            joints_at(c, index, e.get(), workspace_.time(), workspace_.posed()), d.world, frames);
         const auto& links = d.arm->model->mechanism.links;
         for (std::size_t l = 0; l < links.size(); ++l)
-            for (const geometry::Body& b : links[l].bodies) add(b, frames[l], l == 0 ? theme::steel : fill, static_cast<int>(l));
-        for (const geometry::Body& b : d.arm->tool_bodies) add(b, frames[static_cast<std::size_t>(d.arm->model->flange_link)] * d.arm->model->flange, QColor(0xC9, 0x8A, 0x6A), d.arm->model->flange_link);
+            for (const geometry::Body& b : links[l].bodies)
+                add(b, frames[l], l == 0 ? theme::steel : fill, static_cast<int>(l));
+        for (const geometry::Body& b : d.arm->tool_bodies)
+            add(b, frames[d.arm->model->flange_link] * d.arm->model->flange, QColor(0xC9, 0x8A, 0x6A),
+                d.arm->model->flange_link);
         for (const kinematics::JointVector& ghost : workspace_.ghosts_of(d.id)) {
             d.arm->model->mechanism.link_frames(ghost, d.world, frames);
             for (std::size_t l = 1; l < links.size(); ++l)
@@ -101,8 +109,10 @@ std::vector<ModelView::Item> ModelView::items() const {
     for (std::size_t p = 0; p < e->run->trace.parts.size(); ++p) {
         Frame at;
         if (!e->run->trace.part_frame(*e->cell, static_cast<int>(p), now, at)) continue;
-        const cell::PartType& type = e->cell->part_types[static_cast<std::size_t>(e->run->trace.parts[p].type)];
-        const QColor fill = e->run->trace.result(static_cast<int>(p), now) == "reject" ? QColor(0xE3, 0xB4, 0xC4) : type.colour.empty() ? theme::part : QColor(QString::fromStdString(type.colour));
+        const cell::PartType& type = e->cell->part_types[e->run->trace.parts[p].type];
+        const QColor fill = e->run->trace.result(static_cast<int>(p), now) == "reject" ? QColor(0xE3, 0xB4, 0xC4)
+                            : type.colour.empty()                                      ? theme::part
+                                                  : QColor(QString::fromStdString(type.colour));
         for (const geometry::Body& b : type.bodies) {
             const Surfaces::Kept* surface = b.stand_in ? workspace_.surfaces().find(b.mesh) : nullptr;
             Item item{&b.shape, at * b.at, fill, -1, false};
@@ -117,18 +127,21 @@ std::vector<ModelView::Item> ModelView::items() const {
 
 void ModelView::clicked(int device, Qt::KeyboardModifiers keys) {
     if (held_.axis >= 0) return;  // a click on a handle
-    if (device >= 0 && keys & Qt::ShiftModifier) return workspace_.toggle(QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(device)].id));
-    workspace_.select(device >= 0 ? QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(device)].id) : QString());
+    if (device >= 0 && keys & Qt::ShiftModifier)
+        return workspace_.toggle(QString::fromStdString(workspace_.cell()->devices[device].id));
+    workspace_.select(device >= 0 ? QString::fromStdString(workspace_.cell()->devices[device].id) : QString());
 }
 
 geometry::Matrix3 ModelView::hand_axes() const {
     if (workspace_.by_hand().frame == ByHand::Frame::tool) return workspace_.tool_by_hand().linear();
-    if (workspace_.by_hand().frame == ByHand::Frame::base) return workspace_.cell()->devices[static_cast<std::size_t>(workspace_.arm_by_hand())].world.linear();
+    if (workspace_.by_hand().frame == ByHand::Frame::base)
+        return workspace_.cell()->devices[workspace_.arm_by_hand()].world.linear();
     return geometry::Matrix3::Identity();
 }
 
 std::vector<ModelView::Handle> ModelView::handles() const {
-    if (workspace_.arm_by_hand() < 0 || workspace_.by_hand().frame == ByHand::Frame::joint || workspace_.playing()) return {};
+    if (workspace_.arm_by_hand() < 0 || workspace_.by_hand().frame == ByHand::Frame::joint || workspace_.playing())
+        return {};
     std::vector<Handle> out;
     const Vector3 at = workspace_.tool_by_hand().translation();
     const geometry::Matrix3 axes = hand_axes();
@@ -138,7 +151,8 @@ std::vector<ModelView::Handle> ModelView::handles() const {
         Handle ring{3 + i, {}};
         for (int k = 0; k <= 12; ++k) {  // a quarter between the other two arrows
             const double angle = 0.5 * geometry::pi * k / 12;
-            ring.line.push_back(at + 0.72 * size * (std::cos(angle) * axes.col((i + 1) % 3) + std::sin(angle) * axes.col((i + 2) % 3)));
+            ring.line.push_back(
+                at + 0.72 * size * (std::cos(angle) * axes.col((i + 1) % 3) + std::sin(angle) * axes.col((i + 2) % 3)));
         }
         out.push_back(std::move(ring));
     }
@@ -161,14 +175,21 @@ void ModelView::draw_handles(QPainter& p) const {
         p.setPen(QPen(colours[h.axis % 3], held ? 4 : 2.4));
         for (std::size_t i = 0; i + 1 < h.line.size(); ++i) draw_line(p, h.line[i], h.line[i + 1], h.axis < 3);
         p.setFont(theme::font(10, true));
-        if (const auto end = pixel_of(h.line.back()); end && h.axis < 3) p.drawText(*end + QPointF(4, 4), names[h.axis]);
+        if (const auto end = pixel_of(h.line.back()); end && h.axis < 3)
+            p.drawText(*end + QPointF(4, 4), names[h.axis]);
     }
     if (workspace_.by_hand().picking || held_.axis >= 0 || held_.joint >= 0) {
         QString text = tr("Click a surface: the tool goes there, pointing into it");
-        if (held_.axis >= 0 && held_.axis < 3) text = tr("%1 %2 mm").arg(names[held_.axis]).arg(1e3 * held_.value, 0, 'f', 1);
-        else if (held_.axis >= 3 && held_.axis < 6) text = tr("R%1 %2 \u00b0").arg(QString(names[held_.axis - 3]).toLower()).arg(held_.value * 180 / geometry::pi, 0, 'f', 1);
+        if (held_.axis >= 0 && held_.axis < 3)
+            text = tr("%1 %2 mm").arg(names[held_.axis]).arg(1e3 * held_.value, 0, 'f', 1);
+        else if (held_.axis >= 3 && held_.axis < 6)
+            text = tr("R%1 %2 \u00b0")
+                       .arg(QString(names[held_.axis - 3]).toLower())
+                       .arg(held_.value * 180 / geometry::pi, 0, 'f', 1);
         else if (held_.axis == 6) text = tr("moved %1 mm").arg(1e3 * held_.value, 0, 'f', 1);
-        else if (held_.joint >= 0) text = QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(workspace_.arm_by_hand())].arm->model->mechanism.joints[static_cast<std::size_t>(held_.joint)].name);
+        else if (held_.joint >= 0)
+            text = QString::fromStdString(
+                workspace_.cell()->devices[workspace_.arm_by_hand()].arm->model->mechanism.joints[held_.joint].name);
         p.setFont(theme::font(11, true));
         QRectF box(10, 24, QFontMetricsF(p.font()).horizontalAdvance(text) + 10, 18);
         p.fillRect(box, QColor(0xFC, 0xFA, 0xF5, 230));
@@ -196,7 +217,8 @@ bool ModelView::grab(const QPointF& at, Qt::KeyboardModifiers keys) {
             const auto a = pixel_of(h.line[i]), b = pixel_of(h.line[i + 1]);
             if (!a || !b) continue;
             const QPointF along = *b - *a;
-            const double length2 = std::max(1e-9, QPointF::dotProduct(along, along)), share = std::clamp(QPointF::dotProduct(at - *a, along) / length2, 0.0, 1.0);
+            const double length2 = std::max(1e-9, QPointF::dotProduct(along, along)),
+                         share = std::clamp(QPointF::dotProduct(at - *a, along) / length2, 0.0, 1.0);
             const double away = QLineF(at, *a + share * along).length();
             if (away >= nearest) continue;
             nearest = away;
@@ -214,20 +236,20 @@ bool ModelView::grab(const QPointF& at, Qt::KeyboardModifiers keys) {
 /// The link under the pointer, by the joint with a drive that moves it.
 bool ModelView::grab_link(const QPointF& at) {
     const int arm = workspace_.arm_by_hand();
-    const cell::Device& d = workspace_.cell()->devices[static_cast<std::size_t>(arm)];
+    const cell::Device& d = workspace_.cell()->devices[arm];
     const kinematics::Mechanism& m = d.arm->model->mechanism;
     Vector3 where;
     int link = -1;
     if (owner_at(at, &where, &link) != arm || link <= 0) return false;
     for (const int code : m.chain(link)) {
         if (code < m.size()) held_.joint = code;
-        else m.followers[static_cast<std::size_t>(code - m.size())].ratios.cwiseAbs().maxCoeff(&held_.joint);
+        else m.followers[code - m.size()].ratios.cwiseAbs().maxCoeff(&held_.joint);
     }
     if (held_.joint < 0) return false;
     std::vector<Frame> frames;
     m.link_frames(workspace_.joints(arm), d.world, frames);
     held_.link = link;
-    held_.point = frames[static_cast<std::size_t>(link)].inverse() * where;
+    held_.point = frames[link].inverse() * where;
     return true;
 }
 
@@ -236,19 +258,20 @@ void ModelView::dragged(const QPointF& at) {
     if (arm < 0 || held_.axis == 7) return;
     const ByHand& hand = workspace_.by_hand();
     const bool steps = QGuiApplication::keyboardModifiers() & Qt::ControlModifier;
-    const cell::Device& d = workspace_.cell()->devices[static_cast<std::size_t>(arm)];
+    const cell::Device& d = workspace_.cell()->devices[arm];
     if (held_.joint >= 0) {
         const kinematics::Mechanism& m = d.arm->model->mechanism;
-        const kinematics::Joint& j = m.joints[static_cast<std::size_t>(held_.joint)];
+        const kinematics::Joint& j = m.joints[held_.joint];
         const bool hinge = j.type == kinematics::JointType::hinge;
         kinematics::JointVector q = workspace_.joints(arm);
         std::vector<Frame> frames;
-        double v = follow_pixel(at, q[held_.joint], j.low, j.high, hinge ? 1e-3 : 1e-4, hinge ? 0.2 : 0.05 * camera().distance, [&](double value) {
-            kinematics::JointVector there = q;
-            there[held_.joint] = value;
-            m.link_frames(there, d.world, frames);
-            return Vector3(frames[static_cast<std::size_t>(held_.link)] * held_.point);
-        });
+        double v = follow_pixel(at, q[held_.joint], j.low, j.high, hinge ? 1e-3 : 1e-4,
+            hinge ? 0.2 : 0.05 * camera().distance, [&](double value) {
+                kinematics::JointVector there = q;
+                there[held_.joint] = value;
+                m.link_frames(there, d.world, frames);
+                return Vector3(frames[held_.link] * held_.point);
+            });
         const double step = hinge ? hand.deg * geometry::pi / 180 : 1e-3 * hand.mm;
         if (steps) v = std::clamp(std::round(v / step) * step, j.low, j.high);
         q[held_.joint] = v;
@@ -258,17 +281,22 @@ void ModelView::dragged(const QPointF& at) {
     const Vector3 origin = held_.tool.translation();
     if (held_.axis < 3) {
         const Vector3 along = held_.axes.col(held_.axis);
-        held_.value = follow_pixel(at, held_.value, -20, 20, 1e-4, 0.1 * camera().distance, [&](double v) { return Vector3(held_.point + v * along); });
+        held_.value = follow_pixel(at, held_.value, -20, 20, 1e-4, 0.1 * camera().distance,
+            [&](double v) { return Vector3(held_.point + v * along); });
         if (steps) held_.value = std::round(held_.value / (1e-3 * hand.mm)) * 1e-3 * hand.mm;
         tool.translation() += held_.value * along;
     } else if (held_.axis < 6) {
         const Vector3 about = held_.axes.col(held_.axis - 3);
-        held_.value = follow_pixel(at, held_.value, -geometry::pi, geometry::pi, 1e-3, 0.2, [&](double v) { return Vector3(origin + geometry::rotation(about, v) * (held_.point - origin)); });
+        held_.value = follow_pixel(at, held_.value, -geometry::pi, geometry::pi, 1e-3, 0.2,
+            [&](double v) { return Vector3(origin + geometry::rotation(about, v) * (held_.point - origin)); });
         const double step = hand.deg * geometry::pi / 180;
         if (steps) held_.value = std::round(held_.value / step) * step;
         tool.linear() = (geometry::rotation(about, held_.value) * tool.linear()).eval();
     } else {
-        const Vector3 sight = (camera().at - camera().eye()).normalized(), right = sight.cross(Vector3::UnitZ()).norm() > 1e-3 ? Vector3(sight.cross(Vector3::UnitZ()).normalized()) : Vector3(-std::sin(camera().turn), std::cos(camera().turn), 0);
+        const Vector3 sight = (camera().at - camera().eye()).normalized(),
+                      right = sight.cross(Vector3::UnitZ()).norm() > 1e-3
+                                  ? Vector3(sight.cross(Vector3::UnitZ()).normalized())
+                                  : Vector3(-std::sin(camera().turn), std::cos(camera().turn), 0);
         const auto here = pixel_of(origin), beside = pixel_of(origin + 0.01 * right);
         if (!here || !beside) return;
         const double metres = 0.01 / std::max(1e-6, QLineF(*here, *beside).length());
@@ -297,7 +325,9 @@ void ModelView::draw_devices(QPainter& p) const {
         const auto origin = pixel_of(d.world.translation());
         if (shown.frames) draw_axes(p, d.world, 0.15);
         const geometry::Box3 box = d.extent();
-        const auto top = box.empty() ? origin : pixel_of(d.world * Vector3(0.5 * (box.low.x() + box.high.x()), 0.5 * (box.low.y() + box.high.y()), box.high.z()));
+        const auto top = box.empty() ? origin
+                                     : pixel_of(d.world * Vector3(0.5 * (box.low.x() + box.high.x()),
+                                                              0.5 * (box.low.y() + box.high.y()), box.high.z()));
         if (!shown.model_names || !top) continue;
         p.setFont(theme::font(10));
         const QString name = QString::fromStdString(d.name);
@@ -327,25 +357,31 @@ void ModelView::paint_words(QPainter& p) {
     p.setFont(theme::font(11));
     QString sub = tr("%1 s").arg(workspace_.time(), 0, 'f', 2);
     const int device = workspace_.cell()->device(workspace_.selection().device.toStdString());
-    if (device >= 0) sub = QString::fromStdString(workspace_.cell()->devices[static_cast<std::size_t>(device)].name) + QStringLiteral(" \u00b7 ") + sub;
+    if (device >= 0)
+        sub = QString::fromStdString(workspace_.cell()->devices[device].name) + QStringLiteral(" \u00b7 ") + sub;
     theme::text(p, QRectF(after, 3, width() - after - 6, 18), sub);
-    if (!working()) p.drawText(rect(), Qt::AlignCenter, tr("This display has no OpenGL 3.3;\nthe model cannot be drawn."));
+    if (!working())
+        p.drawText(rect(), Qt::AlignCenter, tr("This display has no OpenGL 3.3;\nthe model cannot be drawn."));
     const auto e = workspace_.evaluation();
     // Joint values and tool pose of a selected arm, at a glance.
-    if (device < 0 || !workspace_.cell()->devices[static_cast<std::size_t>(device)].arm) return;
-    const cell::Device& d = workspace_.cell()->devices[static_cast<std::size_t>(device)];
-    const kinematics::JointVector q = joints_at(*workspace_.cell(), device, e.get(), workspace_.time(), workspace_.posed());
+    if (device < 0 || !workspace_.cell()->devices[device].arm) return;
+    const cell::Device& d = workspace_.cell()->devices[device];
+    const kinematics::JointVector q =
+        joints_at(*workspace_.cell(), device, e.get(), workspace_.time(), workspace_.posed());
     const Frame tool = d.world * d.arm->model->flange_frame(q) * d.arm->tool_frame;
-    const double degree = geometry::pi / 180;
+    using geometry::degree;
     QStringList rows;
     const auto tenths = [](double v) { return QString::number(std::abs(v) < 0.05 ? 0.0 : v, 'f', 1); };
     QString joints;
     for (int j = 0; j < q.size(); ++j) {
-        const bool hinge = d.arm->model->mechanism.joints[static_cast<std::size_t>(j)].type == kinematics::JointType::hinge;
-        joints += QString("%1%2").arg(j ? QStringLiteral("  ") : QString()).arg(hinge ? tenths(q[j] / degree) : tr("%1 mm").arg(tenths(q[j] * 1e3)));
+        const bool hinge = d.arm->model->mechanism.joints[j].type == kinematics::JointType::hinge;
+        joints += QString("%1%2")
+                      .arg(j ? QStringLiteral("  ") : QString())
+                      .arg(hinge ? tenths(q[j] / degree) : tr("%1 mm").arg(tenths(q[j] * 1e3)));
     }
     const Vector3 r = geometry::to_triple(tool.linear()) / degree, o = tool.translation() * 1e3;
-    rows << tr("joints  %1 \u00b0").arg(joints) << tr("tool in world  X %1  Y %2  Z %3 mm").arg(tenths(o.x()), tenths(o.y()), tenths(o.z()))
+    rows << tr("joints  %1 \u00b0").arg(joints)
+         << tr("tool in world  X %1  Y %2  Z %3 mm").arg(tenths(o.x()), tenths(o.y()), tenths(o.z()))
          << tr("Rx %1  Ry %2  Rz %3 \u00b0 (fixed x, y, z)").arg(tenths(r.x()), tenths(r.y()), tenths(r.z()));
     p.setFont(theme::font(10));
     p.fillRect(QRectF(0, height() - 48, width(), 48), QColor(0xFC, 0xFA, 0xF5, 225));

@@ -15,13 +15,15 @@ constexpr int samples = 700;
 constexpr double longest = 20;  ///< seconds shown at most
 
 motion::JointState state_at(const std::vector<simulation::MotionRecord>& motions, double t) {
-    const auto after = std::upper_bound(motions.begin() + 1, motions.end(), t, [](double v, const simulation::MotionRecord& m) { return v < simulation::seconds(m.from); });
+    const auto after = std::upper_bound(motions.begin() + 1, motions.end(), t,
+        [](double v, const simulation::MotionRecord& m) { return v < simulation::seconds(m.from); });
     const simulation::MotionRecord& m = *(after - 1);
     return m.motion->at(t - simulation::seconds(m.from));
 }
 
 QColor line_colour(std::size_t i) {
-    static const QColor colours[] = {theme::move, theme::accent, theme::good, theme::grip, theme::process, theme::stop, theme::belt, theme::watch};
+    static const QColor colours[] = {
+        theme::move, theme::accent, theme::good, theme::grip, theme::process, theme::stop, theme::belt, theme::watch};
     return colours[i % std::size(colours)];
 }
 
@@ -34,18 +36,24 @@ MotionPlot::MotionPlot(Workspace& workspace, QWidget* parent) : QWidget(parent),
     rows->setContentsMargins(8, 6, 8, 6);
     what_ = new QComboBox;
     what_->setObjectName("plot_what");
-    what_->addItems({tr("joint values, of their range"), tr("joint rates, of their limits"), tr("joint accelerations, of their limits"), tr("tool place, mm in the world"), tr("tool speed, m/s"), tr("tool acceleration, m/s\u00b2")});
+    what_->addItems({tr("joint values, of their range"), tr("joint rates, of their limits"),
+        tr("joint accelerations, of their limits"), tr("tool place, mm in the world"), tr("tool speed, m/s"),
+        tr("tool acceleration, m/s\u00b2")});
     what_->setCurrentIndex(1);
     rows->addWidget(what_);
     rows->addStretch(1);
     connect(what_, &QComboBox::currentIndexChanged, this, &MotionPlot::renew);
-    for (auto signal : {&Workspace::evaluated, &Workspace::selection_changed}) connect(&workspace_, signal, this, &MotionPlot::renew);
+    for (auto signal : {&Workspace::evaluated, &Workspace::selection_changed})
+        connect(&workspace_, signal, this, &MotionPlot::renew);
     connect(&workspace_, &Workspace::time_changed, this, qOverload<>(&QWidget::update));
 }
 
 void MotionPlot::show_what(What what) { what_->setCurrentIndex(static_cast<int>(what)); }
 
-QRectF MotionPlot::box() const { return QRectF(36, 62, width() - 44, std::max(60, height() - 62 - 22 - 16 * static_cast<int>((curves_.names.size() + 2) / 3))); }
+QRectF MotionPlot::box() const {
+    return QRectF(
+        36, 62, width() - 44, std::max(60, height() - 62 - 22 - 16 * static_cast<int>((curves_.names.size() + 2) / 3)));
+}
 
 void MotionPlot::renew() {
     curves_ = {};
@@ -54,13 +62,15 @@ void MotionPlot::renew() {
     const auto e = workspace_.evaluation();
     if (!isVisible() || !e) return;
     const int device = e->cell->device(workspace_.selection().device.toStdString());
-    if (device < 0 || !e->cell->devices[static_cast<std::size_t>(device)].arm) return;
-    const cell::Device& d = e->cell->devices[static_cast<std::size_t>(device)];
-    const auto& motions = e->run->trace.motions[static_cast<std::size_t>(device)];
+    if (device < 0 || !e->cell->devices[device].arm) return;
+    const cell::Device& d = e->cell->devices[device];
+    const auto& motions = e->run->trace.motions[device];
     if (motions.empty()) return;
     const auto what = static_cast<What>(what_->currentIndex());
     double from = 0, to = std::min(longest, simulation::seconds(e->run->trace.end));
-    if (e->run->steady) from = simulation::seconds(e->run->steady->from), to = from + std::min(longest, simulation::seconds(e->run->steady->period));
+    if (e->run->steady)
+        from = simulation::seconds(e->run->steady->from),
+        to = from + std::min(longest, simulation::seconds(e->run->steady->period));
     for (int i = 0; i <= samples; ++i) curves_.times.push_back(from + (to - from) * i / samples);
     if (what <= What::acceleration) joint_curves(d, motions, what);
     else tool_curves(d, motions, what);
@@ -75,7 +85,10 @@ void MotionPlot::joint_curves(const cell::Device& d, const std::vector<simulatio
         const motion::JointState s = state_at(motions, t);
         for (std::size_t j = 0; j < joints.size(); ++j) {
             const int n = static_cast<int>(j);
-            const double value = what == What::position ? 2 * (s.q[n] - joints[j].low) / (joints[j].high - joints[j].low) - 1 : what == What::rate ? s.rate[n] / joints[j].speed : s.acceleration[n] / joints[j].acceleration;
+            const double value = what == What::position
+                                     ? 2 * (s.q[n] - joints[j].low) / (joints[j].high - joints[j].low) - 1
+                                 : what == What::rate ? s.rate[n] / joints[j].speed
+                                                      : s.acceleration[n] / joints[j].acceleration;
             curves_.values[j].push_back(value);
         }
     }
@@ -89,7 +102,7 @@ void MotionPlot::tool_curves(const cell::Device& d, const std::vector<simulation
     const auto look = [&](double t) {
         const motion::JointState s = state_at(motions, t);
         model.mechanism.link_frames(s.q, d.world, frames);
-        place = frames[static_cast<std::size_t>(model.flange_link)] * model.flange * d.arm->tool_frame.translation();
+        place = frames[model.flange_link] * model.flange * d.arm->tool_frame.translation();
         velocity = (kinematics::jacobian(model.mechanism, frames, model.flange_link, place) * s.rate).head<3>();
     };
     const bool is_place = what == What::tool_position;
@@ -99,7 +112,7 @@ void MotionPlot::tool_curves(const cell::Device& d, const std::vector<simulation
     for (const double t : curves_.times) {
         look(t);
         if (is_place) {
-            for (int k = 0; k < 3; ++k) curves_.values[static_cast<std::size_t>(k)].push_back(place[k] * 1e3);
+            for (int k = 0; k < 3; ++k) curves_.values[k].push_back(place[k] * 1e3);
         } else if (what == What::tool_speed) {
             curves_.values[0].push_back(velocity.norm());
         } else {
@@ -135,15 +148,19 @@ void MotionPlot::paintEvent(QPaintEvent*) {
     p.fillRect(area, theme::panel);
     const double from = curves_.times.front(), to = curves_.times.back();
     const auto x = [&](double t) { return area.left() + area.width() * (t - from) / std::max(1e-9, to - from); };
-    const auto y = [&](double v) { return area.bottom() - area.height() * (v - curves_.low) / (curves_.high - curves_.low); };
+    const auto y = [&](double v) {
+        return area.bottom() - area.height() * (v - curves_.low) / (curves_.high - curves_.low);
+    };
     p.setFont(theme::font(9));
     const bool shares = curves_.shares;
     for (int i = 0; i <= 4; ++i) {
         const double v = curves_.low + (curves_.high - curves_.low) * i / 4;
-        p.setPen(QPen(shares && (i == 0 || i == 4) ? theme::stop : theme::rule, 1, shares && (i == 0 || i == 4) ? Qt::DashLine : Qt::SolidLine));
+        p.setPen(QPen(shares && (i == 0 || i == 4) ? theme::stop : theme::rule, 1,
+            shares && (i == 0 || i == 4) ? Qt::DashLine : Qt::SolidLine));
         p.drawLine(QPointF(area.left(), y(v)), QPointF(area.right(), y(v)));
         p.setPen(theme::muted);
-        p.drawText(QRectF(0, y(v) - 7, area.left() - 4, 14), Qt::AlignRight | Qt::AlignVCenter, shares ? QString("%1 %").arg(std::lround(v * 100)) : QString::number(v, 'f', curves_.decimals));
+        p.drawText(QRectF(0, y(v) - 7, area.left() - 4, 14), Qt::AlignRight | Qt::AlignVCenter,
+            shares ? QString("%1 %").arg(std::lround(v * 100)) : QString::number(v, 'f', curves_.decimals));
     }
     if (curves_.limit) {
         p.setPen(QPen(theme::stop, 1, Qt::DashLine));
@@ -151,7 +168,8 @@ void MotionPlot::paintEvent(QPaintEvent*) {
         p.setPen(theme::muted);
     }
     p.drawText(QRectF(area.left(), area.bottom() + 2, 80, 14), Qt::AlignLeft, QString("%1 s").arg(from, 0, 'f', 1));
-    p.drawText(QRectF(area.right() - 80, area.bottom() + 2, 80, 14), Qt::AlignRight, QString("%1 s").arg(to, 0, 'f', 1));
+    p.drawText(
+        QRectF(area.right() - 80, area.bottom() + 2, 80, 14), Qt::AlignRight, QString("%1 s").arg(to, 0, 'f', 1));
     p.save();
     p.setClipRect(area.adjusted(-1, -1, 1, 1));
     for (std::size_t c = 0; c < curves_.values.size(); ++c) {
@@ -177,15 +195,19 @@ void MotionPlot::paintEvent(QPaintEvent*) {
     if (now >= from && now <= to) p.drawLine(QPointF(x(now), area.top()), QPointF(x(now), area.bottom()));
     p.restore();
     // Names, with the value at the cursor.
-    const int at = static_cast<int>(std::lround((std::clamp(now, from, to) - from) / std::max(1e-9, to - from) * samples));
+    const int at =
+        static_cast<int>(std::lround((std::clamp(now, from, to) - from) / std::max(1e-9, to - from) * samples));
     for (std::size_t c = 0; c < curves_.names.size(); ++c) {
         const std::size_t columns = std::min<std::size_t>(3, curves_.names.size());
         const double wide = (area.width() + 20) / static_cast<double>(columns);
-        const QRectF cell(area.left() - 20 + static_cast<double>(c % columns) * wide, area.bottom() + 18 + 16 * static_cast<double>(c / columns), wide, 14);
+        const QRectF cell(area.left() - 20 + static_cast<double>(c % columns) * wide,
+            area.bottom() + 18 + 16 * static_cast<double>(c / columns), wide, 14);
         p.fillRect(QRectF(cell.left(), cell.top() + 5, 9, 4), line_colour(c));
         p.setPen(theme::ink);
-        const double v = curves_.values[c][static_cast<std::size_t>(at)];
-        theme::text(p, cell.adjusted(12, 0, 0, 0), QString("%1 %2").arg(curves_.names[c], shares ? QString("%1 %").arg(std::lround(v * 100)) : QString::number(v, 'f', curves_.decimals)));
+        const double v = curves_.values[c][at];
+        theme::text(p, cell.adjusted(12, 0, 0, 0),
+            QString("%1 %2").arg(curves_.names[c],
+                shares ? QString("%1 %").arg(std::lround(v * 100)) : QString::number(v, 'f', curves_.decimals)));
     }
 }
 

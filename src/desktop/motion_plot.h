@@ -1,6 +1,6 @@
 #pragma once
-// The selected arm's motion over time against its limits: joint values, rates and accelerations as shares of the limits, and the
-// tool's place, speed and acceleration. Its cursor is the ribbon's.
+// The selected arm's motion over time against its limits: joint values, rates and accelerations as shares of the
+// limits, and the tool's place, speed and acceleration. Its cursor is the ribbon's.
 
 #include <QComboBox>
 #include <QWidget>
@@ -15,8 +15,9 @@ public:
     explicit MotionPlot(Workspace& workspace, QWidget* parent = nullptr);
 
     enum class What { position, rate, acceleration, tool_position, tool_speed, tool_acceleration };
-    /// What is drawn: one curve per joint, each with the values at the instants of `times`: joint values as shares of their range, rates
-    /// and accelerations of their limits. Or of the tool frame's origin: x, y and z in the world, mm; its speed, m/s; its acceleration, m/s^2.
+    /// What is drawn: one curve per joint, each with the values at the instants of `times`: joint values as shares of
+    /// their range, rates and accelerations of their limits. Or of the tool frame's origin: x, y and z in the world,
+    /// mm; its speed, m/s; its acceleration, m/s^2.
     struct Curves {
         std::vector<double> times;
         std::vector<QString> names;

@@ -9,9 +9,11 @@
 
 namespace escarp::desktop {
 
-NumberField::NumberField(const QString& unit, double low, double high, QWidget* parent) : QLineEdit(parent), unit_(unit), low_(low), high_(high) {
+NumberField::NumberField(const QString& unit, double low, double high, QWidget* parent)
+    : QLineEdit(parent), unit_(unit), low_(low), high_(high) {
     setAlignment(Qt::AlignRight);
-    setToolTip(tr("%1 to %2 %3. Units and sums are understood: 1.2 m, 650+45, 1/4 turn").arg(shown_number(low), shown_number(high), unit));
+    setToolTip(tr("%1 to %2 %3. Units and sums are understood: 1.2 m, 650+45, 1/4 turn")
+                   .arg(shown_number(low), shown_number(high), unit));
     connect(this, &QLineEdit::editingFinished, this, &NumberField::settle);
     connect(this, &QLineEdit::textEdited, this, [this](const QString& now) {
         const std::optional<double> typed = typed_number(now, unit_);
@@ -34,7 +36,10 @@ void NumberField::settle() {
     style()->polish(this);
     const std::optional<double> typed = typed_number(text(), unit_);
     if (!typed || *typed < low_ || *typed > high_) {
-        QToolTip::showText(mapToGlobal(QPoint(0, height())), typed ? tr("%1 to %2 %3 is possible").arg(shown_number(low_), shown_number(high_), unit_) : plain(tr("\"%1\" is not a number in %2").arg(text(), unit_)), this);
+        QToolTip::showText(mapToGlobal(QPoint(0, height())),
+            typed ? tr("%1 to %2 %3 is possible").arg(shown_number(low_), shown_number(high_), unit_)
+                  : plain(tr("\"%1\" is not a number in %2").arg(text(), unit_)),
+            this);
         give_up();
         return;
     }

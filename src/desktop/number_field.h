@@ -13,9 +13,9 @@ public:
     double value() const { return value_; }
 
 Q_SIGNALS:
-    void changed(double value);    ///< on Enter or when the field is left, only if the value is another
-    void tried(double value);      ///< while it is typed, whenever it is a number that is possible
-    void gave_up();                ///< what was tried does not hold: Escape, or the old value again
+    void changed(double value);  ///< on Enter or when the field is left, only if the value is another
+    void tried(double value);    ///< while it is typed, whenever it is a number that is possible
+    void gave_up();              ///< what was tried does not hold: Escape, or the old value again
 
 protected:
     void keyPressEvent(QKeyEvent* event) override;

@@ -6,7 +6,8 @@
 
 namespace escarp::desktop {
 
-NumbersDialog::NumbersDialog(const QString& title, const std::vector<AskedNumber>& numbers, QWidget* parent) : QDialog(parent) {
+NumbersDialog::NumbersDialog(const QString& title, const std::vector<AskedNumber>& numbers, QWidget* parent)
+    : QDialog(parent) {
     setObjectName("numbers_dialog");
     setWindowTitle(title);
     auto* form = new QFormLayout(this);

@@ -20,7 +20,8 @@ PlacementTag::PlacementTag(Workspace& workspace, QWidget* parent) : QWidget(pare
     grid->setContentsMargins(8, 22, 8, 6);
     grid->setHorizontalSpacing(4);
     grid->setVerticalSpacing(3);
-    const auto field = [&](const QString& label, const QString& name, const QString& unit, double range, int row, int column, Number number) {
+    const auto field = [&](const QString& label, const QString& name, const QString& unit, double range, int row,
+                           int column, Number number) {
         auto* l = plain_label(label, this);
         auto* f = new NumberField(unit, -range, range, this);
         f->setObjectName(name);
@@ -28,7 +29,8 @@ PlacementTag::PlacementTag(Workspace& workspace, QWidget* parent) : QWidget(pare
         f->setFixedWidth(66);
         grid->addWidget(l, row, 2 * column);
         grid->addWidget(f, row, 2 * column + 1);
-        connect(f, &NumberField::tried, this, [this, number](double v) { workspace_.try_quietly(edit_for(number, v)); });
+        connect(
+            f, &NumberField::tried, this, [this, number](double v) { workspace_.try_quietly(edit_for(number, v)); });
         connect(f, &NumberField::gave_up, this, [this] { workspace_.drop_draft(); });
         connect(f, &NumberField::changed, this, [this, number](double v) {
             workspace_.drop_draft();
@@ -66,31 +68,36 @@ Frame PlacementTag::frame() const {
 
 cell::Edit PlacementTag::edit_for(Number number, double value) const {
     // Read from the document itself: a draft under way must not add up.
-    const auto c = cell::read_cell(workspace_.document().resolved(workspace_.variant().toStdString()), simulation::standard_kinds());
+    const auto c = workspace_.layout().shared_cell();
     const int device = c->device(workspace_.selection().device.toStdString());
     if (device < 0) return {};
-    const cell::Device& d = c->devices[static_cast<std::size_t>(device)];
+    const cell::Device& d = c->devices[device];
     const Frame to = frame();
     cell::Placement p = cell::placement_of(to.inverse() * d.world);
     (number == Number::x ? p.x : number == Number::y ? p.y : number == Number::z ? p.z : p.turn) = value;
     const Frame world = to * cell::frame_of(p);
     std::vector<int> all;
     for (const QString& id : workspace_.selected()) all.push_back(c->device(id.toStdString()));
-    if (all.size() > 1 && number != Number::turn) return cell::move_by(*c, all, world.translation() - d.world.translation());
+    if (all.size() > 1 && number != Number::turn)
+        return cell::move_by(*c, all, world.translation() - d.world.translation());
     return {tr("Place %1").arg(QString::fromStdString(d.name)).toStdString(), cell::place_at(*c, device, world)};
 }
 
 void PlacementTag::fill_frames() {
     const cell::Cell& c = *workspace_.cell();
     const int device = c.device(workspace_.selection().device.toStdString());
-    const cell::Device& d = c.devices[static_cast<std::size_t>(device)];
+    const cell::Device& d = c.devices[device];
     const QSignalBlocker quiet(relative_);
     relative_->clear();
-    relative_->addItem(d.host >= 0 ? tr("from %1, its host").arg(QString::fromStdString(c.devices[static_cast<std::size_t>(d.host)].name)) : tr("from the floor"), "host");
+    relative_->addItem(d.host >= 0 ? tr("from %1, its host").arg(QString::fromStdString(c.devices[d.host].name))
+                                   : tr("from the floor"),
+        "host");
     if (d.host >= 0) relative_->addItem(tr("from the floor"), "floor");
     for (std::size_t i = 0; i < c.devices.size(); ++i) {
         const int other = static_cast<int>(i);
-        if (other != device && !c.stands_on(other, device)) relative_->addItem(tr("from %1").arg(QString::fromStdString(c.devices[i].name)), QString::fromStdString(c.devices[i].id));
+        if (other != device && !c.stands_on(other, device))
+            relative_->addItem(
+                tr("from %1").arg(QString::fromStdString(c.devices[i].name)), QString::fromStdString(c.devices[i].id));
     }
     const int now = relative_->findData(reading_);
     relative_->setCurrentIndex(std::max(0, now));
@@ -101,7 +108,7 @@ void PlacementTag::show_device() {
     const int index = c.device(workspace_.selection().device.toStdString());
     setVisible(index >= 0 && workspace_.shown() != Shown::nothing());
     if (index < 0) return;
-    const cell::Device& d = c.devices[static_cast<std::size_t>(index)];
+    const cell::Device& d = c.devices[index];
     if (!workspace_.trying()) fill_frames();
     const cell::Placement p = cell::placement_of(frame().inverse() * d.world);
     x_->set_value(p.x);
@@ -115,9 +122,12 @@ void PlacementTag::show_device() {
         const auto found = altered.find(at + key);
         field->setProperty("altered", found != altered.end());
         field->style()->polish(field);
-        field->setToolTip(d.locked ? tr("The device is locked")
-                          : found != altered.end() ? tr("Altered in this variant; the baseline has %1").arg(found->second.is_number() ? shown_number(found->second.get<double>()) : tr("none"))
-                                                   : tr("Units and sums are understood: 1.2 m, 650+45, 1/4 turn"));
+        field->setToolTip(
+            d.locked ? tr("The device is locked")
+            : found != altered.end()
+                ? tr("Altered in this variant; the baseline has %1")
+                      .arg(found->second.is_number() ? shown_number(found->second.get<double>()) : tr("none"))
+                : tr("Units and sums are understood: 1.2 m, 650+45, 1/4 turn"));
     }
     // On a host the numbers are relative to its top: where that is in the world stands below them.
     layout()->setContentsMargins(8, 22, 8, d.host >= 0 || relative_->currentIndex() > 0 ? 20 : 6);
@@ -138,9 +148,9 @@ void PlacementTag::paintEvent(QPaintEvent*) {
     const cell::Cell& c = *workspace_.cell();
     const int index = c.device(workspace_.selection().device.toStdString());
     if (index < 0) return;
-    const cell::Device& d = c.devices[static_cast<std::size_t>(index)];
+    const cell::Device& d = c.devices[index];
     const auto others = workspace_.selected().size() - 1;
-    QString on = d.host >= 0 ? tr("on %1").arg(QString::fromStdString(c.devices[static_cast<std::size_t>(d.host)].name)) : tr("on the floor");
+    QString on = d.host >= 0 ? tr("on %1").arg(QString::fromStdString(c.devices[d.host].name)) : tr("on the floor");
     if (d.locked) on = tr("locked");
     if (others > 0) on = tr("and %1 more").arg(others);
     p.setFont(theme::font(11, true));
@@ -154,7 +164,8 @@ void PlacementTag::paintEvent(QPaintEvent*) {
     const geometry::Vector3 world = 1e3 * d.world.translation();
     p.setFont(theme::font(10));
     p.setPen(theme::muted);
-    theme::text(p, QRectF(8, height() - 18, width() - 16, 14), tr("world %1, %2, %3").arg(world.x(), 0, 'f', 1).arg(world.y(), 0, 'f', 1).arg(world.z(), 0, 'f', 1));
+    theme::text(p, QRectF(8, height() - 18, width() - 16, 14),
+        tr("world %1, %2, %3").arg(world.x(), 0, 'f', 1).arg(world.y(), 0, 'f', 1).arg(world.z(), 0, 'f', 1));
 }
 
 }  // namespace escarp::desktop

@@ -1,6 +1,6 @@
 #pragma once
-// Text that comes from a document or a file is shown as it is, letter for letter: never as markup (which could load pictures from wherever it says)
-// and never with letters taken as shortcuts.
+// Text that comes from a document or a file is shown as it is, letter for letter: never as markup (which could load
+// pictures from wherever it says) and never with letters taken as shortcuts.
 
 #include <QLabel>
 #include <QString>
@@ -15,7 +15,8 @@ inline QLabel* plain_label(const QString& text = {}, QWidget* parent = nullptr) 
     return label;
 }
 
-/// A label of the program's own markup. What of a document goes into it has to be escaped first (`QString::toHtmlEscaped`).
+/// A label of the program's own markup. What of a document goes into it has to be escaped first
+/// (`QString::toHtmlEscaped`).
 inline QLabel* marked_label(const QString& markup) {
     auto* label = new QLabel;
     label->setTextFormat(Qt::RichText);
@@ -24,7 +25,9 @@ inline QLabel* marked_label(const QString& markup) {
 }
 
 /// For tool tips and messages, which guess whether their text is markup.
-inline QString plain(const QString& text) { return Qt::mightBeRichText(text) ? "<span>" + text.toHtmlEscaped().replace('\n', "<br>") + "</span>" : text; }
+inline QString plain(const QString& text) {
+    return Qt::mightBeRichText(text) ? "<span>" + text.toHtmlEscaped().replace('\n', "<br>") + "</span>" : text;
+}
 
 /// For menus, actions and buttons, which take & as the mark of a shortcut. Shortened where it is very long.
 inline QString menu_text(const QString& text) {

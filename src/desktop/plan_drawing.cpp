@@ -13,7 +13,8 @@ using geometry::Vector3;
 
 QPolygonF outline(const PlanView& v, const geometry::Convex& shape, const Frame& at) {
     QPolygonF poly;
-    for (const geometry::Point2& p : geometry::silhouette(shape, at, v.right(), v.up(), 36)) poly << v.flat_to_pixels(p.x(), p.y());
+    for (const geometry::Point2& p : geometry::silhouette(shape, at, v.right(), v.up(), 36))
+        poly << v.flat_to_pixels(p.x(), p.y());
     return poly;
 }
 
@@ -29,8 +30,9 @@ struct Piece {
     bool round_line;
 };
 
-void collect_device(const PlanView& v, const cell::Cell& cell, int index, const study::Evaluation* e, double t, const Posed* posed, std::vector<Piece>& out) {
-    const cell::Device& d = cell.devices[static_cast<std::size_t>(index)];
+void collect_device(const PlanView& v, const cell::Cell& cell, int index, const study::Evaluation* e, double t,
+    const Posed* posed, std::vector<Piece>& out) {
+    const cell::Device& d = cell.devices[index];
     const QColor fill = theme::look_colour(d.look, d.colour);
     for (const geometry::Body& b : d.bodies) {
         const geometry::Box3 box = geometry::bounds(b.shape, d.world * b.at);
@@ -46,10 +48,11 @@ void collect_device(const PlanView& v, const cell::Cell& cell, int index, const 
     for (std::size_t l = 0; l < links.size(); ++l)
         for (const geometry::Body& b : links[l].bodies) {
             const Frame at = frames[l] * b.at;
-            out.push_back({nearness(v, at * b.shape.centre()), outline(v, b.shape, at), l == 0 ? theme::steel : fill, true});
+            out.push_back(
+                {nearness(v, at * b.shape.centre()), outline(v, b.shape, at), l == 0 ? theme::steel : fill, true});
         }
     for (const geometry::Body& b : d.arm->tool_bodies) {
-        const Frame at = frames[static_cast<std::size_t>(d.arm->model->flange_link)] * d.arm->model->flange * b.at;
+        const Frame at = frames[d.arm->model->flange_link] * d.arm->model->flange * b.at;
         out.push_back({nearness(v, at * b.shape.centre()), outline(v, b.shape, at), theme::accent.lighter(150), true});
     }
 }
@@ -67,7 +70,10 @@ void draw_marks(QPainter& p, const PlanView& v, const cell::Device& d, const stu
         return;
     }
     for (const cell::Mark& m : d.marks) {
-        QColor c = m.style == cell::Mark::Style::accent ? (d.look == cell::Look::belt ? QColor(0xE0, 0xBE, 0x68) : theme::accent) : m.style == cell::Mark::Style::muted ? theme::muted : theme::ink;
+        QColor c = m.style == cell::Mark::Style::accent
+                       ? (d.look == cell::Look::belt ? QColor(0xE0, 0xBE, 0x68) : theme::accent)
+                   : m.style == cell::Mark::Style::muted ? theme::muted
+                                                         : theme::ink;
         double width = d.look == cell::Look::belt ? 1.6 : 1.0;
         if (d.look == cell::Look::sensor) {
             const simulation::SignalRecord* s = e ? e->run->trace.signal(d.id + ".made") : nullptr;
@@ -81,7 +87,8 @@ void draw_marks(QPainter& p, const PlanView& v, const cell::Device& d, const stu
     }
 }
 
-void collect_parts(const PlanView& v, const cell::Cell& cell, const study::Evaluation& e, double t, const Posed* posed, std::vector<Piece>& out) {
+void collect_parts(const PlanView& v, const cell::Cell& cell, const study::Evaluation& e, double t, const Posed* posed,
+    std::vector<Piece>& out) {
     const simulation::Ticks now = instant(t);
     for (std::size_t i = 0; i < e.run->trace.parts.size(); ++i) {
         const auto& record = e.run->trace.parts[i];
@@ -90,18 +97,24 @@ void collect_parts(const PlanView& v, const cell::Cell& cell, const study::Evalu
         const simulation::Place* place = record.place(now);
         if (!place || place->kind == simulation::Place::Kind::gone) continue;
         if (place->kind == simulation::Place::Kind::held) {
-            const int arm = cell.device(e.cell->devices[static_cast<std::size_t>(place->device)].id);
-            if (arm < 0 || !cell.devices[static_cast<std::size_t>(arm)].arm) continue;
-            const cell::Device& d = cell.devices[static_cast<std::size_t>(arm)];
-            at = d.world * d.arm->model->flange_frame(joints_at(cell, arm, &e, t, posed)) * d.arm->tool_frame * place->at;
+            const int arm = cell.device(e.cell->devices[place->device].id);
+            if (arm < 0 || !cell.devices[arm].arm) continue;
+            const cell::Device& d = cell.devices[arm];
+            at = d.world * d.arm->model->flange_frame(joints_at(cell, arm, &e, t, posed)) * d.arm->tool_frame *
+                 place->at;
         } else if (!e.run->trace.part_frame(*e.cell, static_cast<int>(i), now, at)) {
             continue;
         }
         const bool rejected = e.run->trace.result(static_cast<int>(i), now) == "reject";
-        const QColor fill = rejected ? QColor(0xE3, 0xB4, 0xC4) : theme::look_colour(cell::Look::structure, cell.part_types[static_cast<std::size_t>(record.type)].colour.empty() ? "#C3CBD2" : cell.part_types[static_cast<std::size_t>(record.type)].colour);
-        for (const geometry::Body& b : cell.part_types[static_cast<std::size_t>(record.type)].bodies) {
+        const QColor fill =
+            rejected
+                ? QColor(0xE3, 0xB4, 0xC4)
+                : theme::look_colour(cell::Look::structure,
+                      cell.part_types[record.type].colour.empty() ? "#C3CBD2" : cell.part_types[record.type].colour);
+        for (const geometry::Body& b : cell.part_types[record.type].bodies) {
             const geometry::Box3 box = geometry::bounds(b.shape, at * b.at);
-            out.push_back({v.side == Side::top ? box.high.z() : nearness(v, 0.5 * (box.low + box.high)), outline(v, b.shape, at * b.at), fill, true});
+            out.push_back({v.side == Side::top ? box.high.z() : nearness(v, 0.5 * (box.low + box.high)),
+                outline(v, b.shape, at * b.at), fill, true});
         }
     }
 }
@@ -114,16 +127,18 @@ Vector3 PlanView::right() const {
 }
 
 Vector3 PlanView::up() const {
-    if (side == Side::corner) return {-std::cos(turn) * std::sin(tilt), -std::sin(turn) * std::sin(tilt), std::cos(tilt)};
+    if (side == Side::corner)
+        return {-std::cos(turn) * std::sin(tilt), -std::sin(turn) * std::sin(tilt), std::cos(tilt)};
     return side == Side::top ? Vector3::UnitY() : Vector3::UnitZ();
 }
 
-kinematics::JointVector joints_at(const cell::Cell& cell, int device, const study::Evaluation* e, double t, const Posed* posed) {
-    const cell::Device& d = cell.devices[static_cast<std::size_t>(device)];
+kinematics::JointVector joints_at(
+    const cell::Cell& cell, int device, const study::Evaluation* e, double t, const Posed* posed) {
+    const cell::Device& d = cell.devices[device];
     if (posed && posed->device == d.id && posed->q.size() == d.arm->model->mechanism.size()) return posed->q;
     if (e) {
         const int there = e->cell->device(d.id);
-        if (there >= 0 && e->cell->devices[static_cast<std::size_t>(there)].arm) {
+        if (there >= 0 && e->cell->devices[there].arm) {
             const kinematics::JointVector q = e->run->trace.joints(*e->cell, there, instant(t));
             if (q.size() == d.arm->model->mechanism.size()) return q;
         }
@@ -138,7 +153,9 @@ QRectF plan_bounds(const cell::Cell& cell, const PlanView& view, const std::vect
     QPolygonF all;
     const auto add = [&](const geometry::Box3& b) {
         if (b.empty()) return;
-        for (int corner = 0; corner < 8; ++corner) all << v.to_pixels({corner & 1 ? b.high.x() : b.low.x(), corner & 2 ? b.high.y() : b.low.y(), corner & 4 ? b.high.z() : b.low.z()});
+        for (int corner = 0; corner < 8; ++corner)
+            all << v.to_pixels({corner & 1 ? b.high.x() : b.low.x(), corner & 2 ? b.high.y() : b.low.y(),
+                corner & 4 ? b.high.z() : b.low.z()});
     };
     for (std::size_t i = 0; i < cell.devices.size(); ++i) {
         if (devices && std::find(devices->begin(), devices->end(), static_cast<int>(i)) == devices->end()) continue;
@@ -156,12 +173,13 @@ QRectF plan_bounds(const cell::Cell& cell, const PlanView& view, const std::vect
     return {box.left(), -box.bottom(), box.width(), box.height()};
 }
 
-std::vector<QPolygonF> device_outlines(const PlanView& v, const cell::Cell& cell, int device, const study::Evaluation* e, double t, const Posed* posed) {
+std::vector<QPolygonF> device_outlines(
+    const PlanView& v, const cell::Cell& cell, int device, const study::Evaluation* e, double t, const Posed* posed) {
     std::vector<Piece> pieces;
     collect_device(v, cell, device, e, t, posed, pieces);
     std::vector<QPolygonF> out;
     for (Piece& piece : pieces) out.push_back(std::move(piece.shape));
-    const cell::Device& d = cell.devices[static_cast<std::size_t>(device)];
+    const cell::Device& d = cell.devices[device];
     if (out.empty())
         for (const cell::Mark& m : d.marks) {
             QPolygonF line;
@@ -209,30 +227,37 @@ void draw_names(QPainter& p, const PlanView& v, const cell::Cell& cell, const Pl
             if (o.selected.contains(QString::fromStdString(cell.devices[i].id)) == chosen) order.push_back(i);
     std::vector<bool> carries_arm(cell.devices.size(), false);
     for (const cell::Device& d : cell.devices)
-        if (d.arm && d.host >= 0) carries_arm[static_cast<std::size_t>(d.host)] = true;
+        if (d.arm && d.host >= 0) carries_arm[d.host] = true;
     for (const std::size_t i : order) {
         const cell::Device& d = cell.devices[i];
         const QString id = QString::fromStdString(d.id);
         const bool chosen = o.selected.contains(id);
         if (o.hidden && o.hidden->contains(id)) continue;
         if (!o.only.empty() && std::find(o.only.begin(), o.only.end(), static_cast<int>(i)) == o.only.end()) continue;
-        if (d.host >= 0 && !d.arm && d.look != cell::Look::sensor && d.look != cell::Look::fixture && !chosen) continue;  // a hood is named by what it stands on
+        if (d.host >= 0 && !d.arm && d.look != cell::Look::sensor && d.look != cell::Look::fixture && !chosen)
+            continue;  // a hood is named by what it stands on
         if (carries_arm[i] && !chosen) continue;
         const geometry::Box3 extent = d.extent();
         QPolygonF corners;
-        for (int k = 0; k < 8 && !extent.empty(); ++k) corners << v.to_pixels(d.world * Vector3(k & 1 ? extent.high.x() : extent.low.x(), k & 2 ? extent.high.y() : extent.low.y(), k & 4 ? extent.high.z() : extent.low.z()));
+        for (int k = 0; k < 8 && !extent.empty(); ++k)
+            corners << v.to_pixels(
+                d.world * Vector3(k & 1 ? extent.high.x() : extent.low.x(), k & 2 ? extent.high.y() : extent.low.y(),
+                              k & 4 ? extent.high.z() : extent.low.z()));
         const QRectF box = corners.boundingRect();
         const QString name = QString::fromStdString(d.name);
         const double w = metrics.horizontalAdvance(name) + 6, h = metrics.height();
-        const QPointF places[] = {{box.center().x() - w / 2, box.bottom() + 2}, {box.center().x() - w / 2, box.top() - h - 2}, {box.right() + 3, box.center().y() - h / 2},
-                                  {box.left() - w - 3, box.center().y() - h / 2}, {box.center().x() - w / 2, box.bottom() + h + 4}, {box.center().x() - w / 2, box.top() - 2 * h - 4}};
+        const QPointF places[] = {{box.center().x() - w / 2, box.bottom() + 2},
+            {box.center().x() - w / 2, box.top() - h - 2}, {box.right() + 3, box.center().y() - h / 2},
+            {box.left() - w - 3, box.center().y() - h / 2}, {box.center().x() - w / 2, box.bottom() + h + 4},
+            {box.center().x() - w / 2, box.top() - 2 * h - 4}};
         bool found = false;
         QRectF label;
         for (const bool whole : {true, false})  // rather where all of it shows
             for (const QPointF& at : places) {
                 if (found) break;
                 label = QRectF(at, QSizeF(w, h));
-                found = (!whole || sheet.contains(label)) && std::none_of(taken.begin(), taken.end(), [&](const QRectF& r) { return r.intersects(label); });
+                found = (!whole || sheet.contains(label)) &&
+                        std::none_of(taken.begin(), taken.end(), [&](const QRectF& r) { return r.intersects(label); });
             }
         if (!found) continue;  // it shows when it is selected or the view comes nearer
         taken.push_back(label);
@@ -246,20 +271,26 @@ void draw_names(QPainter& p, const PlanView& v, const cell::Cell& cell, const Pl
 
 }  // namespace
 
-void draw_plan(QPainter& p, const PlanView& v, const cell::Cell& cell, const study::Evaluation* e, const PlanOptions& o) {
+void draw_plan(
+    QPainter& p, const PlanView& v, const cell::Cell& cell, const study::Evaluation* e, const PlanOptions& o) {
     using Layer = PlanOptions::Layer;
     p.setRenderHint(QPainter::Antialiasing);
     const auto draws = [&](Layer layer) { return o.layer == Layer::all || o.layer == layer; };
-    const auto shown = [&](std::size_t i) { return (o.only.empty() || std::find(o.only.begin(), o.only.end(), static_cast<int>(i)) != o.only.end()) && !(o.hidden && o.hidden->contains(QString::fromStdString(cell.devices[i].id))); };
+    const auto shown = [&](std::size_t i) {
+        return (o.only.empty() || std::find(o.only.begin(), o.only.end(), static_cast<int>(i)) != o.only.end()) &&
+               !(o.hidden && o.hidden->contains(QString::fromStdString(cell.devices[i].id)));
+    };
     std::vector<Piece> pieces;
     const auto collect = [&](const auto& which) {
         for (std::size_t i = 0; i < cell.devices.size(); ++i)
-            if (shown(i) && which(cell.devices[i])) collect_device(v, cell, static_cast<int>(i), o.arms_moving ? e : nullptr, o.time_s, o.posed, pieces);
+            if (shown(i) && which(cell.devices[i]))
+                collect_device(v, cell, static_cast<int>(i), o.arms_moving ? e : nullptr, o.time_s, o.posed, pieces);
     };
     const auto stands = [](const cell::Device& d) { return !d.arm; };
     const auto marks = [&](const auto& which) {
         for (std::size_t i = 0; i < cell.devices.size(); ++i)
-            if (shown(i) && which(cell.devices[i]) && (o.marks || cell.devices[i].look == cell::Look::marking)) draw_marks(p, v, cell.devices[i], e, o.time_s);
+            if (shown(i) && which(cell.devices[i]) && (o.marks || cell.devices[i].look == cell::Look::marking))
+                draw_marks(p, v, cell.devices[i], e, o.time_s);
     };
     const auto switches = [](const cell::Device& d) { return d.look == cell::Look::sensor; };
     const bool top = v.side == Side::top;
@@ -272,7 +303,10 @@ void draw_plan(QPainter& p, const PlanView& v, const cell::Cell& cell, const stu
         if (top) marks(switches);
         else collect(stands);
         if (e && o.arms_moving && o.only.empty()) collect_parts(v, cell, *e, o.time_s, o.posed, pieces);
-        if (top) collect([](const cell::Device& d) { return d.look == cell::Look::source || (d.look == cell::Look::sink && d.host >= 0); });
+        if (top)
+            collect([](const cell::Device& d) {
+                return d.look == cell::Look::source || (d.look == cell::Look::sink && d.host >= 0);
+            });
         collect([](const cell::Device& d) { return d.arm.has_value(); });
         paint(p, pieces);
         if (!top) marks([](const cell::Device&) { return true; });

@@ -3,7 +3,6 @@
 #include "step_back.h"
 
 #include <QOffscreenSurface>
-#include <QThread>
 #include <QOpenGLBuffer>
 #include <QOpenGLContext>
 #include <QOpenGLFramebufferObject>
@@ -11,6 +10,7 @@
 #include <QOpenGLShaderProgram>
 #include <QOpenGLVersionFunctionsFactory>
 #include <QOpenGLVertexArrayObject>
+#include <QThread>
 
 namespace escarp::desktop {
 namespace {
@@ -54,7 +54,8 @@ const char* line_fragment = R"(#version 330 core
 in vec4 tint; out vec4 result;
 void main() { result = tint; })";
 
-/// Corners or line ends of all items of one sort in one buffer; only what changed since the last scene is worked out and handed over again.
+/// Corners or line ends of all items of one sort in one buffer; only what changed since the last scene is worked out
+/// and handed over again.
 class Batch {
 public:
     enum class Sort { solid, clear, lines };
@@ -67,7 +68,8 @@ public:
         data_.bind();
         const auto attribute = [&](unsigned place, int size, int from) {
             gl.glEnableVertexAttribArray(place);
-            gl.glVertexAttribPointer(place, size, GL_FLOAT, GL_FALSE, stride_ * static_cast<int>(sizeof(float)), reinterpret_cast<const void*>(static_cast<std::size_t>(from) * sizeof(float)));
+            gl.glVertexAttribPointer(place, size, GL_FLOAT, GL_FALSE, stride_ * static_cast<int>(sizeof(float)),
+                reinterpret_cast<const void*>(static_cast<std::size_t>(from) * sizeof(float)));
         };
         attribute(0, 3, 0);
         if (sort_ != Sort::lines) attribute(1, 3, 3);
@@ -82,7 +84,8 @@ public:
         for (const Scene::Item& item : items) {
             const std::vector<float>& source = sort_ == Sort::lines ? item.mesh->lines : item.mesh->faces;
             if (source.empty() || (sort_ != Sort::lines && (item.face.w() < 1) != (sort_ == Sort::clear))) continue;
-            const std::size_t length = source.size() / static_cast<std::size_t>(sort_ == Sort::lines ? 3 : 6) * static_cast<std::size_t>(stride_);
+            const std::size_t length = source.size() / static_cast<std::size_t>(sort_ == Sort::lines ? 3 : 6) *
+                                       static_cast<std::size_t>(stride_);
             const bool same = n < kept_.size() && at == kept_[n].from && kept_[n].item == item;
             if (!same) {
                 if (values_.size() < at + length) values_.resize(at + length);
@@ -98,13 +101,16 @@ public:
         values_.resize(at);
         data_.bind();
         if (at > before || at > held_) data_.allocate(values_.data(), static_cast<int>(at * sizeof(float))), held_ = at;
-        else if (dirty_to > dirty_from) data_.write(static_cast<int>(dirty_from * sizeof(float)), values_.data() + dirty_from, static_cast<int>((dirty_to - dirty_from) * sizeof(float)));
+        else if (dirty_to > dirty_from)
+            data_.write(static_cast<int>(dirty_from * sizeof(float)), values_.data() + dirty_from,
+                static_cast<int>((dirty_to - dirty_from) * sizeof(float)));
         data_.release();
     }
 
     void draw(QOpenGLFunctions_3_3_Core& gl) {
         array_.bind();
-        gl.glDrawArrays(sort_ == Sort::lines ? GL_LINES : GL_TRIANGLES, 0, static_cast<int>(values_.size() / static_cast<std::size_t>(stride_)));
+        gl.glDrawArrays(sort_ == Sort::lines ? GL_LINES : GL_TRIANGLES, 0,
+            static_cast<int>(values_.size() / static_cast<std::size_t>(stride_)));
         array_.release();
     }
 
@@ -144,13 +150,16 @@ public:
         gl_ = QOpenGLVersionFunctionsFactory::get<QOpenGLFunctions_3_3_Core>(&context);
         if (!gl_) return false;
         const auto program = [](QOpenGLShaderProgram& p, const char* vertex, const char* fragment) {
-            return p.addShaderFromSourceCode(QOpenGLShader::Vertex, vertex) && p.addShaderFromSourceCode(QOpenGLShader::Fragment, fragment) && p.link();
+            return p.addShaderFromSourceCode(QOpenGLShader::Vertex, vertex) &&
+                   p.addShaderFromSourceCode(QOpenGLShader::Fragment, fragment) && p.link();
         };
         if (!program(faces_, face_vertex, face_fragment) || !program(edges_, line_vertex, line_fragment)) return false;
         for (Batch* b : {&solid_, &clear_, &lines_, &floor_}) b->create(*gl_);
         auto grid = std::make_shared<SceneMesh>();
         for (int i = -40; i <= 40; ++i)
-            for (const float v : {i * 0.25f, -10.f, 0.f, i * 0.25f, 10.f, 0.f, -10.f, i * 0.25f, 0.f, 10.f, i * 0.25f, 0.f}) grid->lines.push_back(v);
+            for (const float v :
+                {i * 0.25f, -10.f, 0.f, i * 0.25f, 10.f, 0.f, -10.f, i * 0.25f, 0.f, 10.f, i * 0.25f, 0.f})
+                grid->lines.push_back(v);
         grid_ = std::move(grid);
         return true;
     }
@@ -160,7 +169,9 @@ public:
     }
 
     QImage draw(const Scene& scene) {
-        if (!target_ || target_->size() != scene.size) target_ = std::make_unique<QOpenGLFramebufferObject>(scene.size, QOpenGLFramebufferObject::CombinedDepthStencil);
+        if (!target_ || target_->size() != scene.size)
+            target_ =
+                std::make_unique<QOpenGLFramebufferObject>(scene.size, QOpenGLFramebufferObject::CombinedDepthStencil);
         solid_.follow(scene.items), clear_.follow(scene.items), lines_.follow(scene.items);
         QMatrix4x4 middle;
         middle.translate(scene.floor_x, scene.floor_y, 0);
@@ -197,7 +208,8 @@ private:
     }
     QOpenGLFunctions_3_3_Core* gl_ = nullptr;
     QOpenGLShaderProgram faces_, edges_;
-    Batch solid_{Batch::Sort::solid}, clear_{Batch::Sort::clear}, lines_{Batch::Sort::lines}, floor_{Batch::Sort::lines};
+    Batch solid_{Batch::Sort::solid}, clear_{Batch::Sort::clear}, lines_{Batch::Sort::lines},
+        floor_{Batch::Sort::lines};
     std::shared_ptr<const SceneMesh> grid_;
     std::unique_ptr<QOpenGLFramebufferObject> target_;
 };
@@ -216,7 +228,8 @@ SceneDrawer::SceneDrawer(QObject* parent) : QObject(parent), surface_(std::make_
 
 bool SceneDrawer::begin() {
     context_ = std::make_unique<QOpenGLContext>();
-    if (!context_->create() || context_->format().version() < qMakePair(3, 3) || !context_->makeCurrent(surface_.get())) return false;
+    if (!context_->create() || context_->format().version() < qMakePair(3, 3) || !context_->makeCurrent(surface_.get()))
+        return false;
     painter_ = std::make_unique<Painter>();
     return painter_->begin(*context_);
 }
@@ -255,7 +268,8 @@ QImage SceneDrawer::wait() {
 }
 
 void SceneDrawer::work() {
-    step_back();  // before the context is made: what draws in software starts threads of its own, which take after this one
+    step_back();  // before the context is made: what draws in software starts threads of its own, which take after this
+                  // one
     {
         const bool fits = begin();
         const std::lock_guard guard(lock_);

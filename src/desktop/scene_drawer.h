@@ -1,6 +1,7 @@
 #pragma once
-// Draws scenes of bodies off screen (OpenGL 3.3 core), on a thread of its own where the display allows it, and hands back pictures: a window without a GL widget in it is
-// composed by the processor alone, and no hand waits for a picture. Newer scenes overtake older ones.
+// Draws scenes of bodies off screen (OpenGL 3.3 core), on a thread of its own where the display allows it, and hands
+// back pictures: a window without a GL widget in it is composed by the processor alone, and no hand waits for a
+// picture. Newer scenes overtake older ones.
 
 #include <QImage>
 #include <QMatrix4x4>
@@ -29,7 +30,7 @@ struct Scene {
     struct Item {
         std::shared_ptr<const SceneMesh> mesh;
         QMatrix4x4 at;
-        QVector4D face, line;      ///< colours; a face of less than full opacity is drawn after the others
+        QVector4D face, line;  ///< colours; a face of less than full opacity is drawn after the others
         bool operator==(const Item&) const = default;
     };
     std::vector<Item> items;

@@ -23,15 +23,17 @@ const QColor ground = QColor::fromRgbF(0.925f, 0.910f, 0.875f);
 
 /// Mixed with the accent: what is selected stands out in any colour.
 QColor highlighted(const QColor& c) {
-    return QColor::fromRgbF(0.5f * static_cast<float>(c.redF()) + 0.45f, 0.55f * static_cast<float>(c.greenF()) + 0.22f, 0.55f * static_cast<float>(c.blueF()) + 0.12f);
+    return QColor::fromRgbF(0.5f * static_cast<float>(c.redF()) + 0.45f, 0.55f * static_cast<float>(c.greenF()) + 0.22f,
+        0.55f * static_cast<float>(c.blueF()) + 0.12f);
 }
 
 std::shared_ptr<const SceneMesh> scene_mesh(const geometry::Mesh& m) {
     auto made = std::make_shared<SceneMesh>();
     for (const auto& t : m.triangles)
         for (const int i : t) {
-            const Vector3 &p = m.points[static_cast<std::size_t>(i)], &n = m.normals[static_cast<std::size_t>(i)];
-            for (const double v : {p.x(), p.y(), p.z(), n.x(), n.y(), n.z()}) made->faces.push_back(static_cast<float>(v));
+            const Vector3 &p = m.points[i], &n = m.normals[i];
+            for (const double v : {p.x(), p.y(), p.z(), n.x(), n.y(), n.z()})
+                made->faces.push_back(static_cast<float>(v));
         }
     for (const auto& e : m.edges)
         for (const Vector3& p : e)
@@ -46,12 +48,18 @@ QMatrix4x4 matrix(const Frame& f) {
     return m;
 }
 
-QVector4D vec(const QColor& c, float opacity) { return {static_cast<float>(c.redF()), static_cast<float>(c.greenF()), static_cast<float>(c.blueF()), opacity}; }
-QVector3D vec(const Vector3& v) { return {static_cast<float>(v.x()), static_cast<float>(v.y()), static_cast<float>(v.z())}; }
+QVector4D vec(const QColor& c, float opacity) {
+    return {static_cast<float>(c.redF()), static_cast<float>(c.greenF()), static_cast<float>(c.blueF()), opacity};
+}
+QVector3D vec(const Vector3& v) {
+    return {static_cast<float>(v.x()), static_cast<float>(v.y()), static_cast<float>(v.z())};
+}
 
 }  // namespace
 
-Vector3 Camera::eye() const { return at + distance * Vector3(std::cos(tilt) * std::cos(turn), std::cos(tilt) * std::sin(turn), std::sin(tilt)); }
+Vector3 Camera::eye() const {
+    return at + distance * Vector3(std::cos(tilt) * std::cos(turn), std::cos(tilt) * std::sin(turn), std::sin(tilt));
+}
 
 SceneView::SceneView(QWidget* parent) : QWidget(parent), drawer_(this) {
     setMinimumSize(220, 200);
@@ -102,14 +110,18 @@ void SceneView::draw_line(QPainter& p, const Vector3& from, const Vector3& to, b
 }
 
 cell::json SceneView::view_state() const {
-    return {{"turn_deg", camera_.turn * 180 / geometry::pi}, {"tilt_deg", camera_.tilt * 180 / geometry::pi}, {"distance_mm", 1e3 * camera_.distance}, {"at_mm", {1e3 * camera_.at.x(), 1e3 * camera_.at.y(), 1e3 * camera_.at.z()}}};
+    return {{"turn_deg", camera_.turn * 180 / geometry::pi}, {"tilt_deg", camera_.tilt * 180 / geometry::pi},
+        {"distance_mm", 1e3 * camera_.distance},
+        {"at_mm", {1e3 * camera_.at.x(), 1e3 * camera_.at.y(), 1e3 * camera_.at.z()}}};
 }
 
 void SceneView::set_view_state(const cell::json& s) {
     camera_.turn = s.value("turn_deg", -66.0) * geometry::pi / 180;
     camera_.tilt = std::clamp(s.value("tilt_deg", 35.0) * geometry::pi / 180, -0.2, 1.5708);
     camera_.distance = std::clamp(1e-3 * s.value("distance_mm", 5000.0), 0.2, 200.0);
-    if (s.contains("at_mm") && s["at_mm"].size() == 3) camera_.at = 1e-3 * Vector3(s["at_mm"][0].get<double>(), s["at_mm"][1].get<double>(), s["at_mm"][2].get<double>());
+    if (s.contains("at_mm") && s["at_mm"].size() == 3)
+        camera_.at =
+            1e-3 * Vector3(s["at_mm"][0].get<double>(), s["at_mm"][1].get<double>(), s["at_mm"][2].get<double>());
     fitted_ = false;
     renew();
 }
@@ -136,16 +148,19 @@ std::shared_ptr<const SceneMesh> SceneView::mesh_of(const Surfaces::Kept& from) 
     const geometry::Surface& s = *from.surface;
     std::map<std::pair<std::uint32_t, std::uint32_t>, Vector3> sides;
     for (const auto& t : s.triangles) {
-        const Vector3 a = s.points[t[0]].cast<double>(), b = s.points[t[1]].cast<double>(), c = s.points[t[2]].cast<double>();
-        const Vector3 cross = (b - a).cross(c - a), n = cross.norm() > 1e-16 ? Vector3(cross.normalized()) : Vector3(Vector3::UnitZ());
+        const Vector3 a = s.points[t[0]].cast<double>(), b = s.points[t[1]].cast<double>(),
+                      c = s.points[t[2]].cast<double>();
+        const Vector3 cross = (b - a).cross(c - a),
+                      n = cross.norm() > 1e-16 ? Vector3(cross.normalized()) : Vector3(Vector3::UnitZ());
         const int first = static_cast<int>(m.points.size());
         m.points.insert(m.points.end(), {a, b, c});
         m.normals.insert(m.normals.end(), {n, n, n});
         m.triangles.push_back({first, first + 1, first + 2});
         for (int k = 0; k < 3; ++k) {
-            const auto side = std::minmax(t[static_cast<std::size_t>(k)], t[static_cast<std::size_t>((k + 1) % 3)]);
+            const auto side = std::minmax(t[k], t[(k + 1) % 3]);
             const auto [found, fresh] = sides.try_emplace(side, n);
-            if (!fresh && found->second.dot(n) < 0.8) m.edges.push_back({s.points[side.first].cast<double>(), s.points[side.second].cast<double>()});
+            if (!fresh && found->second.dot(n) < 0.8)
+                m.edges.push_back({s.points[side.first].cast<double>(), s.points[side.second].cast<double>()});
         }
     }
     kept = scene_mesh(m);
@@ -154,14 +169,16 @@ std::shared_ptr<const SceneMesh> SceneView::mesh_of(const Surfaces::Kept& from) 
 
 QMatrix4x4 SceneView::projection() const {
     QMatrix4x4 m;
-    m.perspective(35.0f, static_cast<float>(width()) / static_cast<float>(std::max(1, height())), static_cast<float>(0.02 * camera_.distance), static_cast<float>(20 * camera_.distance));
+    m.perspective(35.0f, static_cast<float>(width()) / static_cast<float>(std::max(1, height())),
+        static_cast<float>(0.02 * camera_.distance), static_cast<float>(20 * camera_.distance));
     return m;
 }
 
 QMatrix4x4 SceneView::sight() const {
     QMatrix4x4 m;
     const Vector3 forward = camera_.at - camera_.eye();
-    const Vector3 up = std::abs(camera_.tilt) > 1.5 ? Vector3(-std::cos(camera_.turn), -std::sin(camera_.turn), 0) : Vector3::UnitZ();
+    const Vector3 up =
+        std::abs(camera_.tilt) > 1.5 ? Vector3(-std::cos(camera_.turn), -std::sin(camera_.turn), 0) : Vector3::UnitZ();
     m.lookAt(vec(camera_.eye()), vec(Vector3(camera_.eye() + forward)), vec(up));
     return m;
 }
@@ -174,15 +191,19 @@ Scene SceneView::scene() {
     Scene s;
     for (const Item& item : items())
         if (item.drawn)
-            s.items.push_back({item.surface ? mesh_of(*item.surface) : mesh_of(*item.shape), matrix(item.at), vec(item.selected ? highlighted(item.colour) : item.colour, item.see_through ? item.opacity : 1.0f), item.selected ? chosen : ink});
+            s.items.push_back({item.surface ? mesh_of(*item.surface) : mesh_of(*item.shape), matrix(item.at),
+                vec(item.selected ? highlighted(item.colour) : item.colour, item.see_through ? item.opacity : 1.0f),
+                item.selected ? chosen : ink});
     s.view = sight(), s.lens = projection();
-    s.floor_x = static_cast<float>(std::round(camera_.at.x())), s.floor_y = static_cast<float>(std::round(camera_.at.y()));
+    s.floor_x = static_cast<float>(std::round(camera_.at.x())),
+    s.floor_y = static_cast<float>(std::round(camera_.at.y()));
     s.size = size() * devicePixelRatioF();
     s.number = ++asked_;
     return s;
 }
 
-/// The picture that there is, and a newer one asked for where something changed; an ordinary widget as far as the window is concerned.
+/// The picture that there is, and a newer one asked for where something changed; an ordinary widget as far as the
+/// window is concerned.
 void SceneView::paintEvent(QPaintEvent*) {
     // One scene at a time: what changes meanwhile is asked for when the picture comes.
     if (stale_ && shown_ == asked_ && drawer_.working()) {
@@ -229,7 +250,8 @@ std::optional<QPointF> SceneView::pixel_of(const Vector3& world) const {
 
 int SceneView::owner_at(const QPointF& pixel, Vector3* where, int* part) const {
     const QMatrix4x4 back = (projection() * sight()).inverted();
-    const float x = static_cast<float>(2 * pixel.x() / width() - 1), y = static_cast<float>(1 - 2 * pixel.y() / height());
+    const float x = static_cast<float>(2 * pixel.x() / width() - 1),
+                y = static_cast<float>(1 - 2 * pixel.y() / height());
     const QVector3D far = back.map(QVector3D(x, y, 0.999f));
     const Vector3 eye = camera_.eye(), along = (Vector3(far.x(), far.y(), far.z()) - eye).normalized();
     double nearest = 1e300;
@@ -238,7 +260,11 @@ int SceneView::owner_at(const QPointF& pixel, Vector3* where, int* part) const {
     std::stable_partition(all.begin(), all.end(), [](const Item& item) { return !item.see_through; });
     for (const Item& item : all) {
         if (item.owner < 0 || (item.see_through && owner >= 0)) continue;
-        const auto meets = [&](double length) { return geometry::separation(geometry::Convex::segment(eye, eye + length * along), Frame::Identity(), *item.shape, item.at).distance <= 1e-4; };
+        const auto meets = [&](double length) {
+            return geometry::separation(
+                       geometry::Convex::segment(eye, eye + length * along), Frame::Identity(), *item.shape, item.at)
+                       .distance <= 1e-4;
+        };
         double high = std::min(nearest, 20 * camera_.distance), low = 0;
         if (!meets(high)) continue;
         while (high - low > 1e-3) (meets(0.5 * (low + high)) ? high : low) = 0.5 * (low + high);
@@ -274,13 +300,16 @@ std::optional<std::pair<Vector3, Vector3>> SceneView::surface_at(const QPointF& 
     return std::pair{at, outward.dot(to_eye) < 0 ? Vector3(-outward) : outward};
 }
 
-double SceneView::follow_pixel(const QPointF& pixel, double value, double low, double high, double nudge, double most, const std::function<Vector3(double)>& point) const {
+double SceneView::follow_pixel(const QPointF& pixel, double value, double low, double high, double nudge, double most,
+    const std::function<Vector3(double)>& point) const {
     for (int round = 0; round < 30; ++round) {
         const auto here = pixel_of(point(value)), beside = pixel_of(point(value + nudge));
         if (!here || !beside) break;
         const QPointF rate = (*beside - *here) / nudge;
-        const double damped = QPointF::dotProduct(rate, rate) + 25;  // pixels^2: what hardly moves on the screen does not run away
-        const double next = std::clamp(value + std::clamp(QPointF::dotProduct(rate, pixel - *here) / damped, -most, most), low, high);
+        const double damped =
+            QPointF::dotProduct(rate, rate) + 25;  // pixels^2: what hardly moves on the screen does not run away
+        const double next =
+            std::clamp(value + std::clamp(QPointF::dotProduct(rate, pixel - *here) / damped, -most, most), low, high);
         if (std::abs(next - value) < 1e-6) break;
         value = next;
     }

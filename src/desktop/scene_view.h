@@ -1,6 +1,6 @@
 #pragma once
-// Bodies in 3D: an eye that goes round, the picture that a SceneDrawer makes of them, and what lies under the pointer. What the bodies are,
-// and what the words over them say, is for those who derive from it.
+// Bodies in 3D: an eye that goes round, the picture that a SceneDrawer makes of them, and what lies under the pointer.
+// What the bodies are, and what the words over them say, is for those who derive from it.
 
 #include <QWidget>
 #include <functional>
@@ -31,8 +31,9 @@ public:
     void set_view_state(const cell::json& state);
     void look(double turn, double tilt);  ///< keeps the distance; top is tilt = pi/2
     bool working() const { return drawer_.working(); }
-    virtual bool picture_current() const;  ///< what is shown is what there is; nothing is to be shown where the view cannot be seen
-    QImage picture();              ///< of what there is now, words included, in the widget's size
+    virtual bool picture_current()
+        const;         ///< what is shown is what there is; nothing is to be shown where the view cannot be seen
+    QImage picture();  ///< of what there is now, words included, in the widget's size
     /// Where a point of the world is seen; nothing where it is behind the eye.
     std::optional<QPointF> pixel_of(const geometry::Vector3& world) const;
 
@@ -45,7 +46,7 @@ protected:
         bool selected = false, see_through = false;
         const Surfaces::Kept* surface = nullptr;  ///< drawn instead of the shape
         bool drawn = true;
-        int part = -1;    ///< of the owner
+        int part = -1;          ///< of the owner
         float opacity = 0.16f;  ///< where one sees through it
     };
     /// The shapes live until the next call.
@@ -64,9 +65,10 @@ protected:
     int owner_at(const QPointF& pixel, geometry::Vector3* where = nullptr, int* part = nullptr) const;
     /// The point of a body under a pixel and the direction out of its surface there.
     std::optional<std::pair<geometry::Vector3, geometry::Vector3>> surface_at(const QPointF& pixel) const;
-    /// The value between `low` and `high`, from `value` on, that brings a point that depends on it nearest to a pixel. `nudge`: a small
-    /// change of it; `most`: how far it goes at once.
-    double follow_pixel(const QPointF& pixel, double value, double low, double high, double nudge, double most, const std::function<geometry::Vector3(double)>& point) const;
+    /// The value between `low` and `high`, from `value` on, that brings a point that depends on it nearest to a pixel.
+    /// `nudge`: a small change of it; `most`: how far it goes at once.
+    double follow_pixel(const QPointF& pixel, double value, double low, double high, double nudge, double most,
+        const std::function<geometry::Vector3(double)>& point) const;
     const Camera& camera() const { return camera_; }
     /// Three axes of a frame with their letters.
     void draw_axes(QPainter& p, const geometry::Frame& at, double length, double width = 1.6) const;

@@ -11,7 +11,10 @@ namespace escarp::desktop {
 
 class ScrollingRow : public QWidget {
 public:
-    explicit ScrollingRow(int spacing) : area_(new Area), back_(arrow("scroll_back", QStringLiteral("\u2039"))), on_(arrow("scroll_on", QStringLiteral("\u203a"))) {
+    explicit ScrollingRow(int spacing)
+        : area_(new Area),
+          back_(arrow("scroll_back", QStringLiteral("\u2039"))),
+          on_(arrow("scroll_on", QStringLiteral("\u203a"))) {
         auto* inside = new QWidget;
         row_ = new QHBoxLayout(inside);
         row_->setContentsMargins(0, 0, 0, 0);
@@ -20,7 +23,8 @@ public:
         auto* all = new QHBoxLayout(this);
         all->setContentsMargins(0, 0, 0, 0);
         all->setSpacing(0);
-        for (QWidget* w : {static_cast<QWidget*>(back_), static_cast<QWidget*>(area_), static_cast<QWidget*>(on_)}) all->addWidget(w);
+        for (QWidget* w : {static_cast<QWidget*>(back_), static_cast<QWidget*>(area_), static_cast<QWidget*>(on_)})
+            all->addWidget(w);
         QScrollBar* bar = area_->horizontalScrollBar();
         connect(bar, &QScrollBar::rangeChanged, this, [this] { renew_arrows(); });
         connect(bar, &QScrollBar::valueChanged, this, [this] { renew_arrows(); });

@@ -1,12 +1,12 @@
 #include "shots.h"
 #include "which_arm_dialog.h"
 
-#include <QFileInfo>
 #include <QAction>
 #include <QApplication>
-#include <QDir>
 #include <QCheckBox>
+#include <QDir>
 #include <QFile>
+#include <QFileInfo>
 #include <QImageReader>
 #include <QPainter>
 #include <QPushButton>
@@ -28,8 +28,12 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
         if (!done) std::fprintf(stderr, "escarp: %s\n", qPrintable(what));
         good = good && done;
     };
-    const auto calm = [&](const QString& before) { check(settle(window), QString("the window did not come to rest before \"%1\"").arg(before)); };
-    const auto save = [&](const auto& picture, const QString& name) { check(picture.save(folder + "/" + name + ".png"), QString("%1/%2.png cannot be written").arg(folder, name)); };
+    const auto calm = [&](const QString& before) {
+        check(settle(window), QString("the window did not come to rest before \"%1\"").arg(before));
+    };
+    const auto save = [&](const auto& picture, const QString& name) {
+        check(picture.save(folder + "/" + name + ".png"), QString("%1/%2.png cannot be written").arg(folder, name));
+    };
     const auto shot = [&](const QString& name) {
         calm(name);
         save(window.grab(), name);
@@ -77,7 +81,7 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
     act("findings");
     {
         inspection::Cache cache;
-        WhichArmDialog which(w, "Arm 2", study::which_arm(w.document(), w.variant().toStdString(), "arm2", cache), &window);
+        WhichArmDialog which(w, "Arm 2", study::which_arm(w.layout(), "arm2", cache), &window);
         which.show();
         calm("which-arm");
         save(which.grab(), "which-arm");
@@ -95,7 +99,8 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
         settle(window);
         const auto e = w.evaluation();
         const auto& findings = e->inspection->findings;
-        const auto way = std::find_if(findings.begin(), findings.end(), [](const auto& f) { return !f.ways_out.empty(); });
+        const auto way =
+            std::find_if(findings.begin(), findings.end(), [](const auto& f) { return !f.ways_out.empty(); });
         if (way != findings.end()) {
             w.select(QString::fromStdString(way->device), QString::fromStdString(way->step));
             if (way->when_s) w.set_time(*way->when_s);

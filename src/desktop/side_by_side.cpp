@@ -24,7 +24,8 @@ QString shown_value(const cell::json& v) {
 
 }  // namespace
 
-SideBySide::SideBySide(Workspace& workspace, QWidget* parent) : QScrollArea(parent), comparison_(new Comparison(workspace)) {
+SideBySide::SideBySide(Workspace& workspace, QWidget* parent)
+    : QScrollArea(parent), comparison_(new Comparison(workspace)) {
     setObjectName("side_by_side");
     setWidget(comparison_);
     setHorizontalScrollBarPolicy(Qt::ScrollBarAsNeeded);
@@ -55,14 +56,10 @@ void Comparison::set_room(const QSize& room) {
 
 const std::vector<Comparison::Row>& Comparison::rows() {
     static const std::vector<Row> all = {{"throughput", tr("Throughput, parts / h"), 0, 1, 1, ""},
-                                         {"reach", tr("Poses reached"), 0, 1, 1, ""},
-                                         {"margin", tr("Least reach margin"), 0, 1e3, 1, " mm"},
-                                         {"clearance", tr("Least clearance"), 0, 1e3, 1, " mm"},
-                                         {"stops", tr("Stop findings"), 0, 1, -1, ""},
-                                         {"waiting", tr("Arms wait"), 0, 100, -1, " %"},
-                                         {"part_waits", tr("Part waits longest at"), 1, 1, -1, " s"},
-                                         {"floor", tr("Floor used"), 1, 1, -1, " m\u00b2"},
-                                         {"travel", tr("Arm travel per part"), 2, 1, -1, " m"}};
+        {"reach", tr("Poses reached"), 0, 1, 1, ""}, {"margin", tr("Least reach margin"), 0, 1e3, 1, " mm"},
+        {"clearance", tr("Least clearance"), 0, 1e3, 1, " mm"}, {"stops", tr("Stop findings"), 0, 1, -1, ""},
+        {"waiting", tr("Arms wait"), 0, 100, -1, " %"}, {"part_waits", tr("Part waits longest at"), 1, 1, -1, " s"},
+        {"floor", tr("Floor used"), 1, 1, -1, " m\u00b2"}, {"travel", tr("Arm travel per part"), 2, 1, -1, " m"}};
     return all;
 }
 
@@ -86,7 +83,10 @@ std::optional<double> Comparison::value(const Row& row, const Column& c) const {
     if (row.key == "part_waits") return f.cycle_s ? std::optional(f.part_waits_s) : std::nullopt;
     if (row.key == "floor") return f.floor_m2;
     if (row.key == "travel") return f.travel_m;
-    if (row.key == "stops") return static_cast<double>(std::count_if(c.evaluation->inspection->findings.begin(), c.evaluation->inspection->findings.end(), [](const auto& x) { return x.severity == inspection::Severity::stop; }));
+    if (row.key == "stops")
+        return static_cast<double>(
+            std::count_if(c.evaluation->inspection->findings.begin(), c.evaluation->inspection->findings.end(),
+                [](const auto& x) { return x.severity == inspection::Severity::stop; }));
     return std::nullopt;
 }
 
@@ -95,7 +95,12 @@ QString Comparison::text(const Row& row, const Column& c) const {
     if (!v) return QStringLiteral("\u2013");
     if (row.key == "reach") return QString("%1 / %2").arg(*v, 0, 'f', 0).arg(c.evaluation->figures.poses);
     if (row.key == "margin" && *v >= 0.2) return tr("200 mm or more");
-    if (row.key == "part_waits") return c.evaluation->figures.part_waits_at.empty() ? tr("nowhere") : QString("%1 %2 s").arg(QString::fromStdString(c.evaluation->figures.part_waits_at)).arg(*v, 0, 'f', 1);
+    if (row.key == "part_waits")
+        return c.evaluation->figures.part_waits_at.empty()
+                   ? tr("nowhere")
+                   : QString("%1 %2 s")
+                         .arg(QString::fromStdString(c.evaluation->figures.part_waits_at))
+                         .arg(*v, 0, 'f', 1);
     return theme::number(*v * row.factor, row.decimals) + row.unit;
 }
 
@@ -127,7 +132,9 @@ double Comparison::draw_layouts(QPainter& p, const std::vector<Column>& all, dou
     // One scale for all: the largest plan decides it.
     double wide = 0.1, high = 0.1;
     for (const Column& c : all)
-        if (c.evaluation) wide = std::max(wide, plan_bounds(*c.evaluation->cell, PlanView{}).width() + 0.4), high = std::max(high, plan_bounds(*c.evaluation->cell, PlanView{}).height() + 0.5);
+        if (c.evaluation)
+            wide = std::max(wide, plan_bounds(*c.evaluation->cell, PlanView{}).width() + 0.4),
+            high = std::max(high, plan_bounds(*c.evaluation->cell, PlanView{}).height() + 0.5);
     const double column = column_box(0, all.size(), 0, 0).width();
     const double drawing = std::clamp(column * high / wide, 90.0, std::max(120.0, 0.36 * room_.height()));
     const double scale = std::min(column / wide, drawing / high);
@@ -135,8 +142,10 @@ double Comparison::draw_layouts(QPainter& p, const std::vector<Column>& all, dou
     QString fastest, smallest;
     double least = 1e300, area = 1e300;
     for (const Column& c : all) {
-        if (c.evaluation && c.evaluation->figures.cycle_s && *c.evaluation->figures.cycle_s < least) least = *c.evaluation->figures.cycle_s, fastest = c.id;
-        if (c.evaluation && c.evaluation->figures.floor_m2 < area) area = c.evaluation->figures.floor_m2, smallest = c.id;
+        if (c.evaluation && c.evaluation->figures.cycle_s && *c.evaluation->figures.cycle_s < least)
+            least = *c.evaluation->figures.cycle_s, fastest = c.id;
+        if (c.evaluation && c.evaluation->figures.floor_m2 < area)
+            area = c.evaluation->figures.floor_m2, smallest = c.id;
     }
     for (std::size_t i = 0; i < all.size(); ++i) {
         const QRectF box = column_box(i, all.size(), y + 24, drawing);
@@ -145,7 +154,10 @@ double Comparison::draw_layouts(QPainter& p, const std::vector<Column>& all, dou
         theme::text(p, QRectF(box.left(), y + 2, box.width() - 96, 18), all[i].id + " " + all[i].name);
         p.setFont(theme::font(11, true));
         p.setPen(all[i].id == base ? theme::muted : theme::good);
-        const QString note = all[i].id == base ? tr("baseline") : all[i].id == fastest ? tr("fastest") : all[i].id == smallest ? tr("smallest floor") : QString();
+        const QString note = all[i].id == base       ? tr("baseline")
+                             : all[i].id == fastest  ? tr("fastest")
+                             : all[i].id == smallest ? tr("smallest floor")
+                                                     : QString();
         p.drawText(QRectF(box.left(), y + 2, box.width(), 18), Qt::AlignRight | Qt::AlignVCenter, note);
         p.setPen(QPen(theme::rule, 1));
         p.setBrush(QColor(0xFB, 0xF8, 0xEE));
@@ -154,7 +166,8 @@ double Comparison::draw_layouts(QPainter& p, const std::vector<Column>& all, dou
             const QString error = workspace_.error_of(all[i].id);
             p.setPen(error.isEmpty() ? theme::muted : theme::stop);
             p.setFont(theme::font(11));
-            p.drawText(box.adjusted(8, 8, -8, -8), Qt::AlignCenter | Qt::TextWordWrap, error.isEmpty() ? tr("being computed") : error);
+            p.drawText(box.adjusted(8, 8, -8, -8), Qt::AlignCenter | Qt::TextWordWrap,
+                error.isEmpty() ? tr("being computed") : error);
             continue;
         }
         const cell::Cell& cell = *all[i].evaluation->cell;
@@ -163,7 +176,9 @@ double Comparison::draw_layouts(QPainter& p, const std::vector<Column>& all, dou
         v.middle = QPointF(box.center().x() - plan.center().x() * scale, box.center().y() + plan.center().y() * scale);
         p.save();
         p.setClipRect(box);
-        draw_plan(p, v, cell, all[i].evaluation.get(), {all[i].evaluation->run->steady ? simulation::seconds(all[i].evaluation->run->steady->from) + 2.0 : 0.0, {}, true, true, true, false, 9});
+        draw_plan(p, v, cell, all[i].evaluation.get(),
+            {all[i].evaluation->run->steady ? simulation::seconds(all[i].evaluation->run->steady->from) + 2.0 : 0.0, {},
+                true, true, true, false, 9});
         p.restore();
     }
     return y + 24 + drawing + 10;
@@ -171,13 +186,16 @@ double Comparison::draw_layouts(QPainter& p, const std::vector<Column>& all, dou
 
 double Comparison::draw_cycles(QPainter& p, const std::vector<Column>& all, double y) {
     heading(p, tr("CYCLE"), tr("longest chain, one part"), y + 4);
-    const study::Category order[] = {study::Category::move, study::Category::grip, study::Category::process, study::Category::wait};
+    const study::Category order[] = {
+        study::Category::move, study::Category::grip, study::Category::process, study::Category::wait};
     double longest = 1e-6;
     for (const Column& c : all)
-        if (c.evaluation) longest = std::max({longest, c.evaluation->figures.cycle_s.value_or(0), c.evaluation->cell->takt});
+        if (c.evaluation)
+            longest = std::max({longest, c.evaluation->figures.cycle_s.value_or(0), c.evaluation->cell->takt});
     for (int k = 0; k < 4; ++k) {
         const QRectF key(14 + (k % 2) * 84, y + 42 + (k / 2) * 16, 10, 10);
-        p.fillRect(key, order[k] == study::Category::wait ? QBrush(QColor(0xEF, 0xEB, 0xE0)) : QBrush(theme::category_colour(order[k])));
+        p.fillRect(key, order[k] == study::Category::wait ? QBrush(QColor(0xEF, 0xEB, 0xE0))
+                                                          : QBrush(theme::category_colour(order[k])));
         if (order[k] == study::Category::wait) p.fillRect(key, theme::hatch(QColor(0x9A, 0xA2, 0xA6)));
         p.setFont(theme::font(11));
         p.setPen(theme::muted);
@@ -199,11 +217,17 @@ double Comparison::draw_cycles(QPainter& p, const std::vector<Column>& all, doub
         if (base && base != &all[i] && base->evaluation && base->evaluation->figures.cycle_s && f.cycle_s) {
             const double d = *f.cycle_s - *base->evaluation->figures.cycle_s;
             p.setPen(d <= 0 ? theme::good : theme::watch_text);
-            p.drawText(QRectF(box.left() + after, y, 90, 26), Qt::AlignLeft | Qt::AlignVCenter, QString("%1 %2 s").arg(d <= 0 ? QStringLiteral("\u25bc") : QStringLiteral("\u25b2"), theme::number(std::abs(d), 2)));
+            p.drawText(QRectF(box.left() + after, y, 90, 26), Qt::AlignLeft | Qt::AlignVCenter,
+                QString("%1 %2 s").arg(
+                    d <= 0 ? QStringLiteral("\u25bc") : QStringLiteral("\u25b2"), theme::number(std::abs(d), 2)));
         }
         p.setFont(theme::font(10));
         p.setPen(theme::muted);
-        theme::text(p, QRectF(box.left() + after + 70, y, box.width() - after - 70, 26), f.steady ? tr("nothing random: exact") : f.cycle_s ? tr("mean of the second half") : tr("the work stops"), Qt::AlignRight | Qt::AlignVCenter);
+        theme::text(p, QRectF(box.left() + after + 70, y, box.width() - after - 70, 26),
+            f.steady    ? tr("nothing random: exact")
+            : f.cycle_s ? tr("mean of the second half")
+                        : tr("the work stops"),
+            Qt::AlignRight | Qt::AlignVCenter);
         double x = box.left();
         const double per_second = (box.width() - 4) / longest;
         for (const study::Category c : order) {
@@ -256,7 +280,11 @@ double Comparison::draw_figures(QPainter& p, const std::vector<Column>& all, dou
             const QRectF box = column_box(i, all.size(), y, 21);
             const auto v = value(row, all[i]);
             const bool is_best = v && best && *v == *best && row.better != 0 && differs;
-            const bool bad = v && ((row.key == "reach" && all[i].evaluation->figures.poses_reached < all[i].evaluation->figures.poses) || (row.key == "margin" && *v < 0) || (row.key == "clearance" && *v <= 0) || (row.key == "stops" && *v > 0));
+            const bool bad =
+                v &&
+                ((row.key == "reach" && all[i].evaluation->figures.poses_reached < all[i].evaluation->figures.poses) ||
+                    (row.key == "margin" && *v < 0) || (row.key == "clearance" && *v <= 0) ||
+                    (row.key == "stops" && *v > 0));
             p.setFont(theme::font(11, is_best));
             p.setPen(bad ? theme::stop : theme::ink);
             const QString s = (bad ? QStringLiteral("\u2715 ") : QString()) + text(row, all[i]);
@@ -265,13 +293,17 @@ double Comparison::draw_figures(QPainter& p, const std::vector<Column>& all, dou
                 p.setPen(theme::good);
                 p.setFont(theme::font(10, true));
                 const double at = box.left() + 0.46 * box.width();
-                if (QFontMetricsF(theme::font(11, true)).horizontalAdvance(s) + 8 < 0.46 * box.width()) p.drawText(QRectF(at, y, 60, 21), Qt::AlignLeft | Qt::AlignVCenter, tr("\u25cf best"));
+                if (QFontMetricsF(theme::font(11, true)).horizontalAdvance(s) + 8 < 0.46 * box.width())
+                    p.drawText(QRectF(at, y, 60, 21), Qt::AlignLeft | Qt::AlignVCenter, tr("\u25cf best"));
             }
-            if (v && base && all[i].id.toStdString() != base_id && std::abs(*v - *base) * row.factor > 0.5 * std::pow(10, -row.decimals)) {
+            if (v && base && all[i].id.toStdString() != base_id &&
+                std::abs(*v - *base) * row.factor > 0.5 * std::pow(10, -row.decimals)) {
                 const double d = (*v - *base) * row.factor;
                 p.setFont(theme::font(10));
                 p.setPen(theme::muted);
-                p.drawText(QRectF(box.right() - 62, y, 60, 21), Qt::AlignRight | Qt::AlignVCenter, QString("%1 %2").arg(d < 0 ? QStringLiteral("\u25bc") : QStringLiteral("\u25b2"), theme::number(std::abs(d), row.decimals)));
+                p.drawText(QRectF(box.right() - 62, y, 60, 21), Qt::AlignRight | Qt::AlignVCenter,
+                    QString("%1 %2").arg(d < 0 ? QStringLiteral("\u25bc") : QStringLiteral("\u25b2"),
+                        theme::number(std::abs(d), row.decimals)));
             }
         }
     }
@@ -282,7 +314,8 @@ QStringList Comparison::differences(const Column& c) const {
     const cell::json base = workspace_.document().resolved(workspace_.document().baseline());
     const auto device_name = [&](const std::string& id) {
         const cell::json* name = cell::find(base, "/devices/" + id + "/name");
-        return name && name->is_string() ? QString::fromStdString(name->get<std::string>()) : QString::fromStdString(id);
+        return name && name->is_string() ? QString::fromStdString(name->get<std::string>())
+                                         : QString::fromStdString(id);
     };
     // Changes of one device come on one line: "Arm 2: x 2600 -> 3000, turn 0 -> 180".
     std::vector<std::pair<QString, QStringList>> lines;
@@ -290,13 +323,24 @@ QStringList Comparison::differences(const Column& c) const {
         const QStringList path = QString::fromStdString(op.at).split('/', Qt::SkipEmptyParts);
         QString who = path.value(0), what;
         if (path.value(0) == "devices" && path.size() > 1) who = device_name(path[1].toStdString());
-        const QString key = QString(path.mid(path.value(0) == "devices" ? 2 : 1).join(' ')).replace("placement ", "").replace("_mm", "").replace("_deg", "").replace("_pct", "").replace("task ", tr("step ")).replace('_', ' ');
+        const QString key = QString(path.mid(path.value(0) == "devices" ? 2 : 1).join(' '))
+                                .replace("placement ", "")
+                                .replace("_mm", "")
+                                .replace("_deg", "")
+                                .replace("_pct", "")
+                                .replace("task ", tr("step "))
+                                .replace('_', ' ');
         const cell::json* old = cell::find(base, op.at);
         switch (op.kind) {
-            case cell::Operation::Kind::set: what = QString("%1 %2 \u2192 %3").arg(key, old ? shown_value(*old) : tr("none"), shown_value(op.value)); break;
-            case cell::Operation::Kind::remove: what = path.size() == 2 ? tr("removed") : tr("%1 removed").arg(key); break;
+            case cell::Operation::Kind::set:
+                what = QString("%1 %2 \u2192 %3").arg(key, old ? shown_value(*old) : tr("none"), shown_value(op.value));
+                break;
+            case cell::Operation::Kind::remove:
+                what = path.size() == 2 ? tr("removed") : tr("%1 removed").arg(key);
+                break;
             case cell::Operation::Kind::add:
-                if (path.size() == 1) who = QString::fromStdString(op.value.value("name", op.value.value("id", ""))), what = tr("added");
+                if (path.size() == 1)
+                    who = QString::fromStdString(op.value.value("name", op.value.value("id", ""))), what = tr("added");
                 else what = tr("step added: %1").arg(QString::fromStdString(op.value.value("do", "")));
                 break;
             case cell::Operation::Kind::order: what = tr("order of %1 changed").arg(key); break;
@@ -334,22 +378,43 @@ QString Comparison::verdict(const std::vector<Column>& all) const {
     for (const Column& c : all) {
         if (!c.evaluation) return tr("Not every variant has been computed yet.");
         if (c.id.toStdString() == workspace_.document().baseline()) base = &c;
-        const bool sound = std::none_of(c.evaluation->inspection->findings.begin(), c.evaluation->inspection->findings.end(), [](const auto& f) { return f.severity == inspection::Severity::stop; });
-        if (sound && c.evaluation->figures.cycle_s && (!best || *c.evaluation->figures.cycle_s < *best->evaluation->figures.cycle_s)) best = &c;
+        const bool sound =
+            std::none_of(c.evaluation->inspection->findings.begin(), c.evaluation->inspection->findings.end(),
+                [](const auto& f) { return f.severity == inspection::Severity::stop; });
+        if (sound && c.evaluation->figures.cycle_s &&
+            (!best || *c.evaluation->figures.cycle_s < *best->evaluation->figures.cycle_s))
+            best = &c;
     }
     const auto& random = tr("Nothing in these cells is random, so the differences are exact.");
     if (!best) out << tr("No variant runs without a stop finding.");
-    else if (best == base) out << tr("%1, the baseline, is the fastest variant that runs without a stop finding: %2 s.").arg(best->id, theme::number(best->evaluation->figures.cycle_s, 2));
+    else if (best == base)
+        out << tr("%1, the baseline, is the fastest variant that runs without a stop finding: %2 s.")
+                   .arg(best->id, theme::number(best->evaluation->figures.cycle_s, 2));
     else if (base && base->evaluation->figures.cycle_s)
-        out << tr("%1 is %2 s faster than %3 (%4 s against %5 s).").arg(best->id, theme::number(*base->evaluation->figures.cycle_s - *best->evaluation->figures.cycle_s, 2), base->id, theme::number(best->evaluation->figures.cycle_s, 2), theme::number(base->evaluation->figures.cycle_s, 2));
+        out << tr("%1 is %2 s faster than %3 (%4 s against %5 s).")
+                   .arg(best->id,
+                       theme::number(*base->evaluation->figures.cycle_s - *best->evaluation->figures.cycle_s, 2),
+                       base->id, theme::number(best->evaluation->figures.cycle_s, 2),
+                       theme::number(base->evaluation->figures.cycle_s, 2));
     for (const Column& c : all) {
         const study::Figures& f = c.evaluation->figures;
-        if (f.poses_reached < f.poses) out << tr("%1 cannot reach %2 of %3 poses as drawn%4.").arg(c.id).arg(f.poses - f.poses_reached).arg(f.poses).arg(f.cycle_s ? QString() : tr(" and has no cycle"));
+        if (f.poses_reached < f.poses)
+            out << tr("%1 cannot reach %2 of %3 poses as drawn%4.")
+                       .arg(c.id)
+                       .arg(f.poses - f.poses_reached)
+                       .arg(f.poses)
+                       .arg(f.cycle_s ? QString() : tr(" and has no cycle"));
         else if (f.clearance_m && *f.clearance_m <= 0) out << tr("%1 has a collision.").arg(c.id);
-        else if (f.clearance_m && *f.clearance_m < c.evaluation->cell->safety_distance) out << tr("%1 comes as close as %2 mm, less than the safety distance of %3 mm.").arg(c.id, theme::number(*f.clearance_m * 1e3, 0), theme::number(c.evaluation->cell->safety_distance * 1e3, 0));
-        if (f.takt_met && !*f.takt_met) out << tr("%1 misses the takt by %2 s.").arg(c.id, theme::number(*f.cycle_s - c.evaluation->cell->takt, 2));
+        else if (f.clearance_m && *f.clearance_m < c.evaluation->cell->safety_distance)
+            out << tr("%1 comes as close as %2 mm, less than the safety distance of %3 mm.")
+                       .arg(c.id, theme::number(*f.clearance_m * 1e3, 0),
+                           theme::number(c.evaluation->cell->safety_distance * 1e3, 0));
+        if (f.takt_met && !*f.takt_met)
+            out << tr("%1 misses the takt by %2 s.").arg(c.id, theme::number(*f.cycle_s - c.evaluation->cell->takt, 2));
     }
-    if (std::all_of(all.begin(), all.end(), [](const Column& c) { return c.evaluation->figures.steady || !c.evaluation->figures.cycle_s; })) out << random;
+    if (std::all_of(all.begin(), all.end(),
+            [](const Column& c) { return c.evaluation->figures.steady || !c.evaluation->figures.cycle_s; }))
+        out << random;
     return out.join(' ');
 }
 
@@ -360,7 +425,8 @@ double Comparison::draw_verdict(QPainter& p, const std::vector<Column>& all, dou
     p.setFont(theme::font(12));
     p.setPen(theme::ink);
     QRectF used;
-    p.drawText(QRectF(left, y + 6, width() - left - 30, 400), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, verdict(all), &used);
+    p.drawText(QRectF(left, y + 6, width() - left - 30, 400), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
+        verdict(all), &used);
     return y + used.height() + 18;
 }
 
@@ -384,14 +450,17 @@ void Comparison::paintEvent(QPaintEvent*) {
     }
     if (static_cast<int>(y) != height_) {
         height_ = static_cast<int>(y);
-        QMetaObject::invokeMethod(this, [this] { resize(sizeHint()); }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this, [this] { resize(sizeHint()); }, Qt::QueuedConnection);
     }
 }
 
 void Comparison::mousePressEvent(QMouseEvent* event) {
     const std::vector<Column> all = columns();
     for (std::size_t i = 0; i < all.size(); ++i)
-        if (column_box(i, all.size(), 0, height()).contains(event->position()) && event->position().y() < 0.4 * room_.height()) Q_EMIT chosen(all[i].id);
+        if (column_box(i, all.size(), 0, height()).contains(event->position()) &&
+            event->position().y() < 0.4 * room_.height())
+            Q_EMIT chosen(all[i].id);
 }
 
 }  // namespace escarp::desktop

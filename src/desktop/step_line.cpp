@@ -24,8 +24,18 @@ std::string empty_list(const cell::Step& step) {
 }  // namespace
 
 StepLine::StepLine(Workspace& workspace, const cell::Device& device, const cell::Step& step, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), path_("/" + step.path), enabled_(step.enabled), shared_(step.shared), takes_(empty_list(step)), device_(QString::fromStdString(device.id)), step_(QString::fromStdString(step.id)),
-      text_((step.in_else ? tr("else: ") : QString()) + QString::fromStdString(cell::describe(*workspace.cell(), step))), number_(step.number), depth_(step.depth) {
+    : QWidget(parent),
+      workspace_(workspace),
+      path_("/" + step.path),
+      enabled_(step.enabled),
+      shared_(step.shared),
+      takes_(empty_list(step)),
+      device_(QString::fromStdString(device.id)),
+      step_(QString::fromStdString(step.id)),
+      text_(
+          (step.in_else ? tr("else: ") : QString()) + QString::fromStdString(cell::describe(*workspace.cell(), step))),
+      number_(step.number),
+      depth_(step.depth) {
     setObjectName("step_" + device_ + "_" + step_);
     setAccessibleName(text_);
     setFixedHeight(22);
@@ -56,7 +66,9 @@ void StepLine::refresh() {
         if (times > 0) time_ = QString("%1 s").arg(total / times, 0, 'f', 2);
         for (const inspection::Finding& f : e->inspection->findings) {
             if (f.device != device_.toStdString() || f.step != step_.toStdString()) continue;
-            mark_ = f.severity == inspection::Severity::stop ? Mark::stop : mark_ == Mark::stop ? Mark::stop : Mark::watch;
+            mark_ = f.severity == inspection::Severity::stop ? Mark::stop
+                    : mark_ == Mark::stop                    ? Mark::stop
+                                                             : Mark::watch;
         }
     }
     setToolTip(plain(time_.isEmpty() ? text_ : tr("%1, %2 on average").arg(text_, time_)));
@@ -83,7 +95,8 @@ void StepLine::paintEvent(QPaintEvent*) {
     double end = width() - wide - 10;
     if (mark_ != Mark::none) {
         p.setFont(theme::font(11, true));
-        p.drawText(QRectF(end - 10, 0, 10, height()), Qt::AlignCenter, mark_ == Mark::stop ? QStringLiteral("\u2715") : QStringLiteral("!"));
+        p.drawText(QRectF(end - 10, 0, 10, height()), Qt::AlignCenter,
+            mark_ == Mark::stop ? QStringLiteral("\u2715") : QStringLiteral("!"));
         end -= 14;
     }
     p.setFont(theme::font(11, selected));
@@ -107,7 +120,9 @@ void StepLine::mousePressEvent(QMouseEvent* event) {
 void StepLine::mouseReleaseEvent(QMouseEvent*) { workspace_.select(device_, step_); }
 
 void StepLine::mouseMoveEvent(QMouseEvent* event) {
-    if (!(event->buttons() & Qt::LeftButton) || (event->pos() - pressed_).manhattanLength() < QApplication::startDragDistance()) return;
+    if (!(event->buttons() & Qt::LeftButton) ||
+        (event->pos() - pressed_).manhattanLength() < QApplication::startDragDistance())
+        return;
     auto* data = new QMimeData;
     data->setData(mime_type, QByteArray::fromStdString(path_));
     auto* drag = new QDrag(this);
@@ -132,9 +147,12 @@ void StepLine::dragLeaveEvent(QDragLeaveEvent*) {
     update();
 }
 
-StepLine::Drop StepLine::drop_at(double y) const { return y < 0.5 * height() ? Drop::before : takes_.empty() ? Drop::behind : Drop::inside; }
+StepLine::Drop StepLine::drop_at(double y) const {
+    return y < 0.5 * height() ? Drop::before : takes_.empty() ? Drop::behind : Drop::inside;
+}
 
-/// The step that was dragged goes before or behind this one, or into it where it is an empty group; with Ctrl a copy of it.
+/// The step that was dragged goes before or behind this one, or into it where it is an empty group; with Ctrl a copy of
+/// it.
 void StepLine::dropEvent(QDropEvent* event) {
     const std::string from = event->mimeData()->data(mime_type).toStdString();
     const Drop where = drop_at(event->position().y());
@@ -144,14 +162,19 @@ void StepLine::dropEvent(QDropEvent* event) {
     if (from.empty()) return;
     event->acceptProposedAction();
     // This line may be gone once the edit is made: it goes by the event loop.
-    QTimer::singleShot(0, &workspace_, [&workspace = workspace_, from, to = cell::StepPlace{path_, where == Drop::before, where == Drop::inside ? takes_ : std::string()}, copy, device = device_] {
-        try {
-            std::string id;
-            if (workspace.apply(cell::move_step(workspace.document(), workspace.variant().toStdString(), from, to, copy, &id)) && !id.empty()) workspace.select(device, QString::fromStdString(id));
-        } catch (const cell::InputError& e) {
-            Q_EMIT workspace.refused(tr("The step stays where it is"), QString::fromStdString(e.problems().front().message));
-        }
-    });
+    QTimer::singleShot(0, &workspace_,
+        [&workspace = workspace_, from,
+            to = cell::StepPlace{path_, where == Drop::before, where == Drop::inside ? takes_ : std::string()}, copy,
+            device = device_] {
+            try {
+                std::string id;
+                if (workspace.apply(cell::move_step(workspace.layout(), from, to, copy, &id)) && !id.empty())
+                    workspace.select(device, QString::fromStdString(id));
+            } catch (const cell::InputError& e) {
+                Q_EMIT workspace.refused(
+                    tr("The step stays where it is"), QString::fromStdString(e.problems().front().message));
+            }
+        });
 }
 
 void StepLine::keyPressEvent(QKeyEvent* event) {

@@ -8,14 +8,15 @@ namespace {
 
 bool moving(simulation::BlockKind kind) {
     using simulation::BlockKind;
-    return kind == BlockKind::move || kind == BlockKind::straight || kind == BlockKind::straight_in || kind == BlockKind::straight_out;
+    return kind == BlockKind::move || kind == BlockKind::straight || kind == BlockKind::straight_in ||
+           kind == BlockKind::straight_out;
 }
 
 }  // namespace
 
 std::vector<std::vector<geometry::Vector3>> step_path(const study::Evaluation& e, int device, const std::string& step) {
     std::vector<std::vector<geometry::Vector3>> out;
-    const cell::Device& d = e.cell->devices[static_cast<std::size_t>(device)];
+    const cell::Device& d = e.cell->devices[device];
     if (!d.arm) return out;
     int number = -1;
     for (const cell::Step* s : cell::all_steps(d.task))
@@ -33,7 +34,9 @@ std::vector<std::vector<geometry::Vector3>> step_path(const study::Evaluation& e
         if (!moving(b.kind)) continue;
         constexpr int pieces = 40;
         out.emplace_back();
-        for (int i = 0; i <= pieces; ++i) out.back().push_back(e.run->trace.tool_frame(*e.cell, device, b.from + (b.to - b.from) * i / pieces).translation());
+        for (int i = 0; i <= pieces; ++i)
+            out.back().push_back(
+                e.run->trace.tool_frame(*e.cell, device, b.from + (b.to - b.from) * i / pieces).translation());
     }
     return out;
 }

@@ -5,7 +5,9 @@
 
 namespace escarp::desktop {
 
-/// Points in the world of one execution of a step, the first within the steady stretch; one list for each motion of it. Empty: it moves nothing.
-std::vector<std::vector<geometry::Vector3>> step_path(const study::Evaluation& evaluation, int device, const std::string& step);
+/// Points in the world of one execution of a step, the first within the steady stretch; one list for each motion of it.
+/// Empty: it moves nothing.
+std::vector<std::vector<geometry::Vector3>> step_path(
+    const study::Evaluation& evaluation, int device, const std::string& step);
 
 }  // namespace escarp::desktop

@@ -30,19 +30,22 @@ void Surfaces::follow(const cell::json& tree, const QString& folder) {
         unpacked += std::min(exchange::unpacked_size(entry), exchange::largest_unpacked);
         const std::string id = entry.value("id", "");
         const bool linked = entry.contains("link");
-        const std::uint64_t key = linked ? cell::ContentKey().add(entry["link"].dump() + folder.toStdString()).value() : std::hash<std::string>{}(entry.value("surface", ""));
+        const std::uint64_t key = linked ? cell::ContentKey().add(entry["link"].dump() + folder.toStdString()).value()
+                                         : std::hash<std::string>{}(entry.value("surface", ""));
         Kept& kept = kept_[id];
         if (kept.key == key) continue;
         kept = {};
         kept.key = key;
         if (linked) read_link(id, key, entry["link"], folder);
         else if (unpacked > most_unpacked) continue;  // its convex pieces are drawn
-        else if (auto s = exchange::surface_of(entry)) kept.surface = std::make_shared<const geometry::Surface>(std::move(*s));
+        else if (auto s = exchange::surface_of(entry))
+            kept.surface = std::make_shared<const geometry::Surface>(std::move(*s));
     }
 }
 
 void Surfaces::read_link(const std::string& id, std::uint64_t key, const cell::json& link, const QString& folder) {
-    const std::string file = QDir(folder).absoluteFilePath(QString::fromStdString(link.value("file", ""))).toStdString();
+    const std::string file =
+        QDir(folder).absoluteFilePath(QString::fromStdString(link.value("file", ""))).toStdString();
     exchange::ImportOptions o;
     o.unit = link.value("unit_m", 1e-3);
     o.y_up = link.value("y_up", false);
@@ -54,19 +57,24 @@ void Surfaces::read_link(const std::string& id, std::uint64_t key, const cell::j
         try {
             exchange::LoadWatch watch;
             watch.cancel = &stop_;
-            if (auto s = exchange::surface_of(exchange::mesh_entry(exchange::load_surface(file, watch), o, id))) made = std::make_shared<const geometry::Surface>(std::move(*s));
+            if (auto s = exchange::surface_of(exchange::mesh_entry(exchange::load_surface(file, watch), o, id)))
+                made = std::make_shared<const geometry::Surface>(std::move(*s));
         } catch (const cell::InputError& e) {
-            wrong = tr("%1: %2 Its last known shape is shown.").arg(QString::fromStdString(file), QString::fromStdString(e.problems().front().message));
+            wrong = tr("%1: %2 Its last known shape is shown.")
+                        .arg(QString::fromStdString(file), QString::fromStdString(e.problems().front().message));
         }
         if (stop_) return;
-        QMetaObject::invokeMethod(this, [this, id, key, made, wrong] {
-            Kept& kept = kept_[id];
-            if (kept.key != key) return;
-            kept.surface = made;
-            kept.missing = wrong;
-            if (wrong.isEmpty()) Q_EMIT loaded();
-            else Q_EMIT missing(wrong);
-        }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this,
+            [this, id, key, made, wrong] {
+                Kept& kept = kept_[id];
+                if (kept.key != key) return;
+                kept.surface = made;
+                kept.missing = wrong;
+                if (wrong.isEmpty()) Q_EMIT loaded();
+                else Q_EMIT missing(wrong);
+            },
+            Qt::QueuedConnection);
     });
 }
 

@@ -25,8 +25,8 @@ public:
     const Kept* find(const std::string& mesh) const;
 
 Q_SIGNALS:
-    void loaded();                        ///< a linked file is there now
-    void missing(const QString& words);   ///< one is not
+    void loaded();                       ///< a linked file is there now
+    void missing(const QString& words);  ///< one is not
 
 private:
     void read_link(const std::string& id, std::uint64_t key, const cell::json& link, const QString& folder);

@@ -16,9 +16,17 @@ QBrush hatch(const QColor& colour) {
     return b;
 }
 
-QColor severity_colour(inspection::Severity s) { return s == inspection::Severity::stop ? stop : s == inspection::Severity::watch ? watch : muted; }
-QColor severity_text(inspection::Severity s) { return s == inspection::Severity::stop ? stop : s == inspection::Severity::watch ? watch_text : muted; }
-QString severity_sign(inspection::Severity s) { return s == inspection::Severity::stop ? QStringLiteral("\u2715") : s == inspection::Severity::watch ? QStringLiteral("!") : QStringLiteral("i"); }
+QColor severity_colour(inspection::Severity s) {
+    return s == inspection::Severity::stop ? stop : s == inspection::Severity::watch ? watch : muted;
+}
+QColor severity_text(inspection::Severity s) {
+    return s == inspection::Severity::stop ? stop : s == inspection::Severity::watch ? watch_text : muted;
+}
+QString severity_sign(inspection::Severity s) {
+    return s == inspection::Severity::stop    ? QStringLiteral("\u2715")
+           : s == inspection::Severity::watch ? QStringLiteral("!")
+                                              : QStringLiteral("i");
+}
 
 QColor category_colour(study::Category c) {
     switch (c) {
@@ -61,27 +69,33 @@ QString style_sheet() {
         QMenu::separator { height: 1px; background: #D8D2C4; margin: 3px 8px; }
         QScrollArea, QScrollArea > QWidget > QWidget { background: #FCFAF5; border: none; }
         QSplitter::handle { background: #D8D2C4; }
-        QLineEdit, QComboBox { background: #FFFFFF; border: 1px solid #D8D2C4; border-radius: 2px; padding: 1px 4px; selection-background-color: #B4521B; }
+        QLineEdit, QComboBox { background: #FFFFFF; border: 1px solid #D8D2C4; border-radius: 2px; padding: 1px 4px;
+            selection-background-color: #B4521B; }
         QLineEdit[wrong="true"] { color: #A8124F; }
         QLineEdit[altered="true"], QComboBox[altered="true"] { border: 1px solid #B4521B; background: #FBF0E6; }
         QLineEdit:focus, QComboBox:focus { border: 1px solid #B4521B; }
         QComboBox { font-size: 11px; }
-        QComboBox QAbstractItemView { background: #FFFFFF; selection-background-color: #F3E4D8; selection-color: #1F2A33; }
+        QComboBox QAbstractItemView { background: #FFFFFF; selection-background-color: #F3E4D8;
+            selection-color: #1F2A33; }
         QListWidget, QTreeWidget { background: #FCFAF5; }
         QListWidget::item:selected, QTreeWidget::item:selected { background: #F3E4D8; color: #1F2A33; }
         QTreeWidget::item { padding: 1px 0; }
         QListWidget#catalogue_list { font-size: 10px; }
         QTreeWidget#device_tree, QTreeWidget#device_tree QHeaderView::section { font-size: 11px; }
         QHeaderView::section { background: #F4F0E6; border: none; border-bottom: 1px solid #D8D2C4; padding: 2px 4px; }
-        QToolButton, QPushButton { background: #F4F0E6; border: 1px solid #D8D2C4; border-radius: 3px; padding: 2px 8px; }
+        QToolButton, QPushButton { background: #F4F0E6; border: 1px solid #D8D2C4; border-radius: 3px;
+            padding: 2px 8px; }
         QToolButton:hover, QPushButton:hover { border-color: #B4521B; }
         QToolButton:checked, QPushButton:checked { background: #F3E4D8; border-color: #B4521B; color: #B4521B; }
         QToolButton:focus, QPushButton:focus { border: 1px solid #B4521B; }
         QToolButton:disabled, QPushButton:disabled { color: #8A9299; }
-        QToolButton[link="true"], QPushButton[link="true"] { background: transparent; border: none; color: #B4521B; font-weight: bold; padding: 1px 2px; text-align: left; }
-        QToolButton[link="true"]:hover, QPushButton[link="true"]:hover, QPushButton[link="true"]:focus { text-decoration: underline; }
+        QToolButton[link="true"], QPushButton[link="true"] { background: transparent; border: none; color: #B4521B;
+            font-weight: bold; padding: 1px 2px; text-align: left; }
+        QToolButton[link="true"]:hover, QPushButton[link="true"]:hover, QPushButton[link="true"]:focus {
+            text-decoration: underline; }
         QToolButton::menu-indicator { image: none; }
-        QScrollBar:vertical { background: transparent; width: 9px; } QScrollBar:horizontal { background: transparent; height: 9px; }
+        QScrollBar:vertical { background: transparent; width: 9px; }
+        QScrollBar:horizontal { background: transparent; height: 9px; }
         QScrollBar::handle { background: #CFC8B8; border-radius: 4px; min-height: 24px; min-width: 24px; }
         QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
         QToolTip { background: #FCFAF5; color: #1F2A33; border: 1px solid #B4521B; padding: 3px; }
@@ -89,7 +103,8 @@ QString style_sheet() {
 }
 
 void text(QPainter& p, const QRectF& box, const QString& s, int flags) {
-    p.drawText(box, flags | Qt::TextSingleLine, QFontMetricsF(p.font()).elidedText(s, Qt::ElideRight, box.width() + 0.5));
+    p.drawText(
+        box, flags | Qt::TextSingleLine, QFontMetricsF(p.font()).elidedText(s, Qt::ElideRight, box.width() + 0.5));
 }
 
 QString number(std::optional<double> value, int decimals) {

@@ -12,16 +12,18 @@ struct Unit {
 };
 
 const QHash<QString, Unit>& units() {
-    static const QHash<QString, Unit> all = {
-        {"um", {'l', 1e-3}}, {"mm", {'l', 1}},  {"cm", {'l', 10}},     {"m", {'l', 1000}},  {"in", {'l', 25.4}},        {"deg", {'a', 1}}, {"\u00b0", {'a', 1}},
-        {"rad", {'a', 180 / 3.14159265358979323846}}, {"turn", {'a', 360}}, {"turns", {'a', 360}}, {"ms", {'t', 1e-3}}, {"s", {'t', 1}}, {"min", {'t', 60}}, {"h", {'t', 3600}}, {"g", {'w', 1e-3}}, {"kg", {'w', 1}}};
+    static const QHash<QString, Unit> all = {{"um", {'l', 1e-3}}, {"mm", {'l', 1}}, {"cm", {'l', 10}},
+        {"m", {'l', 1000}}, {"in", {'l', 25.4}}, {"deg", {'a', 1}}, {"\u00b0", {'a', 1}},
+        {"rad", {'a', 180 / 3.14159265358979323846}}, {"turn", {'a', 360}}, {"turns", {'a', 360}}, {"ms", {'t', 1e-3}},
+        {"s", {'t', 1}}, {"min", {'t', 60}}, {"h", {'t', 3600}}, {"g", {'w', 1e-3}}, {"kg", {'w', 1}}};
     return all;
 }
 
 /// sum := product (('+'|'-') product)*; product := value (('*'|'/') value)* [unit]; value := number | '(' sum ')'
 class Parser {
 public:
-    Parser(const QString& text, const QString& unit) : text_(text), wanted_(units().value(unit.section('/', 0, 0), {'?', 1})) {}
+    Parser(const QString& text, const QString& unit)
+        : text_(text), wanted_(units().value(unit.section('/', 0, 0), {'?', 1})) {}
 
     std::optional<double> all() {
         const double v = sum();

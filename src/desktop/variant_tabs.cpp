@@ -19,11 +19,15 @@ constexpr int widest_name = 200;  // pixels; a longer one ends in an ellipsis
 
 }  // namespace
 
-VariantTabs::VariantTabs(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace), row_(new QHBoxLayout(this)) {
+VariantTabs::VariantTabs(Workspace& workspace, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), row_(new QHBoxLayout(this)) {
     setObjectName("variant_tabs");
     setFixedHeight(32);
-    setStyleSheet("QToolButton { border: 1px solid #D8D2C4; border-bottom: none; border-top: 3px solid transparent; border-radius: 0; background: #E9E3D4; padding: 3px 16px; }"
-                  "QToolButton:checked { background: #FCFAF5; border-top: 3px solid #B4521B; color: #1F2A33; font-weight: bold; } QToolButton#add_variant { background: transparent; border: none; }");
+    setStyleSheet(
+        "QToolButton { border: 1px solid #D8D2C4; border-bottom: none; border-top: 3px solid transparent; "
+        "border-radius: 0; background: #E9E3D4; padding: 3px 16px; }"
+        "QToolButton:checked { background: #FCFAF5; border-top: 3px solid #B4521B; color: #1F2A33; font-weight: bold; "
+        "} QToolButton#add_variant { background: transparent; border: none; }");
     row_->setContentsMargins(10, 4, 12, 0);
     row_->setSpacing(3);
     connect(&workspace_, &Workspace::document_changed, this, &VariantTabs::rebuild);
@@ -40,7 +44,8 @@ void VariantTabs::show_page(Page page) {
 
 void VariantTabs::rebuild() {
     QString now = workspace_.variant() + QString::fromStdString(workspace_.document().baseline());
-    for (const cell::VariantInfo& v : workspace_.document().variants()) now += QString::fromStdString("|" + v.id + v.name);
+    for (const cell::VariantInfo& v : workspace_.document().variants())
+        now += QString::fromStdString("|" + v.id + v.name);
     const auto differences = workspace_.shown_document().differences(workspace_.variant().toStdString()).size();
     now += QString::number(differences);
     if (now == built_from_) return;
@@ -62,7 +67,8 @@ void VariantTabs::rebuild() {
         tab->setCheckable(true);
         tab->setChecked(page_ == Page::cell && id == workspace_.variant());
         tab->setContextMenuPolicy(Qt::CustomContextMenu);
-        tab->setToolTip(plain((shown == name ? QString() : name + "\n") + tr("Right-click to rename, drop or make it the baseline")));
+        tab->setToolTip(plain(
+            (shown == name ? QString() : name + "\n") + tr("Right-click to rename, drop or make it the baseline")));
         if (tab->isChecked()) chosen_tab = tab;
         connect(tab, &QToolButton::clicked, this, [this, id] {
             QTimer::singleShot(0, this, [this, id] {
@@ -72,7 +78,8 @@ void VariantTabs::rebuild() {
                 rebuild();
             });
         });
-        connect(tab, &QToolButton::customContextMenuRequested, this, [this, id, tab](const QPoint& at) { menu_for(id, tab->mapToGlobal(at)); });
+        connect(tab, &QToolButton::customContextMenuRequested, this,
+            [this, id, tab](const QPoint& at) { menu_for(id, tab->mapToGlobal(at)); });
         variants->add(tab);
     }
     row_->addWidget(variants);
@@ -83,7 +90,8 @@ void VariantTabs::rebuild() {
     connect(add, &QToolButton::clicked, this, [this] { QTimer::singleShot(0, this, &VariantTabs::add_variant); });
     row_->addWidget(add);
     row_->addSpacing(10);
-    for (const auto& [page, name, text] : {std::tuple{Page::compare, "compare_tab", tr("Side by side")}, {Page::build, "build_tab", tr("Build")}}) {
+    for (const auto& [page, name, text] :
+        {std::tuple{Page::compare, "compare_tab", tr("Side by side")}, {Page::build, "build_tab", tr("Build")}}) {
         auto* tab = new QToolButton;
         tab->setObjectName(name);
         tab->setText(text);
@@ -99,7 +107,10 @@ void VariantTabs::rebuild() {
         row_->addWidget(tab);
     }
     const QString base = QString::fromStdString(workspace_.document().baseline());
-    note_ = plain_label(workspace_.variant() == base ? tr("%1 is the baseline").arg(base) : tr("baseline %1 \u00b7 differs in %n value(s)", nullptr, static_cast<int>(differences)).arg(base));
+    note_ = plain_label(
+        workspace_.variant() == base
+            ? tr("%1 is the baseline").arg(base)
+            : tr("baseline %1 \u00b7 differs in %n value(s)", nullptr, static_cast<int>(differences)).arg(base));
     note_->setStyleSheet("color: #5C6870; font-size: 11px;");
     note_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     note_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);  // it gives way to the tabs
@@ -108,21 +119,33 @@ void VariantTabs::rebuild() {
 
 void VariantTabs::add_variant() {
     bool ok = false;
-    const QString name = QInputDialog::getText(this, tr("New variant"), tr("A copy of %1 that keeps only what you change. Its name:").arg(workspace_.variant()), QLineEdit::Normal, tr("Another layout"), &ok).trimmed();
+    const QString name = QInputDialog::getText(this, tr("New variant"),
+        tr("A copy of %1 that keeps only what you change. Its name:").arg(workspace_.variant()), QLineEdit::Normal,
+        tr("Another layout"), &ok)
+                             .trimmed();
     if (!ok || name.isEmpty()) return;
     const std::string id = workspace_.document().free_variant_id();
-    if (!workspace_.replace(workspace_.document().with_variant(id, name.toStdString(), workspace_.variant().toStdString()), tr("New variant %1").arg(name))) return;
+    if (!workspace_.replace(
+            workspace_.document().with_variant(id, name.toStdString(), workspace_.variant().toStdString()),
+            tr("New variant %1").arg(name)))
+        return;
     show_page(Page::cell);
     workspace_.set_variant(QString::fromStdString(id));
 }
 
 void VariantTabs::rename(const QString& id) {
     bool ok = false;
-    const QString name = QInputDialog::getText(this, tr("Rename variant"), tr("Name of %1:").arg(id), QLineEdit::Normal, workspace_.variant_name(id), &ok).trimmed();
-    if (ok && !name.isEmpty()) workspace_.replace(workspace_.document().renamed_variant(id.toStdString(), name.toStdString()), tr("Rename variant"));
+    const QString name = QInputDialog::getText(
+        this, tr("Rename variant"), tr("Name of %1:").arg(id), QLineEdit::Normal, workspace_.variant_name(id), &ok)
+                             .trimmed();
+    if (ok && !name.isEmpty())
+        workspace_.replace(
+            workspace_.document().renamed_variant(id.toStdString(), name.toStdString()), tr("Rename variant"));
 }
 
-void VariantTabs::make_baseline(const QString& id) { workspace_.replace(workspace_.document().with_baseline(id.toStdString()), tr("Choose baseline %1").arg(id)); }
+void VariantTabs::make_baseline(const QString& id) {
+    workspace_.replace(workspace_.document().with_baseline(id.toStdString()), tr("Choose baseline %1").arg(id));
+}
 
 void VariantTabs::drop(const QString& id) {
     if (id == QString::fromStdString(workspace_.document().baseline())) {

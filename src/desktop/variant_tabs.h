@@ -15,7 +15,8 @@ class VariantTabs : public QWidget {
     Q_OBJECT
 public:
     explicit VariantTabs(Workspace& workspace, QWidget* parent = nullptr);
-    /// What the window shows beneath the tabs: a variant's cell, all variants side by side, or the mechanism that is being built.
+    /// What the window shows beneath the tabs: a variant's cell, all variants side by side, or the mechanism that is
+    /// being built.
     enum class Page { cell, compare, build };
     void show_page(Page page);
     Page page() const { return page_; }

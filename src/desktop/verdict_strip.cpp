@@ -28,43 +28,93 @@ std::vector<VerdictStrip::Tile> VerdictStrip::tiles() const {
     const study::Figures none;
     const study::Figures& f = e ? e->figures : none;
     const study::Figures* b = base ? &base->figures : nullptr;
-    const auto change = [&](const std::optional<double>& now, const std::optional<double>& then, double factor, int decimals, const QString& unit) {
+    const auto change = [&](const std::optional<double>& now, const std::optional<double>& then, double factor,
+                            int decimals, const QString& unit) {
         if (!now || !then) return QString();
         const double d = (*now - *then) * factor;
         if (std::abs(d) < 0.5 * std::pow(10, -decimals)) return tr("as %1").arg(base_id);
-        return QString("%1 %2%3 %4").arg(d < 0 ? QStringLiteral("\u25bc") : QStringLiteral("\u25b2"), number(std::abs(d), decimals), unit.isEmpty() ? "" : " " + unit, tr("against %1").arg(base_id));
+        return QString("%1 %2%3 %4")
+            .arg(d < 0 ? QStringLiteral("\u25bc") : QStringLiteral("\u25b2"), number(std::abs(d), decimals),
+                unit.isEmpty() ? "" : " " + unit, tr("against %1").arg(base_id));
     };
     std::vector<Tile> all;
     const bool misses = f.takt_met && !*f.takt_met;
     const QString cycle_change = b ? change(f.cycle_s, b->cycle_s, 1, 2, "s") : QString();
-    all.push_back({"cycle", tr("CYCLE"), number(f.cycle_s, 2), f.per_round ? tr("s / round") : tr("s / part"), !f.cycle_s ? (e ? tr("no part leaves") : QString()) : !cycle_change.isEmpty() ? cycle_change : f.steady ? tr("steady") : tr("mean, not steady"),
-                   !f.cycle_s ? theme::stop : misses ? theme::watch : theme::good, !f.cycle_s ? theme::stop : b && b->cycle_s && f.cycle_s && *f.cycle_s < *b->cycle_s ? theme::good : theme::muted});
+    all.push_back({"cycle", tr("CYCLE"), number(f.cycle_s, 2), f.per_round ? tr("s / round") : tr("s / part"),
+        !f.cycle_s                ? (e ? tr("no part leaves") : QString())
+        : !cycle_change.isEmpty() ? cycle_change
+        : f.steady                ? tr("steady")
+                                  : tr("mean, not steady"),
+        !f.cycle_s ? theme::stop
+        : misses   ? theme::watch
+                   : theme::good,
+        !f.cycle_s                                                 ? theme::stop
+        : b && b->cycle_s && f.cycle_s && *f.cycle_s < *b->cycle_s ? theme::good
+                                                                   : theme::muted});
     const double takt = e ? e->cell->takt : 0;
-    all.push_back({"rate", tr("RATE"), number(f.rate_per_h, 0), f.per_round ? tr("rounds / h") : tr("parts / h"), f.per_round ? tr("no parts in this cell") : takt <= 0 ? tr("no takt demanded") : !f.takt_met ? tr("takt %1 s").arg(number(takt, 2)) : misses ? tr("! takt %1 s missed").arg(number(takt, 2)) : tr("takt %1 s met").arg(number(takt, 2)),
-                   !f.takt_met ? theme::muted : misses ? theme::watch : theme::good, !f.takt_met ? theme::muted : misses ? theme::watch_text : theme::good});
+    all.push_back({"rate", tr("RATE"), number(f.rate_per_h, 0), f.per_round ? tr("rounds / h") : tr("parts / h"),
+        f.per_round   ? tr("no parts in this cell")
+        : takt <= 0   ? tr("no takt demanded")
+        : !f.takt_met ? tr("takt %1 s").arg(number(takt, 2))
+        : misses      ? tr("! takt %1 s missed").arg(number(takt, 2))
+                      : tr("takt %1 s met").arg(number(takt, 2)),
+        !f.takt_met ? theme::muted
+        : misses    ? theme::watch
+                    : theme::good,
+        !f.takt_met ? theme::muted
+        : misses    ? theme::watch_text
+                    : theme::good});
     QString reach_note;
     if (e && e->inspection->tightest_pose >= 0) {
-        const auto& pose = e->inspection->poses[static_cast<std::size_t>(e->inspection->tightest_pose)];
-        reach_note = pose.reach.margin >= 0.2 ? tr("200 mm or more left everywhere") : tr("least %1 mm \u00b7 %2").arg(number(pose.reach.margin * 1e3, 0), QString::fromStdString(pose.label));
+        const auto& pose = e->inspection->poses[e->inspection->tightest_pose];
+        reach_note = pose.reach.margin >= 0.2
+                         ? tr("200 mm or more left everywhere")
+                         : tr("least %1 mm \u00b7 %2")
+                               .arg(number(pose.reach.margin * 1e3, 0), QString::fromStdString(pose.label));
     }
     const bool short_reach = f.poses_reached < f.poses, tight = f.least_margin_m && *f.least_margin_m < 0.025;
-    all.push_back({"reach", tr("REACH"), QString("%1 / %2").arg(f.poses_reached).arg(f.poses), tr("poses"), reach_note, short_reach ? theme::stop : tight ? theme::watch : theme::good,
-                   short_reach ? theme::stop : tight ? theme::watch_text : theme::good});
+    all.push_back({"reach", tr("REACH"), QString("%1 / %2").arg(f.poses_reached).arg(f.poses), tr("poses"), reach_note,
+        short_reach ? theme::stop
+        : tight     ? theme::watch
+                    : theme::good,
+        short_reach ? theme::stop
+        : tight     ? theme::watch_text
+                    : theme::good});
     const double safe = e ? e->cell->safety_distance : 0;
     const bool hits = f.clearance_m && *f.clearance_m <= 0, close = f.clearance_m && *f.clearance_m < safe;
     QString near_note;
     if (e && e->inspection->clearance.device_a >= 0)
-        near_note = QString("%1 \u2194 %2").arg(QString::fromStdString(e->inspection->clearance.body_a), QString::fromStdString(e->inspection->clearance.body_b));
-    all.push_back({"clearance", tr("CLEARANCE"), number(f.clearance_m ? std::optional(*f.clearance_m * 1e3) : std::nullopt, 0), hits ? tr("mm \u2715 contact") : tr("mm"), near_note, hits ? theme::stop : close ? theme::watch : theme::good,
-                   hits ? theme::stop : close ? theme::watch_text : theme::good});
+        near_note = QString("%1 \u2194 %2")
+                        .arg(QString::fromStdString(e->inspection->clearance.body_a),
+                            QString::fromStdString(e->inspection->clearance.body_b));
+    all.push_back(
+        {"clearance", tr("CLEARANCE"), number(f.clearance_m ? std::optional(*f.clearance_m * 1e3) : std::nullopt, 0),
+            hits ? tr("mm \u2715 contact") : tr("mm"), near_note,
+            hits    ? theme::stop
+            : close ? theme::watch
+                    : theme::good,
+            hits    ? theme::stop
+            : close ? theme::watch_text
+                    : theme::good});
     int stops = 0, watches = 0;
     if (e)
-        for (const auto& finding : e->inspection->findings) stops += finding.severity == inspection::Severity::stop, watches += finding.severity == inspection::Severity::watch;
-    all.push_back({"findings", tr("FINDINGS"), QString::number(stops + watches), tr("open"), stops + watches == 0 ? tr("no problems found") : tr("%1 stop \u00b7 %2 watch").arg(stops).arg(watches), stops ? theme::stop : watches ? theme::watch : theme::good,
-                   stops ? theme::stop : watches ? theme::watch_text : theme::good});
-    all.push_back({"waiting", tr("WAITING"), number(f.waiting ? std::optional(*f.waiting * 100) : std::nullopt, 0), tr("% of the arms' time"), QString::fromStdString(f.waits_most), theme::muted, theme::muted});
+        for (const auto& finding : e->inspection->findings)
+            stops += finding.severity == inspection::Severity::stop,
+                watches += finding.severity == inspection::Severity::watch;
+    all.push_back({"findings", tr("FINDINGS"), QString::number(stops + watches), tr("open"),
+        stops + watches == 0 ? tr("no problems found") : tr("%1 stop \u00b7 %2 watch").arg(stops).arg(watches),
+        stops     ? theme::stop
+        : watches ? theme::watch
+                  : theme::good,
+        stops     ? theme::stop
+        : watches ? theme::watch_text
+                  : theme::good});
+    all.push_back({"waiting", tr("WAITING"), number(f.waiting ? std::optional(*f.waiting * 100) : std::nullopt, 0),
+        tr("% of the arms' time"), QString::fromStdString(f.waits_most), theme::muted, theme::muted});
     const QString floor_change = b ? change(f.floor_m2, b->floor_m2, 1, 1, "m\u00b2") : QString();
-    all.push_back({"floor", tr("FLOOR"), number(e ? std::optional(f.floor_m2) : std::nullopt, 1), QStringLiteral("m\u00b2"), floor_change.isEmpty() ? tr("hull of all footprints") : floor_change, theme::muted, theme::muted});
+    all.push_back(
+        {"floor", tr("FLOOR"), number(e ? std::optional(f.floor_m2) : std::nullopt, 1), QStringLiteral("m\u00b2"),
+            floor_change.isEmpty() ? tr("hull of all footprints") : floor_change, theme::muted, theme::muted});
     if (!e || e->cell->devices.empty())  // nothing there yet: nothing is good or bad
         for (Tile& t : all) t.stripe = t.note_colour = theme::muted, t.note.clear();
     return all;
@@ -116,18 +166,20 @@ void VerdictStrip::paintEvent(QPaintEvent*) {
 void VerdictStrip::follow(const QString& key) {
     const auto e = workspace_.evaluation();
     if (!e) return;
-    const auto id = [&](int device) { return QString::fromStdString(e->cell->devices[static_cast<std::size_t>(device)].id); };
+    const auto id = [&](int device) { return QString::fromStdString(e->cell->devices[device].id); };
     workspace_.play(false);
     if ((key == "cycle" || key == "rate") && !e->chain.empty()) {
         // The longest piece of the chain is what the cycle hangs on most.
-        const auto longest = std::max_element(e->chain.begin(), e->chain.end(), [](const auto& a, const auto& b) { return a.to - a.from < b.to - b.from; });
-        workspace_.select(id(e->run->trace.blocks[static_cast<std::size_t>(longest->block)].device));
+        const auto longest = std::max_element(e->chain.begin(), e->chain.end(),
+            [](const auto& a, const auto& b) { return a.to - a.from < b.to - b.from; });
+        workspace_.select(id(e->run->trace.blocks[longest->block].device));
         workspace_.set_time(simulation::seconds(longest->from));
     } else if (key == "reach" && e->inspection->tightest_pose >= 0) {
-        const auto& pose = e->inspection->poses[static_cast<std::size_t>(e->inspection->tightest_pose)];
+        const auto& pose = e->inspection->poses[e->inspection->tightest_pose];
         workspace_.select(id(pose.arm), QString::fromStdString(pose.step_id));
         for (const simulation::Block& b : e->run->trace.blocks)
-            if (b.device == pose.arm && b.step == pose.step && (b.kind == simulation::BlockKind::grip || b.kind == simulation::BlockKind::release)) {
+            if (b.device == pose.arm && b.step == pose.step &&
+                (b.kind == simulation::BlockKind::grip || b.kind == simulation::BlockKind::release)) {
                 workspace_.set_time(simulation::seconds(b.from));
                 break;
             }
@@ -139,7 +191,7 @@ void VerdictStrip::follow(const QString& key) {
         if (!f.devices.empty()) workspace_.select(QString::fromStdString(f.devices.front()));
         if (f.when_s) workspace_.set_time(*f.when_s);
     } else if (key == "waiting" && e->figures.waits_most_block >= 0) {
-        const simulation::Block& b = e->run->trace.blocks[static_cast<std::size_t>(e->figures.waits_most_block)];
+        const simulation::Block& b = e->run->trace.blocks[e->figures.waits_most_block];
         workspace_.select(id(b.device));
         workspace_.set_time(simulation::seconds(b.from));
     }
@@ -157,7 +209,7 @@ void VerdictStrip::keyPressEvent(QKeyEvent* event) {
         focused_ = std::clamp(focused_ + (event->key() == Qt::Key_Right ? 1 : -1), 0, static_cast<int>(all.size()) - 1);
         update();
     } else if ((event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter) && focused_ >= 0) {
-        follow(all[static_cast<std::size_t>(focused_)].key);
+        follow(all[focused_].key);
     } else {
         QWidget::keyPressEvent(event);
     }

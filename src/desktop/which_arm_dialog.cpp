@@ -13,17 +13,23 @@
 
 namespace escarp::desktop {
 
-WhichArmDialog::WhichArmDialog(Workspace& workspace, const QString& arm, std::vector<study::ArmChoice> choices, QWidget* parent) : QDialog(parent), workspace_(workspace), choices_(std::move(choices)) {
+WhichArmDialog::WhichArmDialog(
+    Workspace& workspace, const QString& arm, std::vector<study::ArmChoice> choices, QWidget* parent)
+    : QDialog(parent), workspace_(workspace), choices_(std::move(choices)) {
     setObjectName("which_arm_dialog");
     setWindowTitle(tr("Which arm for the task of %1?").arg(arm));
     resize(1100, 470);
     auto* rows = new QVBoxLayout(this);
-    auto* said = plain_label(tr("The task as it stands, given to every arm of the catalogue and of this file. The best base is the one that may be moved farthest before a pose is lost. A cycle is shown where every pose is reached; collisions are judged once the arm is in the cell."));
+    auto* said =
+        plain_label(tr("The task as it stands, given to every arm of the catalogue and of this file. The best base is "
+                       "the one that may be moved farthest before a pose is lost. A cycle is shown where every pose is "
+                       "reached; collisions are judged once the arm is in the cell."));
     said->setWordWrap(true);
     rows->addWidget(said);
     table_ = new QTableWidget(static_cast<int>(choices_.size()), 8);
     table_->setObjectName("which_arm_table");
-    table_->setHorizontalHeaderLabels({tr("Arm"), tr("Load of payload"), tr("Poses here"), tr("Least margin"), tr("Cycle here"), tr("Poses at best base"), tr("Least margin"), tr("Cycle there")});
+    table_->setHorizontalHeaderLabels({tr("Arm"), tr("Load of payload"), tr("Poses here"), tr("Least margin"),
+        tr("Cycle here"), tr("Poses at best base"), tr("Least margin"), tr("Cycle there")});
     table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->setSelectionMode(QAbstractItemView::SingleSelection);
@@ -55,7 +61,7 @@ WhichArmDialog::WhichArmDialog(Workspace& workspace, const QString& arm, std::ve
 
 const study::ArmChoice* WhichArmDialog::chosen() const {
     const auto selected = table_->selectionModel()->selectedRows();
-    return selected.isEmpty() ? nullptr : &choices_[static_cast<std::size_t>(selected.front().row())];
+    return selected.isEmpty() ? nullptr : &choices_[selected.front().row()];
 }
 
 void WhichArmDialog::take(const cell::Edit& edit) {
@@ -64,7 +70,8 @@ void WhichArmDialog::take(const cell::Edit& edit) {
 
 void WhichArmDialog::fill() {
     double quickest = 1e9;
-    for (const study::ArmChoice& c : choices_) quickest = std::min({quickest, c.here.cycle_s.value_or(1e9), c.best ? c.best->cycle_s.value_or(1e9) : 1e9});
+    for (const study::ArmChoice& c : choices_)
+        quickest = std::min({quickest, c.here.cycle_s.value_or(1e9), c.best ? c.best->cycle_s.value_or(1e9) : 1e9});
     for (std::size_t i = 0; i < choices_.size(); ++i) {
         const study::ArmChoice& c = choices_[i];
         int column = 0;
@@ -84,13 +91,23 @@ void WhichArmDialog::fill() {
                 return;
             }
             const bool all = m->reached == m->poses;
-            put(tr("%1%2 of %3").arg(all ? QString() : QStringLiteral("\u2715 ")).arg(m->reached).arg(m->poses), all ? theme::good : theme::stop);
-            put(!m->margin_m ? QString() : *m->margin_m >= 0.2 ? tr("200 mm or more") : *m->margin_m <= -0.2 ? tr("200 mm short or more") : tr("%1 mm").arg(*m->margin_m * 1e3, 0, 'f', 0));
-            put(m->cycle_s ? tr("%1 s").arg(*m->cycle_s, 0, 'f', 2) : QStringLiteral("\u2013"), theme::ink, m->cycle_s && *m->cycle_s <= quickest + 1e-9);
+            put(tr("%1%2 of %3").arg(all ? QString() : QStringLiteral("\u2715 ")).arg(m->reached).arg(m->poses),
+                all ? theme::good : theme::stop);
+            put(!m->margin_m           ? QString()
+                : *m->margin_m >= 0.2  ? tr("200 mm or more")
+                : *m->margin_m <= -0.2 ? tr("200 mm short or more")
+                                       : tr("%1 mm").arg(*m->margin_m * 1e3, 0, 'f', 0));
+            put(m->cycle_s ? tr("%1 s").arg(*m->cycle_s, 0, 'f', 2) : QStringLiteral("\u2013"), theme::ink,
+                m->cycle_s && *m->cycle_s <= quickest + 1e-9);
         };
-        put(c.present ? tr("%1 (as it is)").arg(QString::fromStdString(c.name)) : QString::fromStdString(c.name), theme::ink, c.present);
+        put(c.present ? tr("%1 (as it is)").arg(QString::fromStdString(c.name)) : QString::fromStdString(c.name),
+            theme::ink, c.present);
         const bool heavy = c.load > c.payload;
-        put(tr("%1%2 of %3 kg").arg(heavy ? QStringLiteral("\u2715 ") : QString()).arg(c.load, 0, 'f', 1).arg(c.payload, 0, 'f', 0), heavy ? theme::stop : theme::ink);
+        put(tr("%1%2 of %3 kg")
+                .arg(heavy ? QStringLiteral("\u2715 ") : QString())
+                .arg(c.load, 0, 'f', 1)
+                .arg(c.payload, 0, 'f', 0),
+            heavy ? theme::stop : theme::ink);
         mounted(&c.here);
         mounted(c.best ? &*c.best : nullptr);
     }
@@ -99,21 +116,25 @@ void WhichArmDialog::fill() {
 void ask_which_arm(Workspace& workspace, QWidget* window) {
     const std::string arm = workspace.selection().device.toStdString();
     const int index = workspace.cell()->device(arm);
-    if (index < 0 || !workspace.cell()->devices[static_cast<std::size_t>(index)].arm) return Q_EMIT workspace.refused(QObject::tr("Which arm?"), QObject::tr("Select the arm whose task is to be given to others."));
-    const QString name = QString::fromStdString(workspace.cell()->devices[static_cast<std::size_t>(index)].name);
+    if (index < 0 || !workspace.cell()->devices[index].arm)
+        return Q_EMIT workspace.refused(
+            QObject::tr("Which arm?"), QObject::tr("Select the arm whose task is to be given to others."));
+    const QString name = QString::fromStdString(workspace.cell()->devices[index].name);
     std::vector<study::ArmChoice> choices;
     bool cancelled = false;
     try {
-        run_beside(window, QObject::tr("Trying every arm"), [&, document = workspace.document(), variant = workspace.variant().toStdString()](const exchange::LoadWatch& watch) {
-            inspection::Cache cache;
-            try {
-                choices = study::which_arm(document, variant, arm, cache, watch.progress, watch.cancel);
-            } catch (const inspection::Overtaken&) {
-                cancelled = true;
-            }
-        });
+        run_beside(window, QObject::tr("Trying every arm"),
+            [&, layout = workspace.layout()](const exchange::LoadWatch& watch) {
+                inspection::Cache cache;
+                try {
+                    choices = study::which_arm(layout, arm, cache, watch.progress, watch.cancel);
+                } catch (const inspection::Overtaken&) {
+                    cancelled = true;
+                }
+            });
     } catch (const cell::InputError& e) {
-        return Q_EMIT workspace.refused(QObject::tr("Which arm?"), QString::fromStdString(e.problems().front().message));
+        return Q_EMIT workspace.refused(
+            QObject::tr("Which arm?"), QString::fromStdString(e.problems().front().message));
     }
     if (!cancelled) WhichArmDialog(workspace, name, std::move(choices), window).exec();
 }

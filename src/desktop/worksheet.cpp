@@ -7,14 +7,14 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QMenu>
-#include <QPointer>
 #include <QPainter>
+#include <QPointer>
 #include <QPushButton>
 #include <QScrollBar>
 #include <QStyle>
 #include <QTimer>
-#include <QToolTip>
 #include <QToolButton>
+#include <QToolTip>
 #include <algorithm>
 
 #include <cell/arrange.h>
@@ -22,10 +22,10 @@
 #include <cell/names.h>
 #include <simulation/kinds.h>
 
-#include "layouts.h"
-#include "number_field.h"
 #include "arm_fields.h"
 #include "field_grid.h"
+#include "layouts.h"
+#include "number_field.h"
 #include "plain_text.h"
 #include "step_line.h"
 #include "theme.h"
@@ -37,7 +37,9 @@ namespace {
 /// A card: a frame that selects its device when clicked.
 class Card : public QWidget {
 public:
-    Card(Workspace& workspace, const QString& id, QWidget* parent) : QWidget(parent), workspace_(workspace), id_(id) { setObjectName("card_" + id); }
+    Card(Workspace& workspace, const QString& id, QWidget* parent) : QWidget(parent), workspace_(workspace), id_(id) {
+        setObjectName("card_" + id);
+    }
 
 protected:
     void paintEvent(QPaintEvent*) override {
@@ -56,15 +58,29 @@ private:
 };
 
 QString short_info(const cell::Cell& cell, const cell::Device& d, const cell::json& values) {
-    const auto number = [&](const char* key) { return values.contains(key) && values[key].is_number() ? values[key].get<double>() : 0.0; };
+    const auto number = [&](const char* key) {
+        return values.contains(key) && values[key].is_number() ? values[key].get<double>() : 0.0;
+    };
     if (d.arm) return QString::fromStdString(d.arm->model->name);
     switch (d.look) {
         case cell::Look::source: return QObject::tr("every %1 s").arg(number("interval_s"));
         case cell::Look::fixture:
-            if (values.contains("use")) return QObject::tr("%1 \u00b7 %n nest(s)", nullptr, static_cast<int>(d.seats.size())).arg(QString::fromStdString(values.value("use", "")));
-            return QObject::tr("%n nest(s) \u00b7 %1 s", nullptr, static_cast<int>(d.seats.size())).arg(number("process_s"));
-        case cell::Look::belt: return QObject::tr("%1 m \u00b7 %2 mm/s").arg(std::round((number("length_mm") + number("after_mm") + std::abs(number("bend_deg")) * geometry::pi / 180 * (values.contains("radius_mm") ? number("radius_mm") : 500.0)) / 10) / 100).arg(number("speed_mm_s"));
-        case cell::Look::sensor: return d.host >= 0 ? QObject::tr("on %1").arg(QString::fromStdString(cell.devices[static_cast<std::size_t>(d.host)].name)) : QString();
+            if (values.contains("use"))
+                return QObject::tr("%1 \u00b7 %n nest(s)", nullptr, static_cast<int>(d.seats.size()))
+                    .arg(QString::fromStdString(values.value("use", "")));
+            return QObject::tr("%n nest(s) \u00b7 %1 s", nullptr, static_cast<int>(d.seats.size()))
+                .arg(number("process_s"));
+        case cell::Look::belt:
+            return QObject::tr("%1 m \u00b7 %2 mm/s")
+                .arg(std::round((number("length_mm") + number("after_mm") +
+                                    std::abs(number("bend_deg")) * geometry::pi / 180 *
+                                        (values.contains("radius_mm") ? number("radius_mm") : 500.0)) /
+                                10) /
+                     100)
+                .arg(number("speed_mm_s"));
+        case cell::Look::sensor:
+            return d.host >= 0 ? QObject::tr("on %1").arg(QString::fromStdString(cell.devices[d.host].name))
+                               : QString();
         default: return QString::fromStdString(d.kind->label()).toLower();
     }
 }
@@ -94,14 +110,16 @@ cell::json typed_numbers(const QString& text) {
 QString shown_list(const cell::json& list) {
     QStringList out;
     for (const cell::json& item : list)
-        if (item.is_array() && item.size() == 2) out << shown_number(item[0].get<double>()) + " " + shown_number(item[1].get<double>());
+        if (item.is_array() && item.size() == 2)
+            out << shown_number(item[0].get<double>()) + " " + shown_number(item[1].get<double>());
         else if (item.is_number()) out << shown_number(item.get<double>());
     return out.join(", ");
 }
 
 }  // namespace
 
-Worksheet::Worksheet(Workspace& workspace, QWidget* parent) : QScrollArea(parent), workspace_(workspace), page_(new QWidget), cards_(new QVBoxLayout(page_)) {
+Worksheet::Worksheet(Workspace& workspace, QWidget* parent)
+    : QScrollArea(parent), workspace_(workspace), page_(new QWidget), cards_(new QVBoxLayout(page_)) {
     setObjectName("worksheet");
     setAccessibleName(tr("Worksheet: devices and their steps"));
     setWidgetResizable(true);
@@ -127,7 +145,9 @@ void Worksheet::refresh() {
     for (StepLine* line : page_->findChildren<StepLine*>()) line->refresh();
 }
 
-void Worksheet::set_value(const std::string& path, const cell::json& value, const QString& name) { workspace_.apply({name.toStdString(), {cell::Operation::set(path, value)}}); }
+void Worksheet::set_value(const std::string& path, const cell::json& value, const QString& name) {
+    workspace_.apply({name.toStdString(), {cell::Operation::set(path, value)}});
+}
 
 void Worksheet::rebuild() {
     if (building_) return;
@@ -142,7 +162,8 @@ void Worksheet::rebuild() {
         auto* add = new QPushButton(tr("+ device  (N)"));
         add->setObjectName("add_device");
         add->setProperty("link", true);
-        connect(add, &QPushButton::clicked, this, [this, add] { Q_EMIT wants_device(add->mapToGlobal(QPoint(0, add->height()))); });
+        connect(add, &QPushButton::clicked, this,
+            [this, add] { Q_EMIT wants_device(add->mapToGlobal(QPoint(0, add->height()))); });
         cards_->addWidget(add);
         cards_->addStretch(1);
     }
@@ -183,8 +204,10 @@ void Worksheet::rebuild() {
         verticalScrollBar()->setValue(scrolled);
         if (!guard) return;
         // Only up and down: the part of the card that matters comes into view.
-        const QWidget* line = page_->findChild<QWidget*>("step_" + workspace_.selection().device + "_" + workspace_.selection().step);
-        const int top = (line ? line : chosen)->mapTo(page_, QPoint(0, 0)).y(), low = top + (line ? 190 : std::min(chosen->height(), viewport()->height()));
+        const QWidget* line =
+            page_->findChild<QWidget*>("step_" + workspace_.selection().device + "_" + workspace_.selection().step);
+        const int top = (line ? line : chosen)->mapTo(page_, QPoint(0, 0)).y(),
+                  low = top + (line ? 190 : std::min(chosen->height(), viewport()->height()));
         QScrollBar* bar = verticalScrollBar();
         if (low > bar->value() + viewport()->height()) bar->setValue(low - viewport()->height());
         if (top < bar->value()) bar->setValue(top - 4);
@@ -194,11 +217,14 @@ void Worksheet::rebuild() {
 /// Everything that a card shows.
 std::string Worksheet::card_key(const cell::Device& d, const cell::json& values) const {
     const bool selected = workspace_.selection().device.toStdString() == d.id;
-    std::string key = values.dump() + (selected ? "*" + workspace_.selection().step.toStdString() : std::string()) + (workspace_.is_selected(d.id) ? "+" : "");
-    if (d.host >= 0) key += workspace_.cell()->devices[static_cast<std::size_t>(d.host)].name;
+    std::string key = values.dump() + (selected ? "*" + workspace_.selection().step.toStdString() : std::string()) +
+                      (workspace_.is_selected(d.id) ? "+" : "");
+    if (d.host >= 0) key += workspace_.cell()->devices[d.host].name;
     for (const cell::Step* s : cell::all_steps(d.task)) key += cell::describe(*workspace_.cell(), *s);
     const std::string path = "/devices/" + d.id;
-    for (auto it = workspace_.altered().lower_bound(path); it != workspace_.altered().end() && it->first.compare(0, path.size(), path) == 0; ++it) key += it->first + it->second.dump();
+    for (auto it = workspace_.altered().lower_bound(path);
+         it != workspace_.altered().end() && it->first.compare(0, path.size(), path) == 0; ++it)
+        key += it->first + it->second.dump();
     if (selected)  // its lists offer what there is
         for (const cell::Device& o : workspace_.cell()->devices) key += o.name + (o.host >= 0 ? "." : "");
     if (selected)
@@ -211,7 +237,10 @@ void Worksheet::mark_altered(QWidget* field, QLabel* label, const std::string& p
     const auto found = workspace_.altered().find(path);
     if (found == workspace_.altered().end()) return;
     const cell::json& base = found->second;
-    const QString was = base.is_null() ? tr("not there") : base.is_number() ? shown_number(base.get<double>()) : base.is_string() ? QString::fromStdString(base.get<std::string>()) : QString::fromStdString(base.dump()).left(60);
+    const QString was = base.is_null()     ? tr("not there")
+                        : base.is_number() ? shown_number(base.get<double>())
+                        : base.is_string() ? QString::fromStdString(base.get<std::string>())
+                                           : QString::fromStdString(base.dump()).left(60);
     const QString hint = tr("Altered in this variant. Baseline: %1. Right click: put back, or hand on.").arg(was);
     field->setProperty("altered", true);
     label->setText(QStringLiteral("\u2260 ") + label->text());
@@ -224,9 +253,15 @@ void Worksheet::mark_altered(QWidget* field, QLabel* label, const std::string& p
             menu->setObjectName("altered_menu");
             menu->setAttribute(Qt::WA_DeleteOnClose);
             const std::string variant = workspace_.variant().toStdString();
-            menu->addAction(tr("Put back to the baseline"), this, [this, variant, path] { workspace_.replace(workspace_.document().put_back(variant, path), tr("Put back to the baseline")); });
-            menu->addAction(tr("Make it the baseline's value"), this, [this, variant, path] { workspace_.replace(workspace_.document().pushed_to_baseline(variant, path), tr("Push to the baseline")); });
-            menu->addAction(tr("Make it every variant's value"), this, [this, variant, path] { workspace_.replace(workspace_.document().pushed_to_all(variant, path), tr("Push to all variants")); });
+            menu->addAction(tr("Put back to the baseline"), this, [this, variant, path] {
+                workspace_.replace(workspace_.document().put_back(variant, path), tr("Put back to the baseline"));
+            });
+            menu->addAction(tr("Make it the baseline's value"), this, [this, variant, path] {
+                workspace_.replace(workspace_.document().pushed_to_baseline(variant, path), tr("Push to the baseline"));
+            });
+            menu->addAction(tr("Make it every variant's value"), this, [this, variant, path] {
+                workspace_.replace(workspace_.document().pushed_to_all(variant, path), tr("Push to all variants"));
+            });
             menu->popup(w->mapToGlobal(at));
         });
     }
@@ -249,7 +284,10 @@ void Worksheet::add_name(QHBoxLayout* header, const cell::Device& d) {
         const bool wrong = wanted.isEmpty() || taken(wanted);
         name->setProperty("wrong", wrong);
         name->style()->polish(name);
-        const QString why = wanted.isEmpty() ? tr("A name is expected.") : tr("Another device is named \"%1\". \"%2\" is free.").arg(wanted, QString::fromStdString(cell::free_name(workspace_.resolved(), wanted.toStdString())));
+        const QString why = wanted.isEmpty() ? tr("A name is expected.")
+                                             : tr("Another device is named \"%1\". \"%2\" is free.")
+                                                   .arg(wanted, QString::fromStdString(cell::free_name(
+                                                                    workspace_.resolved(), wanted.toStdString())));
         name->setToolTip(wrong ? plain(why) : QString());
         if (wrong) QToolTip::showText(name->mapToGlobal(QPoint(0, name->height())), plain(why), name);
         return wrong;
@@ -259,14 +297,19 @@ void Worksheet::add_name(QHBoxLayout* header, const cell::Device& d) {
         if (!name->isModified()) return;
         name->setModified(false);
         const QString wanted = name->text().trimmed();
-        if (!wanted.isEmpty() && taken(wanted)) Q_EMIT workspace_.refused(tr("The name is taken"), tr("Another device is named \"%1\". \"%2\" is free.").arg(wanted, QString::fromStdString(cell::free_name(workspace_.resolved(), wanted.toStdString()))));
+        if (!wanted.isEmpty() && taken(wanted))
+            Q_EMIT workspace_.refused(tr("The name is taken"),
+                tr("Another device is named \"%1\". \"%2\" is free.")
+                    .arg(wanted, QString::fromStdString(cell::free_name(workspace_.resolved(), wanted.toStdString()))));
         if (wanted.isEmpty() || taken(wanted)) {
             name->setText(before);
             name->setProperty("wrong", false);
             name->style()->polish(name);
             return;
         }
-        QTimer::singleShot(0, this, [this, id, wanted] { set_value("/devices/" + id.toStdString() + "/name", wanted.toStdString(), tr("Rename %1").arg(wanted)); });
+        QTimer::singleShot(0, this, [this, id, wanted] {
+            set_value("/devices/" + id.toStdString() + "/name", wanted.toStdString(), tr("Rename %1").arg(wanted));
+        });
     });
     header->addWidget(name, 1);
 }
@@ -296,8 +339,10 @@ QWidget* Worksheet::card(const cell::Device& d, const cell::json& values) {
     if (selected && workspace_.selection().step.isEmpty()) add_fields(layout, d, values);
     for (const cell::Step* s : cell::all_steps(d.task)) {
         layout->addWidget(new StepLine(workspace_, d, *s, made));
-        if (workspace_.altered().count("/" + s->path)) made->setToolTip(tr("This variant has another step here than the baseline"));
-        if (selected && workspace_.selection().step.toStdString() == s->id) add_step_fields(layout, d, *s, workspace_.resolved());
+        if (workspace_.altered().count("/" + s->path))
+            made->setToolTip(tr("This variant has another step here than the baseline"));
+        if (selected && workspace_.selection().step.toStdString() == s->id)
+            add_step_fields(layout, d, *s, workspace_.resolved());
     }
     if (selected && d.arm) add_step_menu(layout, d);
     return made;
@@ -307,63 +352,85 @@ void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cel
     FieldGrid grid = new_field_grid(layout);
     const std::string at = "/devices/" + d.id + "/";
     const QString title = tr("Change %1").arg(QString::fromStdString(d.name));
-    const auto combo = [&](const QString& label, const std::string& key, const std::vector<std::pair<QString, std::string>>& choices, const std::string& now) {
+    const auto combo = [&](const QString& label, const std::string& key,
+                           const std::vector<std::pair<QString, std::string>>& choices, const std::string& now) {
         auto* box = new QComboBox;
         box->setObjectName(QString::fromStdString("field_" + d.id + "_" + key));
         for (const auto& [text, id] : choices) box->addItem(text, QString::fromStdString(id));
         box->setCurrentIndex(box->findData(QString::fromStdString(now)));
         connect(box, &QComboBox::activated, this, [this, box, path = at + key, title] {
-            // An empty choice means "none": the key goes. The card is rebuilt by this, so not before the signal is over.
+            // An empty choice means "none": the key goes. The card is rebuilt by this, so not before the signal is
+            // over.
             const std::string chosen = box->currentData().toString().toStdString();
             QTimer::singleShot(0, this, [this, path, chosen, title] {
                 if (!chosen.empty()) set_value(path, chosen, title);
-                else if (cell::find(workspace_.resolved(), path)) workspace_.apply({title.toStdString(), {cell::Operation::remove(path)}});
+                else if (cell::find(workspace_.resolved(), path))
+                    workspace_.apply({title.toStdString(), {cell::Operation::remove(path)}});
             });
         });
         mark_altered(box, grid.add(label, box), at + key);
     };
-    auto* colour = new QPushButton(values.value("colour", "").empty() ? tr("as usual") : menu_text(QString::fromStdString(values.value("colour", ""))));
+    auto* colour = new QPushButton(values.value("colour", "").empty()
+                                       ? tr("as usual")
+                                       : menu_text(QString::fromStdString(values.value("colour", ""))));
     colour->setObjectName(QString::fromStdString("field_" + d.id + "_colour"));
-    colour->setStyleSheet(QString("text-align: left; padding: 0 4px; border-left: 10px solid %1;").arg(theme::look_colour(d.look, d.colour).name()));
-    connect(colour, &QPushButton::clicked, this, [this, path = at + "colour", title, now = theme::look_colour(d.look, d.colour)] {
-        const QColor chosen = QColorDialog::getColor(now, this, tr("Colour of the device"));
-        if (chosen.isValid()) QTimer::singleShot(0, this, [=, this] { set_value(path, chosen.name().toStdString(), title); });
-    });
+    colour->setStyleSheet(QString("text-align: left; padding: 0 4px; border-left: 10px solid %1;")
+                              .arg(theme::look_colour(d.look, d.colour).name()));
+    connect(colour, &QPushButton::clicked, this,
+        [this, path = at + "colour", title, now = theme::look_colour(d.look, d.colour)] {
+            const QColor chosen = QColorDialog::getColor(now, this, tr("Colour of the device"));
+            if (chosen.isValid())
+                QTimer::singleShot(0, this, [=, this] { set_value(path, chosen.name().toStdString(), title); });
+        });
     mark_altered(colour, grid.add(tr("colour"), colour), at + "colour");
     std::vector<std::pair<QString, std::string>> hosts{{tr("the floor"), "floor"}};
     const int self = workspace_.cell()->device(d.id);
     for (const cell::Device& o : workspace_.cell()->devices)
-        if (o.id != d.id && !o.arm && !workspace_.cell()->stands_on(workspace_.cell()->device(o.id), self)) hosts.emplace_back(QString::fromStdString(o.name), o.id);
+        if (o.id != d.id && !o.arm && !workspace_.cell()->stands_on(workspace_.cell()->device(o.id), self))
+            hosts.emplace_back(QString::fromStdString(o.name), o.id);
     auto* host = new QComboBox;
     host->setObjectName(QString::fromStdString("field_" + d.id + "_host"));
     for (const auto& [text, id] : hosts) host->addItem(text, QString::fromStdString(id));
     host->setCurrentIndex(host->findData(QString::fromStdString(values.value("host", "floor"))));
-    connect(host, &QComboBox::activated, this, [this, host, id = d.id] {  // it stays where it is; its numbers are converted
-        const std::string chosen = host->currentData().toString().toStdString();
-        QTimer::singleShot(0, this, [this, chosen, id] {
-            const cell::Cell& c = *workspace_.cell();
-            const int device = c.device(id);
-            if (device >= 0) workspace_.apply({tr("Put %1 on another host").arg(QString::fromStdString(c.devices[static_cast<std::size_t>(device)].name)).toStdString(), cell::place_at(c, device, c.devices[static_cast<std::size_t>(device)].world, c.device(chosen))});
+    connect(
+        host, &QComboBox::activated, this, [this, host, id = d.id] {  // it stays where it is; its numbers are converted
+            const std::string chosen = host->currentData().toString().toStdString();
+            QTimer::singleShot(0, this, [this, chosen, id] {
+                const cell::Cell& c = *workspace_.cell();
+                const int device = c.device(id);
+                if (device >= 0)
+                    workspace_.apply(
+                        {tr("Put %1 on another host").arg(QString::fromStdString(c.devices[device].name)).toStdString(),
+                            cell::place_at(c, device, c.devices[device].world, c.device(chosen))});
+            });
         });
-    });
     mark_altered(host, grid.add(tr("stands on"), host), at + "host");
     for (const cell::Field& f : d.kind->fields()) {
         const QString unit = QString::fromStdString(cell::unit_sign(f.key)), label = tr(f.label.c_str());
-        const auto text = [&] { return values.contains(f.key) && values[f.key].is_string() ? values[f.key].get<std::string>() : std::string(); };
+        const auto text = [&] {
+            return values.contains(f.key) && values[f.key].is_string() ? values[f.key].get<std::string>()
+                                                                       : std::string();
+        };
         std::vector<std::pair<QString, std::string>> choices;
         switch (f.type) {
             case cell::Field::Type::number:
             case cell::Field::Type::whole: {
                 auto* field = new NumberField(unit, f.low, f.high);
                 field->setObjectName(QString::fromStdString("field_" + d.id + "_" + f.key));
-                field->set_value(values.contains(f.key) && values[f.key].is_number() ? values[f.key].get<double>() : f.usual);
-                connect(field, &NumberField::tried, this, [this, path = at + f.key, title, whole = f.type == cell::Field::Type::whole](double v) {
-                    workspace_.try_quietly({title.toStdString(), {cell::Operation::set(path, whole ? cell::json(static_cast<long long>(v)) : cell::json(v))}});
-                });
+                field->set_value(
+                    values.contains(f.key) && values[f.key].is_number() ? values[f.key].get<double>() : f.usual);
+                connect(field, &NumberField::tried, this,
+                    [this, path = at + f.key, title, whole = f.type == cell::Field::Type::whole](double v) {
+                        workspace_.try_quietly(
+                            {title.toStdString(), {cell::Operation::set(path,
+                                                      whole ? cell::json(static_cast<long long>(v)) : cell::json(v))}});
+                    });
                 connect(field, &NumberField::gave_up, this, [this] { workspace_.drop_draft(); });
                 const bool whole = f.type == cell::Field::Type::whole;
                 connect(field, &NumberField::changed, this, [this, path = at + f.key, title, whole](double v) {
-                    QTimer::singleShot(0, this, [=, this] { set_value(path, whole ? cell::json(static_cast<long long>(v)) : cell::json(v), title); });
+                    QTimer::singleShot(0, this, [=, this] {
+                        set_value(path, whole ? cell::json(static_cast<long long>(v)) : cell::json(v), title);
+                    });
                 });
                 mark_altered(field, grid.add(label, field, unit), at + f.key);
                 break;
@@ -375,12 +442,14 @@ void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cel
             case cell::Field::Type::device:
                 choices.emplace_back(tr("nothing"), "");
                 for (const cell::Device& o : workspace_.cell()->devices)
-                    if (o.id != d.id && (o.look == cell::Look::belt || o.look == cell::Look::sink)) choices.emplace_back(QString::fromStdString(o.name), o.id);
+                    if (o.id != d.id && (o.look == cell::Look::belt || o.look == cell::Look::sink))
+                        choices.emplace_back(QString::fromStdString(o.name), o.id);
                 combo(label, f.key, choices, text());
                 break;
             case cell::Field::Type::part_type:
                 if (d.needs_part_type.empty()) choices.emplace_back(tr("any"), "");
-                for (const cell::PartType& t : workspace_.cell()->part_types) choices.emplace_back(QString::fromStdString(t.name), t.id);
+                for (const cell::PartType& t : workspace_.cell()->part_types)
+                    choices.emplace_back(QString::fromStdString(t.name), t.id);
                 combo(label, f.key, choices, text());
                 break;
             case cell::Field::Type::points:
@@ -388,7 +457,8 @@ void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cel
                 const bool points = f.type == cell::Field::Type::points;
                 auto* line = new QLineEdit(values.contains(f.key) ? shown_list(values[f.key]) : QString());
                 line->setObjectName(QString::fromStdString("field_" + d.id + "_" + f.key));
-                line->setToolTip(points ? tr("x y of each corner, in mm: 0 0, 2000 0, 2000 1500") : tr("Numbers in mm: 500, 3000"));
+                line->setToolTip(
+                    points ? tr("x y of each corner, in mm: 0 0, 2000 0, 2000 1500") : tr("Numbers in mm: 500, 3000"));
                 connect(line, &QLineEdit::editingFinished, this, [this, line, points, title, path = at + f.key] {
                     if (!line->isModified()) return;
                     line->setModified(false);
@@ -403,13 +473,17 @@ void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cel
                 auto* box = new QCheckBox;
                 box->setObjectName(QString::fromStdString("field_" + d.id + "_" + f.key));
                 box->setChecked(values.value(f.key, false));
-                connect(box, &QCheckBox::clicked, this, [this, path = at + f.key, title](bool on) { QTimer::singleShot(0, this, [=, this] { set_value(path, on, title); }); });
+                connect(box, &QCheckBox::clicked, this, [this, path = at + f.key, title](bool on) {
+                    QTimer::singleShot(0, this, [=, this] { set_value(path, on, title); });
+                });
                 mark_altered(box, grid.add(label, box), at + f.key);
                 break;
             }
         }
     }
-    if (d.arm) add_arm_fields(workspace_, layout, d, values, this, [this](QWidget* field, QLabel* label, const std::string& path) { mark_altered(field, label, path); });
+    if (d.arm)
+        add_arm_fields(workspace_, layout, d, values, this,
+            [this](QWidget* field, QLabel* label, const std::string& path) { mark_altered(field, label, path); });
 }
 
 }  // namespace escarp::desktop

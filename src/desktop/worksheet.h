@@ -29,7 +29,8 @@ private:
     void refresh();  ///< times and marks of the lines
     QWidget* card(const cell::Device& device, const cell::json& values);
     void add_fields(QVBoxLayout* layout, const cell::Device& device, const cell::json& values);
-    void add_step_fields(QVBoxLayout* layout, const cell::Device& device, const cell::Step& step, const cell::json& values);
+    void add_step_fields(
+        QVBoxLayout* layout, const cell::Device& device, const cell::Step& step, const cell::json& values);
     void add_step_menu(QVBoxLayout* layout, const cell::Device& device);
     void set_value(const std::string& path, const cell::json& value, const QString& name);
 

@@ -18,14 +18,16 @@ constexpr std::size_t most_undo = 500;
 
 QString told(const cell::InputError& e) {
     QStringList lines;
-    for (const cell::Problem& p : e.problems()) lines << QString::fromStdString(p.where) + ": " + QString::fromStdString(p.message);
+    for (const cell::Problem& p : e.problems())
+        lines << QString::fromStdString(p.where) + ": " + QString::fromStdString(p.message);
     if (lines.size() > 8) lines = lines.mid(0, 8) << QObject::tr("and %1 more").arg(lines.size() - 8);
     return lines.join('\n');
 }
 
 }  // namespace
 
-Workspace::Workspace(QObject* parent) : QObject(parent) {
+Workspace::Workspace(QObject* parent)
+    : QObject(parent), layout_(simulation::layout({}, document_.baseline())), drawn_(layout_) {
     timer_.setInterval(16);
     connect(&timer_, &QTimer::timeout, this, &Workspace::tick);
     connect(&evaluator_, &Evaluator::done, this, [this](const Evaluated& r) {
@@ -52,21 +54,16 @@ Workspace::Workspace(QObject* parent) : QObject(parent) {
     start_new();
 }
 
-bool Workspace::sense(const cell::Document& document, std::shared_ptr<const cell::Cell>& out, QString* why) const {
+std::optional<cell::Layout> Workspace::sense(const cell::Document& document, QString& why) const {
+    const std::string variant = variant_.toStdString();
+    cell::Layout layout = simulation::layout(document, document.has_variant(variant) ? variant : document.baseline());
     try {
-        out = cell::read_cell(document.resolved(document.has_variant(variant_.toStdString()) ? variant_.toStdString() : document.baseline()), simulation::standard_kinds());
-        return true;
+        layout.cell();
+        return layout;
     } catch (const cell::InputError& e) {
-        if (why) *why = told(e);
-        return false;
+        why = told(e);
+        return std::nullopt;
     }
-}
-
-bool Workspace::makes_sense(const cell::Document& document, std::shared_ptr<const cell::Cell>& out) {
-    QString why;
-    if (sense(document, out, &why)) return true;
-    Q_EMIT refused(tr("This change is not possible"), why);
-    return false;
 }
 
 void Workspace::start_new() {
@@ -104,7 +101,8 @@ bool Workspace::open(const QString& file) {
     }
     try {
         const cell::Document opened = cell::Document::load(file.toStdString());
-        auto cell = cell::read_cell(opened.resolved(opened.baseline()), simulation::standard_kinds());
+        const cell::Layout layout = simulation::layout(opened, opened.baseline());
+        layout.cell();
         start_new();
         document_ = saved_ = opened;
         copy_ = copy;
@@ -117,7 +115,7 @@ bool Workspace::open(const QString& file) {
             watcher_.addPath(file);
         }
         variant_ = QString::fromStdString(opened.baseline());
-        renew();
+        renew(layout);
         return true;
     } catch (const cell::InputError& e) {
         if (!copy && unsafe.isEmpty()) lost_ = safe->left_of_lost();
@@ -143,7 +141,7 @@ bool Workspace::read_again() {
     try {
         safe_->read_again();
         const cell::Document opened = cell::Document::load(file_.toStdString());
-        cell::read_cell(opened.resolved(opened.baseline()), simulation::standard_kinds());
+        simulation::layout(opened, opened.baseline()).cell();
         if (modified()) kept_dropped(document_);
         if (!(opened == document_)) remember(document_, variant_, opened, tr("reading the file again"));
         document_ = saved_ = opened;
@@ -166,8 +164,9 @@ void Workspace::take_lost(const QString& file) {
     const cell::Recovered found = *std::exchange(lost_, std::nullopt);
     auto safe = std::make_unique<cell::SafeFile>(cell::SafeFile::usual_room());
     try {
-        cell::read_cell(found.document.resolved(found.document.baseline()), simulation::standard_kinds());
-        if (!safe->hold(file.toStdString())) return Q_EMIT refused(tr("%1 cannot be opened").arg(file), tr("Another window has opened it meanwhile."));
+        simulation::layout(found.document, found.document.baseline()).cell();
+        if (!safe->hold(file.toStdString()))
+            return Q_EMIT refused(tr("%1 cannot be opened").arg(file), tr("Another window has opened it meanwhile."));
         start_new();
         safe_ = std::move(safe);
         safe_->begin(found.document, false);
@@ -187,7 +186,8 @@ bool Workspace::save_as(const QString& file, cell::MayReplace may) {
         } else {
             auto next = std::make_unique<cell::SafeFile>(cell::SafeFile::usual_room());
             if (!next->hold(file.toStdString())) {
-                Q_EMIT refused(tr("The file was not saved"), tr("%1 is open in another window. Save under another name, or close it there first.").arg(file));
+                Q_EMIT refused(tr("The file was not saved"),
+                    tr("%1 is open in another window. Save under another name, or close it there first.").arg(file));
                 return false;
             }
             next->save(document_, may);
@@ -270,41 +270,51 @@ void Workspace::find_altered() {
     const std::string id = variant_.toStdString();
     if (!d.has_variant(id) || id == d.baseline()) return;
     for (const cell::Operation& op : d.differences(id)) {
-        const std::string at = op.kind == cell::Operation::Kind::add && op.value.is_object() ? op.at + "/" + op.value.value("id", "") : op.at;
+        const std::string at = op.kind == cell::Operation::Kind::add && op.value.is_object()
+                                   ? op.at + "/" + op.value.value("id", "")
+                                   : op.at;
         const cell::json* before = cell::find(d.tree(), at);
         altered_[at] = before ? *before : cell::json();
     }
 }
 
-void Workspace::renew(std::shared_ptr<const cell::Cell> known) {
+void Workspace::renew(std::optional<cell::Layout> known) {
     ++edit_;
     find_altered();
     surfaces_.follow(shown_document().tree(), QFileInfo(file_).absolutePath());
-    if (known) cell_ = std::move(known);
-    else try {
-        cell_ = cell::read_cell(shown_document().resolved(variant_.toStdString()), simulation::standard_kinds());
+    drawn_ = known ? std::move(*known) : simulation::layout(shown_document(), variant_.toStdString());
+    if (!trying()) layout_ = drawn_;
+    try {
+        cell_ = drawn_.shared_cell();
     } catch (const cell::InputError&) {
         // A variant can fall behind an edit of the baseline: the last good cell stays in view, the error is shown.
         if (!cell_) cell_ = std::make_shared<const cell::Cell>();
     }
-    QStringList order{variant_};
-    for (const cell::VariantInfo& v : shown_document().variants())
-        if (QString::fromStdString(v.id) != variant_) order << QString::fromStdString(v.id);
-    std::erase_if(results_, [&](const auto& result) { return !order.contains(result.first); });
-    if (trying()) order = {variant_};  // while dragging only what is looked at
-    evaluator_.ask(shown_document(), order, edit_);
+    std::vector<cell::Layout> layouts{drawn_};
+    QStringList all{variant_};
+    for (const cell::VariantInfo& v : shown_document().variants()) {
+        const QString id = QString::fromStdString(v.id);
+        if (id == variant_) continue;
+        all << id;
+        if (!trying()) layouts.push_back(simulation::layout(document_, v.id));  // while dragging only what is looked at
+    }
+    std::erase_if(results_, [&](const auto& result) { return !all.contains(result.first); });
+    evaluator_.ask(std::move(layouts), edit_);
     Q_EMIT document_changed();
     if (!trying() || preview_) Q_EMIT evaluated();
     else if (!told_soon_.isActive()) told_soon_.start(90);
 }
 
-void Workspace::set_document(const cell::Document& document, std::shared_ptr<const cell::Cell> known) {
+void Workspace::set_document(const cell::Document& document, std::optional<cell::Layout> known) {
     document_ = document;
     draft_.reset();
-    also_.removeIf([&](const QString& id) { return !cell::find(document_.tree(), "/devices/" + id.toStdString()) && variant_ == QString::fromStdString(document_.baseline()); });
+    also_.removeIf([&](const QString& id) {
+        return !cell::find(document_.tree(), "/devices/" + id.toStdString()) &&
+               variant_ == QString::fromStdString(document_.baseline());
+    });
     if (!document_.has_variant(variant_.toStdString())) {
         variant_ = QString::fromStdString(document_.baseline());
-        known = nullptr;
+        known.reset();
     }
     renew(std::move(known));
     if (!selection_.device.isEmpty() && cell_->device(selection_.device.toStdString()) < 0) select({});
@@ -320,8 +330,10 @@ bool Workspace::apply(const cell::Edit& edit) {
 }
 
 bool Workspace::replace(const cell::Document& next, const QString& name) {
-    std::shared_ptr<const cell::Cell> sensed;
-    if (!makes_sense(next, sensed)) {
+    QString why;
+    std::optional<cell::Layout> sensed = sense(next, why);
+    if (!sensed) {
+        Q_EMIT refused(tr("This change is not possible"), why);
         drop_draft();
         return false;
     }
@@ -336,7 +348,8 @@ bool Workspace::replace(const cell::Document& next, const QString& name) {
     return true;
 }
 
-void Workspace::remember(const cell::Document& earlier, const QString& variant, const cell::Document& now, const QString& name) {
+void Workspace::remember(
+    const cell::Document& earlier, const QString& variant, const cell::Document& now, const QString& name) {
     undo_.push_back({cell::Earlier(earlier, now), variant, name});
     if (undo_.size() > most_undo) undo_.erase(undo_.begin());
     redo_.clear();
@@ -371,13 +384,12 @@ bool Workspace::try_edit(const cell::Edit& edit, bool preview, bool quiet) {
     QString why;
     try {
         cell::Document next = document_.edited(variant_.toStdString(), edit);
-        std::shared_ptr<const cell::Cell> cell;
-        if (sense(next, cell, &why)) {
+        if (std::optional<cell::Layout> layout = sense(next, why)) {
             draft_ = std::move(next);
             draft_edit_ = edit;
             preview_ = preview;
             if (!preview) write_down_draft();
-            renew(std::move(cell));
+            renew(std::move(layout));
             return true;
         }
     } catch (const cell::InputError& e) {
@@ -397,7 +409,7 @@ void Workspace::drop_draft() {
     if (!trying()) return;
     draft_.reset();
     end_draft();
-    renew();
+    renew(layout_);
 }
 
 void Workspace::set_variant(const QString& id) {
@@ -435,7 +447,8 @@ bool Workspace::settled(bool every_variant) const {
     if (told_soon_.isActive() || !current()) return false;
     if (!every_variant || trying()) return true;
     const auto all = document_.variants();
-    return std::all_of(all.begin(), all.end(), [this](const cell::VariantInfo& v) { return current_of(QString::fromStdString(v.id)); });
+    return std::all_of(all.begin(), all.end(),
+        [this](const cell::VariantInfo& v) { return current_of(QString::fromStdString(v.id)); });
 }
 
 void Workspace::select(const QString& device, const QString& step) {
@@ -485,9 +498,10 @@ QStringList Workspace::group_of(const QString& device) const {
     QStringList all{device};
     const int index = cell_->device(device.toStdString());
     if (index < 0) return all;
-    const std::string& group = cell_->devices[static_cast<std::size_t>(index)].group;
+    const std::string& group = cell_->devices[index].group;
     for (const cell::Device& d : cell_->devices)
-        if (!group.empty() && d.group == group && QString::fromStdString(d.id) != device) all << QString::fromStdString(d.id);
+        if (!group.empty() && d.group == group && QString::fromStdString(d.id) != device)
+            all << QString::fromStdString(d.id);
     return all;
 }
 
@@ -531,20 +545,20 @@ void Workspace::set_by_hand(const ByHand& by_hand) {
 
 int Workspace::arm_by_hand() const {
     const int i = by_hand_.on ? cell_->device(selection_.device.toStdString()) : -1;
-    return i >= 0 && cell_->devices[static_cast<std::size_t>(i)].arm ? i : -1;
+    return i >= 0 && cell_->devices[i].arm ? i : -1;
 }
 
 geometry::Frame Workspace::tool_by_hand() const {
     const int arm = arm_by_hand();
     if (arm < 0) return geometry::Frame::Identity();
-    const cell::Device& d = cell_->devices[static_cast<std::size_t>(arm)];
+    const cell::Device& d = cell_->devices[arm];
     return d.world * d.arm->model->flange_frame(joints(arm)) * d.arm->tool_frame;
 }
 
 bool Workspace::bring_tool(const geometry::Frame& tool, bool leaps) {
     const int arm = cell_->device(selection_.device.toStdString());
-    if (arm < 0 || !cell_->devices[static_cast<std::size_t>(arm)].arm) return false;
-    const cell::Device& d = cell_->devices[static_cast<std::size_t>(arm)];
+    if (arm < 0 || !cell_->devices[arm].arm) return false;
+    const cell::Device& d = cell_->devices[arm];
     const cell::Brought brought = cell::bring_tool(d, joints(arm), tool, leaps);
     if (brought.q) {
         Q_EMIT hand_stopped({});
@@ -552,10 +566,14 @@ bool Workspace::bring_tool(const geometry::Frame& tool, bool leaps) {
         return true;
     }
     if (brought.joint >= 0) {
-        const kinematics::Joint& tight = d.arm->model->mechanism.joints[static_cast<std::size_t>(brought.joint)];
-        Q_EMIT hand_stopped(tr("%1 would be %2 %3 beyond its limit.").arg(QString::fromStdString(tight.name)).arg(brought.beyond / joint_unit(tight), 0, 'f', 1).arg(joint_sign(tight)));
+        const kinematics::Joint& tight = d.arm->model->mechanism.joints[brought.joint];
+        Q_EMIT hand_stopped(tr("%1 would be %2 %3 beyond its limit.")
+                                .arg(QString::fromStdString(tight.name))
+                                .arg(brought.beyond / joint_unit(tight), 0, 'f', 1)
+                                .arg(joint_sign(tight)));
     } else {
-        Q_EMIT hand_stopped(brought.can_orient ? tr("The arm cannot reach there.") : tr("The arm cannot bring its tool into this orientation."));
+        Q_EMIT hand_stopped(brought.can_orient ? tr("The arm cannot reach there.")
+                                               : tr("The arm cannot bring its tool into this orientation."));
     }
     return false;
 }
@@ -598,7 +616,10 @@ void Workspace::tick() {
     const auto e = evaluation();
     double next = time_ + passed;
     if (e && next >= end_time() - 1e-9) {
-        if (e->run->steady) next = std::max(simulation::seconds(e->run->steady->from), next - simulation::seconds(e->run->steady->period) * std::ceil((next - end_time() + 1e-9) / simulation::seconds(e->run->steady->period)));
+        if (e->run->steady)
+            next = std::max(simulation::seconds(e->run->steady->from),
+                next - simulation::seconds(e->run->steady->period) *
+                           std::ceil((next - end_time() + 1e-9) / simulation::seconds(e->run->steady->period)));
         else play(false);
     }
     set_time(next);

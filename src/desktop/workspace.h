@@ -1,6 +1,6 @@
 #pragma once
-// What the window is about: the document with its undo list, the variant looked at, the newest evaluation, the selection
-// and the instant shown. Views read it and ask it for changes; they hold nothing of their own.
+// What the window is about: the document with its undo list, the variant looked at, the newest evaluation, the
+// selection and the instant shown. Views read it and ask it for changes; they hold nothing of their own.
 
 #include <QElapsedTimer>
 #include <QFileSystemWatcher>
@@ -35,7 +35,8 @@ struct ByHand {
 
 /// What the drawings show besides the devices.
 struct Shown {
-    bool names = true, frames = false, dimensions = true, reach = true, base = false, helpers = true, model_names = false;
+    bool names = true, frames = false, dimensions = true, reach = true, base = false, helpers = true,
+         model_names = false;
     static Shown nothing() { return {false, false, false, false, false, false, false}; }
     bool operator==(const Shown&) const = default;
 };
@@ -51,14 +52,18 @@ public:
     const cell::Document& shown_document() const { return draft_ ? *draft_ : document_; }
     /// The variant looked at, as it is drawn now (a draft included); never null.
     std::shared_ptr<const cell::Cell> cell() const { return cell_; }
-    cell::json resolved() const { return shown_document().resolved(variant_.toStdString()); }
+    /// The variant looked at: of the document, and as it is drawn now.
+    const cell::Layout& layout() const { return layout_; }
+    const cell::Layout& drawn() const { return drawn_; }
+    const cell::json& resolved() const { return drawn_.tree(); }
     QString file() const { return file_; }
     bool modified() const { return !(document_ == saved_); }
 
     void start_new();
     bool open(const QString& file);  ///< false, and `refused` with the reasons, when it cannot be read
     bool save_as(const QString& file, cell::MayReplace may = {});
-    /// What the journal of a file that could not be opened holds, and why it could not; until it is taken or another one is opened.
+    /// What the journal of a file that could not be opened holds, and why it could not; until it is taken or another
+    /// one is opened.
     const std::optional<cell::Recovered>& lost() const { return lost_; }
     QString lost_why() const { return lost_why_; }
     void take_lost(const QString& file);
@@ -111,7 +116,8 @@ public:
     QString error_of(const QString& variant) const;
     bool current() const { return current_of(variant_); }
     bool current_of(const QString& variant) const;
-    /// Nothing that was asked for is still to come: the figures of what is shown (or of every variant, unless something is tried), and word of them.
+    /// Nothing that was asked for is still to come: the figures of what is shown (or of every variant, unless something
+    /// is tried), and word of them.
     bool settled(bool every_variant) const;
     double took_ms() const { return took_ms_; }
 
@@ -136,14 +142,16 @@ public:
     void pose(const std::string& device, const kinematics::JointVector& q);
     void let_go();
     /// Joint values of an arm as it is drawn now.
-    kinematics::JointVector joints(int device) const { return joints_at(*cell_, device, evaluation().get(), time_, posed()); }
+    kinematics::JointVector joints(int device) const {
+        return joints_at(*cell_, device, evaluation().get(), time_, posed());
+    }
 
     const ByHand& by_hand() const { return by_hand_; }
     void set_by_hand(const ByHand& by_hand);
     /// The selected arm, if it is moved by hand in the views; -1: none.
     int arm_by_hand() const;
-    /// Moves that arm so that its tool frame comes to `tool` (world). False, and `hand_stopped` with the reason, where it cannot.
-    /// `leaps`: another joint solution will do, too.
+    /// Moves that arm so that its tool frame comes to `tool` (world). False, and `hand_stopped` with the reason, where
+    /// it cannot. `leaps`: another joint solution will do, too.
     bool bring_tool(const geometry::Frame& tool, bool leaps);
     geometry::Frame tool_by_hand() const;  ///< of that arm, in the world
     /// Further joint values of an arm that are shown, faintly.
@@ -167,8 +175,8 @@ public:
     void step_event(int direction);  ///< to the next or previous beginning or end of a block
 
 Q_SIGNALS:
-    void document_changed();   ///< also for drafts
-    void evaluated();          ///< figures of some variant, or their being out of date
+    void document_changed();  ///< also for drafts
+    void evaluated();         ///< figures of some variant, or their being out of date
     void selection_changed();
     void shown_changed();
     void file_changed_outside();
@@ -187,10 +195,12 @@ private:
         cell::Earlier document;
         QString variant, name;
     };
-    void remember(const cell::Document& earlier, const QString& variant, const cell::Document& now, const QString& name);
+    void remember(
+        const cell::Document& earlier, const QString& variant, const cell::Document& now, const QString& name);
     void go_back(std::vector<Step>& from, std::vector<Step>& to, const QString& name);
-    void set_document(const cell::Document& document, std::shared_ptr<const cell::Cell> known = nullptr);
-    void renew(std::shared_ptr<const cell::Cell> known = nullptr);
+    void set_document(const cell::Document& document, std::optional<cell::Layout> known = std::nullopt);
+    /// `known`: what is drawn from now on, where it was read already.
+    void renew(std::optional<cell::Layout> known = std::nullopt);
     void find_altered();
     void write_down(const QString& name);
     void write_down_draft();
@@ -198,12 +208,13 @@ private:
     bool read_again();
     void take_care(const cell::Document& opened, const QString& unsafe);
     QString kept_dropped(const cell::Document& dropped) const;
-    bool sense(const cell::Document& document, std::shared_ptr<const cell::Cell>& out, QString* why) const;
+    /// The variant looked at (the baseline where it is gone), if it makes sense; else `why` not.
+    std::optional<cell::Layout> sense(const cell::Document& document, QString& why) const;
     bool try_edit(const cell::Edit& edit, bool preview, bool quiet);
     void tick();
-    bool makes_sense(const cell::Document& document, std::shared_ptr<const cell::Cell>& out);
 
     cell::Document document_, saved_;
+    cell::Layout layout_, drawn_;  ///< of the document; of the draft, if there is one
     std::optional<cell::Document> draft_;
     cell::Edit draft_edit_;
     bool preview_ = false;

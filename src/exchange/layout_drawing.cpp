@@ -27,9 +27,11 @@ struct Size {
 };
 
 Size sheet_size(const std::string& name) {
-    static const std::map<std::string, Size> all = {{"A0", {1189, 841}}, {"A1", {841, 594}}, {"A2", {594, 420}}, {"A3", {420, 297}}, {"A4", {297, 210}}};
+    static const std::map<std::string, Size> all = {
+        {"A0", {1189, 841}}, {"A1", {841, 594}}, {"A2", {594, 420}}, {"A3", {420, 297}}, {"A4", {297, 210}}};
     const auto found = all.find(name);
-    if (found == all.end()) throw cell::InputError("sheet", "\"" + name + "\" is not a sheet; A0, A1, A2, A3 or A4 is expected.");
+    if (found == all.end())
+        throw cell::InputError("sheet", "\"" + name + "\" is not a sheet; A0, A1, A2, A3 or A4 is expected.");
     return found->second;
 }
 
@@ -37,7 +39,8 @@ Size sheet_size(const std::string& name) {
 class Sheet {
 public:
     /// `outlines`: text as shapes, for formats whose readers do not all know a font's glyphs.
-    Sheet(cairo_surface_t* surface, Size size, bool outlines) : context_(cairo_create(surface)), size_(size), outlines_(outlines) {
+    Sheet(cairo_surface_t* surface, Size size, bool outlines)
+        : context_(cairo_create(surface)), size_(size), outlines_(outlines) {
         cairo_scale(context_, point, -point);
         cairo_translate(context_, 0, -size.height);
         cairo_select_font_face(context_, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL, CAIRO_FONT_WEIGHT_NORMAL);
@@ -66,7 +69,8 @@ public:
         cairo_text_extents(context_, text.c_str(), &e);
         return e.x_advance;
     }
-    /// `height`: of capital letters, mm. `at`: 0 left, 0.5 middle, 1 right of the text at x. `upright`: turned by 90 degrees.
+    /// `height`: of capital letters, mm. `at`: 0 left, 0.5 middle, 1 right of the text at x. `upright`: turned by 90
+    /// degrees.
     void text(double x, double y, const std::string& text, double height, double at = 0, bool upright = false) {
         const double w = width_of(text, height);
         cairo_save(context_);
@@ -134,18 +138,26 @@ public:
         }
         if (all_.empty()) all_.add({-0.5, -0.5, 0}), all_.add({0.5, 0.5, 0});
         const bool beside = o.table && size_.width > 400;  // on a small sheet the table has its own
-        rows_beside_ = beside ? static_cast<std::size_t>((size_.height - 2 * margin - title_height - 2 * row_height) / row_height) : 0;
+        rows_beside_ =
+            beside ? static_cast<std::size_t>((size_.height - 2 * margin - title_height - 2 * row_height) / row_height)
+                   : 0;
         area_ = {size_.width - 2 * margin - (beside ? table_width : 0) - 8, size_.height - 2 * margin - 8};
         if (!beside) area_.height -= title_height;
-        const double room_x = area_.width - (o.dimensions ? dimension_room : 0), room_y = area_.height - (o.dimensions ? dimension_room : 0);
+        const double room_x = area_.width - (o.dimensions ? dimension_room : 0),
+                     room_y = area_.height - (o.dimensions ? dimension_room : 0);
         const Vector3 extent = 1e3 * (all_.high - all_.low);
         const double needed = std::max(extent.x() / room_x, extent.y() / room_y);
-        static const double usual[] = {1, 2, 5, 10, 15, 20, 25, 30, 40, 50, 75, 100, 150, 200, 250, 500, 1000, 2000, 5000, 10000};
-        const double* fits = std::find_if(std::begin(usual), std::end(usual), [&](double s) { return s >= needed - 1e-9; });
+        static const double usual[] = {
+            1, 2, 5, 10, 15, 20, 25, 30, 40, 50, 75, 100, 150, 200, 250, 500, 1000, 2000, 5000, 10000};
+        const double* fits =
+            std::find_if(std::begin(usual), std::end(usual), [&](double s) { return s >= needed - 1e-9; });
         if (fits == std::end(usual)) throw cell::InputError("scale", "The cell does not fit on any usual scale.");
-        if (o.scale > 0 && o.scale < needed - 1e-9) throw cell::InputError("scale", "At 1:" + number(o.scale, 2) + " the cell does not fit on " + o.sheet + "; at 1:" + number(*fits, 0) + " it does, or take a larger sheet.");
+        if (o.scale > 0 && o.scale < needed - 1e-9)
+            throw cell::InputError("scale", "At 1:" + number(o.scale, 2) + " the cell does not fit on " + o.sheet +
+                                                "; at 1:" + number(*fits, 0) + " it does, or take a larger sheet.");
         map_.scale = o.scale > 0 ? o.scale : *fits;
-        const double left = margin + 4 + (o.dimensions ? dimension_room : 0), low = margin + 4 + (beside ? 0 : title_height) + (o.dimensions ? dimension_room : 0);
+        const double left = margin + 4 + (o.dimensions ? dimension_room : 0),
+                     low = margin + 4 + (beside ? 0 : title_height) + (o.dimensions ? dimension_room : 0);
         map_.x0 = left + 0.5 * (room_x - extent.x() / map_.scale) - 1e3 / map_.scale * all_.low.x();
         map_.y0 = low + 0.5 * (room_y - extent.y() / map_.scale) - 1e3 / map_.scale * all_.low.y();
     }
@@ -169,7 +181,9 @@ public:
     }
 
 private:
-    std::size_t rows_alone() const { return static_cast<std::size_t>((size_.height - 2 * margin - title_height - 3 * row_height) / row_height); }
+    std::size_t rows_alone() const {
+        return static_cast<std::size_t>((size_.height - 2 * margin - title_height - 3 * row_height) / row_height);
+    }
 
     struct Piece {
         double top;
@@ -178,8 +192,11 @@ private:
         bool see_through;
     };
 
-    void collect(const geometry::Bodies& bodies, const Frame& at, double grey, double line, std::vector<Piece>& out) const {
-        for (const geometry::Body& b : bodies) out.push_back({geometry::bounds(b.shape, at * b.at).high.z(), geometry::footprint(b.shape, at * b.at, 64), grey, line, b.see_through});
+    void collect(
+        const geometry::Bodies& bodies, const Frame& at, double grey, double line, std::vector<Piece>& out) const {
+        for (const geometry::Body& b : bodies)
+            out.push_back({geometry::bounds(b.shape, at * b.at).high.z(), geometry::footprint(b.shape, at * b.at, 64),
+                grey, line, b.see_through});
     }
 
     void plan(Sheet& s) {
@@ -189,15 +206,17 @@ private:
             if (!d.arm) continue;
             std::vector<Frame> frames;
             d.arm->model->mechanism.link_frames(d.arm->ready, d.world, frames);
-            for (std::size_t l = 0; l < frames.size(); ++l) collect(d.arm->model->mechanism.links[l].bodies, frames[l], l == 0 ? 0.85 : 0.99, 0.18, pieces);
-            collect(d.arm->tool_bodies, frames[static_cast<std::size_t>(d.arm->model->flange_link)] * d.arm->model->flange, 0.99, 0.18, pieces);
+            for (std::size_t l = 0; l < frames.size(); ++l)
+                collect(d.arm->model->mechanism.links[l].bodies, frames[l], l == 0 ? 0.85 : 0.99, 0.18, pieces);
+            collect(d.arm->tool_bodies, frames[d.arm->model->flange_link] * d.arm->model->flange, 0.99, 0.18, pieces);
         }
         std::stable_sort(pieces.begin(), pieces.end(), [](const Piece& a, const Piece& b) { return a.top < b.top; });
         cairo_t* cr = s.raw();
         cairo_set_line_join(cr, CAIRO_LINE_JOIN_ROUND);
         for (const Piece& p : pieces) {
             if (p.shape.size() < 3) continue;
-            for (std::size_t i = 0; i < p.shape.size(); ++i) (i == 0 ? cairo_move_to : cairo_line_to)(cr, map_.x(p.shape[i].x()), map_.y(p.shape[i].y()));
+            for (std::size_t i = 0; i < p.shape.size(); ++i)
+                (i == 0 ? cairo_move_to : cairo_line_to)(cr, map_.x(p.shape[i].x()), map_.y(p.shape[i].y()));
             cairo_close_path(cr);
             cairo_set_source_rgb(cr, p.grey, p.grey, p.grey);
             cairo_fill_preserve(cr);
@@ -224,7 +243,12 @@ private:
             const std::string label = o_.names ? std::to_string(i + 1) : "";
             // The device's number in the table, in a ring; the rings of devices above each other go side by side.
             double rx = x + 4, ry = y + 4;
-            const auto hits = [&] { return std::any_of(taken.begin(), taken.end(), [&](const geometry::Box3& b) { return std::abs(0.5 * (b.low.x() + b.high.x()) - rx) < 5.2 && std::abs(0.5 * (b.low.y() + b.high.y()) - ry) < 5.2; }); };
+            const auto hits = [&] {
+                return std::any_of(taken.begin(), taken.end(), [&](const geometry::Box3& b) {
+                    return std::abs(0.5 * (b.low.x() + b.high.x()) - rx) < 5.2 &&
+                           std::abs(0.5 * (b.low.y() + b.high.y()) - ry) < 5.2;
+                });
+            };
             for (int k = 0; k < 12 && hits(); ++k) rx += 5.4;
             geometry::Box3 ring;
             ring.add({rx - 2.5, ry - 2.5, 0}), ring.add({rx + 2.5, ry + 2.5, 0});
@@ -242,7 +266,8 @@ private:
 
     /// Overall sizes, and from the lower left corner of the layout to every device on the floor.
     void dimensions(Sheet& s) {
-        const double left = map_.x(all_.low.x()), right = map_.x(all_.high.x()), low = map_.y(all_.low.y()), high = map_.y(all_.high.y());
+        const double left = map_.x(all_.low.x()), right = map_.x(all_.high.x()), low = map_.y(all_.low.y()),
+                     high = map_.y(all_.high.y());
         for (const bool along_x : {true, false}) {
             const double from = along_x ? left : low, base = (along_x ? low : left) - 4;
             const auto at = [&](double a, double b) { return along_x ? std::pair(a, b) : std::pair(b, a); };
@@ -264,12 +289,16 @@ private:
             // Running dimensions from the corner, numbers spread where devices stand close in line.
             std::vector<double> places;
             for (const cell::Device& d : c_.devices)
-                if (d.host < 0 && d.look != cell::Look::marking) places.push_back(along_x ? d.world.translation().x() : d.world.translation().y());
+                if (d.host < 0 && d.look != cell::Look::marking)
+                    places.push_back(along_x ? d.world.translation().x() : d.world.translation().y());
             std::sort(places.begin(), places.end());
-            places.erase(std::unique(places.begin(), places.end(), [](double a, double b) { return std::abs(a - b) < 5e-5; }), places.end());
+            places.erase(
+                std::unique(places.begin(), places.end(), [](double a, double b) { return std::abs(a - b) < 5e-5; }),
+                places.end());
             double last = -1e9;
             for (const double place : places) {
-                const double true_at = along_x ? map_.x(place) : map_.y(place), shown_at = std::max(true_at, last + 3.2);
+                const double true_at = along_x ? map_.x(place) : map_.y(place),
+                             shown_at = std::max(true_at, last + 3.2);
                 last = shown_at;
                 s.pen(0.13, 0.35);
                 line(true_at, base + 3, true_at, base);
@@ -290,19 +319,24 @@ private:
         s.pen(0.18);
         s.line(x, y + 16, x + table_width, y + 16);
         for (const double cut : {62.0, 92.0, 124.0}) s.line(x + cut, y, x + cut, y + 16);
-        const auto field = [&](double at, double up, double width, const char* label, const std::string& value, double height) {
+        const auto field = [&](double at, double up, double width, const char* label, const std::string& value,
+                               double height) {
             s.pen(0.18, 0.35);
             s.text(at + 1.5, up + 12.2, label, 1.6);
             s.pen(0.18);
             s.text(at + 1.5, up + 4.5, s.fitted(value, width - 3, height), height);
         };
-        field(x, y + 16, table_width, "LAYOUT OF CELL", o_.cell_name + (o_.variant.empty() ? "" : ", variant " + o_.variant), 3.5);
-        field(x, y, 62, "DRAWING NUMBER / DRAWN BY", o_.number + (o_.number.empty() || o_.drawn_by.empty() ? "" : " / ") + o_.drawn_by, 2.5);
+        field(x, y + 16, table_width, "LAYOUT OF CELL",
+            o_.cell_name + (o_.variant.empty() ? "" : ", variant " + o_.variant), 3.5);
+        field(x, y, 62, "DRAWING NUMBER / DRAWN BY",
+            o_.number + (o_.number.empty() || o_.drawn_by.empty() ? "" : " / ") + o_.drawn_by, 2.5);
         field(x + 62, y, 30, "SCALE", "1:" + number(map_.scale, 2), 3.5);
         field(x + 92, y, 32, "DATE", o_.date.empty() ? date_today() : o_.date, 2.5);
-        field(x + 124, y, 34, "SHEET, SIZE", std::to_string(sheet + 1) + " of " + std::to_string(sheets()) + ", " + o_.sheet, 2.5);
+        field(x + 124, y, 34, "SHEET, SIZE",
+            std::to_string(sheet + 1) + " of " + std::to_string(sheets()) + ", " + o_.sheet, 2.5);
         s.pen(0.18, 0.35);
-        s.text(x - 2, y + 1.6, "All dimensions in mm from the lower left corner of the layout; crosses are the devices' origins.", 1.6, 1);
+        s.text(x - 2, y + 1.6,
+            "All dimensions in mm from the lower left corner of the layout; crosses are the devices' origins.", 1.6, 1);
     }
 
     void table(Sheet& s, double x, std::size_t first, std::size_t rows) {
@@ -311,7 +345,8 @@ private:
         double y = size_.height - margin;
         const std::size_t last = std::min(c_.devices.size(), first + rows);
         s.pen(0.5);
-        s.line(x, y - (row_height * static_cast<double>(last - first + 2)), x + table_width, y - (row_height * static_cast<double>(last - first + 2)));
+        s.line(x, y - (row_height * static_cast<double>(last - first + 2)), x + table_width,
+            y - (row_height * static_cast<double>(last - first + 2)));
         s.line(x, y, x, y - (row_height * static_cast<double>(last - first + 2)));
         y -= row_height;
         s.text(x + 1.5, y + 1.2, "PLACEMENTS IN THE WORLD (mm, degrees)", 1.8);
@@ -334,7 +369,8 @@ private:
         for (std::size_t i = first; i < last; ++i) {
             const cell::Device& d = c_.devices[i];
             const cell::Placement p = cell::placement_of(d.world);
-            row({std::to_string(i + 1), d.name, d.host >= 0 ? c_.devices[static_cast<std::size_t>(d.host)].name : "floor", number(p.x), number(p.y), number(p.z), number(p.turn, 2)});
+            row({std::to_string(i + 1), d.name, d.host >= 0 ? c_.devices[d.host].name : "floor", number(p.x),
+                number(p.y), number(p.z), number(p.turn, 2)});
         }
     }
 
@@ -361,7 +397,9 @@ void finish(cairo_surface_t* surface, const std::string& bytes, const std::strin
     cairo_surface_finish(surface);
     const cairo_status_t status = cairo_surface_status(surface);
     cairo_surface_destroy(surface);
-    if (status != CAIRO_STATUS_SUCCESS) throw cell::InputError(file, std::string("The drawing could not be made: ") + cairo_status_to_string(status) + ".");
+    if (status != CAIRO_STATUS_SUCCESS)
+        throw cell::InputError(
+            file, std::string("The drawing could not be made: ") + cairo_status_to_string(status) + ".");
     cell::write_file(file, bytes);
 }
 
@@ -369,14 +407,16 @@ void finish(cairo_surface_t* surface, const std::string& bytes, const std::strin
 
 DrawingResult write_layout_drawing(const cell::Cell& c, const DrawingOptions& o, const std::string& file) {
     const bool pdf = ends_with(file, ".pdf");
-    if (!pdf && !ends_with(file, ".svg")) throw cell::InputError(file, "The drawing's name is expected to end in .pdf or .svg.");
+    if (!pdf && !ends_with(file, ".svg"))
+        throw cell::InputError(file, "The drawing's name is expected to end in .pdf or .svg.");
     Layout layout(c, o);
     DrawingResult result;
     result.scale = layout.scale();
     const Size size = layout.size();
     if (pdf) {
         std::string bytes;
-        cairo_surface_t* surface = cairo_pdf_surface_create_for_stream(keep, &bytes, size.width * point, size.height * point);
+        cairo_surface_t* surface =
+            cairo_pdf_surface_create_for_stream(keep, &bytes, size.width * point, size.height * point);
         for (std::size_t i = 0; i < layout.sheets(); ++i) {
             Sheet sheet(surface, size, false);
             layout.draw(sheet, i);
@@ -389,7 +429,8 @@ DrawingResult write_layout_drawing(const cell::Cell& c, const DrawingOptions& o,
     for (std::size_t i = 0; i < layout.sheets(); ++i) {
         const std::string name = i == 0 ? file : file.substr(0, file.size() - 4) + "-" + std::to_string(i + 1) + ".svg";
         std::string bytes;
-        cairo_surface_t* surface = cairo_svg_surface_create_for_stream(keep, &bytes, size.width * point, size.height * point);
+        cairo_surface_t* surface =
+            cairo_svg_surface_create_for_stream(keep, &bytes, size.width * point, size.height * point);
         {
             Sheet sheet(surface, size, true);
             layout.draw(sheet, i);

@@ -42,7 +42,8 @@ std::string loader_path() {
 class Child {
 public:
     explicit Child(const std::string& program, const std::string& argument) {
-        if (::pipe2(out_, O_CLOEXEC) != 0 || ::pipe2(err_, O_CLOEXEC) != 0) throw InputError(argument, "The loader cannot be started: no pipes are left.");
+        if (::pipe2(out_, O_CLOEXEC) != 0 || ::pipe2(err_, O_CLOEXEC) != 0)
+            throw InputError(argument, "The loader cannot be started: no pipes are left.");
         posix_spawn_file_actions_t actions;
         posix_spawn_file_actions_init(&actions);
         posix_spawn_file_actions_adddup2(&actions, out_[1], 1);
@@ -52,7 +53,8 @@ public:
         posix_spawn_file_actions_destroy(&actions);
         ::close(out_[1]), ::close(err_[1]);
         if (wrong != 0) pid_ = -1;
-        if (wrong != 0) throw InputError(program, std::string("The loader cannot be started: ") + std::strerror(wrong) + ".");
+        if (wrong != 0)
+            throw InputError(program, std::string("The loader cannot be started: ") + std::strerror(wrong) + ".");
     }
     ~Child() {
         ::close(out_[0]), ::close(err_[0]);
@@ -138,10 +140,13 @@ LoadedSurface load_surface(const std::string& file, const LoadWatch& watch) {
     bool out_open = true, err_open = true;
     std::vector<char> buffer(1 << 20);
     while (out_open || err_open) {
-        pollfd ports[2] = {{child.out(), static_cast<short>(out_open ? POLLIN : 0), 0}, {child.err(), static_cast<short>(err_open ? POLLIN : 0), 0}};
+        pollfd ports[2] = {{child.out(), static_cast<short>(out_open ? POLLIN : 0), 0},
+            {child.err(), static_cast<short>(err_open ? POLLIN : 0), 0}};
         ::poll(ports, 2, 50);
         if (watch.cancel && *watch.cancel) throw InputError(file, "Loading was cancelled.");
-        if (passed() > watch.most_s) throw InputError(file, "Reading it takes more than " + std::to_string(static_cast<int>(watch.most_s)) + " s; make it simpler where it was made.");
+        if (passed() > watch.most_s)
+            throw InputError(file, "Reading it takes more than " + std::to_string(static_cast<int>(watch.most_s)) +
+                                       " s; make it simpler where it was made.");
         if (out_open && ports[0].revents) {
             const ssize_t n = ::read(child.out(), buffer.data(), buffer.size());
             if (n <= 0) out_open = false;
@@ -158,15 +163,23 @@ LoadedSurface load_surface(const std::string& file, const LoadWatch& watch) {
             if (n <= 0) err_open = false;
             else if (said.size() < 4000) said.append(buffer.data(), static_cast<std::size_t>(n));
         }
-        // Reading the file itself is most of the time and tells nothing about how far it is: a curve that never quite arrives.
-        if (watch.progress) watch.progress(expected ? 0.6 + 0.4 * static_cast<double>(bytes.size()) / static_cast<double>(expected) : 0.6 * (1 - std::exp(-passed() / 3)));
+        // Reading the file itself is most of the time and tells nothing about how far it is: a curve that never quite
+        // arrives.
+        if (watch.progress)
+            watch.progress(expected ? 0.6 + 0.4 * static_cast<double>(bytes.size()) / static_cast<double>(expected)
+                                    : 0.6 * (1 - std::exp(-passed() / 3)));
     }
     const int status = child.wait();
-    if (WIFSIGNALED(status) && WTERMSIG(status) == SIGXCPU) throw InputError(file, "Reading it takes longer than is allowed for a file of its size; make it simpler where it was made.");
-    if (!WIFEXITED(status)) throw InputError(file, "The file is broken: reading it failed. Export it again, or in another format.");
+    if (WIFSIGNALED(status) && WTERMSIG(status) == SIGXCPU)
+        throw InputError(
+            file, "Reading it takes longer than is allowed for a file of its size; make it simpler where it was made.");
+    if (!WIFEXITED(status))
+        throw InputError(file, "The file is broken: reading it failed. Export it again, or in another format.");
     while (!said.empty() && (said.back() == '\n' || said.back() == ' ')) said.pop_back();
-    if (WEXITSTATUS(status) != 0) throw InputError(file, said.empty() ? "It cannot be read." : said.substr(said.rfind('\n') + 1));
-    if (bytes.size() < 36 || bytes.compare(0, 8, "ESCMESH1") != 0 || bytes.size() != expected) throw InputError(file, "It cannot be read: the loader's answer is not whole.");
+    if (WEXITSTATUS(status) != 0)
+        throw InputError(file, said.empty() ? "It cannot be read." : said.substr(said.rfind('\n') + 1));
+    if (bytes.size() < 36 || bytes.compare(0, 8, "ESCMESH1") != 0 || bytes.size() != expected)
+        throw InputError(file, "It cannot be read: the loader's answer is not whole.");
     LoadedSurface out;
     std::size_t at = 8;
     out.unit = taken<double>(bytes, at);
@@ -193,14 +206,22 @@ json mesh_entry(const LoadedSurface& loaded, const ImportOptions& o, const std::
     Surface s = geometry::placed(loaded.surface, turn, o.unit);
     geometry::Box3 box = geometry::bounds(s);
     const Vector3 size = box.high - box.low;
-    if (box.empty() || size.maxCoeff() > 100) throw InputError("unit", "In this unit it would be " + std::to_string(static_cast<long>(size.maxCoeff())) + " m long; choose the unit that the file was made in.");
-    if (size.maxCoeff() < 1e-4) throw InputError("unit", "In this unit it would be smaller than 0.1 mm; choose the unit that the file was made in.");
+    if (box.empty() || size.maxCoeff() > 100)
+        throw InputError("unit", "In this unit it would be " + std::to_string(static_cast<long>(size.maxCoeff())) +
+                                     " m long; choose the unit that the file was made in.");
+    if (size.maxCoeff() < 1e-4)
+        throw InputError(
+            "unit", "In this unit it would be smaller than 0.1 mm; choose the unit that the file was made in.");
     if (o.bottom_centre) {
-        s = geometry::placed(s, geometry::make_frame({-0.5 * (box.low.x() + box.high.x()), -0.5 * (box.low.y() + box.high.y()), -box.low.z()}), 1);
+        s = geometry::placed(s,
+            geometry::make_frame(
+                {-0.5 * (box.low.x() + box.high.x()), -0.5 * (box.low.y() + box.high.y()), -box.low.z()}),
+            1);
         box = geometry::bounds(s);
     }
     s = geometry::welded(s, std::max(1e-7, 1e-6 * size.maxCoeff()));
-    if (s.empty()) throw InputError("unit", "Nothing is left of it in this unit; choose the unit that the file was made in.");
+    if (s.empty())
+        throw InputError("unit", "Nothing is left of it in this unit; choose the unit that the file was made in.");
     const double tolerance = o.tolerance > 0 ? o.tolerance : std::max(0.002, 0.01 * size.maxCoeff());
     json pieces = json::array();
     for (const geometry::Convex& piece : geometry::convex_pieces(s, {o.pieces, tolerance, 200})) {
@@ -209,7 +230,9 @@ json mesh_entry(const LoadedSurface& loaded, const ImportOptions& o, const std::
             for (int i = 0; i < 3; ++i) corners.push_back(std::round(p[i] * 1e6) / 1e3);
         if (corners.size() >= 12) pieces.push_back(std::move(corners));
     }
-    json entry = {{"id", id}, {"name", o.name.empty() ? id : o.name}, {"size_mm", rounded(size)}, {"volume_cm3", std::round(1e9 * geometry::volume(s)) / 1e3}, {"triangles", loaded.surface.triangles.size()}, {"pieces", std::move(pieces)}};
+    json entry = {{"id", id}, {"name", o.name.empty() ? id : o.name}, {"size_mm", rounded(size)},
+        {"volume_cm3", std::round(1e9 * geometry::volume(s)) / 1e3}, {"triangles", loaded.surface.triangles.size()},
+        {"pieces", std::move(pieces)}};
     const std::string colour = o.colour.empty() ? loaded.colour : o.colour;
     if (!colour.empty()) entry["colour"] = colour;
     if (o.link.empty()) entry["surface"] = surface_text(geometry::thinned(s, o.drawn));
@@ -226,12 +249,15 @@ std::string surface_text(const Surface& s) {
     for (int i = 0; i < 3; ++i) put(raw, box.low[i]);
     for (int i = 0; i < 3; ++i) put(raw, size[i]);
     for (const auto& p : s.points)
-        for (int i = 0; i < 3; ++i) put(raw, static_cast<std::uint16_t>(std::lround(std::clamp((static_cast<double>(p[i]) - box.low[i]) / size[i], 0.0, 1.0) * 65535)));
+        for (int i = 0; i < 3; ++i)
+            put(raw, static_cast<std::uint16_t>(std::lround(
+                         std::clamp((static_cast<double>(p[i]) - box.low[i]) / size[i], 0.0, 1.0) * 65535)));
     for (const auto& t : s.triangles)
         for (const std::uint32_t i : t) put(raw, i);
     std::string packed(::compressBound(raw.size()), '\0');
     uLongf length = packed.size();
-    ::compress2(reinterpret_cast<Bytef*>(packed.data()), &length, reinterpret_cast<const Bytef*>(raw.data()), raw.size(), 6);
+    ::compress2(
+        reinterpret_cast<Bytef*>(packed.data()), &length, reinterpret_cast<const Bytef*>(raw.data()), raw.size(), 6);
     packed.resize(length);
     std::string sized;
     put(sized, static_cast<std::uint32_t>(raw.size()));
@@ -246,18 +272,23 @@ std::optional<Surface> surface_from_text(const std::string& text) {
     if (raw_size > largest_unpacked || raw_size < 56) return std::nullopt;
     std::string raw(raw_size, '\0');
     uLongf length = raw.size();
-    if (::uncompress(reinterpret_cast<Bytef*>(raw.data()), &length, reinterpret_cast<const Bytef*>(packed->data() + 4), packed->size() - 4) != Z_OK || length != raw_size) return std::nullopt;
+    if (::uncompress(reinterpret_cast<Bytef*>(raw.data()), &length, reinterpret_cast<const Bytef*>(packed->data() + 4),
+            packed->size() - 4) != Z_OK ||
+        length != raw_size)
+        return std::nullopt;
     at = 0;
     const std::size_t points = taken<std::uint32_t>(raw, at), triangles = taken<std::uint32_t>(raw, at);
     if (raw.size() != 56 + 6 * points + 12 * triangles) return std::nullopt;
     Vector3 low, size;
     for (int i = 0; i < 3; ++i) low[i] = taken<double>(raw, at);
     for (int i = 0; i < 3; ++i) size[i] = taken<double>(raw, at);
-    if (!low.allFinite() || !size.allFinite() || low.cwiseAbs().maxCoeff() > 1e3 || size.cwiseAbs().maxCoeff() > 1e3) return std::nullopt;
+    if (!low.allFinite() || !size.allFinite() || low.cwiseAbs().maxCoeff() > 1e3 || size.cwiseAbs().maxCoeff() > 1e3)
+        return std::nullopt;
     Surface s;
     s.points.resize(points);
     for (auto& p : s.points)
-        for (int i = 0; i < 3; ++i) p[i] = static_cast<float>(low[i] + size[i] * taken<std::uint16_t>(raw, at) / 65535.0);
+        for (int i = 0; i < 3; ++i)
+            p[i] = static_cast<float>(low[i] + size[i] * taken<std::uint16_t>(raw, at) / 65535.0);
     s.triangles.resize(triangles);
     for (auto& t : s.triangles)
         for (std::uint32_t& i : t) {
@@ -281,31 +312,39 @@ std::optional<Surface> surface_of(const json& entry) {
     return surface_from_text(found->get_ref<const std::string&>());
 }
 
-cell::Edit import_edit(const cell::Document& document, const std::string& variant, const cell::Kinds& kinds, const json& entry, ImportAs as, std::string* made) {
-    const json tree = document.resolved(variant);
+cell::Edit import_edit(const cell::Layout& layout, const json& entry, ImportAs as, std::string* made) {
+    const json& tree = layout.tree();
     const std::string name = entry["name"], mesh = entry["id"];
     const json body = {{"name", name}, {"shape", "mesh"}, {"mesh", mesh}};
     cell::Edit edit{"Import " + name, {}};
     if (!tree.contains("meshes")) edit.operations.push_back(Operation::set("/meshes", json::array()));
     edit.operations.push_back(Operation::add("/meshes", entry));
-    const std::string id = cell::free_id(document.tree(), name == mesh ? name + "_1" : name);
+    const std::string id = cell::free_id(layout.document().tree(), name == mesh ? name + "_1" : name);
     if (made) *made = id;
     const json& size = entry["size_mm"];
     if (as == ImportAs::structure || as == ImportAs::fixture) {
-        json device = {{"id", id}, {"name", cell::free_name(tree, name)}, {"kind", as == ImportAs::fixture ? "fixture" : "solid"}, {"host", "floor"}, {"placement", {{"x_mm", 0.0}, {"y_mm", 0.0}, {"z_mm", 0.0}, {"turn_deg", 0.0}}}};
+        json device = {{"id", id}, {"name", cell::free_name(tree, name)},
+            {"kind", as == ImportAs::fixture ? "fixture" : "solid"}, {"host", "floor"},
+            {"placement", {{"x_mm", 0.0}, {"y_mm", 0.0}, {"z_mm", 0.0}, {"turn_deg", 0.0}}}};
         if (as == ImportAs::fixture) {
-            const json fresh = kinds.find("fixture")->fresh();
+            const json fresh = layout.kinds().find("fixture")->fresh();
             for (const auto& [key, value] : fresh.items()) device[key] = value;
-            device["length_mm"] = std::max(20.0, size[0].get<double>()), device["width_mm"] = std::max(20.0, size[1].get<double>()), device["height_mm"] = std::max(1.0, size[2].get<double>());
+            device["length_mm"] = std::max(20.0, size[0].get<double>()),
+            device["width_mm"] = std::max(20.0, size[1].get<double>()),
+            device["height_mm"] = std::max(1.0, size[2].get<double>());
         }
         device["bodies"] = json::array({body});
         if (entry.contains("colour")) device["colour"] = entry["colour"];
         edit.operations.push_back(Operation::add("/devices", device));
     } else if (as == ImportAs::tool) {
         if (!tree.contains("tool_models")) edit.operations.push_back(Operation::set("/tool_models", json::array()));
-        edit.operations.push_back(Operation::add("/tool_models", {{"id", id}, {"name", name}, {"mass_kg", 1.0}, {"close_s", 0.3}, {"open_s", 0.3}, {"force_N", 100.0}, {"tool_frame", {{"at_mm", {0.0, 0.0, size[2]}}, {"turn_deg", {0.0, 0.0, 0.0}}}}, {"bodies", {body}}}));
+        edit.operations.push_back(Operation::add("/tool_models",
+            {{"id", id}, {"name", name}, {"mass_kg", 1.0}, {"close_s", 0.3}, {"open_s", 0.3}, {"force_N", 100.0},
+                {"tool_frame", {{"at_mm", {0.0, 0.0, size[2]}}, {"turn_deg", {0.0, 0.0, 0.0}}}}, {"bodies", {body}}}));
     } else {
-        json part = {{"id", id}, {"name", name}, {"mass_kg", std::max(0.001, std::round(entry.value("volume_cm3", 1000.0)) * 2.7e-3)}, {"bodies", {body}}, {"grips", {{{"id", "top"}, {"at_mm", {0.0, 0.0, size[2]}}, {"turn_deg", {180.0, 0.0, 0.0}}}}}};
+        json part = {{"id", id}, {"name", name},
+            {"mass_kg", std::max(0.001, std::round(entry.value("volume_cm3", 1000.0)) * 2.7e-3)}, {"bodies", {body}},
+            {"grips", {{{"id", "top"}, {"at_mm", {0.0, 0.0, size[2]}}, {"turn_deg", {180.0, 0.0, 0.0}}}}}};
         if (entry.contains("colour")) part["colour"] = entry["colour"];
         if (!tree.contains("part_types")) edit.operations.push_back(Operation::set("/part_types", json::array()));
         edit.operations.push_back(Operation::add("/part_types", part));

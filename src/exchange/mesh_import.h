@@ -7,7 +7,7 @@
 #include <string>
 
 #include <cell/device_kind.h>
-#include <cell/document.h>
+#include <cell/layout.h>
 #include <geometry/surface.h>
 
 namespace escarp::exchange {
@@ -24,23 +24,23 @@ struct LoadWatch {
     double most_s = 150;
 };
 
-/// Reads a file in a process of its own (escarp-mesh-loader, beside this program). Throws InputError with the reason: missing, not
-/// readable, broken, too large, cancelled, out of time.
+/// Reads a file in a process of its own (escarp-mesh-loader, beside this program). Throws InputError with the reason:
+/// missing, not readable, broken, too large, cancelled, out of time.
 LoadedSurface load_surface(const std::string& file, const LoadWatch& watch = {});
 
 struct ImportOptions {
-    double unit = 1e-3;          ///< m per unit of the file
-    bool y_up = false;           ///< the file's y points up; else its z
-    bool bottom_centre = true;   ///< origin at the bottom centre; else where the file has it
+    double unit = 1e-3;         ///< m per unit of the file
+    bool y_up = false;          ///< the file's y points up; else its z
+    bool bottom_centre = true;  ///< origin at the bottom centre; else where the file has it
     std::string name, colour;
-    std::string link;            ///< path to keep instead of the triangles, relative to the cell's file; empty: kept inside
+    std::string link;  ///< path to keep instead of the triangles, relative to the cell's file; empty: kept inside
     std::size_t drawn = 60'000;  ///< triangles for drawing at the most
     int pieces = 32;
-    double tolerance = 0;        ///< m: hollows that may be filled; 0: 1 % of the size, at least 2 mm
+    double tolerance = 0;  ///< m: hollows that may be filled; 0: 1 % of the size, at least 2 mm
 };
 
-/// One element of a cell's "meshes": convex pieces for checks, the thinned surface for drawing (or the link). Throws InputError when
-/// its size makes no sense in the unit given.
+/// One element of a cell's "meshes": convex pieces for checks, the thinned surface for drawing (or the link). Throws
+/// InputError when its size makes no sense in the unit given.
 cell::json mesh_entry(const LoadedSurface& loaded, const ImportOptions& options, const std::string& id);
 
 /// Bytes that an entry's surface would take when it is unpacked, as its head says; 0 without one. Costs nothing.
@@ -52,7 +52,7 @@ std::optional<geometry::Surface> surface_of(const cell::json& entry);
 
 enum class ImportAs { structure, fixture, tool, part_type };
 /// The edit that brings an entry into a cell as something. `id` receives the device's or model's id.
-cell::Edit import_edit(const cell::Document& document, const std::string& variant, const cell::Kinds& kinds, const cell::json& entry, ImportAs as, std::string* id = nullptr);
+cell::Edit import_edit(const cell::Layout& layout, const cell::json& entry, ImportAs as, std::string* id = nullptr);
 
 /// Triangles as text that fits into JSON: 16-bit steps over the box, deflated, base 64.
 std::string surface_text(const geometry::Surface& surface);

@@ -15,7 +15,7 @@ std::string quoted(const std::string& text) {
     return out + "\"";
 }
 
-std::string number(double v) {
+std::string plain_number(double v) {
     char text[40];
     std::snprintf(text, sizeof text, "%.4f", v);
     std::string s = text;
@@ -27,14 +27,18 @@ std::string number(double v) {
 }  // namespace
 
 std::string placements_csv(const cell::Cell& c) {
-    std::string out = "id,name,kind,stands on,x mm,y mm,z mm,rx deg,ry deg,turn deg,world x mm,world y mm,world z mm,world rx deg,world ry deg,world turn deg,length mm,width mm,height mm\r\n";
+    std::string out =
+        "id,name,kind,stands on,x mm,y mm,z mm,rx deg,ry deg,turn deg,world x mm,world y mm,world z mm,world rx "
+        "deg,world ry deg,world turn deg,length mm,width mm,height mm\r\n";
     for (const cell::Device& d : c.devices) {
-        out += quoted(d.id) + "," + quoted(d.name) + "," + d.kind->id() + "," + quoted(d.host >= 0 ? c.devices[static_cast<std::size_t>(d.host)].name : "floor");
+        out += quoted(d.id) + "," + quoted(d.name) + "," + d.kind->id() + "," +
+               quoted(d.host >= 0 ? c.devices[d.host].name : "floor");
         for (const cell::Placement& p : {cell::placement_of(d.placement), cell::placement_of(d.world)})
-            for (const double v : {p.x, p.y, p.z, p.rx, p.ry, p.turn}) out += "," + number(v);
+            for (const double v : {p.x, p.y, p.z, p.rx, p.ry, p.turn}) out += "," + plain_number(v);
         const geometry::Box3 box = d.extent();
-        const geometry::Vector3 size = box.empty() ? geometry::Vector3(0, 0, 0) : geometry::Vector3(1e3 * (box.high - box.low));
-        for (int i = 0; i < 3; ++i) out += "," + number(size[i]);
+        const geometry::Vector3 size =
+            box.empty() ? geometry::Vector3(0, 0, 0) : geometry::Vector3(1e3 * (box.high - box.low));
+        for (int i = 0; i < 3; ++i) out += "," + plain_number(size[i]);
         out += "\r\n";
     }
     return out;

@@ -1,14 +1,18 @@
 #include "result_json.h"
 
+#include <simulation/kinds.h>
+
 #include <cmath>
 
 namespace escarp::exchange {
 namespace {
 
-constexpr double degree = geometry::pi / 180;
+using geometry::degree;
 using simulation::seconds;
 
-json triple(const geometry::Vector3& v, double factor) { return json::array({tidy(v.x() * factor), tidy(v.y() * factor), tidy(v.z() * factor)}); }
+json triple(const geometry::Vector3& v, double factor) {
+    return json::array({tidy(v.x() * factor), tidy(v.y() * factor), tidy(v.z() * factor)});
+}
 
 template <typename Value>
 json maybe(const std::optional<Value>& value, double factor = 1) {
@@ -30,18 +34,20 @@ const char* reason(kinematics::ReachReason r) {
 json shares_json(const study::Evaluation& e) {
     json all = json::array();
     for (const study::Share& s : e.figures.shares)
-        all.push_back({{"device", e.cell->devices[static_cast<std::size_t>(s.device)].id}, {"busy", tidy(s.busy)}, {"waiting", tidy(s.waiting)}, {"starved", tidy(s.starved)}, {"blocked", tidy(s.blocked)}});
+        all.push_back({{"device", e.cell->devices[s.device].id}, {"busy", tidy(s.busy)}, {"waiting", tidy(s.waiting)},
+            {"starved", tidy(s.starved)}, {"blocked", tidy(s.blocked)}});
     return all;
 }
 
 json reach_json(const study::Evaluation& e) {
     json poses = json::array();
     for (const inspection::PoseNeed& n : e.inspection->poses) {
-        const cell::Device& arm = e.cell->devices[static_cast<std::size_t>(n.arm)];
-        json p = {{"arm", arm.id}, {"step", n.step_id}, {"pose", n.label}, {"reached", n.reached}, {"margin_mm", tidy(n.reach.margin * 1e3)}};
+        const cell::Device& arm = e.cell->devices[n.arm];
+        json p = {{"arm", arm.id}, {"step", n.step_id}, {"pose", n.label}, {"reached", n.reached},
+            {"margin_mm", tidy(n.reach.margin * 1e3)}};
         p["reason"] = n.pose_reached && !n.reached ? "straight move fails" : reason(n.reach.reason);
         if (n.reach.tightest_joint >= 0) {
-            const kinematics::Joint& tightest = arm.arm->model->mechanism.joints[static_cast<std::size_t>(n.reach.tightest_joint)];
+            const kinematics::Joint& tightest = arm.arm->model->mechanism.joints[n.reach.tightest_joint];
             const bool hinge = tightest.type == kinematics::JointType::hinge;
             p["tightest_joint"] = tightest.name;
             p[hinge ? "joint_margin_deg" : "joint_margin_mm"] = tidy(n.reach.joint_margin / (hinge ? degree : 1e-3));
@@ -49,13 +55,15 @@ json reach_json(const study::Evaluation& e) {
         }
         poses.push_back(std::move(p));
     }
-    return {{"poses", e.figures.poses}, {"reached", e.figures.poses_reached}, {"least_margin_mm", maybe(e.figures.least_margin_m, 1e3)}, {"each", std::move(poses)}};
+    return {{"poses", e.figures.poses}, {"reached", e.figures.poses_reached},
+        {"least_margin_mm", maybe(e.figures.least_margin_m, 1e3)}, {"each", std::move(poses)}};
 }
 
 json clearance_json(const study::Evaluation& e) {
     const auto one = [&](const inspection::LeastClearance& c) -> json {
-        return {{"distance_mm", tidy(c.distance * 1e3)}, {"at_s", tidy(c.when_s)}, {"between", json::array({c.body_a, c.body_b})},
-                {"devices", json::array({e.cell->devices[static_cast<std::size_t>(c.device_a)].id, e.cell->devices[static_cast<std::size_t>(c.device_b)].id})}};
+        return {{"distance_mm", tidy(c.distance * 1e3)}, {"at_s", tidy(c.when_s)},
+            {"between", json::array({c.body_a, c.body_b})},
+            {"devices", json::array({e.cell->devices[c.device_a].id, e.cell->devices[c.device_b].id})}};
     };
     const inspection::Inspection& i = *e.inspection;
     json close = json::array();
@@ -70,8 +78,9 @@ json clearance_json(const study::Evaluation& e) {
 json chain_json(const study::Evaluation& e) {
     json all = json::array();
     for (auto link = e.chain.rbegin(); link != e.chain.rend(); ++link) {
-        const simulation::Block& b = e.run->trace.blocks[static_cast<std::size_t>(link->block)];
-        all.push_back({{"device", e.cell->devices[static_cast<std::size_t>(b.device)].id}, {"what", e.run->trace.describe(*e.cell, b)}, {"from_s", tidy(seconds(link->from))}, {"to_s", tidy(seconds(link->to))}});
+        const simulation::Block& b = e.run->trace.blocks[link->block];
+        all.push_back({{"device", e.cell->devices[b.device].id}, {"what", e.run->trace.describe(*e.cell, b)},
+            {"from_s", tidy(seconds(link->from))}, {"to_s", tidy(seconds(link->to))}});
     }
     return all;
 }
@@ -85,11 +94,13 @@ double tidy(double value) {
 
 json frame_json(const geometry::Frame& f) {
     const Eigen::Vector4d q = geometry::to_quaternion(f.linear());
-    return {{"at_mm", triple(f.translation(), 1e3)}, {"turn_deg", triple(geometry::to_triple(f.linear()), 1 / degree)}, {"quaternion_wxyz", json::array({tidy(q[0]), tidy(q[1]), tidy(q[2]), tidy(q[3])})}};
+    return {{"at_mm", triple(f.translation(), 1e3)}, {"turn_deg", triple(geometry::to_triple(f.linear()), 1 / degree)},
+        {"quaternion_wxyz", json::array({tidy(q[0]), tidy(q[1]), tidy(q[2]), tidy(q[3])})}};
 }
 
 json finding_json(const inspection::Finding& f) {
-    json j = {{"id", f.id}, {"severity", inspection::word(f.severity)}, {"title", f.title}, {"text", f.text}, {"devices", f.devices}};
+    json j = {{"id", f.id}, {"severity", inspection::word(f.severity)}, {"title", f.title}, {"text", f.text},
+        {"devices", f.devices}};
     if (!f.step.empty()) j["step"] = f.device + "/" + f.step;
     if (f.when_s) j["at_s"] = tidy(*f.when_s);
     json ways = json::array();
@@ -102,12 +113,15 @@ json finding_json(const inspection::Finding& f) {
     return j;
 }
 
-json run_json(const study::Evaluation& e, const cell::Document& document, const std::string& variant) {
+json run_json(const study::Evaluation& e) {
     const study::Figures& f = e.figures;
-    json out = {{"cell", e.cell->name}, {"variant", variant}, {"cycle_s", maybe(f.cycle_s)}, {"cycle_of", f.per_round ? "round" : "part"}, {"steady", f.steady}, {"warm_up_s", tidy(f.warm_up_s)}, {"rate_per_h", maybe(f.rate_per_h)}};
-    for (const cell::VariantInfo& v : document.variants())
-        if (v.id == variant) out["variant_name"] = v.name;
-    out["takt"] = {{"demanded_s", e.cell->takt > 0 ? json(tidy(e.cell->takt)) : json(nullptr)}, {"met", f.takt_met ? json(*f.takt_met) : json(nullptr)}};
+    json out = {{"cell", e.cell->name}, {"variant", e.layout.variant()}, {"cycle_s", maybe(f.cycle_s)},
+        {"cycle_of", f.per_round ? "round" : "part"}, {"steady", f.steady}, {"warm_up_s", tidy(f.warm_up_s)},
+        {"rate_per_h", maybe(f.rate_per_h)}};
+    for (const cell::VariantInfo& v : e.layout.document().variants())
+        if (v.id == e.layout.variant()) out["variant_name"] = v.name;
+    out["takt"] = {{"demanded_s", e.cell->takt > 0 ? json(tidy(e.cell->takt)) : json(nullptr)},
+        {"met", f.takt_met ? json(*f.takt_met) : json(nullptr)}};
     out["reach"] = reach_json(e);
     out["clearance"] = clearance_json(e);
     json split = json::object();
@@ -120,33 +134,38 @@ json run_json(const study::Evaluation& e, const cell::Document& document, const 
     out["floor_m2"] = tidy(f.floor_m2);
     out["device_shares"] = shares_json(e);
     out["longest_chain"] = chain_json(e);
-    out["parts"] = {{"entered", e.run->trace.parts.size()}, {"left", e.run->trace.departures.size()}, {"run_s", tidy(seconds(e.run->trace.end))}};
+    out["parts"] = {{"entered", e.run->trace.parts.size()}, {"left", e.run->trace.departures.size()},
+        {"run_s", tidy(seconds(e.run->trace.end))}};
     json findings = json::array();
     for (const auto& finding : e.inspection->findings) findings.push_back(finding_json(finding));
     out["findings"] = std::move(findings);
-    if (!e.lost.empty()) out["differences_without_target"] = e.lost;
-    for (const cell::Problem& p : e.cell->slips) out["unknown_keys"].push_back({{"at", p.where}, {"message", p.message}});
+    if (!e.layout.lost().empty()) out["differences_without_target"] = e.layout.lost();
+    for (const cell::Problem& p : e.cell->slips)
+        out["unknown_keys"].push_back({{"at", p.where}, {"message", p.message}});
     return out;
 }
 
 json compare_json(const cell::Document& document, inspection::Cache& cache, const study::EvaluateOptions& options) {
     json all = json::array();
     std::optional<double> base_cycle;
-    const auto base = study::evaluate(document, document.baseline(), cache, options);
+    const auto base = study::evaluate(simulation::layout(document, document.baseline()), cache, options);
     for (const cell::VariantInfo& v : document.variants()) {
-        const auto e = study::evaluate(document, v.id, cache, options);
-        json one = run_json(*e, document, v.id);
+        const auto e = study::evaluate(simulation::layout(document, v.id), cache, options);
+        json one = run_json(*e);
         one.erase("longest_chain");
         one["reach"].erase("each");
         json differs = json::array();
         for (const cell::Operation& op : document.differences(v.id)) differs.push_back(op.to_json());
         one["differs"] = std::move(differs);
-        const auto against = [&](const std::optional<double>& a, const std::optional<double>& b, double factor) -> json { return a && b ? json(tidy((*a - *b) * factor)) : json(nullptr); };
+        const auto against = [&](const std::optional<double>& a, const std::optional<double>& b,
+                                 double factor) -> json {
+            return a && b ? json(tidy((*a - *b) * factor)) : json(nullptr);
+        };
         if (v.id != document.baseline())
             one["against_baseline"] = {{"cycle_s", against(e->figures.cycle_s, base->figures.cycle_s, 1)},
-                                       {"least_margin_mm", against(e->figures.least_margin_m, base->figures.least_margin_m, 1e3)},
-                                       {"clearance_mm", against(e->figures.clearance_m, base->figures.clearance_m, 1e3)},
-                                       {"floor_m2", tidy(e->figures.floor_m2 - base->figures.floor_m2)}};
+                {"least_margin_mm", against(e->figures.least_margin_m, base->figures.least_margin_m, 1e3)},
+                {"clearance_mm", against(e->figures.clearance_m, base->figures.clearance_m, 1e3)},
+                {"floor_m2", tidy(e->figures.floor_m2 - base->figures.floor_m2)}};
         all.push_back(std::move(one));
     }
     return {{"cell", document.name()}, {"baseline", document.baseline()}, {"variants", std::move(all)}};
@@ -155,8 +174,10 @@ json compare_json(const cell::Document& document, inspection::Cache& cache, cons
 json trace_json(const study::Evaluation& e) {
     json all = json::array();
     for (const simulation::Block& b : e.run->trace.blocks) {
-        const cell::Device& d = e.cell->devices[static_cast<std::size_t>(b.device)];
-        json one = {{"device", d.id}, {"kind", simulation::word(b.kind)}, {"step", nullptr}, {"from_s", tidy(seconds(b.from))}, {"to_s", b.to == simulation::never ? json(nullptr) : json(tidy(seconds(b.to)))}};
+        const cell::Device& d = e.cell->devices[b.device];
+        json one = {{"device", d.id}, {"kind", simulation::word(b.kind)}, {"step", nullptr},
+            {"from_s", tidy(seconds(b.from))},
+            {"to_s", b.to == simulation::never ? json(nullptr) : json(tidy(seconds(b.to)))}};
         for (const cell::Step* s : cell::all_steps(d.task))
             if (s->number == b.step) one["step"] = s->id;
         one["what"] = e.run->trace.describe(*e.cell, b);
@@ -176,19 +197,25 @@ json state_json(const study::Evaluation& e, double at_s) {
         if (!d.arm) continue;
         const kinematics::JointVector q = trace.joints(*e.cell, static_cast<int>(i), t);
         json values = json::array();
-        for (int j = 0; j < q.size(); ++j) values.push_back(tidy(q[j] * (d.arm->model->mechanism.joints[static_cast<std::size_t>(j)].type == kinematics::JointType::hinge ? 1 / degree : 1e3)));
+        for (int j = 0; j < q.size(); ++j)
+            values.push_back(tidy(
+                q[j] * (d.arm->model->mechanism.joints[j].type == kinematics::JointType::hinge ? 1 / degree : 1e3)));
         const int held = trace.held_part(static_cast<int>(i), t);
-        arms.push_back({{"arm", d.id}, {"joints", std::move(values)}, {"tool", frame_json(trace.tool_frame(*e.cell, static_cast<int>(i), t))}, {"holds", held >= 0 ? json(held) : json(nullptr)}});
+        arms.push_back({{"arm", d.id}, {"joints", std::move(values)},
+            {"tool", frame_json(trace.tool_frame(*e.cell, static_cast<int>(i), t))},
+            {"holds", held >= 0 ? json(held) : json(nullptr)}});
     }
     for (std::size_t p = 0; p < trace.parts.size(); ++p) {
         geometry::Frame at;
         if (!trace.part_frame(*e.cell, static_cast<int>(p), t, at)) continue;
         const simulation::Place* place = trace.parts[p].place(t);
-        parts.push_back({{"part", p}, {"type", e.cell->part_types[static_cast<std::size_t>(trace.parts[p].type)].id}, {"on", e.cell->devices[static_cast<std::size_t>(place->device)].id},
-                         {"held", place->kind == simulation::Place::Kind::held}, {"at", frame_json(at)}, {"result", trace.result(static_cast<int>(p), t)}});
+        parts.push_back({{"part", p}, {"type", e.cell->part_types[trace.parts[p].type].id},
+            {"on", e.cell->devices[place->device].id}, {"held", place->kind == simulation::Place::Kind::held},
+            {"at", frame_json(at)}, {"result", trace.result(static_cast<int>(p), t)}});
     }
     for (const auto& s : trace.signals) signals[s.name] = s.at(t);
-    return {{"at_s", tidy(at_s)}, {"arms", std::move(arms)}, {"parts", std::move(parts)}, {"signals", std::move(signals)}};
+    return {
+        {"at_s", tidy(at_s)}, {"arms", std::move(arms)}, {"parts", std::move(parts)}, {"signals", std::move(signals)}};
 }
 
 }  // namespace escarp::exchange

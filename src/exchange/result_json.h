@@ -7,7 +7,7 @@ namespace escarp::exchange {
 
 using cell::json;
 
-json run_json(const study::Evaluation& evaluation, const cell::Document& document, const std::string& variant);
+json run_json(const study::Evaluation& evaluation);
 json compare_json(const cell::Document& document, inspection::Cache& cache, const study::EvaluateOptions& options);
 json trace_json(const study::Evaluation& evaluation);
 json state_json(const study::Evaluation& evaluation, double at_s);

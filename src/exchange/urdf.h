@@ -11,17 +11,18 @@ namespace escarp::exchange {
 struct UrdfArm {
     cell::json model;                ///< an element of a cell's "arm_models"
     std::vector<cell::json> meshes;  ///< elements of its "meshes" that the model names
-    std::vector<std::string> notes;  ///< what the file says and a cell has no place for, what it leaves open and what was taken instead
+    std::vector<std::string>
+        notes;  ///< what the file says and a cell has no place for, what it leaves open and what was taken instead
 };
 
-/// Throws InputError with the line and the reason for what cannot be understood. Ids are free in `document`. A mesh file that is missing
-/// or broken becomes a note; its link goes without.
+/// Throws InputError with the line and the reason for what cannot be understood. Ids are free in `document`. A mesh
+/// file that is missing or broken becomes a note; its link goes without.
 UrdfArm read_urdf(const std::string& file, const cell::Document& document, const LoadWatch& watch = {});
 /// The edit that brings it into a cell: its meshes, and the model (among the unfinished ones if it has mistakes).
-cell::Edit urdf_edit(const cell::Document& document, const std::string& variant, const cell::Kinds& kinds, const UrdfArm& arm);
+cell::Edit urdf_edit(const cell::Layout& layout, const UrdfArm& arm);
 
-/// Writes a model of `tree` (a resolved cell) to `file`, and the surfaces it needs as STL files into a folder beside it. Returns what URDF
-/// has no place for. Throws InputError when it cannot be written.
+/// Writes a model of `tree` (a resolved cell) to `file`, and the surfaces it needs as STL files into a folder beside
+/// it. Returns what URDF has no place for. Throws InputError when it cannot be written.
 std::vector<std::string> write_urdf(const cell::json& tree, const std::string& model, const std::string& file);
 
 }  // namespace escarp::exchange

@@ -24,7 +24,7 @@ using geometry::Frame;
 using geometry::Vector3;
 using pugi::xml_node;
 
-const double degree = geometry::pi / 180;
+using geometry::degree;
 constexpr std::uintmax_t largest = 64u << 20;
 
 double tidy(double v) { return std::abs(v) < 5e-10 ? 0.0 : std::round(v * 1e9) / 1e9; }
@@ -42,7 +42,8 @@ public:
     void add(const std::string& kind, const std::string& who) {
         auto found = std::find_if(all_.begin(), all_.end(), [&](const auto& n) { return n.first == kind; });
         if (found == all_.end()) found = all_.insert(all_.end(), {kind, {}});
-        if (!who.empty() && std::find(found->second.begin(), found->second.end(), who) == found->second.end()) found->second.push_back(who);
+        if (!who.empty() && std::find(found->second.begin(), found->second.end(), who) == found->second.end())
+            found->second.push_back(who);
     }
     std::vector<std::string> lines() const {
         std::vector<std::string> out;
@@ -61,7 +62,8 @@ private:
 
 class Reading {
 public:
-    Reading(const std::string& file, const cell::Document& document, const LoadWatch& watch) : file_(file), document_(document), watch_(watch) {}
+    Reading(const std::string& file, const cell::Document& document, const LoadWatch& watch)
+        : file_(file), document_(document), watch_(watch) {}
 
     UrdfArm read() {
         parse();
@@ -80,12 +82,15 @@ public:
         };
         for (int i = 2; taken(); ++i) name = said + " " + std::to_string(i);
         json& m = out_.model;
-        m = {{"id", cell::free_id(document_.tree(), name)}, {"name", name}, {"payload_kg", 0}, {"links", json::array()}, {"joints", json::array()}};
+        m = {{"id", cell::free_id(document_.tree(), name)}, {"name", name}, {"payload_kg", 0}, {"links", json::array()},
+            {"joints", json::array()}};
         for (const xml_node material : robot.children("material")) remember_colour(material);
         for (const std::string& link : order_) read_link(links_.at(link));
         for (const xml_node joint : robot.children("joint")) read_joint(joint);
         for (const xml_node other : robot.children())
-            if (other.type() == pugi::node_element && !known(other.name(), {"link", "joint", "material"})) notes_.add(std::string("<") + other.name() + "> has no counterpart", other.attribute("name").as_string(other.attribute("reference").as_string("")));
+            if (other.type() == pugi::node_element && !known(other.name(), {"link", "joint", "material"}))
+                notes_.add(std::string("<") + other.name() + "> has no counterpart",
+                    other.attribute("name").as_string(other.attribute("reference").as_string("")));
         stop_at_problems();
         choose_flange();
         notes_.add("URDF says no payload; set what the arm carries in Build", "");
@@ -101,18 +106,30 @@ private:
     void parse() {
         text_ = cell::read_file(file_, largest);
         const pugi::xml_parse_result result = doc_.load_buffer(text_.data(), text_.size());
-        if (!result) throw InputError("line " + std::to_string(line_of(result.offset)), std::string("The file is not whole XML: ") + result.description() + ".");
-        if (!doc_.child("robot")) throw InputError(file_, "This is not a robot description: it is expected to hold a <robot>.");
+        if (!result)
+            throw InputError("line " + std::to_string(line_of(result.offset)),
+                std::string("The file is not whole XML: ") + result.description() + ".");
+        if (!doc_.child("robot"))
+            throw InputError(file_, "This is not a robot description: it is expected to hold a <robot>.");
         struct Templates : pugi::xml_tree_walker {
             bool found = false;
             bool for_each(xml_node& n) override { return !(found = std::strchr(n.name(), ':') != nullptr); }
         } templates;
         doc_.traverse(templates);
-        if (templates.found) throw InputError(file_, "This is a template (it holds elements with a prefix). Expand it to plain URDF first, and read the result.");
+        if (templates.found)
+            throw InputError(file_,
+                "This is a template (it holds elements with a prefix). Expand it to plain URDF first, and read the "
+                "result.");
     }
 
-    std::size_t line_of(std::ptrdiff_t offset) const { return 1 + static_cast<std::size_t>(std::count(text_.begin(), text_.begin() + std::clamp<std::ptrdiff_t>(offset, 0, static_cast<std::ptrdiff_t>(text_.size())), '\n')); }
-    void problem(const xml_node& node, const std::string& message) { problems_.push_back({"line " + std::to_string(line_of(node.offset_debug())), message}); }
+    std::size_t line_of(std::ptrdiff_t offset) const {
+        return 1 + static_cast<std::size_t>(std::count(text_.begin(),
+                       text_.begin() + std::clamp<std::ptrdiff_t>(offset, 0, static_cast<std::ptrdiff_t>(text_.size())),
+                       '\n'));
+    }
+    void problem(const xml_node& node, const std::string& message) {
+        problems_.push_back({"line " + std::to_string(line_of(node.offset_debug())), message});
+    }
     void stop_at_problems() const {
         if (!problems_.empty()) throw InputError(problems_);
     }
@@ -136,7 +153,8 @@ private:
             at = next;
         }
         if (at == end && out.size() == count) return out;
-        problem(node, std::string("<") + node.name() + " " + key + "=\"" + text + "\">: " + (count == 1 ? "a number is" : std::to_string(count) + " numbers are") + " expected.");
+        problem(node, std::string("<") + node.name() + " " + key + "=\"" + text + "\">: " +
+                          (count == 1 ? "a number is" : std::to_string(count) + " numbers are") + " expected.");
         return usual;
     }
     double number(const xml_node& node, const char* key, double usual) { return numbers(node, key, 1, {usual})[0]; }
@@ -154,17 +172,23 @@ private:
         for (const xml_node link : robot.children("link")) {
             const std::string name = link.attribute("name").as_string();
             if (name.empty()) problem(link, "A link without a name.");
-            else if (!links_.emplace(name, link).second) problem(link, "Another link is named \"" + name + "\" already.");
+            else if (!links_.emplace(name, link).second)
+                problem(link, "Another link is named \"" + name + "\" already.");
         }
         if (links_.empty()) throw InputError(file_, "The robot has no links.");
-        if (links_.size() > 40) throw InputError(file_, "The robot has " + std::to_string(links_.size()) + " links; at most 40 are possible.");
+        if (links_.size() > 40)
+            throw InputError(
+                file_, "The robot has " + std::to_string(links_.size()) + " links; at most 40 are possible.");
     }
 
     std::string find_root(const xml_node& robot) {
         for (const xml_node joint : robot.children("joint")) {
-            const std::string name = joint.attribute("name").as_string(), parent = joint.child("parent").attribute("link").as_string(), child = joint.child("child").attribute("link").as_string();
+            const std::string name = joint.attribute("name").as_string(),
+                              parent = joint.child("parent").attribute("link").as_string(),
+                              child = joint.child("child").attribute("link").as_string();
             for (const std::string& end : {parent, child})
-                if (!links_.count(end)) problem(joint, "Joint \"" + name + "\" names a link \"" + end + "\" that the file does not have.");
+                if (!links_.count(end))
+                    problem(joint, "Joint \"" + name + "\" names a link \"" + end + "\" that the file does not have.");
             if (!parent_.emplace(child, parent).second) problem(joint, "Link \"" + child + "\" hangs on two joints.");
         }
         stop_at_problems();
@@ -172,7 +196,9 @@ private:
         for (const auto& [name, link] : links_)
             if (!parent_.count(name)) roots.push_back(name);
         if (roots.empty()) throw InputError(file_, "Every link hangs on another: the robot has no base.");
-        if (roots.size() > 1) throw InputError(file_, "The links \"" + roots[0] + "\" and \"" + roots[1] + "\" both hang on nothing; one base is expected.");
+        if (roots.size() > 1)
+            throw InputError(file_,
+                "The links \"" + roots[0] + "\" and \"" + roots[1] + "\" both hang on nothing; one base is expected.");
         return roots.front();
     }
 
@@ -190,16 +216,21 @@ private:
                 more = true;
             }
         }
-        if (order_.size() < links_.size()) throw InputError(file_, "Some links hang on each other in a ring and have no path to the base.");
+        if (order_.size() < links_.size())
+            throw InputError(file_, "Some links hang on each other in a ring and have no path to the base.");
     }
 
-    int index_of(const std::string& link) const { return static_cast<int>(std::find(order_.begin(), order_.end(), link) - order_.begin()); }
+    int index_of(const std::string& link) const {
+        return static_cast<int>(std::find(order_.begin(), order_.end(), link) - order_.begin());
+    }
 
     void remember_colour(const xml_node& material) {
         const std::vector<double> c = numbers(material.child("color"), "rgba", 4, {});
         if (c.size() != 4) return;
         char text[16];
-        const auto byte = [&](std::size_t i) { return static_cast<unsigned>(std::lround(255 * std::clamp(c[i], 0.0, 1.0))); };
+        const auto byte = [&](std::size_t i) {
+            return static_cast<unsigned>(std::lround(255 * std::clamp(c[i], 0.0, 1.0)));
+        };
         std::snprintf(text, sizeof text, "#%02x%02x%02x", byte(0), byte(1), byte(2));
         colours_[material.attribute("name").as_string()] = text;
     }
@@ -208,21 +239,25 @@ private:
         const std::string name = link.attribute("name").as_string();
         json one = {{"name", name}, {"bodies", json::array()}};
         const bool drawn = static_cast<bool>(link.child("visual"));
-        for (const xml_node shape : link.children(drawn ? "visual" : "collision")) read_shape(shape, name, one["bodies"]);
-        if (drawn && link.child("collision")) notes_.add("Collision shapes are left out, since checks are made with what is drawn", name);
+        for (const xml_node shape : link.children(drawn ? "visual" : "collision"))
+            read_shape(shape, name, one["bodies"]);
+        if (drawn && link.child("collision"))
+            notes_.add("Collision shapes are left out, since checks are made with what is drawn", name);
         if (const xml_node inertial = link.child("inertial")) {
             const Frame at = origin(inertial);
             one["mass_kg"] = number(inertial.child("mass"), "value", 0);
             one["centre_mm"] = list(1e3 * at.translation());
             const xml_node i = inertial.child("inertia");
             geometry::Matrix3 tensor;
-            const double xx = number(i, "ixx", 0), yy = number(i, "iyy", 0), zz = number(i, "izz", 0), xy = number(i, "ixy", 0), xz = number(i, "ixz", 0), yz = number(i, "iyz", 0);
+            const double xx = number(i, "ixx", 0), yy = number(i, "iyy", 0), zz = number(i, "izz", 0),
+                         xy = number(i, "ixy", 0), xz = number(i, "ixz", 0), yz = number(i, "iyz", 0);
             tensor << xx, xy, xz, xy, yy, yz, xz, yz, zz;
             tensor = (at.linear() * tensor * at.linear().transpose()).eval();
             one["inertia_kg_m2"] = {tensor(0, 0), tensor(1, 1), tensor(2, 2), tensor(0, 1), tensor(0, 2), tensor(1, 2)};
         }
         for (const xml_node other : link.children())
-            if (other.type() == pugi::node_element && !known(other.name(), {"visual", "collision", "inertial"})) notes_.add(std::string("<") + other.name() + "> of links has no counterpart", name);
+            if (other.type() == pugi::node_element && !known(other.name(), {"visual", "collision", "inertial"}))
+                notes_.add(std::string("<") + other.name() + "> of links has no counterpart", name);
         out_.model["links"].push_back(std::move(one));
     }
 
@@ -238,7 +273,8 @@ private:
             put_frame(body, standing(size.z()));
         } else if (const xml_node round = geometry.child("cylinder")) {
             const double height = number(round, "length", 0.1);
-            body = {{"shape", "cylinder"}, {"diameter_mm", tidy(2e3 * number(round, "radius", 0.05))}, {"height_mm", tidy(1e3 * height)}};
+            body = {{"shape", "cylinder"}, {"diameter_mm", tidy(2e3 * number(round, "radius", 0.05))},
+                {"height_mm", tidy(1e3 * height)}};
             put_frame(body, standing(height));
         } else if (const xml_node ball = geometry.child("sphere")) {
             body = {{"shape", "sphere"}, {"diameter_mm", tidy(2e3 * number(ball, "radius", 0.05))}};
@@ -249,7 +285,8 @@ private:
             body = {{"shape", "mesh"}, {"mesh", id}};
             put_frame(body, at);
         } else {
-            for (const xml_node other : geometry.children()) notes_.add(std::string("<") + other.name() + "> has no counterpart among bodies", link);
+            for (const xml_node other : geometry.children())
+                notes_.add(std::string("<") + other.name() + "> has no counterpart among bodies", link);
             return;
         }
         if (const char* name = shape.attribute("name").as_string(); *name) body["name"] = name;
@@ -266,7 +303,8 @@ private:
         if (named.rfind("package://", 0) == 0) {
             const std::string rest = named.substr(10);
             tails.push_back(rest);
-            if (const std::size_t slash = rest.find('/'); slash != std::string::npos) tails.push_back(rest.substr(slash + 1));
+            if (const std::size_t slash = rest.find('/'); slash != std::string::npos)
+                tails.push_back(rest.substr(slash + 1));
         } else {
             tails.push_back(named);
         }
@@ -302,29 +340,35 @@ private:
             o.pieces = 12;
             if (const auto colour = colours_.find(material); colour != colours_.end()) o.colour = colour->second;
             std::string wish = o.name;
-            for (int i = 2; taken_.count(cell::free_id(document_.tree(), wish)); ++i) wish = o.name + " " + std::to_string(i);
+            for (int i = 2; taken_.count(cell::free_id(document_.tree(), wish)); ++i)
+                wish = o.name + " " + std::to_string(i);
             const std::string fresh = cell::free_id(document_.tree(), wish);
             out_.meshes.push_back(mesh_entry(loaded, o, fresh));
             taken_.insert(fresh);
             id = fresh;
         } catch (const InputError& e) {
             if (watch_.cancel && *watch_.cancel) throw;
-            notes_.add("Mesh files that cannot be used; their links go without", link + " (" + named + ": " + e.problems().front().message + ")");
+            notes_.add("Mesh files that cannot be used; their links go without",
+                link + " (" + named + ": " + e.problems().front().message + ")");
         }
         return id;
     }
 
     void read_joint(const xml_node& joint) {
         const std::string name = joint.attribute("name").as_string(), type = joint.attribute("type").as_string();
-        json one = {{"name", name}, {"parent", index_of(joint.child("parent").attribute("link").as_string())}, {"child", index_of(joint.child("child").attribute("link").as_string())}};
+        json one = {{"name", name}, {"parent", index_of(joint.child("parent").attribute("link").as_string())},
+            {"child", index_of(joint.child("child").attribute("link").as_string())}};
         put_frame(one, origin(joint));
         const bool hinge = type == "revolute" || type == "continuous", slide = type == "prismatic";
         one["type"] = hinge ? "hinge" : slide ? "slide" : "fixed";
         if (type == "floating" || type == "planar") notes_.add("Joints that move freely are taken as fixed", name);
-        else if (!hinge && !slide && type != "fixed") problem(joint, "Joint \"" + name + "\": \"" + type + "\" is not a type of joint that the format knows.");
+        else if (!hinge && !slide && type != "fixed")
+            problem(joint, "Joint \"" + name + "\": \"" + type + "\" is not a type of joint that the format knows.");
         if (hinge || slide) read_drive(joint, name, type, one);
         for (const xml_node other : joint.children())
-            if (other.type() == pugi::node_element && !known(other.name(), {"origin", "parent", "child", "axis", "limit", "mimic"})) notes_.add(std::string("<") + other.name() + "> of joints has no counterpart", name);
+            if (other.type() == pugi::node_element &&
+                !known(other.name(), {"origin", "parent", "child", "axis", "limit", "mimic"}))
+                notes_.add(std::string("<") + other.name() + "> of joints has no counterpart", name);
         out_.model["joints"].push_back(std::move(one));
     }
 
@@ -340,10 +384,13 @@ private:
         } else {
             if (!limit) problem(joint, "Joint \"" + name + "\" has no <limit>.");
             const double low = number(limit, "lower", 0), high = number(limit, "upper", 0);
-            const bool endless = joint.child("mimic") && high - low > 1e5;  // what follows another needs no limits of its own
+            const bool endless =
+                joint.child("mimic") && high - low > 1e5;  // what follows another needs no limits of its own
             if (!endless) one["min_" + unit] = tidy(per * low), one["max_" + unit] = tidy(per * high);
         }
-        if (number(limit, "effort", 0) > 0) notes_.add("Greatest efforts of joints have no counterpart", name + " " + limit.attribute("effort").value() + (hinge ? " N m" : " N"));
+        if (number(limit, "effort", 0) > 0)
+            notes_.add("Greatest efforts of joints have no counterpart",
+                name + " " + limit.attribute("effort").value() + (hinge ? " N m" : " N"));
         if (const xml_node mimic = joint.child("mimic")) {
             const std::string leader = mimic.attribute("joint").as_string();
             const xml_node other = doc_.child("robot").find_child_by_attribute("joint", "name", leader.c_str());
@@ -356,26 +403,31 @@ private:
         double speed = per * number(limit, "velocity", 0);
         if (speed <= 0) {
             speed = hinge ? 90 : 500;
-            notes_.add(hinge ? "Joints without a speed turn at 90 degrees a second" : "Joints without a speed shift at 500 mm a second", name);
+            notes_.add(hinge ? "Joints without a speed turn at 90 degrees a second"
+                             : "Joints without a speed shift at 500 mm a second",
+                name);
         }
         one["speed_" + unit + "_s"] = tidy(speed);
         one["acceleration_" + unit + "_s2"] = tidy(4 * speed);
-        notes_.add("URDF says no accelerations; these joints reach their speed in 0.25 s, which Build lets you change", name);
+        notes_.add(
+            "URDF says no accelerations; these joints reach their speed in 0.25 s, which Build lets you change", name);
     }
 
-    /// At the end of the longest chain of drives; a link that is nothing but a frame there goes before one with a shape.
+    /// At the end of the longest chain of drives; a link that is nothing but a frame there goes before one with a
+    /// shape.
     void choose_flange() {
         std::vector<int> drives(order_.size(), 0), steps(order_.size(), 0);
         for (std::size_t l = 1; l < order_.size(); ++l) {
             const int joint = cell::joint_of_link(out_.model, static_cast<int>(l));
-            const json& j = out_.model["joints"][static_cast<std::size_t>(joint)];
+            const json& j = out_.model["joints"][joint];
             const auto parent = j["parent"].get<std::size_t>();
             drives[l] = drives[parent] + (j["type"] != "fixed" && !j.contains("follows"));
             steps[l] = steps[parent] + 1;
         }
         std::size_t best = 0;
         const auto better = [&](std::size_t a, std::size_t b) {
-            const bool bare_a = out_.model["links"][a]["bodies"].empty(), bare_b = out_.model["links"][b]["bodies"].empty();
+            const bool bare_a = out_.model["links"][a]["bodies"].empty(),
+                       bare_b = out_.model["links"][b]["bodies"].empty();
             return std::tuple(drives[a], bare_a, steps[a]) > std::tuple(drives[b], bare_b, steps[b]);
         };
         for (std::size_t l = 1; l < order_.size(); ++l)
@@ -400,13 +452,16 @@ private:
 
 }  // namespace
 
-UrdfArm read_urdf(const std::string& file, const cell::Document& document, const LoadWatch& watch) { return Reading(file, document, watch).read(); }
+UrdfArm read_urdf(const std::string& file, const cell::Document& document, const LoadWatch& watch) {
+    return Reading(file, document, watch).read();
+}
 
-cell::Edit urdf_edit(const cell::Document& document, const std::string& variant, const cell::Kinds& kinds, const UrdfArm& arm) {
+cell::Edit urdf_edit(const cell::Layout& layout, const UrdfArm& arm) {
     cell::Edit edit{"Read " + arm.model.value("name", "arm"), {}};
-    if (!arm.meshes.empty() && !document.resolved(variant).contains("meshes")) edit.operations.push_back(cell::Operation::set("/meshes", json::array()));
+    if (!arm.meshes.empty() && !layout.tree().contains("meshes"))
+        edit.operations.push_back(cell::Operation::set("/meshes", json::array()));
     for (const json& m : arm.meshes) edit.operations.push_back(cell::Operation::add("/meshes", m));
-    const cell::Edit model = cell::keep_model(document.edited(variant, edit), variant, kinds, arm.model, edit.name, {}, nullptr);
+    const cell::Edit model = cell::keep_model(layout.edited(edit), arm.model, edit.name, {}, nullptr);
     edit.operations.insert(edit.operations.end(), model.operations.begin(), model.operations.end());
     return edit;
 }

@@ -34,7 +34,9 @@ void put_origin(xml_node into, const Frame& at) {
 /// Binary STL, metres.
 void write_stl(const std::string& file, const geometry::Surface& s) {
     std::string out(80, ' ');
-    const auto put = [&out](const void* bytes, std::size_t length) { out.append(static_cast<const char*>(bytes), length); };
+    const auto put = [&out](const void* bytes, std::size_t length) {
+        out.append(static_cast<const char*>(bytes), length);
+    };
     const auto count = static_cast<std::uint32_t>(s.triangles.size());
     put(&count, 4);
     for (const auto& t : s.triangles) {
@@ -50,7 +52,9 @@ void add_mesh(geometry::Surface& to, const geometry::Convex& shape) {
     const geometry::Mesh m = geometry::mesh(shape);
     const auto first = static_cast<std::uint32_t>(to.points.size());
     for (const Vector3& p : m.points) to.points.push_back(p.cast<float>());
-    for (const auto& t : m.triangles) to.triangles.push_back({first + static_cast<std::uint32_t>(t[0]), first + static_cast<std::uint32_t>(t[1]), first + static_cast<std::uint32_t>(t[2])});
+    for (const auto& t : m.triangles)
+        to.triangles.push_back({first + static_cast<std::uint32_t>(t[0]), first + static_cast<std::uint32_t>(t[1]),
+            first + static_cast<std::uint32_t>(t[2])});
 }
 
 class Writing {
@@ -85,7 +89,9 @@ private:
         cell::MeshAsset a{m.value("id", ""), m.value("name", ""), "", {}};
         for (const json& piece : m.value("pieces", json::array())) {
             std::vector<Vector3> points;
-            for (std::size_t i = 0; i + 2 < piece.size(); i += 3) points.push_back(1e-3 * Vector3(piece[i].get<double>(), piece[i + 1].get<double>(), piece[i + 2].get<double>()));
+            for (std::size_t i = 0; i + 2 < piece.size(); i += 3)
+                points.push_back(
+                    1e-3 * Vector3(piece[i].get<double>(), piece[i + 1].get<double>(), piece[i + 2].get<double>()));
             if (!points.empty()) a.pieces.push_back(geometry::Convex::hull(std::move(points)));
         }
         return a;
@@ -114,18 +120,24 @@ private:
         if (const double mass = said.value("mass_kg", 0.0); mass > 0) {
             xml_node inertial = link.append_child("inertial");
             const json centre = said.value("centre_mm", json({0, 0, 0}));
-            put_origin(inertial, geometry::make_frame(1e-3 * Vector3(centre[0].get<double>(), centre[1].get<double>(), centre[2].get<double>())));
+            put_origin(inertial, geometry::make_frame(1e-3 * Vector3(centre[0].get<double>(), centre[1].get<double>(),
+                                                                 centre[2].get<double>())));
             inertial.append_child("mass").append_attribute("value") = text(mass).c_str();
             xml_node i = inertial.append_child("inertia");
             static const char* keys[] = {"ixx", "iyy", "izz", "ixy", "ixz", "iyz"};
-            for (std::size_t k = 0; k < 6; ++k) i.append_attribute(keys[k]) = text(said.contains("inertia_kg_m2") ? said["inertia_kg_m2"][k].get<double>() : 0).c_str();
+            for (std::size_t k = 0; k < 6; ++k)
+                i.append_attribute(keys[k]) =
+                    text(said.contains("inertia_kg_m2") ? said["inertia_kg_m2"][k].get<double>() : 0).c_str();
         }
         for (const geometry::Body& b : d.links[l].bodies) write_body(link, b);
     }
 
     void write_body(xml_node link, const geometry::Body& b) {
         const geometry::Convex& s = b.shape;
-        const auto ball = [&](const Frame& at, double radius) { add_shape(link, b.name, at, [&](xml_node g) { g.append_child("sphere").append_attribute("radius") = text(radius).c_str(); }); };
+        const auto ball = [&](const Frame& at, double radius) {
+            add_shape(link, b.name, at,
+                [&](xml_node g) { g.append_child("sphere").append_attribute("radius") = text(radius).c_str(); });
+        };
         const auto cylinder = [&](const Frame& at, double radius, double length) {
             add_shape(link, b.name, at, [&](xml_node g) {
                 xml_node c = g.append_child("cylinder");
@@ -136,9 +148,13 @@ private:
         if (b.stand_in && b.mesh.empty()) return;  // its surface has been written
         if (b.stand_in) return write_surface(link, b.name, b.at, surface_of_mesh(b.mesh));
         if (s.core() == geometry::Convex::Core::box && s.radius() == 0)
-            return add_shape(link, b.name, b.at, [&](xml_node g) { g.append_child("box").append_attribute("size") = text(Vector3(2 * s.half())).c_str(); });
-        if (s.core() == geometry::Convex::Core::cylinder && s.radius() == 0) return cylinder(b.at, s.half().x(), 2 * s.half().z());
-        if (s.core() == geometry::Convex::Core::points && s.points().size() == 1) return ball(b.at * geometry::make_frame(s.points()[0]), s.radius());
+            return add_shape(link, b.name, b.at, [&](xml_node g) {
+                g.append_child("box").append_attribute("size") = text(Vector3(2 * s.half())).c_str();
+            });
+        if (s.core() == geometry::Convex::Core::cylinder && s.radius() == 0)
+            return cylinder(b.at, s.half().x(), 2 * s.half().z());
+        if (s.core() == geometry::Convex::Core::points && s.points().size() == 1)
+            return ball(b.at * geometry::make_frame(s.points()[0]), s.radius());
         if (s.core() == geometry::Convex::Core::points && s.points().size() == 2 && s.radius() > 0) {
             const Vector3 along = s.points()[1] - s.points()[0];
             Frame middle = geometry::make_frame(0.5 * (s.points()[0] + s.points()[1]));
@@ -167,9 +183,11 @@ private:
         const std::filesystem::path folder = path_.stem().string() + "_meshes";
         std::error_code wrong;
         std::filesystem::create_directories(path_.parent_path() / folder, wrong);
-        const std::filesystem::path file = folder / (std::string(link.attribute("name").value()) + "_" + std::to_string(++surfaces_) + ".stl");
+        const std::filesystem::path file =
+            folder / (std::string(link.attribute("name").value()) + "_" + std::to_string(++surfaces_) + ".stl");
         write_stl((path_.parent_path() / file).string(), surface);
-        add_shape(link, name, at, [&](xml_node g) { g.append_child("mesh").append_attribute("filename") = file.generic_string().c_str(); });
+        add_shape(link, name, at,
+            [&](xml_node g) { g.append_child("mesh").append_attribute("filename") = file.generic_string().c_str(); });
     }
 
     void write_joint(xml_node robot, const cell::ModelDraft& d, const cell::FileJoint& j) {
@@ -178,8 +196,10 @@ private:
         const bool hinge = j.joint.type == kinematics::JointType::hinge;
         joint.append_attribute("type") = j.fixed ? "fixed" : hinge ? "revolute" : "prismatic";
         put_origin(joint, j.joint.at);
-        joint.append_child("parent").append_attribute("link") = link_name(d, static_cast<std::size_t>(j.joint.parent)).c_str();
-        joint.append_child("child").append_attribute("link") = link_name(d, static_cast<std::size_t>(j.joint.child)).c_str();
+        joint.append_child("parent").append_attribute("link") =
+            link_name(d, static_cast<std::size_t>(j.joint.parent)).c_str();
+        joint.append_child("child").append_attribute("link") =
+            link_name(d, static_cast<std::size_t>(j.joint.child)).c_str();
         if (j.fixed) return;
         joint.append_child("axis").append_attribute("xyz") = text(j.joint.axis).c_str();
         xml_node limit = joint.append_child("limit");
@@ -189,16 +209,23 @@ private:
         limit.append_attribute("velocity") = text(j.joint.speed).c_str();
         if (!j.follows) return;
         xml_node mimic = joint.append_child("mimic");
-        const auto leader = std::find_if(d.joints.begin(), d.joints.end(), [&](const cell::FileJoint& o) { return o.joint.name == j.leaders.front().first; });
+        const auto leader = std::find_if(d.joints.begin(), d.joints.end(),
+            [&](const cell::FileJoint& o) { return o.joint.name == j.leaders.front().first; });
         mimic.append_attribute("joint") = j.leaders.front().first.c_str();
-        mimic.append_attribute("multiplier") = text(j.leaders.front().second * cell::file_unit(j.joint.type) / cell::file_unit(leader->joint.type)).c_str();
+        mimic.append_attribute("multiplier") =
+            text(j.leaders.front().second * cell::file_unit(j.joint.type) / cell::file_unit(leader->joint.type))
+                .c_str();
         mimic.append_attribute("offset") = text(j.offset).c_str();
-        if (j.leaders.size() > 1) notes_.push_back("URDF lets a joint follow one other: of " + j.joint.name + " only \"follows " + j.leaders.front().first + "\" is written.");
+        if (j.leaders.size() > 1)
+            notes_.push_back("URDF lets a joint follow one other: of " + j.joint.name + " only \"follows " +
+                             j.leaders.front().first + "\" is written.");
     }
 
     void write_flange(xml_node robot, const cell::ModelDraft& d) {
-        if (d.flange.isApprox(Frame::Identity()) && d.links[static_cast<std::size_t>(d.flange_link)].bodies.empty()) return;
-        const auto taken = [&](const std::string& name) { return static_cast<bool>(robot.find_child_by_attribute("name", name.c_str())); };
+        if (d.flange.isApprox(Frame::Identity()) && d.links[d.flange_link].bodies.empty()) return;
+        const auto taken = [&](const std::string& name) {
+            return static_cast<bool>(robot.find_child_by_attribute("name", name.c_str()));
+        };
         std::string name = "flange";
         for (int i = 2; taken(name); ++i) name = "flange_" + std::to_string(i);
         robot.append_child("link").append_attribute("name") = name.c_str();
@@ -206,7 +233,8 @@ private:
         joint.append_attribute("name") = (name + "_fixed").c_str();
         joint.append_attribute("type") = "fixed";
         put_origin(joint, d.flange);
-        joint.append_child("parent").append_attribute("link") = link_name(d, static_cast<std::size_t>(d.flange_link)).c_str();
+        joint.append_child("parent").append_attribute("link") =
+            link_name(d, static_cast<std::size_t>(d.flange_link)).c_str();
         joint.append_child("child").append_attribute("link") = name.c_str();
     }
 

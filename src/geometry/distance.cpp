@@ -21,7 +21,9 @@ struct Pair {
     Vector3 shift;
 
     Pair(const Convex& first, const Frame& at_a, const Convex& second, const Frame& at_b)
-        : a(first), b(second), turn(at_a.linear().transpose() * at_b.linear()),
+        : a(first),
+          b(second),
+          turn(at_a.linear().transpose() * at_b.linear()),
           shift(at_a.linear().transpose() * (at_b.translation() - at_a.translation())) {}
 
     Vertex support(const Vector3& d) const {
@@ -85,8 +87,8 @@ struct Simplex {
     int size = 0;
 
     Vector3 nearest(const Face& f) const {
-        Vector3 sum = f.share[0] * v[static_cast<std::size_t>(f.corner[0])].w;
-        for (std::size_t i = 1; i < static_cast<std::size_t>(f.size); ++i) sum += f.share[i] * v[static_cast<std::size_t>(f.corner[i])].w;
+        Vector3 sum = f.share[0] * v[f.corner[0]].w;
+        for (std::size_t i = 1; i < static_cast<std::size_t>(f.size); ++i) sum += f.share[i] * v[f.corner[i]].w;
         return sum;
     }
     void keep(const Face& f) {
@@ -130,18 +132,22 @@ std::optional<Face> nearest_face(const Simplex& s) {
 
 }  // namespace
 
-Separation separation(const Convex& a, const Frame& at_a, const Convex& b, const Frame& at_b, Warm* warm, double enough) {
+Separation separation(
+    const Convex& a, const Frame& at_a, const Convex& b, const Frame& at_b, Warm* warm, double enough) {
     const double radii = a.radius() + b.radius();
     if (warm && enough < 1e299) {  // the plane that parted them the last time may still do
         const double length2 = warm->squaredNorm();
         if (length2 > 0) {
-            const Vector3 p = at_a * a.support(-(at_a.linear().transpose() * *warm)), q = at_b * b.support(at_b.linear().transpose() * *warm);
+            const Vector3 p = at_a * a.support(-(at_a.linear().transpose() * *warm)),
+                          q = at_b * b.support(at_b.linear().transpose() * *warm);
             const double along = warm->dot(p - q), least = enough + radii;
-            if (along > 0 && along * along > least * least * length2) return {along / std::sqrt(length2) - radii, Vector3::Zero(), Vector3::Zero()};
+            if (along > 0 && along * along > least * least * length2)
+                return {along / std::sqrt(length2) - radii, Vector3::Zero(), Vector3::Zero()};
         }
     }
     const Pair pair(a, at_a, b, at_b);
-    Vector3 v = warm && warm->squaredNorm() > 0 ? Vector3(at_a.linear().transpose() * *warm) : Vector3(a.centre() - (pair.turn * b.centre() + pair.shift));
+    Vector3 v = warm && warm->squaredNorm() > 0 ? Vector3(at_a.linear().transpose() * *warm)
+                                                : Vector3(a.centre() - (pair.turn * b.centre() + pair.shift));
     if (v.squaredNorm() < 1e-24) v = Vector3::UnitX();
     Simplex s;
     bool inside = false, started = false;
@@ -156,7 +162,7 @@ Separation separation(const Convex& a, const Frame& at_a, const Convex& b, const
         bool repeated = false;
         for (int i = 0; i < s.size; ++i) repeated = repeated || (s.v[i].w - next.w).squaredNorm() < 1e-26;
         if (started && repeated) break;
-        s.v[static_cast<std::size_t>(s.size++)] = next;
+        s.v[s.size++] = next;
         const std::optional<Face> face = nearest_face(s);
         inside = !face;
         if (inside) break;

@@ -16,10 +16,11 @@ struct Separation {
     Vector3 on_b;
 };
 
-/// Least distance of `a` standing at `at_a` and `b` at `at_b`, to 1e-6 m for polytopes and 1e-5 m where a cylinder is involved.
-/// `enough`: the search may stop once the distance is known to be above it (the result is then a lower bound).
+/// Least distance of `a` standing at `at_a` and `b` at `at_b`, to 1e-6 m for polytopes and 1e-5 m where a cylinder is
+/// involved. `enough`: the search may stop once the distance is known to be above it (the result is then a lower
+/// bound).
 Separation separation(const Convex& a, const Frame& at_a, const Convex& b, const Frame& at_b, Warm* warm = nullptr,
-                      double enough = 1e300);
+    double enough = 1e300);
 
 /// How deep two bodies overlap: the least translation that parts them, metres, within 1e-6 m; 0 if they are apart.
 double penetration(const Convex& a, const Frame& at_a, const Convex& b, const Frame& at_b);

@@ -11,6 +11,7 @@ using Matrix3 = Eigen::Matrix3d;
 using Frame = Eigen::Isometry3d;
 
 inline constexpr double pi = 3.14159265358979323846;
+inline constexpr double degree = pi / 180;  ///< rad
 
 /// Rotation of `angle` radians about the unit vector `axis`.
 Matrix3 rotation(const Vector3& axis, double angle);

@@ -14,13 +14,15 @@ namespace {
 void flat_face(Mesh& m, const std::vector<Vector3>& corners, const Vector3& normal) {
     const int first = static_cast<int>(m.points.size());
     for (const Vector3& c : corners) m.points.push_back(c), m.normals.push_back(normal);
-    for (int i = 1; i + 1 < static_cast<int>(corners.size()); ++i) m.triangles.push_back({first, first + i, first + i + 1});
+    for (int i = 1; i + 1 < static_cast<int>(corners.size()); ++i)
+        m.triangles.push_back({first, first + i, first + i + 1});
 }
 
 void add_box(Mesh& m, const Vector3& h) {
     for (int axis = 0; axis < 3; ++axis)
         for (const double side : {-1.0, 1.0}) {
-            const Vector3 normal = side * Vector3::Unit(axis), u = Vector3::Unit((axis + 1) % 3), v = side * Vector3::Unit((axis + 2) % 3);
+            const Vector3 normal = side * Vector3::Unit(axis), u = Vector3::Unit((axis + 1) % 3),
+                          v = side * Vector3::Unit((axis + 2) % 3);
             const Vector3 hu = u.cwiseProduct(h), hv = v.cwiseProduct(h), at = normal.cwiseProduct(h);
             flat_face(m, {at - hu - hv, at + hu - hv, at + hu + hv, at - hu + hv}, normal);
         }
@@ -43,7 +45,9 @@ void add_cylinder(Mesh& m, double r, double half, int facets) {
         const Vector3 u(std::cos(a), std::sin(a), 0), v(std::cos(b), std::sin(b), 0);
         const Vector3 up(0, 0, half);
         const int first = static_cast<int>(m.points.size());
-        for (const auto& [p, n] : {std::pair<Vector3, Vector3>(r * u - up, u), std::pair<Vector3, Vector3>(r * v - up, v), std::pair<Vector3, Vector3>(r * v + up, v), std::pair<Vector3, Vector3>(r * u + up, u)})
+        for (const auto& [p, n] :
+            {std::pair<Vector3, Vector3>(r * u - up, u), std::pair<Vector3, Vector3>(r * v - up, v),
+                std::pair<Vector3, Vector3>(r * v + up, v), std::pair<Vector3, Vector3>(r * u + up, u)})
             m.points.push_back(p), m.normals.push_back(n);
         m.triangles.push_back({first, first + 1, first + 2});
         m.triangles.push_back({first, first + 2, first + 3});
@@ -91,7 +95,8 @@ void add_hull(Mesh& m, const std::vector<Vector3>& points) {
     std::FILE* silent = std::fopen("/dev/null", "w");
     qh_zero(qh, silent);
     char options[] = "qhull Qt";
-    const bool good = qh_new_qhull(qh, 3, static_cast<int>(points.size()), flat.data(), False, options, nullptr, silent) == 0;
+    const bool good =
+        qh_new_qhull(qh, 3, static_cast<int>(points.size()), flat.data(), False, options, nullptr, silent) == 0;
     facetT* facet;
     vertexT *vertex, **vertexp;
     if (good) {  // else flat or a single point: nothing to fill
@@ -99,8 +104,10 @@ void add_hull(Mesh& m, const std::vector<Vector3>& points) {
             std::vector<Vector3> corners;
             FOREACHvertex_(facet->vertices) corners.emplace_back(vertex->point[0], vertex->point[1], vertex->point[2]);
             const Vector3 normal(facet->normal[0], facet->normal[1], facet->normal[2]);
-            if ((corners[1] - corners[0]).cross(corners[2] - corners[0]).dot(normal) < 0) std::swap(corners[1], corners[2]);
-            for (std::size_t i = 0; i < corners.size(); ++i) m.edges.push_back({corners[i], corners[(i + 1) % corners.size()]});
+            if ((corners[1] - corners[0]).cross(corners[2] - corners[0]).dot(normal) < 0)
+                std::swap(corners[1], corners[2]);
+            for (std::size_t i = 0; i < corners.size(); ++i)
+                m.edges.push_back({corners[i], corners[(i + 1) % corners.size()]});
             flat_face(m, corners, normal);
         }
     }
@@ -118,7 +125,8 @@ Mesh mesh(const Convex& shape, int facets) {
         case Convex::Core::box: add_box(m, shape.half()); break;
         case Convex::Core::cylinder: add_cylinder(m, shape.half().x(), shape.half().z(), facets); break;
         case Convex::Core::points:
-            if (shape.points().size() <= 2) add_capsule(m, shape.points().front(), shape.points().back(), shape.radius(), facets);
+            if (shape.points().size() <= 2)
+                add_capsule(m, shape.points().front(), shape.points().back(), shape.radius(), facets);
             else add_hull(m, shape.points());
             break;
     }
@@ -127,8 +135,7 @@ Mesh mesh(const Convex& shape, int facets) {
 
 double volume(const Mesh& m) {
     double six = 0;
-    for (const auto& t : m.triangles)
-        six += m.points[static_cast<std::size_t>(t[0])].dot(m.points[static_cast<std::size_t>(t[1])].cross(m.points[static_cast<std::size_t>(t[2])]));
+    for (const auto& t : m.triangles) six += m.points[t[0]].dot(m.points[t[1]].cross(m.points[t[2]]));
     return six / 6;
 }
 

@@ -9,10 +9,10 @@
 namespace escarp::geometry {
 
 struct Mesh {
-    std::vector<Vector3> points;                 ///< metres, in the body's own axes
-    std::vector<Vector3> normals;                ///< one per point, outwards
-    std::vector<std::array<int, 3>> triangles;   ///< counter-clockwise seen from outside
-    std::vector<std::array<Vector3, 2>> edges;   ///< sharp edges, for line drawings
+    std::vector<Vector3> points;                ///< metres, in the body's own axes
+    std::vector<Vector3> normals;               ///< one per point, outwards
+    std::vector<std::array<int, 3>> triangles;  ///< counter-clockwise seen from outside
+    std::vector<std::array<Vector3, 2>> edges;  ///< sharp edges, for line drawings
 };
 
 /// `facets`: chords per full turn of a curved surface. Hulls by the Quickhull library.

@@ -7,7 +7,7 @@ namespace escarp::geometry {
 
 Polygon hull(std::vector<Point2> points) {
     std::sort(points.begin(), points.end(),
-              [](const Point2& a, const Point2& b) { return a.x() < b.x() || (a.x() == b.x() && a.y() < b.y()); });
+        [](const Point2& a, const Point2& b) { return a.x() < b.x() || (a.x() == b.x() && a.y() < b.y()); });
     points.erase(std::unique(points.begin(), points.end()), points.end());
     if (points.size() < 3) return points;
     const auto turns_left = [](const Point2& o, const Point2& a, const Point2& b) {

@@ -22,7 +22,9 @@ struct CellKey {
     bool operator==(const CellKey&) const = default;
 };
 struct CellHash {
-    std::size_t operator()(const CellKey& k) const { return static_cast<std::size_t>(k.x * 73856093 ^ k.y * 19349663 ^ k.z * 83492791); }
+    std::size_t operator()(const CellKey& k) const {
+        return static_cast<std::size_t>(k.x * 73856093 ^ k.y * 19349663 ^ k.z * 83492791);
+    }
 };
 
 /// Triangle soup of a piece under work, in metres.
@@ -46,7 +48,9 @@ std::vector<Vector3> unique_points(const Soup& soup) {
     std::vector<Vector3> points;
     points.reserve(soup.size() * 3);
     for (const auto& t : soup) points.insert(points.end(), t.begin(), t.end());
-    std::sort(points.begin(), points.end(), [](const Vector3& a, const Vector3& b) { return std::lexicographical_compare(a.data(), a.data() + 3, b.data(), b.data() + 3); });
+    std::sort(points.begin(), points.end(), [](const Vector3& a, const Vector3& b) {
+        return std::lexicographical_compare(a.data(), a.data() + 3, b.data(), b.data() + 3);
+    });
     points.erase(std::unique(points.begin(), points.end()), points.end());
     return points;
 }
@@ -55,7 +59,8 @@ std::vector<Vector3> unique_points(const Soup& soup) {
 std::vector<Vector3> spread(int count) {
     std::vector<Vector3> out;
     for (int i = 0; i < count; ++i) {
-        const double z = 1 - (2 * i + 1.0) / count, r = std::sqrt(std::max(0.0, 1 - z * z)), a = i * pi * (3 - std::sqrt(5.0));
+        const double z = 1 - (2 * i + 1.0) / count, r = std::sqrt(std::max(0.0, 1 - z * z)),
+                     a = i * pi * (3 - std::sqrt(5.0));
         out.emplace_back(r * std::cos(a), r * std::sin(a), z);
     }
     return out;
@@ -112,18 +117,22 @@ Piece made(Soup soup, int most_points) {
     std::vector<Plane> planes;
     std::vector<Vector3> corners;
     for (const auto& t : hull.triangles) {
-        const Vector3 &a = hull.points[static_cast<std::size_t>(t[0])], &b = hull.points[static_cast<std::size_t>(t[1])], &c = hull.points[static_cast<std::size_t>(t[2])];
+        const Vector3 &a = hull.points[t[0]], &b = hull.points[t[1]], &c = hull.points[t[2]];
         const Vector3 n = (b - a).cross(c - a);
         if (n.norm() < 1e-14) continue;
         planes.push_back({n.normalized(), n.normalized().dot(a)});
         corners.insert(corners.end(), {a, b, c});
     }
-    std::sort(corners.begin(), corners.end(), [](const Vector3& a, const Vector3& b) { return std::lexicographical_compare(a.data(), a.data() + 3, b.data(), b.data() + 3); });
+    std::sort(corners.begin(), corners.end(), [](const Vector3& a, const Vector3& b) {
+        return std::lexicographical_compare(a.data(), a.data() + 3, b.data(), b.data() + 3);
+    });
     corners.erase(std::unique(corners.begin(), corners.end()), corners.end());
     if (corners.size() >= 4) piece.corners = std::move(corners);
     if (piece.corners.size() > static_cast<std::size_t>(most_points)) {
         piece.corners = outermost(piece.corners, most_points - 30);
-        std::sort(piece.corners.begin(), piece.corners.end(), [](const Vector3& a, const Vector3& b) { return std::lexicographical_compare(a.data(), a.data() + 3, b.data(), b.data() + 3); });
+        std::sort(piece.corners.begin(), piece.corners.end(), [](const Vector3& a, const Vector3& b) {
+            return std::lexicographical_compare(a.data(), a.data() + 3, b.data(), b.data() + 3);
+        });
         piece.corners.erase(std::unique(piece.corners.begin(), piece.corners.end()), piece.corners.end());
     }
     // How deep below the hull does the surface lie? At corners and middles of its triangles.
@@ -146,8 +155,8 @@ std::pair<Soup, Soup> cut(const Soup& soup, int axis, double at) {
         double d[3];
         int below = 0, above = 0;
         for (int i = 0; i < 3; ++i) {
-            d[i] = t[static_cast<std::size_t>(i)][axis] - at;
-            below += d[i] < -1e-9, above += d[i] > 1e-9;
+            d[i] = t[i][axis] - at;
+            below += d[i]<-1e-9, above += d[i]> 1e-9;
         }
         if (above == 0) {
             out.first.push_back(t);
@@ -159,7 +168,7 @@ std::pair<Soup, Soup> cut(const Soup& soup, int axis, double at) {
         }
         std::vector<Vector3> low, high;
         for (int i = 0; i < 3; ++i) {
-            const Vector3 &p = t[static_cast<std::size_t>(i)], &q = t[static_cast<std::size_t>((i + 1) % 3)];
+            const Vector3 &p = t[i], &q = t[(i + 1) % 3];
             if (d[i] <= 1e-9) low.push_back(p);
             if (d[i] >= -1e-9) high.push_back(p);
             const double e = d[(i + 1) % 3];
@@ -185,7 +194,9 @@ std::vector<Soup> shells(const Surface& s) {
     };
     for (const auto& t : s.triangles) parent[root(t[0])] = root(t[1]), parent[root(t[1])] = root(t[2]);
     std::map<std::uint32_t, Soup> by_root;
-    for (const auto& t : s.triangles) by_root[root(t[0])].push_back({s.points[t[0]].cast<double>(), s.points[t[1]].cast<double>(), s.points[t[2]].cast<double>()});
+    for (const auto& t : s.triangles)
+        by_root[root(t[0])].push_back(
+            {s.points[t[0]].cast<double>(), s.points[t[1]].cast<double>(), s.points[t[2]].cast<double>()});
     std::vector<Soup> out;
     for (auto& [r, soup] : by_root) out.push_back(std::move(soup));
     std::stable_sort(out.begin(), out.end(), [](const Soup& a, const Soup& b) { return a.size() > b.size(); });
@@ -206,7 +217,9 @@ double volume(const Surface& s) {
     if (box.empty()) return 0;
     const Vector3 middle = 0.5 * (box.low + box.high);  // near the points: small numbers stay exact
     double six = 0;
-    for (const auto& t : s.triangles) six += (s.points[t[0]].cast<double>() - middle).dot((s.points[t[1]].cast<double>() - middle).cross(s.points[t[2]].cast<double>() - middle));
+    for (const auto& t : s.triangles)
+        six += (s.points[t[0]].cast<double>() - middle)
+                   .dot((s.points[t[1]].cast<double>() - middle).cross(s.points[t[2]].cast<double>() - middle));
     return std::abs(six) / 6;
 }
 
@@ -216,13 +229,15 @@ Surface welded(const Surface& s, double tolerance) {
     std::vector<std::uint32_t> to(s.points.size());
     for (std::size_t i = 0; i < s.points.size(); ++i) {
         const Point& p = s.points[i];
-        const CellKey key{std::llround(p.x() / tolerance), std::llround(p.y() / tolerance), std::llround(p.z() / tolerance)};
+        const CellKey key{
+            std::llround(p.x() / tolerance), std::llround(p.y() / tolerance), std::llround(p.z() / tolerance)};
         const auto [found, fresh] = seen.try_emplace(key, static_cast<std::uint32_t>(out.points.size()));
         if (fresh) out.points.push_back(p);
         to[i] = found->second;
     }
     for (const auto& t : s.triangles)
-        if (to[t[0]] != to[t[1]] && to[t[1]] != to[t[2]] && to[t[2]] != to[t[0]]) out.triangles.push_back({to[t[0]], to[t[1]], to[t[2]]});
+        if (to[t[0]] != to[t[1]] && to[t[1]] != to[t[2]] && to[t[2]] != to[t[0]])
+            out.triangles.push_back({to[t[0]], to[t[1]], to[t[2]]});
     return out;
 }
 

@@ -10,7 +10,7 @@
 namespace escarp::geometry {
 
 struct Surface {
-    std::vector<Eigen::Vector3f> points;                 ///< metres
+    std::vector<Eigen::Vector3f> points;                  ///< metres
     std::vector<std::array<std::uint32_t, 3>> triangles;  ///< counter-clockwise seen from outside
     bool empty() const { return triangles.empty(); }
 };
@@ -27,12 +27,13 @@ Surface thinned(const Surface& surface, std::size_t most, double* moved = nullpt
 Surface placed(const Surface& surface, const Frame& at, double scale);
 
 struct PieceOptions {
-    int most = 32;             ///< pieces
-    double tolerance = 0.01;   ///< m: hollows no deeper than this may be filled
-    int most_points = 200;     ///< corners of a piece
+    int most = 32;            ///< pieces
+    double tolerance = 0.01;  ///< m: hollows no deeper than this may be filled
+    int most_points = 200;    ///< corners of a piece
 };
-/// Convex pieces that together hold the surface and what it encloses; hollows deeper than the tolerance are left open as long as
-/// there are pieces to do so. Split at planes through the deepest point of a hollow, the best of three directions.
+/// Convex pieces that together hold the surface and what it encloses; hollows deeper than the tolerance are left open
+/// as long as there are pieces to do so. Split at planes through the deepest point of a hollow, the best of three
+/// directions.
 std::vector<Convex> convex_pieces(const Surface& surface, const PieceOptions& options = {});
 
 }  // namespace escarp::geometry

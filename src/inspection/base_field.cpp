@@ -20,7 +20,8 @@ struct Target {
 
 class Question {
 public:
-    Question(const cell::Device& arm, const std::vector<Target>& targets) : arm_(*arm.arm), base_(arm.world), targets_(targets), ready_(arm_.ready) {
+    Question(const cell::Device& arm, const std::vector<Target>& targets)
+        : arm_(*arm.arm), base_(arm.world), targets_(targets), ready_(arm_.ready) {
         // No wrist is reached from farther away than this.
         longest_ = kinematics::reach_bound(*arm_.model);
     }
@@ -60,9 +61,10 @@ private:
 
 int movable_root(const cell::Cell& cell, int device) {
     int top = device;
-    for (int host = cell.devices[static_cast<std::size_t>(device)].host; host >= 0; host = cell.devices[static_cast<std::size_t>(host)].host) {
-        const auto others = std::count_if(cell.devices.begin(), cell.devices.end(), [&](const cell::Device& d) { return d.host == host; });
-        if (others > 1 || cell.devices[static_cast<std::size_t>(host)].look != cell::Look::structure) break;
+    for (int host = cell.devices[device].host; host >= 0; host = cell.devices[host].host) {
+        const auto others = std::count_if(
+            cell.devices.begin(), cell.devices.end(), [&](const cell::Device& d) { return d.host == host; });
+        if (others > 1 || cell.devices[host].look != cell::Look::structure) break;
         top = host;
     }
     return top;
@@ -73,16 +75,17 @@ Frame BaseField::base_at(int index, const Frame& now) const {
     const int column = index % columns, row = index / columns;
     out.translation().x() = x + cell * column;
     out.translation().y() = y + cell * row;
-    const int t = turn[static_cast<std::size_t>(index)];
-    if (t > 0) out.linear() = (geometry::rotation(Vector3::UnitZ(), turns[static_cast<std::size_t>(t)] - turns[0]) * now.linear()).eval();
+    const int t = turn[index];
+    if (t > 0) out.linear() = (geometry::rotation(Vector3::UnitZ(), turns[t] - turns[0]) * now.linear()).eval();
     return out;
 }
 
-BaseField base_field(const cell::Cell& cell, int arm, const std::vector<PoseNeed>& poses, const BaseFieldOptions& options) {
+BaseField base_field(
+    const cell::Cell& cell, int arm, const std::vector<PoseNeed>& poses, const BaseFieldOptions& options) {
     BaseFieldOptions o = options;
     BaseField field;
     field.cell = o.cell;
-    const cell::Device& d = cell.devices[static_cast<std::size_t>(arm)];
+    const cell::Device& d = cell.devices[arm];
     if (!d.arm || !d.arm->solver->closed_form()) return field;
     const int root = movable_root(cell, arm);
     std::vector<Target> targets;
@@ -98,9 +101,11 @@ BaseField base_field(const cell::Cell& cell, int arm, const std::vector<PoseNeed
     if (targets.empty()) return field;
     // The base lies within the arm's length of every target: the box that all of them allow.
     const double longest = 0.05 + kinematics::reach_bound(*d.arm->model);
-    const double x0 = box.high.x() - longest, x1 = box.low.x() + longest, y0 = box.high.y() - longest, y1 = box.low.y() + longest;
+    const double x0 = box.high.x() - longest, x1 = box.low.x() + longest, y0 = box.high.y() - longest,
+                 y1 = box.low.y() + longest;
     const double present = geometry::to_triple(d.world.linear()).z();
-    for (int i = 0; i <= o.other_turns; ++i) field.turns.push_back(present + 2 * geometry::pi * i / (o.other_turns + 1));
+    for (int i = 0; i <= o.other_turns; ++i)
+        field.turns.push_back(present + 2 * geometry::pi * i / (o.other_turns + 1));
     if (x1 <= x0 || y1 <= y0) return field;
     constexpr double most_across = 400;  // cells: an arm of 50 m gets coarser ones
     while (std::max(x1 - x0, y1 - y0) > most_across * o.cell) o.cell *= 2;
@@ -113,7 +118,10 @@ BaseField base_field(const cell::Cell& cell, int arm, const std::vector<PoseNeed
     const std::size_t count = static_cast<std::size_t>(field.columns) * static_cast<std::size_t>(field.rows);
     field.turn.assign(count, -1);
     field.margin.assign(count, 0.f);
-    const auto index = [&](int column, int row) { return static_cast<std::size_t>(row) * static_cast<std::size_t>(field.columns) + static_cast<std::size_t>(column); };
+    const auto index = [&](int column, int row) {
+        return static_cast<std::size_t>(row) * static_cast<std::size_t>(field.columns) +
+               static_cast<std::size_t>(column);
+    };
     const Question question(d, targets);
     const auto ask = [&](int column, int row, std::size_t& last) {
         const double x = field.x + column * o.cell, y = field.y + row * o.cell;
@@ -134,7 +142,8 @@ BaseField base_field(const cell::Cell& cell, int arm, const std::vector<PoseNeed
     // Every second cell first; between equal neighbours the answer is theirs, elsewhere it is asked for.
     each_row(0, 2, [&](int row) {
         std::size_t last = 0;
-        for (int column = 0; column < field.columns; column += 2) field.turn[index(column, row)] = ask(column, row, last);
+        for (int column = 0; column < field.columns; column += 2)
+            field.turn[index(column, row)] = ask(column, row, last);
     });
     each_row(0, 2, [&](int row) {
         std::size_t last = 0;
@@ -155,8 +164,9 @@ BaseField base_field(const cell::Cell& cell, int arm, const std::vector<PoseNeed
     const std::vector<float> away = geometry::distance_inside(inside, field.columns, field.rows);
     for (std::size_t i = 0; i < count; ++i) {
         if (!inside[i]) continue;
-        field.margin[i] = std::max(0.f, (away[i] - 1.f)) * static_cast<float>(o.cell) + static_cast<float>(0.5 * o.cell);
-        if (field.best < 0 || field.margin[i] > field.margin[static_cast<std::size_t>(field.best)] + 1e-6f) field.best = static_cast<int>(i);
+        field.margin[i] =
+            std::max(0.f, (away[i] - 1.f)) * static_cast<float>(o.cell) + static_cast<float>(0.5 * o.cell);
+        if (field.best < 0 || field.margin[i] > field.margin[field.best] + 1e-6f) field.best = static_cast<int>(i);
     }
     return field;
 }

@@ -11,7 +11,7 @@ struct Context {
     Cache& cache;
     const StopFlag* stop;
 
-    const cell::Device& device(int index) const { return cell.devices[static_cast<std::size_t>(index)]; }
+    const cell::Device& device(int index) const { return cell.devices[index]; }
     void give_way() const {
         if (stop && stop->load(std::memory_order_relaxed)) throw Overtaken{};
     }
@@ -28,14 +28,16 @@ void straight_check(const Context&, Inspection&);
 void slips_check(const Context&, Inspection&);
 
 /// In the order in which they run; later ones may use what earlier ones found.
-inline constexpr Check standard_checks[] = {reach_check, clearance_check, flow_check, load_check, way_check, straight_check, slips_check};
+inline constexpr Check standard_checks[] = {
+    reach_check, clearance_check, flow_check, load_check, way_check, straight_check, slips_check};
 
 /// Whether every pose is still reached when a device (and all that stands on it) is shifted over the floor, m.
 bool reached_after(const Context&, const std::vector<PoseNeed>& poses, int device, const Vector3& shift);
 /// Moving a device's movable root by a shift; its effect is left to the caller.
 WayOut way_of_shift(const Context&, int device, const Vector3& shift);
 /// What would let a straight move to a pose be made that cannot be followed.
-std::vector<WayOut> straight_remedies(const Context&, const std::vector<PoseNeed>& poses, const simulation::Fault& fault);
+std::vector<WayOut> straight_remedies(
+    const Context&, const std::vector<PoseNeed>& poses, const simulation::Fault& fault);
 
 /// "84" from metres.
 std::string millimetres(double metres);

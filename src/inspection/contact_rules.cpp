@@ -17,7 +17,7 @@ bool grips(const cell::Arm& arm, const motion::Part& p) {
 }  // namespace
 
 bool judged(Meets rule, const RuleContext& c, const motion::Part& a, const motion::Part& b) {
-    const auto ground = [&] { return c.ground && a.tag == 1 && (*c.ground)[static_cast<std::size_t>(b.tag)]; };
+    const auto ground = [&] { return c.ground && a.tag == 1 && (*c.ground)[b.tag]; };
     switch (rule) {
         case Meets::device: return a.tag > 0 && !ground();
         case Meets::ground: return ground();
@@ -39,7 +39,7 @@ double may_sink(Meets rule, const RuleContext& c, const motion::Part& a, const m
         case Meets::ground:
         case Meets::part_in_work: return touching;
         case Meets::hand_at_work:
-        case Meets::hand_beside: return held && c.seat ? (*c.seat)[static_cast<std::size_t>(b.tag)] : 0.0;
+        case Meets::hand_beside: return held && c.seat ? (*c.seat)[b.tag] : 0.0;
         case Meets::itself: return held ? touching : 0.0;
         default: return 0.0;
     }

@@ -19,7 +19,7 @@ struct WayOut {
 };
 
 struct Finding {
-    std::string id;     ///< stable while the same problem lasts: "reach:arm1:s2:tester:1"
+    std::string id;  ///< stable while the same problem lasts: "reach:arm1:s2:tester:1"
     Severity severity = Severity::note;
     std::string title, text;
     std::vector<std::string> devices;  ///< ids

@@ -17,7 +17,8 @@ Cache::~Cache() = default;
 std::string millimetres(double metres) { return std::to_string(static_cast<long>(std::lround(metres * 1e3))); }
 
 std::string joint_amount(const kinematics::Joint& joint, double value) {
-    return joint.type == kinematics::JointType::hinge ? short_number(value * 180 / geometry::pi, 1) + "\u00b0" : short_number(value * 1e3, 1) + " mm";
+    return joint.type == kinematics::JointType::hinge ? short_number(value * 180 / geometry::pi, 1) + "\u00b0"
+                                                      : short_number(value * 1e3, 1) + " mm";
 }
 
 std::string short_number(double value, int decimals) {
@@ -38,8 +39,10 @@ void keep_readable(std::vector<Finding>& findings) {
     rest.severity = findings[most_findings - 1].severity;
     rest.title = std::to_string(findings.size() - most_findings + 1) + " more findings";
     for (const Severity s : {Severity::stop, Severity::watch, Severity::note}) {
-        const auto count = std::count_if(findings.begin() + most_findings - 1, findings.end(), [s](const Finding& f) { return f.severity == s; });
-        if (count > 0) rest.text += (rest.text.empty() ? "Not listed here: " : ", ") + std::to_string(count) + " " + word(s);
+        const auto count = std::count_if(
+            findings.begin() + most_findings - 1, findings.end(), [s](const Finding& f) { return f.severity == s; });
+        if (count > 0)
+            rest.text += (rest.text.empty() ? "Not listed here: " : ", ") + std::to_string(count) + " " + word(s);
     }
     rest.text += ". They are listed as those above are mended.";
     findings.resize(most_findings - 1);
@@ -48,14 +51,16 @@ void keep_readable(std::vector<Finding>& findings) {
 
 }  // namespace
 
-std::shared_ptr<const Inspection> inspect(const cell::Cell& cell, const simulation::Run& run, Cache& cache, const StopFlag* stop) {
+std::shared_ptr<const Inspection> inspect(
+    const cell::Cell& cell, const simulation::Run& run, Cache& cache, const StopFlag* stop) {
     auto result = std::make_shared<Inspection>();
     const Context context{cell, run, cache, stop};
     for (const Check check : standard_checks) {
         context.give_way();
         check(context, *result);
     }
-    std::stable_sort(result->findings.begin(), result->findings.end(), [](const Finding& a, const Finding& b) { return a.severity < b.severity; });
+    std::stable_sort(result->findings.begin(), result->findings.end(),
+        [](const Finding& a, const Finding& b) { return a.severity < b.severity; });
     keep_readable(result->findings);
     return result;
 }

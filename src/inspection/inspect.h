@@ -19,36 +19,37 @@ using geometry::Vector3;
 /// A pose that a task demands of an arm.
 struct PoseNeed {
     int arm, step, other, seat, part_type;
-    std::string label;              ///< "Tester nest 2"
+    std::string label;  ///< "Tester nest 2"
     std::string step_id;
     Frame tool_world;
     double approach = 0, retreat = 0, straight_speed = 1;
     int posture = -1;
-    bool reached = false;           ///< the pose and the straight moves to and from it
-    bool pose_reached = false;      ///< the pose alone
+    bool reached = false;       ///< the pose and the straight moves to and from it
+    bool pose_reached = false;  ///< the pose alone
     double line_failed_at = 0;
     kinematics::Reach reach;
     double acceleration = 1;
     std::optional<double> held = std::nullopt;  ///< of the arm's first free joint
-    int tool = 0;                ///< index of the arm's active tool
+    int tool = 0;                               ///< index of the arm's active tool
 };
 
 struct LeastClearance {
-    double distance = 1e300;        ///< m; 1e300: nothing moves near anything
+    double distance = 1e300;  ///< m; 1e300: nothing moves near anything
     double when_s = 0;
     int device_a = -1, device_b = -1, part_b = -1;
-    std::string body_a, body_b;     ///< "Arm 2 wrist", "Guard panel"
+    std::string body_a, body_b;  ///< "Arm 2 wrist", "Guard panel"
     Vector3 on_a = Vector3::Zero(), on_b = Vector3::Zero();
 };
 
 struct Inspection {
     std::vector<PoseNeed> poses;
-    int tightest_pose = -1;                  ///< index of the least margin
-    LeastClearance clearance;                ///< over everything
-    std::vector<LeastClearance> close_pairs; ///< least distance of each pair of devices that come nearer than they should
-    double checked_s = 0;                    ///< how far into the run clearance was looked at
-    std::size_t pairs_checked = 0;           ///< body pairs looked at over time
-    std::vector<Finding> findings;           ///< stops first
+    int tightest_pose = -1;    ///< index of the least margin
+    LeastClearance clearance;  ///< over everything
+    std::vector<LeastClearance>
+        close_pairs;                ///< least distance of each pair of devices that come nearer than they should
+    double checked_s = 0;           ///< how far into the run clearance was looked at
+    std::size_t pairs_checked = 0;  ///< body pairs looked at over time
+    std::vector<Finding> findings;  ///< stops first
 };
 
 /// Results kept by content, between evaluations. Safe to use from several threads.
@@ -71,6 +72,7 @@ using StopFlag = std::atomic<bool>;
 /// Poses of all tasks with their reach.
 std::vector<PoseNeed> check_reach(const cell::Cell& cell, Cache& cache, const StopFlag* stop = nullptr);
 
-std::shared_ptr<const Inspection> inspect(const cell::Cell& cell, const simulation::Run& run, Cache& cache, const StopFlag* stop = nullptr);
+std::shared_ptr<const Inspection> inspect(
+    const cell::Cell& cell, const simulation::Run& run, Cache& cache, const StopFlag* stop = nullptr);
 
 }  // namespace escarp::inspection

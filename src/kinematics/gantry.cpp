@@ -45,7 +45,8 @@ public:
     bool closed_form() const override { return true; }
     bool can_orient(const Matrix3& r) const override {
         const Matrix3 turned = r * g_.flange.linear().transpose();
-        return g_.hinge ? (turned * g_.hinge->direction - g_.hinge->direction).norm() < 1e-7 : (turned - Matrix3::Identity()).norm() < 1e-7;
+        return g_.hinge ? (turned * g_.hinge->direction - g_.hinge->direction).norm() < 1e-7
+                        : (turned - Matrix3::Identity()).norm() < 1e-7;
     }
 
     void solve(const Frame& target, const JointVector& reference, std::vector<JointSolution>& out) const override {

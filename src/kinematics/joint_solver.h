@@ -10,8 +10,8 @@
 namespace escarp::kinematics {
 
 struct JointSolution {
-    JointVector q;           ///< each hinge at the turn nearest to the reference that lies within its limits, if any does
-    int posture = 0;         ///< which closed-form branch: bit 0 shoulder back, bit 1 elbow other way, bit 2 wrist flipped
+    JointVector q;    ///< each hinge at the turn nearest to the reference that lies within its limits, if any does
+    int posture = 0;  ///< which closed-form branch: bit 0 shoulder back, bit 1 elbow other way, bit 2 wrist flipped
     bool within_limits = false;
 };
 
@@ -24,7 +24,9 @@ public:
     virtual void solve(const Frame& target, const JointVector& reference, std::vector<JointSolution>& out) const = 0;
     virtual bool reachable(const Frame& target, const JointVector& reference) const;
     /// The solutions in which the free joints keep the reference's values; all of them for an arm without free joints.
-    virtual void held(const Frame& target, const JointVector& reference, std::vector<JointSolution>& out) const { solve(target, reference, out); }
+    virtual void held(const Frame& target, const JointVector& reference, std::vector<JointSolution>& out) const {
+        solve(target, reference, out);
+    }
     /// The one nearest to the reference, free joints held; for following a path. Within limits or not.
     virtual std::optional<JointSolution> nearest(const Frame& target, const JointVector& reference) const;
     /// Joints that may be chosen at will for one pose (a seven-axis arm's third, a travel axis), outermost first.
@@ -32,8 +34,8 @@ public:
     /// Whether the arm can bring its flange into this orientation anywhere: a SCARA cannot tilt.
     virtual bool can_orient(const geometry::Matrix3& /*orientation*/) const { return true; }
     virtual const char* name() const = 0;
-    /// Finds every solution in microseconds (an arm with a free joint: at each of its values); else answers are searched
-    /// for, take milliseconds and may miss some.
+    /// Finds every solution in microseconds (an arm with a free joint: at each of its values); else answers are
+    /// searched for, take milliseconds and may miss some.
     virtual bool closed_form() const = 0;
 };
 
@@ -68,9 +70,11 @@ std::unique_ptr<JointSolver> make_joint_solver(const ArmModel& model);
 bool settle_turns(const Mechanism& mechanism, const JointVector& reference, JointVector& q);
 
 /// The end of a closed form: brings hinges to within half a turn of 0, settles turns, adds the solution.
-void add_solution(const Mechanism& mechanism, const JointVector& reference, JointVector q, int posture, std::vector<JointSolution>& out);
+void add_solution(const Mechanism& mechanism, const JointVector& reference, JointVector q, int posture,
+    std::vector<JointSolution>& out);
 
-/// The joint that stands nearest to (or farthest beyond) a limit as a share of its range, so that hinges and slides compare.
+/// The joint that stands nearest to (or farthest beyond) a limit as a share of its range, so that hinges and slides
+/// compare.
 struct LimitMargin {
     int joint;
     double inside;  ///< rad or m; negative when outside

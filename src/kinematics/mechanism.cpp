@@ -13,7 +13,8 @@ void compose(const Frame& a, const Frame& b, Frame& out) {
     const auto& q = b.matrix();
     auto& m = out.matrix();
     for (int c = 0; c < 4; ++c)
-        for (int r = 0; r < 3; ++r) m(r, c) = p(r, 0) * q(0, c) + p(r, 1) * q(1, c) + p(r, 2) * q(2, c) + (c == 3 ? p(r, 3) : 0.0);
+        for (int r = 0; r < 3; ++r)
+            m(r, c) = p(r, 0) * q(0, c) + p(r, 1) * q(1, c) + p(r, 2) * q(2, c) + (c == 3 ? p(r, 3) : 0.0);
     m.row(3) << 0, 0, 0, 1;
 }
 
@@ -21,7 +22,8 @@ Frame moved(const Joint& joint, double value) {
     Frame f = joint.at;
     auto& m = f.matrix();
     if (joint.type == JointType::slide) {
-        for (int r = 0; r < 3; ++r) m(r, 3) += value * (m(r, 0) * joint.axis.x() + m(r, 1) * joint.axis.y() + m(r, 2) * joint.axis.z());
+        for (int r = 0; r < 3; ++r)
+            m(r, 3) += value * (m(r, 0) * joint.axis.x() + m(r, 1) * joint.axis.y() + m(r, 2) * joint.axis.z());
         return f;
     }
     int k = 0;
@@ -48,12 +50,12 @@ bool Mechanism::limits_jerk() const {
 
 double Mechanism::value(int code, const JointVector& q) const {
     if (code < size()) return q[code];
-    const Follower& f = followers[static_cast<std::size_t>(code - size())];
+    const Follower& f = followers[code - size()];
     return f.ratios.dot(q) + f.offset;
 }
 
 int Mechanism::carrier(int link) const {
-    if (link > 0 && link <= size() && joints[static_cast<std::size_t>(link - 1)].child == link) return link - 1;  // as most are numbered
+    if (link > 0 && link <= size() && joints[link - 1].child == link) return link - 1;  // as most are numbered
     for (int code = 0; code < size() + static_cast<int>(followers.size()); ++code)
         if (connection(code).child == link) return code;
     return -1;
@@ -109,7 +111,7 @@ Jacobian jacobian(const Mechanism& m, const std::vector<Frame>& links, int link,
             column.tail<3>() = axis;
         }
         if (code < m.size()) columns.col(code) += column;
-        else columns += column * m.followers[static_cast<std::size_t>(code - m.size())].ratios.transpose();
+        else columns += column * m.followers[code - m.size()].ratios.transpose();
     }
     return columns;
 }
@@ -126,27 +128,28 @@ JointVector lever_bounds(const Mechanism& m, int link, const Vector3& centre, do
         if (joint.type == JointType::slide) far += std::max(std::abs(joint.low), std::abs(joint.high));
         else lever = fixed ? joint.axis.cross(seen).norm() + radius : far;
         if (code < m.size()) levers[code] += lever;
-        else levers += lever * m.followers[static_cast<std::size_t>(code - m.size())].ratios.cwiseAbs();
+        else levers += lever * m.followers[code - m.size()].ratios.cwiseAbs();
         far += joint.at.translation().norm();
         fixed = false;
     }
     return levers;
 }
 
-double travel_bound(const Mechanism& m, const std::vector<Frame>& links, int link, const Vector3& centre, double radius, const JointVector& by, int seen_from) {
+double travel_bound(const Mechanism& m, const std::vector<Frame>& links, int link, const Vector3& centre, double radius,
+    const JointVector& by, int seen_from) {
     double way = 0;  // of the ball, by the joints from the tip to the present one
     for (int at = link; at != seen_from;) {
         const int code = m.carrier(at);
         if (code < 0) break;
         const Joint& joint = m.connection(code);
         at = joint.parent;
-        const double turn = code < m.size() ? by[code] : m.followers[static_cast<std::size_t>(code - m.size())].ratios.cwiseAbs().dot(by);
+        const double turn = code < m.size() ? by[code] : m.followers[code - m.size()].ratios.cwiseAbs().dot(by);
         if (turn == 0) continue;
         if (joint.type == JointType::slide) {
             way += turn;
             continue;
         }
-        const Frame& child = links[static_cast<std::size_t>(joint.child)];
+        const Frame& child = links[joint.child];
         const Vector3 arm = centre - child.translation(), axis = child.linear() * joint.axis;
         const double along = axis.dot(arm);
         way += turn * (std::sqrt(std::max(0.0, arm.squaredNorm() - along * along)) + radius + way);

@@ -22,13 +22,13 @@ enum class JointType { hinge, slide };
 struct Joint {
     std::string name;
     JointType type = JointType::hinge;
-    int parent = 0;                     ///< link that carries the joint
-    int child = 0;                      ///< link that it moves
-    Frame at = Frame::Identity();       ///< child link's frame at value 0, in the parent link
-    Vector3 axis = Vector3::UnitZ();    ///< unit, in the child link's frame
-    double low = 0, high = 0;           ///< limits, rad or m
-    double speed = 0, acceleration = 0; ///< rad/s or m/s; rad/s^2 or m/s^2
-    double jerk = 0;                    ///< rad/s^3 or m/s^3; 0: the model gives none
+    int parent = 0;                      ///< link that carries the joint
+    int child = 0;                       ///< link that it moves
+    Frame at = Frame::Identity();        ///< child link's frame at value 0, in the parent link
+    Vector3 axis = Vector3::UnitZ();     ///< unit, in the child link's frame
+    double low = 0, high = 0;            ///< limits, rad or m
+    double speed = 0, acceleration = 0;  ///< rad/s or m/s; rad/s^2 or m/s^2
+    double jerk = 0;                     ///< rad/s^3 or m/s^3; 0: the model gives none
     double jerk_limit() const { return jerk > 0 ? jerk : 1e300; }
 };
 
@@ -55,7 +55,7 @@ struct Mechanism {
 
     int size() const { return static_cast<int>(joints.size()); }
     bool limits_jerk() const;  ///< of any of its joints
-    const Joint& connection(int code) const { return code < size() ? joints[static_cast<std::size_t>(code)] : followers[static_cast<std::size_t>(code - size())].joint; }
+    const Joint& connection(int code) const { return code < size() ? joints[code] : followers[code - size()].joint; }
     double value(int code, const JointVector& q) const;
     /// Which connection moves `link`; -1 for the base.
     int carrier(int link) const;
@@ -74,11 +74,12 @@ Jacobian jacobian(const Mechanism& mechanism, const std::vector<Frame>& links, i
 /// joint's axis at any joint values; 0 for joints farther out, 1 for slides. Metres.
 JointVector lever_bounds(const Mechanism& mechanism, int link, const Vector3& centre, double radius);
 
-/// A bound of the way that any point of a ball fixed to `link` goes when every joint moves by at most `by` (>= 0, rad or m) from
-/// where the links stand now. `centre`: of the ball, in the frame in which `links` are given. Metres. Much tighter than
-/// the levers where the arm is folded: a point's distance from an axis changes only by what the joints farther out do.
-/// `seen_from`: the link that the way is seen from, the base or one that carries `link`.
-double travel_bound(const Mechanism& mechanism, const std::vector<Frame>& links, int link, const Vector3& centre, double radius, const JointVector& by, int seen_from = 0);
+/// A bound of the way that any point of a ball fixed to `link` goes when every joint moves by at most `by` (>= 0, rad
+/// or m) from where the links stand now. `centre`: of the ball, in the frame in which `links` are given. Metres. Much
+/// tighter than the levers where the arm is folded: a point's distance from an axis changes only by what the joints
+/// farther out do. `seen_from`: the link that the way is seen from, the base or one that carries `link`.
+double travel_bound(const Mechanism& mechanism, const std::vector<Frame>& links, int link, const Vector3& centre,
+    double radius, const JointVector& by, int seen_from = 0);
 /// Whether a link moves with `carrier`: is carried by it, directly or over others, or is it.
 bool carried_by(const Mechanism& mechanism, int link, int carrier);
 
@@ -87,11 +88,11 @@ struct ArmModel {
     std::string id, name;
     Mechanism mechanism;
     int flange_link = 0;
-    Frame flange = Frame::Identity();  ///< in the flange link; z points out of the flange
-    JointVector ready;                 ///< the posture it starts in
-    double payload = 0;                ///< kg, tool included
-    double line_speed = 1, line_acceleration = 5;  ///< of the tool frame's origin: m/s, m/s^2
-    double turn_speed = 3, turn_acceleration = 20; ///< of the tool frame's orientation: rad/s, rad/s^2
+    Frame flange = Frame::Identity();               ///< in the flange link; z points out of the flange
+    JointVector ready;                              ///< the posture it starts in
+    double payload = 0;                             ///< kg, tool included
+    double line_speed = 1, line_acceleration = 5;   ///< of the tool frame's origin: m/s, m/s^2
+    double turn_speed = 3, turn_acceleration = 20;  ///< of the tool frame's orientation: rad/s, rad/s^2
 
     Frame flange_frame(const JointVector& q) const;  ///< in the arm's base frame
 };

@@ -11,10 +11,11 @@ namespace {
 
 constexpr double tolerance = 7e-4;    ///< m: a gap that is nearer than the best known by less does not matter
 constexpr double finest = 8e-4;       ///< m: half a cell beside a joint's limit
-constexpr double coarsest = 0.051;     ///< m: half a cell that may be judged as a whole
+constexpr double coarsest = 0.051;    ///< m: half a cell that may be judged as a whole
 constexpr double safety = 1.5;        ///< for what the second order leaves out
 constexpr double finest_bare = 3e-3;  ///< m: half a cell beside a singular position, where the gap is no thin sheet
-constexpr int most_looks = 20000, most_looks_free = 3000;  ///< the latter where a joint is free: a look takes fifty times as long
+constexpr int most_looks = 20000,
+              most_looks_free = 3000;  ///< the latter where a joint is free: a look takes fifty times as long
 
 using Ways = Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, 3>;
 using Slopes = Eigen::Matrix<double, Eigen::Dynamic, 3, 0, most_joints, 3>;  ///< of each joint per metre of shift
@@ -23,8 +24,15 @@ using JointSquare = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, 0, mos
 
 class GapSearch {
 public:
-    GapSearch(const ArmModel& model, const JointSolver& solver, const Frame& target, const JointVector& reference, const Ways& ways, double cap)
-        : model_(model), solver_(solver), target_(target), reference_(reference), ways_(ways), length_(arm_length(model)), best_{cap, Vector3::Zero()} {
+    GapSearch(const ArmModel& model, const JointSolver& solver, const Frame& target, const JointVector& reference,
+        const Ways& ways, double cap)
+        : model_(model),
+          solver_(solver),
+          target_(target),
+          reference_(reference),
+          ways_(ways),
+          length_(arm_length(model)),
+          best_{cap, Vector3::Zero()} {
         const std::vector<int> free = solver.free_joints();
         for (int j = 0; j < model.mechanism.size(); ++j)
             if (std::find(free.begin(), free.end(), j) == free.end()) driven_.push_back(j);
@@ -34,7 +42,8 @@ public:
         const double cap = best_.distance;
         if (known && known->distance < cap) came_to_a_gap((known->distance + tolerance) * known->direction);
         open_.push({0, Vector3::Zero(), cap});
-        const int most = driven_.size() == static_cast<std::size_t>(model_.mechanism.size()) ? most_looks : most_looks_free;
+        const int most =
+            driven_.size() == static_cast<std::size_t>(model_.mechanism.size()) ? most_looks : most_looks_free;
         while (!open_.empty() && looks_ < most) {
             const Cell cell = open_.top();
             open_.pop();
@@ -47,8 +56,8 @@ public:
 
 private:
     struct Cell {
-        double nearest;   ///< of its points to the pose, m
-        Vector3 middle;   ///< a shift
+        double nearest;  ///< of its points to the pose, m
+        Vector3 middle;  ///< a shift
         double half;
         bool operator<(const Cell& other) const { return nearest > other.nearest; }
     };
@@ -65,7 +74,8 @@ private:
         const double radius = cell.half * std::sqrt(static_cast<double>(ways_.cols()));
         solver_.solve(moved(cell.middle), reference_, all_);
         bool any = false, keeps = false;
-        const auto last = std::find_if(all_.begin(), all_.end(), [this](const JointSolution& s) { return s.posture == kept_; });
+        const auto last =
+            std::find_if(all_.begin(), all_.end(), [this](const JointSolution& s) { return s.posture == kept_; });
         if (last != all_.end()) std::iter_swap(all_.begin(), last);
         for (const JointSolution& s : all_) {
             if (!s.within_limits) continue;
@@ -80,7 +90,8 @@ private:
         if (cell.half > (keeps ? finest_bare : finest)) divide(cell);
     }
 
-    /// The gap begins somewhere on the way to a place that is not reached; its nearest place around there is looked for.
+    /// The gap begins somewhere on the way to a place that is not reached; its nearest place around there is looked
+    /// for.
     void came_to_a_gap(const Vector3& place) {
         if (!nearer_along(place)) return;
         constexpr double widest = 0.3, narrowest = 1e-3;
@@ -89,7 +100,8 @@ private:
             bool better = false;
             for (int k = 0; k < 6 && !better; ++k) {
                 const double turn = geometry::pi * k / 3;
-                Vector3 tried = std::cos(angle) * d + std::sin(angle) * (std::cos(turn) * side + std::sin(turn) * other);
+                Vector3 tried =
+                    std::cos(angle) * d + std::sin(angle) * (std::cos(turn) * side + std::sin(turn) * other);
                 if (ways_.cols() < 3) tried = (ways_ * (ways_.transpose() * tried)).normalized();
                 better = nearer_along((best_.distance - 0.1 * tolerance) * tried);
             }
@@ -125,7 +137,8 @@ private:
         }
     }
 
-    /// Whether a branch keeps its limits at all shifts up to `radius` from `middle` that are nearer to the pose than the best gap: to second order.
+    /// Whether a branch keeps its limits at all shifts up to `radius` from `middle` that are nearer to the pose than
+    /// the best gap: to second order.
     bool keeps_limits(const JointVector& q, const Vector3& middle, double radius) {
         const Mechanism& m = model_.mechanism;
         slopes_at(q);
@@ -134,7 +147,8 @@ private:
                 const Joint& joint = m.connection(code);
                 if (!limited(joint)) continue;
                 const Vector3 slope = per_metre(m, code, slopes_);
-                const double value = m.value(code, q), steep = slope.norm(), more = bends ? safety * 0.5 * radius * radius * per_metre(m, code, *bends).norm() : 0;
+                const double value = m.value(code, q), steep = slope.norm(),
+                             more = bends ? safety * 0.5 * radius * radius * per_metre(m, code, *bends).norm() : 0;
                 const double far = steep * (best_.distance - tolerance), along = slope.dot(middle);
                 if (joint.high - value < std::min(steep * radius, far - along) + more) return false;
                 if (value - joint.low < std::min(steep * radius, far + along) + more) return false;
@@ -157,20 +171,24 @@ private:
         return true;
     }
     /// A hinge that can make a whole turn always finds a value within its limits.
-    static bool limited(const Joint& joint) { return joint.type == JointType::slide || joint.high - joint.low < 2 * geometry::pi - 1e-9; }
+    static bool limited(const Joint& joint) {
+        return joint.type == JointType::slide || joint.high - joint.low < 2 * geometry::pi - 1e-9;
+    }
     static Vector3 per_metre(const Mechanism& m, int code, const Slopes& slopes) {
         if (code < m.size()) return slopes.row(code);
-        return slopes.transpose() * m.followers[static_cast<std::size_t>(code - m.size())].ratios;
+        return slopes.transpose() * m.followers[code - m.size()].ratios;
     }
 
-    /// How the joints change with a shift, orientation kept, free joints standing still: their slopes along the three axes.
+    /// How the joints change with a shift, orientation kept, free joints standing still: their slopes along the three
+    /// axes.
     void slopes_at(const JointVector& q) {
         const Mechanism& m = model_.mechanism;
         m.link_frames(q, Frame::Identity(), frames_);
-        const Jacobian j = jacobian(m, frames_, model_.flange_link, frames_[static_cast<std::size_t>(model_.flange_link)] * model_.flange.translation());
+        const Jacobian j =
+            jacobian(m, frames_, model_.flange_link, frames_[model_.flange_link] * model_.flange.translation());
         const auto n = static_cast<Eigen::Index>(driven_.size());
         own_.resize(6, n);
-        for (Eigen::Index k = 0; k < n; ++k) own_.col(k) = j.col(driven_[static_cast<std::size_t>(k)]);
+        for (Eigen::Index k = 0; k < n; ++k) own_.col(k) = j.col(driven_[k]);
         JointSquare normal = own_.transpose() * own_;
         normal.diagonal().array() += 1e-12;
         normal_.compute(normal);
@@ -178,19 +196,22 @@ private:
         shifts.topRows<3>() = ways_ * ways_.transpose();
         slopes_ = spread(q, shifts);
     }
-    /// How those slopes change: driven evenly along a line the joints must make up for the acceleration that even rates would give.
+    /// How those slopes change: driven evenly along a line the joints must make up for the acceleration that even rates
+    /// would give.
     Slopes bends_at(const JointVector& q) const {
         Eigen::Matrix<double, 6, 3> pulls;
         const JointVector even = JointVector::Zero(q.size());
         for (int axis = 0; axis < 3; ++axis) {
-            const PointMotion moves = point_motion(model_.mechanism, frames_, model_.flange_link, model_.flange.translation(), slopes_.col(axis), even);
+            const PointMotion moves = point_motion(
+                model_.mechanism, frames_, model_.flange_link, model_.flange.translation(), slopes_.col(axis), even);
             pulls.col(axis) << moves.acceleration, moves.turning_change;
         }
         return spread(q, -pulls);
     }
     /// Joint rates that give the flange three twists.
     Slopes spread(const JointVector& q, const Eigen::Matrix<double, 6, 3>& twists) const {
-        const Eigen::Matrix<double, Eigen::Dynamic, 3, 0, most_joints, 3> solved = normal_.solve(own_.transpose() * twists);
+        const Eigen::Matrix<double, Eigen::Dynamic, 3, 0, most_joints, 3> solved =
+            normal_.solve(own_.transpose() * twists);
         Slopes all = Slopes::Zero(q.size(), 3);
         for (std::size_t k = 0; k < driven_.size(); ++k) all.row(driven_[k]) = solved.row(static_cast<Eigen::Index>(k));
         return all;
@@ -216,7 +237,8 @@ private:
 
 }  // namespace
 
-std::optional<Gap> nearest_gap(const ArmModel& model, const JointSolver& solver, const Frame& target, const JointVector& reference, const Ways& ways, double cap, const std::optional<Gap>& known) {
+std::optional<Gap> nearest_gap(const ArmModel& model, const JointSolver& solver, const Frame& target,
+    const JointVector& reference, const Ways& ways, double cap, const std::optional<Gap>& known) {
     return GapSearch(model, solver, target, reference, ways, cap).run(known);
 }
 

@@ -38,7 +38,8 @@ public:
                     out.pop_back();
                     break;
                 }
-            if (out.size() > before) out.back().posture = static_cast<int>(before), good = good || out.back().within_limits;
+            if (out.size() > before)
+                out.back().posture = static_cast<int>(before), good = good || out.back().within_limits;
         }
     }
 
@@ -77,7 +78,8 @@ private:
             if (error.norm() < 1e-13) return true;
             const Frame now = frames[model_.flange_link] * model_.flange;
             const Jacobian j = jacobian(model_.mechanism, frames, model_.flange_link, now.translation());
-            const Eigen::Matrix<double, 6, 6> normal = j * j.transpose() + damping * Eigen::Matrix<double, 6, 6>::Identity();
+            const Eigen::Matrix<double, 6, 6> normal =
+                j * j.transpose() + damping * Eigen::Matrix<double, 6, 6>::Identity();
             JointVector step = j.transpose() * normal.llt().solve(error);
             const double longest = step.cwiseAbs().maxCoeff();
             if (longest > 1.0) step /= longest;  // the linear picture holds no farther
@@ -102,6 +104,8 @@ private:
 
 }  // namespace
 
-std::unique_ptr<JointSolver> numeric_solver(const ArmModel& model, int starts) { return std::make_unique<Numeric>(model, starts); }
+std::unique_ptr<JointSolver> numeric_solver(const ArmModel& model, int starts) {
+    return std::make_unique<Numeric>(model, starts);
+}
 
 }  // namespace escarp::kinematics

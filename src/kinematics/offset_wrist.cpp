@@ -7,11 +7,11 @@ using geometry::Matrix3;
 
 struct Geometry {
     Axis axis[6];
-    Vector3 wrist;         ///< where axes 5 and 6 meet, at zero
-    Vector3 first_side;    ///< unit vectors across the parallel axes: the plane in which joints 2 to 4 move
+    Vector3 wrist;       ///< where axes 5 and 6 meet, at zero
+    Vector3 first_side;  ///< unit vectors across the parallel axes: the plane in which joints 2 to 4 move
     Vector3 second_side;
-    double sign[3];        ///< of joints 2, 3, 4 along axis 2
-    Frame flange;          ///< at zero
+    double sign[3];  ///< of joints 2, 3, 4 along axis 2
+    Frame flange;    ///< at zero
 };
 
 std::optional<Geometry> recognise(const ArmModel& model) {
@@ -32,19 +32,22 @@ std::optional<Geometry> recognise(const ArmModel& model) {
     g.second_side = h.cross(g.first_side);
     g.flange = model.flange_frame(JointVector::Zero(6));
     const auto across = [&](const Vector3& v) { return (v - h.dot(v) * h).norm(); };
-    if (across(g.axis[2].point - g.axis[1].point) < 1e-6 || across(g.axis[3].point - g.axis[2].point) < 1e-6) return std::nullopt;
+    if (across(g.axis[2].point - g.axis[1].point) < 1e-6 || across(g.axis[3].point - g.axis[2].point) < 1e-6)
+        return std::nullopt;
     return g;
 }
 
 class OffsetWrist final : public JointSolver {
 public:
-    OffsetWrist(const Mechanism& mechanism, const Geometry& g) : mechanism_(mechanism), g_(g), in_flange_(g.flange.inverse() * g.wrist) {}
+    OffsetWrist(const Mechanism& mechanism, const Geometry& g)
+        : mechanism_(mechanism), g_(g), in_flange_(g.flange.inverse() * g.wrist) {}
     const char* name() const override { return "closed form, offset wrist"; }
     bool closed_form() const override { return true; }
 
     void solve(const Frame& target, const JointVector& reference, std::vector<JointSolution>& out) const override {
         out.clear();
-        const Vector3 &a1 = g_.axis[0].direction, &h = g_.axis[1].direction, &a5 = g_.axis[4].direction, &a6 = g_.axis[5].direction;
+        const Vector3 &a1 = g_.axis[0].direction, &h = g_.axis[1].direction, &a5 = g_.axis[4].direction,
+                      &a6 = g_.axis[5].direction;
         const Vector3 centre = target * in_flange_ - g_.axis[0].point;  // of the wrist, from axis 1
         const Matrix3 turned = target.linear() * g_.flange.linear().transpose();
         const Vector3 rest = g_.wrist - g_.axis[0].point;
@@ -75,19 +78,29 @@ public:
 
 private:
     /// Both elbows that bring the point of axis 4 to `fourth`, in the plane across h.
-    void add_elbows(const Vector3& fourth, double sum, const JointVector& reference, int shoulder, int flip, double first, double fifth, double sixth, JointVector& q,
-                    std::vector<JointSolution>& out) const {
-        const auto flat = [&](const Vector3& v) { return Eigen::Vector2d(g_.first_side.dot(v), g_.second_side.dot(v)); };
-        const Eigen::Vector2d upper = flat(g_.axis[2].point - g_.axis[1].point), fore = flat(g_.axis[3].point - g_.axis[2].point), goal = flat(fourth - g_.axis[1].point);
-        const auto cross = [](const Eigen::Vector2d& a, const Eigen::Vector2d& b) { return a.x() * b.y() - a.y() * b.x(); };
+    void add_elbows(const Vector3& fourth, double sum, const JointVector& reference, int shoulder, int flip,
+        double first, double fifth, double sixth, JointVector& q, std::vector<JointSolution>& out) const {
+        const auto flat = [&](const Vector3& v) {
+            return Eigen::Vector2d(g_.first_side.dot(v), g_.second_side.dot(v));
+        };
+        const Eigen::Vector2d upper = flat(g_.axis[2].point - g_.axis[1].point),
+                              fore = flat(g_.axis[3].point - g_.axis[2].point), goal = flat(fourth - g_.axis[1].point);
+        const auto cross = [](const Eigen::Vector2d& a, const Eigen::Vector2d& b) {
+            return a.x() * b.y() - a.y() * b.x();
+        };
         double third[2];
         // |upper + R fore| = |goal|
-        if (trig_angles(upper.dot(fore), -cross(upper, fore), 0.5 * (goal.squaredNorm() - upper.squaredNorm() - fore.squaredNorm()), third) == 0) return;
+        if (trig_angles(upper.dot(fore), -cross(upper, fore),
+                0.5 * (goal.squaredNorm() - upper.squaredNorm() - fore.squaredNorm()), third) == 0)
+            return;
         for (int e = 0; e < 2; ++e) {
             const double c = std::cos(third[e]), s = std::sin(third[e]);
-            const Eigen::Vector2d reached = upper + Eigen::Vector2d(c * fore.x() - s * fore.y(), s * fore.x() + c * fore.y());
-            const double second = reached.squaredNorm() < 1e-20 ? g_.sign[0] * reference[1] : std::atan2(cross(reached, goal), reached.dot(goal));
-            q << first, g_.sign[0] * second, g_.sign[1] * third[e], g_.sign[2] * (sum - second - third[e]), fifth, sixth;
+            const Eigen::Vector2d reached =
+                upper + Eigen::Vector2d(c * fore.x() - s * fore.y(), s * fore.x() + c * fore.y());
+            const double second = reached.squaredNorm() < 1e-20 ? g_.sign[0] * reference[1]
+                                                                : std::atan2(cross(reached, goal), reached.dot(goal));
+            q << first, g_.sign[0] * second, g_.sign[1] * third[e], g_.sign[2] * (sum - second - third[e]), fifth,
+                sixth;
             add_solution(mechanism_, reference, q, shoulder | e << 1 | flip << 2, out);
         }
     }

@@ -10,11 +10,11 @@ using Vector2 = Eigen::Vector2d;
 
 struct Geometry {
     Axis first, last;
-    Vector3 h, side, other;    ///< of the level hinges, and the plane across
-    Vector3 point[3];          ///< of the level hinges at zero
-    int drives[2];             ///< joints that move them
-    Eigen::Matrix2d to_drives; ///< from the upper arm's and the forearm's angle about h to the drives' values
-    Vector2 offset;            ///< of these angles
+    Vector3 h, side, other;     ///< of the level hinges, and the plane across
+    Vector3 point[3];           ///< of the level hinges at zero
+    int drives[2];              ///< joints that move them
+    Eigen::Matrix2d to_drives;  ///< from the upper arm's and the forearm's angle about h to the drives' values
+    Vector2 offset;             ///< of these angles
     double last_sign;
     Frame flange;
 
@@ -24,7 +24,7 @@ struct Geometry {
 /// A hinge's value as a function of the joint values: (ratios, offset).
 std::pair<JointVector, double> law(const Mechanism& m, int code) {
     if (code < m.size()) return {JointVector::Unit(m.size(), code), 0.0};
-    const Follower& f = m.followers[static_cast<std::size_t>(code - m.size())];
+    const Follower& f = m.followers[code - m.size()];
     return {f.ratios, f.offset};
 }
 
@@ -71,10 +71,13 @@ std::optional<Geometry> recognise(const ArmModel& model) {
 
 class Palletiser final : public JointSolver {
 public:
-    Palletiser(const ArmModel& model, const Geometry& g) : model_(model), g_(g), last_(model.mechanism.chain(model.flange_link).back()) {}
+    Palletiser(const ArmModel& model, const Geometry& g)
+        : model_(model), g_(g), last_(model.mechanism.chain(model.flange_link).back()) {}
     const char* name() const override { return "closed form, level flange"; }
     bool closed_form() const override { return true; }
-    bool can_orient(const Matrix3& r) const override { return (r * g_.flange.linear().transpose() * g_.first.direction - g_.first.direction).norm() < 1e-7; }
+    bool can_orient(const Matrix3& r) const override {
+        return (r * g_.flange.linear().transpose() * g_.first.direction - g_.first.direction).norm() < 1e-7;
+    }
 
     void solve(const Frame& target, const JointVector& reference, std::vector<JointSolution>& out) const override {
         out.clear();
@@ -85,27 +88,35 @@ public:
         double sum = 0;
         turn_about(up, spare, turned * spare, sum);
         // The point of the last axis, from the first; it stays where it is along h.
-        const Vector3 centre = target.translation() - turned * (g_.flange.translation() - g_.last.point) - g_.first.point;
+        const Vector3 centre =
+            target.translation() - turned * (g_.flange.translation() - g_.last.point) - g_.first.point;
         double first[2];
-        if (trig_angles(g_.h.dot(centre), -g_.h.dot(up.cross(centre)), g_.h.dot(g_.last.point - g_.first.point), first) == 0) return;
+        if (trig_angles(
+                g_.h.dot(centre), -g_.h.dot(up.cross(centre)), g_.h.dot(g_.last.point - g_.first.point), first) == 0)
+            return;
         const Vector2 upper = g_.flat(g_.point[1] - g_.point[0]), fore = g_.flat(g_.point[2] - g_.point[1]);
         const auto cross = [](const Vector2& a, const Vector2& b) { return a.x() * b.y() - a.y() * b.x(); };
         JointVector q(4);
         for (int s = 0; s < 2; ++s) {
-            const Vector3 level = geometry::rotation(up, first[s]).transpose() * centre + g_.first.point - (g_.last.point - g_.point[2]);
+            const Vector3 level =
+                geometry::rotation(up, first[s]).transpose() * centre + g_.first.point - (g_.last.point - g_.point[2]);
             const Vector2 goal = g_.flat(level - g_.point[0]);
             double elbow[2];
-            if (trig_angles(upper.dot(fore), -cross(upper, fore), 0.5 * (goal.squaredNorm() - upper.squaredNorm() - fore.squaredNorm()), elbow) == 0) continue;
+            if (trig_angles(upper.dot(fore), -cross(upper, fore),
+                    0.5 * (goal.squaredNorm() - upper.squaredNorm() - fore.squaredNorm()), elbow) == 0)
+                continue;
             for (int e = 0; e < 2; ++e) {
                 const Vector2 reached = upper + Eigen::Rotation2Dd(elbow[e]) * fore;
                 if (reached.squaredNorm() < 1e-20) continue;
-                const double raised = std::remainder(std::atan2(cross(reached, goal), reached.dot(goal)), 2 * geometry::pi);
+                const double raised =
+                    std::remainder(std::atan2(cross(reached, goal), reached.dot(goal)), 2 * geometry::pi);
                 const Vector2 drives = g_.to_drives * (Vector2(raised, raised + elbow[e]) - g_.offset);
                 q[0] = first[s];
                 q[g_.drives[0]] = drives[0], q[g_.drives[1]] = drives[1];
                 q[last_] = g_.last_sign * (sum - first[s]);
                 const geometry::FrameGap miss = geometry::gap(model_.flange_frame(q), target);
-                if (miss.distance < 1e-7 && miss.angle < 1e-7) add_solution(model_.mechanism, reference, q, s | e << 1, out);
+                if (miss.distance < 1e-7 && miss.angle < 1e-7)
+                    add_solution(model_.mechanism, reference, q, s | e << 1, out);
             }
         }
     }

@@ -2,14 +2,17 @@
 
 namespace escarp::kinematics {
 
-PointMotion point_motion(const Mechanism& mechanism, int link, const Vector3& point, const JointVector& q, const JointVector& rate, const JointVector& acceleration) {
+PointMotion point_motion(const Mechanism& mechanism, int link, const Vector3& point, const JointVector& q,
+    const JointVector& rate, const JointVector& acceleration) {
     std::vector<Frame> links;
     mechanism.link_frames(q, Frame::Identity(), links);
     return point_motion(mechanism, links, link, point, rate, acceleration);
 }
 
-PointMotion point_motion(const Mechanism& mechanism, const std::vector<Frame>& links, int link, const Vector3& point, const JointVector& rate, const JointVector& acceleration) {
-    Vector3 velocity = Vector3::Zero(), pull = Vector3::Zero(), spin = Vector3::Zero(), twist = Vector3::Zero();  // of the present link's origin; its turning
+PointMotion point_motion(const Mechanism& mechanism, const std::vector<Frame>& links, int link, const Vector3& point,
+    const JointVector& rate, const JointVector& acceleration) {
+    Vector3 velocity = Vector3::Zero(), pull = Vector3::Zero(), spin = Vector3::Zero(),
+            twist = Vector3::Zero();  // of the present link's origin; its turning
     Vector3 origin = Vector3::Zero();
     const auto carry = [&](const Vector3& to) {
         const Vector3 r = to - origin;
@@ -19,9 +22,11 @@ PointMotion point_motion(const Mechanism& mechanism, const std::vector<Frame>& l
     };
     for (const int code : mechanism.chain(link)) {
         const Joint& joint = mechanism.connection(code);
-        const Frame& child = links[static_cast<std::size_t>(joint.child)];
+        const Frame& child = links[joint.child];
         const Vector3 axis = child.linear() * joint.axis;
-        const auto of = [&](const JointVector& v) { return code < mechanism.size() ? v[code] : mechanism.followers[static_cast<std::size_t>(code - mechanism.size())].ratios.dot(v); };
+        const auto of = [&](const JointVector& v) {
+            return code < mechanism.size() ? v[code] : mechanism.followers[code - mechanism.size()].ratios.dot(v);
+        };
         const double fast = of(rate), faster = of(acceleration);
         carry(child.translation());
         if (joint.type == JointType::slide) {
@@ -32,7 +37,7 @@ PointMotion point_motion(const Mechanism& mechanism, const std::vector<Frame>& l
             spin += axis * fast;
         }
     }
-    carry(links[static_cast<std::size_t>(link)] * point);
+    carry(links[link] * point);
     return {origin, velocity, pull, spin, twist};
 }
 

@@ -8,7 +8,7 @@
 namespace escarp::kinematics {
 namespace {
 
-constexpr double fine = 2.5e-4;   // metres: where bisection stops
+constexpr double fine = 2.5e-4;    // metres: where bisection stops
 constexpr double most_half = 200;  // cells of a field from its middle to a side: an arm of 50 m gets coarser ones
 
 /// The 26 directions of a cube's corners, edges and faces.
@@ -65,20 +65,22 @@ using Ways = Eigen::Matrix<double, 3, Eigen::Dynamic, 0, 3, 3>;
 Ways movable(const ArmModel& model) {
     JointVector q(model.mechanism.size());
     for (int j = 0; j < q.size(); ++j) {  // anywhere but at a singular position
-        const Joint& joint = model.mechanism.joints[static_cast<std::size_t>(j)];
+        const Joint& joint = model.mechanism.joints[j];
         q[j] = joint.low + (0.5 + 0.31 * std::sin(1.0 + 2.3 * j)) * (joint.high - joint.low);
     }
     std::vector<Frame> frames;
     model.mechanism.link_frames(q, Frame::Identity(), frames);
-    const Vector3 at = frames[static_cast<std::size_t>(model.flange_link)] * model.flange.translation();
-    const Eigen::Matrix<double, 3, Eigen::Dynamic> moves = jacobian(model.mechanism, frames, model.flange_link, at).topRows<3>();
+    const Vector3 at = frames[model.flange_link] * model.flange.translation();
+    const Eigen::Matrix<double, 3, Eigen::Dynamic> moves =
+        jacobian(model.mechanism, frames, model.flange_link, at).topRows<3>();
     const Eigen::JacobiSVD<Eigen::Matrix3d> svd(Eigen::Matrix3d(moves * moves.transpose()), Eigen::ComputeFullU);
     const auto count = (svd.singularValues().array() > 1e-9).count();
     return count == 3 ? Ways(geometry::Matrix3::Identity()) : Ways(svd.matrixU().leftCols(count));
 }
 
 /// Least change distance over a coarse set of directions, and with `refine` by a pattern search around the best ones.
-std::pair<double, Vector3> least_change(const Probe& probe, const geometry::Matrix3& onto, bool from, double cap, bool refine) {
+std::pair<double, Vector3> least_change(
+    const Probe& probe, const geometry::Matrix3& onto, bool from, double cap, bool refine) {
     std::vector<std::pair<double, Vector3>> found;
     double best = cap;
     const bool anywhere = onto.isIdentity(1e-9);
@@ -97,7 +99,9 @@ std::pair<double, Vector3> least_change(const Probe& probe, const geometry::Matr
         best = std::min(best, s);
     }
     if (best >= cap) return {cap, Vector3::Zero()};
-    if (!probe.fast() || !refine) return *std::min_element(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    if (!probe.fast() || !refine)
+        return *std::min_element(
+            found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     std::pair<double, Vector3> result = found.front();
     for (std::size_t start = 0; start < std::min<std::size_t>(3, found.size()); ++start) {
@@ -138,14 +142,16 @@ double arm_length(const ArmModel& model) {
 }
 
 Reach reach(const ArmModel& model, const JointSolver& solver, const Frame& target, const Frame& tool,
-            const JointVector& reference, const JointVector* q, double cap) {
+    const JointVector& reference, const JointVector* q, double cap) {
     Reach result;
     const Probe probe(solver, target, reference);
     const bool reached = probe.reached(Vector3::Zero());
     const Ways ways = movable(model);
     auto [distance, direction] = least_change(probe, ways * ways.transpose(), reached, cap, !reached);
-    if (reached && probe.fast() && ways.cols() > 0)  // narrow gaps lie between the directions looked at, or are stepped over
-        if (const auto gap = nearest_gap(model, solver, target, reference, ways, cap, Gap{distance, direction})) distance = gap->distance, direction = gap->direction;
+    if (reached && probe.fast() &&
+        ways.cols() > 0)  // narrow gaps lie between the directions looked at, or are stepped over
+        if (const auto gap = nearest_gap(model, solver, target, reference, ways, cap, Gap{distance, direction}))
+            distance = gap->distance, direction = gap->direction;
     result.margin = reached ? distance : -distance;
     result.direction = direction;
     if (q) {
@@ -165,14 +171,16 @@ Reach reach(const ArmModel& model, const JointSolver& solver, const Frame& targe
         double least = -1e300;
         for (const JointSolution& s : all) {
             const LimitMargin over = limit_margin(model.mechanism, s.q);
-            if (over.share > least) least = over.share, result.limiting_joint = over.joint, result.joint_margin = over.inside;
+            if (over.share > least)
+                least = over.share, result.limiting_joint = over.joint, result.joint_margin = over.inside;
         }
         return result;
     }
     // No solution at all: outward or inward decides between too far and too near.
     std::vector<Frame> frames;
     model.mechanism.link_frames(JointVector::Zero(model.mechanism.size()), Frame::Identity(), frames);
-    const Vector3 shoulder = model.mechanism.size() > 1 ? Vector3(frames[model.mechanism.joints[1].child].translation()) : Vector3(Vector3::Zero());
+    const Vector3 shoulder = model.mechanism.size() > 1 ? Vector3(frames[model.mechanism.joints[1].child].translation())
+                                                        : Vector3(Vector3::Zero());
     const Vector3 away = target.translation() - shoulder;
     const bool inwards = direction.squaredNorm() > 0 ? direction.dot(away) < 0 : away.norm() > 0.5 * arm_length(model);
     result.reason = inwards ? ReachReason::too_far : ReachReason::too_near;
@@ -184,7 +192,7 @@ geometry::Matrix3 straight_down(double turn) {
 }
 
 ReachField reach_field(const ArmModel& model, const JointSolver& solver, const Frame& tool, double height, double cell,
-                       const geometry::Matrix3* orientation) {
+    const geometry::Matrix3* orientation) {
     ReachField field;
     const double extent = reach_bound(model) + tool.translation().norm() + 0.2;
     cell = std::max(cell, extent / most_half);
@@ -215,7 +223,14 @@ ReachField reach_field(const ArmModel& model, const JointSolver& solver, const F
                 const double far = at.head<2>().norm(), c = far > 0 ? at.x() / far : 1, s = far > 0 ? at.y() / far : 0;
                 for (int k = 0; k < 4 && !in; ++k) {
                     const int quarter = (last + k) % 4;
-                    const double x = quarter == 0 ? c : quarter == 1 ? -s : quarter == 2 ? -c : s, y = quarter == 0 ? s : quarter == 1 ? c : quarter == 2 ? -s : -c;
+                    const double x = quarter == 0   ? c
+                                     : quarter == 1 ? -s
+                                     : quarter == 2 ? -c
+                                                    : s,
+                                 y = quarter == 0   ? s
+                                     : quarter == 1 ? c
+                                     : quarter == 2 ? -s
+                                                    : -c;
                     wanted.linear() << x, y, 0, y, -x, 0, 0, 0, -1;  // straight_down, turned outward and by quarters
                     in = reached();
                     if (in) last = quarter;

@@ -27,21 +27,23 @@ struct Reach {
 /// Reach of the flange pose `target` (arm base frame). `q`: the chosen joint values when it is reached, or null.
 /// `tool` is the tool frame in the flange; `cap` bounds the search in metres.
 Reach reach(const ArmModel& model, const JointSolver& solver, const Frame& target, const Frame& tool,
-            const JointVector& reference, const JointVector* q, double cap = 0.2);
+    const JointVector& reference, const JointVector* q, double cap = 0.2);
 
-/// Where the tool frame can be on the plane z = `height` (base frame): with the tool's z straight down at any turn about it, or
-/// in one orientation.
+/// Where the tool frame can be on the plane z = `height` (base frame): with the tool's z straight down at any turn
+/// about it, or in one orientation.
 struct ReachField {
     double cell = 0, origin = 0;  ///< metres: cell size, and x = y of the first cell's centre
     int size = 0;                 ///< cells along each side
     std::vector<char> inside;     ///< size * size, row by row along y
-    std::vector<float> margin;    ///< m: how far the tool may be moved in the worst direction on the plane, to a cell; 0 outside
+    std::vector<float>
+        margin;  ///< m: how far the tool may be moved in the worst direction on the plane, to a cell; 0 outside
     bool at(int column, int row) const {
-        return column >= 0 && row >= 0 && column < size && row < size && inside[static_cast<std::size_t>(row) * size + column];
+        return column >= 0 && row >= 0 && column < size && row < size &&
+               inside[static_cast<std::size_t>(row) * size + column];
     }
 };
 ReachField reach_field(const ArmModel& model, const JointSolver& solver, const Frame& tool, double height, double cell,
-                       const geometry::Matrix3* orientation = nullptr);
+    const geometry::Matrix3* orientation = nullptr);
 
 /// Straight down: tool z = -base z, tool x along base x turned by `turn` about the upright.
 geometry::Matrix3 straight_down(double turn = 0.0);

@@ -42,7 +42,8 @@ std::optional<Geometry> recognise(const ArmModel& model) {
         }
     }
     if (g.hinges.size() < 2 || g.hinges.size() > 3) return std::nullopt;
-    if (g.hinges.size() == 2) g.points.push_back(g.flat(g.flange.translation()));  // the flange itself is what two hinges place
+    if (g.hinges.size() == 2)
+        g.points.push_back(g.flat(g.flange.translation()));  // the flange itself is what two hinges place
     if ((g.points[1] - g.points[0]).norm() < 1e-6 || (g.points[2] - g.points[1]).norm() < 1e-6) return std::nullopt;
     return g;
 }
@@ -52,7 +53,9 @@ public:
     Scara(const ArmModel& model, const Geometry& g) : model_(model), g_(g) {}
     const char* name() const override { return "closed form, parallel hinges"; }
     bool closed_form() const override { return true; }
-    bool can_orient(const Matrix3& r) const override { return (r * g_.flange.linear().transpose() * g_.up - g_.up).norm() < 1e-7; }
+    bool can_orient(const Matrix3& r) const override {
+        return (r * g_.flange.linear().transpose() * g_.up - g_.up).norm() < 1e-7;
+    }
 
     void solve(const Frame& target, const JointVector& reference, std::vector<JointSolution>& out) const override {
         out.clear();
@@ -70,11 +73,14 @@ public:
         const Vector2 upper = g_.points[1] - g_.points[0], fore = g_.points[2] - g_.points[1];
         const auto cross = [](const Vector2& a, const Vector2& b) { return a.x() * b.y() - a.y() * b.x(); };
         double elbow[2];
-        if (trig_angles(upper.dot(fore), -cross(upper, fore), 0.5 * (goal.squaredNorm() - upper.squaredNorm() - fore.squaredNorm()), elbow) == 0) return;
+        if (trig_angles(upper.dot(fore), -cross(upper, fore),
+                0.5 * (goal.squaredNorm() - upper.squaredNorm() - fore.squaredNorm()), elbow) == 0)
+            return;
         JointVector q(model_.mechanism.size());
         for (int e = 0; e < 2; ++e) {
             const Vector2 reached = upper + Eigen::Rotation2Dd(elbow[e]) * fore;
-            const double first = reached.squaredNorm() < 1e-20 ? g_.signs[0] * reference[g_.hinges[0]] : std::atan2(cross(reached, goal), reached.dot(goal));
+            const double first = reached.squaredNorm() < 1e-20 ? g_.signs[0] * reference[g_.hinges[0]]
+                                                               : std::atan2(cross(reached, goal), reached.dot(goal));
             q[g_.hinges[0]] = g_.signs[0] * first;
             q[g_.hinges[1]] = g_.signs[1] * elbow[e];
             if (three) q[g_.hinges[2]] = g_.signs[2] * (sum - first - elbow[e]);

@@ -16,16 +16,17 @@ std::optional<Geometry> recognise(const ArmModel& model) {
     if (!plain_chain(model, 7, JointType::hinge)) return std::nullopt;
     const std::vector<Axis> axes = axes_at_zero(model, model.mechanism.chain(model.flange_link));
     const auto meeting = [&](int first) -> std::optional<Vector3> {
-        const std::optional<Vector3> at = crossing(axes[static_cast<std::size_t>(first)], axes[static_cast<std::size_t>(first) + 1]);
+        const std::optional<Vector3> at = crossing(axes[first], axes[static_cast<std::size_t>(first) + 1]);
         const Axis& third = axes[static_cast<std::size_t>(first) + 2];
         if (!at || (*at - third.point).cross(third.direction).norm() > 1e-9) return std::nullopt;
-        if (axes[static_cast<std::size_t>(first) + 1].direction.cross(third.direction).norm() < 1e-3) return std::nullopt;
+        if (axes[static_cast<std::size_t>(first) + 1].direction.cross(third.direction).norm() < 1e-3)
+            return std::nullopt;
         return at;
     };
     const std::optional<Vector3> shoulder = meeting(0), wrist = meeting(4);
     if (!shoulder || !wrist) return std::nullopt;
     Geometry g;
-    for (int i = 0; i < 7; ++i) g.axis[i] = axes[static_cast<std::size_t>(i)].direction;
+    for (int i = 0; i < 7; ++i) g.axis[i] = axes[i].direction;
     g.shoulder = *shoulder, g.wrist = *wrist, g.elbow = axes[3].point;
     g.flange = model.flange_frame(JointVector::Zero(7));
     return g;
@@ -34,12 +35,16 @@ std::optional<Geometry> recognise(const ArmModel& model) {
 class SevenAxis final : public Swept {
 public:
     SevenAxis(const Mechanism& mechanism, const Geometry& g)
-        : Swept(mechanism, 2), g_(g), wrist_(g.axis[4], g.axis[5], g.axis[6]), in_flange_(g.flange.inverse() * g.wrist) {}
+        : Swept(mechanism, 2),
+          g_(g),
+          wrist_(g.axis[4], g.axis[5], g.axis[6]),
+          in_flange_(g.flange.inverse() * g.wrist) {}
     const char* name() const override { return "closed form, seven axes"; }
     std::vector<int> free_joints() const override { return {2}; }
 
 protected:
-    void at(const Frame& target, const JointVector& reference, double value, bool, std::vector<JointSolution>& out) const override {
+    void at(const Frame& target, const JointVector& reference, double value, bool,
+        std::vector<JointSolution>& out) const override {
         const Vector3 goal = target * in_flange_ - g_.shoulder;
         const Matrix3 turned = target.linear() * g_.flange.linear().transpose();
         const Vector3 upper = g_.elbow - g_.shoulder, fore = g_.wrist - g_.elbow;
@@ -47,14 +52,17 @@ protected:
         // |upper + R4 fore| = |goal| fixes the elbow.
         double fourth[2], second[2], last[2][3];
         const double along = upper.dot(a4) * a4.dot(fore);
-        if (trig_angles(upper.dot(fore) - along, upper.dot(a4.cross(fore)), 0.5 * (goal.squaredNorm() - upper.squaredNorm() - fore.squaredNorm()) - along, fourth) == 0) return;
+        if (trig_angles(upper.dot(fore) - along, upper.dot(a4.cross(fore)),
+                0.5 * (goal.squaredNorm() - upper.squaredNorm() - fore.squaredNorm()) - along, fourth) == 0)
+            return;
         const Matrix3 r3 = geometry::rotation(g_.axis[2], value);
         JointVector q(7);
         for (int e = 0; e < 2; ++e) {
             const Matrix3 r4 = geometry::rotation(a4, fourth[e]);
             const Vector3 reached = r3 * (upper + r4 * fore);
             const double level = a1.dot(a2) * a2.dot(reached);
-            if (trig_angles(a1.dot(reached) - level, a1.dot(a2.cross(reached)), a1.dot(goal) - level, second) == 0) continue;
+            if (trig_angles(a1.dot(reached) - level, a1.dot(a2.cross(reached)), a1.dot(goal) - level, second) == 0)
+                continue;
             for (int s = 0; s < 2; ++s) {
                 const Matrix3 r2 = geometry::rotation(a2, second[s]);
                 double first;
@@ -64,7 +72,8 @@ protected:
                 for (int w = 0; w < wrists; ++w) {
                     q << first, second[s], value, fourth[e], last[w][0], last[w][1], last[w][2];
                     add_solution(mechanism_, reference, q, s | e << 1 | w << 2, out);
-                    if (out.back().q[2] != value && out.back().within_limits) out.back().within_limits = std::abs(out.back().q[2] - value) < 1e-9;
+                    if (out.back().q[2] != value && out.back().within_limits)
+                        out.back().within_limits = std::abs(out.back().q[2] - value) < 1e-9;
                 }
             }
         }

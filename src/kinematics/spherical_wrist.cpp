@@ -7,21 +7,24 @@ namespace {
 
 using geometry::Matrix3;
 
-double wrapped(double angle) { return std::abs(angle) <= geometry::pi ? angle : angle - 2 * geometry::pi * std::floor(angle / (2 * geometry::pi) + 0.5); }
+double wrapped(double angle) {
+    return std::abs(angle) <= geometry::pi ? angle
+                                           : angle - 2 * geometry::pi * std::floor(angle / (2 * geometry::pi) + 0.5);
+}
 
 /// Arm coordinates: z along axis 1, y along axis 2, origin on axis 1. All lengths in metres.
 struct Geometry {
-    Matrix3 axes;            // columns: the arm coordinates' axes in the base frame
-    Vector3 origin;          // a point of axis 1, in the base frame
-    double sx, sz;           // shoulder (axis 2)
-    double u1x, u1z;         // shoulder to elbow (axis 3) at zero
-    double u2x, u2z;         // elbow to wrist centre at zero
-    double l1, l2;           // lengths of both
+    Matrix3 axes;                     // columns: the arm coordinates' axes in the base frame
+    Vector3 origin;                   // a point of axis 1, in the base frame
+    double sx, sz;                    // shoulder (axis 2)
+    double u1x, u1z;                  // shoulder to elbow (axis 3) at zero
+    double u2x, u2z;                  // elbow to wrist centre at zero
+    double l1, l2;                    // lengths of both
     double bend, cos_bend, sin_bend;  // of the elbow at zero, from stretched
-    double aside;            // wrist centre along y: the same at all joint values
-    double third_sign;       // axis 3 along (+1) or against (-1) axis 2
+    double aside;                     // wrist centre along y: the same at all joint values
+    double third_sign;                // axis 3 along (+1) or against (-1) axis 2
     Vector3 centre_in_flange;
-    Matrix3 before, after;   // constant turns around the wrist's own
+    Matrix3 before, after;  // constant turns around the wrist's own
     double fifth_offset;
 };
 
@@ -108,7 +111,8 @@ private:
         for (int shoulder = 0; shoulder < 2; ++shoulder) {
             const double x = shoulder ? -in_plane : in_plane;
             const bool above = across2 < 1e-20;  // wrist centre on axis 1: any first joint value will do
-            const double first = above ? reference[0] : std::atan2(p.y() * x - p.x() * g_.aside, p.x() * x + p.y() * g_.aside);
+            const double first =
+                above ? reference[0] : std::atan2(p.y() * x - p.x() * g_.aside, p.x() * x + p.y() * g_.aside);
             const double c1 = std::cos(first), s1 = std::sin(first);
             Matrix3 level;  // the orientation seen after joint 1
             level.row(0) = c1 * turned.row(0) + s1 * turned.row(1);
@@ -122,13 +126,15 @@ private:
             for (int elbow = 0; elbow < 2; ++elbow) {
                 const double third = g_.bend + (elbow ? -open : open);
                 const double bent = elbow ? -sine : sine;
-                const double c = g_.cos_bend * cosine - g_.sin_bend * bent, sn = g_.sin_bend * cosine + g_.cos_bend * bent;
+                const double c = g_.cos_bend * cosine - g_.sin_bend * bent,
+                             sn = g_.sin_bend * cosine + g_.cos_bend * bent;
                 const double vx = g_.u1x + g_.u2x * c + g_.u2z * sn, vz = g_.u1z - g_.u2x * sn + g_.u2z * c;
                 const double reach2 = vx * vx + vz * vz;
                 const bool folded = reach2 < 1e-20;
                 const double second = folded ? reference[1] : std::atan2(wx * vz - wz * vx, wx * vx + wz * vz);
                 const double scale = folded ? 0 : 1 / std::sqrt(reach2 * far2);
-                const double c2 = folded || far2 == 0 ? std::cos(second) : (wx * vx + wz * vz) * scale, s2 = folded || far2 == 0 ? std::sin(second) : (wx * vz - wz * vx) * scale;
+                const double c2 = folded || far2 == 0 ? std::cos(second) : (wx * vx + wz * vz) * scale,
+                             s2 = folded || far2 == 0 ? std::sin(second) : (wx * vz - wz * vx) * scale;
                 const double c23 = c2 * c - s2 * sn, s23 = s2 * c + c2 * sn;
                 Matrix3 seen;  // and after joints 2 and 3
                 seen.row(0) = c23 * level.row(0) - s23 * level.row(2);
@@ -138,8 +144,10 @@ private:
                 const double radius = std::sqrt(n(0, 2) * n(0, 2) + n(1, 2) * n(1, 2));
                 const bool straight = radius < 1e-9;
                 const double fourth = straight ? reference[3] : std::atan2(n(1, 2), n(0, 2));
-                const double c4 = straight ? std::cos(fourth) : n(0, 2) / radius, s4 = straight ? std::sin(fourth) : n(1, 2) / radius;
-                const double lean = c4 * n(0, 2) + s4 * n(1, 2), across0 = c4 * n(1, 0) - s4 * n(0, 0), across1 = c4 * n(1, 1) - s4 * n(0, 1);
+                const double c4 = straight ? std::cos(fourth) : n(0, 2) / radius,
+                             s4 = straight ? std::sin(fourth) : n(1, 2) / radius;
+                const double lean = c4 * n(0, 2) + s4 * n(1, 2), across0 = c4 * n(1, 0) - s4 * n(0, 0),
+                             across1 = c4 * n(1, 1) - s4 * n(0, 1);
                 const double fifth = std::atan2(lean, n(2, 2)), sixth = std::atan2(across0, across1);
                 for (int flip = 0; flip < 2; ++flip) {
                     s.q[0] = wrapped(first);

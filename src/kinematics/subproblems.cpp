@@ -8,7 +8,7 @@ std::vector<Axis> axes_at_zero(const ArmModel& model, const std::vector<int>& ch
     std::vector<Axis> axes;
     for (const int code : chain) {
         const Joint& joint = model.mechanism.connection(code);
-        const Frame& child = frames[static_cast<std::size_t>(joint.child)];
+        const Frame& child = frames[joint.child];
         axes.push_back({child.linear() * joint.axis, child.translation()});
     }
     return axes;
@@ -19,7 +19,7 @@ bool plain_chain(const ArmModel& model, int count, JointType type) {
     const std::vector<int> chain = m.chain(model.flange_link);
     if (m.size() != count || static_cast<int>(chain.size()) != count) return false;
     for (int i = 0; i < count; ++i)
-        if (chain[static_cast<std::size_t>(i)] != i || m.joints[static_cast<std::size_t>(i)].type != type) return false;
+        if (chain[i] != i || m.joints[i].type != type) return false;
     return true;
 }
 

@@ -14,8 +14,8 @@ struct Axis {
 /// One per connection of the chain to the flange, in order.
 std::vector<Axis> axes_at_zero(const ArmModel& model, const std::vector<int>& chain);
 
-/// The joints of the chain to the flange when that has none but `count` joints of type `type`, each with a drive and in the
-/// order of the mechanism; false otherwise.
+/// The joints of the chain to the flange when that has none but `count` joints of type `type`, each with a drive and in
+/// the order of the mechanism; false otherwise.
 bool plain_chain(const ArmModel& model, int count, JointType type);
 
 /// Angles with `a cos + b sin = c`: how many there are (0 or 2; equal at the edge).
@@ -38,7 +38,8 @@ inline bool turn_about(const Vector3& k, const Vector3& from, const Vector3& to,
     return true;
 }
 
-/// Three turns about `a`, `b`, `c` in that order that make up a rotation; neither `a` and `b` nor `b` and `c` are parallel.
+/// Three turns about `a`, `b`, `c` in that order that make up a rotation; neither `a` and `b` nor `b` and `c` are
+/// parallel.
 class ThreeTurns {
 public:
     ThreeTurns(const Vector3& first, const Vector3& second, const Vector3& third) : a_(first), b_(second), c_(third) {

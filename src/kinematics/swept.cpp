@@ -3,7 +3,7 @@
 namespace escarp::kinematics {
 
 double Swept::step_value(int i) const {
-    const Joint& joint = mechanism_.joints[static_cast<std::size_t>(joint_)];
+    const Joint& joint = mechanism_.joints[joint_];
     return joint.low + (joint.high - joint.low) * i / steps;
 }
 
@@ -11,7 +11,8 @@ void Swept::solve(const Frame& target, const JointVector& reference, std::vector
     out.clear();
     at(target, reference, reference[joint_], false, out);
     for (int i = 0; i <= steps; ++i)
-        if (promising(target, step_value(i)) && std::abs(step_value(i) - reference[joint_]) > 1e-9) at(target, reference, step_value(i), false, out);
+        if (promising(target, step_value(i)) && std::abs(step_value(i) - reference[joint_]) > 1e-9)
+            at(target, reference, step_value(i), false, out);
 }
 
 void Swept::held(const Frame& target, const JointVector& reference, std::vector<JointSolution>& out) const {
@@ -20,7 +21,8 @@ void Swept::held(const Frame& target, const JointVector& reference, std::vector<
 }
 
 bool Swept::reachable(const Frame& target, const JointVector& reference) const {
-    // Questions come in rows of near poses: the value that answered the last one is likely to answer this. It changes no answer.
+    // Questions come in rows of near poses: the value that answered the last one is likely to answer this. It changes
+    // no answer.
     thread_local std::pair<const Swept*, double> last{nullptr, 0.0};
     if (last.first == this && reachable_at(target, reference, last.second)) return true;
     if (reachable_at(target, reference, reference[joint_])) return true;

@@ -16,7 +16,8 @@ public:
 protected:
     Swept(const Mechanism& mechanism, int joint) : mechanism_(mechanism), joint_(joint) {}
     /// Adds the solutions with the free joint at `value`; other free joints keep the reference's values when `hold`.
-    virtual void at(const Frame& target, const JointVector& reference, double value, bool hold, std::vector<JointSolution>& out) const = 0;
+    virtual void at(const Frame& target, const JointVector& reference, double value, bool hold,
+        std::vector<JointSolution>& out) const = 0;
     virtual bool reachable_at(const Frame& target, const JointVector& reference, double value) const;
     /// Whether a value is worth asking for.
     virtual bool promising(const Frame& /*target*/, double /*value*/) const { return true; }

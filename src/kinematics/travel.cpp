@@ -24,7 +24,9 @@ ArmModel without_first(const ArmModel& model) {
 }
 
 bool first_carries_all(const Mechanism& m) {
-    if (m.size() < 2 || m.joints.front().parent != 0 || m.joints.front().child != 1 || (!m.order.empty() && m.order.front() != 0)) return false;
+    if (m.size() < 2 || m.joints.front().parent != 0 || m.joints.front().child != 1 ||
+        (!m.order.empty() && m.order.front() != 0))
+        return false;
     for (int code = 1; code < m.size() + static_cast<int>(m.followers.size()); ++code)
         if (m.connection(code).parent == 0) return false;
     return std::all_of(m.followers.begin(), m.followers.end(), [](const Follower& f) { return f.ratios[0] == 0; });
@@ -33,7 +35,7 @@ bool first_carries_all(const Mechanism& m) {
 int rank(const ArmModel& model, const JointVector& q) {
     std::vector<Frame> frames;
     model.mechanism.link_frames(q, Frame::Identity(), frames);
-    const Vector3 at = frames[static_cast<std::size_t>(model.flange_link)] * model.flange.translation();
+    const Vector3 at = frames[model.flange_link] * model.flange.translation();
     Eigen::JacobiSVD<Eigen::MatrixXd> svd(Eigen::MatrixXd(jacobian(model.mechanism, frames, model.flange_link, at)));
     svd.setThreshold(1e-6);
     return static_cast<int>(svd.rank());
@@ -43,7 +45,7 @@ int rank(const ArmModel& model, const JointVector& q) {
 bool first_is_free(const ArmModel& model, const ArmModel& rest) {
     JointVector q(model.mechanism.size());
     for (int j = 0; j < q.size(); ++j) {  // anywhere but at a singular position
-        const Joint& joint = model.mechanism.joints[static_cast<std::size_t>(j)];
+        const Joint& joint = model.mechanism.joints[j];
         const double share = 0.5 + 0.31 * std::sin(1.0 + 2.3 * j);
         q[j] = joint.low + share * (joint.high - joint.low);
     }
@@ -53,7 +55,10 @@ bool first_is_free(const ArmModel& model, const ArmModel& rest) {
 class Travel final : public Swept {
 public:
     Travel(const ArmModel& model, ArmModel rest, std::unique_ptr<JointSolver> inner)
-        : Swept(model.mechanism, 0), inner_(std::move(inner)), name_(std::string(inner_->name()) + ", on a free first joint"), bound_(reach_bound(rest)) {}
+        : Swept(model.mechanism, 0),
+          inner_(std::move(inner)),
+          name_(std::string(inner_->name()) + ", on a free first joint"),
+          bound_(reach_bound(rest)) {}
     const char* name() const override { return name_.c_str(); }
     std::vector<int> free_joints() const override {
         std::vector<int> all{0};
@@ -61,11 +66,13 @@ public:
         return all;
     }
     bool can_orient(const geometry::Matrix3& r) const override {
-        return mechanism_.joints.front().type == JointType::hinge || inner_->can_orient(mechanism_.joints.front().at.linear().transpose() * r);
+        return mechanism_.joints.front().type == JointType::hinge ||
+               inner_->can_orient(mechanism_.joints.front().at.linear().transpose() * r);
     }
 
 protected:
-    void at(const Frame& target, const JointVector& reference, double value, bool hold, std::vector<JointSolution>& out) const override {
+    void at(const Frame& target, const JointVector& reference, double value, bool hold,
+        std::vector<JointSolution>& out) const override {
         const JointVector rest = reference.tail(reference.size() - 1);
         std::vector<JointSolution> found;
         if (hold) inner_->held(carried(target, value), rest, found);
@@ -83,7 +90,9 @@ protected:
         if (value < first.low - 1e-9 || value > first.high + 1e-9) return false;
         return inner_->reachable(carried(target, value), reference.tail(reference.size() - 1));
     }
-    bool promising(const Frame& target, double value) const override { return carried(target, value).translation().squaredNorm() <= bound_ * bound_; }
+    bool promising(const Frame& target, double value) const override {
+        return carried(target, value).translation().squaredNorm() <= bound_ * bound_;
+    }
 
 private:
     /// The target as the rest of the arm sees it.

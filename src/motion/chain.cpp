@@ -10,10 +10,11 @@ namespace {
 
 class ToolPath {
 public:
-    ToolPath(const kinematics::ArmModel& model, const Frame& tool) : model_(model), tool_(model.flange * tool.translation()) {}
+    ToolPath(const kinematics::ArmModel& model, const Frame& tool)
+        : model_(model), tool_(model.flange * tool.translation()) {}
     Vector3 at(const JointVector& q) const {
         model_.mechanism.link_frames(q, Frame::Identity(), frames_);
-        return frames_[static_cast<std::size_t>(model_.flange_link)] * tool_;
+        return frames_[model_.flange_link] * tool_;
     }
     double speed(const JointVector& q, const JointVector& slope) const {
         const Vector3 point = at(q);
@@ -26,8 +27,8 @@ private:
     mutable std::vector<Frame> frames_;
 };
 
-/// The curve that replaces a corner: a parabola from the cut to the cut whose tangents meet at the corner (of straight legs in
-/// joint space exactly there), as two path nodes, on an s that fits the leg before.
+/// The curve that replaces a corner: a parabola from the cut to the cut whose tangents meet at the corner (of straight
+/// legs in joint space exactly there), as two path nodes, on an s that fits the leg before.
 struct Corner {
     PathNode from, to;
 };
@@ -51,8 +52,11 @@ double farthest(const ToolPath& tool, const Vector3& pose, const Corner& c) {
 }
 
 /// The greatest share of a leg, from its end or from its beginning, that stays within `distance` of the pose there.
-double share_within(const ToolPath& tool, const Leg& leg, bool at_end, const Vector3& pose, double distance, double most) {
-    const auto gap = [&](double share) { return (tool.at(on_path(leg.nodes, at_end ? 1 - share : share).q) - pose).norm(); };
+double share_within(
+    const ToolPath& tool, const Leg& leg, bool at_end, const Vector3& pose, double distance, double most) {
+    const auto gap = [&](double share) {
+        return (tool.at(on_path(leg.nodes, at_end ? 1 - share : share).q) - pose).norm();
+    };
     double low = 0, high = most;
     if (gap(most) <= distance) {
         // The path may have left the ball and come back.
@@ -87,8 +91,9 @@ namespace {
 /// Legs without exact stops between them, as one motion.
 struct Chain {
     MotionPtr whole;
-    std::vector<double> ends;  ///< when each leg gives way to the next: in the middle of the corner, the last at the end
-    std::vector<double> rates; ///< ds/dt there, before averaging
+    std::vector<double>
+        ends;  ///< when each leg gives way to the next: in the middle of the corner, the last at the end
+    std::vector<double> rates;  ///< ds/dt there, before averaging
 };
 
 /// Shares cut off the beginning and the end of each leg.
@@ -118,7 +123,8 @@ Cuts cuts_for(const ToolPath& path, const std::vector<Leg>& legs, const std::vec
     return cuts;
 }
 
-Chain chained(const kinematics::ArmModel& model, const ToolPath& path, const std::vector<Leg>& legs, const Cuts& cuts, const std::vector<double>& most_rate) {
+Chain chained(const kinematics::ArmModel& model, const ToolPath& path, const std::vector<Leg>& legs, const Cuts& cuts,
+    const std::vector<double>& most_rate) {
     const std::size_t n = legs.size();
     const auto &begin = cuts.begin, &end = cuts.end;
     std::vector<PathNode> nodes;
@@ -194,13 +200,16 @@ double duration(const Flight& flight) {
 std::vector<double> passed(const ToolPath& path, const std::vector<Leg>& legs, const Chain& chain) {
     std::vector<double> out(legs.size(), 0.0);
     for (std::size_t i = 0; i + 1 < legs.size(); ++i)
-        if (legs[i].cut <= 0) out[i] = (path.at(chain.whole->position(chain.ends[i])) - path.at(legs[i].nodes.back().q)).norm() / legs[i].corner;
+        if (legs[i].cut <= 0)
+            out[i] = (path.at(chain.whole->position(chain.ends[i])) - path.at(legs[i].nodes.back().q)).norm() /
+                     legs[i].corner;
     return out;
 }
 
-/// Averaging rounds corners further the faster they are passed: here they are cut to a part of what is asked for and passed more slowly until
-/// the rest is enough for it. Nothing if that does not come about.
-std::optional<Flight> slow_corners(const kinematics::ArmModel& model, const ToolPath& path, const std::vector<Leg>& legs, double part) {
+/// Averaging rounds corners further the faster they are passed: here they are cut to a part of what is asked for and
+/// passed more slowly until the rest is enough for it. Nothing if that does not come about.
+std::optional<Flight> slow_corners(
+    const kinematics::ArmModel& model, const ToolPath& path, const std::vector<Leg>& legs, double part) {
     std::vector<double> corners, most(legs.size(), 1e300);
     for (const Leg& leg : legs) corners.push_back(part * leg.corner);
     const Cuts cuts = cuts_for(path, legs, corners);
@@ -212,7 +221,8 @@ std::optional<Flight> slow_corners(const kinematics::ArmModel& model, const Tool
         for (std::size_t i = 0; i + 1 < legs.size(); ++i) {
             if (far[i] <= 1) continue;
             good = false;
-            most[i] = std::min(most[i], chain.rates[i]) * std::clamp((0.97 - part) / std::max(1e-3, far[i] - part), 0.4, 0.95);
+            most[i] = std::min(most[i], chain.rates[i]) *
+                      std::clamp((0.97 - part) / std::max(1e-3, far[i] - part), 0.4, 0.95);
         }
         if (good) return in_legs(chain);
     }
@@ -225,15 +235,16 @@ Flight fly_as_fast(const kinematics::ArmModel& model, const Frame& tool, const s
     if (legs.size() == 1) {
         const std::vector<PathNode>& nodes = legs.front().nodes;
         const MotionPtr only = legs.front().straight ? std::make_shared<PathMotion>(model.mechanism, nodes)
-                                                     : joint_move(model.mechanism, nodes.front().q, nodes.back().q, nodes.front().speed_share, nodes.front().effort_share);
+                                                     : joint_move(model.mechanism, nodes.front().q, nodes.back().q,
+                                                           nodes.front().speed_share, nodes.front().effort_share);
         return {only, {only}};
     }
     const ToolPath path(model, tool);
     std::vector<double> corners;
     for (const Leg& leg : legs) corners.push_back(leg.corner);
     const std::vector<double> any_rate(legs.size(), 1e300);
-    // Averaging rounds corners further: they are cut later until the pose is passed as near as asked for, or passed more slowly, whichever is
-    // quicker in all; a corner that allows neither is an exact stop.
+    // Averaging rounds corners further: they are cut later until the pose is passed as near as asked for, or passed
+    // more slowly, whichever is quicker in all; a corner that allows neither is an exact stop.
     constexpr int rounds = 6;
     std::size_t worst = 0;
     std::optional<Flight> best;
@@ -248,7 +259,8 @@ Flight fly_as_fast(const kinematics::ArmModel& model, const Frame& tool, const s
         best = in_legs(chain);
         if (round == 0) return *best;
     }
-    if (auto slower = slow_corners(model, path, legs, 0.5); slower && (!best || duration(*slower) < duration(*best))) best = std::move(slower);
+    if (auto slower = slow_corners(model, path, legs, 0.5); slower && (!best || duration(*slower) < duration(*best)))
+        best = std::move(slower);
     // A corner too small for the jerk limits: an exact stop there.
     const auto middle = legs.begin() + static_cast<std::ptrdiff_t>(worst) + 1;
     Flight first = fly_as_fast(model, tool, {legs.begin(), middle});
@@ -268,9 +280,10 @@ std::vector<Leg> slower(std::vector<Leg> legs, double share) {
 
 }  // namespace
 
-Flight fly(const kinematics::ArmModel& model, const Frame& tool, const std::vector<Leg>& legs, const std::vector<double>& shares) {
-    // The window of the averaging is the greatest change of acceleration over the jerk limit. Where a joint is braked just when it is at its
-    // fastest, that is twice what a stretch of even speed between would need.
+Flight fly(const kinematics::ArmModel& model, const Frame& tool, const std::vector<Leg>& legs,
+    const std::vector<double>& shares) {
+    // The window of the averaging is the greatest change of acceleration over the jerk limit. Where a joint is braked
+    // just when it is at its fastest, that is twice what a stretch of even speed between would need.
     if (legs.size() == 1 || !model.mechanism.limits_jerk()) return fly_as_fast(model, tool, legs);
     Flight best = fly_as_fast(model, tool, slower(legs, shares.front()));
     for (std::size_t i = 1; i < shares.size(); ++i) {

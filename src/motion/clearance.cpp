@@ -27,16 +27,22 @@ struct Scratch {
         geometry::Warm warm;
     };
     Side a, b;
-    std::vector<Vector3> seen;    // centres of a's parts in the frames of b
+    std::vector<Vector3> seen;  // centres of a's parts in the frames of b
     std::vector<int> seen_visit;
-    std::vector<double> gap2;     // of a part of a to the boxes of the parts of b, squared
-    std::vector<Active> active;   // a stack: every stretch has its own piece of it
+    std::vector<double> gap2;    // of a part of a to the boxes of the parts of b, squared
+    std::vector<Active> active;  // a stack: every stretch has its own piece of it
 };
 
 class Search {
 public:
     Search(const Mover& one, const Mover& two, const ClearanceQuery& query, Scratch& scratch)
-        : one_(one), two_(two), self_(&one == &two), query_(query), k_(scratch), a_(scratch.a), b_(self_ ? scratch.a : scratch.b) {
+        : one_(one),
+          two_(two),
+          self_(&one == &two),
+          query_(query),
+          k_(scratch),
+          a_(scratch.a),
+          b_(self_ ? scratch.a : scratch.b) {
         best_.distance = query.cap;
     }
 
@@ -75,7 +81,7 @@ private:
     const Vector3& place(const Mover& mover, Scratch::Side& side, std::size_t i) {
         int& done = side.centre_visit[i];
         if (done < 0 || (done != visits_ && !mover.rests())) {
-            side.centre[i] = side.look.frames[static_cast<std::size_t>(mover.set().frame(i))] * mover.set().centre(i);
+            side.centre[i] = side.look.frames[mover.set().frame(i)] * mover.set().centre(i);
             side.travel[i] = mover.travel(side.look, i, side.centre[i]);
             done = visits_;
         }
@@ -83,23 +89,26 @@ private:
     }
     const Frame& frame_at(const Mover& mover, Scratch::Side& side, std::size_t i) {
         int& done = side.at_visit[i];
-        if (done < 0 || (done != visits_ && !mover.rests())) side.at[i] = side.look.frames[static_cast<std::size_t>(mover.parts()[i].frame)] * mover.parts()[i].at, done = visits_;
+        if (done < 0 || (done != visits_ && !mover.rests()))
+            side.at[i] = side.look.frames[mover.parts()[i].frame] * mover.parts()[i].at, done = visits_;
         return side.at[i];
     }
     /// The middle of a part of a, seen from a frame of b.
     const Vector3& seen(std::size_t i, int frame) {
         const std::size_t k = static_cast<std::size_t>(frame) * parts_a() + i;
         if (k_.seen_visit[k] != visits_) {
-            const Frame& f = b_.look.frames[static_cast<std::size_t>(frame)];
+            const Frame& f = b_.look.frames[frame];
             k_.seen[k].noalias() = f.linear().transpose() * (a_.centre[i] - f.translation());
             k_.seen_visit[k] = visits_;
         }
         return k_.seen[k];
     }
-    bool taken(std::size_t i, std::size_t j) const { return !query_.take || query_.take(one_.parts()[i], two_.parts()[j]); }
+    bool taken(std::size_t i, std::size_t j) const {
+        return !query_.take || query_.take(one_.parts()[i], two_.parts()[j]);
+    }
 
-    /// Looks at the middle of a stretch; pairs that cannot beat the best anywhere in it are dropped, the rest is halved.
-    /// Pairs to look at: those in the stack from `begin` to `end`, at the root all.
+    /// Looks at the middle of a stretch; pairs that cannot beat the best anywhere in it are dropped, the rest is
+    /// halved. Pairs to look at: those in the stack from `begin` to `end`, at the root all.
     void stretch(double from, double to, std::size_t begin, std::size_t end, int depth) {
         const double middle = 0.5 * (from + to);
         look(one_, a_, from, to);
@@ -125,8 +134,8 @@ private:
         if (!self_) look(two_, b_, from, to);
         const std::size_t mine = k_.active.size();
         best_.distance = 0;
-        bool now = false;   // some pair touches at the middle,
-        bool moves = false; // and one that may touch moves
+        bool now = false;    // some pair touches at the middle,
+        bool moves = false;  // and one that may touch moves
         const auto keep = [&](Active pair, double gap2) {
             const double travel = travel_of(pair);
             const std::optional<geometry::Separation> found = look_at(pair, gap2, travel);
@@ -142,7 +151,8 @@ private:
         bool found = false;
         if (now && !moves) best_.when = from, found = true;
         else if (to - from < exact || depth > deepest) found = now;
-        else if (top > mine) found = touch(from, middle, mine, top, depth + 1) || touch(middle, to, mine, top, depth + 1);
+        else if (top > mine)
+            found = touch(from, middle, mine, top, depth + 1) || touch(middle, to, mine, top, depth + 1);
         k_.active.resize(mine);
         return found;
     }
@@ -152,12 +162,12 @@ private:
         if (best_.when - before < query_.from) return;
         std::vector<Frame> one, two;
         one_.frames(best_.when - before, one), two_.frames(best_.when - before, two);
-        const Part &p = one_.parts()[static_cast<std::size_t>(best_.part_a)], &q = two_.parts()[static_cast<std::size_t>(best_.part_b)];
-        const geometry::Separation s = geometry::separation(p.shape, one[static_cast<std::size_t>(p.frame)] * p.at, q.shape, two[static_cast<std::size_t>(q.frame)] * q.at);
+        const Part &p = one_.parts()[best_.part_a], &q = two_.parts()[best_.part_b];
+        const geometry::Separation s = geometry::separation(p.shape, one[p.frame] * p.at, q.shape, two[q.frame] * q.at);
         if (s.distance > 0) best_.on_a = best_.on_b = 0.5 * (s.on_a + s.on_b);
     }
     Clearance at_contact(const Active& pair, double when) const {
-        const Vector3 between = 0.5 * (a_.centre[static_cast<std::size_t>(pair.i)] + b_.centre[static_cast<std::size_t>(pair.j)]);
+        const Vector3 between = 0.5 * (a_.centre[pair.i] + b_.centre[pair.j]);
         return {0, when, pair.i, pair.j, between, between};
     }
 
@@ -178,12 +188,14 @@ private:
         for (std::size_t j = 0; j < nb; ++j) place(two_, b_, j);
         for (std::size_t i = 0; i < parts_a(); ++i) {
             place(one_, a_, i);
-            for (const PartSet::Run& r : two_.set().runs()) two_.set().box_gaps(r.from, r.to, seen(i, r.frame), k_.gap2.data() + r.from);
+            for (const PartSet::Run& r : two_.set().runs())
+                two_.set().box_gaps(r.from, r.to, seen(i, r.frame), k_.gap2.data() + r.from);
             const double near = best_.distance + a_.travel[i] + one_.set().bound(i);
             const double *travel = b_.travel.data(), *gap2 = k_.gap2.data();
             for (std::size_t j = self_ ? i + 1 : 0; j < nb; ++j) {
                 const double round = near + travel[j];
-                if (gap2[j] <= round * round && taken(i, j)) keep({static_cast<int>(i), static_cast<int>(j), geometry::Warm::Zero()}, gap2[j]);
+                if (gap2[j] <= round * round && taken(i, j))
+                    keep({static_cast<int>(i), static_cast<int>(j), geometry::Warm::Zero()}, gap2[j]);
             }
         }
     }
@@ -209,7 +221,8 @@ private:
 
     void consider(Active pair, double middle, double gap2) {
         const double travel = travel_of(pair);
-        const auto found = look_at(pair, gap2, best_.distance + travel);  // farther than this at the middle cannot matter
+        const auto found =
+            look_at(pair, gap2, best_.distance + travel);  // farther than this at the middle cannot matter
         if (!found) return;
         if (found->distance < best_.distance) {
             if (found->distance > 0) best_ = {found->distance, middle, pair.i, pair.j, found->on_a, found->on_b};
@@ -241,7 +254,8 @@ double distance_at(const Mover& a, const Mover& b, double t) {
     double least = 1e300;
     for (const Part& p : a.parts())
         for (const Part& q : b.parts())
-            least = std::min(least, geometry::separation(p.shape, frames_a[p.frame] * p.at, q.shape, frames_b[q.frame] * q.at).distance);
+            least = std::min(least,
+                geometry::separation(p.shape, frames_a[p.frame] * p.at, q.shape, frames_b[q.frame] * q.at).distance);
     return least;
 }
 
@@ -252,7 +266,8 @@ double closing_bound(const Mover& a, const Mover& b, double from, double to) {
         Mover::Look look;
         m->look(from, to, look);
         double most = 0;
-        for (std::size_t i = 0; i < m->parts().size(); ++i) most = std::max(most, m->travel(look, i, look.frames[static_cast<std::size_t>(m->set().frame(i))] * m->set().centre(i)));
+        for (std::size_t i = 0; i < m->parts().size(); ++i)
+            most = std::max(most, m->travel(look, i, look.frames[m->set().frame(i)] * m->set().centre(i)));
         sum += most / std::max(1e-12, look.half);
     }
     return sum;
@@ -275,19 +290,25 @@ PartSet::PartSet(std::vector<Part> parts) : parts_(std::move(parts)) {
 
 void PartSet::box_gaps(std::size_t from, std::size_t to, const Vector3& point, double* out) const {
     const double x = point.x(), y = point.y(), z = point.z();
-    const double *x0 = low_[0].data() + from, *x1 = high_[0].data() + from, *y0 = low_[1].data() + from, *y1 = high_[1].data() + from, *z0 = low_[2].data() + from, *z1 = high_[2].data() + from;
+    const double *x0 = low_[0].data() + from, *x1 = high_[0].data() + from, *y0 = low_[1].data() + from,
+                 *y1 = high_[1].data() + from, *z0 = low_[2].data() + from, *z1 = high_[2].data() + from;
     const std::size_t count = to - from;
 #pragma GCC ivdep
     for (std::size_t j = 0; j < count; ++j) {
-        const double u = std::max(0.0, std::max(x0[j] - x, x - x1[j])), v = std::max(0.0, std::max(y0[j] - y, y - y1[j])), w = std::max(0.0, std::max(z0[j] - z, z - z1[j]));
+        const double u = std::max(0.0, std::max(x0[j] - x, x - x1[j])),
+                     v = std::max(0.0, std::max(y0[j] - y, y - y1[j])),
+                     w = std::max(0.0, std::max(z0[j] - z, z - z1[j]));
         out[j] = u * u + v * v + w * w;
     }
 }
 
-ArmMover::ArmMover(const kinematics::Mechanism& mechanism, const Frame& base, MotionPtr motion, double start, PartSetPtr parts)
+ArmMover::ArmMover(
+    const kinematics::Mechanism& mechanism, const Frame& base, MotionPtr motion, double start, PartSetPtr parts)
     : Mover(std::move(parts)), mechanism_(mechanism), base_(base), motion_(std::move(motion)), start_(start) {}
 
-void ArmMover::frames(double t, std::vector<Frame>& out) const { mechanism_.link_frames(motion_->position(t - start_), base_, out); }
+void ArmMover::frames(double t, std::vector<Frame>& out) const {
+    mechanism_.link_frames(motion_->position(t - start_), base_, out);
+}
 
 void ArmMover::look(double from, double to, Look& out) const {
     out.half = 0.5 * (to - from);
@@ -298,38 +319,57 @@ void ArmMover::look(double from, double to, Look& out) const {
 double ArmMover::travel(const Look& look, std::size_t part, const Vector3& centre) const {
     const Part& p = parts()[part];
     if (p.levers.size() == 0) return 0;
-    return std::min(p.levers.dot(look.by), kinematics::travel_bound(mechanism_, look.frames, p.frame, centre, p.shape.bound(), look.by));
+    return std::min(p.levers.dot(look.by),
+        kinematics::travel_bound(mechanism_, look.frames, p.frame, centre, p.shape.bound(), look.by));
 }
 
 /// Only the joints between the two count where one carries the other.
-double ArmMover::travel_seen_from(const Look& look, std::size_t part, const Vector3& centre, std::size_t other, const Vector3& other_centre) const {
+double ArmMover::travel_seen_from(
+    const Look& look, std::size_t part, const Vector3& centre, std::size_t other, const Vector3& other_centre) const {
     const Part &p = parts()[part], &q = parts()[other];
-    if (kinematics::carried_by(mechanism_, p.frame, q.frame)) return kinematics::travel_bound(mechanism_, look.frames, p.frame, centre, p.shape.bound(), look.by, q.frame);
+    if (kinematics::carried_by(mechanism_, p.frame, q.frame))
+        return kinematics::travel_bound(mechanism_, look.frames, p.frame, centre, p.shape.bound(), look.by, q.frame);
     return Mover::travel_seen_from(look, part, centre, other, other_centre);
 }
 
-GlideMover::GlideMover(const Frame& at, PartSetPtr parts, const Glide& glide, double start) : Mover(std::move(parts)), at_(at), glide_(glide), start_(start) {
-    for (std::size_t i = 0; i < set_->parts().size(); ++i) speeds_.push_back(glide.speed(at * set_->centre(i)) + std::abs(glide.turn_rate) * set_->parts()[i].shape.bound());
+GlideMover::GlideMover(const Frame& at, PartSetPtr parts, const Glide& glide, double start)
+    : Mover(std::move(parts)), at_(at), glide_(glide), start_(start) {
+    for (std::size_t i = 0; i < set_->parts().size(); ++i)
+        speeds_.push_back(
+            glide.speed(at * set_->centre(i)) + std::abs(glide.turn_rate) * set_->parts()[i].shape.bound());
 }
 
-void GlideMover::frames(double t, std::vector<Frame>& out) const { out.assign(1, glide_.rests() ? at_ : glide_.after(at_, t - start_)); }
+void GlideMover::frames(double t, std::vector<Frame>& out) const {
+    out.assign(1, glide_.rests() ? at_ : glide_.after(at_, t - start_));
+}
 
 void GlideMover::look(double from, double to, Look& out) const {
     out.half = 0.5 * (to - from);
     frames(0.5 * (from + to), out.frames);
 }
 
-double GlideMover::travel(const Look& look, std::size_t part, const Vector3&) const { return speeds_[part] * look.half; }
+double GlideMover::travel(const Look& look, std::size_t part, const Vector3&) const {
+    return speeds_[part] * look.half;
+}
 
-Clearance least_clearance(const Mover& a, const Mover& b, const ClearanceQuery& query) { return search(a, b, query).least(); }
+Clearance least_clearance(const Mover& a, const Mover& b, const ClearanceQuery& query) {
+    return search(a, b, query).least();
+}
 
-Clearance least_self_clearance(const Mover& mover, const ClearanceQuery& query) { return search(mover, mover, query).least(); }
+Clearance least_self_clearance(const Mover& mover, const ClearanceQuery& query) {
+    return search(mover, mover, query).least();
+}
 
-Clearance first_contact(const Mover& a, const Mover& b, const ClearanceQuery& query) { return search(a, b, query).first(); }
+Clearance first_contact(const Mover& a, const Mover& b, const ClearanceQuery& query) {
+    return search(a, b, query).first();
+}
 
-Clearance first_self_contact(const Mover& mover, const ClearanceQuery& query) { return search(mover, mover, query).first(); }
+Clearance first_self_contact(const Mover& mover, const ClearanceQuery& query) {
+    return search(mover, mover, query).first();
+}
 
-std::vector<std::pair<double, double>> contact_times(const Mover& a, const Mover& b, double from, double to, double resolution) {
+std::vector<std::pair<double, double>> contact_times(
+    const Mover& a, const Mover& b, double from, double to, double resolution) {
     constexpr double touching = 1e-6, exact = 1e-6;
     const double fastest = std::max(1e-9, closing_bound(a, b, from, to));
     const auto touches = [&](double t) { return distance_at(a, b, t) <= touching; };

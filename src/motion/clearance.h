@@ -1,7 +1,8 @@
 #pragma once
-// Least distance of moving bodies over continuous time. A body carried by joints moves no faster than the sum of joint rate times
-// lever (see kinematics::travel_bound), so its distance to another is Lipschitz over any stretch of time; branch and bound on that
-// (Piyavskii 1972, Shubert 1972) finds the global least distance, and nothing between two instants can be missed.
+// Least distance of moving bodies over continuous time. A body carried by joints moves no faster than the sum of joint
+// rate times lever (see kinematics::travel_bound), so its distance to another is Lipschitz over any stretch of time;
+// branch and bound on that (Piyavskii 1972, Shubert 1972) finds the global least distance, and nothing between two
+// instants can be missed.
 
 #include <functional>
 #include <memory>
@@ -18,9 +19,9 @@ namespace escarp::motion {
 struct Part {
     int frame = 0;
     geometry::Convex shape;
-    Frame at = Frame::Identity();   ///< in that frame
-    JointVector levers;             ///< see lever_bounds; empty for bodies that joints do not move
-    int tag = 0;                    ///< the caller's: which body this is
+    Frame at = Frame::Identity();  ///< in that frame
+    JointVector levers;            ///< see lever_bounds; empty for bodies that joints do not move
+    int tag = 0;                   ///< the caller's: which body this is
 };
 
 /// Parts with what bounds need of them, worked out once; movers share it.
@@ -28,8 +29,10 @@ class PartSet {
 public:
     explicit PartSet(std::vector<Part> parts);
     const std::vector<Part>& parts() const { return parts_; }
-    const Vector3& centre(std::size_t i) const { return centre_[i]; }  ///< of a part's ball, in the frame that carries it
-    double bound(std::size_t i) const { return bound_[i]; }            ///< radius of that ball
+    const Vector3& centre(std::size_t i) const {
+        return centre_[i];
+    }                                                        ///< of a part's ball, in the frame that carries it
+    double bound(std::size_t i) const { return bound_[i]; }  ///< radius of that ball
     int frame(std::size_t i) const { return frame_[i]; }
     /// Neighbours in the list that one frame carries.
     struct Run {
@@ -37,7 +40,7 @@ public:
         std::size_t from, to;
     };
     const std::vector<Run>& runs() const { return runs_; }
-    int frames() const { return frames_; }                             ///< one more than the last frame that carries a part
+    int frames() const { return frames_; }  ///< one more than the last frame that carries a part
     /// Squared distances of a point, in the frame that carries the parts [from, to), to their boxes along its axes.
     void box_gaps(std::size_t from, std::size_t to, const Vector3& point, double* out) const;
 
@@ -66,10 +69,12 @@ public:
         JointVector by;   ///< how far each joint can get in that time
     };
     virtual void look(double from, double to, Look& out) const = 0;
-    /// How far any point of a part gets at most from the middle of a look to either of its ends, m. `centre`: of the part's ball there.
+    /// How far any point of a part gets at most from the middle of a look to either of its ends, m. `centre`: of the
+    /// part's ball there.
     virtual double travel(const Look& look, std::size_t part, const Vector3& centre) const = 0;
     /// How far a part gets at most, seen from another of this mover's parts, m.
-    virtual double travel_seen_from(const Look& look, std::size_t part, const Vector3& centre, std::size_t other, const Vector3& other_centre) const {
+    virtual double travel_seen_from(const Look& look, std::size_t part, const Vector3& centre, std::size_t other,
+        const Vector3& other_centre) const {
         return travel(look, part, centre) + travel(look, other, other_centre);
     }
     virtual bool rests() const { return false; }  ///< never moves
@@ -82,11 +87,13 @@ protected:
 /// An arm on its base, moved by a motion that starts at `start`; parts stand in link frames.
 class ArmMover final : public Mover {
 public:
-    ArmMover(const kinematics::Mechanism& mechanism, const Frame& base, MotionPtr motion, double start, PartSetPtr parts);
+    ArmMover(
+        const kinematics::Mechanism& mechanism, const Frame& base, MotionPtr motion, double start, PartSetPtr parts);
     void frames(double t, std::vector<Frame>& out) const override;
     void look(double from, double to, Look& out) const override;
     double travel(const Look& look, std::size_t part, const Vector3& centre) const override;
-    double travel_seen_from(const Look& look, std::size_t part, const Vector3& centre, std::size_t other, const Vector3& other_centre) const override;
+    double travel_seen_from(const Look& look, std::size_t part, const Vector3& centre, std::size_t other,
+        const Vector3& other_centre) const override;
 
 private:
     const kinematics::Mechanism& mechanism_;
@@ -124,23 +131,26 @@ struct ClearanceQuery {
     double tolerance = 2.5e-4;  ///< metres
     /// Which pairs of parts are looked at; all of them if not given. Asked only about pairs that could come near.
     std::function<bool(const Part& a, const Part& b)> take = nullptr;
-    /// How deep a pair may overlap, metres; not at all if not given. It is added to the distance, which is negative where
-    /// they overlap: 0 then means that they overlap deeper than they may.
+    /// How deep a pair may overlap, metres; not at all if not given. It is added to the distance, which is negative
+    /// where they overlap: 0 then means that they overlap deeper than they may.
     std::function<double(const Part& a, const Part& b)> sink = nullptr;
 };
 
-/// Where the least distance recurs, the earliest instant at which it was looked at is given; of a contact see `first_contact`.
+/// Where the least distance recurs, the earliest instant at which it was looked at is given; of a contact see
+/// `first_contact`.
 Clearance least_clearance(const Mover& a, const Mover& b, const ClearanceQuery& query);
 /// The same among the bodies of one mover, each pair once.
 Clearance least_self_clearance(const Mover& mover, const ClearanceQuery& query);
 
-/// The first instant of the query, to a microsecond, at which a pair touches (or overlaps deeper than it may), and where; no
-/// part where none does. Contacts shorter than a microsecond may be passed over. `cap` and `tolerance` play no part.
+/// The first instant of the query, to a microsecond, at which a pair touches (or overlaps deeper than it may), and
+/// where; no part where none does. Contacts shorter than a microsecond may be passed over. `cap` and `tolerance` play
+/// no part.
 Clearance first_contact(const Mover& a, const Mover& b, const ClearanceQuery& query);
 Clearance first_self_contact(const Mover& mover, const ClearanceQuery& query);
 
 /// The stretches of [from, to] in which any part of `a` touches any part of `b`. No contact is missed; an interruption
 /// of one shorter than `resolution` seconds may be. Ends are exact to a microsecond.
-std::vector<std::pair<double, double>> contact_times(const Mover& a, const Mover& b, double from, double to, double resolution = 1e-3);
+std::vector<std::pair<double, double>> contact_times(
+    const Mover& a, const Mover& b, double from, double to, double resolution = 1e-3);
 
 }  // namespace escarp::motion

@@ -23,14 +23,17 @@ PartSet as_parts(const std::vector<Obstacle>& obstacles) {
 
 }  // namespace
 
-Surroundings::Surroundings(std::vector<Obstacle> obstacles) : obstacles_(std::move(obstacles)), set_(as_parts(obstacles_)) {}
+Surroundings::Surroundings(std::vector<Obstacle> obstacles)
+    : obstacles_(std::move(obstacles)), set_(as_parts(obstacles_)) {}
 
-Room::Room(const kinematics::Mechanism& mechanism, PartSetPtr parts, const Surroundings& surroundings, const std::vector<std::pair<int, int>>& self_pairs)
+Room::Room(const kinematics::Mechanism& mechanism, PartSetPtr parts, const Surroundings& surroundings,
+    const std::vector<std::pair<int, int>>& self_pairs)
     : mechanism_(mechanism), parts_(std::move(parts)), around_(surroundings) {
     const std::size_t n = parts_->parts().size(), m = around_.obstacles().size();
     for (const auto& [a, b] : self_pairs) {
         const auto i = static_cast<std::size_t>(a), j = static_cast<std::size_t>(b);
-        self_pairs_.push_back({a, b, kinematics::carried_by(mechanism, parts_->frame(j), parts_->frame(i)), parts_->bound(i) + parts_->bound(j)});
+        self_pairs_.push_back({a, b, kinematics::carried_by(mechanism, parts_->frame(j), parts_->frame(i)),
+            parts_->bound(i) + parts_->bound(j)});
     }
     for (const Part& p : parts_->parts())
         for (const Obstacle& o : around_.obstacles()) counts_.push_back(p.frame > 0 && p.tag >= o.first_part_tag);
@@ -50,7 +53,7 @@ void Room::look(const JointVector& q, const JointVector& by) const {
 const Vector3& Room::place(std::size_t i) const {
     if (placed_[i] != looks_) {
         const Part& p = parts_->parts()[i];
-        centre_[i] = frames_[static_cast<std::size_t>(p.frame)] * parts_->centre(i);
+        centre_[i] = frames_[p.frame] * parts_->centre(i);
         travel_[i] = p.levers.size() == 0 ? 0.0 : p.levers.dot(by_);
         placed_[i] = looks_;
     }
@@ -62,7 +65,9 @@ double Room::travel(std::size_t i) const {
     const Vector3& centre = place(i);
     if (bounded_[i] != looks_) {
         const Part& p = parts_->parts()[i];
-        if (travel_[i] > resolution) travel_[i] = std::min(travel_[i], kinematics::travel_bound(mechanism_, frames_, p.frame, centre, p.shape.bound(), by_));
+        if (travel_[i] > resolution)
+            travel_[i] = std::min(
+                travel_[i], kinematics::travel_bound(mechanism_, frames_, p.frame, centre, p.shape.bound(), by_));
         bounded_[i] = looks_;
     }
     return travel_[i];
@@ -70,7 +75,7 @@ double Room::travel(std::size_t i) const {
 
 const Frame& Room::frame_at(std::size_t i) const {
     const Part& p = parts_->parts()[i];
-    if (framed_[i] != looks_) at_[i] = frames_[static_cast<std::size_t>(p.frame)] * p.at, framed_[i] = looks_;
+    if (framed_[i] != looks_) at_[i] = frames_[p.frame] * p.at, framed_[i] = looks_;
     return at_[i];
 }
 
@@ -82,7 +87,9 @@ double Room::travel(const SelfPair& pair) const {
     return kinematics::travel_bound(mechanism_, frames_, p.frame, place(j), p.shape.bound(), by_, parts_->frame(i));
 }
 
-double Room::closing(const Pair& pair) const { return pair.other < 0 ? travel(self_pairs_[static_cast<std::size_t>(-1 - pair.other)]) : travel(static_cast<std::size_t>(pair.part)); }
+double Room::closing(const Pair& pair) const {
+    return pair.other < 0 ? travel(self_pairs_[-1 - pair.other]) : travel(static_cast<std::size_t>(pair.part));
+}
 
 /// Puts all pairs that may come within a distance of each other at the end of `active_`.
 void Room::near_pairs(double within) const {
@@ -94,12 +101,14 @@ void Room::near_pairs(double within) const {
             return gap2_[o] <= round * round;
         };
         for (std::size_t o = 0; o < m; ++o)
-            if (near(o) && counts_[i * m + o] && (travel(i), near(o))) active_.push_back({static_cast<int>(i), static_cast<int>(o)});
+            if (near(o) && counts_[i * m + o] && (travel(i), near(o)))
+                active_.push_back({static_cast<int>(i), static_cast<int>(o)});
     }
     for (std::size_t k = 0; k < self_pairs_.size(); ++k) {
         const SelfPair& pair = self_pairs_[k];
         const auto i = static_cast<std::size_t>(pair.part), j = static_cast<std::size_t>(pair.other);
-        const double gap2 = (centre_[i] - centre_[j]).squaredNorm(), apart = within + pair.apart, round = apart + travel_[i] + travel_[j];
+        const double gap2 = (centre_[i] - centre_[j]).squaredNorm(), apart = within + pair.apart,
+                     round = apart + travel_[i] + travel_[j];
         if (gap2 > round * round) continue;
         const double tight = gap2 > apart * apart ? apart + travel(pair) : round;
         if (gap2 <= tight * tight) active_.push_back({pair.part, -1 - static_cast<int>(k)});
@@ -120,10 +129,11 @@ double Room::pair_distance(const Pair& pair, double enough) const {
         const Obstacle& obstacle = around_.obstacles()[o];
         return geometry::separation(shape, frame_at(p), obstacle.shape, obstacle.at, &warm_[row + o], enough).distance;
     }
-    const auto b = static_cast<std::size_t>(self_pairs_[static_cast<std::size_t>(-1 - pair.other)].other);
+    const auto b = static_cast<std::size_t>(self_pairs_[-1 - pair.other].other);
     const double apart = (place(p) - place(b)).norm() - parts_->bound(p) - parts_->bound(b);
     if (apart > enough) return apart;
-    return geometry::separation(shape, frame_at(p), parts_->parts()[b].shape, frame_at(b), &warm_[row + m + b], enough).distance;
+    return geometry::separation(shape, frame_at(p), parts_->parts()[b].shape, frame_at(b), &warm_[row + m + b], enough)
+        .distance;
 }
 
 double Room::clearance(const JointVector& q, double cap) const {
@@ -149,9 +159,12 @@ bool Room::free(const std::vector<JointVector>& points, double need) const {
         for (const Part& p : parts_->parts())
             if (p.levers.size()) longest = std::max(longest, p.levers.dot(size));
         const int looks = std::clamp(static_cast<int>(longest / coarse), 1, 32);
-        for (int k = 0; k < looks; ++k) stretches_.push_back({static_cast<double>(i) + static_cast<double>(k) / looks, static_cast<double>(i) + (k + 1.0) / looks, 0, 0, true});
+        for (int k = 0; k < looks; ++k)
+            stretches_.push_back({static_cast<double>(i) + static_cast<double>(k) / looks,
+                static_cast<double>(i) + (k + 1.0) / looks, 0, 0, true});
     }
-    std::rotate(stretches_.begin(), stretches_.begin() + static_cast<std::ptrdiff_t>(stretches_.size() / 2), stretches_.end());  // from the middle on
+    std::rotate(stretches_.begin(), stretches_.begin() + static_cast<std::ptrdiff_t>(stretches_.size() / 2),
+        stretches_.end());  // from the middle on
     for (std::size_t k = 0; k < stretches_.size(); ++k) {
         const Stretch s = stretches_[k];
         const double middle = 0.5 * (s.from + s.to);
@@ -168,7 +181,7 @@ bool Room::free(const std::vector<JointVector>& points, double need) const {
             const Pair pair = active_[i];
             const double near = closing(pair), distance = pair_distance(pair, need + near);
             if (distance < need - resolution) {
-                blocker_ = pair.other >= 0 ? around_.obstacles()[static_cast<std::size_t>(pair.other)].owner : -1;
+                blocker_ = pair.other >= 0 ? around_.obstacles()[pair.other].owner : -1;
                 return false;
             }
             if (distance - near < need - resolution && near > resolution) active_.push_back(pair);
@@ -196,9 +209,14 @@ struct Candidate {
     double time = 1e300;  ///< estimated, s
 };
 
-class Search {
+class WaySearch {
 public:
-    explicit Search(const DetourRequest& r) : r_(r), n_(static_cast<int>(r.from.size())), scale_(n_), draw_(r.seed), flown_(r.model.mechanism, r.speed, r.acceleration) {
+    explicit WaySearch(const DetourRequest& r)
+        : r_(r),
+          n_(static_cast<int>(r.from.size())),
+          scale_(n_),
+          draw_(r.seed),
+          flown_(r.model.mechanism, r.speed, r.acceleration) {
         for (int j = 0; j < n_; ++j) scale_[j] = 1 / joint(j).speed;
     }
 
@@ -207,7 +225,8 @@ public:
         Detour found;
         // Where an end itself is nearer than asked for, no farther than it.
         constexpr double estimate = 1e-3;  // metres, for what the estimate of a flown way leaves out
-        const double at_ends = std::min(r_.room.clearance(r_.from, r_.need + estimate), r_.room.clearance(r_.to, r_.need + estimate));
+        const double at_ends =
+            std::min(r_.room.clearance(r_.from, r_.need + estimate), r_.room.clearance(r_.to, r_.need + estimate));
         spare_ = std::clamp(at_ends - r_.need, 0.0, estimate);
         need_ = at_ends < r_.need ? 0.9 * at_ends : r_.need;
         if (at_ends < resolution || r_.room.free(r_.from, r_.to, need_)) {
@@ -242,16 +261,26 @@ public:
             }
         }
         if (!found.motion && !safe.empty()) found.motion = stopping(safe), found.way = safe;
-        found.blocker = std::max_element(blocked_.begin(), blocked_.end(), [](const auto& a, const auto& b) { return a.second < b.second; })->first;
+        found.blocker = std::max_element(blocked_.begin(), blocked_.end(), [](const auto& a, const auto& b) {
+            return a.second < b.second;
+        })->first;
         return found;
     }
 
 private:
-    const kinematics::Joint& joint(int j) const { return r_.model.mechanism.joints[static_cast<std::size_t>(j)]; }
-    double cost(const JointVector& a, const JointVector& b) const { return (b - a).cwiseAbs().cwiseProduct(scale_).maxCoeff(); }
-    double uniform(double low, double high) { return low + (high - low) * (static_cast<double>(draw_()) / 4294967296.0); }
-    double normal() { return uniform(-1, 1) + uniform(-1, 1) + uniform(-1, 1); }  // near enough, and the same with every library
-    double size_of(int j) const { return joint(j).type == kinematics::JointType::hinge ? 1.0 : 0.4 * (joint(j).high - joint(j).low); }
+    const kinematics::Joint& joint(int j) const { return r_.model.mechanism.joints[j]; }
+    double cost(const JointVector& a, const JointVector& b) const {
+        return (b - a).cwiseAbs().cwiseProduct(scale_).maxCoeff();
+    }
+    double uniform(double low, double high) {
+        return low + (high - low) * (static_cast<double>(draw_()) / 4294967296.0);
+    }
+    double normal() {
+        return uniform(-1, 1) + uniform(-1, 1) + uniform(-1, 1);
+    }  // near enough, and the same with every library
+    double size_of(int j) const {
+        return joint(j).type == kinematics::JointType::hinge ? 1.0 : 0.4 * (joint(j).high - joint(j).low);
+    }
     bool free(const JointVector& a, const JointVector& b) {
         if (r_.room.free(a, b, need_)) return true;
         ++blocked_[r_.room.blocker()];
@@ -275,14 +304,17 @@ private:
         return c.time < than && flown_free();
     }
 
-    /// Many detours need one point between: points drawn round the middle of the direct move, near and far; each that is quicker flown
-    /// than the best so far and free takes its place. The last two are made quicker.
+    /// Many detours need one point between: points drawn round the middle of the direct move, near and far; each that
+    /// is quicker flown than the best so far and free takes its place. The last two are made quicker.
     void over_one_point() {
         constexpr int draws = 200;
         for (int i = 0; i < draws; ++i) {
             const double spread = uniform(0.2, 1.5), share = uniform(0.25, 0.75);
             JointVector via(n_);
-            for (int j = 0; j < n_; ++j) via[j] = std::clamp(r_.from[j] + share * (r_.to[j] - r_.from[j]) + spread * size_of(j) * (j < 3 ? 1.0 : 0.5) * uniform(-1, 1), joint(j).low, joint(j).high);
+            for (int j = 0; j < n_; ++j)
+                via[j] = std::clamp(r_.from[j] + share * (r_.to[j] - r_.from[j]) +
+                                        spread * size_of(j) * (j < 3 ? 1.0 : 0.5) * uniform(-1, 1),
+                    joint(j).low, joint(j).high);
             Candidate c{{r_.from, via, r_.to}};
             if (good(c, ways_.empty() ? 1e300 : ways_.back().time)) ways_.push_back(std::move(c));
         }
@@ -293,7 +325,8 @@ private:
     /// All ways a little, the best of them more.
     void quicken_all(int each, int best) {
         for (Candidate& c : ways_) quicken(c, each);
-        std::stable_sort(ways_.begin(), ways_.end(), [](const Candidate& a, const Candidate& b) { return a.time < b.time; });
+        std::stable_sort(
+            ways_.begin(), ways_.end(), [](const Candidate& a, const Candidate& b) { return a.time < b.time; });
         if (!ways_.empty()) quicken(ways_.front(), best);
     }
 
@@ -310,13 +343,17 @@ private:
             } else if (kind <= 1) {
                 next.cut = std::clamp(next.cut + uniform(-0.2, 0.2), 0.05, corners > 1 ? 0.5 : 0.95);
             } else if (kind <= 3) {  // toward the line between its neighbours, some joints only
-                const double before = cost(next.way[i - 1], q), share = before / std::max(1e-9, before + cost(q, next.way[i + 1]));
-                const JointVector pull = uniform(0.02, 0.5) * (next.way[i - 1] + share * (next.way[i + 1] - next.way[i - 1]) - q);
+                const double before = cost(next.way[i - 1], q),
+                             share = before / std::max(1e-9, before + cost(q, next.way[i + 1]));
+                const JointVector pull =
+                    uniform(0.02, 0.5) * (next.way[i - 1] + share * (next.way[i + 1] - next.way[i - 1]) - q);
                 for (int j = 0; j < n_; ++j)
                     if (draw_() % 2) q[j] += pull[j];
             } else {
                 for (std::size_t k = 1; k <= corners; ++k)
-                    for (int j = 0; j < n_ && (k == i || kind == 7); ++j) next.way[k][j] = std::clamp(next.way[k][j] + spread * size_of(j) * normal() * 0.6, joint(j).low, joint(j).high);
+                    for (int j = 0; j < n_ && (k == i || kind == 7); ++j)
+                        next.way[k][j] = std::clamp(
+                            next.way[k][j] + spread * size_of(j) * normal() * 0.6, joint(j).low, joint(j).high);
             }
             const bool better = good(next, best.time - 1e-4);
             if (better) best = std::move(next);
@@ -353,10 +390,10 @@ private:
     int grow(Tree& tree, const JointVector& q, bool& arrived) {
         constexpr double stride = 0.12;  // seconds at full speed
         const int near = nearest(tree, q);
-        const double far = cost(tree[static_cast<std::size_t>(near)].q, q);
+        const double far = cost(tree[near].q, q);
         arrived = far <= stride;
-        const JointVector next = arrived ? q : JointVector(tree[static_cast<std::size_t>(near)].q + stride / far * (q - tree[static_cast<std::size_t>(near)].q));
-        if (!r_.model.mechanism.followers_within(next) || !free(tree[static_cast<std::size_t>(near)].q, next)) return -1;
+        const JointVector next = arrived ? q : JointVector(tree[near].q + stride / far * (q - tree[near].q));
+        if (!r_.model.mechanism.followers_within(next) || !free(tree[near].q, next)) return -1;
         tree.push_back({next, near});
         return static_cast<int>(tree.size()) - 1;
     }
@@ -368,7 +405,7 @@ private:
             bool arrived = false;
             const int added = grow(*grows, random_point(), arrived);
             if (added < 0) continue;
-            const JointVector goal = (*grows)[static_cast<std::size_t>(added)].q;
+            const JointVector goal = (*grows)[added].q;
             int last = -1;
             for (int step = 0; step < 200; ++step) {
                 last = grow(*reaches, goal, arrived);
@@ -377,15 +414,16 @@ private:
             if (last < 0 || !arrived) continue;
             std::vector<JointVector> way;
             const bool forward = grows == &one;
-            for (int k = forward ? added : last; k >= 0; k = one[static_cast<std::size_t>(k)].from) way.push_back(one[static_cast<std::size_t>(k)].q);
+            for (int k = forward ? added : last; k >= 0; k = one[k].from) way.push_back(one[k].q);
             std::reverse(way.begin(), way.end());
-            for (int k = two[static_cast<std::size_t>(forward ? last : added)].from; k >= 0; k = two[static_cast<std::size_t>(k)].from) way.push_back(two[static_cast<std::size_t>(k)].q);
+            for (int k = two[forward ? last : added].from; k >= 0; k = two[k].from) way.push_back(two[k].q);
             return way;
         }
         return {};
     }
 
-    /// Trees wander: three of them, shortened, and the flown ways along both made quicker. A way that is free with stops, if any.
+    /// Trees wander: three of them, shortened, and the flown ways along both made quicker. A way that is free with
+    /// stops, if any.
     std::vector<JointVector> over_trees() {
         std::vector<JointVector> safe;
         for (int attempt = 0; attempt < 3; ++attempt) {
@@ -407,10 +445,13 @@ private:
             const double share = static_cast<double>(i) / tries;
             Candidate c{way, uniform(0.05, 0.5)};
             for (std::size_t k = 1; k + 1 < way.size() && i > 0; ++k) {
-                const double before = cost(way[k - 1], way[k]), part = before / std::max(1e-9, before + cost(way[k], way[k + 1]));
+                const double before = cost(way[k - 1], way[k]),
+                             part = before / std::max(1e-9, before + cost(way[k], way[k + 1]));
                 const JointVector out = way[k] - way[k - 1] - part * (way[k + 1] - way[k - 1]);
                 const double wider = uniform(0, 0.2 + 0.8 * share);
-                for (int j = 0; j < n_; ++j) c.way[k][j] = std::clamp(way[k][j] + wider * out[j] + 0.25 * share * size_of(j) * normal(), joint(j).low, joint(j).high);
+                for (int j = 0; j < n_; ++j)
+                    c.way[k][j] = std::clamp(
+                        way[k][j] + wider * out[j] + 0.25 * share * size_of(j) * normal(), joint(j).low, joint(j).high);
             }
             if (good(c, 1e300)) return c;
         }
@@ -429,11 +470,13 @@ private:
     void shorten(std::vector<JointVector>& way) {
         constexpr int tries = 30;
         for (int i = 0; i < tries && way.size() > 2; ++i) {
-            double a = uniform(0, static_cast<double>(way.size() - 1)), b = uniform(0, static_cast<double>(way.size() - 1));
+            double a = uniform(0, static_cast<double>(way.size() - 1)),
+                   b = uniform(0, static_cast<double>(way.size() - 1));
             if (a > b) std::swap(a, b);
             const auto ka = static_cast<std::size_t>(a), kb = static_cast<std::size_t>(b);
             if (ka == kb) continue;
-            const JointVector from = way[ka] + (a - static_cast<double>(ka)) * (way[ka + 1] - way[ka]), to = way[kb] + (b - static_cast<double>(kb)) * (way[kb + 1] - way[kb]);
+            const JointVector from = way[ka] + (a - static_cast<double>(ka)) * (way[ka + 1] - way[ka]),
+                              to = way[kb] + (b - static_cast<double>(kb)) * (way[kb + 1] - way[kb]);
             std::vector<JointVector> next(way.begin(), way.begin() + static_cast<std::ptrdiff_t>(ka) + 1);
             next.push_back(from), next.push_back(to);
             next.insert(next.end(), way.begin() + static_cast<std::ptrdiff_t>(kb) + 1, way.end());
@@ -442,18 +485,27 @@ private:
         }
         for (int round = 0; round < 6; ++round)
             for (std::size_t i = 1; i + 1 < way.size(); ++i) {
-                const double share = cost(way[i - 1], way[i]) / std::max(1e-9, cost(way[i - 1], way[i]) + cost(way[i], way[i + 1]));
+                const double share =
+                    cost(way[i - 1], way[i]) / std::max(1e-9, cost(way[i - 1], way[i]) + cost(way[i], way[i + 1]));
                 const JointVector on_line = way[i - 1] + share * (way[i + 1] - way[i - 1]);
                 JointVector pulled = way[i] + uniform(0.1, 0.6) * (on_line - way[i]);
                 if (round % 2)  // one joint at a time
                     for (int j = 0, keep = static_cast<int>(draw_() % static_cast<unsigned>(n_)); j < n_; ++j)
                         if (j != keep) pulled[j] = way[i][j];
-                if (cost(way[i - 1], pulled) + cost(pulled, way[i + 1]) > cost(way[i - 1], way[i]) + cost(way[i], way[i + 1]) - 1e-6 && round % 2 == 0) continue;
-                if (!r_.model.mechanism.followers_within(pulled) || !free(way[i - 1], pulled) || !free(pulled, way[i + 1])) continue;
-                if (cost(way[i - 1], pulled) + cost(pulled, way[i + 1]) <= cost(way[i - 1], way[i]) + cost(way[i], way[i + 1]) + 1e-9) way[i] = pulled;
+                if (cost(way[i - 1], pulled) + cost(pulled, way[i + 1]) >
+                        cost(way[i - 1], way[i]) + cost(way[i], way[i + 1]) - 1e-6 &&
+                    round % 2 == 0)
+                    continue;
+                if (!r_.model.mechanism.followers_within(pulled) || !free(way[i - 1], pulled) ||
+                    !free(pulled, way[i + 1]))
+                    continue;
+                if (cost(way[i - 1], pulled) + cost(pulled, way[i + 1]) <=
+                    cost(way[i - 1], way[i]) + cost(way[i], way[i + 1]) + 1e-9)
+                    way[i] = pulled;
             }
         for (std::size_t i = 1; i + 1 < way.size();)
-            if (free(way[i - 1], way[i + 1]) || cost(way[i - 1], way[i]) < 1e-6) way.erase(way.begin() + static_cast<std::ptrdiff_t>(i));
+            if (free(way[i - 1], way[i + 1]) || cost(way[i - 1], way[i]) < 1e-6)
+                way.erase(way.begin() + static_cast<std::ptrdiff_t>(i));
             else ++i;
     }
 
@@ -476,13 +528,14 @@ private:
     bool keeps_away(const Motion& motion) {
         constexpr int pieces = 48;
         passes_.resize(pieces + 1);
-        for (int i = 0; i <= pieces; ++i) passes_[static_cast<std::size_t>(i)] = motion.position(motion.duration() * i / pieces);
+        for (int i = 0; i <= pieces; ++i) passes_[i] = motion.position(motion.duration() * i / pieces);
         return r_.room.free(passes_, need_);
     }
 
     MotionPtr stopping(const std::vector<JointVector>& way) const {
         std::vector<MotionPtr> moves;
-        for (std::size_t i = 0; i + 1 < way.size(); ++i) moves.push_back(joint_move(r_.model.mechanism, way[i], way[i + 1], r_.speed, r_.acceleration));
+        for (std::size_t i = 0; i + 1 < way.size(); ++i)
+            moves.push_back(joint_move(r_.model.mechanism, way[i], way[i + 1], r_.speed, r_.acceleration));
         return one_after_another(std::move(moves));
     }
 
@@ -500,21 +553,23 @@ private:
 }  // namespace
 
 Detour find_way(const DetourRequest& request) {
-    Search first(request);
+    WaySearch first(request);
     if (auto found = first.direct()) return *found;
     if (request.effort <= 0) return first.run();
     // Draws differ in how good a way they lead to: two searches side by side, and the quicker way of the two.
     const Room room = request.room;
-    DetourRequest again{request.model, request.tool, room, request.from, request.to, request.need, request.speed, request.acceleration};
+    DetourRequest again{
+        request.model, request.tool, room, request.from, request.to, request.need, request.speed, request.acceleration};
     again.effort = request.effort, again.seed = request.seed + 0x9E3779B9u;
     std::future<Detour> second = std::async(std::launch::async, [&again] {
-        Search search(again);
+        WaySearch search(again);
         auto found = search.direct();
         return found ? *found : search.run();
     });
     Detour one = first.run();
     const Detour two = second.get();
-    if (two.motion && (!one.motion || two.motion->duration() < one.motion->duration())) one.motion = two.motion, one.way = two.way;
+    if (two.motion && (!one.motion || two.motion->duration() < one.motion->duration()))
+        one.motion = two.motion, one.way = two.way;
     return one;
 }
 

@@ -1,8 +1,8 @@
 #pragma once
-// Paths around obstacles: over one point drawn at random, or two random trees that grow toward each other (Kuffner and LaValle 2000)
-// and shortcuts (Geraerts and Overmars 2007); then small changes that make the flown way quicker (a (1+1) evolution strategy: Rechenberg
-// 1973). Draws are seeded: the same question has the same answer. Lines are checked with the same kind of bound as clearances
-// (see clearance.h), so that nothing between two looks is missed.
+// Paths around obstacles: over one point drawn at random, or two random trees that grow toward each other (Kuffner and
+// LaValle 2000) and shortcuts (Geraerts and Overmars 2007); then small changes that make the flown way quicker (a (1+1)
+// evolution strategy: Rechenberg 1973). Draws are seeded: the same question has the same answer. Lines are checked with
+// the same kind of bound as clearances (see clearance.h), so that nothing between two looks is missed.
 
 #include <optional>
 #include <vector>
@@ -16,8 +16,9 @@ namespace escarp::motion {
 struct Obstacle {
     geometry::Convex shape;
     Frame at;
-    int first_part_tag = 0;  ///< parts of the arm with a lower tag need not keep away (its base, from what it stands on)
-    int owner = 0;           ///< the caller's: whose body this is
+    int first_part_tag =
+        0;          ///< parts of the arm with a lower tag need not keep away (its base, from what it stands on)
+    int owner = 0;  ///< the caller's: whose body this is
 };
 
 class Surroundings {
@@ -35,21 +36,25 @@ private:
 class Room {
 public:
     /// `parts`: see arm_parts; `self_pairs`: pairs of them that must keep apart too.
-    Room(const kinematics::Mechanism& mechanism, PartSetPtr parts, const Surroundings& surroundings, const std::vector<std::pair<int, int>>& self_pairs);
+    Room(const kinematics::Mechanism& mechanism, PartSetPtr parts, const Surroundings& surroundings,
+        const std::vector<std::pair<int, int>>& self_pairs);
 
     /// Least distance of the arm to its surroundings and of its own pairs, no farther than `cap`. Metres.
     double clearance(const JointVector& q, double cap) const;
-    /// Whether the straight lines from point to point (at least two) keep at least `need` everywhere (to 0.5 mm). Sets `blocker()`.
+    /// Whether the straight lines from point to point (at least two) keep at least `need` everywhere (to 0.5 mm). Sets
+    /// `blocker()`.
     bool free(const std::vector<JointVector>& points, double need) const;
-    bool free(const JointVector& a, const JointVector& b, double need) const { return free(std::vector<JointVector>{a, b}, need); }
+    bool free(const JointVector& a, const JointVector& b, double need) const {
+        return free(std::vector<JointVector>{a, b}, need);
+    }
     /// Owner of the obstacle that made the last `free` fail; -1: the arm itself.
     int blocker() const { return blocker_; }
 
 private:
     struct SelfPair {
         int part, other;
-        bool carried;     ///< the other moves with the part
-        double apart;     ///< how near their middles may be for them to be looked at: their balls' radii
+        bool carried;  ///< the other moves with the part
+        double apart;  ///< how near their middles may be for them to be looked at: their balls' radii
     };
     struct Pair {
         int part, other;  ///< `other`: obstacle, or -1 - number of the pair in `self_pairs_`
@@ -58,7 +63,7 @@ private:
     struct Stretch {
         double from, to;  ///< 0 at the first point, 1 at the second, and so on
         std::size_t begin, end;
-        bool first;       ///< no pairs chosen yet
+        bool first;  ///< no pairs chosen yet
     };
     void look(const JointVector& q, const JointVector& by) const;
     const Vector3& place(std::size_t part) const;
@@ -92,17 +97,17 @@ struct DetourRequest {
     const Frame& tool;  ///< tool frame in the flange
     const Room& room;
     JointVector from, to;
-    double need = 0.02;      ///< distance to keep, m; less where the ends themselves are nearer
+    double need = 0.02;  ///< distance to keep, m; less where the ends themselves are nearer
     double speed = 1, acceleration = 1;
-    int effort = 3000;       ///< how many times a tree may grow before giving up; 0: only the direct move is looked at
+    int effort = 3000;  ///< how many times a tree may grow before giving up; 0: only the direct move is looked at
     unsigned seed = 20;
 };
 
 struct Detour {
-    MotionPtr motion;                ///< null: none found
-    std::vector<JointVector> way;    ///< its corner points, ends included
-    bool direct = false;             ///< nothing stood in the way
-    int blocker = -1;                ///< owner of what stood in the way most often; -1: the arm itself
+    MotionPtr motion;              ///< null: none found
+    std::vector<JointVector> way;  ///< its corner points, ends included
+    bool direct = false;           ///< nothing stood in the way
+    int blocker = -1;              ///< owner of what stood in the way most often; -1: the arm itself
 };
 
 /// The direct joint move where that is free, else a way round.

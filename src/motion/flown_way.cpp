@@ -6,8 +6,7 @@
 namespace escarp::motion {
 
 FlownWay::FlownWay(const kinematics::Mechanism& mechanism, double speed, double acceleration)
-    : mechanism_(mechanism), speed_(speed), effort_(acceleration),
-      jerk_(mechanism.limits_jerk()) {}
+    : mechanism_(mechanism), speed_(speed), effort_(acceleration), jerk_(mechanism.limits_jerk()) {}
 
 void FlownWay::add(double s, const JointVector& q, const JointVector& slope, const JointVector& curve) {
     if (!grid_.empty() && s - grid_.back().s < 1e-9) {  // where a line and a parabola meet
@@ -63,13 +62,16 @@ double FlownWay::window() const {
         const std::size_t a = now ? stretch_at(t) : 0, b = then ? stretch_at(t - window) : 0;
         double needed = 0;
         for (int j = 0; j < mechanism_.size(); ++j)
-            needed = std::max(needed, std::abs((now ? acceleration_[a][j] : 0.0) - (then ? acceleration_[b][j] : 0.0)) / mechanism_.joints[static_cast<std::size_t>(j)].jerk_limit());
+            needed = std::max(needed, std::abs((now ? acceleration_[a][j] : 0.0) - (then ? acceleration_[b][j] : 0.0)) /
+                                          mechanism_.joints[j].jerk_limit());
         return needed;
     };
     for (int round = 0; round < 6; ++round) {
         constexpr double beside = 1e-7;
         double needed = 1e-4;
-        for (const double t : t_) needed = std::max({needed, change(t + beside), change(t - beside), change(t + window + beside), change(t + window - beside)});
+        for (const double t : t_)
+            needed = std::max({needed, change(t + beside), change(t - beside), change(t + window + beside),
+                change(t + window - beside)});
         if (needed <= window * 1.001) break;
         window = needed;
     }
@@ -95,7 +97,7 @@ void FlownWay::passes(double window, int pieces, std::vector<JointVector>& out) 
     out.resize(static_cast<std::size_t>(pieces) + 1);
     for (int k = 0; k <= pieces; ++k) {
         const double t = whole * k / pieces;
-        out[static_cast<std::size_t>(k)] = (area_to(t) - area_to(t - spread)) / spread;
+        out[k] = (area_to(t) - area_to(t - spread)) / spread;
     }
 }
 

@@ -28,7 +28,9 @@ struct Glide {
         return out;
     }
     /// Speed of a point, m/s.
-    double speed(const Vector3& point) const { return turn_rate == 0 ? velocity.norm() : std::abs(turn_rate) * axis.cross(point - centre).norm(); }
+    double speed(const Vector3& point) const {
+        return turn_rate == 0 ? velocity.norm() : std::abs(turn_rate) * axis.cross(point - centre).norm();
+    }
 };
 
 }  // namespace escarp::motion

@@ -49,7 +49,8 @@ private:
 
 }  // namespace
 
-MotionPtr joint_move(const kinematics::Mechanism& mechanism, const JointVector& from, const JointVector& to, double speed, double acceleration) {
+MotionPtr joint_move(const kinematics::Mechanism& mechanism, const JointVector& from, const JointVector& to,
+    double speed, double acceleration) {
     assert(speed > 0 && speed <= 1 && acceleration > 0 && acceleration <= 1);
     const JointVector travel = to - from;
     double v = 1e300, a = 1e300, j = 1e300;

@@ -10,25 +10,29 @@ namespace escarp::motion {
 namespace {
 
 std::size_t interval_of(const std::vector<PathNode>& nodes, double s) {
-    const auto after = std::upper_bound(nodes.begin() + 1, nodes.end() - 1, s, [](double v, const PathNode& n) { return v < n.s; });
+    const auto after =
+        std::upper_bound(nodes.begin() + 1, nodes.end() - 1, s, [](double v, const PathNode& n) { return v < n.s; });
     return static_cast<std::size_t>(after - nodes.begin()) - 1;
 }
 
 PathPoint cubic(const PathNode& a, const PathNode& b, double s) {
     const double h = b.s - a.s, x = std::clamp((s - a.s) / h, 0.0, 1.0);
-    const JointVector c2 = 3 * (b.q - a.q) - h * (2 * a.slope + b.slope), c3 = 2 * (a.q - b.q) + h * (a.slope + b.slope);
-    return {a.q + x * (h * a.slope + x * (c2 + x * c3)), (h * a.slope + x * (2 * c2 + x * 3 * c3)) / h, (2 * c2 + 6 * x * c3) / (h * h)};
+    const JointVector c2 = 3 * (b.q - a.q) - h * (2 * a.slope + b.slope),
+                      c3 = 2 * (a.q - b.q) + h * (a.slope + b.slope);
+    return {a.q + x * (h * a.slope + x * (c2 + x * c3)), (h * a.slope + x * (2 * c2 + x * 3 * c3)) / h,
+        (2 * c2 + 6 * x * c3) / (h * h)};
 }
 
-/// Half of the points by how far the joints move, half by how much the path's limits change: a stretch is driven at what
-/// both of its ends allow.
-std::vector<GridPoint> grid_of(const std::vector<PathNode>& nodes, const kinematics::Mechanism& mechanism, double points = 240) {
+/// Half of the points by how far the joints move, half by how much the path's limits change: a stretch is driven at
+/// what both of its ends allow.
+std::vector<GridPoint> grid_of(
+    const std::vector<PathNode>& nodes, const kinematics::Mechanism& mechanism, double points = 240) {
     std::vector<double> spans, changes;
     double way = 1e-12, change = 1e-12;
     for (std::size_t i = 0; i + 1 < nodes.size(); ++i) {
         double span = 0, steep = 1e-12, steeper = 0;
         for (int j = 0; j < mechanism.size(); ++j) {
-            const kinematics::Joint& joint = mechanism.joints[static_cast<std::size_t>(j)];
+            const kinematics::Joint& joint = mechanism.joints[j];
             span = std::max(span, std::abs(nodes[i + 1].q[j] - nodes[i].q[j]) / joint.speed);
             steep = std::max(steep, std::abs(nodes[i].slope[j]) / joint.acceleration);
             steeper = std::max(steeper, std::abs(nodes[i + 1].slope[j] - nodes[i].slope[j]) / joint.acceleration);
@@ -40,14 +44,16 @@ std::vector<GridPoint> grid_of(const std::vector<PathNode>& nodes, const kinemat
     std::vector<GridPoint> grid;
     for (std::size_t i = 0; i + 1 < nodes.size(); ++i) {
         const PathNode &a = nodes[i], &b = nodes[i + 1];
-        const int pieces = std::max(2, static_cast<int>(std::lround(points * (0.5 * spans[i] / way + 0.5 * changes[i] / change))));
+        const int pieces =
+            std::max(2, static_cast<int>(std::lround(points * (0.5 * spans[i] / way + 0.5 * changes[i] / change))));
         for (int k = 0; k < pieces; ++k) {
             const double s = a.s + (b.s - a.s) * k / pieces;
             const PathPoint p = cubic(a, b, s);
             if (k == 0 && !grid.empty()) {  // the end of the last stretch is the same point
                 GridPoint& both = grid.back();
                 both.curve_after = p.curve;
-                both.rate = a.rate, both.acceleration = a.acceleration, both.speed_share = a.speed_share, both.effort_share = a.effort_share;
+                both.rate = a.rate, both.acceleration = a.acceleration, both.speed_share = a.speed_share,
+                both.effort_share = a.effort_share;
             } else {
                 grid.push_back({s, p.slope, p.curve, p.curve, a.rate, a.acceleration, a.speed_share, a.effort_share});
             }
@@ -59,15 +65,17 @@ std::vector<GridPoint> grid_of(const std::vector<PathNode>& nodes, const kinemat
     return grid;
 }
 
-/// Averaging over a window carries a fast stretch into the slow one beside it: each slow point slows its surroundings, as far
-/// as half the window reaches at its own rate.
+/// Averaging over a window carries a fast stretch into the slow one beside it: each slow point slows its surroundings,
+/// as far as half the window reaches at its own rate.
 void slow_round(std::vector<GridPoint>& grid, const kinematics::Mechanism& mechanism, double window) {
     const std::vector<double> most = greatest_rates(grid, mechanism);
     for (std::size_t i = 0; i < grid.size(); ++i) {
         if (most[i] > 1e6) continue;
         const double far = 0.55 * window * most[i];
-        for (std::size_t k = i + 1; k-- > 0 && grid[i].s - grid[k].s <= far;) grid[k].rate = std::min(grid[k].rate, most[i]);
-        for (std::size_t k = i; k < grid.size() && grid[k].s - grid[i].s <= far; ++k) grid[k].rate = std::min(grid[k].rate, most[i]);
+        for (std::size_t k = i + 1; k-- > 0 && grid[i].s - grid[k].s <= far;)
+            grid[k].rate = std::min(grid[k].rate, most[i]);
+        for (std::size_t k = i; k < grid.size() && grid[k].s - grid[i].s <= far; ++k)
+            grid[k].rate = std::min(grid[k].rate, most[i]);
     }
 }
 
@@ -82,7 +90,9 @@ public:
         return state;
     }
     JointVector position(double t) const override { return whole_->position(std::clamp(from_ + t, from_, to_)); }
-    JointVector rate_bound(double from, double to) const override { return whole_->rate_bound(std::clamp(from_ + from, from_, to_), std::clamp(from_ + to, from_, to_)); }
+    JointVector rate_bound(double from, double to) const override {
+        return whole_->rate_bound(std::clamp(from_ + from, from_, to_), std::clamp(from_ + to, from_, to_));
+    }
     std::vector<double> breaks() const override {
         std::vector<double> all{0.0};
         for (const double t : whole_->breaks())
@@ -117,7 +127,8 @@ public:
     }
     JointVector rate_bound(double from, double to) const override {
         JointVector most = JointVector::Zero(motions_.front()->position(0).size());
-        for (std::size_t i = which(from), last = which(to); i <= last; ++i) most = most.cwiseMax(motions_[i]->rate_bound(from - start_[i], to - start_[i]));
+        for (std::size_t i = which(from), last = which(to); i <= last; ++i)
+            most = most.cwiseMax(motions_[i]->rate_bound(from - start_[i], to - start_[i]));
         return most;
     }
     std::vector<double> breaks() const override {
@@ -128,7 +139,9 @@ public:
     }
 
 private:
-    std::size_t which(double t) const { return static_cast<std::size_t>(std::upper_bound(start_.begin() + 1, start_.end(), t) - start_.begin()) - 1; }
+    std::size_t which(double t) const {
+        return static_cast<std::size_t>(std::upper_bound(start_.begin() + 1, start_.end(), t) - start_.begin()) - 1;
+    }
     std::vector<MotionPtr> motions_;
     std::vector<double> start_;
     double end_ = 0;
@@ -144,7 +157,9 @@ public:
         return {s.q, s.rate / factor_, s.acceleration / (factor_ * factor_)};
     }
     JointVector position(double t) const override { return motion_->position(t / factor_); }
-    JointVector rate_bound(double from, double to) const override { return motion_->rate_bound(from / factor_, to / factor_) / factor_; }
+    JointVector rate_bound(double from, double to) const override {
+        return motion_->rate_bound(from / factor_, to / factor_) / factor_;
+    }
     std::vector<double> breaks() const override {
         std::vector<double> all = motion_->breaks();
         for (double& t : all) t *= factor_;
@@ -178,7 +193,8 @@ std::vector<PathNode> part_of(const std::vector<PathNode>& nodes, double from, d
     return part;
 }
 
-PathMotion::PathMotion(const kinematics::Mechanism& mechanism, std::vector<PathNode> nodes, bool corners) : nodes_(std::move(nodes)) {
+PathMotion::PathMotion(const kinematics::Mechanism& mechanism, std::vector<PathNode> nodes, bool corners)
+    : nodes_(std::move(nodes)) {
     assert(nodes_.size() >= 2);
     time_it(mechanism, corners);
     keep_bounds();
@@ -189,8 +205,9 @@ void PathMotion::time_it(const kinematics::Mechanism& mechanism, bool corners) {
     std::vector<GridPoint> grid = corners ? grid_of(nodes_, mechanism, round_corners) : grid_of(nodes_, mechanism);
     bool jerk = false;
     for (int j = 0; j < mechanism.size() && !corners; ++j) {
-        const bool moves = std::any_of(nodes_.begin(), nodes_.end(), [&](const PathNode& n) { return std::abs(n.slope[j]) > 1e-9; });
-        jerk = jerk || (moves && mechanism.joints[static_cast<std::size_t>(j)].jerk > 0);
+        const bool moves =
+            std::any_of(nodes_.begin(), nodes_.end(), [&](const PathNode& n) { return std::abs(n.slope[j]) > 1e-9; });
+        jerk = jerk || (moves && mechanism.joints[j].jerk > 0);
     }
     plain_phases(grid, time_optimal_rates(grid, mechanism));
     double window = 0;
@@ -224,15 +241,15 @@ void PathMotion::time_it(const kinematics::Mechanism& mechanism, bool corners) {
     if (jerk) try_even(grid_of(nodes_, mechanism), mechanism);
 }
 
-/// Where the limits hardly change along the path, the seven-phase profile under the least of them is quicker than the softened
-/// one: taken if it is.
+/// Where the limits hardly change along the path, the seven-phase profile under the least of them is quicker than the
+/// softened one: taken if it is.
 void PathMotion::try_even(const std::vector<GridPoint>& grid, const kinematics::Mechanism& mechanism) {
     const double whole = nodes_.back().s - nodes_.front().s;
     double rate = 1e9, acceleration = 1e9, jerk = 1e9;
     for (const GridPoint& g : grid) {
         rate = std::min(rate, g.rate), acceleration = std::min(acceleration, g.acceleration);
         for (int j = 0; j < mechanism.size(); ++j) {
-            const kinematics::Joint& joint = mechanism.joints[static_cast<std::size_t>(j)];
+            const kinematics::Joint& joint = mechanism.joints[j];
             const double slope = std::abs(g.slope[j]);
             if (slope < 1e-9) continue;
             rate = std::min(rate, g.speed_share * joint.speed / slope);
@@ -245,9 +262,12 @@ void PathMotion::try_even(const std::vector<GridPoint>& grid, const kinematics::
     const std::vector<Phase> kept = phases_;
     const double kept_end = end_, kept_stretch = stretch_;
     phases_.clear();
-    for (const Profile::Piece& p : profile.pieces()) phases_.push_back({p.t, nodes_.front().s + whole * p.s, whole * p.rate, whole * p.acceleration, whole * p.jerk});
+    for (const Profile::Piece& p : profile.pieces())
+        phases_.push_back(
+            {p.t, nodes_.front().s + whole * p.s, whole * p.rate, whole * p.acceleration, whole * p.jerk});
     end_ = profile.duration(), stretch_ = 1;
-    const double over = std::max(excess(mechanism, false, nullptr), std::cbrt(std::max(1.0, roughness(mechanism) / 1.05)));
+    const double over =
+        std::max(excess(mechanism, false, nullptr), std::cbrt(std::max(1.0, roughness(mechanism) / 1.05)));
     if (end_ * over < kept_end) stretch_ = over, end_ *= over;
     else phases_ = kept, end_ = kept_end, stretch_ = kept_stretch;
 }
@@ -269,7 +289,7 @@ double PathMotion::needed_window(const std::vector<GridPoint>& grid, const kinem
         double least = 1e300;
         for (int j = 0; j < mechanism.size(); ++j) {
             const double slope = std::max(std::abs(grid[i].slope[j]), std::abs(grid[i + 1].slope[j]));
-            if (slope > 1e-9) least = std::min(least, mechanism.joints[static_cast<std::size_t>(j)].jerk_limit() / slope);
+            if (slope > 1e-9) least = std::min(least, mechanism.joints[j].jerk_limit() / slope);
         }
         ease[i] = least;
     }
@@ -279,12 +299,15 @@ double PathMotion::needed_window(const std::vector<GridPoint>& grid, const kinem
         double needed = 0;
         // Each phase's beginning against what the window lets go of there, and the end of the window behind it.
         std::size_t behind = 0, ahead = 0;
-        const auto change = [&](double one, double other, std::size_t at) { needed = std::max(needed, std::abs(one - other) / ease[at]); };
+        const auto change = [&](double one, double other, std::size_t at) {
+            needed = std::max(needed, std::abs(one - other) / ease[at]);
+        };
         for (std::size_t k = 0; k < phases_.size(); ++k) {
             const double begin = phases_[k].t;
             while (behind + 1 < phases_.size() && phases_[behind + 1].t <= begin - window) ++behind;
             while (ahead + 1 < phases_.size() && phases_[ahead + 1].t <= begin + window) ++ahead;
-            const double then = begin < window ? 0.0 : phases_[behind].acceleration, then_on = begin + window >= end_ ? 0.0 : phases_[ahead].acceleration;
+            const double then = begin < window ? 0.0 : phases_[behind].acceleration,
+                         then_on = begin + window >= end_ ? 0.0 : phases_[ahead].acceleration;
             change(phases_[k].acceleration, then, k);
             if (begin >= window) change(phases_[k].acceleration, then, behind);
             change(then_on, phases_[k].acceleration, k);
@@ -303,9 +326,12 @@ void PathMotion::soften(double window) {
     const double hard_end = end_;
     phases_.clear();
     phases_.reserve(2 * hard.size() + 2);
-    // Its pieces end where a phase begins now, or began a window ago: both lists rise. The entry behind the last is the end.
+    // Its pieces end where a phase begins now, or began a window ago: both lists rise. The entry behind the last is the
+    // end.
     const auto begin = [&](std::size_t i) { return i < hard.size() ? hard[i].t : hard_end; };
-    const auto acceleration = [&](std::size_t phases_begun) { return phases_begun == 0 || phases_begun > hard.size() ? 0.0 : hard[phases_begun - 1].acceleration; };
+    const auto acceleration = [&](std::size_t phases_begun) {
+        return phases_begun == 0 || phases_begun > hard.size() ? 0.0 : hard[phases_begun - 1].acceleration;
+    };
     std::size_t now_begun = 0, then_begun = 0;  // of the phases and their end
     Phase now{0, hard.front().s, 0, 0, 0};
     while (then_begun <= hard.size()) {
@@ -331,7 +357,9 @@ double PathMotion::roughness(const kinematics::Mechanism& mechanism) const {
     JointState before = at(0);
     for (double t = step; t < end_; t += step) {
         JointState now = at(t);
-        for (int j = 0; j < mechanism.size(); ++j) worst = std::max(worst, std::abs(now.acceleration[j] - before.acceleration[j]) / (step * mechanism.joints[static_cast<std::size_t>(j)].jerk_limit()));
+        for (int j = 0; j < mechanism.size(); ++j)
+            worst = std::max(worst,
+                std::abs(now.acceleration[j] - before.acceleration[j]) / (step * mechanism.joints[j].jerk_limit()));
         before = std::move(now);
     }
     return worst;
@@ -342,23 +370,26 @@ double PathMotion::excess(const kinematics::Mechanism& mechanism, bool soft, std
     for (std::size_t i = 0; i < phases_.size(); ++i) {
         const double span = (i + 1 < phases_.size() ? phases_[i + 1].t : end_) - phases_[i].t;
         for (const double share : {0.5, 0.02, 0.98, 0.15, 0.3, 0.7, 0.85}) {
-            if (soft && share != 0.5) break;           // softened phases are short, and run into each other
+            if (soft && share != 0.5) break;                 // softened phases are short, and run into each other
             if (share == 0.15 && phases_.size() > 8) break;  // long ones need more looks
             const double d = span * share;
             const Phase& p = phases_[i];
             const double s = p.s + d * (p.rate + d * (p.acceleration / 2 + d * p.jerk / 6));
-            const double rate = p.rate + d * (p.acceleration + d * p.jerk / 2), acceleration = p.acceleration + d * p.jerk;
+            const double rate = p.rate + d * (p.acceleration + d * p.jerk / 2),
+                         acceleration = p.acceleration + d * p.jerk;
             const std::size_t k = interval_of(nodes_, s);
             const PathPoint at = cubic(nodes_[k], nodes_[k + 1], s);
             double fast = rate / nodes_[k].rate, hard = std::abs(acceleration) / nodes_[k].acceleration;
             for (int j = 0; j < mechanism.size(); ++j) {
-                const kinematics::Joint& joint = mechanism.joints[static_cast<std::size_t>(j)];
+                const kinematics::Joint& joint = mechanism.joints[j];
                 fast = std::max(fast, std::abs(at.slope[j] * rate) / (nodes_[k].speed_share * joint.speed));
-                hard = std::max(hard, std::abs(at.curve[j] * rate * rate + at.slope[j] * acceleration) / (nodes_[k].effort_share * joint.acceleration));
+                hard = std::max(hard, std::abs(at.curve[j] * rate * rate + at.slope[j] * acceleration) /
+                                          (nodes_[k].effort_share * joint.acceleration));
             }
             worst = std::max({worst, fast, std::sqrt(hard)});
             if (!tighten || (fast <= 1.0002 && hard <= 1.0002)) continue;
-            auto after = std::upper_bound(tighten->begin(), tighten->end() - 1, s, [](double v, const GridPoint& g) { return v < g.s; });
+            auto after = std::upper_bound(
+                tighten->begin(), tighten->end() - 1, s, [](double v, const GridPoint& g) { return v < g.s; });
             GridPoint& g = *(after - 1);
             g.speed_share /= std::max(1.0, fast), g.rate /= std::max(1.0, fast);
             g.effort_share /= std::max(1.0, hard);
@@ -382,35 +413,42 @@ void PathMotion::keep_bounds() {
         const Phase& p = phases_[i];
         const double t1 = i + 1 < phases_.size() ? phases_[i + 1].t : end_ / stretch_, d = t1 - p.t;
         double rate = std::max(p.rate, p.rate + d * (p.acceleration + d * p.jerk / 2));
-        if (p.jerk < 0 && p.acceleration > 0 && -p.acceleration / p.jerk < d) rate = std::max(rate, p.rate - p.acceleration * p.acceleration / (2 * p.jerk));
+        if (p.jerk < 0 && p.acceleration > 0 && -p.acceleration / p.jerk < d)
+            rate = std::max(rate, p.rate - p.acceleration * p.acceleration / (2 * p.jerk));
         const double s1 = p.s + d * (p.rate + d * (p.acceleration / 2 + d * p.jerk / 6));
         JointVector bound = JointVector::Zero(n);
-        for (std::size_t k = interval_of(nodes_, p.s), last = interval_of(nodes_, s1); k <= last; ++k) bound = bound.cwiseMax(steep[k]);
+        for (std::size_t k = interval_of(nodes_, p.s), last = interval_of(nodes_, s1); k <= last; ++k)
+            bound = bound.cwiseMax(steep[k]);
         bound *= rate / stretch_ * (1 + 1e-9);
-        const int from = std::clamp(static_cast<int>(slices * p.t * stretch_ / end_), 0, slices - 1), to = std::clamp(static_cast<int>(slices * t1 * stretch_ / end_), 0, slices - 1);
-        for (int slot = from; slot <= to; ++slot) bounds_[static_cast<std::size_t>(slices + slot)] = bounds_[static_cast<std::size_t>(slices + slot)].cwiseMax(bound);
+        const int from = std::clamp(static_cast<int>(slices * p.t * stretch_ / end_), 0, slices - 1),
+                  to = std::clamp(static_cast<int>(slices * t1 * stretch_ / end_), 0, slices - 1);
+        for (int slot = from; slot <= to; ++slot) bounds_[slices + slot] = bounds_[slices + slot].cwiseMax(bound);
     }
-    for (int i = slices - 1; i > 0; --i) bounds_[static_cast<std::size_t>(i)] = bounds_[static_cast<std::size_t>(2 * i)].cwiseMax(bounds_[static_cast<std::size_t>(2 * i + 1)]);
+    for (int i = slices - 1; i > 0; --i) bounds_[i] = bounds_[2 * i].cwiseMax(bounds_[2 * i + 1]);
 }
 
 JointVector PathMotion::rate_bound(double from, double to) const {
     if (to <= 0 || from >= end_) return JointVector::Zero(nodes_.front().q.size());
-    int low = std::clamp(static_cast<int>(slices * from / end_), 0, slices - 1) + slices, high = std::clamp(static_cast<int>(slices * to / end_), 0, slices - 1) + slices;
+    int low = std::clamp(static_cast<int>(slices * from / end_), 0, slices - 1) + slices,
+        high = std::clamp(static_cast<int>(slices * to / end_), 0, slices - 1) + slices;
     JointVector most = JointVector::Zero(nodes_.front().q.size());
     for (; low <= high; low /= 2, high /= 2) {
-        if (low % 2 == 1) most = most.cwiseMax(bounds_[static_cast<std::size_t>(low++)]);
-        if (high % 2 == 0) most = most.cwiseMax(bounds_[static_cast<std::size_t>(high--)]);
+        if (low % 2 == 1) most = most.cwiseMax(bounds_[low++]);
+        if (high % 2 == 0) most = most.cwiseMax(bounds_[high--]);
     }
     return most;
 }
 
 PathMotion::Along PathMotion::along(double t) const {
     const double own = t / stretch_;
-    const auto after = std::upper_bound(phases_.begin() + 1, phases_.end(), own, [](double v, const Phase& p) { return v < p.t; });
+    const auto after =
+        std::upper_bound(phases_.begin() + 1, phases_.end(), own, [](double v, const Phase& p) { return v < p.t; });
     const Phase& p = *(after - 1);
     const double d = own - p.t;
-    return {std::clamp(p.s + d * (p.rate + d * (p.acceleration / 2 + d * p.jerk / 6)), nodes_.front().s, nodes_.back().s), (p.rate + d * (p.acceleration + d * p.jerk / 2)) / stretch_,
-            (p.acceleration + d * p.jerk) / (stretch_ * stretch_)};
+    return {
+        std::clamp(p.s + d * (p.rate + d * (p.acceleration / 2 + d * p.jerk / 6)), nodes_.front().s, nodes_.back().s),
+        (p.rate + d * (p.acceleration + d * p.jerk / 2)) / stretch_,
+        (p.acceleration + d * p.jerk) / (stretch_ * stretch_)};
 }
 
 JointState PathMotion::at(double t) const {
@@ -471,22 +509,26 @@ std::vector<double> Averaged::breaks() const {
     return all;
 }
 
-Averaged::Averaged(std::shared_ptr<const PathMotion> motion, const kinematics::Mechanism& mechanism) : motion_(std::move(motion)), breaks_(motion_->phases()) {
+Averaged::Averaged(std::shared_ptr<const PathMotion> motion, const kinematics::Mechanism& mechanism)
+    : motion_(std::move(motion)), breaks_(motion_->phases()) {
     const auto acceleration = [&](double t) { return motion_->at(t).acceleration; };
     for (int round = 0; round < 8; ++round) {
         double needed = 1e-4;
         const auto look = [&](double t) {
             const JointVector change = acceleration(t) - acceleration(t - window_);
             for (int j = 0; j < mechanism.size(); ++j)
-                if (mechanism.joints[static_cast<std::size_t>(j)].jerk > 0) needed = std::max(needed, std::abs(change[j]) / mechanism.joints[static_cast<std::size_t>(j)].jerk);
+                if (mechanism.joints[j].jerk > 0)
+                    needed = std::max(needed, std::abs(change[j]) / mechanism.joints[j].jerk);
         };
         constexpr double beside = 1e-7;
-        for (const double t : breaks_) look(t + beside), look(t - beside), look(t + window_ + beside), look(t + window_ - beside);
+        for (const double t : breaks_)
+            look(t + beside), look(t - beside), look(t + window_ + beside), look(t + window_ - beside);
         if (needed <= window_ * 1.001) break;
         window_ = needed;
     }
     area_.push_back(JointVector::Zero(motion_->position(0).size()));
-    for (std::size_t i = 0; i + 1 < breaks_.size(); ++i) area_.push_back(area_.back() + area(breaks_[i], breaks_[i + 1]));
+    for (std::size_t i = 0; i + 1 < breaks_.size(); ++i)
+        area_.push_back(area_.back() + area(breaks_[i], breaks_[i + 1]));
 }
 
 /// Two-point Gauss quadrature: over stretches of a few milliseconds exact to rounding.
@@ -498,7 +540,8 @@ JointVector Averaged::area(double from, double to) const {
 JointVector Averaged::area_to(double t) const {
     if (t <= 0) return t * motion_->position(0);
     if (t >= breaks_.back()) return area_.back() + (t - breaks_.back()) * motion_->position(breaks_.back());
-    const std::size_t i = static_cast<std::size_t>(std::upper_bound(breaks_.begin(), breaks_.end(), t) - breaks_.begin()) - 1;
+    const std::size_t i =
+        static_cast<std::size_t>(std::upper_bound(breaks_.begin(), breaks_.end(), t) - breaks_.begin()) - 1;
     return area_[i] + area(breaks_[i], t);
 }
 

@@ -29,7 +29,7 @@ std::vector<PathNode> part_of(const std::vector<PathNode>& nodes, double from, d
 struct GridPoint {
     double s;
     JointVector slope, curve_after, curve_before;
-    double rate, acceleration;         ///< limits of s, of the stretch that begins here
+    double rate, acceleration;  ///< limits of s, of the stretch that begins here
     double speed_share, effort_share;
 };
 std::vector<double> time_optimal_rates(const std::vector<GridPoint>& grid, const kinematics::Mechanism& mechanism);
@@ -39,15 +39,19 @@ std::vector<double> greatest_rates(const std::vector<GridPoint>& grid, const kin
 /// The path from rest to rest, timed. Nodes are at least two, s rising.
 class PathMotion final : public Motion {
 public:
-    /// `corners`: the path's curvature jumps at some nodes, and with it the acceleration; jerk limits are left to `Averaged`.
+    /// `corners`: the path's curvature jumps at some nodes, and with it the acceleration; jerk limits are left to
+    /// `Averaged`.
     PathMotion(const kinematics::Mechanism& mechanism, std::vector<PathNode> nodes, bool corners = false);
-    std::size_t bytes() const override { return sizeof *this + nodes_.size() * sizeof(PathNode) + phases_.size() * sizeof(Phase) + bounds_.size() * sizeof(JointVector); }
+    std::size_t bytes() const override {
+        return sizeof *this + nodes_.size() * sizeof(PathNode) + phases_.size() * sizeof(Phase) +
+               bounds_.size() * sizeof(JointVector);
+    }
     double duration() const override { return end_; }
     JointState at(double t) const override;
     JointVector position(double t) const override;
     JointVector rate_bound(double from, double to) const override;
     double s_at(double t) const;
-    double time_of(double s) const;  ///< when the path gets there
+    double time_of(double s) const;      ///< when the path gets there
     std::vector<double> phases() const;  ///< instants between which s(t) is a polynomial
     std::vector<double> breaks() const override;
 
@@ -77,13 +81,15 @@ private:
     std::vector<JointVector> bounds_;  ///< a binary tree over slices of time
 };
 
-/// A path's motion averaged over a moving window of time, joint by joint: no rate or acceleration grows by it, and the jerk is
-/// the change of the acceleration over the window, which is chosen to keep every joint's jerk limit. Corners get a little
-/// rounder. Closed form: averages of polynomials.
+/// A path's motion averaged over a moving window of time, joint by joint: no rate or acceleration grows by it, and the
+/// jerk is the change of the acceleration over the window, which is chosen to keep every joint's jerk limit. Corners
+/// get a little rounder. Closed form: averages of polynomials.
 class Averaged final : public Motion {
 public:
     Averaged(std::shared_ptr<const PathMotion> motion, const kinematics::Mechanism& mechanism);
-    std::size_t bytes() const override { return sizeof *this + motion_->bytes() + breaks_.size() * (sizeof(double) + sizeof(JointVector)); }
+    std::size_t bytes() const override {
+        return sizeof *this + motion_->bytes() + breaks_.size() * (sizeof(double) + sizeof(JointVector));
+    }
     double duration() const override { return breaks_.back() + window_; }
     JointState at(double t) const override;
     JointVector position(double t) const override;

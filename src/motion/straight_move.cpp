@@ -28,7 +28,10 @@ struct Line {
 class Follower {
 public:
     explicit Follower(const StraightRequest& request)
-        : request_(request), line_(request.from, request.to), flange_in_tool_(request.tool.inverse()), free_(request.solver.free_joints()) {
+        : request_(request),
+          line_(request.from, request.to),
+          flange_in_tool_(request.tool.inverse()),
+          free_(request.solver.free_joints()) {
         if (request.free_to && !free_.empty()) free_travel_ = *request.free_to - request.start[free_.front()];
         for (int j = 0; j < request.model.mechanism.size(); ++j)
             if (std::find(free_.begin(), free_.end(), j) == free_.end()) driven_.push_back(j);
@@ -50,7 +53,8 @@ public:
                 off = off_line(last, next);
             }
             // The deviation of a cubic grows with the fourth power of the step.
-            const double better = step * (off < 1e200 ? std::clamp(0.9 * std::pow(std::max(off, 1e-6), -0.25), 0.3, 2.0) : 0.5);
+            const double better =
+                step * (off < 1e200 ? std::clamp(0.9 * std::pow(std::max(off, 1e-6), -0.25), 0.3, 2.0) : 0.5);
             if (off <= 1) {
                 nodes.push_back(std::move(next));
                 step = std::min(longest, better);
@@ -74,7 +78,8 @@ private:
     double turned(const JointVector& a, const JointVector& b) const {
         double most = 0;
         for (int j = 0; j < a.size(); ++j)
-            if (request_.model.mechanism.joints[static_cast<std::size_t>(j)].type == kinematics::JointType::hinge) most = std::max(most, std::abs(a[j] - b[j]));
+            if (request_.model.mechanism.joints[j].type == kinematics::JointType::hinge)
+                most = std::max(most, std::abs(a[j] - b[j]));
         return most;
     }
     std::optional<JointVector> nearest(double s, const PathNode& last, StraightFailure& failure) {
@@ -83,16 +88,18 @@ private:
         const std::optional<JointSolution> best = request_.solver.nearest(line_.at(s) * flange_in_tool_, reference);
         if (!best) return std::nullopt;
         if (!best->within_limits) {
-            failure = {StraightFailure::Kind::joint_limit, s, kinematics::limit_margin(request_.model.mechanism, best->q).joint};
+            failure = {StraightFailure::Kind::joint_limit, s,
+                kinematics::limit_margin(request_.model.mechanism, best->q).joint};
             return std::nullopt;
         }
         return best->q;
     }
-    /// dq/ds from the tool frame's constant velocity along the line, free joints moving evenly; damped a little where the
-    /// arm is singular.
+    /// dq/ds from the tool frame's constant velocity along the line, free joints moving evenly; damped a little where
+    /// the arm is singular.
     JointVector slope(double s, const JointVector& q) {
         request_.model.mechanism.link_frames(q, Frame::Identity(), frames_);
-        const kinematics::Jacobian j = kinematics::jacobian(request_.model.mechanism, frames_, request_.model.flange_link, line_.at(s).translation());
+        const kinematics::Jacobian j = kinematics::jacobian(
+            request_.model.mechanism, frames_, request_.model.flange_link, line_.at(s).translation());
         Eigen::Matrix<double, 6, 1> twist;
         twist << line_.shift, line_.turn;
         JointVector rates = JointVector::Zero(q.size());
@@ -102,10 +109,11 @@ private:
         }
         const auto n = static_cast<Eigen::Index>(driven_.size());
         Eigen::Matrix<double, 6, Eigen::Dynamic, 0, 6, kinematics::most_joints> own(6, n);
-        for (Eigen::Index k = 0; k < n; ++k) own.col(k) = j.col(driven_[static_cast<std::size_t>(k)]);
+        for (Eigen::Index k = 0; k < n; ++k) own.col(k) = j.col(driven_[k]);
         Eigen::Matrix<double, Eigen::Dynamic, 1, 0, kinematics::most_joints, 1> solved(n);
         if (n < 6) {
-            Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, 0, kinematics::most_joints, kinematics::most_joints> normal = own.transpose() * own;
+            Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, 0, kinematics::most_joints, kinematics::most_joints>
+                normal = own.transpose() * own;
             normal.diagonal().array() += 1e-13;
             solved = normal.llt().solve(own.transpose() * twist);
         } else {
@@ -113,14 +121,14 @@ private:
             normal.diagonal().array() += 1e-10;
             solved = own.transpose() * normal.llt().solve(twist);
         }
-        for (Eigen::Index k = 0; k < n; ++k) rates[driven_[static_cast<std::size_t>(k)]] = solved[k];
+        for (Eigen::Index k = 0; k < n; ++k) rates[driven_[k]] = solved[k];
         return rates;
     }
     double off_line(const PathNode& last, const PathNode& next) {
         const double h = next.s - last.s;
         const JointVector middle = 0.5 * (last.q + next.q) + h / 8 * (last.slope - next.slope);
         request_.model.mechanism.link_frames(middle, Frame::Identity(), frames_);
-        const Frame tool = frames_[static_cast<std::size_t>(request_.model.flange_link)] * request_.model.flange * request_.tool;
+        const Frame tool = frames_[request_.model.flange_link] * request_.model.flange * request_.tool;
         const geometry::FrameGap gap = geometry::gap(tool, line_.at(last.s + h / 2));
         return std::max(gap.distance / 8e-7, gap.angle / 8e-6);
     }
@@ -142,11 +150,13 @@ std::variant<Leg, StraightFailure> straight_leg(const StraightRequest& request) 
     const geometry::FrameGap whole = geometry::gap(request.from, request.to);
     const kinematics::ArmModel& model = request.model;
     const auto limit = [&](double along, double turning) {
-        return std::min(whole.distance > 1e-9 ? along / whole.distance : 1e300, whole.angle > 1e-9 ? turning / whole.angle : 1e300);
+        return std::min(
+            whole.distance > 1e-9 ? along / whole.distance : 1e300, whole.angle > 1e-9 ? turning / whole.angle : 1e300);
     };
     for (PathNode& n : leg.nodes) {
         n.rate = limit(request.speed * model.line_speed, request.speed * model.turn_speed);
-        n.acceleration = limit(request.acceleration * model.line_acceleration, request.acceleration * model.turn_acceleration);
+        n.acceleration =
+            limit(request.acceleration * model.line_acceleration, request.acceleration * model.turn_acceleration);
         n.speed_share = request.speed, n.effort_share = request.acceleration;
     }
     return leg;

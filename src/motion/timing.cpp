@@ -11,8 +11,8 @@ struct Line {
     double base, slope;
 };
 
-/// Every limit of one stretch of the grid, the same u all along it. Limits on u come in pairs: below the line, and above the
-/// one with its base turned round.
+/// Every limit of one stretch of the grid, the same u all along it. Limits on u come in pairs: below the line, and
+/// above the one with its base turned round.
 class Stretch {
 public:
     /// `room`: for twice as many limits as there are joints, and one.
@@ -33,7 +33,8 @@ public:
             Line low{0, -1 / (2 * h)}, high{next / (2 * h), -1 / (2 * h)};  // not below rest, not above `next`
             double least = low.base + low.slope * x, most = high.base + high.slope * x;
             for (int i = 0; i < count_; ++i) {
-                const double middle = lines_[i].slope * x, over = middle + lines_[i].base, under = middle - lines_[i].base;
+                const double middle = lines_[i].slope * x, over = middle + lines_[i].base,
+                             under = middle - lines_[i].base;
                 if (under > least) least = under, low = {-lines_[i].base, lines_[i].slope};
                 if (over < most) most = over, high = lines_[i];
             }
@@ -57,7 +58,7 @@ private:
 };
 
 struct Limits {
-    std::vector<double> most;       ///< greatest x at each point from the rate limits alone
+    std::vector<double> most;  ///< greatest x at each point from the rate limits alone
     std::vector<Stretch> stretch;
 };
 
@@ -75,17 +76,18 @@ Limits limits_of(const std::vector<GridPoint>& grid, const kinematics::Mechanism
         Stretch& here = l.stretch.emplace_back(lines.data() + i * each);
         here.limit(1, 0, std::min(a.acceleration, 1e9));
         for (int j = 0; j < mechanism.size(); ++j) {
-            const kinematics::Joint& joint = mechanism.joints[static_cast<std::size_t>(j)];
+            const kinematics::Joint& joint = mechanism.joints[j];
             const double acceleration = a.effort_share * joint.acceleration, speed = a.speed_share * joint.speed;
-            // A stretch keeps the limits at both of its ends: with those at its beginning alone a joint that turns round
-            // between two points would force a stop there.
+            // A stretch keeps the limits at both of its ends: with those at its beginning alone a joint that turns
+            // round between two points would force a stop there.
             here.limit(a.slope[j], a.curve_after[j], acceleration);
             here.limit(b.slope[j] + 2 * h * b.curve_before[j], b.curve_before[j], acceleration);
             const double s0 = std::abs(a.slope[j]), s1 = std::abs(b.slope[j]);
             if (s0 > 1e-12) l.most[i] = std::min(l.most[i], speed * speed / (s0 * s0));
             if (s1 > 1e-12) l.most[i + 1] = std::min(l.most[i + 1], speed * speed / (s1 * s1));
         }
-        if (a.rate < 1e150) l.most[i] = std::min(l.most[i], a.rate * a.rate), l.most[i + 1] = std::min(l.most[i + 1], a.rate * a.rate);
+        if (a.rate < 1e150)
+            l.most[i] = std::min(l.most[i], a.rate * a.rate), l.most[i + 1] = std::min(l.most[i + 1], a.rate * a.rate);
     }
     return l;
 }
@@ -108,7 +110,8 @@ std::vector<double> time_optimal_rates(const std::vector<GridPoint>& grid, const
     const Limits l = limits_of(grid, mechanism);
     // Backward: the greatest x at each point from which the rest can still be driven to a stop.
     std::vector<double> controllable(n, 0.0);
-    for (std::size_t i = n - 1; i-- > 0;) controllable[i] = std::min(l.most[i], l.stretch[i].greatest(controllable[i + 1], grid[i + 1].s - grid[i].s));
+    for (std::size_t i = n - 1; i-- > 0;)
+        controllable[i] = std::min(l.most[i], l.stretch[i].greatest(controllable[i + 1], grid[i + 1].s - grid[i].s));
     // Forward: as fast as possible within what stays controllable.
     std::vector<double> x(n, 0.0);
     for (std::size_t i = 0; i + 1 < n; ++i) {

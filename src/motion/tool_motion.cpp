@@ -14,7 +14,8 @@ int steps(const kinematics::Mechanism& mechanism, const JointVector& from, const
     constexpr double most = 400;
     double far = 0;
     for (int j = 0; j < mechanism.size(); ++j)
-        far = std::max(far, std::abs(to[j] - from[j]) / (mechanism.joints[static_cast<std::size_t>(j)].type == kinematics::JointType::hinge ? turn : shift));
+        far = std::max(
+            far, std::abs(to[j] - from[j]) / (mechanism.joints[j].type == kinematics::JointType::hinge ? turn : shift));
     return static_cast<int>(std::ceil(std::min(far, most)));
 }
 
@@ -37,7 +38,8 @@ double greatest_tool_acceleration(const kinematics::ArmModel& model, const Frame
     const Vector3 point = (model.flange * tool).translation();
     const auto of = [&](double t) {
         const JointState s = motion.at(t);
-        return kinematics::point_motion(model.mechanism, model.flange_link, point, s.q, s.rate, s.acceleration).acceleration.norm();
+        return kinematics::point_motion(model.mechanism, model.flange_link, point, s.q, s.rate, s.acceleration)
+            .acceleration.norm();
     };
     struct Candidate {
         double from, to, value;
@@ -50,13 +52,15 @@ double greatest_tool_acceleration(const kinematics::ArmModel& model, const Frame
         if (length < 1e-9) continue;
         const double from = breaks[i] + beside * length, to = breaks[i + 1] - beside * length;
         // Even where the joints hardly move a profile's jerk bends it: some looks more where there are few pieces.
-        const int count = std::max(breaks.size() < 40 ? 8 : 2, steps(model.mechanism, motion.position(from), motion.position(to)));
+        const int count =
+            std::max(breaks.size() < 40 ? 8 : 2, steps(model.mechanism, motion.position(from), motion.position(to)));
         double before = -1, last = of(from);
         most = std::max(most, last);
         for (int k = 1; k <= count; ++k) {
             const double here = of(from + (to - from) * k / count);
             most = std::max(most, here);
-            if (k > 1 && last >= before && last >= here) candidates.push_back({from + (to - from) * (k - 2) / count, from + (to - from) * k / count, last});
+            if (k > 1 && last >= before && last >= here)
+                candidates.push_back({from + (to - from) * (k - 2) / count, from + (to - from) * k / count, last});
             before = last, last = here;
         }
     }

@@ -5,7 +5,8 @@ namespace {
 
 motion::Part on_link(const cell::Arm& arm, int link, const geometry::Body& body, const geometry::Frame& at, int tag) {
     const geometry::Frame placed = at * body.at;
-    return {link, body.shape, placed, kinematics::lever_bounds(arm.model->mechanism, link, placed * body.shape.centre(), body.shape.bound()), tag};
+    return {link, body.shape, placed,
+        kinematics::lever_bounds(arm.model->mechanism, link, placed * body.shape.centre(), body.shape.bound()), tag};
 }
 
 }  // namespace
@@ -13,7 +14,8 @@ motion::Part on_link(const cell::Arm& arm, int link, const geometry::Body& body,
 std::vector<motion::Part> held_parts(const cell::Arm& arm, const cell::PartType& type, const geometry::Frame& in_tool) {
     std::vector<motion::Part> parts;
     for (const geometry::Body& b : type.bodies)
-        parts.push_back(on_link(arm, arm.model->flange_link, b, arm.model->flange * arm.tool_frame * in_tool, held_tag));
+        parts.push_back(
+            on_link(arm, arm.model->flange_link, b, arm.model->flange * arm.tool_frame * in_tool, held_tag));
     return parts;
 }
 
@@ -21,12 +23,17 @@ std::vector<motion::Part> arm_parts(const cell::Arm& arm) {
     std::vector<motion::Part> parts;
     const auto& links = arm.model->mechanism.links;
     for (std::size_t link = 0; link < links.size(); ++link)
-        for (const geometry::Body& b : links[link].bodies) parts.push_back(on_link(arm, static_cast<int>(link), b, geometry::Frame::Identity(), static_cast<int>(link)));
-    for (const geometry::Body& b : arm.tool_bodies) parts.push_back(on_link(arm, arm.model->flange_link, b, arm.model->flange, tool_tag));
+        for (const geometry::Body& b : links[link].bodies)
+            parts.push_back(
+                on_link(arm, static_cast<int>(link), b, geometry::Frame::Identity(), static_cast<int>(link)));
+    for (const geometry::Body& b : arm.tool_bodies)
+        parts.push_back(on_link(arm, arm.model->flange_link, b, arm.model->flange, tool_tag));
     return parts;
 }
 
-int link_of(const cell::Arm& arm, const motion::Part& part) { return part.tag >= tool_tag ? arm.model->flange_link : part.tag; }
+int link_of(const cell::Arm& arm, const motion::Part& part) {
+    return part.tag >= tool_tag ? arm.model->flange_link : part.tag;
+}
 
 bool keep_apart(const cell::Arm& arm, const motion::Part& one, const motion::Part& other) {
     const int flange = arm.model->flange_link;
@@ -44,11 +51,12 @@ std::vector<char> standing_ground(const cell::Cell& cell, int arm, int device) {
     constexpr double below = 1e-3, deep = 10.0;
     std::vector<char> ground;
     if (!cell.stands_on(arm, device)) return ground;
-    const cell::Device &stands = cell.devices[static_cast<std::size_t>(arm)], &host = cell.devices[static_cast<std::size_t>(device)];
+    const cell::Device &stands = cell.devices[arm], &host = cell.devices[device];
     const Frame seen = stands.world.inverse() * host.world;
     const geometry::Convex under = geometry::Convex::segment(Vector3::Zero(), {0, 0, -deep});
     for (const geometry::Body& b : host.bodies)
-        ground.push_back(geometry::bounds(b.shape, seen * b.at).high.z() <= below || geometry::separation(b.shape, seen * b.at, under, Frame::Identity()).distance <= below);
+        ground.push_back(geometry::bounds(b.shape, seen * b.at).high.z() <= below ||
+                         geometry::separation(b.shape, seen * b.at, under, Frame::Identity()).distance <= below);
     return ground;
 }
 

@@ -13,12 +13,14 @@ inline constexpr int tool_tag = 1000, held_tag = 1001;
 std::vector<motion::Part> arm_parts(const cell::Arm& arm);
 /// The link that a body of an arm belongs to: tool and held part go with the flange.
 int link_of(const cell::Arm& arm, const motion::Part& part);
-/// Whether two bodies of one arm must keep apart. Neighbours in the mechanism touch by their make: links and the tool are judged
-/// where three joints or more lie between, a held part against every link; not the held part against the tool (or the bare flange) that grips it.
+/// Whether two bodies of one arm must keep apart. Neighbours in the mechanism touch by their make: links and the tool
+/// are judged where three joints or more lie between, a held part against every link; not the held part against the
+/// tool (or the bare flange) that grips it.
 bool keep_apart(const cell::Arm& arm, const motion::Part& one, const motion::Part& other);
 
-/// For each body of a device that carries the arm `arm`, directly or not: whether it belongs to what the base link stands on,
-/// that is, lies below the base's plane or straight under its middle. Empty for a device that does not carry it.
+/// For each body of a device that carries the arm `arm`, directly or not: whether it belongs to what the base link
+/// stands on, that is, lies below the base's plane or straight under its middle. Empty for a device that does not carry
+/// it.
 std::vector<char> standing_ground(const cell::Cell& cell, int arm, int device);
 
 }  // namespace escarp::simulation

@@ -8,19 +8,21 @@ namespace escarp::simulation {
 namespace {
 constexpr std::size_t most_events = 5'000'000;  // that a run goes through at the most
 constexpr std::size_t most_kept = 150u << 20;   // bytes that a run keeps at the most
-// Looking whether a state recurs takes as long as the state is large: where hundreds of belts let a part go every few milliseconds, not every
-// time is looked at (a period that is found may then be several of them). Bytes of state looked at, to begin with and for each event.
+// Looking whether a state recurs takes as long as the state is large: where hundreds of belts let a part go every few
+// milliseconds, not every time is looked at (a period that is found may then be several of them). Bytes of state looked
+// at, to begin with and for each event.
 constexpr std::size_t looks_free = 64u << 20, looks_per_event = 4000;
-constexpr std::size_t with_motion = 600;        // bytes that the checks need for one more motion
-constexpr int most_rounds = 10'000;  // of asking all who wait at one instant
-constexpr Ticks longer = 10;         // horizons that a run may take where a task has not been through twice
+constexpr std::size_t with_motion = 600;  // bytes that the checks need for one more motion
+constexpr int most_rounds = 10'000;       // of asking all who wait at one instant
+constexpr Ticks longer = 10;              // horizons that a run may take where a task has not been through twice
 
 /// Whether a task goes through some of its steps several times.
 bool repeats(const std::vector<cell::Step>& task) {
     const std::vector<const cell::Step*> steps = cell::all_steps(task);
-    return std::any_of(steps.begin(), steps.end(), [](const cell::Step* s) { return s->enabled && s->kind == cell::StepKind::repeat && s->times > 1; });
+    return std::any_of(steps.begin(), steps.end(),
+        [](const cell::Step* s) { return s->enabled && s->kind == cell::StepKind::repeat && s->times > 1; });
 }
-}
+}  // namespace
 
 void StateWriter::add(std::int64_t value) {
     char raw[sizeof value];
@@ -42,7 +44,9 @@ void StateWriter::add_joints(const JointVector& q) {
     for (int j = 0; j < q.size(); ++j) add_double(q[j]);
 }
 
-Frame Kind::seat_frame(const cell::Device& device, int seat, const cell::PartType&) const { return device.seats[static_cast<std::size_t>(seat)].at; }
+Frame Kind::seat_frame(const cell::Device& device, int seat, const cell::PartType&) const {
+    return device.seats[seat].at;
+}
 std::vector<int> Kind::pick_seats(const cell::Device& device) const {
     std::vector<int> all(device.seats.size());
     for (std::size_t i = 0; i < all.size(); ++i) all[i] = static_cast<int>(i);
@@ -82,23 +86,23 @@ int Kernel::begin(Block block) {
 }
 
 void Kernel::end(int block) {
-    trace_.blocks[static_cast<std::size_t>(block)].to = now_;
-    if (trace_.blocks[static_cast<std::size_t>(block)].kind != BlockKind::wait) cause_ = block;
+    trace_.blocks[block].to = now_;
+    if (trace_.blocks[block].kind != BlockKind::wait) cause_ = block;
 }
 
 void Kernel::set_signal(int device, const std::string& name, bool value) {
-    const int index = signal_index_.at(cell_.devices[static_cast<std::size_t>(device)].id + "." + name);
-    if (signal_now_[static_cast<std::size_t>(index)] == value) return;
-    signal_now_[static_cast<std::size_t>(index)] = value;
-    auto& changes = trace_.signals[static_cast<std::size_t>(index)].changes;
+    const int index = signal_index_.at(cell_.devices[device].id + "." + name);
+    if (signal_now_[index] == value) return;
+    signal_now_[index] = value;
+    auto& changes = trace_.signals[index].changes;
     if (!changes.empty() && changes.back().first == now_) changes.pop_back();
     if (changes.empty() || changes.back().second != value) keep(changes, std::pair(now_, value));
 }
 
-bool Kernel::signal(const std::string& full_name) const { return signal_now_[static_cast<std::size_t>(signal_index_.at(full_name))]; }
+bool Kernel::signal(const std::string& full_name) const { return signal_now_[signal_index_.at(full_name)]; }
 
 void Kernel::set_condition(int device, Condition condition) {
-    auto& list = trace_.conditions[static_cast<std::size_t>(device)];
+    auto& list = trace_.conditions[device];
     if (!list.empty() && list.back().second == condition) return;
     if (!list.empty() && list.back().first == now_) list.pop_back();
     if (list.empty() || list.back().second != condition) keep(list, std::pair(now_, condition));
@@ -113,35 +117,33 @@ int Kernel::new_part(int type) {
 }
 
 void Kernel::put(int part, int device, int seat, const Frame& world, const motion::Glide& glide, Ticks stop) {
-    keep(trace_.parts[static_cast<std::size_t>(part)].places, Place{Place::Kind::still, now_, device, seat, world, glide, stop});
+    keep(trace_.parts[part].places, Place{Place::Kind::still, now_, device, seat, world, glide, stop});
     for (Behaviour* w : watchers_) w->moved(*this, part);
 }
 
 void Kernel::hold(int part, int device, const Frame& in_tool) {
-    keep(trace_.parts[static_cast<std::size_t>(part)].places, Place{Place::Kind::held, now_, device, -1, in_tool, {}, 0});
+    keep(trace_.parts[part].places, Place{Place::Kind::held, now_, device, -1, in_tool, {}, 0});
 }
 
 void Kernel::remove(int part) {
-    keep(trace_.parts[static_cast<std::size_t>(part)].places, Place{Place::Kind::gone, now_, -1, -1, Frame::Identity(), {}, 0});
+    keep(trace_.parts[part].places, Place{Place::Kind::gone, now_, -1, -1, Frame::Identity(), {}, 0});
     keep(trace_.departures, Departure{now_, part, cause_});
     live_.erase(std::lower_bound(live_.begin(), live_.end(), part));
     for (Behaviour* w : watchers_) w->moved(*this, part);
 }
 
-void Kernel::judge(int part, const std::string& result) { trace_.parts[static_cast<std::size_t>(part)].results.emplace_back(now_, result); }
+void Kernel::judge(int part, const std::string& result) { trace_.parts[part].results.emplace_back(now_, result); }
 
 void Kernel::start_motion(int device, MotionRecord motion) {
     motion.from = now_;
-    keep(trace_.motions[static_cast<std::size_t>(device)], std::move(motion));
+    keep(trace_.motions[device], std::move(motion));
     kept_ += with_motion;
-    const int held = trace_.motions[static_cast<std::size_t>(device)].back().held;
+    const int held = trace_.motions[device].back().held;
     if (held >= 0)
         for (Behaviour* w : watchers_) w->moved(*this, held);
 }
 
-const cell::PartType& Kernel::type_of(int part) const {
-    return cell_.part_types[static_cast<std::size_t>(trace_.parts[static_cast<std::size_t>(part)].type)];
-}
+const cell::PartType& Kernel::type_of(int part) const { return cell_.part_types[trace_.parts[part].type]; }
 
 void Kernel::settle() {
     for (int round = 0; round < most_rounds; ++round) {
@@ -153,12 +155,13 @@ void Kernel::settle() {
 }
 
 void Kernel::write_place(StateWriter& w, int part) const {
-    const Place& p = trace_.parts[static_cast<std::size_t>(part)].places.back();
+    const Place& p = trace_.parts[part].places.back();
     w.add(static_cast<std::int64_t>(p.kind));
     w.add(p.device);
     w.add(p.seat);
     // To a tenth of a micrometre: what goes round for ever gathers rounding, and is the same all the same.
-    const Frame at = p.kind == Place::Kind::still ? p.after(seconds(std::min(now_, std::max(p.stop, p.from)) - p.from)) : p.at;
+    const Frame at =
+        p.kind == Place::Kind::still ? p.after(seconds(std::min(now_, std::max(p.stop, p.from)) - p.from)) : p.at;
     for (int row = 0; row < 3; ++row)
         for (int column = 0; column < 4; ++column) w.add(std::llround(at(row, column) * 1e7));
 }
@@ -166,7 +169,7 @@ void Kernel::write_place(StateWriter& w, int part) const {
 std::pair<std::uint64_t, std::uint64_t> Kernel::state() {
     StateWriter w(*this);
     for (const int part : live_) {
-        const PartRecord& p = trace_.parts[static_cast<std::size_t>(part)];
+        const PartRecord& p = trace_.parts[part];
         w.add(p.type);
         w.add(p.results.empty() ? 0 : static_cast<std::int64_t>(std::hash<std::string>{}(p.results.back().second)));
         write_place(w, part);
@@ -185,7 +188,8 @@ std::pair<std::uint64_t, std::uint64_t> Kernel::state() {
     return {std::hash<std::string>{}(bytes), cell::ContentKey().add(bytes).value()};
 }
 
-/// Whether a task with repeats is still on its way to having been through twice: before, its state cannot have recurred.
+/// Whether a task with repeats is still on its way to having been through twice: before, its state cannot have
+/// recurred.
 bool Kernel::rounds_to_come() const {
     if (random_ || !trace_.faults.empty()) return false;
     for (std::size_t i = 0; i < cell_.devices.size(); ++i)
@@ -201,15 +205,20 @@ std::optional<Kernel::Steady> Kernel::run(const Options& options) {
     settle();
     while (!events_.empty()) {
         const EventKey event = *events_.begin();
-        if (event.when > options.horizon && !(event.when <= longer * options.horizon && options.stop_when_steady && !steady && rounds_to_come())) break;
-        if (steady && options.stop_when_steady && event.when > std::max(options.at_least, steady->from + steady->period)) break;
+        if (event.when > options.horizon &&
+            !(event.when <= longer * options.horizon && options.stop_when_steady && !steady && rounds_to_come()))
+            break;
+        if (steady && options.stop_when_steady &&
+            event.when > std::max(options.at_least, steady->from + steady->period))
+            break;
         events_.erase(events_.begin());
         now_ = event.when;
         if (++handled > most_events || kept_ > most_kept) {
             cut_ = true;
             break;
         }
-        if (options.stop && options.stop->load(std::memory_order_relaxed)) break;  // whoever asked for the run is not interested any more
+        if (options.stop && options.stop->load(std::memory_order_relaxed))
+            break;  // whoever asked for the run is not interested any more
         cause_ = -1;
         const std::size_t left = trace_.departures.size();
         behaviour(event.device).event(*this, event.what, event.part);
@@ -217,16 +226,25 @@ std::optional<Kernel::Steady> Kernel::run(const Options& options) {
         if (unsettled_) break;
         // A state is only looked at when the instant is over: what else happens now belongs to it.
         const bool over = events_.empty() || events_.begin()->when > now_;
-        const bool part_left = trace_.departures.size() != left || (!trace_.departures.empty() && trace_.departures.back().when == now_);
+        const bool part_left =
+            trace_.departures.size() != left || (!trace_.departures.empty() && trace_.departures.back().when == now_);
         const bool round_done = trace_.parts.empty() && round_at_ == now_;
-        if (!over || steady || random_ || !(part_left || round_done) || looked_ > looks_free + looks_per_event * handled) continue;
+        if (!over || steady || random_ || !(part_left || round_done) ||
+            looked_ > looks_free + looks_per_event * handled)
+            continue;
         const auto [found, fresh] = seen.try_emplace(state(), now_, trace_.departures.size());
         if (fresh || found->second.first == now_) continue;
-        steady = Steady{found->second.first, now_ - found->second.first, static_cast<int>(trace_.departures.size() - found->second.second), trace_.departures.size() - (part_left ? 1 : 0)};
+        steady = Steady{found->second.first, now_ - found->second.first,
+            static_cast<int>(trace_.departures.size() - found->second.second),
+            trace_.departures.size() - (part_left ? 1 : 0)};
     }
     cut_ = cut_ || unsettled_;
     stuck_ = events_.empty() && !cut_;
-    trace_.end = events_.empty() || cut_ ? now_ : std::min(std::max(now_, options.horizon), steady && options.stop_when_steady ? std::max(options.at_least, steady->from + steady->period) : options.horizon);
+    trace_.end = events_.empty() || cut_ ? now_
+                                         : std::min(std::max(now_, options.horizon),
+                                               steady && options.stop_when_steady
+                                                   ? std::max(options.at_least, steady->from + steady->period)
+                                                   : options.horizon);
     return steady;
 }
 

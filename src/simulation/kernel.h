@@ -93,8 +93,8 @@ public:
     Ticks now() const { return now_; }
     Trace& trace() { return trace_; }
     const Trace& trace() const { return trace_; }
-    Behaviour& behaviour(int device) { return *behaviours_[static_cast<std::size_t>(device)]; }
-    const Behaviour& behaviour(int device) const { return *behaviours_[static_cast<std::size_t>(device)]; }
+    Behaviour& behaviour(int device) { return *behaviours_[device]; }
+    const Behaviour& behaviour(int device) const { return *behaviours_[device]; }
 
     /// Events at one instant come in the order of device, what, part, then the order in which they were asked for.
     EventKey at(Ticks when, int device, int what, int part = -1);
@@ -119,13 +119,13 @@ public:
     const std::vector<int>& live_parts() const { return live_; }
     const cell::PartType& type_of(int part) const;
     /// A device has done its task once and begins again.
-    void round_over(int device) { keep(trace_.rounds[static_cast<std::size_t>(device)], round_at_ = now_); }
+    void round_over(int device) { keep(trace_.rounds[device], round_at_ = now_); }
     void fault(const Fault& fault) { trace_.faults.push_back(fault); }
     void detour(const DetourRecord& detour) { trace_.detours.push_back(detour); }
 
     struct Options {
         Ticks horizon = 0;
-        Ticks at_least = 0;           ///< goes on to here after the state has recurred
+        Ticks at_least = 0;  ///< goes on to here after the state has recurred
         bool stop_when_steady = true;
         const std::atomic<bool>* stop = nullptr;
     };
@@ -137,7 +137,7 @@ public:
     /// Runs to the end; the recurrence if the state recurred.
     std::optional<Steady> run(const Options& options);
     bool stuck() const { return stuck_; }
-    bool cut() const { return cut_; }  ///< ended early: more happened than a run keeps
+    bool cut() const { return cut_; }              ///< ended early: more happened than a run keeps
     bool unsettled() const { return unsettled_; }  ///< ended because something went on for ever at one instant
 
 private:
@@ -165,14 +165,15 @@ private:
     int cause_ = -1;
     std::uint64_t order_ = 0;
     std::size_t looked_ = 0;  ///< bytes of states
-    std::size_t kept_ = 0;  ///< bytes of the trace, by and large
+    std::size_t kept_ = 0;    ///< bytes of the trace, by and large
     bool stuck_ = false, cut_ = false, unsettled_ = false, random_ = false;
 };
 
 /// A kind with its behaviour.
 class Kind : public cell::DeviceKind {
 public:
-    virtual std::unique_ptr<Behaviour> behaviour(const cell::Device& device, int index, const cell::Cell& cell) const = 0;
+    virtual std::unique_ptr<Behaviour> behaviour(
+        const cell::Device& device, int index, const cell::Cell& cell) const = 0;
     /// Where a part of this type goes on a seat, in the device's frame.
     virtual Frame seat_frame(const cell::Device& device, int seat, const cell::PartType& type) const;
     virtual std::vector<int> pick_seats(const cell::Device& device) const;

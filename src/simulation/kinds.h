@@ -1,6 +1,8 @@
 #pragma once
 // The kinds of device. A new one is a file in kinds/ and a line in `standard_kinds`.
 
+#include <cell/layout.h>
+
 #include "kernel.h"
 
 namespace escarp::simulation {
@@ -18,5 +20,9 @@ std::unique_ptr<Kind> solid_kind();
 std::unique_ptr<Kind> marking_kind();
 
 const cell::Kinds& standard_kinds();
+/// A variant of a document, to be read with them.
+inline cell::Layout layout(cell::Document document, std::string variant) {
+    return {std::move(document), std::move(variant), standard_kinds()};
+}
 
 }  // namespace escarp::simulation

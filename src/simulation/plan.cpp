@@ -11,7 +11,6 @@
 namespace escarp::simulation {
 namespace {
 
-
 Frame backed_off(const Frame& tool, double distance) { return tool * geometry::make_frame({0, 0, -distance}); }
 
 /// How far inside its limits, of position and of singularity, a posture is: 1 well inside, toward 0 at a limit.
@@ -19,16 +18,19 @@ double ease(const cell::Arm& arm, const JointVector& q) {
     constexpr double enough_turn = 0.25, enough_share = 0.08;
     double least = 1;
     for (int j = 0; j < q.size(); ++j) {
-        const kinematics::Joint& joint = arm.model->mechanism.joints[static_cast<std::size_t>(j)];
+        const kinematics::Joint& joint = arm.model->mechanism.joints[j];
         const double inside = std::min(q[j] - joint.low, joint.high - q[j]);
-        least = std::min(least, inside / (joint.type == kinematics::JointType::hinge ? enough_turn : enough_share * (joint.high - joint.low)));
+        least = std::min(least,
+            inside /
+                (joint.type == kinematics::JointType::hinge ? enough_turn : enough_share * (joint.high - joint.low)));
     }
-    const double singular = kinematics::singularity_distance(*arm.model, q, arm.tool_frame, kinematics::arm_length(*arm.model));
+    const double singular =
+        kinematics::singularity_distance(*arm.model, q, arm.tool_frame, kinematics::arm_length(*arm.model));
     return std::max(0.0, std::min(least, singular / 0.12));
 }
 
-/// Branches within limits, those first that are soon reached from where the arm is (or stands ready) and stay clear of limits and singular
-/// positions; of an arm with a free joint at the value asked for.
+/// Branches within limits, those first that are soon reached from where the arm is (or stands ready) and stay clear of
+/// limits and singular positions; of an arm with a free joint at the value asked for.
 std::vector<kinematics::JointSolution> branches(const PoseRequest& r) {
     constexpr std::size_t most_free = 24;
     constexpr double worth = 0.4;  // seconds that a well placed posture may take longer
@@ -48,7 +50,7 @@ std::vector<kinematics::JointSolution> branches(const PoseRequest& r) {
     for (std::size_t i = 0; i < fit.size(); ++i) {
         double sum = 0, longest = 0;
         for (int j = 0; j < fit[i].q.size(); ++j) {
-            const double time = std::abs(fit[i].q[j] - reference[j]) / r.arm.model->mechanism.joints[static_cast<std::size_t>(j)].speed;
+            const double time = std::abs(fit[i].q[j] - reference[j]) / r.arm.model->mechanism.joints[j].speed;
             sum += time, longest = std::max(longest, time);
         }
         order.emplace_back(!r.from && free.empty() ? sum : longest + worth * (1 - ease(r.arm, fit[i].q)), i);
@@ -66,13 +68,16 @@ PosePlan plan_on(const PoseRequest& r, const kinematics::JointSolution& branch) 
     using Result = std::variant<motion::Leg, motion::StraightFailure>;
     const auto path = [&](const Frame& from, const Frame& to, const JointVector& start) -> Result {
         if (geometry::gap(from, to).distance < 1e-9) return motion::Leg{};
-        return motion::straight_leg({*r.arm.model, *r.arm.solver, r.arm.tool_frame, from, to, start, r.straight_speed, r.acceleration});
+        return motion::straight_leg(
+            {*r.arm.model, *r.arm.solver, r.arm.tool_frame, from, to, start, r.straight_speed, r.acceleration});
     };
     const auto timed = [&](const motion::Leg& leg, const JointVector& stands) -> motion::MotionPtr {
         if (leg.nodes.empty()) return motion::standstill(stands);
         return std::make_shared<motion::PathMotion>(r.arm.model->mechanism, leg.nodes);
     };
-    const auto end = [](const motion::Leg& leg, const JointVector& start) { return leg.nodes.empty() ? start : leg.nodes.back().q; };
+    const auto end = [](const motion::Leg& leg, const JointVector& start) {
+        return leg.nodes.empty() ? start : leg.nodes.back().q;
+    };
     const auto fails = [&](const Result& result) {
         const auto* wrong = std::get_if<motion::StraightFailure>(&result);
         if (wrong) plan.failure = Fault::Kind::line_fails, plan.failed_at = wrong->at;
@@ -91,7 +96,8 @@ PosePlan plan_on(const PoseRequest& r, const kinematics::JointSolution& branch) 
     plan.in_leg = std::get<motion::Leg>(in);
     plan.out_leg = std::get<motion::Leg>(out);
     // The timing of the two is most of the work of an edit that moves an arm: side by side.
-    auto out_timed = std::async(plan.out_leg.nodes.empty() ? std::launch::deferred : std::launch::async, [&] { return timed(plan.out_leg, branch.q); });
+    auto out_timed = std::async(plan.out_leg.nodes.empty() ? std::launch::deferred : std::launch::async,
+        [&] { return timed(plan.out_leg, branch.q); });
     plan.in = timed(plan.in_leg, plan.approach);
     plan.out = out_timed.get();
     plan.pose = plan.in->position(plan.in->duration());
@@ -104,9 +110,12 @@ std::size_t bytes_of(const motion::MotionPtr& motion) { return motion ? motion->
 std::size_t bytes_of(const motion::Leg& leg) { return sizeof leg + leg.nodes.size() * sizeof(motion::PathNode); }
 std::size_t bytes_of(const Travel& travel) { return bytes_of(travel.motion); }
 std::size_t bytes_of(const std::shared_ptr<const PosePlan>& plan) {
-    return sizeof(PosePlan) + bytes_of(plan->in) + bytes_of(plan->out) + bytes_of(plan->in_leg) + bytes_of(plan->out_leg);
+    return sizeof(PosePlan) + bytes_of(plan->in) + bytes_of(plan->out) + bytes_of(plan->in_leg) +
+           bytes_of(plan->out_leg);
 }
-std::size_t bytes_of(const std::shared_ptr<const PlanCache::Line>& line) { return sizeof(PlanCache::Line) + bytes_of(line->motion) + bytes_of(line->leg); }
+std::size_t bytes_of(const std::shared_ptr<const PlanCache::Line>& line) {
+    return sizeof(PlanCache::Line) + bytes_of(line->motion) + bytes_of(line->leg);
+}
 std::size_t bytes_of(const std::shared_ptr<const std::vector<motion::MotionPtr>>& motions) {
     std::size_t sum = 0;
     for (const motion::MotionPtr& m : *motions) sum += bytes_of(m);
@@ -139,7 +148,8 @@ std::shared_ptr<const PosePlan> PlanCache::pose(const PoseRequest& r) {
             // From wherever the arm comes, the moves on a branch are the same.
             cell::ContentKey on = request;
             on.add(branch.q).add(branch.posture);
-            const auto plan = kept(poses_, on.value(), [&] { return std::make_shared<const PosePlan>(plan_on(r, branch)); });
+            const auto plan =
+                kept(poses_, on.value(), [&] { return std::make_shared<const PosePlan>(plan_on(r, branch)); });
             if (plan->good) return plan;
             if (!first) first = plan;
         }
@@ -147,39 +157,51 @@ std::shared_ptr<const PosePlan> PlanCache::pose(const PoseRequest& r) {
     });
 }
 
-motion::MotionPtr PlanCache::joint_move(const cell::Arm& arm, const JointVector& from, const JointVector& to, double speed, double acceleration) {
+motion::MotionPtr PlanCache::joint_move(
+    const cell::Arm& arm, const JointVector& from, const JointVector& to, double speed, double acceleration) {
     cell::ContentKey key;
     key.add(arm.model_key).add(from).add(to).add(speed).add(acceleration);
-    return kept(moves_, key.value(), [&] { return motion::joint_move(arm.model->mechanism, from, to, speed, acceleration); });
+    return kept(
+        moves_, key.value(), [&] { return motion::joint_move(arm.model->mechanism, from, to, speed, acceleration); });
 }
 
-Travel PlanCache::travel(const cell::Arm& arm, const ArmRoom& room, const JointVector& from, const JointVector& to, double speed, double acceleration) {
+Travel PlanCache::travel(const cell::Arm& arm, const ArmRoom& room, const JointVector& from, const JointVector& to,
+    double speed, double acceleration) {
     cell::ContentKey key;
     key.add(arm.model_key).add(room.key).add(room.need).add(from).add(to).add(speed).add(acceleration);
     return kept(travels_, key.value(), [&]() -> Travel {
         const motion::Room space(arm.model->mechanism, room.parts, *room.around, room.self_pairs);
-        const motion::Detour way = motion::find_way({*arm.model, arm.tool_frame, space, from, to, room.need, speed, acceleration});
-        // The direct move is the same object for everyone who asks for it: what is known of it is kept by its serial number.
-        if (way.direct || !way.motion) return {joint_move(arm, from, to, speed, acceleration), way.direct, way.direct, way.blocker};
+        const motion::Detour way =
+            motion::find_way({*arm.model, arm.tool_frame, space, from, to, room.need, speed, acceleration});
+        // The direct move is the same object for everyone who asks for it: what is known of it is kept by its serial
+        // number.
+        if (way.direct || !way.motion)
+            return {joint_move(arm, from, to, speed, acceleration), way.direct, way.direct, way.blocker};
         return {way.motion, false, true, way.blocker};
     });
 }
 
-std::shared_ptr<const std::vector<motion::MotionPtr>> PlanCache::fly(const cell::Arm& arm, const std::vector<motion::Leg>& legs) {
+std::shared_ptr<const std::vector<motion::MotionPtr>> PlanCache::fly(
+    const cell::Arm& arm, const std::vector<motion::Leg>& legs) {
     cell::ContentKey key;
     key.add(arm.model_key).add(arm.tool_frame);
     for (const motion::Leg& leg : legs) {
         key.add(leg.corner).add(leg.straight);
-        for (const motion::PathNode& n : leg.nodes) key.add(n.s).add(n.q).add(n.rate).add(n.speed_share).add(n.effort_share);
+        for (const motion::PathNode& n : leg.nodes)
+            key.add(n.s).add(n.q).add(n.rate).add(n.speed_share).add(n.effort_share);
     }
-    return kept(flights_, key.value(), [&] { return std::make_shared<const std::vector<motion::MotionPtr>>(motion::fly(*arm.model, arm.tool_frame, legs).legs); });
+    return kept(flights_, key.value(), [&] {
+        return std::make_shared<const std::vector<motion::MotionPtr>>(
+            motion::fly(*arm.model, arm.tool_frame, legs).legs);
+    });
 }
 
 motion::MotionPtr PlanCache::gentle(const cell::Arm& arm, const motion::MotionPtr& motion, double bearable) {
     cell::ContentKey key;
     key.add(arm.model_key).add(arm.tool_frame).add(motion->serial()).add(bearable);
     return kept(gentle_, key.value(), [&] {
-        return motion::slowed(motion, std::sqrt(motion::greatest_tool_acceleration(*arm.model, arm.tool_frame, *motion) / bearable));
+        return motion::slowed(
+            motion, std::sqrt(motion::greatest_tool_acceleration(*arm.model, arm.tool_frame, *motion) / bearable));
     });
 }
 
@@ -187,7 +209,8 @@ motion::MotionPtr PlanCache::still(const cell::Arm& arm, const JointVector& q) {
     return kept(moves_, cell::ContentKey().add(arm.model_key).add(q).value(), [&] { return motion::standstill(q); });
 }
 
-std::shared_ptr<const PlanCache::Line> PlanCache::straight(const cell::Arm& arm, const JointVector& from, const Frame& to_tool, double speed, double acceleration) {
+std::shared_ptr<const PlanCache::Line> PlanCache::straight(
+    const cell::Arm& arm, const JointVector& from, const Frame& to_tool, double speed, double acceleration) {
     cell::ContentKey key;
     key.add(arm.model_key).add(from).add(to_tool).add(speed).add(acceleration).add(-1);
     return kept(lines_, key.value(), [&] {
@@ -199,7 +222,8 @@ std::shared_ptr<const PlanCache::Line> PlanCache::straight(const cell::Arm& arm,
             return std::shared_ptr<const Line>(line);
         }
         const auto take = [&](std::optional<double> free_to) {
-            auto made = motion::straight_leg({*arm.model, *arm.solver, arm.tool_frame, start, to_tool, from, speed, acceleration, free_to});
+            auto made = motion::straight_leg(
+                {*arm.model, *arm.solver, arm.tool_frame, start, to_tool, from, speed, acceleration, free_to});
             if (auto* failure = std::get_if<motion::StraightFailure>(&made)) {
                 if (!free_to) line->failure = *failure;
                 return false;
@@ -213,9 +237,11 @@ std::shared_ptr<const PlanCache::Line> PlanCache::straight(const cell::Arm& arm,
             constexpr int most = 4;
             int tried = 0;
             std::vector<double> values;
-            for (const kinematics::JointSolution& s : branches({arm, to_tool, 0, 0, speed, -1, acceleration, std::nullopt, &from})) {
+            for (const kinematics::JointSolution& s :
+                branches({arm, to_tool, 0, 0, speed, -1, acceleration, std::nullopt, &from})) {
                 const double value = s.q[free.front()];
-                if (std::any_of(values.begin(), values.end(), [&](double v) { return std::abs(v - value) < 1e-9; })) continue;
+                if (std::any_of(values.begin(), values.end(), [&](double v) { return std::abs(v - value) < 1e-9; }))
+                    continue;
                 values.push_back(value);
                 if (take(value) || ++tried == most) break;
             }
@@ -231,14 +257,16 @@ std::optional<double> bearable_acceleration(const cell::ToolModel& tool, double 
 }
 
 ArmRoom room_of(const cell::Cell& c, int index, const std::vector<motion::Part>& held) {
-    const cell::Device& d = c.devices[static_cast<std::size_t>(index)];
+    const cell::Device& d = c.devices[index];
     const Frame to_base = d.world.inverse();
     const double near = kinematics::reach_bound(*d.arm->model) + d.arm->tool_frame.translation().norm() + 0.5;
     std::vector<motion::Obstacle> obstacles;
     cell::ContentKey key;
     for (std::size_t i = 0; i < c.devices.size(); ++i) {
         const cell::Device& other = c.devices[i];
-        const auto pair = [&](const cell::Exclusion& e) { return (e.a == index && e.b == static_cast<int>(i)) || (e.b == index && e.a == static_cast<int>(i)); };
+        const auto pair = [&](const cell::Exclusion& e) {
+            return (e.a == index && e.b == static_cast<int>(i)) || (e.b == index && e.a == static_cast<int>(i));
+        };
         if (static_cast<int>(i) == index || std::any_of(c.exclusions.begin(), c.exclusions.end(), pair)) continue;
         // Of another arm only what never moves: where the rest is depends on the time.
         const geometry::Bodies& bodies = other.arm ? other.arm->model->mechanism.links.front().bodies : other.bodies;
@@ -247,8 +275,14 @@ ArmRoom room_of(const cell::Cell& c, int index, const std::vector<motion::Part>&
             const geometry::Body& b = bodies[n];
             const Frame at = to_base * other.world * b.at;
             if ((at * b.shape.centre()).norm() - b.shape.bound() > near) continue;
-            obstacles.push_back({b.shape, at, c.stands_on(index, static_cast<int>(i)) && (other.arm || ground[n]) ? 2 : 1, static_cast<int>(i)});
-            key.add(static_cast<int>(b.shape.core())).add(b.shape.half()).add(b.shape.radius()).add(at).add(obstacles.back().first_part_tag).add(obstacles.back().owner);
+            obstacles.push_back({b.shape, at,
+                c.stands_on(index, static_cast<int>(i)) && (other.arm || ground[n]) ? 2 : 1, static_cast<int>(i)});
+            key.add(static_cast<int>(b.shape.core()))
+                .add(b.shape.half())
+                .add(b.shape.radius())
+                .add(at)
+                .add(obstacles.back().first_part_tag)
+                .add(obstacles.back().owner);
             for (const Vector3& p : b.shape.points()) key.add(p);
         }
     }
@@ -258,10 +292,13 @@ ArmRoom room_of(const cell::Cell& c, int index, const std::vector<motion::Part>&
     parts.insert(parts.end(), held.begin(), held.end());
     for (std::size_t a = 0; a < parts.size(); ++a)
         for (std::size_t b = 0; b < parts.size(); ++b) {
-            const int between = link_of(*d.arm, parts[b]) - link_of(*d.arm, parts[a]);  // a neighbour keeps its distance whatever way is taken
-            if (between >= 2 && keep_apart(*d.arm, parts[a], parts[b])) room.self_pairs.emplace_back(static_cast<int>(a), static_cast<int>(b));
+            const int between = link_of(*d.arm, parts[b]) -
+                                link_of(*d.arm, parts[a]);  // a neighbour keeps its distance whatever way is taken
+            if (between >= 2 && keep_apart(*d.arm, parts[a], parts[b]))
+                room.self_pairs.emplace_back(static_cast<int>(a), static_cast<int>(b));
         }
-    for (const motion::Part& p : parts) key.add(p.frame).add(p.at).add(p.shape.half()).add(p.shape.radius()).add(p.shape.points().size()).add(p.tag);
+    for (const motion::Part& p : parts)
+        key.add(p.frame).add(p.at).add(p.shape.half()).add(p.shape.radius()).add(p.shape.points().size()).add(p.tag);
     room.parts = motion::part_set(std::move(parts));
     room.key = key.value();
     room.need = c.safety_distance;

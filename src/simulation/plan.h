@@ -29,22 +29,23 @@ struct PosePlan {
 
 struct PoseRequest {
     const cell::Arm& arm;
-    Frame tool;        ///< wanted tool frame, in the arm's base frame
+    Frame tool;  ///< wanted tool frame, in the arm's base frame
     double approach = 0, retreat = 0;
     double straight_speed = 1;
     int posture = -1;
     double acceleration = 1;
     std::optional<double> held = std::nullopt;  ///< value of the arm's first free joint
-    const JointVector* from = nullptr;  ///< where the arm comes from: the branch and the free joints are chosen to be soon there; null: the ready posture
+    const JointVector* from = nullptr;  ///< where the arm comes from: the branch and the free joints are chosen to be
+                                        ///< soon there; null: the ready posture
 };
 
 /// What keeps an arm from moving anywhere: the bodies that stand still around it, seen from its base.
 struct ArmRoom {
     std::shared_ptr<const motion::Surroundings> around;
-    motion::PartSetPtr parts;         ///< of the arm and what it holds
+    motion::PartSetPtr parts;  ///< of the arm and what it holds
     std::vector<std::pair<int, int>> self_pairs;
     std::uint64_t key = 0;
-    double need = 0;                  ///< distance to keep, m
+    double need = 0;  ///< distance to keep, m
 };
 
 /// A joint move, round what stands in the way if need be.
@@ -59,21 +60,25 @@ struct Travel {
 class PlanCache {
 public:
     std::shared_ptr<const PosePlan> pose(const PoseRequest& request);
-    motion::MotionPtr joint_move(const cell::Arm& arm, const JointVector& from, const JointVector& to, double speed, double acceleration = 1);
-    Travel travel(const cell::Arm& arm, const ArmRoom& room, const JointVector& from, const JointVector& to, double speed, double acceleration);
+    motion::MotionPtr joint_move(
+        const cell::Arm& arm, const JointVector& from, const JointVector& to, double speed, double acceleration = 1);
+    Travel travel(const cell::Arm& arm, const ArmRoom& room, const JointVector& from, const JointVector& to,
+        double speed, double acceleration);
     /// Legs flown without exact stops between them; see motion::fly.
-    std::shared_ptr<const std::vector<motion::MotionPtr>> fly(const cell::Arm& arm, const std::vector<motion::Leg>& legs);
+    std::shared_ptr<const std::vector<motion::MotionPtr>> fly(
+        const cell::Arm& arm, const std::vector<motion::Leg>& legs);
     /// `motion`, slowed until the part in the tool is accelerated no more than `bearable` m/s^2.
     motion::MotionPtr gentle(const cell::Arm& arm, const motion::MotionPtr& motion, double bearable);
     motion::MotionPtr still(const cell::Arm& arm, const JointVector& q);
-    /// A straight move from where the arm stands to a pose of its tool, and its path. An arm with a free joint keeps that where
-    /// it is if it can, else brings it along evenly.
+    /// A straight move from where the arm stands to a pose of its tool, and its path. An arm with a free joint keeps
+    /// that where it is if it can, else brings it along evenly.
     struct Line {
         motion::MotionPtr motion;  ///< null when it cannot be made
         motion::Leg leg;
         motion::StraightFailure failure = {motion::StraightFailure::Kind::out_of_reach, 0};
     };
-    std::shared_ptr<const Line> straight(const cell::Arm& arm, const JointVector& from, const Frame& to_tool, double speed, double acceleration = 1);
+    std::shared_ptr<const Line> straight(
+        const cell::Arm& arm, const JointVector& from, const Frame& to_tool, double speed, double acceleration = 1);
     std::size_t computed() const { return computed_; }  ///< how many plans were made rather than found
 
 private:
@@ -81,17 +86,17 @@ private:
     Value kept(cell::Kept<Value>& kept, std::uint64_t key, Make make);
 
     // A pose plan takes some 30 kB, a cell has some hundreds of them.
-    cell::Kept<std::shared_ptr<const PosePlan>> poses_{40u << 20};
-    cell::Kept<motion::MotionPtr> moves_{4u << 20}, gentle_{10u << 20};
-    cell::Kept<Travel> travels_{20u << 20};
-    cell::Kept<std::shared_ptr<const std::vector<motion::MotionPtr>>> flights_{20u << 20};
-    cell::Kept<std::shared_ptr<const Line>> lines_{20u << 20};
+    cell::Kept<std::shared_ptr<const PosePlan>> poses_{24u << 20};
+    cell::Kept<motion::MotionPtr> moves_{4u << 20}, gentle_{4u << 20};
+    cell::Kept<Travel> travels_{10u << 20};
+    cell::Kept<std::shared_ptr<const std::vector<motion::MotionPtr>>> flights_{10u << 20};
+    cell::Kept<std::shared_ptr<const Line>> lines_{10u << 20};
     std::atomic<std::size_t> computed_{0};
 };
 
 inline constexpr double gravity = 9.80665;  ///< m/s^2 (ISO 80000-3)
-/// The greatest acceleration at which a tool holds a part, with a safety factor of 2 (docs/model.md, "Holding"); nothing for a
-/// tool without a stated force; negative: it does not even hold it at rest. m/s^2.
+/// The greatest acceleration at which a tool holds a part, with a safety factor of 2 (docs/model.md, "Holding");
+/// nothing for a tool without a stated force; negative: it does not even hold it at rest. m/s^2.
 std::optional<double> bearable_acceleration(const cell::ToolModel& tool, double mass);
 
 /// The arm among every body that stands still. `held`: the bodies of what it holds.

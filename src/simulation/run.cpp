@@ -19,7 +19,8 @@ std::shared_ptr<const Run> run(const cell::Cell& cell, PlanCache& plans, const R
     result->unsettled = kernel.unsettled();
     if (result->stuck)
         for (std::size_t i = 0; i < cell.devices.size(); ++i)
-            if (const auto w = kernel.behaviour(static_cast<int>(i)).waiting()) result->waits.push_back({static_cast<int>(i), w->other, w->what});
+            if (const auto w = kernel.behaviour(static_cast<int>(i)).waiting())
+                result->waits.push_back({static_cast<int>(i), w->other, w->what});
     result->trace = std::move(kernel.trace());
     return result;
 }

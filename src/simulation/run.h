@@ -13,8 +13,8 @@ class PlanCache;
 
 struct Steady {
     Ticks from, period;
-    int parts;                     ///< that left within the period
-    std::size_t last_departure;    ///< index of the departure that ends it, where there are parts
+    int parts;                   ///< that left within the period
+    std::size_t last_departure;  ///< index of the departure that ends it, where there are parts
 };
 
 struct Run {
@@ -32,8 +32,8 @@ struct Run {
 };
 
 struct RunOptions {
-    double horizon_s = 0;          ///< 0: the cell's own
-    double at_least_s = 60;        ///< goes on to here though the state has recurred
+    double horizon_s = 0;    ///< 0: the cell's own
+    double at_least_s = 60;  ///< goes on to here though the state has recurred
     bool stop_when_steady = true;
     const std::atomic<bool>* stop = nullptr;  ///< set by another thread: the run ends where it is
 };

@@ -99,7 +99,9 @@ TaskRunner::Outcome TaskRunner::begin_step(Kernel& k) {
         case StepKind::wait:
             signal_device_ = k.cell().device(step_->signal.substr(0, step_->signal.find('.')));
             return k.signal(step_->signal) == step_->is ? Outcome::done : Outcome::must_wait;
-        case StepKind::set: k.set_signal(index_, step_->signal.substr(step_->signal.find('.') + 1), step_->is); return Outcome::done;
+        case StepKind::set:
+            k.set_signal(index_, step_->signal.substr(step_->signal.find('.') + 1), step_->is);
+            return Outcome::done;
         case StepKind::pick:
         case StepKind::place: return begin_exchange(k);
         case StepKind::move: return begin_move(k);
@@ -110,10 +112,13 @@ TaskRunner::Outcome TaskRunner::begin_step(Kernel& k) {
             stack_.push_back({rejected == (step_->result == "reject") ? &step_->then : &step_->otherwise, 0, 0});
             return Outcome::done;
         }
-        case StepKind::gripper: run_time(k, step_->is ? arm().tool->close_s : arm().tool->open_s, BlockKind::dwell, Phase::single); return Outcome::started;
+        case StepKind::gripper:
+            run_time(k, step_->is ? arm().tool->close_s : arm().tool->open_s, BlockKind::dwell, Phase::single);
+            return Outcome::started;
         case StepKind::act: run_time(k, step_->time_s, BlockKind::dwell, Phase::single); return Outcome::started;
         case StepKind::use:
-            if (held_ >= 0 && step_->tool != tool_) return stop(k, {index_, step_->number, k.now(), Fault::Kind::holds_already});
+            if (held_ >= 0 && step_->tool != tool_)
+                return stop(k, {index_, step_->number, k.now(), Fault::Kind::holds_already});
             tool_ = step_->tool;
             run_time(k, step_->time_s, BlockKind::dwell, Phase::single);
             return Outcome::started;
@@ -132,10 +137,12 @@ const Step* TaskRunner::peek() const {
     return next < top.list->size() ? &(*top.list)[next] : nullptr;
 }
 
-std::optional<TaskRunner::Exchange> TaskRunner::agree(Kernel& k, const Step& step, const JointVector& from, std::optional<Fault>& fault) {
+std::optional<TaskRunner::Exchange> TaskRunner::agree(
+    Kernel& k, const Step& step, const JointVector& from, std::optional<Fault>& fault) {
     Behaviour& other = k.behaviour(step.device);
-    const cell::Device& there = k.cell().devices[static_cast<std::size_t>(step.device)];
-    PoseRequest request{arm(), Frame::Identity(), step.approach, step.retreat, step.straight_speed, step.posture, step.acceleration, step.held, &from};
+    const cell::Device& there = k.cell().devices[step.device];
+    PoseRequest request{arm(), Frame::Identity(), step.approach, step.retreat, step.straight_speed, step.posture,
+        step.acceleration, step.held, &from};
     Exchange x;
     if (step.kind == StepKind::pick) {
         if (held_ >= 0) {
@@ -146,7 +153,7 @@ std::optional<TaskRunner::Exchange> TaskRunner::agree(Kernel& k, const Step& ste
         if (!offer) return std::nullopt;
         x.offer = *offer;
         const cell::PartType& part = k.type_of(x.offer.part);
-        x.type = k.trace().parts[static_cast<std::size_t>(x.offer.part)].type;
+        x.type = k.trace().parts[x.offer.part].type;
         x.grasp = part.grips.front().at;
         for (const cell::Grip& g : part.grips)
             if (g.id == step.grip) x.grasp = g.at;
@@ -159,7 +166,7 @@ std::optional<TaskRunner::Exchange> TaskRunner::agree(Kernel& k, const Step& ste
             fault = Fault{index_, step.number, k.now(), Fault::Kind::holds_nothing};
             return std::nullopt;
         }
-        x.type = k.trace().parts[static_cast<std::size_t>(held_)].type;
+        x.type = k.trace().parts[held_].type;
         const std::optional<int> seat = other.room(k, x.type);
         if (!seat) return std::nullopt;
         x.offer = {*seat, held_};
@@ -169,7 +176,9 @@ std::optional<TaskRunner::Exchange> TaskRunner::agree(Kernel& k, const Step& ste
         other.reserve(k, *seat, held_);
     }
     x.plan = k.plans().pose(request);
-    if (!x.plan->good) fault = Fault{index_, step.number, k.now(), x.plan->failure, step.device, x.offer.seat, x.type, x.plan->failed_at};
+    if (!x.plan->good)
+        fault =
+            Fault{index_, step.number, k.now(), x.plan->failure, step.device, x.offer.seat, x.type, x.plan->failed_at};
     return x;
 }
 
@@ -183,7 +192,10 @@ TaskRunner::Outcome TaskRunner::begin_exchange(Kernel& k) {
     if (corner(*step_) > 0 && !plan.in_leg.nodes.empty() && free(k, *step_, q_, plan.approach)) {
         motion::Leg to = motion::joint_leg(q_, plan.approach, step_->speed, step_->acceleration);
         to.corner = corner(*step_);
-        fly(k, {{nullptr, BlockKind::move, Phase::approach, step_, plan.approach, std::nullopt}, {nullptr, BlockKind::straight_in, Phase::in, step_, plan.pose, std::nullopt}}, {to, plan.in_leg});
+        fly(k,
+            {{nullptr, BlockKind::move, Phase::approach, step_, plan.approach, std::nullopt},
+                {nullptr, BlockKind::straight_in, Phase::in, step_, plan.pose, std::nullopt}},
+            {to, plan.in_leg});
         return Outcome::started;
     }
     run_motion(k, travel(k, *step_, q_, plan.approach), BlockKind::move, Phase::approach, plan.approach);
@@ -191,7 +203,8 @@ TaskRunner::Outcome TaskRunner::begin_exchange(Kernel& k) {
 }
 
 /// A move's motion and path; a fault where it cannot be made.
-std::optional<TaskRunner::Ahead> TaskRunner::move_leg(Kernel& k, const Step& step, const JointVector& from, motion::Leg& leg, std::optional<Fault>& fault) {
+std::optional<TaskRunner::Ahead> TaskRunner::move_leg(
+    Kernel& k, const Step& step, const JointVector& from, motion::Leg& leg, std::optional<Fault>& fault) {
     const cell::Pose& pose = *device_.pose(step.pose);
     Frame target;
     JointVector goal = from;
@@ -200,7 +213,7 @@ std::optional<TaskRunner::Ahead> TaskRunner::move_leg(Kernel& k, const Step& ste
         target = arm().model->flange_frame(goal) * arm().tool_frame;
     } else {
         const int host = k.cell().device(pose.relative_to);
-        target = device_.world.inverse() * (host >= 0 ? k.cell().devices[static_cast<std::size_t>(host)].world : Frame::Identity()) * pose.at;
+        target = device_.world.inverse() * (host >= 0 ? k.cell().devices[host].world : Frame::Identity()) * pose.at;
     }
     if (step.straight) {
         const auto line = k.plans().straight(arm(), from, target, step.straight_speed, step.acceleration);
@@ -209,12 +222,14 @@ std::optional<TaskRunner::Ahead> TaskRunner::move_leg(Kernel& k, const Step& ste
             return std::nullopt;
         }
         leg = line->leg;
-        return Ahead{line->motion, BlockKind::straight, Phase::single, &step, line->motion->position(line->motion->duration()), std::nullopt};
+        return Ahead{line->motion, BlockKind::straight, Phase::single, &step,
+            line->motion->position(line->motion->duration()), std::nullopt};
     }
     if (!pose.joints) {
-        // Always on the same branch, wherever it comes from: a straight move that follows then always begins alike. (A pick or place knows
-        // its straight moves and may take the branch that is soonest reached.)
-        const auto plan = k.plans().pose({arm(), target, 0, 0, step.straight_speed, step.posture, step.acceleration, step.held, arm().solver->free_joints().empty() ? nullptr : &from});
+        // Always on the same branch, wherever it comes from: a straight move that follows then always begins alike. (A
+        // pick or place knows its straight moves and may take the branch that is soonest reached.)
+        const auto plan = k.plans().pose({arm(), target, 0, 0, step.straight_speed, step.posture, step.acceleration,
+            step.held, arm().solver->free_joints().empty() ? nullptr : &from});
         if (!plan->good) {
             fault = Fault{index_, step.number, k.now(), plan->failure, -1, -1, -1, plan->failed_at};
             return std::nullopt;
@@ -288,8 +303,9 @@ void TaskRunner::extend(Kernel& k, std::vector<Ahead>& ahead, std::vector<motion
 /// Whether a pick or place could begin at once, its pose be taken and its approach be reached directly.
 bool TaskRunner::known_good(Kernel& k, const Step& step, const JointVector& from) {
     const Behaviour& other = k.behaviour(step.device);
-    const cell::Device& there = k.cell().devices[static_cast<std::size_t>(step.device)];
-    PoseRequest request{arm(), Frame::Identity(), step.approach, step.retreat, step.straight_speed, step.posture, step.acceleration, step.held, &from};
+    const cell::Device& there = k.cell().devices[step.device];
+    PoseRequest request{arm(), Frame::Identity(), step.approach, step.retreat, step.straight_speed, step.posture,
+        step.acceleration, step.held, &from};
     if (step.kind == StepKind::pick) {
         const std::optional<Offer> offer = other.offer(k);
         if (!offer) return false;
@@ -300,9 +316,10 @@ bool TaskRunner::known_good(Kernel& k, const Step& step, const JointVector& from
         k.trace().part_frame(k.cell(), offer->part, k.now(), stands);
         request.tool = tool_target(device_, stands, step.turn, grasp);
     } else {
-        const std::optional<int> seat = other.room(k, k.trace().parts[static_cast<std::size_t>(held_)].type);
+        const std::optional<int> seat = other.room(k, k.trace().parts[held_].type);
         if (!seat) return false;
-        request.tool = tool_target(device_, there.world * kind_of(there).seat_frame(there, *seat, k.type_of(held_)), step.turn, part_in_tool_.inverse());
+        request.tool = tool_target(device_, there.world * kind_of(there).seat_frame(there, *seat, k.type_of(held_)),
+            step.turn, part_in_tool_.inverse());
     }
     const auto plan = k.plans().pose(request);
     return plan->good && free(k, step, from, plan->approach);
@@ -310,7 +327,8 @@ bool TaskRunner::known_good(Kernel& k, const Step& step, const JointVector& from
 
 void TaskRunner::fly(Kernel& k, std::vector<Ahead> ahead, std::vector<motion::Leg> legs) {
     const auto motions = k.plans().fly(arm(), legs);
-    for (std::size_t i = 0; i < ahead.size(); ++i) ahead[i].motion = (*motions)[i], ahead[i].end = ahead[i].motion->position(ahead[i].motion->duration());
+    for (std::size_t i = 0; i < ahead.size(); ++i)
+        ahead[i].motion = (*motions)[i], ahead[i].end = ahead[i].motion->position(ahead[i].motion->duration());
     std::reverse(ahead.begin(), ahead.end());
     ahead_ = std::move(ahead);
     next_leg(k);
@@ -328,10 +346,14 @@ const ArmRoom& TaskRunner::room(Kernel& k) {
     constexpr std::size_t most = 200;
     cell::ContentKey key;
     key.add(tool_);
-    if (held_ >= 0) key.add(k.trace().parts[static_cast<std::size_t>(held_)].type).add(part_in_tool_);
+    if (held_ >= 0) key.add(k.trace().parts[held_].type).add(part_in_tool_);
     if (const auto found = rooms_.find(key.value()); found != rooms_.end()) return found->second;
     if (rooms_.size() >= most) rooms_.clear();
-    return rooms_.emplace(key.value(), room_of(k.cell(), index_, held_ >= 0 ? held_parts(arm(), k.type_of(held_), part_in_tool_) : std::vector<motion::Part>())).first->second;
+    return rooms_
+        .emplace(key.value(),
+            room_of(k.cell(), index_,
+                held_ >= 0 ? held_parts(arm(), k.type_of(held_), part_in_tool_) : std::vector<motion::Part>()))
+        .first->second;
 }
 
 motion::MotionPtr TaskRunner::travel(Kernel& k, const Step& step, const JointVector& from, const JointVector& to) {
@@ -346,7 +368,8 @@ motion::MotionPtr TaskRunner::travel(Kernel& k, const Step& step, const JointVec
 
 /// Whether the direct move may be flown; anything may where detours are not wanted.
 bool TaskRunner::free(Kernel& k, const Step& step, const JointVector& from, const JointVector& to) {
-    return !arm().detours || !step.detour || k.plans().travel(arm(), room(k), from, to, step.speed, step.acceleration).direct;
+    return !arm().detours || !step.detour ||
+           k.plans().travel(arm(), room(k), from, to, step.speed, step.acceleration).direct;
 }
 
 /// Opens the block of a phase that lasts `length` from now.
@@ -400,9 +423,12 @@ void TaskRunner::event(Kernel& k, int, int) {
     k.end(block_);
     if (!ahead_.empty()) return next_leg(k);
     switch (phase_) {
-        case Phase::approach: run_motion(k, exchange_.plan->in, BlockKind::straight_in, Phase::in, exchange_.plan->pose); return;
+        case Phase::approach:
+            run_motion(k, exchange_.plan->in, BlockKind::straight_in, Phase::in, exchange_.plan->pose);
+            return;
         case Phase::in:
-            run_time(k, picking() ? arm().tool->close_s : arm().tool->open_s, picking() ? BlockKind::grip : BlockKind::release, Phase::grip);
+            run_time(k, picking() ? arm().tool->close_s : arm().tool->open_s,
+                picking() ? BlockKind::grip : BlockKind::release, Phase::grip);
             return;
         case Phase::grip: {
             finish_grip(k);
@@ -410,7 +436,8 @@ void TaskRunner::event(Kernel& k, int, int) {
             if (corner(*step_) > 0 && !plan.out_leg.nodes.empty()) {
                 std::vector<motion::Leg> legs{plan.out_leg};
                 legs.front().corner = corner(*step_);
-                std::vector<Ahead> ahead{{nullptr, BlockKind::straight_out, Phase::out, step_, plan.retreat, std::nullopt}};
+                std::vector<Ahead> ahead{
+                    {nullptr, BlockKind::straight_out, Phase::out, step_, plan.retreat, std::nullopt}};
                 extend(k, ahead, legs);
                 if (ahead.size() > 1) return fly(k, std::move(ahead), std::move(legs));
             }
@@ -424,11 +451,13 @@ void TaskRunner::event(Kernel& k, int, int) {
 void TaskRunner::write_state(StateWriter& w) const {
     w.add(static_cast<int>(phase_));
     w.add(step_ ? step_->number : -1);
-    bool for_ever = true;  // as long as a repeat is all that its list holds, how many rounds it still has does not matter
+    bool for_ever =
+        true;  // as long as a repeat is all that its list holds, how many rounds it still has does not matter
     for (const Level& level : stack_) {
         w.add(static_cast<std::int64_t>(level.next));
         w.add(for_ever ? 0 : level.left);
-        for_ever = for_ever && std::count_if(level.list->begin(), level.list->end(), [](const Step& s) { return s.enabled; }) == 1;
+        for_ever = for_ever &&
+                   std::count_if(level.list->begin(), level.list->end(), [](const Step& s) { return s.enabled; }) == 1;
     }
     w.add_joints(q_);
     w.add(tool_);

@@ -48,8 +48,10 @@ private:
     const cell::Step* peek() const;
     Outcome begin_exchange(Kernel& kernel);
     /// Claims the part or the seat and plans; nothing yet when it must wait.
-    std::optional<Exchange> agree(Kernel& kernel, const cell::Step& step, const JointVector& from, std::optional<Fault>& fault);
-    std::optional<Ahead> move_leg(Kernel& kernel, const cell::Step& step, const JointVector& from, motion::Leg& leg, std::optional<Fault>& fault);
+    std::optional<Exchange> agree(
+        Kernel& kernel, const cell::Step& step, const JointVector& from, std::optional<Fault>& fault);
+    std::optional<Ahead> move_leg(
+        Kernel& kernel, const cell::Step& step, const JointVector& from, motion::Leg& leg, std::optional<Fault>& fault);
     bool known_good(Kernel& kernel, const cell::Step& step, const JointVector& from);
     void extend(Kernel& kernel, std::vector<Ahead>& ahead, std::vector<motion::Leg>& legs);
     void fly(Kernel& kernel, std::vector<Ahead> ahead, std::vector<motion::Leg> legs);
@@ -80,7 +82,7 @@ private:
     int held_ = -1;
     Frame part_in_tool_ = Frame::Identity();
     Exchange exchange_;
-    std::vector<Ahead> ahead_;  ///< the rest of the flight, the next leg last
+    std::vector<Ahead> ahead_;                          ///< the rest of the flight, the next leg last
     std::unordered_map<std::uint64_t, ArmRoom> rooms_;  ///< by tool and held part
     Ticks busy_tick_ = -1;
     int steps_at_tick_ = 0;

@@ -9,12 +9,13 @@ namespace {
 /// The last element whose instant is not after `t`; null if there is none.
 template <typename List, typename Instant>
 auto latest(const List& list, Ticks t, Instant instant) -> decltype(&list.front()) {
-    const auto after = std::upper_bound(list.begin(), list.end(), t, [&](Ticks when, const auto& item) { return when < instant(item); });
+    const auto after = std::upper_bound(
+        list.begin(), list.end(), t, [&](Ticks when, const auto& item) { return when < instant(item); });
     return after == list.begin() ? nullptr : &*(after - 1);
 }
 
 const MotionRecord* motion_at(const Trace& trace, int device, Ticks t) {
-    return latest(trace.motions[static_cast<std::size_t>(device)], t, [](const MotionRecord& m) { return m.from; });
+    return latest(trace.motions[device], t, [](const MotionRecord& m) { return m.from; });
 }
 
 }  // namespace
@@ -61,17 +62,17 @@ const SignalRecord* Trace::signal(const std::string& name) const {
 
 JointVector Trace::joints(const cell::Cell& cell, int device, Ticks t) const {
     const MotionRecord* m = motion_at(*this, device, t);
-    if (!m) return cell.devices[static_cast<std::size_t>(device)].arm->ready;
+    if (!m) return cell.devices[device].arm->ready;
     return m->motion->position(seconds(t - m->from));
 }
 
 Frame Trace::tool_frame(const cell::Cell& cell, int device, Ticks t) const {
-    const cell::Device& d = cell.devices[static_cast<std::size_t>(device)];
+    const cell::Device& d = cell.devices[device];
     return d.world * d.arm->model->flange_frame(joints(cell, device, t)) * d.arm->tool_frame;
 }
 
 bool Trace::part_frame(const cell::Cell& cell, int part, Ticks t, Frame& out) const {
-    const Place* p = parts[static_cast<std::size_t>(part)].place(t);
+    const Place* p = parts[part].place(t);
     if (!p || p->kind == Place::Kind::gone) return false;
     if (p->kind == Place::Kind::held) {
         out = tool_frame(cell, p->device, t) * p->at;
@@ -87,13 +88,13 @@ int Trace::held_part(int device, Ticks t) const {
 }
 
 std::string Trace::result(int part, Ticks t) const {
-    const auto* judged = latest(parts[static_cast<std::size_t>(part)].results, t, [](const auto& r) { return r.first; });
+    const auto* judged = latest(parts[part].results, t, [](const auto& r) { return r.first; });
     return judged ? judged->second : std::string();
 }
 
 std::map<Condition, double> Trace::shares(int device, Ticks from, Ticks to) const {
     std::map<Condition, double> out;
-    const auto& list = conditions[static_cast<std::size_t>(device)];
+    const auto& list = conditions[device];
     if (list.empty() || to <= from) return out;
     for (std::size_t i = 0; i < list.size(); ++i) {
         const Ticks begin = std::max(from, list[i].first);
@@ -104,10 +105,10 @@ std::map<Condition, double> Trace::shares(int device, Ticks from, Ticks to) cons
 }
 
 std::string Trace::describe(const cell::Cell& cell, const Block& b) const {
-    const auto name = [&](int device) { return device >= 0 ? cell.devices[static_cast<std::size_t>(device)].name : std::string(); };
+    const auto name = [&](int device) { return device >= 0 ? cell.devices[device].name : std::string(); };
     std::string seat;
-    if (b.other >= 0 && b.seat >= 0 && cell.devices[static_cast<std::size_t>(b.other)].seats.size() > 1)
-        seat = " " + cell.devices[static_cast<std::size_t>(b.other)].seats[static_cast<std::size_t>(b.seat)].name;
+    if (b.other >= 0 && b.seat >= 0 && cell.devices[b.other].seats.size() > 1)
+        seat = " " + cell.devices[b.other].seats[b.seat].name;
     switch (b.kind) {
         case BlockKind::move: return b.other >= 0 ? "to " + name(b.other) + seat : "move";
         case BlockKind::straight_in: return "in at " + name(b.other);
@@ -116,8 +117,10 @@ std::string Trace::describe(const cell::Cell& cell, const Block& b) const {
             if (b.waits_for == WaitFor::part) return "wait for a part at " + name(b.other);
             if (b.waits_for == WaitFor::room) return "wait for room at " + name(b.other);
             if (b.waits_for == WaitFor::signal)
-                for (const cell::Step* s : cell::all_steps(cell.devices[static_cast<std::size_t>(b.device)].task))
-                    if (s->number == b.step) return "wait for " + name(b.other) + (s->is ? " " : " not ") + s->signal.substr(s->signal.find('.') + 1);
+                for (const cell::Step* s : cell::all_steps(cell.devices[b.device].task))
+                    if (s->number == b.step)
+                        return "wait for " + name(b.other) + (s->is ? " " : " not ") +
+                               s->signal.substr(s->signal.find('.') + 1);
             return "wait";
         default: return word(b.kind);
     }

@@ -24,7 +24,20 @@ inline constexpr Ticks never = INT64_MAX;
 Ticks ticks(double seconds);  ///< rounded up, so that nothing is faster than it can be
 inline double seconds(Ticks t) { return static_cast<double>(t) * 1e-9; }
 
-enum class BlockKind { move, straight_in, straight_out, straight, grip, release, dwell, process, wait, ride, interval, exchange };
+enum class BlockKind {
+    move,
+    straight_in,
+    straight_out,
+    straight,
+    grip,
+    release,
+    dwell,
+    process,
+    wait,
+    ride,
+    interval,
+    exchange
+};
 const char* word(BlockKind kind);
 
 /// What a wait waits for.
@@ -33,12 +46,12 @@ enum class WaitFor { none, signal, part, room };
 struct Block {
     int device = 0;
     BlockKind kind = BlockKind::wait;
-    int step = -1;        ///< number of the step in the device's task
+    int step = -1;  ///< number of the step in the device's task
     Ticks from = 0;
-    Ticks to = never;     ///< `never` while it lasts
-    int cause = -1;       ///< the block whose end let this one begin
+    Ticks to = never;  ///< `never` while it lasts
+    int cause = -1;    ///< the block whose end let this one begin
     int part = -1;
-    int other = -1;       ///< the device it deals with or waits for
+    int other = -1;  ///< the device it deals with or waits for
     int seat = -1;
     WaitFor waits_for = WaitFor::none;
 };
@@ -47,19 +60,21 @@ struct Block {
 struct Place {
     enum class Kind { still, held, gone } kind = Kind::still;
     Ticks from = 0;
-    int device = -1;   ///< that it stands or rides on, or whose tool holds it
+    int device = -1;  ///< that it stands or rides on, or whose tool holds it
     int seat = -1;
     Frame at = Frame::Identity();  ///< still: in the world at `from`; held: in the tool frame
     motion::Glide glide = {};
     Ticks stop = 0;
-    Frame after(double seconds) const { return glide.rests() ? at : glide.after(at, seconds); }  ///< still: how it then stands
+    Frame after(double seconds) const {
+        return glide.rests() ? at : glide.after(at, seconds);
+    }  ///< still: how it then stands
 };
 
 struct PartRecord {
     int type = 0;
     std::vector<Place> places;
     std::vector<std::pair<Ticks, std::string>> results;  ///< judgements, latest last
-    const Place* place(Ticks t) const;  ///< null before it exists
+    const Place* place(Ticks t) const;                   ///< null before it exists
 };
 
 struct SignalRecord {
@@ -73,8 +88,8 @@ struct SignalRecord {
 struct MotionRecord {
     Ticks from;
     motion::MotionPtr motion;
-    int held;   ///< part on the tool, -1
-    int block;  ///< the block it belongs to, -1
+    int held;      ///< part on the tool, -1
+    int block;     ///< the block it belongs to, -1
     int tool = 0;  ///< the arm's active tool
 };
 
@@ -86,16 +101,16 @@ struct Fault {
     Ticks when;
     enum class Kind { out_of_reach, line_fails, holds_nothing, holds_already, goes_round } kind;
     int other = -1, seat = -1, part_type = -1;
-    double at = 0;   ///< line_fails: share of the line
+    double at = 0;  ///< line_fails: share of the line
 };
 
 /// A joint move that could not be made directly.
 struct DetourRecord {
     int device, step;
     Ticks when;
-    bool found;          ///< false: the direct move was made all the same
-    int blocker;         ///< device that stood in the way; -1: the arm itself
-    double longer_s = 0; ///< than the direct move
+    bool found;           ///< false: the direct move was made all the same
+    int blocker;          ///< device that stood in the way; -1: the arm itself
+    double longer_s = 0;  ///< than the direct move
 };
 
 struct Departure {
@@ -104,13 +119,13 @@ struct Departure {
 };
 
 struct Trace {
-    std::vector<Block> blocks;                       ///< in order of their beginning
+    std::vector<Block> blocks;  ///< in order of their beginning
     std::vector<PartRecord> parts;
     std::vector<SignalRecord> signals;
     std::vector<std::vector<MotionRecord>> motions;  ///< by device; empty for devices that are not arms
     std::vector<std::vector<std::pair<Ticks, Condition>>> conditions;  ///< by device
     std::vector<Departure> departures;
-    std::vector<std::vector<Ticks>> rounds;          ///< by device: when its task was done once more
+    std::vector<std::vector<Ticks>> rounds;  ///< by device: when its task was done once more
     std::vector<Fault> faults;
     std::vector<DetourRecord> detours;
     Ticks end = 0;

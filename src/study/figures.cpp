@@ -30,7 +30,8 @@ std::optional<double> round_time(const simulation::Run& run) {
         std::vector<Ticks> in;
         for (const Ticks t : over)
             if (t >= from && t <= to) in.push_back(t);
-        if (in.size() >= 2) most = std::max(most.value_or(0), seconds(in.back() - in.front()) / static_cast<double>(in.size() - 1));
+        if (in.size() >= 2)
+            most = std::max(most.value_or(0), seconds(in.back() - in.front()) / static_cast<double>(in.size() - 1));
     }
     return most;
 }
@@ -67,7 +68,8 @@ void share_figures(const Evaluation& e, Figures& f) {
         const auto shares = e.run->trace.shares(static_cast<int>(i), from, to);
         if (shares.empty()) continue;
         const auto of = [&](Condition c) { return shares.count(c) ? shares.at(c) : 0.0; };
-        f.shares.push_back({static_cast<int>(i), of(Condition::busy), of(Condition::waiting), of(Condition::starved), of(Condition::blocked)});
+        f.shares.push_back({static_cast<int>(i), of(Condition::busy), of(Condition::waiting), of(Condition::starved),
+            of(Condition::blocked)});
         if (e.cell->devices[i].arm && !e.cell->devices[i].task.empty()) waiting += of(Condition::waiting), ++arms;
     }
     if (arms > 0 && f.cycle_s) f.waiting = waiting / arms;
@@ -86,7 +88,7 @@ void share_figures(const Evaluation& e, Figures& f) {
     for (const auto& [pair, entry] : waits) {
         if (entry.first <= most) continue;
         most = entry.first;
-        f.waits_most = e.cell->devices[static_cast<std::size_t>(pair.first)].name + " waits for " + e.cell->devices[static_cast<std::size_t>(pair.second)].name;
+        f.waits_most = e.cell->devices[pair.first].name + " waits for " + e.cell->devices[pair.second].name;
         f.waits_most_block = entry.second;
     }
 }
@@ -96,7 +98,7 @@ void split_figures(const Evaluation& e, Figures& f) {
     double sum = 0;
     for (const ChainLink& link : e.chain) {
         const double part = seconds(link.to - link.from) / e.run->steady->parts;
-        f.split_s[category(e.run->trace.blocks[static_cast<std::size_t>(link.block)].kind)] += part;
+        f.split_s[category(e.run->trace.blocks[link.block].kind)] += part;
         sum += part;
     }
     const double rest = *f.cycle_s - sum;
@@ -106,7 +108,8 @@ void split_figures(const Evaluation& e, Figures& f) {
 void flow_figures(const Evaluation& e, Figures& f) {
     const simulation::Trace& trace = e.run->trace;
     const auto [from, to] = window(*e.run);
-    const auto leaving = std::count_if(trace.departures.begin(), trace.departures.end(), [&, a = from, b = to](const auto& d) { return d.when > a && d.when <= b; });
+    const auto leaving = std::count_if(trace.departures.begin(), trace.departures.end(),
+        [&, a = from, b = to](const auto& d) { return d.when > a && d.when <= b; });
     if (leaving == 0) return;
     double path = 0;
     for (std::size_t device = 0; device < e.cell->devices.size(); ++device) {
@@ -117,7 +120,9 @@ void flow_figures(const Evaluation& e, Figures& f) {
             constexpr int pieces = 24;
             Vector3 before = Vector3::Zero();
             for (int i = 0; i <= pieces; ++i) {
-                const Vector3 now = (d.arm->model->flange_frame(m.motion->position(m.motion->duration() * i / pieces)) * d.arm->tool_frame).translation();
+                const Vector3 now = (d.arm->model->flange_frame(m.motion->position(m.motion->duration() * i / pieces)) *
+                                     d.arm->tool_frame)
+                                        .translation();
                 if (i > 0) path += (now - before).norm();
                 before = now;
             }
@@ -131,18 +136,21 @@ void flow_figures(const Evaluation& e, Figures& f) {
         if (departure.when > from && departure.when <= to) left_in_window.insert(departure.part);
     for (const auto& departure : trace.departures) {
         if (departure.when <= from || departure.when > to) continue;
-        const auto& places = trace.parts[static_cast<std::size_t>(departure.part)].places;
+        const auto& places = trace.parts[departure.part].places;
         for (std::size_t i = 0; i + 1 < places.size(); ++i) {
             if (places[i].kind != simulation::Place::Kind::still) continue;
-            stands[places[i].device] += seconds(places[i + 1].from - std::clamp(places[i].stop, places[i].from, places[i + 1].from));
+            stands[places[i].device] +=
+                seconds(places[i + 1].from - std::clamp(places[i].stop, places[i].from, places[i + 1].from));
         }
     }
     for (auto& [device, total] : stands) {
         // A fixture works on the part meanwhile: only what goes beyond the process is waiting.
         for (const Block& b : trace.blocks)
-            if (b.device == device && b.kind == BlockKind::process && b.to != simulation::never && left_in_window.count(b.part)) total -= seconds(b.to - b.from);
+            if (b.device == device && b.kind == BlockKind::process && b.to != simulation::never &&
+                left_in_window.count(b.part))
+                total -= seconds(b.to - b.from);
         const double mean = total / static_cast<double>(leaving);
-        if (mean > f.part_waits_s) f.part_waits_s = mean, f.part_waits_at = e.cell->devices[static_cast<std::size_t>(device)].name;
+        if (mean > f.part_waits_s) f.part_waits_s = mean, f.part_waits_at = e.cell->devices[device].name;
     }
 }
 
@@ -179,7 +187,7 @@ std::vector<ChainLink> longest_chain(const simulation::Run& run) {
     Ticks until = last.when;
     int block = last.block;
     for (std::size_t guard = 0; block >= 0 && until > floor && guard <= run.trace.blocks.size(); ++guard) {
-        const Block& b = run.trace.blocks[static_cast<std::size_t>(block)];
+        const Block& b = run.trace.blocks[block];
         const Ticks from = std::max(floor, b.from);
         if (until > from) chain.push_back({block, from, until});
         until = std::min(until, b.from);
@@ -188,9 +196,9 @@ std::vector<ChainLink> longest_chain(const simulation::Run& run) {
     return chain;
 }
 
-std::shared_ptr<const Evaluation> evaluate(const cell::Document& document, const std::string& variant, inspection::Cache& cache, const EvaluateOptions& options) {
-    auto e = std::make_shared<Evaluation>();
-    e->cell = cell::read_cell(document.resolved(variant, &e->lost), simulation::standard_kinds(), true);
+std::shared_ptr<const Evaluation> evaluate(
+    const cell::Layout& layout, inspection::Cache& cache, const EvaluateOptions& options) {
+    auto e = std::make_shared<Evaluation>(Evaluation{layout, layout.shared_cell(), nullptr, nullptr, {}, {}});
     const auto give_way = [&] {
         if (options.stop && options.stop->load(std::memory_order_relaxed)) throw inspection::Overtaken{};
     };

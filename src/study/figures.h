@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-#include <cell/document.h>
+#include <cell/layout.h>
 #include <inspection/inspect.h>
 
 namespace escarp::study {
@@ -28,33 +28,33 @@ Category category(simulation::BlockKind kind);
 const char* word(Category category);
 
 struct Figures {
-    std::optional<double> cycle_s;     ///< none: no part leaves, or too few to tell
-    bool steady = false;               ///< the state recurs; else the cycle is a mean over the second half
-    bool per_round = false;            ///< no parts in this cell: the cycle is of the tasks, the rate their rounds
+    std::optional<double> cycle_s;  ///< none: no part leaves, or too few to tell
+    bool steady = false;            ///< the state recurs; else the cycle is a mean over the second half
+    bool per_round = false;         ///< no parts in this cell: the cycle is of the tasks, the rate their rounds
     double warm_up_s = 0;
     std::optional<double> rate_per_h;
     std::optional<bool> takt_met;
     int poses = 0, poses_reached = 0;
     std::optional<double> least_margin_m;
     std::optional<double> clearance_m;
-    std::optional<double> waiting;     ///< mean share over the arms, 0 to 1
-    std::string waits_most;            ///< "Arm 1 waits for Tester"
+    std::optional<double> waiting;  ///< mean share over the arms, 0 to 1
+    std::string waits_most;         ///< "Arm 1 waits for Tester"
     int waits_most_block = -1;
     double floor_m2 = 0;
-    std::vector<Share> shares;         ///< devices that have conditions
-    std::map<Category, double> split_s;///< of the longest chain, per part, s; adds up to the cycle
-    std::optional<double> travel_m;    ///< path of all tool frames per part
-    std::string part_waits_at;         ///< where a part stands longest between coming and leaving
+    std::vector<Share> shares;           ///< devices that have conditions
+    std::map<Category, double> split_s;  ///< of the longest chain, per part, s; adds up to the cycle
+    std::optional<double> travel_m;      ///< path of all tool frames per part
+    std::string part_waits_at;           ///< where a part stands longest between coming and leaving
     double part_waits_s = 0;
 };
 
 struct Evaluation {
-    std::shared_ptr<const cell::Cell> cell;
+    cell::Layout layout;
+    std::shared_ptr<const cell::Cell> cell;  ///< of the layout
     std::shared_ptr<const simulation::Run> run;
     std::shared_ptr<const inspection::Inspection> inspection;
     Figures figures;
-    std::vector<ChainLink> chain;      ///< latest first, over one steady period
-    std::vector<std::string> lost;     ///< differences of the variant that no longer fit
+    std::vector<ChainLink> chain;  ///< latest first, over one steady period
 };
 
 struct EvaluateOptions {
@@ -63,7 +63,8 @@ struct EvaluateOptions {
 };
 
 /// Everything about one variant. Throws InputError for a cell that does not make sense, Overtaken when stopped.
-std::shared_ptr<const Evaluation> evaluate(const cell::Document& document, const std::string& variant, inspection::Cache& cache, const EvaluateOptions& options = {});
+std::shared_ptr<const Evaluation> evaluate(
+    const cell::Layout& layout, inspection::Cache& cache, const EvaluateOptions& options = {});
 
 /// The blocks that set the pace: walking back from the last departure of the steady period, each block began because
 /// another ended.

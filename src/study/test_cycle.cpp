@@ -27,7 +27,8 @@ std::optional<double> test_cycle(const cell::Arm& arm) {
                 if (!end || !end->within_limits) return best;
                 legs.push_back(motion::joint_leg(q, end->q, arm.speed, arm.acceleration));
             } else {
-                auto leg = motion::straight_leg({model, *arm.solver, arm.tool_frame, stops[i], stops[i + 1], q, arm.speed, arm.acceleration});
+                auto leg = motion::straight_leg(
+                    {model, *arm.solver, arm.tool_frame, stops[i], stops[i + 1], q, arm.speed, arm.acceleration});
                 if (!std::holds_alternative<motion::Leg>(leg)) break;
                 legs.push_back(std::move(std::get<motion::Leg>(leg)));
             }

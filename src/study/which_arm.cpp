@@ -15,7 +15,8 @@ using cell::json;
 
 int index_of(const cell::Cell& cell, const std::string& arm) {
     const int index = cell.device(arm);
-    if (index < 0 || !cell.devices[static_cast<std::size_t>(index)].arm) throw cell::InputError(arm, "\"" + arm + "\" is not the id of an arm of this cell.");
+    if (index < 0 || !cell.devices[index].arm)
+        throw cell::InputError(arm, "\"" + arm + "\" is not the id of an arm of this cell.");
     return index;
 }
 
@@ -28,8 +29,9 @@ Mounted mounted(const Evaluation& e, int arm, cell::Edit edit) {
         m.reached += n.reached;
         m.margin_m = std::min(m.margin_m.value_or(1e300), n.reach.margin);
     }
-    // Poses stored as joint values are reached by definition; for other arms they become places, and are counted among them.
-    const cell::Device& d = e.cell->devices[static_cast<std::size_t>(arm)];
+    // Poses stored as joint values are reached by definition; for other arms they become places, and are counted among
+    // them.
+    const cell::Device& d = e.cell->devices[arm];
     for (const cell::Step* s : cell::all_steps(d.task))
         if (s->enabled && s->kind == cell::StepKind::move && d.pose(s->pose)->joints) ++m.poses, ++m.reached;
     if (m.reached == m.poses) m.cycle_s = e.figures.cycle_s;
@@ -38,30 +40,32 @@ Mounted mounted(const Evaluation& e, int arm, cell::Edit edit) {
 
 /// Moves what the arm stands on over the floor, and turns the arm.
 void stand_at(const cell::Cell& cell, int arm, const geometry::Frame& base, double turn, cell::Edit& edit) {
-    const cell::Device& d = cell.devices[static_cast<std::size_t>(arm)];
+    const cell::Device& d = cell.devices[arm];
     const int root = inspection::movable_root(cell, arm);
-    const cell::Device& r = cell.devices[static_cast<std::size_t>(root)];
-    const geometry::Frame host = r.host >= 0 ? cell.devices[static_cast<std::size_t>(r.host)].mount_world() : geometry::Frame::Identity();
-    const geometry::Vector3 placed = r.placement.translation() + host.linear().transpose() * (base.translation() - d.world.translation());
+    const cell::Device& r = cell.devices[root];
+    const geometry::Frame host = r.host >= 0 ? cell.devices[r.host].mount_world() : geometry::Frame::Identity();
+    const geometry::Vector3 placed =
+        r.placement.translation() + host.linear().transpose() * (base.translation() - d.world.translation());
     const auto tenth = [](double v) { return std::round(v * 1e4) / 10; };
     edit.operations.push_back(cell::Operation::set("/devices/" + r.id + "/placement/x_mm", tenth(placed.x())));
     edit.operations.push_back(cell::Operation::set("/devices/" + r.id + "/placement/y_mm", tenth(placed.y())));
-    if (std::abs(turn) > 1e-9) edit.operations.push_back(cell::Operation::set("/devices/" + d.id + "/placement/turn_deg", std::round((geometry::to_triple(d.placement.linear()).z() + turn) * 180 / geometry::pi * 10) / 10));
+    if (std::abs(turn) > 1e-9)
+        edit.operations.push_back(cell::Operation::set("/devices/" + d.id + "/placement/turn_deg",
+            std::round((geometry::to_triple(d.placement.linear()).z() + turn) * 180 / geometry::pi * 10) / 10));
 }
 
 }  // namespace
 
-cell::Edit swap_arm(const cell::Document& document, const std::string& variant, const std::string& arm, const json& model) {
-    const json tree = document.resolved(variant);
-    const auto cell = cell::read_cell(tree, simulation::standard_kinds());
-    const cell::Device& d = cell->devices[static_cast<std::size_t>(index_of(*cell, arm))];
+cell::Edit swap_arm(const cell::Layout& layout, const std::string& arm, const json& model) {
+    const json& tree = layout.tree();
+    const cell::Device& d = layout.cell().devices[index_of(layout.cell(), arm)];
     const std::string id = model["id"];
     cell::Edit edit{"Swap " + d.name + " for " + model.value("name", id), {}};
     if (!cell::find(tree, "/arm_models/" + id)) edit.operations.push_back(cell::Operation::add("/arm_models", model));
     const std::string at = "/devices/" + arm;
     for (const cell::Pose& p : d.poses)
         if (p.joints) {
-            const cell::Edit moved = cell::rehost_pose(document, variant, simulation::standard_kinds(), arm, p.id, {});
+            const cell::Edit moved = cell::rehost_pose(layout, arm, p.id, {});
             edit.operations.insert(edit.operations.end(), moved.operations.begin(), moved.operations.end());
         }
     for (const char* key : {"ready", "ready_deg"})
@@ -70,13 +74,14 @@ cell::Edit swap_arm(const cell::Document& document, const std::string& variant, 
     return edit;
 }
 
-std::vector<ArmChoice> which_arm(const cell::Document& document, const std::string& variant, const std::string& arm, inspection::Cache& cache, const std::function<void(double)>& progress, const inspection::StopFlag* stop) {
-    const json tree = document.resolved(variant);
+std::vector<ArmChoice> which_arm(const cell::Layout& layout, const std::string& arm, inspection::Cache& cache,
+    const std::function<void(double)>& progress, const inspection::StopFlag* stop) {
+    const json& tree = layout.tree();
     EvaluateOptions options;
     options.stop = stop;
-    const auto now = evaluate(document, variant, cache, options);
+    const auto now = evaluate(layout, cache, options);
     const int index = index_of(*now->cell, arm);
-    const cell::Device& present = now->cell->devices[static_cast<std::size_t>(index)];
+    const cell::Device& present = now->cell->devices[index];
     double load = 0;
     for (const cell::PartType& t : now->cell->part_types) load = std::max(load, t.mass);
     double tools = 0;
@@ -87,7 +92,8 @@ std::vector<ArmChoice> which_arm(const cell::Document& document, const std::stri
     if (const json* own = cell::find(tree, "/arm_models"))
         for (const json& m : *own) models.push_back(m);
     for (const json& m : cell::catalogue_arms())
-        if (std::none_of(models.begin(), models.end(), [&](const json& o) { return o["id"] == m["id"]; })) models.push_back(m);
+        if (std::none_of(models.begin(), models.end(), [&](const json& o) { return o["id"] == m["id"]; }))
+            models.push_back(m);
 
     std::vector<ArmChoice> choices;
     for (const json& model : models) {
@@ -98,26 +104,31 @@ std::vector<ArmChoice> which_arm(const cell::Document& document, const std::stri
         c.payload = model.value("payload_kg", 0.0);
         c.load = load;
         c.present = c.id == present.arm->model->id;
-        cell::Edit edit = c.present ? cell::Edit{"", {}} : swap_arm(document, variant, arm, model);
-        const cell::Document swapped = c.present ? document : document.edited(variant, edit);
-        const auto here = c.present ? now : evaluate(swapped, variant, cache, options);
-        const cell::Device& d = here->cell->devices[static_cast<std::size_t>(index)];
+        cell::Edit edit = c.present ? cell::Edit{"", {}} : swap_arm(layout, arm, model);
+        const auto here = c.present ? now : evaluate(layout.edited(edit), cache, options);
+        const cell::Device& d = here->cell->devices[index];
         c.solver = d.arm->solver->name();
         c.here = mounted(*here, index, edit);
-        const inspection::BaseField field = inspection::base_field(*here->cell, index, here->inspection->poses, {.stop = stop});
+        const inspection::BaseField field =
+            inspection::base_field(*here->cell, index, here->inspection->poses, {.stop = stop});
         if (field.best >= 0) {
             const geometry::Frame base = field.base_at(field.best, d.world);
-            const double turn = field.turns[static_cast<std::size_t>(field.turn[static_cast<std::size_t>(field.best)])] - field.turns.front();
+            const double turn = field.turns[field.turn[field.best]] - field.turns.front();
             cell::Edit best = edit;
             best.name = "Swap " + d.name + " for " + c.name + " at its best base";
             stand_at(*here->cell, index, base, turn, best);
-            c.best_x = base.translation().x(), c.best_y = base.translation().y(), c.best_turn = geometry::to_triple(base.linear()).z();
-            c.best = mounted(*evaluate(document.edited(variant, best), variant, cache, options), index, best);
+            c.best_x = base.translation().x(), c.best_y = base.translation().y(),
+            c.best_turn = geometry::to_triple(base.linear()).z();
+            c.best = mounted(*evaluate(layout.edited(best), cache, options), index, best);
         }
         choices.push_back(std::move(c));
     }
-    const auto cycle = [](const ArmChoice& c) { return std::min(c.here.cycle_s.value_or(1e9), c.best ? c.best->cycle_s.value_or(1e9) : 1e9); };
-    std::stable_sort(choices.begin(), choices.end(), [&](const ArmChoice& a, const ArmChoice& b) { return a.present != b.present ? a.present : cycle(a) < cycle(b); });
+    const auto cycle = [](const ArmChoice& c) {
+        return std::min(c.here.cycle_s.value_or(1e9), c.best ? c.best->cycle_s.value_or(1e9) : 1e9);
+    };
+    std::stable_sort(choices.begin(), choices.end(), [&](const ArmChoice& a, const ArmChoice& b) {
+        return a.present != b.present ? a.present : cycle(a) < cycle(b);
+    });
     return choices;
 }
 

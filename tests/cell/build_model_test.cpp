@@ -1,6 +1,6 @@
-#include <catch2/catch.hpp>
 #include <cell/build_model.h>
 #include <cell/catalogue.h>
+#include <catch2/catch.hpp>
 
 #include "support/cells.h"
 #include "support/random.h"
@@ -10,7 +10,8 @@ using cell::json;
 
 namespace {
 
-const geometry::Frame* frame_named(const cell::ModelDraft& d, const std::vector<geometry::Frame>& frames, const std::string& name) {
+const geometry::Frame* frame_named(
+    const cell::ModelDraft& d, const std::vector<geometry::Frame>& frames, const std::string& name) {
     for (std::size_t l = 0; l < d.links.size(); ++l)
         if (d.links[l].name == name) return &frames[l];
     return nullptr;
@@ -27,9 +28,10 @@ TEST_CASE("a draft of every catalogue arm stands as the model itself does, at an
         for (int round = 0; round < 20; ++round) {
             kinematics::JointVector q(m.size());
             std::map<std::string, double> values;
-            for (int i = 0; i < m.size(); ++i) values[m.joints[static_cast<std::size_t>(i)].name] = q[i] = random.in(m.joints[static_cast<std::size_t>(i)].low, m.joints[static_cast<std::size_t>(i)].high);
+            for (int i = 0; i < m.size(); ++i)
+                values[m.joints[i].name] = q[i] = random.in(m.joints[i].low, m.joints[i].high);
             const auto frames = d.frames(values);
-            const geometry::Frame flange = frames[static_cast<std::size_t>(d.flange_link)] * d.flange;
+            const geometry::Frame flange = frames[d.flange_link] * d.flange;
             CHECK(geometry::gap(flange, d.model.flange_frame(q)).distance < 1e-9);
             CHECK(geometry::gap(flange, d.model.flange_frame(q)).angle < 1e-7);
         }
@@ -56,7 +58,8 @@ TEST_CASE("another zero position moves limits and followers along and leaves eve
             CHECK(geometry::gap(a[l], b[l]).distance < 1e-7);
             CHECK(geometry::gap(a[l], b[l]).angle < 1e-6);
         }
-        CHECK(after.joints[static_cast<std::size_t>(joint)].joint.high - after.joints[static_cast<std::size_t>(joint)].joint.low == Approx(before.joints[static_cast<std::size_t>(joint)].joint.high - before.joints[static_cast<std::size_t>(joint)].joint.low));
+        CHECK(after.joints[joint].joint.high - after.joints[joint].joint.low ==
+              Approx(before.joints[joint].joint.high - before.joints[joint].joint.low));
     }
 }
 
@@ -95,17 +98,21 @@ TEST_CASE("links are added and taken out whatever keys a model has yet") {
             REQUIRE(model["links"].size() == links + 1);
             CHECK(model["joints"].back()["child"] == made);
             CHECK(model["joints"].back()["type"] == type);
-            if (left_out != "ready_deg") CHECK(model[std::string(type) == "slide" ? "ready" : "ready_deg"].size() == (std::string(type) == "fixed" ? 1u : 2u));
+            if (left_out != "ready_deg")
+                CHECK(model[std::string(type) == "slide" ? "ready" : "ready_deg"].size() ==
+                      (std::string(type) == "fixed" ? 1u : 2u));
             cell::remove_link(model, made);
             CHECK(model["links"].size() == links);
         }
 }
 
-TEST_CASE("mistakes of a model are told with their place; it waits beside the whole ones and the cell keeps what it had") {
+TEST_CASE(
+    "mistakes of a model are told with their place; it waits beside the whole ones and the cell keeps what it had") {
     cell::Document d;
     const auto keep = [&](const json& model, std::vector<cell::Problem>& mistakes) {
         mistakes.clear();
-        d = d.edited(d.baseline(), cell::keep_model(d, d.baseline(), simulation::standard_kinds(), model, "change", {}, &mistakes));
+        d = d.edited(
+            d.baseline(), cell::keep_model(simulation::layout(d, d.baseline()), model, "change", {}, &mistakes));
     };
     std::vector<cell::Problem> mistakes;
     json model = cell::begun_model("own", "Own");
@@ -139,14 +146,15 @@ TEST_CASE("mistakes of a model are told with their place; it waits beside the wh
     cell::add_link(broken, 1, "fixed");
     broken["joints"][0]["parent"] = 2;
     keep(broken, mistakes);
-    CHECK(std::any_of(mistakes.begin(), mistakes.end(), [](const cell::Problem& p) { return p.message.find("no path to the base") != std::string::npos; }));
+    CHECK(std::any_of(mistakes.begin(), mistakes.end(),
+        [](const cell::Problem& p) { return p.message.find("no path to the base") != std::string::npos; }));
     CHECK_FALSE(cell::read_draft(broken, {}).links[1].hangs);
     // In use: a pose that the change would put out of its limits keeps it waiting.
     keep(model, mistakes);
     std::string id;
-    d = d.edited(d.baseline(), cell::add_device(d, d.baseline(), simulation::standard_kinds(), {"arm", "own", "Own"}, "", &id));
+    d = d.edited(d.baseline(), cell::add_device(simulation::layout(d, d.baseline()), {"arm", "own", "Own"}, "", &id));
     CHECK(d.tree()["devices"][0].value("tool", "").empty());
-    CHECK_THROWS_AS(cell::remove_model(d, d.baseline(), "own"), cell::InputError);
+    CHECK_THROWS_AS(cell::remove_model(simulation::layout(d, d.baseline()), "own"), cell::InputError);
     d = d.edited(d.baseline(), {"ready", {cell::Operation::set("/devices/" + id + "/ready_deg", {60})}});
     broken = model;
     broken["joints"][0]["max_deg"] = 45;

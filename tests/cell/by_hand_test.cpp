@@ -13,7 +13,9 @@ using kinematics::JointVector;
 
 namespace {
 
-Frame tool_of(const cell::Device& d, const JointVector& q) { return d.world * d.arm->model->flange_frame(q) * d.arm->tool_frame; }
+Frame tool_of(const cell::Device& d, const JointVector& q) {
+    return d.world * d.arm->model->flange_frame(q) * d.arm->tool_frame;
+}
 
 }  // namespace
 
@@ -27,9 +29,9 @@ TEST_CASE("a tool taken a little way brings the arm there on the same branch, fo
             const auto& joints = d.arm->model->mechanism.joints;
             JointVector from = d.arm->ready, to = from;
             for (int j = 0; j < from.size(); ++j) {
-                const double span = joints[static_cast<std::size_t>(j)].high - joints[static_cast<std::size_t>(j)].low;
-                from[j] = std::clamp(from[j] + draw.in(-0.05, 0.05) * span, joints[static_cast<std::size_t>(j)].low, joints[static_cast<std::size_t>(j)].high);
-                to[j] = std::clamp(from[j] + draw.in(-0.003, 0.003) * span, joints[static_cast<std::size_t>(j)].low, joints[static_cast<std::size_t>(j)].high);
+                const double span = joints[j].high - joints[j].low;
+                from[j] = std::clamp(from[j] + draw.in(-0.05, 0.05) * span, joints[j].low, joints[j].high);
+                to[j] = std::clamp(from[j] + draw.in(-0.003, 0.003) * span, joints[j].low, joints[j].high);
             }
             const Frame wanted = tool_of(d, to);
             const cell::Brought there = cell::bring_tool(d, from, wanted, false);
@@ -55,13 +57,18 @@ TEST_CASE("a tool taken too far stops the arm, and the reason is the true one") 
     CHECK(out.joint == -1);
     CHECK(out.can_orient);
     // A SCARA does not tilt its tool.
-    const auto scara = std::find_if(cell->devices.begin(), cell->devices.end(), [](const cell::Device& one) { return one.id == "scara400"; });
+    const auto scara = std::find_if(
+        cell->devices.begin(), cell->devices.end(), [](const cell::Device& one) { return one.id == "scara400"; });
     REQUIRE(scara != cell->devices.end());
-    const cell::Brought tilted = cell::bring_tool(*scara, scara->arm->ready, tool_of(*scara, scara->arm->ready) * geometry::make_frame(Vector3::Zero(), {0.4, 0, 0}), true);
+    const cell::Brought tilted = cell::bring_tool(*scara, scara->arm->ready,
+        tool_of(*scara, scara->arm->ready) * geometry::make_frame(Vector3::Zero(), {0.4, 0, 0}), true);
     CHECK(!tilted.q);
     CHECK(!tilted.can_orient);
     // Along a gantry's first slide past its limit: it is named, and by how much it would be passed.
-    const auto gantry = std::find_if(cell->devices.begin(), cell->devices.end(), [](const cell::Device& one) { return one.arm->model->mechanism.joints.front().type == kinematics::JointType::slide && one.arm->model->mechanism.size() == 3; });
+    const auto gantry = std::find_if(cell->devices.begin(), cell->devices.end(), [](const cell::Device& one) {
+        return one.arm->model->mechanism.joints.front().type == kinematics::JointType::slide &&
+               one.arm->model->mechanism.size() == 3;
+    });
     REQUIRE(gantry != cell->devices.end());
     const kinematics::Joint& slide = gantry->arm->model->mechanism.joints.front();
     JointVector at_limit = gantry->arm->ready;
@@ -86,7 +93,9 @@ TEST_CASE("the postures offered are those the arm can stand in, and each is told
         CHECK(!offered.empty());
         CHECK(std::is_sorted(offered.begin(), offered.end()));
         JointVector q = d.arm->ready;
-        for (int j = 0; j < q.size(); ++j) q[j] += (j % 2 ? 0.05 : -0.04) * (d.arm->model->mechanism.joints[static_cast<std::size_t>(j)].type == kinematics::JointType::hinge ? 1 : 0.1);
+        for (int j = 0; j < q.size(); ++j)
+            q[j] += (j % 2 ? 0.05 : -0.04) *
+                    (d.arm->model->mechanism.joints[j].type == kinematics::JointType::hinge ? 1 : 0.1);
         std::vector<kinematics::JointSolution> all;
         d.arm->solver->held(d.arm->model->flange_frame(q), q, all);
         for (const kinematics::JointSolution& s : all) {

@@ -50,7 +50,8 @@ TEST_CASE("only regular files are read, and at once: no folder, pipe or device, 
     }
 }
 
-TEST_CASE("a file that is written keeps its mode, its links and whatever else is known of it; nothing is left beside it") {
+TEST_CASE(
+    "a file that is written keeps its mode, its links and whatever else is known of it; nothing is left beside it") {
     const Folder folder;
     const std::string file = folder.write("a", "old");
     REQUIRE(::chmod(file.c_str(), 0664) == 0);
@@ -88,7 +89,8 @@ TEST_CASE("what was left of a write that was killed is removed, and nothing else
     const Folder folder;
     folder.write("a.escarp", "{}");
     for (const char* name : {"a.escarp.new-123", "a.escarp.new-4567"}) folder.write(name, "half");
-    for (const char* name : {"a.escarp.new-", "a.escarp.new-12x", "b.escarp.new-123", "a.escarp.newest"}) folder.write(name, "mine");
+    for (const char* name : {"a.escarp.new-", "a.escarp.new-12x", "b.escarp.new-123", "a.escarp.newest"})
+        folder.write(name, "mine");
     remove_left_overs(folder / "a.escarp");
     CHECK(folder.count() == 5);
     CHECK(!std::filesystem::exists(folder / "a.escarp.new-123"));
@@ -124,9 +126,12 @@ TEST_CASE("an edit that would leave no cell file is refused, and the document st
     const Document d = tests::demo();
     json deep = 1;
     for (int i = 0; i < 70; ++i) deep = json::array({deep});
-    const std::vector<Operation> bad = {Operation::remove("/escarp"), Operation::set("/escarp", 2), Operation::set("/baseline", "x"), Operation::set("/baseline", nullptr), Operation::set("/views", 5), Operation::remove("/devices"), Operation::set("/devices", 1),
-                                        Operation::set("/variants", json::array()), Operation::remove("/variants/A/id"), Operation::remove("/variants/B/name"), Operation::set("/variants/B/differences", 5), Operation::set("/variants/B/id", "A"),
-                                        Operation::add("/variants/B/differences", json{{"at", ""}, {"value", 1}}), Operation::set("/name", deep)};
+    const std::vector<Operation> bad = {Operation::remove("/escarp"), Operation::set("/escarp", 2),
+        Operation::set("/baseline", "x"), Operation::set("/baseline", nullptr), Operation::set("/views", 5),
+        Operation::remove("/devices"), Operation::set("/devices", 1), Operation::set("/variants", json::array()),
+        Operation::remove("/variants/A/id"), Operation::remove("/variants/B/name"),
+        Operation::set("/variants/B/differences", 5), Operation::set("/variants/B/id", "A"),
+        Operation::add("/variants/B/differences", json{{"at", ""}, {"value", 1}}), Operation::set("/name", deep)};
     for (const Operation& op : bad)
         for (const VariantInfo& v : d.variants()) {
             INFO(op.at << " in " << v.id);
@@ -142,7 +147,9 @@ TEST_CASE("an edit that would leave no cell file is refused, and the document st
 }
 
 TEST_CASE("cells that brought the program down once are read or refused with their place") {
-    for (const auto& [name, place] : {std::pair{"crash-empty-kind", "devices/a/kind"}, {"mesh-link-null", "meshes/m/link"}, {"mesh-link-file-null", "meshes/m/link/file"}, {"mesh-surface-null", "meshes/m/surface"}, {"view-name-0", "views/v/name"}}) {
+    for (const auto& [name, place] : {std::pair{"crash-empty-kind", "devices/a/kind"},
+             {"mesh-link-null", "meshes/m/link"}, {"mesh-link-file-null", "meshes/m/link/file"},
+             {"mesh-surface-null", "meshes/m/surface"}, {"view-name-0", "views/v/name"}}) {
         const Document d = tests::past_case(name);
         try {
             tests::read(d.resolved(d.baseline()));

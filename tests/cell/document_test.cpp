@@ -36,9 +36,13 @@ json random_change(json tree, Draw& draw, int& fresh) {
     auto& devices = tree["devices"];
     switch (draw.whole(0, 5)) {
         case 0:
-            if (devices.size() > 1) devices.erase(static_cast<std::size_t>(draw.whole(0, static_cast<int>(devices.size()) - 1)));
+            if (devices.size() > 1)
+                devices.erase(static_cast<std::size_t>(draw.whole(0, static_cast<int>(devices.size()) - 1)));
             break;
-        case 1: devices.insert(devices.begin() + draw.whole(0, static_cast<int>(devices.size())), json{{"id", "new" + std::to_string(++fresh)}, {"x", draw.in(0, 1)}, {"task", json::array()}}); break;
+        case 1:
+            devices.insert(devices.begin() + draw.whole(0, static_cast<int>(devices.size())),
+                json{{"id", "new" + std::to_string(++fresh)}, {"x", draw.in(0, 1)}, {"task", json::array()}});
+            break;
         case 2: std::swap(devices[0], devices[devices.size() - 1]); break;
         case 3: devices[0]["x"] = draw.in(0, 1); break;
         case 4: devices[0]["inner"]["deep"][std::to_string(draw.whole(0, 3))] = draw.whole(0, 9); break;
@@ -53,7 +57,9 @@ TEST_CASE("the difference of two trees, applied to the first, gives the second")
     Draw draw(71);
     for (int i = 0; i < 2000; ++i) {
         json from = {{"name", "x"}, {"devices", json::array()}};
-        for (int k = 0; k < 5; ++k) from["devices"].push_back({{"id", "d" + std::to_string(k)}, {"x", k}, {"task", json::array({json{{"id", "s1"}}, json{{"id", "s2"}}})}});
+        for (int k = 0; k < 5; ++k)
+            from["devices"].push_back({{"id", "d" + std::to_string(k)}, {"x", k},
+                {"task", json::array({json{{"id", "s1"}}, json{{"id", "s2"}}})}});
         int fresh = 0;
         json to = from;
         for (int k = draw.whole(1, 6); k > 0; --k) to = random_change(to, draw, fresh);
@@ -67,7 +73,8 @@ TEST_CASE("a change of the baseline reaches every variant that does not override
     const Document d = tests::demo();
     const Edit move{"", {Operation::set("/devices/pedestal1/placement/x_mm", 1490.0)}};
     const Document after = d.edited("A", move);
-    for (const char* v : {"A", "B", "C"}) CHECK((*find(after.resolved(v), "/devices/pedestal1/placement/x_mm")) == 1490.0);
+    for (const char* v : {"A", "B", "C"})
+        CHECK((*find(after.resolved(v), "/devices/pedestal1/placement/x_mm")) == 1490.0);
     const json kept = *find(d.resolved("B"), "/devices/pedestal2/placement/x_mm");
     const Document base_moved = d.edited("A", {"", {Operation::set("/devices/pedestal2/placement/x_mm", 2711.0)}});
     CHECK(*find(base_moved.resolved("A"), "/devices/pedestal2/placement/x_mm") == 2711.0);
@@ -91,7 +98,8 @@ TEST_CASE("choosing another baseline changes no variant's cell") {
     for (const char* base : {"B", "C"}) {
         const Document turned = d.with_baseline(base);
         CHECK(turned.baseline() == base);
-        for (const char* v : {"A", "B", "C"}) CHECK(nlohmann::json(turned.resolved(v)) == nlohmann::json(d.resolved(v)));
+        for (const char* v : {"A", "B", "C"})
+            CHECK(nlohmann::json(turned.resolved(v)) == nlohmann::json(d.resolved(v)));
         CHECK(turned.differences(base).empty());
         const Document back = turned.with_baseline("A");
         for (const char* v : {"A", "B", "C"}) CHECK(nlohmann::json(back.resolved(v)) == nlohmann::json(d.resolved(v)));
@@ -103,7 +111,7 @@ TEST_CASE("choosing another baseline changes no variant's cell") {
 }
 
 TEST_CASE("a difference whose target is gone is told, not fatal") {
-    const Document d = tests::demo().edited("A", remove_device(tests::demo(), "A", simulation::standard_kinds(), "cabinet"));
+    const Document d = tests::demo().edited("A", remove_device(simulation::layout(tests::demo(), "A"), "cabinet"));
     std::vector<std::string> lost;
     d.resolved("B", &lost);
     CHECK(!lost.empty());
@@ -150,14 +158,26 @@ TEST_CASE("a save that fails leaves the old file whole and nothing beside it") {
 }
 
 TEST_CASE("errors name the place and what was expected") {
-    CHECK(first_problem("{\n  \"escarp\": 1,\n  \"devices\": [}\n") .find("line 3, column 15") == 0);
+    CHECK(first_problem("{\n  \"escarp\": 1,\n  \"devices\": [}\n").find("line 3, column 15") == 0);
     CHECK(first_problem("[]").find("escarp |") == 0);
     CHECK(first_problem(R"({"escarp": 99, "devices": []})").find("newer Escarp") != std::string::npos);
     CHECK(first_problem(R"({"escarp": 1, "devices": 4})").find("devices |") == 0);
-    CHECK(first_problem(R"({"escarp": 1, "devices": [{"id": "b", "name": "B", "kind": "conveyor", "length_mm": "long", "width_mm": 200, "height_mm": 800, "speed_mm_s": 100, "gap_mm": 1}]})").find("devices/b/length_mm | Found \"long\"; a number from 0") == 0);
-    CHECK(first_problem(R"({"escarp": 1, "devices": [{"id": "b", "name": "B", "kind": "teleporter"}]})").find("devices/b/kind") == 0);
-    CHECK(first_problem(R"({"escarp": 1, "devices": [{"id": "a", "name": "A", "kind": "structure", "length_mm": 100, "height_mm": 100}, {"id": "b", "name": "A", "kind": "structure", "length_mm": 100, "height_mm": 100}]})").find("already named") != std::string::npos);
-    CHECK(first_problem(R"({"escarp": 1, "devices": [{"id": "a", "name": "A", "kind": "structure", "length_mm": 100, "height_mm": 100, "host": "b"}, {"id": "b", "name": "B", "kind": "structure", "length_mm": 100, "height_mm": 100, "host": "a"}]})").find("stand on itself") != std::string::npos);
+    CHECK(first_problem(
+              R"({"escarp": 1, "devices": [{"id": "b", "name": "B", "kind": "conveyor", "length_mm": "long",
+            "width_mm": 200, "height_mm": 800, "speed_mm_s": 100, "gap_mm": 1}]})")
+              .find("devices/b/length_mm | Found \"long\"; a number from 0") == 0);
+    CHECK(first_problem(R"({"escarp": 1, "devices": [{"id": "b", "name": "B", "kind": "teleporter"}]})")
+              .find("devices/b/kind") == 0);
+    CHECK(first_problem(
+              R"({"escarp": 1, "devices": [{"id": "a", "name": "A", "kind": "structure", "length_mm": 100,
+            "height_mm": 100}, {"id": "b", "name": "A", "kind": "structure", "length_mm": 100,
+            "height_mm": 100}]})")
+              .find("already named") != std::string::npos);
+    CHECK(first_problem(
+              R"({"escarp": 1, "devices": [{"id": "a", "name": "A", "kind": "structure", "length_mm": 100,
+            "height_mm": 100, "host": "b"}, {"id": "b", "name": "B", "kind": "structure", "length_mm": 100,
+            "height_mm": 100, "host": "a"}]})")
+              .find("stand on itself") != std::string::npos);
     json tree = tests::demo().tree();
     tree["devices"][4]["task"][0]["signal"] = "b1.mad";
     CHECK(first_problem(tree.dump()).find("has no signal \"mad\"; it has made") != std::string::npos);
@@ -168,14 +188,16 @@ TEST_CASE("errors name the place and what was expected") {
 
 TEST_CASE("no input of any shape crashes: 1500 mangled files are read or refused") {
     const std::string text = tests::demo().text();
-    const std::vector<json> junk = {nullptr, -1, 1e308, "", "x", json::array(), json::object(), true, 0.0, json::array({1, "a"}), std::string(3000, 'z')};
+    const std::vector<json> junk = {nullptr, -1, 1e308, "", "x", json::array(), json::object(), true, 0.0,
+        json::array({1, "a"}), std::string(3000, 'z')};
     Draw draw(72);
     inspection::Cache cache;
     int fine = 0, refused = 0;
     for (int i = 0; i < 1500; ++i) {
         std::string mangled = text;
         if (i % 3 == 0) {  // bytes
-            for (int k = draw.whole(1, 6); k > 0; --k) mangled[static_cast<std::size_t>(draw.whole(0, static_cast<int>(mangled.size()) - 1))] = static_cast<char>(draw.whole(0, 255));
+            for (int k = draw.whole(1, 6); k > 0; --k)
+                mangled[draw.whole(0, static_cast<int>(mangled.size()) - 1)] = static_cast<char>(draw.whole(0, 255));
             if (i % 2) mangled.resize(static_cast<std::size_t>(draw.whole(0, static_cast<int>(mangled.size()))));
         } else {  // values of the wrong kind or size anywhere in the tree
             json tree = json::parse(text);
@@ -184,7 +206,7 @@ TEST_CASE("no input of any shape crashes: 1500 mangled files are read or refused
             std::advance(item, draw.whole(0, static_cast<int>(flat.size()) - 1));
             json::json_pointer at(item.key());
             for (int up = draw.whole(0, 2); up > 0 && !at.parent_pointer().empty(); --up) at = at.parent_pointer();
-            tree[at] = junk[static_cast<std::size_t>(draw.whole(0, static_cast<int>(junk.size()) - 1))];
+            tree[at] = junk[draw.whole(0, static_cast<int>(junk.size()) - 1)];
             mangled = tree.dump();
         }
         try {
@@ -192,7 +214,7 @@ TEST_CASE("no input of any shape crashes: 1500 mangled files are read or refused
             for (const VariantInfo& v : d.variants()) {
                 study::EvaluateOptions options;
                 options.run.horizon_s = 20;
-                study::evaluate(d, v.id, cache, options);
+                study::evaluate(simulation::layout(d, v.id), cache, options);
             }
             ++fine;
         } catch (const InputError& e) {
@@ -219,7 +241,9 @@ TEST_CASE("ids and names are free when they say so") {
 TEST_CASE("a variant's value is put back, pushed to the baseline, or pushed to all") {
     Document d = Document::load(ESCARP_DEMO);
     const std::string at = "/devices/tester/process_s", base = d.baseline();
-    const auto value = [&](const Document& of, const std::string& v) { return find(of.resolved(v), at)->get<double>(); };
+    const auto value = [&](const Document& of, const std::string& v) {
+        return find(of.resolved(v), at)->get<double>();
+    };
     const double was = value(d, base);
     d = d.edited("B", {"x", {Operation::set(at, was + 1)}}).edited("C", {"x", {Operation::set(at, was + 2)}});
     const Document back = d.put_back("B", at);
@@ -240,10 +264,12 @@ TEST_CASE("an earlier document is had again exactly from the later one, whatever
     std::vector<std::pair<Document, Earlier>> steps;
     for (int i = 0; i < 60; ++i) {
         const auto variants = now.variants();
-        const std::string variant = variants[static_cast<std::size_t>(draw.whole(0, static_cast<int>(variants.size()) - 1))].id;
+        const std::string variant = variants[draw.whole(0, static_cast<int>(variants.size()) - 1)].id;
         Document next = now;
         switch (draw.whole(0, 4)) {
-            case 0: next = now.edited(variant, {"", {Operation::set("/devices/tester/placement/x_mm", draw.in(0, 3000))}}); break;
+            case 0:
+                next = now.edited(variant, {"", {Operation::set("/devices/tester/placement/x_mm", draw.in(0, 3000))}});
+                break;
             case 1: next = now.renamed_variant(variant, "Name " + std::to_string(i)); break;
             case 2: next = now.with_variant(now.free_variant_id(), "More", variant); break;
             case 3: next = now.with_baseline(variant); break;

@@ -6,7 +6,12 @@ using namespace escarp::cell;
 
 namespace {
 
-json tree() { return {{"name", "x"}, {"devices", {{{"id", "a"}, {"n", 1}}, {{"id", "b"}, {"task", {{{"id", "s1"}}, {{"id", "s2"}}}}}, {{"id", "c"}}}}, {"plain", {1, 2, 3}}}; }
+json tree() {
+    return {{"name", "x"},
+        {"devices",
+            {{{"id", "a"}, {"n", 1}}, {{"id", "b"}, {"task", {{{"id", "s1"}}, {{"id", "s2"}}}}}, {{"id", "c"}}}},
+        {"plain", {1, 2, 3}}};
+}
 
 std::string ids(const json& list) {
     std::string all;
@@ -44,8 +49,10 @@ TEST_CASE("elements are added first, last or after another, and put in order") {
 
 TEST_CASE("what cannot be done is refused by name, and the tree stays as it was") {
     const json before = tree();
-    for (const Operation& op : {Operation::set("/nowhere/x/y", 1), Operation::set("", 1), Operation::set("/name/deeper", 1), Operation::remove("/devices/zzz"), Operation::remove("/plain/9"), Operation::add("/name", 1),
-                                Operation::add("/devices", {{"id", "a"}}), Operation::order("/plain/x", {}), Operation::set("/devices/9999999999999/n", 1)}) {
+    for (const Operation& op : {Operation::set("/nowhere/x/y", 1), Operation::set("", 1),
+             Operation::set("/name/deeper", 1), Operation::remove("/devices/zzz"), Operation::remove("/plain/9"),
+             Operation::add("/name", 1), Operation::add("/devices", {{"id", "a"}}), Operation::order("/plain/x", {}),
+             Operation::set("/devices/9999999999999/n", 1)}) {
         json t = before;
         CHECK(!try_apply(t, op));
         CHECK(t == before);
@@ -54,12 +61,14 @@ TEST_CASE("what cannot be done is refused by name, and the tree stays as it was"
 }
 
 TEST_CASE("operations survive their JSON, and broken ones say what is missing") {
-    for (const Operation& op : {Operation::set("/a", json{{"x", 1}}), Operation::remove("/a/b"), Operation::add("/l", 3, "x"), Operation::order("/l", {"a", "b"})}) {
+    for (const Operation& op : {Operation::set("/a", json{{"x", 1}}), Operation::remove("/a/b"),
+             Operation::add("/l", 3, "x"), Operation::order("/l", {"a", "b"})}) {
         const Operation back = Operation::from_json(op.to_json(), "");
         CHECK(back.to_json() == op.to_json());
         CHECK(back.kind == op.kind);
     }
-    for (const json& broken : {json(3), json::object(), json{{"at", 4}}, json{{"at", "/x"}}}) CHECK_THROWS_AS(Operation::from_json(broken, "variants/0"), InputError);
+    for (const json& broken : {json(3), json::object(), json{{"at", 4}}, json{{"at", "/x"}}})
+        CHECK_THROWS_AS(Operation::from_json(broken, "variants/0"), InputError);
 }
 
 TEST_CASE("equal trees differ in nothing; values, keys and lists without ids are set as a whole") {

@@ -26,7 +26,9 @@ using escarp::tests::Folder;
 
 namespace {
 
-Document moved(const Document& d, double x) { return d.edited(d.baseline(), {"Move", {Operation::set("/devices/tester/placement/x_mm", x)}}); }
+Document moved(const Document& d, double x) {
+    return d.edited(d.baseline(), {"Move", {Operation::set("/devices/tester/placement/x_mm", x)}});
+}
 
 /// The real program under test: edits go in by its standard input, acknowledgements come out.
 struct Program {
@@ -149,7 +151,8 @@ TEST_CASE("a journal that is torn, mangled or foreign gives what is whole in it,
     int recovered = 0;
     for (int i = 0; i < 300; ++i) {
         std::string text = whole.substr(0, static_cast<std::size_t>(draw.in(0, static_cast<double>(whole.size()))));
-        if (i % 3 == 0 && !text.empty()) text[static_cast<std::size_t>(draw.in(0, static_cast<double>(text.size())))] ^= static_cast<char>(draw.whole(1, 255));
+        if (i % 3 == 0 && !text.empty())
+            text[draw.in(0, static_cast<double>(text.size()))] ^= static_cast<char>(draw.whole(1, 255));
         std::ofstream(journal, std::ios::binary | std::ios::trunc) << text;
         const auto found = SafeFile::read_journal(journal);
         if (!found) continue;
@@ -171,9 +174,11 @@ TEST_CASE("killed at 200 random instants during edits and saves, nothing acknowl
         double acknowledged = -1;
         {
             Program program(file, room);
-            // A quarter is hit while starting, the others at some instant after a number of answers, however long those take.
+            // A quarter is hit while starting, the others at some instant after a number of answers, however long those
+            // take.
             const long answers = round % 4 == 0 ? 0 : draw.whole(1, 15);
-            const std::chrono::microseconds later(static_cast<long>(answers == 0 ? draw.in(0, 45000) : draw.in(0, 3000)));
+            const std::chrono::microseconds later(
+                static_cast<long>(answers == 0 ? draw.in(0, 45000) : draw.in(0, 3000)));
             std::optional<std::chrono::steady_clock::time_point> end;
             std::string sent, heard;
             bool started = false;
@@ -183,10 +188,15 @@ TEST_CASE("killed at 200 random instants during edits and saves, nothing acknowl
             std::string pending;
             std::size_t lines = 0;
             while (!end || std::chrono::steady_clock::now() < *end) {
-                if (!end && std::count(heard.begin(), heard.end(), '\n') >= answers) end = std::chrono::steady_clock::now() + later;
-                if (pending.empty() && asked.size() < static_cast<std::size_t>(std::count(heard.begin(), heard.end(), '\n')) + 12) {
+                if (!end && std::count(heard.begin(), heard.end(), '\n') >= answers)
+                    end = std::chrono::steady_clock::now() + later;
+                if (pending.empty() &&
+                    asked.size() < static_cast<std::size_t>(std::count(heard.begin(), heard.end(), '\n')) + 12) {
                     value += 0.01;
-                    pending = json{{"name", "Move"}, {"operations", {{{"at", "/devices/tester/placement/x_mm"}, {"value", value}}}}}.dump() + "\n";
+                    pending = json{{"name", "Move"},
+                                  {"operations", {{{"at", "/devices/tester/placement/x_mm"}, {"value", value}}}}}
+                                  .dump() +
+                              "\n";
                     asked.push_back(value);
                     if (draw.in(0, 1) < 0.3) pending += "{\"save\": true}\n", asked.push_back(-value);
                 }
@@ -201,7 +211,8 @@ TEST_CASE("killed at 200 random instants during edits and saves, nothing acknowl
             ::kill(program.pid, SIGKILL);
             char buffer[4096];
             std::this_thread::sleep_for(std::chrono::milliseconds(1));
-            for (ssize_t got; (got = ::read(program.out, buffer, sizeof buffer)) > 0;) heard.append(buffer, static_cast<std::size_t>(got));
+            for (ssize_t got; (got = ::read(program.out, buffer, sizeof buffer)) > 0;)
+                heard.append(buffer, static_cast<std::size_t>(got));
             lines = static_cast<std::size_t>(std::count(heard.begin(), heard.end(), '\n'));
             REQUIRE(heard.find("refused") == std::string::npos);
             for (std::size_t i = 0; i < lines && i < asked.size(); ++i)
@@ -223,12 +234,14 @@ TEST_CASE("killed at 200 random instants during edits and saves, nothing acknowl
         safe.begin(now, false);
         safe.save(now);
     }
-    CHECK(kills > 100);       // most were hit at work, not while starting
+    CHECK(kills > 100);  // most were hit at work, not while starting
     CHECK(in_save > 5);
     CHECK(with_left_over > 50);
 }
 
-TEST_CASE("a save refuses what somebody else wrote, and a read-only file, unless it is allowed to replace them; the edits stay") {
+TEST_CASE(
+    "a save refuses what somebody else wrote, and a read-only file, unless it is allowed to replace them; the edits "
+    "stay") {
     const Folder folder;
     const std::string file = folder / "a.escarp";
     tests::demo().save(file);
@@ -293,7 +306,9 @@ TEST_CASE("what is being tried out comes back as it was last; what was taken bac
     SafeFile safe(folder / "room");
     REQUIRE(safe.hold(file));
     safe.begin(first, true);
-    const auto drag = [](double x) { return Edit{"Move Tester", {Operation::set("/devices/tester/placement/x_mm", x)}}; };
+    const auto drag = [](double x) {
+        return Edit{"Move Tester", {Operation::set("/devices/tester/placement/x_mm", x)}};
+    };
     for (int i = 1; i <= 5; ++i) safe.draft("B", drag(100.0 * i));
     auto found = SafeFile::read_journal(journal);
     REQUIRE(found);
@@ -318,7 +333,8 @@ TEST_CASE("what is dropped is kept aside, the last twenty of it") {
         REQUIRE(!kept.empty());
         CHECK(Document::load(kept) == moved(tests::demo(), i));
         files.insert(kept);
-        while (SafeFile::keep_dropped(folder / "other", tests::demo()).empty()) {}
+        while (SafeFile::keep_dropped(folder / "other", tests::demo()).empty()) {
+        }
     }
     CHECK(std::distance(std::filesystem::directory_iterator(folder / "room/dropped"), {}) <= 20);
     CHECK(std::filesystem::exists(*files.rbegin()));

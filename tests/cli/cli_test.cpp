@@ -78,11 +78,14 @@ TEST_CASE("broken files say where, on stderr and as JSON") {
 
 TEST_CASE("run and compare give the figures that the issue of a cell is judged by") {
     const json r = cli("run " + demo + " --json").parsed();
-    for (const char* key : {"cycle_s", "rate_per_h", "takt", "reach", "clearance", "device_shares", "findings", "longest_chain", "floor_m2"}) CHECK(r.contains(key));
+    for (const char* key : {"cycle_s", "rate_per_h", "takt", "reach", "clearance", "device_shares", "findings",
+             "longest_chain", "floor_m2"})
+        CHECK(r.contains(key));
     const json c = cli("compare " + demo + " --json").parsed();
     REQUIRE(c["variants"].size() == 3);
     CHECK(c["variants"][0]["cycle_s"] == r["cycle_s"]);
-    CHECK(c["variants"][1]["against_baseline"]["cycle_s"].get<double>() == Approx(c["variants"][1]["cycle_s"].get<double>() - c["variants"][0]["cycle_s"].get<double>()).margin(1e-6));
+    CHECK(c["variants"][1]["against_baseline"]["cycle_s"].get<double>() ==
+          Approx(c["variants"][1]["cycle_s"].get<double>() - c["variants"][0]["cycle_s"].get<double>()).margin(1e-6));
     CHECK(c["variants"][1]["differs"].size() > 3);
     CHECK(c["variants"][2]["cycle_s"].is_null());
 }
@@ -106,11 +109,15 @@ TEST_CASE("the trace has every block, and the state at an instant agrees with it
     REQUIRE(part.is_object());
     CHECK(part["held"] == true);
     // The housing hangs 75 mm below the tool frame, which points down.
-    for (const int axis : {0, 1}) CHECK(part["at"]["at_mm"][axis].get<double>() == Approx(s["arms"][0]["tool"]["at_mm"][axis].get<double>()).margin(12));
+    for (const int axis : {0, 1})
+        CHECK(part["at"]["at_mm"][axis].get<double>() ==
+              Approx(s["arms"][0]["tool"]["at_mm"][axis].get<double>()).margin(12));
     std::string joints;
     for (const json& q : s["arms"][0]["joints"]) joints += " " + q.dump();
     const json fk = cli("fk " + demo + " --arm arm1 --joints" + joints).parsed();
-    for (const int axis : {0, 1, 2}) CHECK(fk["tool_in_world"]["at_mm"][axis].get<double>() == Approx(s["arms"][0]["tool"]["at_mm"][axis].get<double>()).margin(1e-5));
+    for (const int axis : {0, 1, 2})
+        CHECK(fk["tool_in_world"]["at_mm"][axis].get<double>() ==
+              Approx(s["arms"][0]["tool"]["at_mm"][axis].get<double>()).margin(1e-5));
 }
 
 TEST_CASE("ik lists every solution, and each leads back through fk") {
@@ -134,19 +141,28 @@ TEST_CASE("ik lists every solution, and each leads back through fk") {
     CHECK(same["solutions"] == r["solutions"]);
 }
 
-TEST_CASE("edits from stdin are made and saved, what is refused is said; CAD files come in; the base field and the placements go out") {
+TEST_CASE(
+    "edits from stdin are made and saved, what is refused is said; CAD files come in; the base field and the "
+    "placements go out") {
     const std::string folder = std::filesystem::temp_directory_path() / ("escarp-cli-" + std::to_string(::getpid()));
     std::filesystem::create_directories(folder);
     const std::string file = folder + "/cell.escarp";
     std::filesystem::copy_file(demo, file, std::filesystem::copy_options::overwrite_existing);
-    std::ofstream(folder + "/edits") << R"({"name": "Shift", "operations": [{"at": "/devices/tester/placement/x_mm", "value": 2123}]})" << "\n" << R"({"operations": [{"at": "/devices/tester/length_mm", "value": "long"}]})" << "\n" << R"({"save": true})" << "\n";
+    std::ofstream(folder + "/edits")
+        << R"({"name": "Shift", "operations": [{"at": "/devices/tester/placement/x_mm", "value": 2123}]})"
+        << "\n"
+        << R"({"operations": [{"at": "/devices/tester/length_mm", "value": "long"}]})"
+        << "\n"
+        << R"({"save": true})"
+        << "\n";
     const Output edited = cli("edit " + file + " < " + folder + "/edits");
     CHECK(edited.code == 2);  // one of them was refused
     CHECK(edited.text.find("\"refused\"") != std::string::npos);
     CHECK(edited.text.find("\"saved\":true") != std::string::npos);
     CHECK(cli("placements " + file).text.find("tester,Tester,fixture,floor,2123,") != std::string::npos);
     CHECK(cli("recover " + file).text.find("nothing was left") != std::string::npos);
-    std::ofstream(folder + "/wedge.obj") << "v 0 0 0\nv 100 0 0\nv 0 100 0\nv 0 0 100\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 3 1 4\n";
+    std::ofstream(folder + "/wedge.obj")
+        << "v 0 0 0\nv 100 0 0\nv 0 100 0\nv 0 0 100\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 3 1 4\n";
     const json wedge = cli("import " + file + " " + folder + "/wedge.obj --as part-type --unit mm --json").parsed();
     CHECK(wedge["volume_cm3"].get<double>() == Approx(166.667).epsilon(1e-3));
     CHECK(cli("validate " + file).code == 0);

@@ -26,18 +26,28 @@ struct Told {
 Told shell(const Folder& folder, const std::string& command) {
     static std::atomic<int> count{0};
     const std::string mark = std::to_string(++count);
-    const std::string all = "export CLI='" ESCARP_CLI "' XDG_STATE_HOME='" + (folder / "state") + "'; cd '" + folder.path.string() + "'; ( " + command + " ) >'" + (folder / ("out" + mark)) + "' 2>'" + (folder / ("err" + mark)) + "'";
+    const std::string all = "export CLI='" ESCARP_CLI "' XDG_STATE_HOME='" + (folder / "state") + "'; cd '" +
+                            folder.path.string() + "'; ( " + command + " ) >'" + (folder / ("out" + mark)) + "' 2>'" +
+                            (folder / ("err" + mark)) + "'";
     const int status = std::system(all.c_str());
     return {WIFEXITED(status) ? WEXITSTATUS(status) : -1, folder.read("out" + mark), folder.read("err" + mark)};
 }
 
-std::string move_line(const std::string& device, double x) { return R"({"operations":[{"at":"/devices/)" + device + R"(/placement/x_mm","value":)" + std::to_string(x) + "}]}"; }
+std::string move_line(const std::string& device, double x) {
+    return R"({"operations":[{"at":"/devices/)" + device + R"(/placement/x_mm","value":)" + std::to_string(x) + "}]}";
+}
 
-double x_of(const std::string& file, const std::string& device) { return cell::find(Document::load(file).tree(), "/devices/" + device + "/placement/x_mm")->get<double>(); }
+double x_of(const std::string& file, const std::string& device) {
+    return cell::find(Document::load(file).tree(), "/devices/" + device + "/placement/x_mm")->get<double>();
+}
 
 /// An edit that a killed session left in the journal.
 void leave_edit(const Folder& folder, const std::string& file) {
-    CHECK(shell(folder, "mkfifo in; (\"$CLI\" edit '" + file + "' <in >told & echo $! >pid; wait) & exec 3>in; echo '" + move_line("tester", 2222) + "' >&3; until grep -q done told 2>/dev/null; do sleep 0.01; done; kill -9 $(cat pid); exec 3>&-; rm in; wait").code >= 0);
+    CHECK(shell(folder, "mkfifo in; (\"$CLI\" edit '" + file + "' <in >told & echo $! >pid; wait) & exec 3>in; echo '" +
+                            move_line("tester", 2222) +
+                            "' >&3; until grep -q done told 2>/dev/null; do sleep 0.01; done; kill -9 $(cat pid); exec "
+                            "3>&-; rm in; wait")
+              .code >= 0);
 }
 
 }  // namespace
@@ -52,7 +62,10 @@ TEST_CASE("four writers at once: each edit that is acknowledged is in the file, 
         std::vector<Told> told(4);
         std::vector<std::thread> writers;
         for (std::size_t w = 0; w < 4; ++w)
-            writers.emplace_back([&, w] { told[w] = shell(folder, "echo '" + move_line(devices[w], 1000 + 10 * round + static_cast<double>(w)) + "' | \"$CLI\" edit a.escarp"); });
+            writers.emplace_back([&, w] {
+                told[w] = shell(folder, "echo '" + move_line(devices[w], 1000 + 10 * round + static_cast<double>(w)) +
+                                            "' | \"$CLI\" edit a.escarp");
+            });
         for (std::thread& w : writers) w.join();
         for (std::size_t w = 0; w < 4; ++w) {
             if (told[w].code == 0) {
@@ -73,7 +86,9 @@ TEST_CASE("what changed between the reading and the saving is not written over; 
     tests::demo().save(file);
     const Document theirs = tests::demo().renamed_variant("B", "Theirs");
     theirs.save(folder / "theirs");
-    const Told told = shell(folder, "{ echo '" + move_line("tester", 2345) + "'; until [ -s told ]; do sleep 0.01; done; cat theirs >a.escarp; } | \"$CLI\" edit a.escarp | tee told");
+    const Told told = shell(folder,
+        "{ echo '" + move_line("tester", 2345) +
+            "'; until [ -s told ]; do sleep 0.01; done; cat theirs >a.escarp; } | \"$CLI\" edit a.escarp | tee told");
     CHECK(told.err.find("changed or removed the file") != std::string::npos);
     CHECK(Document::load(file) == theirs);
     const Told left = shell(folder, "\"$CLI\" recover a.escarp");
@@ -92,7 +107,10 @@ TEST_CASE("no command writes over edits that an interrupted session left; droppi
     const std::string file = folder / "a.escarp";
     tests::demo().save(file);
     leave_edit(folder, file);
-    folder.write("b.stl", "solid x\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 90 0 0\nvertex 0 90 40\nendloop\nendfacet\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 90 0 0\nvertex 20 20 70\nendloop\nendfacet\nendsolid x\n");
+    folder.write("b.stl",
+        "solid x\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 90 0 0\nvertex 0 90 "
+        "40\nendloop\nendfacet\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 90 0 0\nvertex 20 20 "
+        "70\nendloop\nendfacet\nendsolid x\n");
     for (const char* command : {"import a.escarp b.stl", "read-urdf a.escarp b.urdf", "edit a.escarp </dev/null"}) {
         const Told told = shell(folder, "\"$CLI\" " + std::string(command));
         CHECK(told.code == 2);
@@ -126,7 +144,8 @@ TEST_CASE("a cell that was deleted after a kill is recovered from its journal") 
 TEST_CASE("a result that cannot be written is no success") {
     const Folder folder;
     tests::demo().save(folder / "a.escarp");
-    for (const char* command : {"run a.escarp --json", "run a.escarp", "validate a.escarp", "placements a.escarp", "catalogue", "which-arm a.escarp --arm arm1"}) {
+    for (const char* command : {"run a.escarp --json", "run a.escarp", "validate a.escarp", "placements a.escarp",
+             "catalogue", "which-arm a.escarp --arm arm1"}) {
         const Told told = shell(folder, "\"$CLI\" " + std::string(command) + " >/dev/full");
         INFO(command);
         CHECK(told.code == 2);

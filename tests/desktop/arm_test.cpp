@@ -1,9 +1,9 @@
 // The selected arm by hand: joints, jogging, poses, and steps that use them.
 
 #include <QCheckBox>
-#include <QTableWidget>
 #include <QDragEnterEvent>
 #include <QMimeData>
+#include <QTableWidget>
 #include <QTimer>
 
 #include <desktop/step_path.h>
@@ -23,7 +23,7 @@ struct ArmHands : Bench {
     }
     kinematics::JointVector joints() { return w().joints(w().cell()->device("arm1")); }
     geometry::Frame tool() {
-        const cell::Device& d = w().cell()->devices[static_cast<std::size_t>(w().cell()->device("arm1"))];
+        const cell::Device& d = w().cell()->devices[w().cell()->device("arm1")];
         return d.world * d.arm->model->flange_frame(joints()) * d.arm->tool_frame;
     }
     void key(Qt::Key k, Qt::KeyboardModifiers m) { QTest::keyClick(&window, k, m); }
@@ -39,7 +39,7 @@ struct ArmHands : Bench {
         child<QPushButton>(name)->click();
         settle();
     }
-    const cell::Device& arm() { return w().cell()->devices[static_cast<std::size_t>(w().cell()->device("arm1"))]; }
+    const cell::Device& arm() { return w().cell()->devices[w().cell()->device("arm1")]; }
 };
 
 }  // namespace
@@ -85,7 +85,8 @@ TEST_CASE("joint jogging stops at the limit and says so; a slider and a number m
     CHECK(h.joints()[1] > before);
 }
 
-TEST_CASE("a pose is stored from where the arm stands, rides with its host, is used, renamed everywhere and protected") {
+TEST_CASE(
+    "a pose is stored from where the arm stands, rides with its host, is used, renamed everywhere and protected") {
     ArmHands h;
     h.key(Qt::Key_PageUp, Qt::AltModifier);
     h.key(Qt::Key_D, Qt::AltModifier);
@@ -115,8 +116,8 @@ TEST_CASE("a pose is stored from where the arm stands, rides with its host, is u
     REQUIRE(h.w().apply({"Move Tester", {cell::Operation::set("/devices/tester/placement/x_mm", 2060.0)}}));
     h.settle();
     const int arm = h.w().cell()->device("arm1");
-    const cell::Device& d = h.w().cell()->devices[static_cast<std::size_t>(arm)];
-    const geometry::Frame now = h.w().cell()->devices[static_cast<std::size_t>(h.w().cell()->device("tester"))].world * find().at;
+    const cell::Device& d = h.w().cell()->devices[arm];
+    const geometry::Frame now = h.w().cell()->devices[h.w().cell()->device("tester")].world * find().at;
     CHECK((now.translation() - stood.translation() - geometry::Vector3(-0.04, 0, 0)).norm() < 1e-6);
     CHECK(d.poses.size() == 2);
     CHECK(h.cycle() != cycle);
@@ -153,7 +154,8 @@ TEST_CASE("all joint solutions are listed with their margins; choosing one shows
     CHECK(seen.size() == 8);
     for (const QString& text : seen) CHECK((text.contains("in hand") || text.contains("over")));
     for (auto* b : h.window.findChildren<QPushButton*>())
-        if (b->isVisible() && b->isEnabled() && b->objectName().startsWith("solution_") && !b->text().startsWith(QChar(0x25C6))) {
+        if (b->isVisible() && b->isEnabled() && b->objectName().startsWith("solution_") &&
+            !b->text().startsWith(QChar(0x25C6))) {
             b->click();
             break;
         }
@@ -165,7 +167,7 @@ TEST_CASE("all joint solutions are listed with their margins; choosing one shows
 TEST_CASE("which arm: the table agrees with the verdict, and choosing one swaps the arm and keeps the task") {
     ArmHands h;
     h.w().select("arm2");
-    const std::size_t steps = cell::all_steps(h.w().cell()->devices[static_cast<std::size_t>(h.w().cell()->device("arm2"))].task).size();
+    const std::size_t steps = cell::all_steps(h.w().cell()->devices[h.w().cell()->device("arm2")].task).size();
     bool looked = false;
     QTimer timer;
     QObject::connect(&timer, &QTimer::timeout, [&] {
@@ -184,11 +186,11 @@ TEST_CASE("which arm: the table agrees with the verdict, and choosing one swaps 
     h.action("which_arm")->trigger();
     h.settle();
     REQUIRE(looked);
-    const cell::Device& d = h.w().cell()->devices[static_cast<std::size_t>(h.w().cell()->device("arm2"))];
+    const cell::Device& d = h.w().cell()->devices[h.w().cell()->device("arm2")];
     CHECK(d.arm->model->id == "six1400");
     CHECK(cell::all_steps(d.task).size() == steps);
     h.w().undo();
-    CHECK(h.w().cell()->devices[static_cast<std::size_t>(h.w().cell()->device("arm2"))].arm->model->id == "six900");
+    CHECK(h.w().cell()->devices[h.w().cell()->device("arm2")].arm->model->id == "six900");
 }
 
 TEST_CASE("the motion plot shows the selected arm within its limits, and a click on it moves the time") {
@@ -210,11 +212,12 @@ TEST_CASE("the motion plot shows the selected arm within its limits, and a click
     REQUIRE(plot->curves().values.size() == 3);
     const auto place = plot->curves();
     const int index = h.w().cell()->device("arm1");
-    const cell::Device& arm = h.w().cell()->devices[static_cast<std::size_t>(index)];
+    const cell::Device& arm = h.w().cell()->devices[index];
     for (const std::size_t i : {std::size_t{0}, std::size_t{123}, std::size_t{456}}) {
         const auto q = h.w().evaluation()->run->trace.joints(*h.w().cell(), index, simulation::ticks(place.times[i]));
-        const geometry::Vector3 tool = (arm.world * arm.arm->model->flange_frame(q) * arm.arm->tool_frame).translation() * 1e3;
-        for (int k = 0; k < 3; ++k) CHECK(place.values[static_cast<std::size_t>(k)][i] == Approx(tool[k]).margin(0.01));
+        const geometry::Vector3 tool =
+            (arm.world * arm.arm->model->flange_frame(q) * arm.arm->tool_frame).translation() * 1e3;
+        for (int k = 0; k < 3; ++k) CHECK(place.values[k][i] == Approx(tool[k]).margin(0.01));
     }
     plot->show_what(MotionPlot::What::tool_speed);
     REQUIRE(plot->curves().values.size() == 1);
@@ -223,7 +226,7 @@ TEST_CASE("the motion plot shows the selected arm within its limits, and a click
     double way = 0, summed = 0;
     for (std::size_t i = 0; i + 1 < place.times.size(); ++i) {
         geometry::Vector3 step;
-        for (int k = 0; k < 3; ++k) step[k] = place.values[static_cast<std::size_t>(k)][i + 1] - place.values[static_cast<std::size_t>(k)][i];
+        for (int k = 0; k < 3; ++k) step[k] = place.values[k][i + 1] - place.values[k][i];
         way += step.norm() * 1e-3;
         summed += 0.5 * (speed.values[0][i] + speed.values[0][i + 1]) * (place.times[i + 1] - place.times[i]);
     }
@@ -260,7 +263,9 @@ TEST_CASE("handles in the Model move the tool along and about the directions cho
     h.child<QComboBox>("jog_frame")->setCurrentIndex(2);
     const geometry::Frame before = h.tool();
     const double size = 0.72 * 0.09 * (model->view_state()["distance_mm"].get<double>() * 1e-3);
-    const auto on_ring = [&](double angle) { return geometry::Vector3(before * geometry::Vector3(size * std::cos(angle), size * std::sin(angle), 0)); };
+    const auto on_ring = [&](double angle) {
+        return geometry::Vector3(before * geometry::Vector3(size * std::cos(angle), size * std::sin(angle), 0));
+    };
     drag(on_ring(0.6), on_ring(1.0));
     CHECK((h.tool().translation() - before.translation()).norm() < 1e-6);
     CHECK(geometry::gap(h.tool(), before).angle == Approx(0.4).margin(0.08));
@@ -299,7 +304,8 @@ TEST_CASE("a link is dragged by its joint, the tool on the Floor in its plane, a
     h.key(Qt::Key_PageUp, Qt::AltModifier);
     const geometry::Frame start = h.tool();
     FloorView* floor = h.window.floor();
-    const QPoint from = floor->pixel_of(start.translation()).toPoint(), to = floor->pixel_of(start.translation() + geometry::Vector3(0.06, -0.08, 0)).toPoint();
+    const QPoint from = floor->pixel_of(start.translation()).toPoint(),
+                 to = floor->pixel_of(start.translation() + geometry::Vector3(0.06, -0.08, 0)).toPoint();
     QTest::mousePress(floor, Qt::LeftButton, {}, from);
     for (int i = 1; i <= 6; ++i) QTest::mouseMove(floor, from + (to - from) * i / 6);
     QTest::mouseRelease(floor, Qt::LeftButton, {}, to);
@@ -310,12 +316,14 @@ TEST_CASE("a link is dragged by its joint, the tool on the Floor in its plane, a
     CHECK(moved.z() == Approx(0).margin(1e-6));
     CHECK_FALSE(h.w().modified());
     // The top of the tester, seen from the corner: the tool comes to stand on it.
-    const cell::Device& tester = h.w().cell()->devices[static_cast<std::size_t>(h.w().cell()->device("tester"))];
+    const cell::Device& tester = h.w().cell()->devices[h.w().cell()->device("tester")];
     const geometry::Box3 top = tester.extent();
     h.press("jog_pick");
     bool picked = false;
     for (double share : {0.15, 0.85}) {  // beside the nests
-        const geometry::Vector3 wish = tester.world * geometry::Vector3(top.low.x() + share * (top.high.x() - top.low.x()), top.low.y() + share * (top.high.y() - top.low.y()), top.high.z());
+        const geometry::Vector3 wish =
+            tester.world * geometry::Vector3(top.low.x() + share * (top.high.x() - top.low.x()),
+                               top.low.y() + share * (top.high.y() - top.low.y()), top.high.z());
         if (picked) break;
         QTest::mouseClick(model, Qt::LeftButton, {}, model->pixel_of(wish)->toPoint());
         h.settle();
@@ -334,7 +342,8 @@ TEST_CASE("every other joint solution can be shown as a ghost in the Model") {
     const auto ghosts = h.w().ghosts_of("arm1");
     CHECK(ghosts.size() >= 1);
     for (const auto& q : ghosts) {
-        CHECK(geometry::gap(h.arm().world * h.arm().arm->model->flange_frame(q) * h.arm().arm->tool_frame, h.tool()).distance < 1e-9);
+        CHECK(geometry::gap(h.arm().world * h.arm().arm->model->flange_frame(q) * h.arm().arm->tool_frame, h.tool())
+                  .distance < 1e-9);
         CHECK(h.arm().arm->model->mechanism.within_limits(q));
     }
     box->setChecked(false);
@@ -344,7 +353,9 @@ TEST_CASE("every other joint solution can be shown as a ghost in the Model") {
 
 TEST_CASE("steps are dragged to another place, copied with Ctrl, made into a named block, and their way is drawn") {
     Bench b;
-    const auto task = [&]() -> const std::vector<cell::Step>& { return b.w().cell()->devices[static_cast<std::size_t>(b.w().cell()->device("arm1"))].task; };
+    const auto task = [&]() -> const std::vector<cell::Step>& {
+        return b.w().cell()->devices[b.w().cell()->device("arm1")].task;
+    };
     const auto order = [&] {
         QString out;
         for (const cell::Step& s : task()) out += QString::fromStdString(s.id) + " ";
@@ -384,7 +395,9 @@ TEST_CASE("steps are dragged to another place, copied with Ctrl, made into a nam
     b.settle();
     // An empty group takes a step into it; one with steps in it stays as it is.
     const std::size_t lines = b.window.findChildren<StepLine*>().size();
-    REQUIRE(b.w().apply({"Add group", {cell::Operation::add("/devices/arm1/task", {{"id", "g1"}, {"do", "repeat"}, {"times", 2}, {"steps", cell::json::array()}}, "s6")}}));
+    REQUIRE(b.w().apply(
+        {"Add group", {cell::Operation::add("/devices/arm1/task",
+                          {{"id", "g1"}, {"do", "repeat"}, {"times", 2}, {"steps", cell::json::array()}}, "s6")}}));
     b.settle();
     drop("s6", "g1", false);
     const auto group = std::find_if(task().begin(), task().end(), [](const cell::Step& s) { return s.id == "g1"; });

@@ -1,7 +1,9 @@
 #pragma once
 // A real window with the demo (or an empty floor) in it, and hands to drive it.
 
-#include <catch2/catch.hpp>
+#include <desktop/main_window.h>
+#include <desktop/settle.h>
+#include <desktop/step_line.h>
 #include <QAction>
 #include <QApplication>
 #include <QComboBox>
@@ -14,9 +16,7 @@
 #include <QTemporaryDir>
 #include <QTest>
 #include <QToolButton>
-#include <desktop/main_window.h>
-#include <desktop/settle.h>
-#include <desktop/step_line.h>
+#include <catch2/catch.hpp>
 
 namespace escarp::tests {
 
@@ -72,7 +72,7 @@ struct Bench {
     }
     QPoint on_floor(const std::string& device) {
         const cell::Cell& c = *w().cell();
-        return window.floor()->pixel_of(c.devices[static_cast<std::size_t>(c.device(device))].world.translation()).toPoint();
+        return window.floor()->pixel_of(c.devices[c.device(device)].world.translation()).toPoint();
     }
     void click_floor(const QPoint& at, Qt::KeyboardModifiers keys = {}) {
         QTest::mouseClick(window.floor(), Qt::LeftButton, keys, at);

@@ -77,7 +77,9 @@ struct BuildHands : Bench {
 
 }  // namespace
 
-TEST_CASE("a planar mechanism of three hinges is built from nothing, jogged by key, given poses and a task, and its cycle read") {
+TEST_CASE(
+    "a planar mechanism of three hinges is built from nothing, jogged by key, given poses and a task, and its cycle "
+    "read") {
     BuildHands h;
     CHECK(h.building().model.is_null());
     h.begin_empty();
@@ -105,7 +107,8 @@ TEST_CASE("a planar mechanism of three hinges is built from nothing, jogged by k
     h.key(Qt::Key_Right);
     CHECK(h.building().values.at("J3") == Approx(geometry::pi / 6));
     const geometry::Vector3 tip = h.page().view()->point_of(3, {0.08, 0, 0});
-    CHECK((tip - geometry::Vector3(0.55 + 0.08 * std::cos(geometry::pi / 6), 0.08 * std::sin(geometry::pi / 6), 0.06)).norm() < 1e-9);
+    CHECK((tip - geometry::Vector3(0.55 + 0.08 * std::cos(geometry::pi / 6), 0.08 * std::sin(geometry::pi / 6), 0.06))
+              .norm() < 1e-9);
     for (int i = 0; i < 4; ++i) h.key(Qt::Key_Right);
     CHECK(h.building().values.at("J3") == Approx(geometry::pi / 2));
     h.key(Qt::Key_Up);  // the link before
@@ -306,7 +309,9 @@ TEST_CASE("an arm read from a robot description is placed, given a tool and a pi
     auto* travel = h.child<QCheckBox>("field_" + id + "_travel");
     travel->click();
     h.settle();
-    const auto arm = [&]() -> const cell::Device& { return h.w().cell()->devices[static_cast<std::size_t>(h.w().cell()->device(id.toStdString()))]; };
+    const auto arm = [&]() -> const cell::Device& {
+        return h.w().cell()->devices[h.w().cell()->device(id.toStdString())];
+    };
     CHECK(arm().arm->model->mechanism.size() == 7);
     CHECK(arm().poses.front().joints->size() == 7);
     h.type(h.child<NumberField>("field_" + id + "_travel_length_mm"), "1.5 m");
@@ -322,7 +327,8 @@ TEST_CASE("an arm read from a robot description is placed, given a tool and a pi
     CHECK(h.told.isEmpty());
 }
 
-TEST_CASE("a link dragged in the picture turns by its joint; followers go along; a copy of a catalogue arm can be changed") {
+TEST_CASE(
+    "a link dragged in the picture turns by its joint; followers go along; a copy of a catalogue arm can be changed") {
     BuildHands h(true);
     for (auto* a : h.child<QToolButton>("build_new")->menu()->actions())
         if (a->text() == "Copy of Palletiser 2100") a->trigger();

@@ -64,7 +64,8 @@ struct Hands : Bench {
             auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
             if (!menu) return;
             for (QAction* a : menu->actions())
-                if (a->text() == what) return QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(a).center());
+                if (a->text() == what)
+                    return QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(a).center());
         });
         QTest::mouseClick(add, Qt::LeftButton);
         settle();
@@ -79,7 +80,9 @@ struct Hands : Bench {
 
 }  // namespace
 
-TEST_CASE("an empty floor becomes a cell with pedestal, arm, a conveyor with a bend, a table, a part and a cycle, by hand alone") {
+TEST_CASE(
+    "an empty floor becomes a cell with pedestal, arm, a conveyor with a bend, a table, a part and a cycle, by hand "
+    "alone") {
     Hands b;
     REQUIRE(b.w().cell()->devices.empty());
     CHECK(b.child<QWidget>("first_steps")->isVisible());
@@ -104,8 +107,12 @@ TEST_CASE("an empty floor becomes a cell with pedestal, arm, a conveyor with a b
     const cell::Device* belt = &b.named("Conveyor");
     const cell::Device* bend = &b.named("Conveyor bend");
     const geometry::Frame goal = belt->world * belt->ends[1] * bend->ends[0].inverse();
-    const QPoint from = b.floor()->pixel_of(bend->world * Vector3(bend->seats[0].at.translation().x() - 0.05, bend->seats[0].at.translation().y(), 0)).toPoint();
-    QPoint by = (b.floor()->pixel_of(goal.translation()) - b.floor()->pixel_of(bend->world.translation())).toPoint() + QPoint(4, -3);
+    const QPoint from = b.floor()
+                            ->pixel_of(bend->world * Vector3(bend->seats[0].at.translation().x() - 0.05,
+                                                         bend->seats[0].at.translation().y(), 0))
+                            .toPoint();
+    QPoint by = (b.floor()->pixel_of(goal.translation()) - b.floor()->pixel_of(bend->world.translation())).toPoint() +
+                QPoint(4, -3);
     QPoint grip = from;
     for (const geometry::Body& body : bend->bodies) {  // a piece of the bed that nothing covers
         grip = b.floor()->pixel_of(bend->world * body.at * body.shape.centre()).toPoint();
@@ -178,7 +185,8 @@ TEST_CASE("the first steps lead from the empty floor to a cycle in five clicks")
     INFO(said);
     REQUIRE(e->figures.cycle_s);
     CHECK(e->run->steady);
-    CHECK(std::none_of(e->inspection->findings.begin(), e->inspection->findings.end(), [](const auto& f) { return f.severity == inspection::Severity::stop; }));
+    CHECK(std::none_of(e->inspection->findings.begin(), e->inspection->findings.end(),
+        [](const auto& f) { return f.severity == inspection::Severity::stop; }));
     CHECK(!b.window.findChild<QWidget*>("first_steps")->isVisible());
 }
 
@@ -266,17 +274,21 @@ TEST_CASE("turned by the handle and by keys, in steps and freely") {
     const QPointF origin = b.floor()->pixel_of(d.world.translation());
     const double ahead = d.extent().high.x();
     const QPointF edge = b.floor()->pixel_of(d.world * Vector3(ahead, 0, 0));
-    const QPointF handle = origin + (edge - origin) * ((QLineF(origin, edge).length() + 22) / QLineF(origin, edge).length());
+    const QPointF handle =
+        origin + (edge - origin) * ((QLineF(origin, edge).length() + 22) / QLineF(origin, edge).length());
     const QPointF goal = origin + QPointF(60, -62);  // about 45 degrees
     b.drag_floor(handle.toPoint(), (goal - handle).toPoint());
-    CHECK(geometry::to_triple(b.named("Control cabinet").world.linear()).z() * 180 / geometry::pi == Approx(45).margin(1e-6));
+    CHECK(geometry::to_triple(b.named("Control cabinet").world.linear()).z() * 180 / geometry::pi ==
+          Approx(45).margin(1e-6));
     b.floor()->setFocus();
     QTest::keyClick(b.floor(), Qt::Key_Comma);
     b.settle();
-    CHECK(geometry::to_triple(b.named("Control cabinet").world.linear()).z() * 180 / geometry::pi == Approx(60).margin(1e-6));
+    CHECK(geometry::to_triple(b.named("Control cabinet").world.linear()).z() * 180 / geometry::pi ==
+          Approx(60).margin(1e-6));
     QTest::keyClick(b.floor(), Qt::Key_Semicolon);
     b.settle();
-    CHECK(geometry::to_triple(b.named("Control cabinet").world.linear()).z() * 180 / geometry::pi == Approx(61).margin(1e-6));
+    CHECK(geometry::to_triple(b.named("Control cabinet").world.linear()).z() * 180 / geometry::pi ==
+          Approx(61).margin(1e-6));
 }
 
 TEST_CASE("what stands on a removed device is asked about") {
@@ -316,14 +328,17 @@ TEST_CASE("measuring between two corners gives their distance") {
 TEST_CASE("a fence is drawn corner by corner; a marking closed on its first corner") {
     Hands b;
     b.take("Fence run");
-    for (const Vector3& p : {Vector3(-1, -1, 0), Vector3(1, -1, 0), Vector3(1, 0.6, 0)}) b.click_floor(b.floor()->pixel_of(p).toPoint());
+    for (const Vector3& p : {Vector3(-1, -1, 0), Vector3(1, -1, 0), Vector3(1, 0.6, 0)})
+        b.click_floor(b.floor()->pixel_of(p).toPoint());
     QTest::keyClick(b.floor(), Qt::Key_Return);
     b.settle();
     const auto box = cell::world_extent(*b.w().cell(), 0);
     CHECK(box.high.x() - box.low.x() == Approx(2.05).margin(0.06));
     CHECK(box.high.y() - box.low.y() == Approx(1.65).margin(0.06));
     b.take("Floor marking");
-    for (const Vector3& p : {Vector3(-0.5, -0.5, 0), Vector3(0.5, -0.5, 0), Vector3(0.5, 0.5, 0), Vector3(-0.5, -0.5, 0)}) b.click_floor(b.floor()->pixel_of(p).toPoint());
+    for (const Vector3& p :
+        {Vector3(-0.5, -0.5, 0), Vector3(0.5, -0.5, 0), Vector3(0.5, 0.5, 0), Vector3(-0.5, -0.5, 0)})
+        b.click_floor(b.floor()->pixel_of(p).toPoint());
     b.settle();
     REQUIRE(b.w().cell()->devices.size() == 2);
     CHECK(b.w().resolved()["devices"][1]["closed"] == true);
@@ -356,7 +371,7 @@ TEST_CASE("the base field leads to a base from which every pose is reached") {
     int arm = -1;
     for (const auto& p : b.w().evaluation()->inspection->poses)
         if (!p.reached) arm = p.arm;
-    b.w().select(QString::fromStdString(b.w().evaluation()->cell->devices[static_cast<std::size_t>(arm)].id));
+    b.w().select(QString::fromStdString(b.w().evaluation()->cell->devices[arm].id));
     b.action("base_field")->trigger();
     CHECK(b.w().shown().base);
     b.window.grab();
@@ -428,7 +443,9 @@ TEST_CASE("drawings, placements and pictures are written; what cannot be written
     CHECK(!l->save_placements("/nowhere/at/all.csv"));
 }
 
-TEST_CASE("a session that ends without saving is offered again; two windows do not write one file; a file changed by another program is noticed") {
+TEST_CASE(
+    "a session that ends without saving is offered again; two windows do not write one file; a file changed by another "
+    "program is noticed") {
     Hands b(true);
     const QString file = b.w().file();
     const cell::Document before = b.w().document();
@@ -485,14 +502,18 @@ TEST_CASE("a session that ends without saving is offered again; two windows do n
     CHECK(b.w().document() == later);
 }
 
-TEST_CASE("a CAD file becomes a structure in the window, kept inside or linked; a missing link shows the last known shape and says so") {
+TEST_CASE(
+    "a CAD file becomes a structure in the window, kept inside or linked; a missing link shows the last known shape "
+    "and says so") {
     Hands b(true);
     QString stl = "solid block\n";
     const double s[3] = {300, 200, 400};
-    const int faces[12][3] = {{0, 2, 1}, {1, 2, 3}, {4, 5, 6}, {5, 7, 6}, {0, 1, 4}, {1, 5, 4}, {2, 6, 3}, {3, 6, 7}, {0, 4, 2}, {2, 4, 6}, {1, 3, 5}, {3, 7, 5}};
+    const int faces[12][3] = {{0, 2, 1}, {1, 2, 3}, {4, 5, 6}, {5, 7, 6}, {0, 1, 4}, {1, 5, 4}, {2, 6, 3}, {3, 6, 7},
+        {0, 4, 2}, {2, 4, 6}, {1, 3, 5}, {3, 7, 5}};
     for (const auto& f : faces) {
         stl += "facet normal 0 0 0\nouter loop\n";
-        for (const int c : f) stl += QString("vertex %1 %2 %3\n").arg(c & 1 ? s[0] : 0).arg(c & 2 ? s[1] : 0).arg(c & 4 ? s[2] : 0);
+        for (const int c : f)
+            stl += QString("vertex %1 %2 %3\n").arg(c & 1 ? s[0] : 0).arg(c & 2 ? s[1] : 0).arg(c & 4 ? s[2] : 0);
         stl += "endloop\nendfacet\n";
     }
     stl += "endsolid\n";

@@ -37,7 +37,8 @@ QStringList taken_as_markup(QWidget* root, int& seen) {
     for (QWidget* w : root->findChildren<QWidget*>()) {
         if (auto* label = qobject_cast<QLabel*>(w)) {
             seen += label->text().contains("nowhere");
-            if (label->textFormat() != Qt::PlainText && as_markup(label->text())) out << "label " + label->objectName() + ": " + label->text();
+            if (label->textFormat() != Qt::PlainText && as_markup(label->text()))
+                out << "label " + label->objectName() + ": " + label->text();
         }
         seen += w->toolTip().contains("nowhere");
         if (as_markup(w->toolTip())) out << "tool tip of " + w->objectName() + ": " + w->toolTip();
@@ -79,13 +80,16 @@ TEST_CASE("no text of a document is taken as markup, wherever it is shown") {
                 wrong += taken_as_markup(&b.window, seen);
             }
         }
-        for (const VariantTabs::Page page : {VariantTabs::Page::compare, VariantTabs::Page::build, VariantTabs::Page::cell}) {
+        for (const VariantTabs::Page page :
+            {VariantTabs::Page::compare, VariantTabs::Page::build, VariantTabs::Page::cell}) {
             b.window.tabs()->show_page(page);
             b.settle_all();
             wrong += taken_as_markup(&b.window, seen);
         }
         for (const inspection::Finding& f : b.w().evaluation()->inspection->findings)
-            if (!f.ways_out.empty()) b.w().try_out(f.ways_out.front().edit, true), b.settle(), wrong += taken_as_markup(&b.window, seen), b.w().drop_draft();
+            if (!f.ways_out.empty())
+                b.w().try_out(f.ways_out.front().edit, true), b.settle(), wrong += taken_as_markup(&b.window, seen),
+                    b.w().drop_draft();
         wrong.removeDuplicates();
         INFO(wrong.join("\n").toStdString());
         CHECK(wrong.isEmpty());
@@ -103,7 +107,11 @@ TEST_CASE("a drawing under the Floor shows nothing that it refers to, only what 
     const auto reds = [&](const QString& inside) {
         QFile svg(room.filePath("plan.svg"));
         REQUIRE(svg.open(QIODevice::WriteOnly));
-        svg.write(("<svg xmlns='http://www.w3.org/2000/svg' xmlns:xlink='http://www.w3.org/1999/xlink' width='200' height='200'><rect width='200' height='200' fill='#00ff00'/>" + inside + "</svg>").toUtf8());
+        svg.write(
+            ("<svg xmlns='http://www.w3.org/2000/svg' xmlns:xlink='http://www.w3.org/1999/xlink' width='200' "
+             "height='200'><rect width='200' height='200' fill='#00ff00'/>" +
+                inside + "</svg>")
+                .toUtf8());
         svg.close();
         QString why;
         const cell::json under = FloorPicture::from_file(room.filePath("plan.svg"), &why);
@@ -123,7 +131,8 @@ TEST_CASE("a drawing under the Floor shows nothing that it refers to, only what 
         for (int y = 0; y < 300; ++y)
             for (int x = 0; x < 300; ++x) {
                 const QColor c = seen.pixelColor(x, y);
-                red_pixels += c.red() > c.green() + 60 && c.red() > c.blue() + 60, green_pixels += c.green() > c.red() + 60;
+                red_pixels += c.red() > c.green() + 60 && c.red() > c.blue() + 60,
+                    green_pixels += c.green() > c.red() + 60;
             }
         CHECK(green_pixels > 1000);
         return red_pixels;
@@ -134,7 +143,8 @@ TEST_CASE("a drawing under the Floor shows nothing that it refers to, only what 
     CHECK(reds(QString("<image width='200' height='100' href='file://%1'/>").arg(at)) == 0);
     QFile raw(at);
     REQUIRE(raw.open(QIODevice::ReadOnly));
-    CHECK(reds(QString("<image width='200' height='100' xlink:href='data:image/png;base64,%1'/>").arg(QString::fromLatin1(raw.readAll().toBase64()))) > 1000);
+    CHECK(reds(QString("<image width='200' height='100' xlink:href='data:image/png;base64,%1'/>")
+                   .arg(QString::fromLatin1(raw.readAll().toBase64()))) > 1000);
 }
 
 TEST_CASE("many variants with long names scroll; the window stays as narrow as it was") {
@@ -163,12 +173,18 @@ TEST_CASE("many variants with long names scroll; the window stays as narrow as i
     }
     CHECK(b.child<QToolButton>("scroll_back")->isVisible());
     CHECK(b.child<QToolButton>("add_variant")->mapTo(&b.window, QPoint(0, 0)).x() < 1280);
-    CHECK(b.child<QToolButton>("variant_" + QString::fromStdString(variants.back().id))->toolTip().contains(std::string(200, 'w').c_str()));
+    CHECK(b.child<QToolButton>("variant_" + QString::fromStdString(variants.back().id))
+              ->toolTip()
+              .contains(std::string(200, 'w').c_str()));
 }
 
 TEST_CASE("in a small window panels fold; they come back with room, or when they are asked for") {
     Bench b;
-    const auto shown = [&] { return std::array{b.window.findChild<QWidget*>("findings")->isVisible(), b.window.model()->isVisible(), b.window.findChild<QWidget*>("worksheet")->isVisible(), b.window.floor()->isVisible(), b.window.ribbon()->isVisible()}; };
+    const auto shown = [&] {
+        return std::array{b.window.findChild<QWidget*>("findings")->isVisible(), b.window.model()->isVisible(),
+            b.window.findChild<QWidget*>("worksheet")->isVisible(), b.window.floor()->isVisible(),
+            b.window.ribbon()->isVisible()};
+    };
     REQUIRE(shown() == std::array{true, true, true, true, true});
     for (const QSize size : {QSize(820, 600), QSize(600, 420), QSize(400, 300), QSize(1280, 800)}) {
         b.window.resize(size);
@@ -179,7 +195,9 @@ TEST_CASE("in a small window panels fold; they come back with room, or when they
         CHECK(b.window.floor()->isVisible());
         // No panel lies over another one.
         std::vector<QRect> places;
-        for (QWidget* w : std::initializer_list<QWidget*>{b.window.findChild<QWidget*>("findings"), b.window.model(), b.window.findChild<QWidget*>("worksheet"), b.window.floor(), b.window.ribbon(), b.window.verdict(), b.window.tabs()})
+        for (QWidget* w : std::initializer_list<QWidget*>{b.window.findChild<QWidget*>("findings"), b.window.model(),
+                 b.window.findChild<QWidget*>("worksheet"), b.window.floor(), b.window.ribbon(), b.window.verdict(),
+                 b.window.tabs()})
             if (w->isVisible()) places.push_back(QRect(w->mapTo(&b.window, QPoint(0, 0)), w->size()));
         for (std::size_t i = 0; i < places.size(); ++i)
             for (std::size_t j = i + 1; j < places.size(); ++j) CHECK(!places[i].intersects(places[j]));
@@ -195,14 +213,17 @@ TEST_CASE("in a small window panels fold; they come back with room, or when they
     CHECK(b.window.floor()->isVisible());
 }
 
-TEST_CASE("a cell that is gone or cut off is offered from its journal; a drag that a kill ended comes back as it was last shown") {
+TEST_CASE(
+    "a cell that is gone or cut off is offered from its journal; a drag that a kill ended comes back as it was last "
+    "shown") {
     Bench b;
     const QString file = b.w().file(), journal = b.room.filePath(".leak-test.escarp.edits");
     const cell::Edit drag{"Move Tester", {cell::Operation::set("/devices/tester/placement/x_mm", 1234.0)}};
     REQUIRE(b.w().try_out(drag));
     const cell::Document shown = b.w().shown_document();
     // As after a kill in the midst of it: the journal as it is now, held by nobody.
-    for (const char* name : {"killed", "gone", "cut"}) REQUIRE(QFile::copy(journal, b.room.filePath(QString(".%1.escarp.edits").arg(name))));
+    for (const char* name : {"killed", "gone", "cut"})
+        REQUIRE(QFile::copy(journal, b.room.filePath(QString(".%1.escarp.edits").arg(name))));
     REQUIRE(QFile::copy(file, b.room.filePath("killed.escarp")));
     b.w().drop_draft();
     b.answers << 0;

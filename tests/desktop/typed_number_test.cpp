@@ -22,7 +22,8 @@ TEST_CASE("numbers are read as people type them") {
 }
 
 TEST_CASE("what is not a number in the unit is refused") {
-    for (const char* text : {"", "abc", "12 kg", "3 +", "(4", "1..2", "5 deg", "1/0", "--", "1 2"}) CHECK(!typed_number(text, "mm"));
+    for (const char* text : {"", "abc", "12 kg", "3 +", "(4", "1..2", "5 deg", "1/0", "--", "1 2"})
+        CHECK(!typed_number(text, "mm"));
     CHECK(!typed_number(QString(500, '('), "mm"));
     CHECK(!typed_number(QString(150, '-') + "1", "mm"));
 }

@@ -10,7 +10,9 @@ using escarp::tests::Bench;
 
 namespace {
 
-double placed(Bench& b, const std::string& device, const char* key) { return cell::find(b.w().resolved(), "/devices/" + device + "/placement/" + key)->get<double>(); }
+double placed(Bench& b, const std::string& device, const char* key) {
+    return cell::find(b.w().resolved(), "/devices/" + device + "/placement/" + key)->get<double>();
+}
 
 /// Share of the picture that is not its most common colour: an empty view has next to none.
 double drawn(const QImage& image) {
@@ -30,15 +32,16 @@ TEST_CASE("a click on a figure goes to what decides it") {
     const auto click = [&](double share) {
         b.w().select({});
         b.w().set_time(0);
-        QTest::mouseClick(b.window.verdict(), Qt::LeftButton, {}, QPoint(static_cast<int>(b.window.verdict()->width() * share), 40));
+        QTest::mouseClick(
+            b.window.verdict(), Qt::LeftButton, {}, QPoint(static_cast<int>(b.window.verdict()->width() * share), 40));
         b.settle();
     };
     const auto e = b.w().evaluation();
     click(0.5);  // clearance
     CHECK(b.w().time() == Approx(e->inspection->clearance.when_s));
-    CHECK(b.w().selection().device.toStdString() == e->cell->devices[static_cast<std::size_t>(e->inspection->clearance.device_a)].id);
+    CHECK(b.w().selection().device.toStdString() == e->cell->devices[e->inspection->clearance.device_a].id);
     click(0.33);  // reach: the tightest pose's step
-    const auto& pose = e->inspection->poses[static_cast<std::size_t>(e->inspection->tightest_pose)];
+    const auto& pose = e->inspection->poses[e->inspection->tightest_pose];
     CHECK(b.w().selection().step.toStdString() == pose.step_id);
     CHECK(b.w().time() > 0);
     click(0.05);  // cycle: the longest piece of the chain
@@ -67,7 +70,7 @@ TEST_CASE("small things near big ones: cycling through what lies under the point
     Bench b;
     // The beam's heads stand beside the belt's end, the housing waits there.
     const cell::Cell& c = *b.w().cell();
-    const QPoint at = b.window.floor()->pixel_of(c.devices[static_cast<std::size_t>(c.device("b1"))].world.translation()).toPoint();
+    const QPoint at = b.window.floor()->pixel_of(c.devices[c.device("b1")].world.translation()).toPoint();
     std::set<QString> seen;
     b.click_floor(at);
     seen.insert(b.w().selection().device);
@@ -85,7 +88,8 @@ TEST_CASE("wheel and drag move the view, not the cell; fit brings everything bac
     Bench b;
     FloorView* floor = b.window.floor();
     const QPointF before = floor->pixel_of({2, 0.5, 0});
-    QWheelEvent wheel(QPointF(200, 200), floor->mapToGlobal(QPointF(200, 200)), QPoint(), QPoint(0, 240), Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+    QWheelEvent wheel(QPointF(200, 200), floor->mapToGlobal(QPointF(200, 200)), QPoint(), QPoint(0, 240), Qt::NoButton,
+        Qt::NoModifier, Qt::NoScrollPhase, false);
     QApplication::sendEvent(floor, &wheel);
     CHECK(floor->pixel_of({2, 0.5, 0}) != before);
     b.drag_floor(QPoint(20, floor->height() - 30), QPoint(40, -20));
@@ -170,14 +174,16 @@ TEST_CASE("the Floor's kept layers show what a fresh picture shows, after scrubb
     for (FloorView* view : {floor, fresh.window.floor()}) {
         QTest::mousePress(view, Qt::MiddleButton, {}, from);
         for (int i = 1; i <= 5; ++i) {
-            QMouseEvent move(QEvent::MouseMove, QPointF(from + by * i / 5), QPointF(view->mapToGlobal(from + by * i / 5)), Qt::NoButton, Qt::MiddleButton, {});
+            QMouseEvent move(QEvent::MouseMove, QPointF(from + by * i / 5),
+                QPointF(view->mapToGlobal(from + by * i / 5)), Qt::NoButton, Qt::MiddleButton, {});
             QApplication::sendEvent(view, &move);
             if (view == floor) (void)view->grab();
         }
         QTest::mouseRelease(view, Qt::MiddleButton, {}, from + by);
     }
     CHECK(same());
-    for (Bench* one : {&b, &fresh}) REQUIRE(one->w().apply({"Move", {cell::Operation::set("/devices/marker/placement/x_mm", 2650.0)}}));
+    for (Bench* one : {&b, &fresh})
+        REQUIRE(one->w().apply({"Move", {cell::Operation::set("/devices/marker/placement/x_mm", 2650.0)}}));
     CHECK(same());
 }
 
@@ -205,7 +211,7 @@ TEST_CASE("a device's parameters are edited in its card; what stands on what can
     CHECK(b.cycle() != before);
     CHECK((*cell::find(b.w().resolved(), "/devices/tester/process_s")) == 12.0);
     b.type(b.child<NumberField>("field_tester_rows"), "1");
-    CHECK(b.w().cell()->devices[static_cast<std::size_t>(b.w().cell()->device("tester"))].seats.size() == 1);
+    CHECK(b.w().cell()->devices[b.w().cell()->device("tester")].seats.size() == 1);
     CHECK((*cell::find(b.w().resolved(), "/devices/tester/rows")).is_number_integer());
     auto* host = b.child<QComboBox>("field_tester_host");
     CHECK(host->findData("arm1") < 0);  // nothing stands on an arm
@@ -224,7 +230,7 @@ TEST_CASE("F2 renames, Ctrl+D duplicates with a free name") {
     QTest::keyClicks(name, "Switch cabinet");
     QTest::keyClick(name, Qt::Key_Return);
     b.settle();
-    CHECK(b.w().cell()->devices[static_cast<std::size_t>(b.w().cell()->device("cabinet"))].name == "Switch cabinet");
+    CHECK(b.w().cell()->devices[b.w().cell()->device("cabinet")].name == "Switch cabinet");
     QTest::keyClick(&b.window, Qt::Key_D, Qt::ControlModifier);
     b.settle();
     CHECK(b.w().cell()->devices.back().name == "Switch cabinet 2");

@@ -31,20 +31,20 @@ TEST_CASE("a device dragged with the mouse changes the cycle figure at once, and
     Bench b;
     const QString before = b.cycle();
     const QPoint marker = b.on_floor("marker");
-    const double x = b.w().cell()->devices[static_cast<std::size_t>(b.w().cell()->device("marker"))].world.translation().x();
+    const double x = b.w().cell()->devices[b.w().cell()->device("marker")].world.translation().x();
     QTest::mousePress(b.window.floor(), Qt::LeftButton, {}, marker);
     for (int i = 1; i <= 8; ++i) {
         QTest::mouseMove(b.window.floor(), marker + QPoint(2 * i, i));
         QApplication::processEvents();
     }
     b.settle();
-    CHECK(b.w().trying());        // figures are live while the button is still held
+    CHECK(b.w().trying());  // figures are live while the button is still held
     CHECK(b.cycle() != before);
     QTest::mouseRelease(b.window.floor(), Qt::LeftButton, {}, marker + QPoint(16, 8));
     b.settle();
     CHECK(!b.w().trying());
     CHECK(b.w().modified());
-    const double moved = b.w().cell()->devices[static_cast<std::size_t>(b.w().cell()->device("marker"))].world.translation().x();
+    const double moved = b.w().cell()->devices[b.w().cell()->device("marker")].world.translation().x();
     CHECK(moved > x + 0.02);
     CHECK(std::abs(std::remainder(moved, 0.01)) < 1e-6);  // the grid holds
     CHECK(b.w().selection().device == "marker");
@@ -60,7 +60,9 @@ TEST_CASE("a device dragged with the mouse changes the cycle figure at once, and
 TEST_CASE("dragging an arm takes its pedestal along; escape drops a drag") {
     Bench b;
     const QPoint arm = b.on_floor("arm1");
-    const auto place = [&](const char* id) -> geometry::Vector3 { return b.w().cell()->devices[static_cast<std::size_t>(b.w().cell()->device(id))].world.translation(); };
+    const auto place = [&](const char* id) -> geometry::Vector3 {
+        return b.w().cell()->devices[b.w().cell()->device(id)].world.translation();
+    };
     const geometry::Vector3 arm_before = place("arm1"), pedestal_before = place("pedestal1");
     b.drag_floor(arm, QPoint(-20, 0));
     CHECK((place("arm1") - arm_before - (place("pedestal1") - pedestal_before)).norm() < 1e-9);
@@ -94,7 +96,9 @@ TEST_CASE("a placement is typed with units and sums, and nonsense never reaches 
 
 TEST_CASE("scrubbing the ribbon moves the arm, and Floor and Model with it") {
     Bench b;
-    const auto joints = [&] { return joints_at(*b.w().cell(), b.w().cell()->device("arm1"), b.w().evaluation().get(), b.w().time()); };
+    const auto joints = [&] {
+        return joints_at(*b.w().cell(), b.w().cell()->device("arm1"), b.w().evaluation().get(), b.w().time());
+    };
     CycleRibbon* ribbon = b.window.ribbon();
     const double from = simulation::seconds(b.w().evaluation()->run->steady->from);
     const auto x = [&](double s) { return QPoint(static_cast<int>(ribbon->pixel_of(s)), 30); };
@@ -156,8 +160,12 @@ TEST_CASE("a step's number is edited in the Worksheet; selecting one place selec
     const auto& trace = b.w().evaluation()->run->trace;
     const int arm1 = b.w().cell()->device("arm1");
     for (const simulation::Block& block : trace.blocks) {
-        if (block.device != arm1 || block.kind != simulation::BlockKind::move || block.from < b.w().evaluation()->run->steady->from) continue;
-        QTest::mouseClick(b.window.ribbon(), Qt::LeftButton, {}, QPoint(static_cast<int>(b.window.ribbon()->pixel_of(0.5 * simulation::seconds(block.from + block.to))), 52));
+        if (block.device != arm1 || block.kind != simulation::BlockKind::move ||
+            block.from < b.w().evaluation()->run->steady->from)
+            continue;
+        QTest::mouseClick(b.window.ribbon(), Qt::LeftButton, {},
+            QPoint(
+                static_cast<int>(b.window.ribbon()->pixel_of(0.5 * simulation::seconds(block.from + block.to))), 52));
         break;
     }
     CHECK(b.w().selection().device == "arm1");
@@ -180,15 +188,15 @@ TEST_CASE("devices and steps are added and removed; names that are taken are ref
     b.w().select("arm1", "s2");
     b.settle();
     auto* add = b.child<QToolButton>("add_step");
-    const std::size_t steps = b.w().cell()->devices[static_cast<std::size_t>(b.w().cell()->device("arm1"))].task.size();
+    const std::size_t steps = b.w().cell()->devices[b.w().cell()->device("arm1")].task.size();
     for (QAction* a : add->menu()->actions())
         if (a->text() == "Dwell") a->trigger();
     b.settle();
-    CHECK(b.w().cell()->devices[static_cast<std::size_t>(b.w().cell()->device("arm1"))].task.size() == steps + 1);
+    CHECK(b.w().cell()->devices[b.w().cell()->device("arm1")].task.size() == steps + 1);
     CHECK(b.cycle().toDouble() > 0);
     QTest::keyClick(&b.window, Qt::Key_Delete);
     b.settle();
-    CHECK(b.w().cell()->devices[static_cast<std::size_t>(b.w().cell()->device("arm1"))].task.size() == steps);
+    CHECK(b.w().cell()->devices[b.w().cell()->device("arm1")].task.size() == steps);
     CHECK(b.w().undo_name().contains("Remove"));
 }
 
@@ -311,7 +319,8 @@ TEST_CASE("the smallest and the largest usual window clip nothing away") {
     for (const QSize size : {QSize(1280, 800), QSize(1920, 1080)}) {
         b.window.resize(size);
         b.settle();
-        for (QWidget* view : std::initializer_list<QWidget*>{b.window.floor(), b.window.model(), b.window.ribbon(), b.window.verdict()}) {
+        for (QWidget* view : std::initializer_list<QWidget*>{
+                 b.window.floor(), b.window.model(), b.window.ribbon(), b.window.verdict()}) {
             CHECK(view->isVisible());
             CHECK(b.window.rect().contains(QRect(view->mapTo(&b.window, QPoint(0, 0)), view->size())));
         }

@@ -37,7 +37,7 @@ TEST_CASE("undo goes back over many edits in several variants, to the bit, and r
     }
     for (int i = 29; i >= 0; --i) {
         w.undo();
-        CHECK(w.document().text() == texts[static_cast<std::size_t>(i)]);
+        CHECK(w.document().text() == texts[i]);
         CHECK(w.variant() == variants[i % 3]);  // back where the edit was made
     }
     CHECK(!w.can_undo());
@@ -112,7 +112,8 @@ TEST_CASE("the newest edit wins: many in a row end with the figures of the last 
     const auto& blocks = w.evaluation()->run->trace.blocks;
     const int marker = w.evaluation()->cell->device("marker");
     for (const simulation::Block& b : blocks)
-        if (b.device == marker && b.to != simulation::never) REQUIRE(simulation::seconds(b.to - b.from) == Approx(1.0 + 0.05 * 59).margin(1e-6));
+        if (b.device == marker && b.to != simulation::never)
+            REQUIRE(simulation::seconds(b.to - b.from) == Approx(1.0 + 0.05 * 59).margin(1e-6));
 }
 
 TEST_CASE("every variant comes to have its figures, the one looked at first") {
@@ -183,7 +184,8 @@ TEST_CASE("the plan is to scale and the right way round, from above, the front a
     }
     const PlanView v{Side::top, 1000, {0, 0}, 0, 0};  // one pixel per mm
     QRectF belt;
-    for (const QPolygonF& poly : device_outlines(v, c, c.device("infeed_belt"), nullptr, 0)) belt |= poly.boundingRect();
+    for (const QPolygonF& poly : device_outlines(v, c, c.device("infeed_belt"), nullptr, 0))
+        belt |= poly.boundingRect();
     CHECK(belt.width() == Approx(1500).margin(0.5));
     CHECK(belt.height() == Approx(200).margin(0.5));
 }

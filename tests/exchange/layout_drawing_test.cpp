@@ -21,10 +21,15 @@ std::string text_of(const std::string& file) {
     return {(std::istreambuf_iterator<char>(in)), {}};
 }
 
-std::string scratch(const char* name) { return (std::filesystem::temp_directory_path() / (std::to_string(::getpid()) + name)).string(); }
+std::string scratch(const char* name) {
+    return (std::filesystem::temp_directory_path() / (std::to_string(::getpid()) + name)).string();
+}
 
 std::shared_ptr<const cell::Cell> block(double length, double width, double x, double y) {
-    return tests::read({{"escarp", 1}, {"devices", {{{"id", "b"}, {"name", "Block, \"large\""}, {"kind", "structure"}, {"shape", "box"}, {"length_mm", length}, {"width_mm", width}, {"height_mm", 300}, {"placement", {{"x_mm", x}, {"y_mm", y}, {"turn_deg", 0}}}}}}});
+    return tests::read({{"escarp", 1},
+        {"devices", {{{"id", "b"}, {"name", "Block, \"large\""}, {"kind", "structure"}, {"shape", "box"},
+                        {"length_mm", length}, {"width_mm", width}, {"height_mm", 300},
+                        {"placement", {{"x_mm", x}, {"y_mm", y}, {"turn_deg", 0}}}}}}});
 }
 
 /// Closed four-cornered paths of an SVG by cairo, in millimetres of the sheet (y down): low x, low y, width, height.
@@ -49,7 +54,8 @@ std::vector<std::array<double, 4>> rectangles(const std::string& svg) {
         if (v.size() < 8 || v.size() > 10) continue;
         double x0 = 1e9, y0 = 1e9, x1 = -1e9, y1 = -1e9;
         for (std::size_t i = 0; i + 1 < v.size(); i += 2) {
-            const double x = (m[0] * v[i] + m[2] * v[i + 1] + m[4]) * 25.4 / 72, y = (m[1] * v[i] + m[3] * v[i + 1] + m[5]) * 25.4 / 72;
+            const double x = (m[0] * v[i] + m[2] * v[i + 1] + m[4]) * 25.4 / 72,
+                         y = (m[1] * v[i] + m[3] * v[i + 1] + m[5]) * 25.4 / 72;
             x0 = std::min(x0, x), y0 = std::min(y0, y), x1 = std::max(x1, x), y1 = std::max(y1, y);
         }
         out.push_back({x0, y0, x1 - x0, y1 - y0});
@@ -67,7 +73,8 @@ TEST_CASE("a block is drawn at its size divided by the scale") {
         const auto r = exchange::write_layout_drawing(*block(1000, 600, 500, 300), o, file);
         CHECK(r.scale == scale);
         const auto all = rectangles(text_of(file));
-        const bool found = std::any_of(all.begin(), all.end(), [&](const auto& b) { return std::abs(b[2] - 1000 / scale) < 0.02 && std::abs(b[3] - 600 / scale) < 0.02; });
+        const bool found = std::any_of(all.begin(), all.end(),
+            [&](const auto& b) { return std::abs(b[2] - 1000 / scale) < 0.02 && std::abs(b[3] - 600 / scale) < 0.02; });
         CHECK(found);
         std::filesystem::remove(file);
     }
@@ -91,22 +98,30 @@ TEST_CASE("the largest usual scale that fits is taken; one that does not fit is 
     CHECK_THROWS_AS(exchange::write_layout_drawing(*block(1000, 600, 0, 0), o, file), cell::InputError);
     o.sheet = "A4";
     CHECK_THROWS_AS(exchange::write_layout_drawing(*block(1000, 600, 0, 0), o, "drawing.bmp"), cell::InputError);
-    CHECK_THROWS_AS(exchange::write_layout_drawing(*block(1000, 600, 0, 0), o, "/nowhere/at/all.pdf"), cell::InputError);
+    CHECK_THROWS_AS(
+        exchange::write_layout_drawing(*block(1000, 600, 0, 0), o, "/nowhere/at/all.pdf"), cell::InputError);
     std::filesystem::remove(file);
 }
 
 TEST_CASE("many devices get more sheets, one row for each") {
     json tree = {{"escarp", 1}, {"devices", json::array()}};
-    for (int i = 0; i < 150; ++i) tree["devices"].push_back({{"id", "d" + std::to_string(i)}, {"name", "Device " + std::to_string(i)}, {"kind", "structure"}, {"shape", "box"}, {"length_mm", 100}, {"width_mm", 100}, {"height_mm", 100}, {"placement", {{"x_mm", 200 * (i % 15)}, {"y_mm", 200 * (i / 15)}}}});
+    for (int i = 0; i < 150; ++i)
+        tree["devices"].push_back({{"id", "d" + std::to_string(i)}, {"name", "Device " + std::to_string(i)},
+            {"kind", "structure"}, {"shape", "box"}, {"length_mm", 100}, {"width_mm", 100}, {"height_mm", 100},
+            {"placement", {{"x_mm", 200 * (i % 15)}, {"y_mm", 200 * (i / 15)}}}});
     const std::string file = scratch("many.svg");
     const auto r = exchange::write_layout_drawing(*tests::read(tree), {}, file);
     CHECK(r.files.size() >= 2);
-    CHECK(text_of(r.files.front()).find("<symbol") == std::string::npos);  // text is drawn as shapes: every reader shows it
+    CHECK(text_of(r.files.front()).find("<symbol") ==
+          std::string::npos);  // text is drawn as shapes: every reader shows it
     for (const std::string& f : r.files) std::filesystem::remove(f);
 }
 
 TEST_CASE("placements as CSV: one line each, quoted where the name needs it, what stands in the cell") {
     const std::string csv = exchange::placements_csv(*block(1000, 600, 123.4567, -20));
-    CHECK(csv.find("b,\"Block, \"\"large\"\"\",structure,floor,123.4567,-20,0,0,0,0,123.4567,-20,0,0,0,0,1000,600,300\r\n") != std::string::npos);
+    CHECK(
+        csv.find(
+            "b,\"Block, \"\"large\"\"\",structure,floor,123.4567,-20,0,0,0,0,123.4567,-20,0,0,0,0,1000,600,300\r\n") !=
+        std::string::npos);
     CHECK(std::count(csv.begin(), csv.end(), '\n') == 2);
 }

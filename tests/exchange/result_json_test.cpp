@@ -24,7 +24,7 @@ TEST_CASE("frames are written in mm and degrees with a quaternion that fits") {
 TEST_CASE("a way out read back from the JSON does the same as the one in the program") {
     const cell::Document d = tests::demo();
     const auto c = tests::evaluated(d, "C");
-    const json result = exchange::run_json(*c, d, "C");
+    const json result = exchange::run_json(*c);
     int applied = 0;
     for (const json& finding : result["findings"])
         for (const json& way : finding["ways_out"]) {
@@ -40,7 +40,7 @@ TEST_CASE("a way out read back from the JSON does the same as the one in the pro
 TEST_CASE("the JSON of a run and the figures are the same numbers") {
     const cell::Document d = tests::demo();
     const auto e = tests::evaluated(d, "B");
-    const json r = exchange::run_json(*e, d, "B");
+    const json r = exchange::run_json(*e);
     CHECK(r["variant_name"] == "Facing arms");
     CHECK(r["cycle_s"].get<double>() == Approx(*e->figures.cycle_s).margin(1e-9));
     CHECK(r["clearance"]["distance_mm"].get<double>() == Approx(*e->figures.clearance_m * 1e3).margin(1e-6));
@@ -49,7 +49,10 @@ TEST_CASE("the JSON of a run and the figures are the same numbers") {
     double split = 0;
     for (const auto& [key, value] : r["cycle_split_s"].items()) split += value.get<double>();
     CHECK(split == Approx(*e->figures.cycle_s).margin(1e-6));
-    for (const json& share : r["device_shares"]) CHECK(share["busy"].get<double>() + share["waiting"].get<double>() + share["starved"].get<double>() + share["blocked"].get<double>() == Approx(1).margin(1e-6));
+    for (const json& share : r["device_shares"])
+        CHECK(share["busy"].get<double>() + share["waiting"].get<double>() + share["starved"].get<double>() +
+                  share["blocked"].get<double>() ==
+              Approx(1).margin(1e-6));
     CHECK(r["takt"]["met"] == true);
 }
 
@@ -62,7 +65,8 @@ TEST_CASE("a part is listed once, on the device where the trace has it") {
         for (const json& p : s["parts"]) {
             CHECK(seen.insert(p["part"].get<int>()).second);
             CHECK(e->cell->device(p["on"].get<std::string>()) >= 0);
-            if (p["held"] == false) CHECK(p["at"]["at_mm"][2].get<double>() >= 700);  // on a belt or a fixture, not sunk
+            if (p["held"] == false)
+                CHECK(p["at"]["at_mm"][2].get<double>() >= 700);  // on a belt or a fixture, not sunk
         }
         CHECK(s["signals"].size() == e->run->trace.signals.size());
         CHECK(s["arms"].size() == 2);

@@ -58,9 +58,12 @@ endfacet
 endsolid t
 )";
 
-std::string made_up(const std::string& body) { return "<?xml version=\"1.0\"?>\n<robot name=\"Bench\">\n" + body + "\n</robot>\n"; }
+std::string made_up(const std::string& body) {
+    return "<?xml version=\"1.0\"?>\n<robot name=\"Bench\">\n" + body + "\n</robot>\n";
+}
 
-const std::string links_two = R"(<link name="base"><visual><geometry><box size="0.2 0.3 0.1"/></geometry></visual></link><link name="arm"/>)";
+const std::string links_two =
+    R"(<link name="base"><visual><geometry><box size="0.2 0.3 0.1"/></geometry></visual></link><link name="arm"/>)";
 
 std::map<std::string, double> drawn_values(const kinematics::Mechanism& m, tests::Draw& draw) {
     std::map<std::string, double> out;
@@ -77,21 +80,30 @@ TEST_CASE("a URDF arm comes in with shapes, meshes, limits, inertias and a joint
 <material name="ochre"><color rgba="0.8 0.5 0.1 1"/></material>
 <link name="base"><visual><origin xyz="0 0 0.05"/><geometry><box size="0.2 0.3 0.1"/></geometry></visual>
  <collision><geometry><box size="0.2 0.3 0.1"/></geometry></collision></link>
-<link name="column"><collision><origin xyz="0 0 0.2" rpy="0 1.5707963267948966 0"/><geometry><cylinder radius="0.04" length="0.4"/></geometry></collision>
- <inertial><origin xyz="0 0 0.2" rpy="0 0 1.5707963267948966"/><mass value="3.5"/><inertia ixx="1" iyy="2" izz="3" ixy="0" ixz="0" iyz="0"/></inertial></link>
-<link name="left"><visual><geometry><mesh filename="package://bench_description/meshes/cup.stl" scale="1 1 2"/></geometry><material name="ochre"/></visual></link>
+<link name="column"><collision><origin xyz="0 0 0.2" rpy="0 1.5707963267948966 0"/><geometry>
+ <cylinder radius="0.04" length="0.4"/></geometry></collision>
+ <inertial><origin xyz="0 0 0.2" rpy="0 0 1.5707963267948966"/><mass value="3.5"/>
+ <inertia ixx="1" iyy="2" izz="3" ixy="0" ixz="0" iyz="0"/></inertial></link>
+<link name="left"><visual><geometry>
+ <mesh filename="package://bench_description/meshes/cup.stl" scale="1 1 2"/></geometry>
+ <material name="ochre"/></visual></link>
 <link name="right"><visual><geometry><mesh filename="meshes/missing.stl"/></geometry></visual></link>
 <link name="tip"/>
-<joint name="turn" type="continuous"><parent link="base"/><child link="column"/><origin xyz="0 0 0.1"/><axis xyz="0 0 1"/><limit effort="12" velocity="1.5"/><dynamics damping="0.1"/></joint>
-<joint name="open" type="prismatic"><parent link="column"/><child link="left"/><origin xyz="0 0.02 0.4"/><axis xyz="0 1 0"/><limit lower="0" upper="0.03" effort="5" velocity="0.1"/></joint>
-<joint name="also" type="prismatic"><parent link="column"/><child link="right"/><origin xyz="0 -0.02 0.4"/><axis xyz="0 -1 0"/><limit lower="0" upper="0.03" effort="5" velocity="0.1"/><mimic joint="open" multiplier="1" offset="0.002"/></joint>
-<joint name="end" type="fixed"><parent link="left"/><child link="tip"/><origin xyz="0 0 0.1" rpy="3.14159265358979 0 0"/></joint>
+<joint name="turn" type="continuous"><parent link="base"/><child link="column"/><origin xyz="0 0 0.1"/>
+ <axis xyz="0 0 1"/><limit effort="12" velocity="1.5"/><dynamics damping="0.1"/></joint>
+<joint name="open" type="prismatic"><parent link="column"/><child link="left"/><origin xyz="0 0.02 0.4"/>
+ <axis xyz="0 1 0"/><limit lower="0" upper="0.03" effort="5" velocity="0.1"/></joint>
+<joint name="also" type="prismatic"><parent link="column"/><child link="right"/><origin xyz="0 -0.02 0.4"/>
+ <axis xyz="0 -1 0"/><limit lower="0" upper="0.03" effort="5" velocity="0.1"/>
+ <mimic joint="open" multiplier="1" offset="0.002"/></joint>
+<joint name="end" type="fixed"><parent link="left"/><child link="tip"/>
+ <origin xyz="0 0 0.1" rpy="3.14159265358979 0 0"/></joint>
 <transmission name="t1"/>)"));
     cell::Document d;
     const exchange::UrdfArm arm = exchange::read_urdf(file, d);
-    const cell::Edit edit = exchange::urdf_edit(d, d.baseline(), simulation::standard_kinds(), arm);
+    const cell::Edit edit = exchange::urdf_edit(simulation::layout(d, d.baseline()), arm);
     d = d.edited(d.baseline(), edit);
-    const auto c = cell::read_cell(d.resolved(d.baseline()), simulation::standard_kinds());
+    const auto c = simulation::layout(d, d.baseline()).shared_cell();
     REQUIRE(c->arm_models.size() == 1);
     const kinematics::ArmModel& a = c->arm_models.front();
     REQUIRE(a.mechanism.size() == 2);
@@ -124,8 +136,12 @@ TEST_CASE("a URDF arm comes in with shapes, meshes, limits, inertias and a joint
     CHECK(column["mass_kg"] == 3.5);
     CHECK(column["inertia_kg_m2"][0].get<double>() == Approx(2));  // turned a quarter about z
     CHECK(column["inertia_kg_m2"][1].get<double>() == Approx(1));
-    const auto noted = [&](const char* words) { return std::any_of(arm.notes.begin(), arm.notes.end(), [&](const std::string& n) { return n.find(words) != std::string::npos; }); };
-    for (const char* words : {"<transmission> has no counterpart: t1", "<dynamics>", "missing.stl", "efforts", "12 N m", "without end", "no accelerations", "Collision shapes are left out", "payload"}) {
+    const auto noted = [&](const char* words) {
+        return std::any_of(arm.notes.begin(), arm.notes.end(),
+            [&](const std::string& n) { return n.find(words) != std::string::npos; });
+    };
+    for (const char* words : {"<transmission> has no counterpart: t1", "<dynamics>", "missing.stl", "efforts", "12 N m",
+             "without end", "no accelerations", "Collision shapes are left out", "payload"}) {
         CAPTURE(words);
         CHECK(noted(words));
     }
@@ -150,16 +166,26 @@ TEST_CASE("what is wrong with a robot description is told with its line, and not
     refused(made_up("<t:macro name='m'/>"), "template");
     refused(made_up(""), "no links");
     refused(made_up(links_two), "both hang on nothing");
-    refused(made_up(links_two + "\n<joint name='j' type='revolute'><parent link='base'/><child link='hand'/><limit lower='0' upper='1' velocity='1'/></joint>"), "does not have", "line 4");
-    refused(made_up(links_two + "\n<joint name='j' type='screw'><parent link='base'/><child link='arm'/></joint>"), "not a type of joint", "line 4");
-    refused(made_up(links_two + "\n\n<joint name='j' type='revolute'><parent link='base'/><child link='arm'/>\n<limit lower='zero' upper='1' velocity='1'/></joint>"), "a number is expected", "line 6");
-    refused(made_up(links_two + "\n<joint name='j' type='revolute'><parent link='base'/><child link='arm'/></joint>"), "no <limit>", "line 4");
-    refused(made_up(links_two + "<joint name='j' type='fixed'><parent link='base'/><child link='arm'/></joint><joint name='k' type='fixed'><parent link='arm'/><child link='base'/></joint>"), "no base");
+    refused(made_up(links_two + "\n<joint name='j' type='revolute'><parent link='base'/><child link='hand'/><limit "
+                                "lower='0' upper='1' velocity='1'/></joint>"),
+        "does not have", "line 4");
+    refused(made_up(links_two + "\n<joint name='j' type='screw'><parent link='base'/><child link='arm'/></joint>"),
+        "not a type of joint", "line 4");
+    refused(made_up(links_two + "\n\n<joint name='j' type='revolute'><parent link='base'/><child link='arm'/>\n<limit "
+                                "lower='zero' upper='1' velocity='1'/></joint>"),
+        "a number is expected", "line 6");
+    refused(made_up(links_two + "\n<joint name='j' type='revolute'><parent link='base'/><child link='arm'/></joint>"),
+        "no <limit>", "line 4");
+    refused(made_up(links_two + "<joint name='j' type='fixed'><parent link='base'/><child link='arm'/></joint><joint "
+                                "name='k' type='fixed'><parent link='arm'/><child link='base'/></joint>"),
+        "no base");
     CHECK_THROWS_AS(exchange::read_urdf((room.path / "none.urdf").string(), d), cell::InputError);
     // Limits reversed are no reason to refuse the whole: the model waits to be mended.
-    const std::string file = room.put("reversed.urdf", made_up(links_two + "<joint name='j' type='revolute'><parent link='base'/><child link='arm'/><limit lower='1' upper='-1' velocity='1'/></joint>"));
+    const std::string file = room.put(
+        "reversed.urdf", made_up(links_two + "<joint name='j' type='revolute'><parent link='base'/><child "
+                                             "link='arm'/><limit lower='1' upper='-1' velocity='1'/></joint>"));
     const exchange::UrdfArm arm = exchange::read_urdf(file, d);
-    const cell::Document next = d.edited(d.baseline(), exchange::urdf_edit(d, d.baseline(), simulation::standard_kinds(), arm));
+    const cell::Document next = d.edited(d.baseline(), exchange::urdf_edit(simulation::layout(d, d.baseline()), arm));
     CHECK(next.tree()["arm_models"].empty());
     REQUIRE(next.tree()["unfinished_models"].size() == 1);
 }
@@ -172,20 +198,23 @@ TEST_CASE("every catalogue arm written as URDF and read again stands the same at
         tree["arm_models"].push_back(model);
         const std::string file = (room.path / (model["id"].get<std::string>() + ".urdf")).string();
         const std::vector<std::string> notes = exchange::write_urdf(tree, model["id"], file);
-        CHECK(std::any_of(notes.begin(), notes.end(), [](const std::string& n) { return n.find("accelerations") != std::string::npos; }));
+        CHECK(std::any_of(notes.begin(), notes.end(),
+            [](const std::string& n) { return n.find("accelerations") != std::string::npos; }));
         const exchange::UrdfArm back = exchange::read_urdf(file, cell::Document());
         const cell::ModelDraft a = cell::read_draft(model, {}), b = cell::read_draft(back.model, {});
         CAPTURE(model["id"].get<std::string>());
         REQUIRE(b.problems.empty());
         CHECK(b.model.mechanism.size() == a.model.mechanism.size());
         // Two joints followed at once cannot be said in URDF, and the notes tell so.
-        const bool tells = std::any_of(notes.begin(), notes.end(), [](const std::string& n) { return n.find("lets a joint follow one other") != std::string::npos; });
-        const bool needs = std::any_of(a.joints.begin(), a.joints.end(), [](const cell::FileJoint& j) { return j.leaders.size() > 1; });
+        const bool tells = std::any_of(notes.begin(), notes.end(),
+            [](const std::string& n) { return n.find("lets a joint follow one other") != std::string::npos; });
+        const bool needs = std::any_of(
+            a.joints.begin(), a.joints.end(), [](const cell::FileJoint& j) { return j.leaders.size() > 1; });
         CHECK(tells == needs);
         for (int round = 0; round < 10 && !needs; ++round) {
             const auto values = drawn_values(a.model.mechanism, draw);
             const auto one = a.frames(values), two = b.frames(values);
-            const geometry::Frame from = one[static_cast<std::size_t>(a.flange_link)] * a.flange, to = two[static_cast<std::size_t>(b.flange_link)] * b.flange;
+            const geometry::Frame from = one[a.flange_link] * a.flange, to = two[b.flange_link] * b.flange;
             CHECK(geometry::gap(from, to).distance < 1e-6);
             CHECK(geometry::gap(from, to).angle < 1e-6);
         }
@@ -195,7 +224,8 @@ TEST_CASE("every catalogue arm written as URDF and read again stands the same at
         }
         // The bodies take up the same room.
         for (std::size_t l = 0; l < a.links.size(); ++l) {
-            const geometry::Box3 x = geometry::bounds(a.links[l].bodies, geometry::Frame::Identity()), y = geometry::bounds(b.links[l].bodies, geometry::Frame::Identity());
+            const geometry::Box3 x = geometry::bounds(a.links[l].bodies, geometry::Frame::Identity()),
+                                 y = geometry::bounds(b.links[l].bodies, geometry::Frame::Identity());
             CHECK(x.empty() == y.empty());
             if (!x.empty()) CHECK(((x.low - y.low).norm() + (x.high - y.high).norm()) < 1e-6);
         }
@@ -221,15 +251,20 @@ TEST_CASE("a mangled robot description or unfinished model is refused with its r
             switch (draw.whole(0, 3)) {
                 case 0: broken[at] = static_cast<char>(draw.whole(1, 255)); break;
                 case 1: broken.erase(at, static_cast<std::size_t>(draw.whole(1, 60))); break;
-                case 2: broken.insert(at, broken.substr(static_cast<std::size_t>(draw.whole(0, static_cast<int>(broken.size()) - 40)), 40)); break;
+                case 2:
+                    broken.insert(
+                        at, broken.substr(
+                                static_cast<std::size_t>(draw.whole(0, static_cast<int>(broken.size()) - 40)), 40));
+                    break;
                 default: broken.replace(at, 1, "-1e308 "); break;
             }
         }
         try {
             const cell::Document d;
             const exchange::UrdfArm arm = exchange::read_urdf(room.put("broken.urdf", broken), d);
-            const cell::Document next = d.edited(d.baseline(), exchange::urdf_edit(d, d.baseline(), simulation::standard_kinds(), arm));
-            cell::read_cell(next.resolved(d.baseline()), simulation::standard_kinds());
+            const cell::Document next =
+                d.edited(d.baseline(), exchange::urdf_edit(simulation::layout(d, d.baseline()), arm));
+            simulation::layout(next, d.baseline()).shared_cell();
             cell::Document::parse(next.text());
             ++read;
         } catch (const cell::InputError& e) {
@@ -260,7 +295,7 @@ TEST_CASE("a mangled robot description or unfinished model is refused with its r
             cell::add_link(kept, 0, "slide");
             cell::remove_link(kept, 1);
             std::vector<cell::Problem> mistakes;
-            cell::keep_model(d, d.baseline(), simulation::standard_kinds(), kept, "x", {}, &mistakes);
+            cell::keep_model(simulation::layout(d, d.baseline()), kept, "x", {}, &mistakes);
         } catch (const cell::InputError&) {
         }
     }

@@ -1,8 +1,9 @@
-// escarp-fuzz KIND SECONDS SEED FILE...: mangles files and reads them, for a sanitizer build (./run fuzz). KIND: cell (the document and
-// every variant, then a short run), tree (the same, but what is JSON stays JSON: values are changed, moved, taken away), edits (random operations on a
-// cell: what is taken has to be a cell file), journal, surface (text of a kept surface), urdf (a robot description), or mesh (the loader, a process of
-// its own, which has to end by itself with an answer). SECONDS may be a number of files instead: 500x. Says how many were read and refused; stops at
-// the first that does worse.
+// escarp-fuzz KIND SECONDS SEED FILE...: mangles files and reads them, for a sanitizer build (./run fuzz). KIND: cell
+// (the document and every variant, then a short run), tree (the same, but what is JSON stays JSON: values are changed,
+// moved, taken away), edits (random operations on a cell: what is taken has to be a cell file), journal, surface (text
+// of a kept surface), urdf (a robot description), or mesh (the loader, a process of its own, which has to end by itself
+// with an answer). SECONDS may be a number of files instead: 500x. Says how many were read and refused; stops at the
+// first that does worse.
 
 #include <sys/wait.h>
 #include <unistd.h>
@@ -13,8 +14,8 @@
 #include <fstream>
 #include <random>
 
-#include <cell/safe_file.h>
 #include <cell/json.h>
+#include <cell/safe_file.h>
 #include <exchange/mesh_import.h>
 #include <exchange/urdf.h>
 #include <simulation/kinds.h>
@@ -28,7 +29,8 @@ std::mt19937_64 engine;
 std::size_t below(std::size_t n) { return n ? engine() % n : 0; }
 
 std::string mangled(const std::string& good) {
-    static const char* words[] = {"-1", "0", "1e308", "1e-320", "99999999999999999999", "null", "true", "[]", "{}", "\"\"", "nan", "#", ",,", "\x00\x00\x00\x80", "\xff\xff\xff\xff", "65536", "4294967295"};
+    static const char* words[] = {"-1", "0", "1e308", "1e-320", "99999999999999999999", "null", "true", "[]", "{}",
+        "\"\"", "nan", "#", ",,", "\x00\x00\x00\x80", "\xff\xff\xff\xff", "65536", "4294967295"};
     std::string s = good;
     for (std::size_t n = 1 + below(8); n > 0 && !s.empty(); --n) {
         const std::size_t at = below(s.size());
@@ -62,7 +64,9 @@ json* some_place(json& tree, std::string& path) {
         auto child = at->begin();
         std::advance(child, static_cast<std::ptrdiff_t>(below(at->size())));
         const bool named = child->is_object() && child->contains("id") && (*child)["id"].is_string();
-        path += "/" + (at->is_object() ? child.key() : named ? (*child)["id"].get<std::string>() : std::to_string(child - at->begin()));
+        path += "/" + (at->is_object() ? child.key()
+                          : named      ? (*child)["id"].get<std::string>()
+                                       : std::to_string(child - at->begin()));
         at = &*child;
     }
     return at;
@@ -124,7 +128,7 @@ bool edit_at_random(const cell::Document& d, json& tree) {
 bool read_cell_file(const std::string& text) {
     const cell::Document d = cell::Document::parse(text);
     for (const cell::VariantInfo& v : d.variants()) {
-        const auto c = cell::read_cell(d.resolved(v.id), simulation::standard_kinds());
+        const auto c = simulation::layout(d, v.id).shared_cell();
         if (c->devices.size() > 60) continue;
         simulation::PlanCache plans;
         simulation::RunOptions o;
@@ -151,7 +155,8 @@ int main(int argc, char** argv) {
     }
     const std::string much = argv[2];
     const bool counted = much.back() == 'x';
-    const std::string scratch = (std::filesystem::temp_directory_path() / ("escarp-fuzz-" + std::to_string(::getpid()))).string();
+    const std::string scratch =
+        (std::filesystem::temp_directory_path() / ("escarp-fuzz-" + std::to_string(::getpid()))).string();
     const auto start = std::chrono::steady_clock::now();
     const auto passed = [&] { return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count(); };
     long read = 0, refused = 0;
@@ -163,7 +168,8 @@ int main(int argc, char** argv) {
         const std::size_t k = below(seeds.size());
         const std::string text = kind == "tree" ? changed(trees[k]) : mangled(seeds[k]);
         const std::string file = scratch + endings[k];
-        std::ofstream(file, std::ios::binary | std::ios::trunc) << text;  // what is read last is there when it goes wrong
+        std::ofstream(file, std::ios::binary | std::ios::trunc)
+            << text;  // what is read last is there when it goes wrong
         const double before = passed();
         try {
             bool good = true;
@@ -187,6 +193,7 @@ int main(int argc, char** argv) {
         slowest = std::max(slowest, passed() - before);
     }
     std::filesystem::remove(scratch + endings.front());
-    std::printf("%s: %ld read, %ld refused in %.0f s, the slowest took %.1f s\n", kind.c_str(), read, refused, passed(), slowest);
+    std::printf("%s: %ld read, %ld refused in %.0f s, the slowest took %.1f s\n", kind.c_str(), read, refused, passed(),
+        slowest);
     return 0;
 }

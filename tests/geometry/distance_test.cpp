@@ -17,11 +17,17 @@ double lowest(const Convex& c, const Frame& at, const Vector3& d) {  // least va
 
 TEST_CASE("distance of simple bodies is what a ruler says") {
     const auto at = [](double x, double y, double z) { return make_frame({x, y, z}); };
-    CHECK(separation(Convex::sphere(1), at(0, 0, 0), Convex::sphere(2), at(3, 4, 0)).distance == Approx(3.5).margin(1e-12));
-    CHECK(separation(Convex::box({1, 1, 1}), at(0, 0, 0), Convex::box({1, 1, 1}), at(1.25, 0, 0)).distance == Approx(0.25).margin(1e-12));
-    CHECK(separation(Convex::box({1, 1, 1}), at(0, 0, 0), Convex::box({1, 1, 1}), at(2, 2, 0)).distance == Approx(std::sqrt(2.0)).margin(1e-9));
-    CHECK(separation(Convex::cylinder(1, 2), at(0, 0, 0), Convex::cylinder(1, 2), at(0, 0, 2.75)).distance == Approx(0.75).margin(1e-9));
-    CHECK(separation(Convex::capsule({0, 0, -1}, {0, 0, 1}, 0.2), at(0, 0, 0), Convex::capsule({-1, 0, 0}, {1, 0, 0}, 0.2), at(0, 0.9, 0)).distance == Approx(0.7).margin(1e-9));
+    CHECK(separation(Convex::sphere(1), at(0, 0, 0), Convex::sphere(2), at(3, 4, 0)).distance ==
+          Approx(3.5).margin(1e-12));
+    CHECK(separation(Convex::box({1, 1, 1}), at(0, 0, 0), Convex::box({1, 1, 1}), at(1.25, 0, 0)).distance ==
+          Approx(0.25).margin(1e-12));
+    CHECK(separation(Convex::box({1, 1, 1}), at(0, 0, 0), Convex::box({1, 1, 1}), at(2, 2, 0)).distance ==
+          Approx(std::sqrt(2.0)).margin(1e-9));
+    CHECK(separation(Convex::cylinder(1, 2), at(0, 0, 0), Convex::cylinder(1, 2), at(0, 0, 2.75)).distance ==
+          Approx(0.75).margin(1e-9));
+    CHECK(separation(Convex::capsule({0, 0, -1}, {0, 0, 1}, 0.2), at(0, 0, 0),
+              Convex::capsule({-1, 0, 0}, {1, 0, 0}, 0.2), at(0, 0.9, 0))
+              .distance == Approx(0.7).margin(1e-9));
     CHECK(separation(Convex::box({1, 1, 1}), at(0, 0, 0), Convex::box({1, 1, 1}), at(0.9, 0.3, 0)).distance == 0.0);
 }
 
@@ -71,12 +77,16 @@ TEST_CASE("a search that may stop early returns a lower bound above the mark") {
 }
 
 TEST_CASE("penetration is the least shift that parts two bodies") {
-    CHECK(penetration(Convex::box({1, 1, 1}), make_frame({0, 0, 0}), Convex::box({1, 1, 1}), make_frame({0.9, 0.2, 0.1})) == Approx(0.1).margin(1e-5));
-    CHECK(penetration(Convex::sphere(1), make_frame({0, 0, 0}), Convex::sphere(1), make_frame({0.7, 0, 0})) == Approx(0.3).margin(2e-3));
-    CHECK(penetration(Convex::box({1, 1, 1}), make_frame({0, 0, 0}), Convex::box({1, 1, 1}), make_frame({2, 0, 0})) == 0.0);
+    CHECK(penetration(Convex::box({1, 1, 1}), make_frame({0, 0, 0}), Convex::box({1, 1, 1}),
+              make_frame({0.9, 0.2, 0.1})) == Approx(0.1).margin(1e-5));
+    CHECK(penetration(Convex::sphere(1), make_frame({0, 0, 0}), Convex::sphere(1), make_frame({0.7, 0, 0})) ==
+          Approx(0.3).margin(2e-3));
+    CHECK(penetration(Convex::box({1, 1, 1}), make_frame({0, 0, 0}), Convex::box({1, 1, 1}), make_frame({2, 0, 0})) ==
+          0.0);
     Draw draw(14);
     for (int i = 0; i < 400; ++i) {
-        const Convex a = Convex::box({draw.in(0.2, 1), draw.in(0.2, 1), draw.in(0.2, 1)}), b = Convex::box({draw.in(0.2, 1), draw.in(0.2, 1), draw.in(0.2, 1)});
+        const Convex a = Convex::box({draw.in(0.2, 1), draw.in(0.2, 1), draw.in(0.2, 1)}),
+                     b = Convex::box({draw.in(0.2, 1), draw.in(0.2, 1), draw.in(0.2, 1)});
         const Frame at_a = draw.frame(0.2), at_b = draw.frame(0.2);
         const double depth = penetration(a, at_a, b, at_b);
         // No shift that is shorter may part them.

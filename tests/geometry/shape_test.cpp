@@ -20,7 +20,8 @@ TEST_CASE("orientation triples and quaternions follow the stated convention and 
     // R = Rz Ry Rx about fixed axes: x turned by Rx alone keeps x.
     CHECK((from_triple({1.0, 0, 0}) * Vector3::UnitX() - Vector3::UnitX()).norm() < 1e-15);
     CHECK((from_triple({pi, 0, 0}) * Vector3::UnitZ() + Vector3::UnitZ()).norm() < 1e-15);  // straight down
-    for (const double end : {pi / 2, -pi / 2}) CHECK((from_triple(to_triple(from_triple({0.3, end, -0.7}))) - from_triple({0.3, end, -0.7})).norm() < 1e-9);
+    for (const double end : {pi / 2, -pi / 2})
+        CHECK((from_triple(to_triple(from_triple({0.3, end, -0.7}))) - from_triple({0.3, end, -0.7})).norm() < 1e-9);
 }
 
 TEST_CASE("the rotation between two orientations leads from one to the other the short way") {
@@ -53,7 +54,8 @@ TEST_CASE("bounds hold every support point and touch it") {
 TEST_CASE("outlines have the area of the bodies' shadows") {
     CHECK(area(footprint(Convex::box({2, 3, 1}), make_frame({5, 5, 0}, {0, 0, 0.7}))) == Approx(6.0).margin(1e-9));
     CHECK(area(footprint(Convex::cylinder(2, 1), make_frame({0, 0, 0}), 720)) == Approx(pi).epsilon(1e-4));
-    CHECK(area(silhouette(Convex::cylinder(2, 3), make_frame({0, 0, 0}), Vector3::UnitX(), Vector3::UnitZ(), 64)) == Approx(6.0).margin(1e-9));
+    CHECK(area(silhouette(Convex::cylinder(2, 3), make_frame({0, 0, 0}), Vector3::UnitX(), Vector3::UnitZ(), 64)) ==
+          Approx(6.0).margin(1e-9));
     CHECK(area(hull({{0, 0}, {1, 0}, {1, 1}, {0, 1}, {0.5, 0.5}, {0.2, 0.9}})) == Approx(1.0));
     CHECK(hull({{0, 0}, {1, 1}}).size() == 2);
 }

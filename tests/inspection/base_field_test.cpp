@@ -21,8 +21,9 @@ TEST_CASE("the distance transform is the brute-force one") {
                 double best = 1e9;
                 for (int b = -1; b <= h; ++b)
                     for (int a = -1; a <= w; ++a)
-                        if (a < 0 || b < 0 || a >= w || b >= h || !inside[static_cast<std::size_t>(b * w + a)]) best = std::min(best, std::hypot(a - x, b - y));
-                REQUIRE(found[static_cast<std::size_t>(y * w + x)] == Approx(best).margin(1e-4));
+                        if (a < 0 || b < 0 || a >= w || b >= h || !inside[b * w + a])
+                            best = std::min(best, std::hypot(a - x, b - y));
+                REQUIRE(found[y * w + x] == Approx(best).margin(1e-4));
             }
     }
 }
@@ -43,18 +44,21 @@ TEST_CASE("from a base position that the field calls good every pose is reached,
     const int root = movable_root(*c, arm);
     for (int i = 0; i < 120; ++i) {
         const int index = draw.whole(0, field.columns * field.rows - 1);
-        const bool claimed = field.turn[static_cast<std::size_t>(index)] == 0;
-        if (field.turn[static_cast<std::size_t>(index)] > 0) continue;
-        if (claimed && field.margin[static_cast<std::size_t>(index)] < 0.03f) continue;  // on the rim a cell's neighbour may be asked
+        const bool claimed = field.turn[index] == 0;
+        if (field.turn[index] > 0) continue;
+        if (claimed && field.margin[index] < 0.03f) continue;  // on the rim a cell's neighbour may be asked
         cell::json moved = tree;
-        const geometry::Vector3 to = field.base_at(index, c->devices[static_cast<std::size_t>(arm)].world).translation() - c->devices[static_cast<std::size_t>(arm)].world.translation();
-        cell::json& at = moved["devices"][static_cast<std::size_t>(root)]["placement"];
+        const geometry::Vector3 to =
+            field.base_at(index, c->devices[arm].world).translation() - c->devices[arm].world.translation();
+        cell::json& at = moved["devices"][root]["placement"];
         at["x_mm"] = at["x_mm"].get<double>() + 1e3 * to.x();
         at["y_mm"] = at["y_mm"].get<double>() + 1e3 * to.y();
         const auto there = tests::read(moved);
         const auto now = check_reach(*there, cache);
-        const bool all = std::all_of(now.begin(), now.end(), [&](const PoseNeed& n) { return n.arm != arm || n.pose_reached; });
-        const bool with_lines = std::all_of(now.begin(), now.end(), [&](const PoseNeed& n) { return n.arm != arm || n.reached; });
+        const bool all =
+            std::all_of(now.begin(), now.end(), [&](const PoseNeed& n) { return n.arm != arm || n.pose_reached; });
+        const bool with_lines =
+            std::all_of(now.begin(), now.end(), [&](const PoseNeed& n) { return n.arm != arm || n.reached; });
         (claimed ? good : bad)++;
         if (claimed) CHECK(all);
         else if (with_lines) ++odd;

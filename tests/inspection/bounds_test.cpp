@@ -10,9 +10,10 @@ using escarp::tests::json;
 
 namespace {
 
-std::shared_ptr<const study::Evaluation> evaluated(const cell::Document& d, const study::EvaluateOptions& options = {}) {
+std::shared_ptr<const study::Evaluation> evaluated(
+    const cell::Document& d, const study::EvaluateOptions& options = {}) {
     inspection::Cache cache;
-    return study::evaluate(d, d.baseline(), cache, options);
+    return study::evaluate(simulation::layout(d, d.baseline()), cache, options);
 }
 
 }  // namespace
@@ -56,7 +57,8 @@ TEST_CASE("a run keeps a bounded amount, ends earlier for it, and says so") {
     for (const auto& motions : e->run->trace.motions) bytes += motions.size() * sizeof(simulation::MotionRecord);
     for (const auto& part : e->run->trace.parts) bytes += sizeof part + part.places.size() * sizeof(simulation::Place);
     CHECK(bytes < (150u << 20));
-    CHECK(std::any_of(e->inspection->findings.begin(), e->inspection->findings.end(), [](const auto& f) { return f.id == "cut"; }));
+    CHECK(std::any_of(
+        e->inspection->findings.begin(), e->inspection->findings.end(), [](const auto& f) { return f.id == "cut"; }));
 }
 
 TEST_CASE("a run and its checks stop where they are when they are told to") {

@@ -19,7 +19,9 @@ const inspection::Finding* starting(const study::Evaluation& e, const std::strin
     return nullptr;
 }
 
-cell::Document edited(const cell::Document& d, const std::string& v, const std::string& at, const cell::json& value) { return d.edited(v, {"", {cell::Operation::set(at, value)}}); }
+cell::Document edited(const cell::Document& d, const std::string& v, const std::string& at, const cell::json& value) {
+    return d.edited(v, {"", {cell::Operation::set(at, value)}});
+}
 
 }  // namespace
 
@@ -59,7 +61,7 @@ TEST_CASE("the least clearance is that of looking at the whole run very often") 
     const auto b = tests::evaluated(tests::demo(), "B");
     const auto& least = b->inspection->clearance;
     REQUIRE(least.device_a >= 0);
-    const cell::Device &one = b->cell->devices[static_cast<std::size_t>(least.device_a)], &two = b->cell->devices[static_cast<std::size_t>(least.device_b)];
+    const cell::Device &one = b->cell->devices[least.device_a], &two = b->cell->devices[least.device_b];
     REQUIRE((one.arm && two.arm));
     const auto parts_a = simulation::arm_parts(*one.arm), parts_b = simulation::arm_parts(*two.arm);
     double sampled = 1e300, when = 0;
@@ -70,7 +72,9 @@ TEST_CASE("the least clearance is that of looking at the whole run very often") 
         two.arm->model->mechanism.link_frames(b->run->trace.joints(*b->cell, least.device_b, now), two.world, fb);
         for (const auto& p : parts_a)
             for (const auto& q : parts_b) {
-                const double d = geometry::separation(p.shape, fa[static_cast<std::size_t>(p.frame)] * p.at, q.shape, fb[static_cast<std::size_t>(q.frame)] * q.at, nullptr, sampled).distance;
+                const double d =
+                    geometry::separation(p.shape, fa[p.frame] * p.at, q.shape, fb[q.frame] * q.at, nullptr, sampled)
+                        .distance;
                 if (d < sampled) sampled = d, when = t;
             }
     }
@@ -83,7 +87,9 @@ TEST_CASE("the least clearance is that of looking at the whole run very often") 
         two.arm->model->mechanism.link_frames(b->run->trace.joints(*b->cell, least.device_b, now), two.world, fb);
         double then = 1e300;
         for (const auto& p : parts_a)
-            for (const auto& q : parts_b) then = std::min(then, geometry::separation(p.shape, fa[static_cast<std::size_t>(p.frame)] * p.at, q.shape, fb[static_cast<std::size_t>(q.frame)] * q.at).distance);
+            for (const auto& q : parts_b)
+                then = std::min(
+                    then, geometry::separation(p.shape, fa[p.frame] * p.at, q.shape, fb[q.frame] * q.at).distance);
         CHECK(then == Approx(least.distance).margin(1e-4));
     }
 }
@@ -94,18 +100,20 @@ TEST_CASE("kept results are those of a fresh start: random edits, warm against c
     tests::Draw draw(81);
     const char* movable[] = {"pedestal1", "pedestal2", "tester", "marker", "rejects", "cabinet", "outfeed_belt"};
     for (int i = 0; i < 12; ++i) {
-        const std::string at = std::string("/devices/") + movable[draw.whole(0, 6)] + "/placement/" + (draw.whole(0, 1) ? "x_mm" : "y_mm");
+        const std::string at =
+            std::string("/devices/") + movable[draw.whole(0, 6)] + "/placement/" + (draw.whole(0, 1) ? "x_mm" : "y_mm");
         const std::string variant(1, static_cast<char>('A' + draw.whole(0, 2)));
         d = edited(d, variant, at, std::round(cell::find(d.resolved(variant), at)->get<double>() + draw.in(-40, 40)));
-        const auto kept = exchange::run_json(*study::evaluate(d, variant, warm), d, variant);
-        const auto fresh = exchange::run_json(*tests::evaluated(d, variant), d, variant);
+        const auto kept = exchange::run_json(*study::evaluate(simulation::layout(d, variant), warm));
+        const auto fresh = exchange::run_json(*tests::evaluated(d, variant));
         REQUIRE(kept.dump() == fresh.dump());
     }
 }
 
 TEST_CASE("something put in the way is hit, named, and excluded on purpose it is not") {
     cell::Document d = tests::demo();
-    cell::json post = {{"id", "post"}, {"name", "Post"}, {"kind", "structure"}, {"shape", "box"}, {"length_mm", 60}, {"width_mm", 60}, {"height_mm", 1500}, {"placement", {{"x_mm", 1750}, {"y_mm", 680}}}};
+    cell::json post = {{"id", "post"}, {"name", "Post"}, {"kind", "structure"}, {"shape", "box"}, {"length_mm", 60},
+        {"width_mm", 60}, {"height_mm", 1500}, {"placement", {{"x_mm", 1750}, {"y_mm", 680}}}};
     d = d.edited("A", {"", {cell::Operation::add("/devices", post)}});
     const auto hit = tests::evaluated(d, "A");
     const auto* f = starting(*hit, "clearance:arm1:post");
@@ -122,8 +130,10 @@ TEST_CASE("shifting something away until the safety distance is kept does keep i
     cell::Document d = tests::demo();
     d = edited(d, "A", "/safety_distance_mm", 110);
     for (const char* arm : {"arm1", "arm2"}) d = edited(d, "A", std::string("/devices/") + arm + "/detours", false);
-    const std::pair<const char*, double> cabinet[] = {{"placement/x_mm", 3050.0}, {"placement/y_mm", 450.0}, {"length_mm", 150.0}, {"width_mm", 150.0}};
-    for (const auto& [key, value] : cabinet) d = edited(d, "A", std::string("/devices/cabinet/") + key, value);  // beside Arm 2's elbow
+    const std::pair<const char*, double> cabinet[] = {
+        {"placement/x_mm", 3050.0}, {"placement/y_mm", 450.0}, {"length_mm", 150.0}, {"width_mm", 150.0}};
+    for (const auto& [key, value] : cabinet)
+        d = edited(d, "A", std::string("/devices/cabinet/") + key, value);  // beside Arm 2's elbow
     const auto before = tests::evaluated(d, "A");
     int tried = 0;
     for (const auto& f : before->inspection->findings)
@@ -176,7 +186,9 @@ TEST_CASE("a cell whose arms have no closed form still gets its figures, searche
     tree["arm_models"][0]["joints"][5]["at_mm"] = {0, 15, 0};  // the last axis passes beside the wrist centre
     tree["variants"] = {{{"id", "A"}, {"name", "A"}}};
     tree["devices"][7]["task"] = json_tree::array();
-    tree["devices"][4]["task"] = {{{"id", "p"}, {"do", "pick"}, {"from", "infeed_belt"}, {"approach_mm", 100}, {"retreat_mm", 100}}, {{"id", "q"}, {"do", "place"}, {"in", "rejects"}, {"approach_mm", 100}, {"retreat_mm", 100}}};
+    tree["devices"][4]["task"] = {
+        {{"id", "p"}, {"do", "pick"}, {"from", "infeed_belt"}, {"approach_mm", 100}, {"retreat_mm", 100}},
+        {{"id", "q"}, {"do", "place"}, {"in", "rejects"}, {"approach_mm", 100}, {"retreat_mm", 100}}};
     tree["devices"][9]["placement"] = {{"x_mm", 2000}, {"y_mm", 400}};
     tree["devices"][5]["placement"] = {{"x_mm", 6000}, {"y_mm", 400}};
     const auto e = tests::evaluated(cell::Document::parse(tree.dump()), "A");
@@ -192,15 +204,21 @@ TEST_CASE("devices that stand in one another are told") {
     CHECK(!starting(*tests::evaluated(tests::demo(), "A"), "overlap"));
 }
 
-TEST_CASE("a straight move near a singular position is found with its place, and every way out takes the time it says") {
+TEST_CASE(
+    "a straight move near a singular position is found with its place, and every way out takes the time it says") {
     const auto document = [](double height) {
         json_tree arms = json_tree::array();
         for (const json_tree& m : cell::catalogue_arms())
             if (m["id"] == "six900") arms.push_back(m);
         // The tool points outward while it goes sideways: half way the wrist is nearly straight at these heights.
-        const auto pose = [&](const char* id, double y) { return json_tree{{"id", id}, {"name", id}, {"relative_to", ""}, {"at_mm", {600, y, height}}, {"turn_deg", {0, 90, 0}}}; };
-        const json_tree arm = {{"id", "arm"}, {"name", "Arm"}, {"kind", "arm"}, {"model", "six900"}, {"poses", {pose("left", -300), pose("right", 300)}},
-                               {"task", {{{"id", "s1"}, {"do", "move"}, {"pose", "left"}}, {{"id", "s2"}, {"do", "move"}, {"pose", "right"}, {"by", "straight"}}}}};
+        const auto pose = [&](const char* id, double y) {
+            return json_tree{
+                {"id", id}, {"name", id}, {"relative_to", ""}, {"at_mm", {600, y, height}}, {"turn_deg", {0, 90, 0}}};
+        };
+        const json_tree arm = {{"id", "arm"}, {"name", "Arm"}, {"kind", "arm"}, {"model", "six900"},
+            {"poses", {pose("left", -300), pose("right", 300)}},
+            {"task", {{{"id", "s1"}, {"do", "move"}, {"pose", "left"}},
+                         {{"id", "s2"}, {"do", "move"}, {"pose", "right"}, {"by", "straight"}}}}};
         json_tree tree = {{"escarp", 1}, {"horizon_s", 60}, {"arm_models", arms}, {"devices", json_tree::array({arm})}};
         return cell::Document::parse(tree.dump());
     };

@@ -23,7 +23,7 @@ const ArmModel& catalogue_arm(const std::string& id) {
 JointVector random_joints(const ArmModel& m, Draw& draw) {
     JointVector q(m.mechanism.size());
     do
-        for (int j = 0; j < q.size(); ++j) q[j] = draw.in(m.mechanism.joints[static_cast<std::size_t>(j)].low, m.mechanism.joints[static_cast<std::size_t>(j)].high);
+        for (int j = 0; j < q.size(); ++j) q[j] = draw.in(m.mechanism.joints[j].low, m.mechanism.joints[j].high);
     while (!m.mechanism.followers_within(q));
     return q;
 }
@@ -50,7 +50,9 @@ void check_round_trips(const ArmModel& arm, int poses, unsigned seed) {
             double apart = 0;
             for (int j = 0; j < q.size(); ++j) {
                 const double d = s.q[j] - q[j];
-                apart = std::max(apart, std::abs(arm.mechanism.joints[static_cast<std::size_t>(j)].type == JointType::hinge ? std::remainder(d, 2 * geometry::pi) : d));
+                apart = std::max(apart,
+                    std::abs(
+                        arm.mechanism.joints[j].type == JointType::hinge ? std::remainder(d, 2 * geometry::pi) : d));
             }
             if (apart < nearest) nearest = apart, within = s.within_limits;
         }
@@ -68,7 +70,9 @@ void check_round_trips(const ArmModel& arm, int poses, unsigned seed) {
 }  // namespace
 
 TEST_CASE("forward and inverse agree to 1e-9 for every kind of arm, over 100,000 random poses each") {
-    for (const char* id : {"offset850", "seven800", "scara400", "scara650", "pallet2100", "gantry2", "gantry3", "gantry4"}) check_round_trips(catalogue_arm(id), 100000, 61);
+    for (const char* id :
+        {"offset850", "seven800", "scara400", "scara650", "pallet2100", "gantry2", "gantry3", "gantry4"})
+        check_round_trips(catalogue_arm(id), 100000, 61);
 }
 
 TEST_CASE("the same on a travel axis") {
@@ -97,10 +101,11 @@ TEST_CASE("a SCARA with its slide first, in the middle or last has the same solu
     const ArmModel& arm = catalogue_arm("scara400");
     ArmModel first = arm;  // slide, hinge, hinge, hinge: the same motion, links in another order
     auto& m = first.mechanism;
-    std::vector<Joint> joints{arm.mechanism.joints[2], arm.mechanism.joints[0], arm.mechanism.joints[1], arm.mechanism.joints[3]};
+    std::vector<Joint> joints{
+        arm.mechanism.joints[2], arm.mechanism.joints[0], arm.mechanism.joints[1], arm.mechanism.joints[3]};
     joints[0].at = Frame::Identity();
     joints[3].at.translation() += arm.mechanism.joints[2].at.translation();
-    for (int j = 0; j < 4; ++j) joints[static_cast<std::size_t>(j)].parent = j, joints[static_cast<std::size_t>(j)].child = j + 1;
+    for (int j = 0; j < 4; ++j) joints[j].parent = j, joints[j].child = j + 1;
     m.joints = joints;
     Draw draw(9);
     const auto a = make_joint_solver(arm), b = make_joint_solver(first);
@@ -112,7 +117,9 @@ TEST_CASE("a SCARA with its slide first, in the middle or last has the same solu
         REQUIRE(one.size() == other.size());
         for (const JointSolution& s : one) {
             CHECK(s.q[2] == Approx(other.front().q[0]).margin(1e-9));
-            CHECK(std::any_of(other.begin(), other.end(), [&](const JointSolution& o) { return std::abs(std::remainder(s.q[0] - o.q[1], 2 * geometry::pi)) < 1e-9; }));
+            CHECK(std::any_of(other.begin(), other.end(), [&](const JointSolution& o) {
+                return std::abs(std::remainder(s.q[0] - o.q[1], 2 * geometry::pi)) < 1e-9;
+            }));
         }
     }
 }
@@ -148,7 +155,8 @@ TEST_CASE("a follower moves as its leaders say, and the Jacobian knows it") {
             constexpr double h = 1e-6;
             JointVector more = q, less = q;
             more[k] += h, less[k] -= h;
-            const Vector3 slope = (arm.flange_frame(more).translation() - arm.flange_frame(less).translation()) / (2 * h);
+            const Vector3 slope =
+                (arm.flange_frame(more).translation() - arm.flange_frame(less).translation()) / (2 * h);
             CHECK((slope - j.col(k).head<3>()).norm() < 1e-6);
         }
         // no point of a link moves farther than its lever says
@@ -161,12 +169,17 @@ TEST_CASE("a follower moves as its leaders say, and the Jacobian knows it") {
 }
 
 TEST_CASE("fixed joints become part of what carries them") {
-    const json base = {{"id", "m"}, {"links", {{{"name", "a"}}, {{"name", "b"}, {"bodies", {{{"shape", "box"}, {"size_mm", {10, 10, 10}}}}}}, {{"name", "c"}, {"bodies", {{{"shape", "box"}, {"size_mm", {20, 20, 20}}}}}}, {{"name", "d"}}}},
-                       {"joints",
-                        {{{"name", "turn"}, {"type", "hinge"}, {"parent", 0}, {"child", 1}, {"min_deg", -90}, {"max_deg", 90}, {"speed_deg_s", 90}, {"acceleration_deg_s2", 90}},
-                         {{"name", "plate"}, {"type", "fixed"}, {"parent", 1}, {"child", 2}, {"at_mm", {100, 0, 0}}, {"turn_deg", {0, 0, 90}}},
-                         {{"name", "lift"}, {"type", "slide"}, {"parent", 2}, {"child", 3}, {"at_mm", {50, 0, 0}}, {"min_mm", 0}, {"max_mm", 200}, {"speed_mm_s", 100}, {"acceleration_mm_s2", 100}}}}};
-    json tree = {{"escarp", 1}, {"arm_models", {base}}, {"devices", {{{"id", "x"}, {"name", "X"}, {"kind", "arm"}, {"model", "m"}}}}};
+    const json base = {{"id", "m"},
+        {"links", {{{"name", "a"}}, {{"name", "b"}, {"bodies", {{{"shape", "box"}, {"size_mm", {10, 10, 10}}}}}},
+                      {{"name", "c"}, {"bodies", {{{"shape", "box"}, {"size_mm", {20, 20, 20}}}}}}, {{"name", "d"}}}},
+        {"joints", {{{"name", "turn"}, {"type", "hinge"}, {"parent", 0}, {"child", 1}, {"min_deg", -90},
+                        {"max_deg", 90}, {"speed_deg_s", 90}, {"acceleration_deg_s2", 90}},
+                       {{"name", "plate"}, {"type", "fixed"}, {"parent", 1}, {"child", 2}, {"at_mm", {100, 0, 0}},
+                           {"turn_deg", {0, 0, 90}}},
+                       {{"name", "lift"}, {"type", "slide"}, {"parent", 2}, {"child", 3}, {"at_mm", {50, 0, 0}},
+                           {"min_mm", 0}, {"max_mm", 200}, {"speed_mm_s", 100}, {"acceleration_mm_s2", 100}}}}};
+    json tree = {{"escarp", 1}, {"arm_models", {base}},
+        {"devices", {{{"id", "x"}, {"name", "X"}, {"kind", "arm"}, {"model", "m"}}}}};
     const auto c = tests::read(tree);
     const ArmModel& arm = c->arm_models.front();
     REQUIRE(arm.mechanism.size() == 2);
@@ -223,7 +236,8 @@ TEST_CASE("the numeric solver finds a solution for 99.9 % of random reachable po
         numeric->solve(pose, six.ready, found);
         for (const JointSolution& s : all) {
             ++known;
-            seen += std::any_of(found.begin(), found.end(), [&](const JointSolution& o) { return (o.q - s.q).cwiseAbs().maxCoeff() < 1e-4; });
+            seen += std::any_of(found.begin(), found.end(),
+                [&](const JointSolution& o) { return (o.q - s.q).cwiseAbs().maxCoeff() < 1e-4; });
         }
     }
     CAPTURE(seen, known);

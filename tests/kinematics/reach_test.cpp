@@ -13,7 +13,8 @@ using escarp::tests::Draw;
 namespace {
 
 const ArmModel* named(const cell::Cell& cell, const std::string& id) {
-    const auto found = std::find_if(cell.arm_models.begin(), cell.arm_models.end(), [&](const ArmModel& m) { return m.id == id; });
+    const auto found =
+        std::find_if(cell.arm_models.begin(), cell.arm_models.end(), [&](const ArmModel& m) { return m.id == id; });
     REQUIRE(found != cell.arm_models.end());
     return &*found;
 }
@@ -30,7 +31,7 @@ TEST_CASE("the reach margin is the least shift that changes the answer, within 1
     Draw draw(41);
     int inside = 0, outside = 0;
     for (int i = 0; i < 160; ++i) {
-        const ArmModel& arm = cell->arm_models[static_cast<std::size_t>(i % 3)];
+        const ArmModel& arm = cell->arm_models[i % 3];
         const auto solver = make_joint_solver(arm);
         Frame pose = Frame::Identity();
         const double far = arm_length(arm) * draw.in(0.3, 1.25), turn = draw.in(-2.8, 2.8);
@@ -46,7 +47,8 @@ TEST_CASE("the reach margin is the least shift that changes the answer, within 1
         // Along the direction named, the answer changes there; no random direction changes it earlier.
         REQUIRE(solver->reachable(shifted(pose, (size + 1e-3) * r.direction), arm.ready) != reached);
         if (size > 2e-3)
-            for (int k = 0; k < 400; ++k) REQUIRE(solver->reachable(shifted(pose, (size - 1e-3) * draw.direction()), arm.ready) == reached);
+            for (int k = 0; k < 400; ++k)
+                REQUIRE(solver->reachable(shifted(pose, (size - 1e-3) * draw.direction()), arm.ready) == reached);
     }
     CHECK(inside > 15);
     CHECK(outside > 15);
@@ -54,7 +56,8 @@ TEST_CASE("the reach margin is the least shift that changes the answer, within 1
 
 namespace {
 
-/// The margins of random poses of every six-axis model against a search in 2,000 directions: never overstated, and lost where they say.
+/// The margins of random poses of every six-axis model against a search in 2,000 directions: never overstated, and lost
+/// where they say.
 void compare_with_search(int poses) {
     const auto cell = tests::catalogue_cell();
     const std::vector<Vector3> directions = tests::even_directions(2000);
@@ -67,17 +70,20 @@ void compare_with_search(int poses) {
             Frame pose = Frame::Identity();
             const double far = arm_length(arm) * draw.in(0.15, 1.25), turn = draw.in(-geometry::pi, geometry::pi);
             pose.translation() = Vector3(far * std::cos(turn), far * std::sin(turn), draw.in(-0.1, 0.9));
-            pose.linear() = i % 3 == 2 ? geometry::rotation(draw.direction(), draw.in(-geometry::pi, geometry::pi)) : straight_down(draw.in(-geometry::pi, geometry::pi));
+            pose.linear() = i % 3 == 2 ? geometry::rotation(draw.direction(), draw.in(-geometry::pi, geometry::pi))
+                                       : straight_down(draw.in(-geometry::pi, geometry::pi));
             if (!solver->reachable(pose, arm.ready)) continue;
             ++i;
             const Reach r = reach(arm, *solver, pose, Frame::Identity(), arm.ready, nullptr);
             const double searched = tests::sampled_margin(*solver, pose, arm.ready, directions, r.margin, 4e-3);
-            INFO(arm.id << " pose " << i << " at " << pose.translation().transpose() << " margin " << r.margin << " searched " << searched);
+            INFO(arm.id << " pose " << i << " at " << pose.translation().transpose() << " margin " << r.margin
+                        << " searched " << searched);
             CHECK(searched >= r.margin - 1e-3);
             if (r.margin >= 0.2) continue;
             ++found;
             bool lost = false;  // some place just beyond is not reached: a gap may be thinner than a millimetre
-            for (double beyond = 2e-5; beyond < 1e-3 && !lost; beyond += 2e-5) lost = !solver->reachable(shifted(pose, (r.margin + beyond) * r.direction), arm.ready);
+            for (double beyond = 2e-5; beyond < 1e-3 && !lost; beyond += 2e-5)
+                lost = !solver->reachable(shifted(pose, (r.margin + beyond) * r.direction), arm.ready);
             CHECK(lost);
         }
     }
@@ -86,7 +92,9 @@ void compare_with_search(int poses) {
 
 }  // namespace
 
-TEST_CASE("the reach margin of six-axis arms is that of a search in 2,000 directions, within 1 mm") { compare_with_search(15); }
+TEST_CASE("the reach margin of six-axis arms is that of a search in 2,000 directions, within 1 mm") {
+    compare_with_search(15);
+}
 TEST_CASE("the same on 200 poses of every model", "[.][thorough]") { compare_with_search(200); }
 
 TEST_CASE("a dead sector at the end of joint 1 is seen in the reach margin") {
@@ -94,7 +102,8 @@ TEST_CASE("a dead sector at the end of joint 1 is seen in the reach margin") {
     const ArmModel* arm = named(*cell, "six900");
     const auto solver = make_joint_solver(*arm);
     const Frame tool = geometry::make_frame({0, 0, 0.12});
-    const Frame pose = geometry::make_frame({-0.3872, 0.0333, 0.4157}, {geometry::pi, 0, 60.3 * geometry::pi / 180}) * tool.inverse();
+    const Frame pose =
+        geometry::make_frame({-0.3872, 0.0333, 0.4157}, {geometry::pi, 0, 60.3 * geometry::pi / 180}) * tool.inverse();
     CHECK(reach(*arm, *solver, pose, tool, arm->ready, nullptr).margin == Approx(0.0996).margin(1e-3));
 }
 
@@ -138,7 +147,8 @@ TEST_CASE("the reach field says of each place what the solver says") {
             pose.translation() = Vector3(field.origin + column * field.cell, field.origin + row * field.cell, 0.3);
             bool any = false;
             for (int k = 0; k < 16; ++k) {
-                pose.linear() = straight_down(std::atan2(pose.translation().y(), pose.translation().x()) + k * geometry::pi / 8);
+                pose.linear() =
+                    straight_down(std::atan2(pose.translation().y(), pose.translation().x()) + k * geometry::pi / 8);
                 any = any || solver->reachable(pose * tool.inverse(), arm.ready);
             }
             if (field.at(column, row)) REQUIRE(any);

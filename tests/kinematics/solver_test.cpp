@@ -137,7 +137,7 @@ TEST_CASE("the Jacobian is the derivative of the pose") {
     Draw draw(33);
     std::vector<Frame> frames;
     for (int i = 0; i < 300; ++i) {
-        const ArmModel& arm = cell->arm_models[static_cast<std::size_t>(i % 3)];
+        const ArmModel& arm = cell->arm_models[i % 3];
         const JointVector q = random_joints(arm, draw);
         arm.mechanism.link_frames(q, Frame::Identity(), frames);
         const Frame now = frames[arm.flange_link] * arm.flange;
@@ -158,20 +158,20 @@ TEST_CASE("lever bounds are never smaller than a true distance from an axis") {
     Draw draw(34);
     std::vector<Frame> frames;
     for (int i = 0; i < 2000; ++i) {
-        const ArmModel& arm = cell->arm_models[static_cast<std::size_t>(i % 3)];
+        const ArmModel& arm = cell->arm_models[i % 3];
         const int link = draw.whole(1, 6);
         const Vector3 centre = draw.vector(0.2);
         const double radius = draw.in(0, 0.1);
         const JointVector levers = lever_bounds(arm.mechanism, link, centre, radius);
         arm.mechanism.link_frames(random_joints(arm, draw), Frame::Identity(), frames);
-        const Vector3 point = frames[static_cast<std::size_t>(link)] * Vector3(centre + radius * draw.direction());
+        const Vector3 point = frames[link] * Vector3(centre + radius * draw.direction());
         for (int j = 0; j < 6; ++j) {
             if (j >= link) {
                 REQUIRE(levers[j] == 0);
                 continue;
             }
-            const Frame& f = frames[static_cast<std::size_t>(j + 1)];
-            const double lever = (f.linear() * arm.mechanism.joints[static_cast<std::size_t>(j)].axis).cross(point - f.translation()).norm();
+            const Frame& f = frames[j + 1];
+            const double lever = (f.linear() * arm.mechanism.joints[j].axis).cross(point - f.translation()).norm();
             REQUIRE(lever <= levers[j] + 1e-9);
         }
     }
@@ -183,7 +183,8 @@ TEST_CASE("travel bounds are never smaller than the way of any point, and below 
     std::vector<Frame> before, after;
     double ways = 0, bounds = 0, by_levers = 0;
     for (int i = 0; i < 6000; ++i) {
-        const ArmModel& arm = cell->arm_models[static_cast<std::size_t>(i) % cell->arm_models.size()];  // hinges, slides and joints that follow
+        const ArmModel& arm = cell->arm_models[static_cast<std::size_t>(i) %
+                                               cell->arm_models.size()];  // hinges, slides and joints that follow
         const Mechanism& m = arm.mechanism;
         const int link = draw.whole(0, static_cast<int>(m.links.size()) - 1);
         const Vector3 centre = draw.vector(0.2);
@@ -196,8 +197,8 @@ TEST_CASE("travel bounds are never smaller than the way of any point, and below 
         }
         m.link_frames(moved, Frame::Identity(), after);
         const Vector3 point = centre + radius * draw.direction();
-        const double way = (after[static_cast<std::size_t>(link)] * point - before[static_cast<std::size_t>(link)] * point).norm();
-        const double bound = travel_bound(m, before, link, before[static_cast<std::size_t>(link)] * centre, radius, by);
+        const double way = (after[link] * point - before[link] * point).norm();
+        const double bound = travel_bound(m, before, link, before[link] * centre, radius, by);
         REQUIRE(way <= bound + 1e-12);
         ways += way, bounds += bound, by_levers += lever_bounds(m, link, centre, radius).dot(by);
     }

@@ -1,6 +1,8 @@
-// escarp-monkey SECONDS [SEED] CELL...: clicks, drags and types at random in the real window, on copies of the cells in turn. Tells memory and the
-// longest wait once a minute; exit 1 when something went wrong that nobody had thought of, or what is open cannot be read again at the end.
+// escarp-monkey SECONDS [SEED] CELL...: clicks, drags and types at random in the real window, on copies of the cells in
+// turn. Tells memory and the longest wait once a minute; exit 1 when something went wrong that nobody had thought of,
+// or what is open cannot be read again at the end.
 
+#include <malloc.h>
 #include <QAbstractItemView>
 #include <QAction>
 #include <QColorDialog>
@@ -15,7 +17,6 @@
 #include <QTest>
 #include <QTimer>
 #include <cstdio>
-#include <malloc.h>
 #include <random>
 
 #include <desktop/application.h>
@@ -72,7 +73,8 @@ private:
     void act() {
         go_on();
         QWidget* const now = top();
-        if (busy_on_ && busy_on_ == now) return QDrag::cancel();  // within an action that has not ended, and opened nothing: something is carried
+        if (busy_on_ && busy_on_ == now)
+            return QDrag::cancel();  // within an action that has not ended, and opened nothing: something is carried
         const QPointer<QWidget> before = std::exchange(busy_on_, now);
         act_once();
         busy_on_ = before;
@@ -83,7 +85,8 @@ private:
         QElapsedTimer took;
         took.start();
         QWidget* on = top();
-        if (auto* files = qobject_cast<QFileDialog*>(on)) return files->reject();  // nothing outside of the folder is touched
+        if (auto* files = qobject_cast<QFileDialog*>(on))
+            return files->reject();  // nothing outside of the folder is touched
         if (!window_.isVisible()) return window_.show(), open_next();
         if (actions_ % 5000 == 0 && on == &window_) open_next();
         const QPoint at(whole(0, std::max(0, on->width() - 1)), whole(0, std::max(0, on->height() - 1)));
@@ -91,13 +94,20 @@ private:
         if (!under) under = on;
         if (auto* area = qobject_cast<QAbstractItemView*>(under)) under = area->viewport();
         const QPoint here = under->mapFrom(on, at);
-        const Qt::KeyboardModifiers keys = whole(0, 9) == 0 ? Qt::ControlModifier : whole(0, 9) == 0 ? Qt::ShiftModifier : whole(0, 19) == 0 ? Qt::AltModifier : Qt::NoModifier;
+        const Qt::KeyboardModifiers keys = whole(0, 9) == 0    ? Qt::ControlModifier
+                                           : whole(0, 9) == 0  ? Qt::ShiftModifier
+                                           : whole(0, 19) == 0 ? Qt::AltModifier
+                                                               : Qt::NoModifier;
         const Qt::MouseButton button = whole(0, 9) == 0 ? Qt::RightButton : Qt::LeftButton;
         done_ = QString(under->metaObject()->className()) + " " + under->objectName();
         switch (whole(0, 11)) {
-            case 0: case 1: case 2: case 3: QTest::mouseClick(under, button, keys, here); break;
+            case 0:
+            case 1:
+            case 2:
+            case 3: QTest::mouseClick(under, button, keys, here); break;
             case 4: QTest::mouseDClick(under, Qt::LeftButton, keys, here); break;
-            case 5: case 6: drag(under, button, keys, here); break;
+            case 5:
+            case 6: drag(under, button, keys, here); break;
             case 7: type(); break;
             case 8: press(); break;
             case 9: wheel(under, here, keys); break;
@@ -109,10 +119,14 @@ private:
     }
 
     void drag(QWidget* on, Qt::MouseButton button, Qt::KeyboardModifiers keys, QPoint at) {
-        // Carrying something over the screen is the window system's affair: without a real pointer it would end within Qt's own code.
-        if (auto* label = qobject_cast<QLabel*>(on); label && label->textInteractionFlags() != Qt::NoTextInteraction) return;
+        // Carrying something over the screen is the window system's affair: without a real pointer it would end within
+        // Qt's own code.
+        if (auto* label = qobject_cast<QLabel*>(on); label && label->textInteractionFlags() != Qt::NoTextInteraction)
+            return;
         for (QWidget* w = on; w; w = w->parentWidget())
-            if (auto* view = qobject_cast<QAbstractItemView*>(w); (view && view->dragEnabled()) || qobject_cast<QColorDialog*>(w) || qobject_cast<StepLine*>(w)) return;
+            if (auto* view = qobject_cast<QAbstractItemView*>(w);
+                (view && view->dragEnabled()) || qobject_cast<QColorDialog*>(w) || qobject_cast<StepLine*>(w))
+                return;
         const QPointer<QWidget> still(on);
         QTest::mousePress(on, button, keys, at);
         for (int i = whole(1, 8); i > 0 && still; --i) {
@@ -125,7 +139,8 @@ private:
     }
 
     void type() {
-        static const QStringList words{"0", "1", "-5", "250", "1e9", "1/0", "2*(3", "650+45", "nan", "\u00e4\u4e2d\U0001F600", "<b>x</b>", "&", "Arm 1", " ", "12,5", "1.2 m", "9999999999999999999", "x"};
+        static const QStringList words{"0", "1", "-5", "250", "1e9", "1/0", "2*(3", "650+45", "nan",
+            "\u00e4\u4e2d\U0001F600", "<b>x</b>", "&", "Arm 1", " ", "12,5", "1.2 m", "9999999999999999999", "x"};
         QWidget* on = QApplication::focusWidget();
         if (!on) return;
         done_ = "typing in " + QString(on->metaObject()->className()) + " " + on->objectName();
@@ -140,18 +155,22 @@ private:
     }
 
     void press() {
-        static const Qt::Key keys[] = {Qt::Key_Escape, Qt::Key_Escape, Qt::Key_Return, Qt::Key_Tab, Qt::Key_Delete, Qt::Key_Space, Qt::Key_Left, Qt::Key_Right, Qt::Key_Up, Qt::Key_Down, Qt::Key_Home, Qt::Key_End, Qt::Key_BracketLeft,
-                                       Qt::Key_BracketRight, Qt::Key_F2, Qt::Key_C, Qt::Key_PageUp, Qt::Key_Backspace};
+        static const Qt::Key keys[] = {Qt::Key_Escape, Qt::Key_Escape, Qt::Key_Return, Qt::Key_Tab, Qt::Key_Delete,
+            Qt::Key_Space, Qt::Key_Left, Qt::Key_Right, Qt::Key_Up, Qt::Key_Down, Qt::Key_Home, Qt::Key_End,
+            Qt::Key_BracketLeft, Qt::Key_BracketRight, Qt::Key_F2, Qt::Key_C, Qt::Key_PageUp, Qt::Key_Backspace};
         QWidget* on = QApplication::focusWidget() ? QApplication::focusWidget() : top();
         done_ = "a key in " + QString(on->metaObject()->className()) + " " + on->objectName();
         const int chord = whole(0, 9);
         if (chord == 0) QTest::keyClick(on, Qt::Key_Z, Qt::ControlModifier);
         else if (chord == 1) QTest::keyClick(on, Qt::Key_D, Qt::ControlModifier);
-        else QTest::keyClick(on, keys[whole(0, static_cast<int>(std::size(keys)) - 1)], whole(0, 5) ? Qt::NoModifier : Qt::ShiftModifier);
+        else
+            QTest::keyClick(on, keys[whole(0, static_cast<int>(std::size(keys)) - 1)],
+                whole(0, 5) ? Qt::NoModifier : Qt::ShiftModifier);
     }
 
     void wheel(QWidget* on, const QPoint& at, Qt::KeyboardModifiers keys) {
-        QWheelEvent turn(at, on->mapToGlobal(at), {}, {0, whole(-3, 3) * 120}, Qt::NoButton, keys, Qt::NoScrollPhase, false);
+        QWheelEvent turn(
+            at, on->mapToGlobal(at), {}, {0, whole(-3, 3) * 120}, Qt::NoButton, keys, Qt::NoScrollPhase, false);
         QApplication::sendEvent(on, &turn);
     }
 
@@ -205,9 +224,11 @@ int main(int argc, char** argv) {
     long told = -1;
     const auto tell = [&] {
         const auto [ms, on] = monkey.longest();
-        std::printf("%5.0f s  %8ld actions  %4.0f MB, %4.0f in use  surprises %d  longest %5.0f ms: %s\n", static_cast<double>(clock.elapsed()) / 1e3, monkey.actions(), resident_mb(), in_use_mb(),
-                    app.surprises(), ms, on.toUtf8().constData());
-        if (monkey.actions() == told) std::printf("        nothing was done: %s\n", monkey.state().toUtf8().constData());
+        std::printf("%5.0f s  %8ld actions  %4.0f MB, %4.0f in use  surprises %d  longest %5.0f ms: %s\n",
+            static_cast<double>(clock.elapsed()) / 1e3, monkey.actions(), resident_mb(), in_use_mb(), app.surprises(),
+            ms, on.toUtf8().constData());
+        if (monkey.actions() == told)
+            std::printf("        nothing was done: %s\n", monkey.state().toUtf8().constData());
         told = monkey.actions();
         std::fflush(stdout);
     };

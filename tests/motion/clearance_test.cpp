@@ -29,8 +29,9 @@ TEST_CASE("the least clearance of a sweep is that of dense sampling, and never a
     Draw draw(61);
     for (int i = 0; i < 60; ++i) {
         double duration = 0;
-        const ArmMover arm = random_sweep(cell->devices[static_cast<std::size_t>(i % 3)], draw, &duration);
-        const GlideMover other(geometry::make_frame(Vector3(draw.in(0.3, 0.9), draw.in(-0.6, 0.6), draw.in(0, 0.8))), motion::part_set({{0, draw.convex(), Frame::Identity(), {}, 0}}));
+        const ArmMover arm = random_sweep(cell->devices[i % 3], draw, &duration);
+        const GlideMover other(geometry::make_frame(Vector3(draw.in(0.3, 0.9), draw.in(-0.6, 0.6), draw.in(0, 0.8))),
+            motion::part_set({{0, draw.convex(), Frame::Identity(), {}, 0}}));
         const Clearance exact = least_clearance(arm, other, {0, duration});
         const Clearance sampled = tests::sampled_clearance(arm, other, 0, duration, 3000);
         REQUIRE(exact.distance <= sampled.distance + 2.6e-4);
@@ -46,9 +47,11 @@ TEST_CASE("two moving arms: the same, with their own start times") {
         const auto& d = cell->devices[1];
         JointVector a = d.arm->ready, b = d.arm->ready;
         for (int j = 0; j < 6; ++j) a[j] += draw.in(-0.6, 0.6), b[j] += draw.in(-0.6, 0.6);
-        const MotionPtr m = joint_move(d.arm->model->mechanism, a, b, 0.7), n = joint_move(d.arm->model->mechanism, b, a, 0.9);
+        const MotionPtr m = joint_move(d.arm->model->mechanism, a, b, 0.7),
+                        n = joint_move(d.arm->model->mechanism, b, a, 0.9);
         const ArmMover one(d.arm->model->mechanism, Frame::Identity(), m, 0, part_set(simulation::arm_parts(*d.arm)));
-        const ArmMover two(d.arm->model->mechanism, geometry::make_frame({1.3, 0.1, 0}, {0, 0, 3.0}), n, 0.2, part_set(simulation::arm_parts(*d.arm)));
+        const ArmMover two(d.arm->model->mechanism, geometry::make_frame({1.3, 0.1, 0}, {0, 0, 3.0}), n, 0.2,
+            part_set(simulation::arm_parts(*d.arm)));
         const double end = std::max(m->duration(), 0.2 + n->duration());
         const Clearance exact = least_clearance(one, two, {0, end});
         const Clearance sampled = tests::sampled_clearance(one, two, 0, end, 800);
@@ -59,8 +62,10 @@ TEST_CASE("two moving arms: the same, with their own start times") {
 
 TEST_CASE("nothing between two looks is missed: a fast ball through a thin gap of time") {
     // 40 m/s past a sheet of 1 mm: the contact lasts 0.5 ms of 10 s.
-    const GlideMover ball(geometry::make_frame({-200, 0, 0}), motion::part_set({{0, geometry::Convex::sphere(0.02), Frame::Identity(), {}, 0}}), {{40, 0, 0}}, 0);
-    const GlideMover sheet(geometry::make_frame({3.2173, 0, 0}), motion::part_set({{0, geometry::Convex::box({0.001, 1, 1}), Frame::Identity(), {}, 0}}));
+    const GlideMover ball(geometry::make_frame({-200, 0, 0}),
+        motion::part_set({{0, geometry::Convex::sphere(0.02), Frame::Identity(), {}, 0}}), {{40, 0, 0}}, 0);
+    const GlideMover sheet(geometry::make_frame({3.2173, 0, 0}),
+        motion::part_set({{0, geometry::Convex::box({0.001, 1, 1}), Frame::Identity(), {}, 0}}));
     const Clearance exact = least_clearance(ball, sheet, {0, 10});
     CHECK(exact.distance == 0);
     CHECK(exact.when == Approx((200 + 3.2173) / 40).margin(3e-4));
@@ -77,7 +82,8 @@ TEST_CASE("a capped query agrees wherever the distance is below the cap") {
     for (int i = 0; i < 60; ++i) {
         double duration = 0;
         const ArmMover arm = random_sweep(cell->devices[1], draw, &duration);
-        const GlideMover other(geometry::make_frame(Vector3(draw.in(0.2, 1.2), draw.in(-0.9, 0.9), draw.in(0, 0.8))), motion::part_set({{0, geometry::Convex::box({0.2, 0.2, 0.2}), Frame::Identity(), {}, 0}}));
+        const GlideMover other(geometry::make_frame(Vector3(draw.in(0.2, 1.2), draw.in(-0.9, 0.9), draw.in(0, 0.8))),
+            motion::part_set({{0, geometry::Convex::box({0.2, 0.2, 0.2}), Frame::Identity(), {}, 0}}));
         const double full = least_clearance(arm, other, {0, duration}).distance;
         const Clearance capped = least_clearance(arm, other, {0, duration, 0.1});
         if (full < 0.0995) REQUIRE(capped.distance == Approx(full).margin(6e-4));
@@ -90,11 +96,11 @@ TEST_CASE("an arm against itself: that of dense sampling over the pairs asked fo
     Draw draw(64);
     int touched = 0;
     for (int i = 0; i < 60; ++i) {
-        const cell::Device& d = cell->devices[static_cast<std::size_t>(i % 5)];  // six-axis, offset wrist, seven axes
+        const cell::Device& d = cell->devices[i % 5];  // six-axis, offset wrist, seven axes
         const auto& joints = d.arm->model->mechanism.joints;
         JointVector a = d.arm->ready, b = a;
         for (int j = 0; j < a.size(); ++j) {  // folded postures too
-            a[j] = draw.in(joints[static_cast<std::size_t>(j)].low, joints[static_cast<std::size_t>(j)].high);
+            a[j] = draw.in(joints[j].low, joints[j].high);
             b[j] = a[j] + draw.in(-0.7, 0.7);
         }
         const MotionPtr m = joint_move(d.arm->model->mechanism, a, b, 1.0);
@@ -110,7 +116,10 @@ TEST_CASE("an arm against itself: that of dense sampling over the pairs asked fo
             for (std::size_t x = 0; x < arm.parts().size(); ++x)
                 for (std::size_t y = x + 1; y < arm.parts().size(); ++y) {
                     const Part &p = arm.parts()[x], &q = arm.parts()[y];
-                    if (take(p, q)) sampled = std::min(sampled, geometry::separation(p.shape, frames[static_cast<std::size_t>(p.frame)] * p.at, q.shape, frames[static_cast<std::size_t>(q.frame)] * q.at).distance);
+                    if (take(p, q))
+                        sampled = std::min(sampled,
+                            geometry::separation(p.shape, frames[p.frame] * p.at, q.shape, frames[q.frame] * q.at)
+                                .distance);
                 }
         }
         REQUIRE(exact.distance <= sampled + 2.6e-4);
@@ -122,8 +131,8 @@ TEST_CASE("an arm against itself: that of dense sampling over the pairs asked fo
 }
 
 TEST_CASE("at one instant the clearance is the least of all pairs, near and far") {
-    const auto e = study::evaluate(tests::demo(), "A", *std::make_unique<inspection::Cache>());
-    const cell::Device& arm = e->cell->devices[static_cast<std::size_t>(e->cell->device("arm1"))];
+    const auto e = study::evaluate(simulation::layout(tests::demo(), "A"), *std::make_unique<inspection::Cache>());
+    const cell::Device& arm = e->cell->devices[e->cell->device("arm1")];
     std::vector<Part> around;
     for (const cell::Device& d : e->cell->devices)
         if (!d.arm && d.id != "pedestal1")
@@ -133,7 +142,8 @@ TEST_CASE("at one instant the clearance is the least of all pairs, near and far"
     for (int i = 0; i < 300; ++i) {
         JointVector q = arm.arm->ready;
         for (int j = 0; j < q.size(); ++j) q[j] += draw.in(-1.5, 1.5);
-        const ArmMover mover(arm.arm->model->mechanism, arm.world, standstill(q), 0, part_set(simulation::arm_parts(*arm.arm)));
+        const ArmMover mover(
+            arm.arm->model->mechanism, arm.world, standstill(q), 0, part_set(simulation::arm_parts(*arm.arm)));
         const double plain = tests::sampled_clearance(mover, others, 0, 0, 0).distance;
         const Clearance found = least_clearance(mover, others, {0, 0});
         REQUIRE(found.distance == Approx(plain).margin(2e-6));

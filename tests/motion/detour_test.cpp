@@ -9,7 +9,8 @@
 using namespace escarp;
 using namespace escarp::motion;
 
-TEST_CASE("twenty scenes: a way is found, keeps its distance, starts and ends where asked, and is the same every time") {
+TEST_CASE(
+    "twenty scenes: a way is found, keeps its distance, starts and ends where asked, and is the same every time") {
     for (const tests::Scene& scene : tests::scenes()) {
         INFO(scene.name);
         const kinematics::ArmModel& arm = *scene.arm->model;
@@ -20,16 +21,18 @@ TEST_CASE("twenty scenes: a way is found, keeps its distance, starts and ends wh
         CHECK((way.motion->position(0) - scene.from).norm() < 1e-9);
         CHECK((way.motion->position(way.motion->duration()) - scene.to).norm() < 1e-6);
         // Dense sampling, the plain way: never nearer than asked for, less the resolution.
-        const double need = std::min({scene.room.need, 0.9 * room.clearance(scene.from, 1), 0.9 * room.clearance(scene.to, 1)});
+        const double need =
+            std::min({scene.room.need, 0.9 * room.clearance(scene.from, 1), 0.9 * room.clearance(scene.to, 1)});
         double least = 1;
-        for (int i = 0; i <= 400; ++i) least = std::min(least, room.clearance(way.motion->position(way.motion->duration() * i / 400), least));
+        for (int i = 0; i <= 400; ++i)
+            least = std::min(least, room.clearance(way.motion->position(way.motion->duration() * i / 400), least));
         CHECK(least >= need - 2e-3);
         const Detour again = find_way(request);
         CHECK(again.motion->duration() == way.motion->duration());
         for (double t = 0; t + 2e-4 < way.motion->duration(); t += 2e-3) {
             const JointState s = way.motion->at(t);
             for (int j = 0; j < s.q.size(); ++j) {
-                const auto& joint = arm.mechanism.joints[static_cast<std::size_t>(j)];
+                const auto& joint = arm.mechanism.joints[j];
                 REQUIRE(std::abs(s.rate[j]) <= joint.speed * 1.001);
                 REQUIRE(std::abs(s.acceleration[j]) <= joint.acceleration * 1.005);
                 REQUIRE(s.q[j] >= joint.low - 1e-6);
@@ -41,13 +44,15 @@ TEST_CASE("twenty scenes: a way is found, keeps its distance, starts and ends wh
 
 TEST_CASE("where no way was found nothing is made up, and what stood in the way is named") {
     const auto all = tests::scenes();
-    const auto scene = std::find_if(all.begin(), all.end(), [](const tests::Scene& s) { return s.name == "over a wall"; });
+    const auto scene =
+        std::find_if(all.begin(), all.end(), [](const tests::Scene& s) { return s.name == "over a wall"; });
     const Room room(scene->arm->model->mechanism, scene->room.parts, *scene->room.around, scene->room.self_pairs);
-    const Detour way = find_way({*scene->arm->model, scene->arm->tool_frame, room, scene->from, scene->to, scene->room.need, 1, 1, 0});
+    const Detour way =
+        find_way({*scene->arm->model, scene->arm->tool_frame, room, scene->from, scene->to, scene->room.need, 1, 1, 0});
     CHECK(!way.motion);
     CHECK(!way.direct);
     REQUIRE(way.blocker >= 0);
-    CHECK(scene->cell->devices[static_cast<std::size_t>(way.blocker)].name == "wall");
+    CHECK(scene->cell->devices[way.blocker].name == "wall");
 }
 
 TEST_CASE("whether lines are free: what dense sampling says, with many bends too") {
@@ -59,15 +64,19 @@ TEST_CASE("whether lines are free: what dense sampling says, with many bends too
         for (int i = 0; i < 12; ++i) {
             const auto beside = [&](const JointVector& q) {
                 JointVector out = q;
-                for (int j = 0; j < q.size(); ++j) out[j] += draw.in(-0.3, 0.3) * (scene.arm->model->mechanism.joints[static_cast<std::size_t>(j)].type == kinematics::JointType::hinge ? 1 : 0.1);
+                for (int j = 0; j < q.size(); ++j)
+                    out[j] += draw.in(-0.3, 0.3) *
+                              (scene.arm->model->mechanism.joints[j].type == kinematics::JointType::hinge ? 1 : 0.1);
                 return out;
             };
             std::vector<JointVector> points{beside(i % 2 ? scene.from : scene.to)};
-            for (int k = draw.whole(1, 4); k > 0; --k) points.push_back(beside(draw.whole(0, 1) ? scene.from : points.back()));
+            for (int k = draw.whole(1, 4); k > 0; --k)
+                points.push_back(beside(draw.whole(0, 1) ? scene.from : points.back()));
             constexpr double need = 0.012;
             double least = 1;
             for (std::size_t p = 0; p + 1 < points.size(); ++p)
-                for (int k = 0; k <= 300; ++k) least = std::min(least, room.clearance(points[p] + (points[p + 1] - points[p]) * k / 300, least));
+                for (int k = 0; k <= 300; ++k)
+                    least = std::min(least, room.clearance(points[p] + (points[p + 1] - points[p]) * k / 300, least));
             const bool says = room.free(points, need);
             if (says) REQUIRE(least >= need - 1.1e-3);
             else REQUIRE(least < need + 2.5e-3);  // sampling may miss the nearest by a little
@@ -88,7 +97,9 @@ TEST_CASE("the estimate of a flown way: its time and where it passes are those o
             std::vector<JointVector> way{scene.from, scene.to};
             for (int corners = 1 + i % 3; corners > 0; --corners) {
                 JointVector via = 0.5 * (scene.from + scene.to);
-                for (int j = 0; j < via.size(); ++j) via[j] += draw.in(-0.5, 0.5) * (arm.mechanism.joints[static_cast<std::size_t>(j)].type == kinematics::JointType::hinge ? 1 : 0.1);
+                for (int j = 0; j < via.size(); ++j)
+                    via[j] +=
+                        draw.in(-0.5, 0.5) * (arm.mechanism.joints[j].type == kinematics::JointType::hinge ? 1 : 0.1);
                 way.insert(way.end() - 1, via);
             }
             const double cut = draw.in(0.2, way.size() == 3 ? 0.9 : 0.5);
@@ -110,7 +121,8 @@ TEST_CASE("the estimate of a flown way: its time and where it passes are those o
             double farthest = 0;
             for (const JointVector& p : passes) {
                 double nearest = 1e9;
-                for (int k = 0; k <= 400; ++k) nearest = std::min(nearest, (real->position(real->duration() * k / 400) - p).norm());
+                for (int k = 0; k <= 400; ++k)
+                    nearest = std::min(nearest, (real->position(real->duration() * k / 400) - p).norm());
                 farthest = std::max(farthest, nearest);
             }
             CHECK(farthest < 0.03);

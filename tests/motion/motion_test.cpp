@@ -24,7 +24,8 @@ TEST_CASE("without jerk the duration is the published formula") {
 TEST_CASE("profiles run from 0 to 1, keep their limits, and velocity and acceleration are derivatives") {
     Draw draw(52);
     for (int i = 0; i < 2000; ++i) {
-        const double v = std::exp(draw.in(-3, 3)), a = std::exp(draw.in(-3, 3)), j = i % 3 ? std::exp(draw.in(-2, 5)) : 0.0;
+        const double v = std::exp(draw.in(-3, 3)), a = std::exp(draw.in(-3, 3)),
+                     j = i % 3 ? std::exp(draw.in(-2, 5)) : 0.0;
         const Profile p(v, a, j);
         const double T = p.duration();
         REQUIRE(T > 0);
@@ -69,7 +70,7 @@ TEST_CASE("a joint move keeps every joint's limits and all joints start and stop
     const auto cell = tests::catalogue_cell();
     Draw draw(54);
     for (int i = 0; i < 300; ++i) {
-        const auto& arm = cell->arm_models[static_cast<std::size_t>(i % 3)];
+        const auto& arm = cell->arm_models[i % 3];
         JointVector a(6), b(6);
         for (int j = 0; j < 6; ++j) a[j] = draw.in(-1, 1), b[j] = i % 7 == 0 && j == 2 ? a[j] : draw.in(-1, 1);
         const double speed = draw.in(0.1, 1);
@@ -80,10 +81,11 @@ TEST_CASE("a joint move keeps every joint's limits and all joints start and stop
         for (int k = 0; k <= 60; ++k) {
             const JointState s = m->at(m->duration() * k / 60);
             for (int j = 0; j < 6; ++j) {
-                const auto& joint = arm.mechanism.joints[static_cast<std::size_t>(j)];
+                const auto& joint = arm.mechanism.joints[j];
                 REQUIRE(std::abs(s.rate[j]) <= speed * joint.speed * (1 + 1e-9));
                 REQUIRE(std::abs(s.acceleration[j]) <= joint.acceleration * (1 + 1e-9));
-                tightest = std::max({tightest, std::abs(s.rate[j]) / (speed * joint.speed), std::abs(s.acceleration[j]) / joint.acceleration});
+                tightest = std::max({tightest, std::abs(s.rate[j]) / (speed * joint.speed),
+                    std::abs(s.acceleration[j]) / joint.acceleration});
             }
             const JointVector share = (m->position(m->duration() * k / 60) - a);
             const double along = share.dot(b - a) / (b - a).squaredNorm();
@@ -98,7 +100,7 @@ TEST_CASE("a straight move stays on its line and within the limits of tool and j
     Draw draw(55);
     int made = 0;
     for (int i = 0; i < 120; ++i) {
-        const auto& device = cell->devices[static_cast<std::size_t>(i % 3)];
+        const auto& device = cell->devices[i % 3];
         const auto& arm = *device.arm->model;
         JointVector q = arm.ready;
         for (int j = 0; j < 6; ++j) q[j] += draw.in(-0.4, 0.4);
@@ -123,14 +125,17 @@ TEST_CASE("a straight move stays on its line and within the limits of tool and j
             REQUIRE(along >= before - 1e-6);
             before = along;
             for (int j = 0; j < 6; ++j) {
-                const auto& joint = arm.mechanism.joints[static_cast<std::size_t>(j)];
+                const auto& joint = arm.mechanism.joints[j];
                 REQUIRE(std::abs(s.rate[j]) <= speed * joint.speed * 1.001);
                 REQUIRE(std::abs(s.acceleration[j]) <= joint.acceleration * 1.001);
-                used = std::max({used, std::abs(s.rate[j]) / (speed * joint.speed), std::abs(s.acceleration[j]) / joint.acceleration});
+                used = std::max({used, std::abs(s.rate[j]) / (speed * joint.speed),
+                    std::abs(s.acceleration[j]) / joint.acceleration});
             }
             if (k > 0 && k < samples) {
                 const double h = 1e-5;
-                const Vector3 v = ((arm.flange_frame(m->position(t + h)) * device.arm->tool_frame).translation() - (arm.flange_frame(m->position(t - h)) * device.arm->tool_frame).translation()) / (2 * h);
+                const Vector3 v = ((arm.flange_frame(m->position(t + h)) * device.arm->tool_frame).translation() -
+                                      (arm.flange_frame(m->position(t - h)) * device.arm->tool_frame).translation()) /
+                                  (2 * h);
                 REQUIRE(v.norm() <= speed * arm.line_speed * 1.01);
                 used = std::max(used, v.norm() / (speed * arm.line_speed));
                 const JointVector rate = (m->position(t + h) - m->position(t - h)) / (2 * h);
@@ -150,7 +155,7 @@ TEST_CASE("without jerk limits a straight move is within 0.5 % of a dense numeri
     Draw draw(56);
     int made = 0;
     for (int i = 0; i < 40; ++i) {
-        const auto& device = cell->devices[static_cast<std::size_t>(i % 3)];
+        const auto& device = cell->devices[i % 3];
         kinematics::ArmModel arm = *device.arm->model;
         for (kinematics::Joint& j : arm.mechanism.joints) j.jerk = 0;
         if (i % 2) arm.line_speed = 3, arm.line_acceleration = 30;  // then the joints decide
@@ -170,7 +175,9 @@ TEST_CASE("without jerk limits a straight move is within 0.5 % of a dense numeri
             last = device.arm->solver->nearest(tool * device.arm->tool_frame.inverse(), last)->q;
             return last;
         };
-        const double best = tests::dense_duration(arm.mechanism, path, arm.line_speed / length, arm.line_acceleration / length, 1.0, 3000), ours = std::get<MotionPtr>(result)->duration();
+        const double best = tests::dense_duration(
+                         arm.mechanism, path, arm.line_speed / length, arm.line_acceleration / length, 1.0, 3000),
+                     ours = std::get<MotionPtr>(result)->duration();
         CAPTURE(i, ours, best);
         CHECK(ours <= best * 1.005);
         CHECK(ours >= best * 0.995);
@@ -189,7 +196,7 @@ TEST_CASE("every generated motion keeps velocity and acceleration limits when di
         for (double t = 2 * h; t <= m.duration(); t += h) {
             const JointVector c = m.position(t);
             for (int j = 0; j < a.size(); ++j) {
-                const auto& joint = arm.mechanism.joints[static_cast<std::size_t>(j)];
+                const auto& joint = arm.mechanism.joints[j];
                 REQUIRE(std::abs(c[j] - b[j]) / h <= joint.speed * 1.0005);
                 REQUIRE(std::abs(c[j] - 2 * b[j] + a[j]) / (h * h) <= joint.acceleration * 1.002 + 1e-5);
             }
@@ -200,8 +207,10 @@ TEST_CASE("every generated motion keeps velocity and acceleration limits when di
         constexpr double w = 4e-3;
         for (double t = 0; t + 3 * w <= m.duration(); t += w)
             for (int j = 0; j < a.size(); ++j) {
-                const auto& joint = arm.mechanism.joints[static_cast<std::size_t>(j)];
-                const double jerk = (m.position(t + 3 * w)[j] - 3 * m.position(t + 2 * w)[j] + 3 * m.position(t + w)[j] - m.position(t)[j]) / (w * w * w);
+                const auto& joint = arm.mechanism.joints[j];
+                const double jerk = (m.position(t + 3 * w)[j] - 3 * m.position(t + 2 * w)[j] +
+                                        3 * m.position(t + w)[j] - m.position(t)[j]) /
+                                    (w * w * w);
                 roughest = std::max(roughest, std::abs(jerk) / joint.jerk);
             }
     };
@@ -210,7 +219,7 @@ TEST_CASE("every generated motion keeps velocity and acceleration limits when di
         const kinematics::ArmModel& arm = *device.arm->model;
         JointVector q = arm.ready, p = arm.ready;
         for (int j = 0; j < q.size(); ++j) {
-            const auto& joint = arm.mechanism.joints[static_cast<std::size_t>(j)];
+            const auto& joint = arm.mechanism.joints[j];
             const double some = 0.1 * (joint.high - joint.low);
             q[j] = std::clamp(q[j] + draw.in(-some, some), joint.low, joint.high);
             p[j] = std::clamp(p[j] + draw.in(-some, some), joint.low, joint.high);
@@ -251,9 +260,10 @@ TEST_CASE("fly-by: the corner is kept, no limit is exceeded, and time is saved")
         double stopping = 0;
         const double corner = draw.in(0.005, 0.1);
         for (int k = 0; k < 3; ++k) {
-            legs.push_back(joint_leg(stops[static_cast<std::size_t>(k)], stops[static_cast<std::size_t>(k) + 1], 0.8, 0.9));
+            legs.push_back(joint_leg(stops[k], stops[static_cast<std::size_t>(k) + 1], 0.8, 0.9));
             legs.back().corner = corner;
-            stopping += joint_move(arm.mechanism, stops[static_cast<std::size_t>(k)], stops[static_cast<std::size_t>(k) + 1], 0.8, 0.9)->duration();
+            stopping +=
+                joint_move(arm.mechanism, stops[k], stops[static_cast<std::size_t>(k) + 1], 0.8, 0.9)->duration();
         }
         const Flight flight = fly(arm, tool, legs);
         REQUIRE(flight.legs.size() == 3);
@@ -269,12 +279,14 @@ TEST_CASE("fly-by: the corner is kept, no limit is exceeded, and time is saved")
         CHECK((position(duration) - stops.back()).norm() < 1e-9);
         CHECK(duration <= stopping * 1.0001);
         saved += stopping - duration;
-        for (int k = 1; k < 3; ++k) CHECK((tool_at(position(ends[static_cast<std::size_t>(k) - 1])) - tool_at(stops[static_cast<std::size_t>(k)])).norm() <= corner * 1.001);
+        for (int k = 1; k < 3; ++k)
+            CHECK((tool_at(position(ends[static_cast<std::size_t>(k) - 1])) - tool_at(stops[k])).norm() <=
+                  corner * 1.001);
         constexpr double h = 1e-4;
         for (double t = h; t + h <= duration; t += h) {
             const JointVector a = position(t - h), b = position(t), c = position(t + h);
             for (int j = 0; j < 6; ++j) {
-                const auto& joint = arm.mechanism.joints[static_cast<std::size_t>(j)];
+                const auto& joint = arm.mechanism.joints[j];
                 REQUIRE(std::abs(c[j] - b[j]) / h <= 0.8 * joint.speed * 1.001);
                 REQUIRE(std::abs(c[j] - 2 * b[j] + a[j]) / (h * h) <= 0.9 * joint.acceleration * 1.005 + 1e-5);
             }
@@ -282,7 +294,10 @@ TEST_CASE("fly-by: the corner is kept, no limit is exceeded, and time is saved")
         constexpr double w = 4e-3;  // jerk limits hold round corners too
         for (double t = 0; t + 3 * w <= duration; t += w)
             for (int j = 0; j < 6; ++j)
-                REQUIRE(std::abs(position(t + 3 * w)[j] - 3 * position(t + 2 * w)[j] + 3 * position(t + w)[j] - position(t)[j]) / (w * w * w) <= arm.mechanism.joints[static_cast<std::size_t>(j)].jerk * 1.01);
+                REQUIRE(std::abs(position(t + 3 * w)[j] - 3 * position(t + 2 * w)[j] + 3 * position(t + w)[j] -
+                                 position(t)[j]) /
+                            (w * w * w) <=
+                        arm.mechanism.joints[j].jerk * 1.01);
     }
     CHECK(saved > 3);
 }
@@ -301,7 +316,8 @@ TEST_CASE("a line that leaves the reach says where") {
     while (high - low > 1e-6) {
         Frame middle = from;
         middle.translation() += 0.5 * (low + high) * Vector3(1.0, 0, 0);
-        (device.arm->solver->reachable(middle * device.arm->tool_frame.inverse(), arm.ready) ? low : high) = 0.5 * (low + high);
+        (device.arm->solver->reachable(middle * device.arm->tool_frame.inverse(), arm.ready) ? low : high) =
+            0.5 * (low + high);
     }
     CHECK(failure.at == Approx(low).margin(2e-3));
 }

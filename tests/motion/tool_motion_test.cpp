@@ -20,7 +20,7 @@ namespace {
 JointVector posture(Draw& draw, const ArmModel& arm, double share = 0.8) {
     JointVector q(arm.mechanism.size());
     for (int j = 0; j < q.size(); ++j) {
-        const kinematics::Joint& joint = arm.mechanism.joints[static_cast<std::size_t>(j)];
+        const kinematics::Joint& joint = arm.mechanism.joints[j];
         q[j] = 0.5 * (joint.low + joint.high) + share * draw.in(-0.5, 0.5) * std::min(joint.high - joint.low, 5.0);
     }
     return q;
@@ -38,9 +38,10 @@ MotionPtr any_motion(Draw& draw, const ArmModel& arm, const kinematics::JointSol
         auto line = straight_move({arm, solver, tool, arm.flange_frame(from) * tool, end, from, speed, acceleration});
         if (auto* made = std::get_if<MotionPtr>(&line)) motion = *made;
     } else if (sort == 2) {
-        Leg one = joint_leg(from, to, speed, acceleration), two = joint_leg(to, posture(draw, arm), speed, acceleration);
+        Leg one = joint_leg(from, to, speed, acceleration),
+            two = joint_leg(to, posture(draw, arm), speed, acceleration);
         one.corner = 0.05;
-        motion = fly(arm, tool, {one, two}).legs[static_cast<std::size_t>(draw.whole(0, 1))];
+        motion = fly(arm, tool, {one, two}).legs[draw.whole(0, 1)];
     } else if (sort == 3) {
         motion = slowed(motion, draw.in(1, 3));
     }
@@ -61,15 +62,18 @@ TEST_CASE("place, velocity and acceleration of a carried point are those of diff
             const auto place = [&](double at) {
                 std::vector<Frame> frames;
                 arm.mechanism.link_frames(m->position(at), Frame::Identity(), frames);
-                return Vector3(frames[static_cast<std::size_t>(arm.flange_link)] * point);
+                return Vector3(frames[arm.flange_link] * point);
             };
-            const kinematics::PointMotion moves = kinematics::point_motion(arm.mechanism, arm.flange_link, point, s.q, s.rate, s.acceleration);
+            const kinematics::PointMotion moves =
+                kinematics::point_motion(arm.mechanism, arm.flange_link, point, s.q, s.rate, s.acceleration);
             CHECK((moves.place - place(t)).norm() < 1e-12);
-            CHECK((moves.velocity - (place(t + h) - place(t - h)) / (2 * h)).norm() < 1e-4 * (1 + moves.velocity.norm()));
+            CHECK(
+                (moves.velocity - (place(t + h) - place(t - h)) / (2 * h)).norm() < 1e-4 * (1 + moves.velocity.norm()));
             // Where the acceleration jumps in between, differences say something else.
             const std::vector<double> breaks = m->breaks();
             if (std::none_of(breaks.begin(), breaks.end(), [&](double b) { return std::abs(b - t) < 2 * h; }))
-                CHECK((moves.acceleration - (place(t + h) - 2 * place(t) + place(t - h)) / (h * h)).norm() < 2e-3 * (1 + moves.acceleration.norm()));
+                CHECK((moves.acceleration - (place(t + h) - 2 * place(t) + place(t - h)) / (h * h)).norm() <
+                      2e-3 * (1 + moves.acceleration.norm()));
         }
 }
 
@@ -89,7 +93,8 @@ TEST_CASE("between its breaks a motion is smooth") {
             if (length < 1e-5) continue;
             // The acceleration in the middle of a short stretch is the mean of its ends': no jump lies between.
             const double from = breaks[k] + draw.in(0.01, 0.9) * length, h = std::min(0.02 * length, 1e-5);
-            const JointVector a = m->at(from).acceleration, b = m->at(from + h).acceleration, c = m->at(from + 2 * h).acceleration;
+            const JointVector a = m->at(from).acceleration, b = m->at(from + h).acceleration,
+                              c = m->at(from + 2 * h).acceleration;
             REQUIRE((b - 0.5 * (a + c)).norm() < 1e-3 * (1 + b.norm()));
         }
     }
@@ -110,7 +115,8 @@ TEST_CASE("the greatest acceleration of the tool is that of looking very often, 
         const Vector3 point = (arm.flange * tool).translation();
         const double dense = tests::dense_greatest(*m, 4000, [&](double t) {
             const JointState s = m->at(t);
-            return kinematics::point_motion(arm.mechanism, arm.flange_link, point, s.q, s.rate, s.acceleration).acceleration.norm();
+            return kinematics::point_motion(arm.mechanism, arm.flange_link, point, s.q, s.rate, s.acceleration)
+                .acceleration.norm();
         });
         INFO(arm.id << ", motion " << i);
         REQUIRE(found >= dense * (1 - 1e-3));
@@ -132,8 +138,9 @@ TEST_CASE("the jerk limits of the joints that have one count, whatever the other
         double worst = 0;
         for (double t = 1e-3; t < m.duration(); t += 1e-3)
             for (int j = 0; j < arm.mechanism.size(); ++j)
-                if (arm.mechanism.joints[static_cast<std::size_t>(j)].jerk > 0)
-                    worst = std::max(worst, std::abs(m.at(t).acceleration[j] - m.at(t - 1e-3).acceleration[j]) / 1e-3 / arm.mechanism.joints[static_cast<std::size_t>(j)].jerk);
+                if (arm.mechanism.joints[j].jerk > 0)
+                    worst = std::max(worst, std::abs(m.at(t).acceleration[j] - m.at(t - 1e-3).acceleration[j]) / 1e-3 /
+                                                arm.mechanism.joints[j].jerk);
         return worst;
     };
     CHECK(roughest(*motions[1].motion) < 1.001);
@@ -150,7 +157,9 @@ TEST_CASE("the jerk limits of the joints that have one count, whatever the other
         REQUIRE(std::holds_alternative<MotionPtr>(line));
         const Motion& m = *std::get<MotionPtr>(line);
         for (double t = 4e-3; t < m.duration(); t += 4e-3)
-            for (const int j : {0, 2, 4}) REQUIRE(std::abs(m.at(t).acceleration[j] - m.at(t - 4e-3).acceleration[j]) / 4e-3 < 1.1 * mixed.mechanism.joints[static_cast<std::size_t>(j)].jerk);
+            for (const int j : {0, 2, 4})
+                REQUIRE(std::abs(m.at(t).acceleration[j] - m.at(t - 4e-3).acceleration[j]) / 4e-3 <
+                        1.1 * mixed.mechanism.joints[j].jerk);
     }
 }
 
@@ -171,6 +180,7 @@ TEST_CASE("a grip that a slow move's short ramps would tear is found, and gentle
     const double bearable = *simulation::bearable_acceleration(*arm.arm->tool, 4.4);
     double most = 0;
     for (const auto& m : gentle->run->trace.motions.back())
-        if (m.held >= 0) most = std::max(most, greatest_tool_acceleration(*arm.arm->model, arm.arm->tool_frame, *m.motion));
+        if (m.held >= 0)
+            most = std::max(most, greatest_tool_acceleration(*arm.arm->model, arm.arm->tool_frame, *m.motion));
     CHECK(most == Approx(bearable).epsilon(2e-3));
 }

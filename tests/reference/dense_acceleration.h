@@ -1,5 +1,6 @@
 #pragma once
-// The greatest acceleration of a tool the plain way: looking very often, and on both sides of every instant at which it may jump.
+// The greatest acceleration of a tool the plain way: looking very often, and on both sides of every instant at which it
+// may jump.
 
 #include <algorithm>
 
@@ -8,8 +9,11 @@
 namespace escarp::tests {
 
 /// Acceleration of the tool frame's origin at an instant from three places around it, m/s^2; `h` seconds apart.
-inline double seen_acceleration(const kinematics::ArmModel& model, const geometry::Frame& tool, const motion::Motion& motion, double t, double h) {
-    const auto place = [&](double at) { return geometry::Vector3((model.flange_frame(motion.position(at)) * tool).translation()); };
+inline double seen_acceleration(
+    const kinematics::ArmModel& model, const geometry::Frame& tool, const motion::Motion& motion, double t, double h) {
+    const auto place = [&](double at) {
+        return geometry::Vector3((model.flange_frame(motion.position(at)) * tool).translation());
+    };
     return ((place(t + h) - 2 * place(t) + place(t - h)) / (h * h)).norm();
 }
 

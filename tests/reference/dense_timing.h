@@ -1,6 +1,6 @@
 #pragma once
-// The fastest timing of a path, the plain way: thousands of points, the interval of accelerations at each, the greatest rate
-// found by bisection.
+// The fastest timing of a path, the plain way: thousands of points, the interval of accelerations at each, the greatest
+// rate found by bisection.
 
 #include <functional>
 
@@ -9,7 +9,8 @@
 namespace escarp::tests {
 
 /// `q(s)` on [0, 1]; derivatives by differences. `rate`, `acceleration`: limits of s (1/s, 1/s^2). Seconds.
-inline double dense_duration(const kinematics::Mechanism& m, const std::function<kinematics::JointVector(double)>& q, double rate, double acceleration, double speed, int points) {
+inline double dense_duration(const kinematics::Mechanism& m, const std::function<kinematics::JointVector(double)>& q,
+    double rate, double acceleration, double speed, int points) {
     const double h = 1.0 / points, d = 1e-4;
     std::vector<kinematics::JointVector> slope, curve;
     for (int i = 0; i <= points; ++i) {
@@ -21,7 +22,7 @@ inline double dense_duration(const kinematics::Mechanism& m, const std::function
     const auto span = [&](int i, double x) {
         std::pair<double, double> u{-acceleration, acceleration};
         for (int j = 0; j < m.size(); ++j) {
-            const double limit = m.joints[static_cast<std::size_t>(j)].acceleration, k = slope[static_cast<std::size_t>(i)][j], c = curve[static_cast<std::size_t>(i)][j] * x;
+            const double limit = m.joints[j].acceleration, k = slope[i][j], c = curve[i][j] * x;
             if (std::abs(k) < 1e-9) {
                 if (std::abs(c) > limit) return std::pair(1.0, -1.0);
                 continue;
@@ -35,12 +36,12 @@ inline double dense_duration(const kinematics::Mechanism& m, const std::function
     std::vector<double> most(static_cast<std::size_t>(points) + 1, rate * rate), best(most);
     for (int i = 0; i <= points; ++i)
         for (int j = 0; j < m.size(); ++j) {
-            const double fast = speed * m.joints[static_cast<std::size_t>(j)].speed / std::max(1e-9, std::abs(slope[static_cast<std::size_t>(i)][j]));
-            most[static_cast<std::size_t>(i)] = std::min(most[static_cast<std::size_t>(i)], fast * fast);
+            const double fast = speed * m.joints[j].speed / std::max(1e-9, std::abs(slope[i][j]));
+            most[i] = std::min(most[i], fast * fast);
         }
     best.back() = 0;
     for (int i = points - 1; i >= 0; --i) {
-        double low = 0, high = most[static_cast<std::size_t>(i)];
+        double low = 0, high = most[i];
         for (int k = 0; k < 60; ++k) {
             const double x = k == 0 ? high : 0.5 * (low + high);
             const auto u = span(i, x);
@@ -51,7 +52,7 @@ inline double dense_duration(const kinematics::Mechanism& m, const std::function
             }
             (fits ? low : high) = x;
         }
-        best[static_cast<std::size_t>(i)] = low;
+        best[i] = low;
     }
     double x = 0, t = 0;
     for (int i = 0; i < points; ++i) {

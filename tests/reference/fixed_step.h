@@ -20,16 +20,27 @@ struct FixedStepResult {
 
 class FixedStep {
 public:
-    FixedStep(const cell::Cell& cell, simulation::PlanCache& plans, const cell::json& tree, double dt) : cell_(cell), plans_(plans), dt_(dt) {
+    FixedStep(const cell::Cell& cell, simulation::PlanCache& plans, const cell::json& tree, double dt)
+        : cell_(cell), plans_(plans), dt_(dt) {
         for (std::size_t i = 0; i < cell.devices.size(); ++i) {
             const cell::Device& d = cell.devices[i];
             const cell::json& own = *cell::find(tree, "/devices/" + d.id);
             const std::string kind = d.kind->id();
-            if (kind == "conveyor") belts_[static_cast<int>(i)] = {own["length_mm"].get<double>() / 1e3, own["speed_mm_s"].get<double>() / 1e3, own.value("gap_mm", 20.0) / 1e3, cell.device(own.value("to", "")), {}, -1};
-            if (kind == "infeed") infeeds_[static_cast<int>(i)] = {own["interval_s"].get<double>(), cell.device(own["to"].get<std::string>()), cell.part_type(own["part_type"].get<std::string>()), 0.0};
-            if (kind == "fixture") fixtures_[static_cast<int>(i)] = {own["process_s"].get<double>(), own.value("reject_every", 0), own.value("starts", "") == "all nests", std::vector<Nest>(d.seats.size()), 0};
+            if (kind == "conveyor")
+                belts_[static_cast<int>(i)] = {own["length_mm"].get<double>() / 1e3,
+                    own["speed_mm_s"].get<double>() / 1e3, own.value("gap_mm", 20.0) / 1e3,
+                    cell.device(own.value("to", "")), {}, -1};
+            if (kind == "infeed")
+                infeeds_[static_cast<int>(i)] = {own["interval_s"].get<double>(),
+                    cell.device(own["to"].get<std::string>()), cell.part_type(own["part_type"].get<std::string>()),
+                    0.0};
+            if (kind == "fixture")
+                fixtures_[static_cast<int>(i)] = {own["process_s"].get<double>(), own.value("reject_every", 0),
+                    own.value("starts", "") == "all nests", std::vector<Nest>(d.seats.size()), 0};
             if (kind == "beam") beams_[static_cast<int>(i)] = false;
-            if (d.arm && !d.task.empty()) arms_[static_cast<int>(i)] = {d.arm->ready, {}, nullptr, 0, 0.0, -1, {}, nullptr, -1, -1, Frame::Identity(), {}, false};
+            if (d.arm && !d.task.empty())
+                arms_[static_cast<int>(i)] = {
+                    d.arm->ready, {}, nullptr, 0, 0.0, -1, {}, nullptr, -1, -1, Frame::Identity(), {}, false};
         }
     }
 
@@ -52,13 +63,41 @@ public:
 
 private:
     using Frame = geometry::Frame;
-    struct Part { int type; std::string verdict; Frame at; };
-    struct Rider { int part; double x; Frame turn; bool claimed = false; };
-    struct Belt { double length, speed, gap; int to; std::deque<Rider> riders; int reserved; };
-    struct Infeed { double interval; int to, type; double due; };
+    struct Part {
+        int type;
+        std::string verdict;
+        Frame at;
+    };
+    struct Rider {
+        int part;
+        double x;
+        Frame turn;
+        bool claimed = false;
+    };
+    struct Belt {
+        double length, speed, gap;
+        int to;
+        std::deque<Rider> riders;
+        int reserved;
+    };
+    struct Infeed {
+        double interval;
+        int to, type;
+        double due;
+    };
     enum class State { empty, reserved, loaded, working, done, claimed };
-    struct Nest { State state = State::empty; int part = -1; double until = 0, since = 0; };
-    struct Fixture { double process; int reject_every; bool together; std::vector<Nest> nests; int judged; };
+    struct Nest {
+        State state = State::empty;
+        int part = -1;
+        double until = 0, since = 0;
+    };
+    struct Fixture {
+        double process;
+        int reject_every;
+        bool together;
+        std::vector<Nest> nests;
+        int judged;
+    };
     struct Arm {
         kinematics::JointVector q;
         std::vector<std::pair<const std::vector<cell::Step>*, std::size_t>> stack;
@@ -77,22 +116,25 @@ private:
         double began = 0;
     };
 
-    double length(int part) const { return cell_.part_types[static_cast<std::size_t>(parts_[static_cast<std::size_t>(part)].type)].length; }
+    double length(int part) const { return cell_.part_types[parts_[part].type].length; }
     double pitch(const Belt& b, int one, int two) const { return 0.5 * (length(one) + length(two)) + b.gap; }
-    void leave(int part) { result_.departures.push_back(now_), parts_[static_cast<std::size_t>(part)].at.translation().z() = -100; }
+    void leave(int part) { result_.departures.push_back(now_), parts_[part].at.translation().z() = -100; }
 
     void move_belts() {
         for (auto& [index, b] : belts_) {
             double limit = 0;
             for (std::size_t i = 0; i < b.riders.size(); ++i) {
                 Rider& r = b.riders[i];
-                limit = i == 0 ? b.length - 0.5 * length(r.part) : std::min(b.riders[i - 1].x, limit) - pitch(b, b.riders[i - 1].part, r.part);
+                limit = i == 0 ? b.length - 0.5 * length(r.part)
+                               : std::min(b.riders[i - 1].x, limit) - pitch(b, b.riders[i - 1].part, r.part);
                 // The one ahead moves on in this tick too: what counts is where it can stop, not where it was.
                 if (i > 0) limit = final_stop(b, i);
                 r.x = std::max(r.x, std::min(r.x + b.speed * dt_, limit));
                 place_rider(index, r);
             }
-            if (b.to >= 0 && !b.riders.empty() && b.riders.front().x >= b.length - 0.5 * length(b.riders.front().part) - 1e-9 && cell_.devices[static_cast<std::size_t>(b.to)].kind->id() == "outfeed") {
+            if (b.to >= 0 && !b.riders.empty() &&
+                b.riders.front().x >= b.length - 0.5 * length(b.riders.front().part) - 1e-9 &&
+                cell_.devices[b.to].kind->id() == "outfeed") {
                 leave(b.riders.front().part);
                 b.riders.pop_front();
             }
@@ -104,10 +146,10 @@ private:
         return stop;
     }
     void place_rider(int belt, const Rider& r) {
-        const cell::Device& d = cell_.devices[static_cast<std::size_t>(belt)];
+        const cell::Device& d = cell_.devices[belt];
         Frame at = d.world * d.mount * geometry::make_frame({r.x - 0.5 * belts_.at(belt).length, 0, 0});
         at.linear() = r.turn.linear();
-        parts_[static_cast<std::size_t>(r.part)].at = at;
+        parts_[r.part].at = at;
     }
     bool fits(const Belt& b, int part, double x) const {
         if (b.reserved >= 0 && b.reserved != part) return false;
@@ -129,36 +171,42 @@ private:
             parts_.pop_back();
             return false;
         }
-        board(f.to, part, x, cell_.devices[static_cast<std::size_t>(f.to)].world);
+        board(f.to, part, x, cell_.devices[f.to].world);
         f.due = std::max(f.due, now_ - dt_) + f.interval;
         return true;
     }
     void work(Fixture& f) {
-        const bool all = std::all_of(f.nests.begin(), f.nests.end(), [](const Nest& n) { return n.state == State::loaded; });
+        const bool all =
+            std::all_of(f.nests.begin(), f.nests.end(), [](const Nest& n) { return n.state == State::loaded; });
         for (Nest& n : f.nests)
-            if (n.state == State::loaded && (!f.together || all)) n.state = State::working, n.until = n.since + f.process;
+            if (n.state == State::loaded && (!f.together || all))
+                n.state = State::working, n.until = n.since + f.process;
         for (Nest& n : f.nests) {
             if (n.state != State::working || now_ < n.until) continue;
             n.state = State::done;
             n.since = n.until;
-            if (f.reject_every > 0) parts_[static_cast<std::size_t>(n.part)].verdict = ++f.judged % f.reject_every == 0 ? "reject" : "good";
+            if (f.reject_every > 0) parts_[n.part].verdict = ++f.judged % f.reject_every == 0 ? "reject" : "good";
         }
     }
     void look(long n) {
         if (n % 5) return;  // a beam is looked at every fifth tick: plain, not exact
         for (auto& [index, made] : beams_) {
-            const cell::Device& d = cell_.devices[static_cast<std::size_t>(index)];
+            const cell::Device& d = cell_.devices[index];
             const auto beam = geometry::Convex::segment(d.world * d.marks[0].line[0], d.world * d.marks[0].line[1]);
             bool now = false;
             for (std::size_t p = 0; p < parts_.size() && !now; ++p) {
                 for (const auto& [i, arm] : arms_)
                     if (arm.held == static_cast<int>(p)) {
-                        const cell::Device& a = cell_.devices[static_cast<std::size_t>(i)];
-                        parts_[p].at = a.world * a.arm->model->flange_frame(arm.motion ? arm.motion->position(now_ - arm.began) : arm.q) * a.arm->tool_frame * arm.part_in_tool;
+                        const cell::Device& a = cell_.devices[i];
+                        parts_[p].at =
+                            a.world *
+                            a.arm->model->flange_frame(arm.motion ? arm.motion->position(now_ - arm.began) : arm.q) *
+                            a.arm->tool_frame * arm.part_in_tool;
                     }
                 if ((parts_[p].at.translation() - d.world.translation()).norm() > 1.0) continue;
-                for (const geometry::Body& b : cell_.part_types[static_cast<std::size_t>(parts_[p].type)].bodies)
-                    now = now || geometry::separation(b.shape, parts_[p].at * b.at, beam, Frame::Identity()).distance <= 0;
+                for (const geometry::Body& b : cell_.part_types[parts_[p].type].bodies)
+                    now = now ||
+                          geometry::separation(b.shape, parts_[p].at * b.at, beam, Frame::Identity()).distance <= 0;
             }
             if (now != made) result_.edges[d.id].push_back(now_);
             made = now;
@@ -169,8 +217,12 @@ private:
         const int i = cell_.device(id);
         if (beams_.count(i)) return beams_.at(i);
         if (arms_.count(i)) return arms_.at(i).own.count(what) && arms_.at(i).own.at(what);
-        const auto any = [&](State s) { return std::any_of(fixtures_.at(i).nests.begin(), fixtures_.at(i).nests.end(), [&](const Nest& n) { return n.state == s; }); };
-        if (fixtures_.count(i)) return any(what == "free" ? State::empty : what == "busy" ? State::working : State::done);
+        const auto any = [&](State s) {
+            return std::any_of(fixtures_.at(i).nests.begin(), fixtures_.at(i).nests.end(),
+                [&](const Nest& n) { return n.state == s; });
+        };
+        if (fixtures_.count(i))
+            return any(what == "free" ? State::empty : what == "busy" ? State::working : State::done);
         const Belt& b = belts_.at(i);
         return !b.riders.empty() && b.riders.front().x >= b.length - 0.5 * length(b.riders.front().part) - 1e-9;
     }
@@ -189,20 +241,26 @@ private:
                 if (signal(s.signal) != s.is) return false;
                 a.step = nullptr;
                 return true;
-            case cell::StepKind::set: a.own[s.signal.substr(s.signal.find('.') + 1)] = s.is, a.step = nullptr; return true;
+            case cell::StepKind::set:
+                a.own[s.signal.substr(s.signal.find('.') + 1)] = s.is, a.step = nullptr;
+                return true;
             case cell::StepKind::delay: return hold_for(a, s.time_s, 9);
             case cell::StepKind::if_part: {
-                const bool reject = parts_[static_cast<std::size_t>(a.held)].verdict == "reject";
+                const bool reject = parts_[a.held].verdict == "reject";
                 a.stack.push_back({reject == (s.result == "reject") ? &s.then : &s.otherwise, 0});
                 a.step = nullptr;
                 return true;
             }
-            case cell::StepKind::move: return drive(index, a, plans_.joint_move(*cell_.devices[static_cast<std::size_t>(index)].arm, a.q, *cell_.devices[static_cast<std::size_t>(index)].pose(s.pose)->joints, s.speed), *cell_.devices[static_cast<std::size_t>(index)].pose(s.pose)->joints, 9);
+            case cell::StepKind::move:
+                return drive(index, a,
+                    plans_.joint_move(
+                        *cell_.devices[index].arm, a.q, *cell_.devices[index].pose(s.pose)->joints, s.speed),
+                    *cell_.devices[index].pose(s.pose)->joints, 9);
             default: return begin_exchange(index, a);
         }
     }
     bool fetch(int index, Arm& a) {
-        const auto& task = cell_.devices[static_cast<std::size_t>(index)].task;
+        const auto& task = cell_.devices[index].task;
         if (a.stack.empty()) a.stack.push_back({&task, 0});
         while (!a.stack.empty() && a.stack.back().second >= a.stack.back().first->size()) a.stack.pop_back();
         if (a.stack.empty()) a.stack.push_back({&task, 0});  // the next round
@@ -222,27 +280,33 @@ private:
     }
     bool begin_exchange(int index, Arm& a) {
         const cell::Step& s = *a.step;
-        const cell::Device& arm = cell_.devices[static_cast<std::size_t>(index)];
-        const cell::Device& other = cell_.devices[static_cast<std::size_t>(s.device)];
+        const cell::Device& arm = cell_.devices[index];
+        const cell::Device& other = cell_.devices[s.device];
         const bool picks = s.kind == cell::StepKind::pick;
         Frame tool;
         if (picks) {
             if (!take_offer(s.device, a)) return false;
-            const Frame grip = geometry::make_frame({0, 0, 0}, {0, 0, s.turn}) * cell_.part_types[static_cast<std::size_t>(parts_[static_cast<std::size_t>(a.part)].type)].grips.front().at;
+            const Frame grip = geometry::make_frame({0, 0, 0}, {0, 0, s.turn}) *
+                               cell_.part_types[parts_[a.part].type].grips.front().at;
             a.seat_frame = grip;
-            tool = parts_[static_cast<std::size_t>(a.part)].at * grip;
+            tool = parts_[a.part].at * grip;
         } else {
             if (!take_room(s.device, a)) return false;
-            a.seat_frame = other.world * simulation::kind_of(other).seat_frame(other, a.seat, cell_.part_types[static_cast<std::size_t>(parts_[static_cast<std::size_t>(a.held)].type)]) * geometry::make_frame({0, 0, 0}, {0, 0, s.turn});
+            a.seat_frame = other.world *
+                           simulation::kind_of(other).seat_frame(other, a.seat, cell_.part_types[parts_[a.held].type]) *
+                           geometry::make_frame({0, 0, 0}, {0, 0, s.turn});
             tool = a.seat_frame * a.part_in_tool.inverse();
         }
-        a.plan = plans_.pose({*arm.arm, arm.world.inverse() * tool, s.approach, s.retreat, s.straight_speed, s.posture});
+        a.plan =
+            plans_.pose({*arm.arm, arm.world.inverse() * tool, s.approach, s.retreat, s.straight_speed, s.posture});
         return drive(index, a, plans_.joint_move(*arm.arm, a.q, a.plan->approach, s.speed), a.plan->approach, 1);
     }
     bool take_offer(int device, Arm& a) {
         if (belts_.count(device)) {
             Belt& b = belts_.at(device);
-            if (b.riders.empty() || b.riders.front().claimed || b.riders.front().x < b.length - 0.5 * length(b.riders.front().part) - 1e-9) return false;
+            if (b.riders.empty() || b.riders.front().claimed ||
+                b.riders.front().x < b.length - 0.5 * length(b.riders.front().part) - 1e-9)
+                return false;
             b.riders.front().claimed = true;
             a.part = b.riders.front().part;
             return true;
@@ -273,14 +337,17 @@ private:
         return true;
     }
     void end_phase(int index, Arm& a) {
-        const cell::Device& arm = cell_.devices[static_cast<std::size_t>(index)];
+        const cell::Device& arm = cell_.devices[index];
         const bool picks = a.step->kind == cell::StepKind::pick;
         if (a.phase != 3) a.q = a.goal.size() ? a.goal : a.q;
         a.motion = nullptr;
         switch (a.phase) {
             case 1: drive(index, a, a.plan->in, a.plan->pose, 2); return;
             case 2: hold_for(a, picks ? arm.arm->tool->close_s : arm.arm->tool->open_s, 3); return;
-            case 3: hand_over(a, picks); drive(index, a, a.plan->out, a.plan->retreat, 4); return;
+            case 3:
+                hand_over(a, picks);
+                drive(index, a, a.plan->out, a.plan->retreat, 4);
+                return;
             default:
                 a.phase = 0;
                 a.step = nullptr;
@@ -293,14 +360,15 @@ private:
             a.held = a.part;
             a.part_in_tool = a.seat_frame.inverse();
             if (belts_.count(device)) belts_.at(device).riders.pop_front();
-            else fixtures_.at(device).nests[static_cast<std::size_t>(a.seat)] = {};
+            else fixtures_.at(device).nests[a.seat] = {};
             return;
         }
         const int part = a.held;
         a.held = -1;
-        parts_[static_cast<std::size_t>(part)].at = a.seat_frame;
-        if (fixtures_.count(device)) fixtures_.at(device).nests[static_cast<std::size_t>(a.seat)] = {State::loaded, part, 0, a.until};
-        else if (belts_.count(device)) belts_.at(device).reserved = -1, board(device, part, 0.5 * length(part), a.seat_frame);
+        parts_[part].at = a.seat_frame;
+        if (fixtures_.count(device)) fixtures_.at(device).nests[a.seat] = {State::loaded, part, 0, a.until};
+        else if (belts_.count(device))
+            belts_.at(device).reserved = -1, board(device, part, 0.5 * length(part), a.seat_frame);
         else leave(part);
     }
 

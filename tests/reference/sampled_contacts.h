@@ -1,6 +1,6 @@
 #pragma once
-// Contacts and the least clearance of a whole run the plain way: every body against every other at many instants, with nothing left out but what
-// must touch (docs/model.md, "Clearance"), said here once more in its own words.
+// Contacts and the least clearance of a whole run the plain way: every body against every other at many instants, with
+// nothing left out but what must touch (docs/model.md, "Clearance"), said here once more in its own words.
 
 #include <algorithm>
 #include <map>
@@ -13,14 +13,15 @@
 namespace escarp::tests {
 
 struct SampledContacts {
-    double least = 1e300;                          ///< of pairs whose distance counts, m
-    std::map<std::string, double> deepest;         ///< by "arm:other": how deep they overlap more than they may at the most, m
-    std::map<std::string, double> nearest;         ///< by "arm:other": least distance where it counts, m
+    double least = 1e300;                   ///< of pairs whose distance counts, m
+    std::map<std::string, double> deepest;  ///< by "arm:other": how deep they overlap more than they may at the most, m
+    std::map<std::string, double> nearest;  ///< by "arm:other": least distance where it counts, m
 };
 
 class ContactSampler {
 public:
-    ContactSampler(const cell::Cell& cell, const simulation::Run& run, double step_s) : cell_(cell), trace_(run.trace), step_(step_s) {
+    ContactSampler(const cell::Cell& cell, const simulation::Run& run, double step_s)
+        : cell_(cell), trace_(run.trace), step_(step_s) {
         end_ = simulation::seconds(run.steady ? run.steady->from + run.steady->period : run.trace.end);
     }
     SampledContacts look() {
@@ -38,10 +39,11 @@ private:
         int link_number = -1;
     };
     static bool works(const simulation::Block& b) {
-        return b.kind == simulation::BlockKind::straight_in || b.kind == simulation::BlockKind::straight_out || b.kind == simulation::BlockKind::grip || b.kind == simulation::BlockKind::release;
+        return b.kind == simulation::BlockKind::straight_in || b.kind == simulation::BlockKind::straight_out ||
+               b.kind == simulation::BlockKind::grip || b.kind == simulation::BlockKind::release;
     }
     void look(int arm, simulation::Ticks now) {
-        const cell::Device& d = cell_.devices[static_cast<std::size_t>(arm)];
+        const cell::Device& d = cell_.devices[arm];
         const simulation::Block* at_work = nullptr;
         for (const simulation::Block& b : trace_.blocks)
             if (b.device == arm && b.from <= now && now < b.to && works(b)) at_work = &b;
@@ -50,65 +52,77 @@ private:
         const int flange = d.arm->model->flange_link;
         std::vector<Standing> bodies;
         for (std::size_t l = 0; l < frames.size(); ++l)
-            for (const geometry::Body& b : d.arm->model->mechanism.links[l].bodies) bodies.push_back({&b, frames[l] * b.at, Standing::link, static_cast<int>(l)});
-        const geometry::Frame hand = frames[static_cast<std::size_t>(flange)] * d.arm->model->flange;
+            for (const geometry::Body& b : d.arm->model->mechanism.links[l].bodies)
+                bodies.push_back({&b, frames[l] * b.at, Standing::link, static_cast<int>(l)});
+        const geometry::Frame hand = frames[flange] * d.arm->model->flange;
         for (const geometry::Body& b : d.arm->tool_bodies) bodies.push_back({&b, hand * b.at, Standing::tool, flange});
         const int held = trace_.held_part(arm, now);
         geometry::Frame at;
         if (held >= 0 && trace_.part_frame(cell_, held, now, at))
             for (const geometry::Body& b : type(held).bodies) bodies.push_back({&b, at * b.at, Standing::held, flange});
-        for (std::size_t i = 0; i < cell_.devices.size(); ++i) against_device(arm, bodies, static_cast<int>(i), at_work);
+        for (std::size_t i = 0; i < cell_.devices.size(); ++i)
+            against_device(arm, bodies, static_cast<int>(i), at_work);
         for (std::size_t p = 0; p < trace_.parts.size(); ++p)
             if (static_cast<int>(p) != held) against_part(arm, bodies, static_cast<int>(p), now, at_work);
         against_own(arm, bodies);
     }
     void against_device(int arm, const std::vector<Standing>& bodies, int device, const simulation::Block* at_work) {
-        const cell::Device& d = cell_.devices[static_cast<std::size_t>(device)];
+        const cell::Device& d = cell_.devices[device];
         if (device == arm || d.arm) return;
         const bool here = at_work && at_work->other == device;
-        const bool carries = cell_.devices[static_cast<std::size_t>(arm)].host == device;
+        const bool carries = cell_.devices[arm].host == device;
         for (const Standing& s : bodies) {
             if (s.what == Standing::link && s.link_number == 0) continue;  // the base stands where it stands
             for (const geometry::Body& b : d.bodies) {
                 const geometry::Frame stands = d.world * b.at;
                 // What the base stands on lies wholly below it.
-                const bool ground = carries && geometry::bounds(b.shape, stands).high.z() < cell_.devices[static_cast<std::size_t>(arm)].world.translation().z() + 1e-3;
+                const bool ground = carries && geometry::bounds(b.shape, stands).high.z() <
+                                                   cell_.devices[arm].world.translation().z() + 1e-3;
                 const bool hand = s.what != Standing::link;
-                if (ground && s.what == Standing::link && s.link_number == 1) pair(arm, d.id, s, b, stands, 5e-4, false);
+                if (ground && s.what == Standing::link && s.link_number == 1)
+                    pair(arm, d.id, s, b, stands, 5e-4, false);
                 else pair(arm, d.id, s, b, stands, here && s.what == Standing::held ? 5e-4 : 0.0, !(here && hand));
             }
         }
     }
-    void against_part(int arm, const std::vector<Standing>& bodies, int part, simulation::Ticks now, const simulation::Block* at_work) {
-        const simulation::Place* place = trace_.parts[static_cast<std::size_t>(part)].place(now);
+    void against_part(int arm, const std::vector<Standing>& bodies, int part, simulation::Ticks now,
+        const simulation::Block* at_work) {
+        const simulation::Place* place = trace_.parts[part].place(now);
         geometry::Frame at;
         if (!place || place->kind != simulation::Place::Kind::still || !trace_.part_frame(cell_, part, now, at)) return;
-        const bool this_one = at_work && at_work->part == part, beside = at_work && at_work->other == place->device && !this_one;
+        const bool this_one = at_work && at_work->part == part,
+                   beside = at_work && at_work->other == place->device && !this_one;
         // What a supply brings while the arm is still on its way out is not there yet as far as that arm is concerned.
-        const bool fresh = beside && place == &trace_.parts[static_cast<std::size_t>(part)].places.front() && at_work->kind == simulation::BlockKind::straight_out && place->from >= at_work->from;
+        const bool fresh = beside && place == &trace_.parts[part].places.front() &&
+                           at_work->kind == simulation::BlockKind::straight_out && place->from >= at_work->from;
         for (const Standing& s : bodies) {
             if (this_one && s.what == Standing::tool) continue;
             if (fresh && s.what != Standing::link) continue;
             for (const geometry::Body& b : type(part).bodies)
-                pair(arm, cell_.devices[static_cast<std::size_t>(place->device)].id + ":part", s, b, at * b.at, this_one || (beside && s.what == Standing::held) ? 5e-4 : 0.0, !this_one && !(beside && s.what != Standing::link));
+                pair(arm, cell_.devices[place->device].id + ":part", s, b, at * b.at,
+                    this_one || (beside && s.what == Standing::held) ? 5e-4 : 0.0,
+                    !this_one && !(beside && s.what != Standing::link));
         }
     }
     void against_own(int arm, const std::vector<Standing>& bodies) {
-        const std::string& id = cell_.devices[static_cast<std::size_t>(arm)].id;
+        const std::string& id = cell_.devices[arm].id;
         for (std::size_t i = 0; i < bodies.size(); ++i)
             for (std::size_t k = i + 1; k < bodies.size(); ++k) {
                 const Standing &a = bodies[i], &b = bodies[k];
                 if (b.what == Standing::held && a.what == Standing::held) continue;
-                if (b.what == Standing::held ? a.what == Standing::tool : std::abs(a.link_number - b.link_number) < 3) continue;
+                if (b.what == Standing::held ? a.what == Standing::tool : std::abs(a.link_number - b.link_number) < 3)
+                    continue;
                 pair(arm, id, a, *b.body, b.at, b.what == Standing::held ? 5e-4 : 0.0, false);
             }
     }
-    void pair(int arm, const std::string& other, const Standing& s, const geometry::Body& b, const geometry::Frame& at, double may_sink, bool counts) {
-        const std::string key = cell_.devices[static_cast<std::size_t>(arm)].id + ":" + other;
+    void pair(int arm, const std::string& other, const Standing& s, const geometry::Body& b, const geometry::Frame& at,
+        double may_sink, bool counts) {
+        const std::string key = cell_.devices[arm].id + ":" + other;
         double& nearest = nearest_[key];
         if (!known_.count(key)) known_.insert(key), nearest = 1e300;
         const double wanted = counts ? nearest : 0.0;
-        const geometry::Separation gap = geometry::separation(s.body->shape, s.at, b.shape, at, nullptr, std::max(0.0, wanted));
+        const geometry::Separation gap =
+            geometry::separation(s.body->shape, s.at, b.shape, at, nullptr, std::max(0.0, wanted));
         if (gap.distance <= 0) {
             double& deepest = found_.deepest[key];
             deepest = std::max(deepest, geometry::penetration(s.body->shape, s.at, b.shape, at) - may_sink);
@@ -118,7 +132,7 @@ private:
         found_.nearest[key] = gap.distance;
         found_.least = std::min(found_.least, gap.distance);
     }
-    const cell::PartType& type(int part) const { return cell_.part_types[static_cast<std::size_t>(trace_.parts[static_cast<std::size_t>(part)].type)]; }
+    const cell::PartType& type(int part) const { return cell_.part_types[trace_.parts[part].type]; }
 
     const cell::Cell& cell_;
     const simulation::Trace& trace_;

@@ -12,7 +12,8 @@ using namespace escarp::simulation;
 
 namespace {
 
-std::shared_ptr<const Run> run_tree(const cell::json& tree, double horizon = 0, std::shared_ptr<const cell::Cell>* cell_out = nullptr) {
+std::shared_ptr<const Run> run_tree(
+    const cell::json& tree, double horizon = 0, std::shared_ptr<const cell::Cell>* cell_out = nullptr) {
     static PlanCache plans;
     const auto cell = tests::read(tree);
     if (cell_out) *cell_out = cell;
@@ -39,7 +40,8 @@ TEST_CASE("the event kernel agrees with the plain fixed-step simulator on the de
         REQUIRE(events->trace.departures.size() > 8);
         const std::size_t n = std::min(ticks.departures.size(), events->trace.departures.size());
         CHECK(std::max(ticks.departures.size(), events->trace.departures.size()) - n <= 1);
-        for (std::size_t i = 0; i < n; ++i) CHECK(seconds(events->trace.departures[i].when) == Approx(ticks.departures[i]).margin(0.05));
+        for (std::size_t i = 0; i < n; ++i)
+            CHECK(seconds(events->trace.departures[i].when) == Approx(ticks.departures[i]).margin(0.05));
         const auto& edges = ticks.edges.at("b1");
         const auto& changes = events->trace.signal("b1.made")->changes;
         const std::size_t m = std::min(edges.size(), changes.size() - 1);
@@ -52,7 +54,8 @@ TEST_CASE("a belt carries at its speed: departures and queue by hand") {
     // 2000 mm belt at 200 mm/s, parts 60 mm long, one every 5 s: the first leaves after (2000 - 60) / 200 = 9.7 s.
     const auto r = run_tree(tests::belt_cell(5, 200, 2000, 20), 100);
     REQUIRE(r->trace.departures.size() > 5);
-    for (std::size_t i = 0; i < 5; ++i) CHECK(seconds(r->trace.departures[i].when) == Approx(9.7 + 5.0 * static_cast<double>(i)).margin(1e-8));
+    for (std::size_t i = 0; i < 5; ++i)
+        CHECK(seconds(r->trace.departures[i].when) == Approx(9.7 + 5.0 * static_cast<double>(i)).margin(1e-8));
     REQUIRE(r->steady);
     CHECK(seconds(r->steady->period) / r->steady->parts == Approx(5.0).margin(1e-9));
 }
@@ -89,9 +92,13 @@ TEST_CASE("parts queue at a belt's end at their gap and wait there") {
 
 TEST_CASE("a beam is made exactly while a part crosses its line") {
     cell::json tree = tests::belt_cell(4, 200, 2000, 20);
-    tree["devices"].push_back({{"id", "b"}, {"name", "B"}, {"kind", "beam"}, {"host", "belt"}, {"placement", {{"x_mm", 100}}}, {"span_mm", 240}, {"beam_height_mm", 25}});
-    tree["devices"].push_back({{"id", "high"}, {"name", "High"}, {"kind", "beam"}, {"host", "belt"}, {"placement", {{"x_mm", 100}}}, {"span_mm", 240}, {"beam_height_mm", 55}});
-    tree["devices"].push_back({{"id", "slow"}, {"name", "Slow"}, {"kind", "beam"}, {"host", "belt"}, {"placement", {{"x_mm", 100}}}, {"span_mm", 240}, {"beam_height_mm", 25}, {"on_delay_s", 0.1}, {"off_delay_s", 0.2}});
+    tree["devices"].push_back({{"id", "b"}, {"name", "B"}, {"kind", "beam"}, {"host", "belt"},
+        {"placement", {{"x_mm", 100}}}, {"span_mm", 240}, {"beam_height_mm", 25}});
+    tree["devices"].push_back({{"id", "high"}, {"name", "High"}, {"kind", "beam"}, {"host", "belt"},
+        {"placement", {{"x_mm", 100}}}, {"span_mm", 240}, {"beam_height_mm", 55}});
+    tree["devices"].push_back(
+        {{"id", "slow"}, {"name", "Slow"}, {"kind", "beam"}, {"host", "belt"}, {"placement", {{"x_mm", 100}}},
+            {"span_mm", 240}, {"beam_height_mm", 25}, {"on_delay_s", 0.1}, {"off_delay_s", 0.2}});
     const auto r = run_tree(tree, 60);
     // The front edge starts at 60 mm of 2000 and reaches the line at 1000 + 100 mm after (1100 - 60) / 200 s.
     const auto& changes = r->trace.signal("b.made")->changes;
@@ -134,8 +141,9 @@ TEST_CASE("an arm is never in two blocks at once, its joints never jump, and a p
             if (b.to == never) break;
             end = b.to;
         }
-        for (const MotionRecord& m : r->trace.motions[static_cast<std::size_t>(arm)]) {
-            const JointVector before = r->trace.joints(*cell, arm, std::max<Ticks>(0, m.from - 1)), now = r->trace.joints(*cell, arm, m.from);
+        for (const MotionRecord& m : r->trace.motions[arm]) {
+            const JointVector before = r->trace.joints(*cell, arm, std::max<Ticks>(0, m.from - 1)),
+                              now = r->trace.joints(*cell, arm, m.from);
             REQUIRE((before - now).cwiseAbs().maxCoeff() < 1e-6);
         }
     }
@@ -143,7 +151,8 @@ TEST_CASE("an arm is never in two blocks at once, its joints never jump, and a p
         const auto& places = r->trace.parts[p].places;
         for (std::size_t i = 1; i < places.size(); ++i) {
             if (places[i].kind == Place::Kind::gone || places[i].from == 0) continue;
-            if (i + 1 < places.size() && places[i + 1].from == places[i].from) continue;  // let go into a chute: gone at once
+            if (i + 1 < places.size() && places[i + 1].from == places[i].from)
+                continue;  // let go into a chute: gone at once
             Frame before, now;
             REQUIRE(r->trace.part_frame(*cell, static_cast<int>(p), places[i].from - 1, before));
             REQUIRE(r->trace.part_frame(*cell, static_cast<int>(p), places[i].from, now));
@@ -181,7 +190,8 @@ TEST_CASE("in the steady state the trace repeats") {
 
 TEST_CASE("the fixture's rules: each nest, all nests, every n-th a reject") {
     const cell::Document d = tests::demo();
-    const cell::json together = d.edited("A", {"", {cell::Operation::set("/devices/tester/starts", "all nests")}}).resolved("A");
+    const cell::json together =
+        d.edited("A", {"", {cell::Operation::set("/devices/tester/starts", "all nests")}}).resolved("A");
     std::shared_ptr<const cell::Cell> cell;
     const auto r = run_tree(together, 120, &cell);
     std::map<Ticks, int> starts;
@@ -209,7 +219,8 @@ TEST_CASE("random rejects come from the device's own seed: another device does n
     const auto one = verdicts(tree);
     REQUIRE(one.size() > 10);
     CHECK(std::count(one.begin(), one.end(), "reject") > 0);
-    tree["devices"].push_back({{"id", "more"}, {"name", "More"}, {"kind", "fixture"}, {"length_mm", 100}, {"width_mm", 100}, {"height_mm", 100}, {"process_s", 1}, {"reject_pct", 50}, {"placement", {{"x_mm", 9000}}}});
+    tree["devices"].push_back({{"id", "more"}, {"name", "More"}, {"kind", "fixture"}, {"length_mm", 100},
+        {"width_mm", 100}, {"height_mm", 100}, {"process_s", 1}, {"reject_pct", 50}, {"placement", {{"x_mm", 9000}}}});
     CHECK(verdicts(tree) == one);
     tree["seed"] = 2;
     CHECK(verdicts(tree) != one);
@@ -222,10 +233,16 @@ TEST_CASE("tasks that cannot go on are named: nothing held, held already, no tim
         tree["devices"][4]["task"] = std::move(task);
         return run_tree(tree, 60);
     };
-    const auto first = [](const std::shared_ptr<const Run>& r) { return r->trace.faults.empty() ? -1 : static_cast<int>(r->trace.faults.front().kind); };
-    CHECK(first(with_task({{{"id", "a"}, {"do", "place"}, {"in", "tester"}}})) == static_cast<int>(Fault::Kind::holds_nothing));
-    CHECK(first(with_task({{{"id", "a"}, {"do", "pick"}, {"from", "infeed_belt"}}, {{"id", "b"}, {"do", "pick"}, {"from", "infeed_belt"}}})) == static_cast<int>(Fault::Kind::holds_already));
-    CHECK(first(with_task({{{"id", "a"}, {"do", "wait"}, {"signal", "tester.free"}}})) == static_cast<int>(Fault::Kind::goes_round));
+    const auto first = [](const std::shared_ptr<const Run>& r) {
+        return r->trace.faults.empty() ? -1 : static_cast<int>(r->trace.faults.front().kind);
+    };
+    CHECK(first(with_task({{{"id", "a"}, {"do", "place"}, {"in", "tester"}}})) ==
+          static_cast<int>(Fault::Kind::holds_nothing));
+    CHECK(
+        first(with_task({{{"id", "a"}, {"do", "pick"}, {"from", "infeed_belt"}},
+            {{"id", "b"}, {"do", "pick"}, {"from", "infeed_belt"}}})) == static_cast<int>(Fault::Kind::holds_already));
+    CHECK(first(with_task({{{"id", "a"}, {"do", "wait"}, {"signal", "tester.free"}}})) ==
+          static_cast<int>(Fault::Kind::goes_round));
     const auto stuck = with_task({{{"id", "a"}, {"do", "wait"}, {"signal", "tester.busy"}}});
     CHECK(stuck->stuck);
     CHECK(stuck->waits.size() >= 2);
@@ -233,7 +250,9 @@ TEST_CASE("tasks that cannot go on are named: nothing held, held already, no tim
 
 TEST_CASE("repeat, dwell and if do what they say") {
     cell::json tree = tests::demo().resolved("A");
-    tree["devices"][4]["task"] = {{{"id", "r"}, {"do", "repeat"}, {"times", 3}, {"steps", {{{"id", "d"}, {"do", "delay"}, {"time_s", 0.5}}}}}, {{"id", "e"}, {"do", "delay"}, {"time_s", 2.0}}};
+    tree["devices"][4]["task"] = {
+        {{"id", "r"}, {"do", "repeat"}, {"times", 3}, {"steps", {{{"id", "d"}, {"do", "delay"}, {"time_s", 0.5}}}}},
+        {{"id", "e"}, {"do", "delay"}, {"time_s", 2.0}}};
     const auto r = run_tree(tree, 20);
     std::vector<double> lengths;
     for (const Block& b : r->trace.blocks)

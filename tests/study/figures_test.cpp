@@ -29,22 +29,26 @@ TEST_CASE("the longest chain adds up to the cycle, and each link begins when ano
 TEST_CASE("shortening the chain shortens the cycle; shortening what is off it does not") {
     const cell::Document d = tests::demo();
     const auto base = tests::evaluated(d, "A");
-    const auto cycle_with = [&](const std::string& at, const cell::json& value) { return *tests::evaluated(d.edited("A", {"", {cell::Operation::set(at, value)}}), "A")->figures.cycle_s; };
+    const auto cycle_with = [&](const std::string& at, const cell::json& value) {
+        return *tests::evaluated(d.edited("A", {"", {cell::Operation::set(at, value)}}), "A")->figures.cycle_s;
+    };
     bool marker_in_chain = false, tester_in_chain = false;
     for (const auto& link : base->chain) {
-        const std::string id = base->cell->devices[static_cast<std::size_t>(base->run->trace.blocks[static_cast<std::size_t>(link.block)].device)].id;
+        const std::string id = base->cell->devices[base->run->trace.blocks[link.block].device].id;
         marker_in_chain = marker_in_chain || id == "marker";
         tester_in_chain = tester_in_chain || id == "tester";
     }
     REQUIRE(marker_in_chain);
     CHECK(cycle_with("/devices/marker/process_s", 1.9) < *base->figures.cycle_s - 0.1);
-    if (!tester_in_chain) CHECK(cycle_with("/devices/tester/process_s", 6.3) == Approx(*base->figures.cycle_s).margin(1e-6));
+    if (!tester_in_chain)
+        CHECK(cycle_with("/devices/tester/process_s", 6.3) == Approx(*base->figures.cycle_s).margin(1e-6));
 }
 
 TEST_CASE("shares of every device add up to the whole") {
     const auto e = tests::evaluated(tests::demo(), "A");
     REQUIRE(e->figures.shares.size() >= 6);
-    for (const study::Share& s : e->figures.shares) CHECK(s.busy + s.waiting + s.starved + s.blocked == Approx(1.0).margin(1e-9));
+    for (const study::Share& s : e->figures.shares)
+        CHECK(s.busy + s.waiting + s.starved + s.blocked == Approx(1.0).margin(1e-9));
 }
 
 TEST_CASE("cycle, rate and takt say the same thing") {
@@ -54,7 +58,8 @@ TEST_CASE("cycle, rate and takt say the same thing") {
     CHECK(*e->figures.takt_met == (*e->figures.cycle_s <= e->cell->takt));
     // By hand from the departures of one period.
     int n = 0;
-    for (const auto& d : e->run->trace.departures) n += d.when > e->run->steady->from && d.when <= e->run->steady->from + e->run->steady->period;
+    for (const auto& d : e->run->trace.departures)
+        n += d.when > e->run->steady->from && d.when <= e->run->steady->from + e->run->steady->period;
     CHECK(n == e->run->steady->parts);
 }
 
@@ -70,8 +75,10 @@ TEST_CASE("a cell whose state does not recur gives a mean and says so") {
 
 TEST_CASE("floor is the area of the hull of all footprints") {
     cell::json tree = {{"escarp", 1}, {"devices", cell::json::array()}};
-    tree["devices"].push_back({{"id", "a"}, {"name", "A"}, {"kind", "structure"}, {"length_mm", 1000}, {"width_mm", 1000}, {"height_mm", 100}});
-    tree["devices"].push_back({{"id", "b"}, {"name", "B"}, {"kind", "structure"}, {"length_mm", 1000}, {"width_mm", 1000}, {"height_mm", 100}, {"placement", {{"x_mm", 2000}}}});
+    tree["devices"].push_back({{"id", "a"}, {"name", "A"}, {"kind", "structure"}, {"length_mm", 1000},
+        {"width_mm", 1000}, {"height_mm", 100}});
+    tree["devices"].push_back({{"id", "b"}, {"name", "B"}, {"kind", "structure"}, {"length_mm", 1000},
+        {"width_mm", 1000}, {"height_mm", 100}, {"placement", {{"x_mm", 2000}}}});
     CHECK(tests::read(tree)->floor_area() == Approx(3.0).margin(1e-9));
 }
 
@@ -92,7 +99,10 @@ TEST_CASE("the test cycle is there and back twice the same, and longer for an ar
         if (!quick) continue;
         ++fit;
         // No arm is quicker than its tool's own limits along the 300 mm alone.
-        CHECK(*quick > 2 * motion::Profile(d.arm->model->line_speed / 0.28, d.arm->model->line_acceleration / 0.28, 0).duration() * 0.8);
+        CHECK(
+            *quick >
+            2 * motion::Profile(d.arm->model->line_speed / 0.28, d.arm->model->line_acceleration / 0.28, 0).duration() *
+                0.8);
         cell::Arm slow = *d.arm;
         slow.speed = 0.3, slow.acceleration = 0.5;
         CHECK(*study::test_cycle(slow) > *quick);
@@ -108,7 +118,7 @@ TEST_CASE("the test cycle is there and back twice the same, and longer for an ar
 TEST_CASE("which arm: the present one reads as the cell does, the others are what their edits bring about") {
     const cell::Document d = tests::demo();
     inspection::Cache cache;
-    const auto choices = study::which_arm(d, "A", "arm2", cache);
+    const auto choices = study::which_arm(simulation::layout(d, "A"), "arm2", cache);
     REQUIRE(choices.size() >= 11);
     REQUIRE(choices.front().present);
     CHECK(*choices.front().here.cycle_s == Approx(*tests::evaluated(d, "A")->figures.cycle_s));
@@ -118,10 +128,11 @@ TEST_CASE("which arm: the present one reads as the cell does, the others are wha
         CHECK(c.load == Approx(3.0));
         if (c.best) {
             const auto there = tests::evaluated(d.edited("A", c.best->edit), "A");
-            const auto& arm = there->cell->devices[static_cast<std::size_t>(there->cell->device("arm2"))];
+            const auto& arm = there->cell->devices[there->cell->device("arm2")];
             CHECK(arm.arm->model->id == c.id);
             CHECK(c.best->reached == c.best->poses);
-            CHECK((arm.world.translation().head<2>() - geometry::Vector3(c.best_x, c.best_y, 0).head<2>()).norm() < 1e-3);
+            CHECK(
+                (arm.world.translation().head<2>() - geometry::Vector3(c.best_x, c.best_y, 0).head<2>()).norm() < 1e-3);
             if (c.best->cycle_s) CHECK(*there->figures.cycle_s == Approx(*c.best->cycle_s));
             ++reached;
         }
@@ -129,7 +140,7 @@ TEST_CASE("which arm: the present one reads as the cell does, the others are wha
     }
     CHECK(reached >= 4);
     CHECK(short_of >= 3);
-    CHECK_THROWS_AS(study::which_arm(d, "A", "tester", cache), cell::InputError);
+    CHECK_THROWS_AS(study::which_arm(simulation::layout(d, "A"), "tester", cache), cell::InputError);
 }
 
 TEST_CASE("the second example runs on a SCARA and an arm on a travel axis, and flies its corners") {
@@ -137,11 +148,12 @@ TEST_CASE("the second example runs on a SCARA and an arm on a travel axis, and f
     const auto e = tests::evaluated(d, "A");
     CHECK(e->figures.poses_reached == e->figures.poses);
     REQUIRE(e->figures.cycle_s);
-    const auto& loader = e->cell->devices[static_cast<std::size_t>(e->cell->device("loader"))];
+    const auto& loader = e->cell->devices[e->cell->device("loader")];
     CHECK(loader.arm->solver->free_joints() == std::vector<int>{0});
     double low = 1e9, high = -1e9;
     for (double t = 20; t < 60; t += 0.1) {
-        const double at = e->run->trace.joints(*e->cell, e->cell->device("loader"), static_cast<simulation::Ticks>(t * 1e9))[0];
+        const double at =
+            e->run->trace.joints(*e->cell, e->cell->device("loader"), static_cast<simulation::Ticks>(t * 1e9))[0];
         low = std::min(low, at), high = std::max(high, at);
     }
     CHECK(high - low > 0.5);  // it travels

@@ -15,27 +15,34 @@ using cell::json;
 inline cell::Document demo() { return cell::Document::load(ESCARP_DEMO); }
 #ifdef ESCARP_SOURCE
 /// A cell in which something was wrong once.
-inline cell::Document past_case(const std::string& name) { return cell::Document::load(std::string(ESCARP_SOURCE) + "/tests/cases/" + name + ".escarp"); }
+inline cell::Document past_case(const std::string& name) {
+    return cell::Document::load(std::string(ESCARP_SOURCE) + "/tests/cases/" + name + ".escarp");
+}
 #endif
 
-inline std::shared_ptr<const cell::Cell> read(const json& tree) { return cell::read_cell(tree, simulation::standard_kinds()); }
+inline std::shared_ptr<const cell::Cell> read(const json& tree) {
+    return cell::read_cell(tree, simulation::standard_kinds());
+}
 
 /// A file's tree with one arm of each catalogue model, for getting at the models.
 inline std::shared_ptr<const cell::Cell> catalogue_cell() {
-    json tree = {{"escarp", 1}, {"arm_models", cell::catalogue_arms()}, {"tool_models", cell::catalogue_tools()}, {"part_types", cell::catalogue_part_types()}, {"devices", json::array()}};
-    for (const json& model : cell::catalogue_arms()) tree["devices"].push_back({{"id", model["id"]}, {"name", model["id"]}, {"kind", "arm"}, {"model", model["id"]}, {"tool", "jaw60"}});
+    json tree = {{"escarp", 1}, {"arm_models", cell::catalogue_arms()}, {"tool_models", cell::catalogue_tools()},
+        {"part_types", cell::catalogue_part_types()}, {"devices", json::array()}};
+    for (const json& model : cell::catalogue_arms())
+        tree["devices"].push_back(
+            {{"id", model["id"]}, {"name", model["id"]}, {"kind", "arm"}, {"model", model["id"]}, {"tool", "jaw60"}});
     return read(tree);
 }
 
 /// Infeed, belt and an outfeed hood at its end; no arm.
 inline json belt_cell(double interval_s, double speed_mm_s, double length_mm, double gap_mm) {
-    return {{"escarp", 1},
-            {"horizon_s", 200},
-            {"part_types", cell::catalogue_part_types()},
-            {"devices",
-             {{{"id", "belt"}, {"name", "Belt"}, {"kind", "conveyor"}, {"length_mm", length_mm}, {"width_mm", 200}, {"height_mm", 800}, {"speed_mm_s", speed_mm_s}, {"gap_mm", gap_mm}, {"to", "out"}},
-              {{"id", "in"}, {"name", "In"}, {"kind", "infeed"}, {"host", "belt"}, {"interval_s", interval_s}, {"part_type", "block60"}, {"to", "belt"}},
-              {{"id", "out"}, {"name", "Out"}, {"kind", "outfeed"}, {"shape", "hood"}, {"host", "belt"}}}}};
+    return {{"escarp", 1}, {"horizon_s", 200}, {"part_types", cell::catalogue_part_types()},
+        {"devices",
+            {{{"id", "belt"}, {"name", "Belt"}, {"kind", "conveyor"}, {"length_mm", length_mm}, {"width_mm", 200},
+                 {"height_mm", 800}, {"speed_mm_s", speed_mm_s}, {"gap_mm", gap_mm}, {"to", "out"}},
+                {{"id", "in"}, {"name", "In"}, {"kind", "infeed"}, {"host", "belt"}, {"interval_s", interval_s},
+                    {"part_type", "block60"}, {"to", "belt"}},
+                {{"id", "out"}, {"name", "Out"}, {"kind", "outfeed"}, {"shape", "hood"}, {"host", "belt"}}}}};
 }
 
 /// The demo with tables, pedestals, bends, trays and fences round it: `count` devices in all.
@@ -44,10 +51,15 @@ inline cell::Document crowded(int count) {
     const auto& kinds = simulation::standard_kinds();
     std::vector<cell::Offering> what;
     for (const cell::Offering& o : cell::offerings(kinds))
-        if (o.kind == "structure" || (o.kind == "conveyor") || o.kind == "fence" || (o.kind == "tray" && o.label == "Empty tray")) what.push_back(o);
+        if (o.kind == "structure" || (o.kind == "conveyor") || o.kind == "fence" ||
+            (o.kind == "tray" && o.label == "Empty tray"))
+            what.push_back(o);
     for (int i = static_cast<int>(tree["devices"].size()); i < count; ++i) {
         const cell::Offering& o = what[static_cast<std::size_t>(i) % what.size()];
-        json d = {{"id", "more" + std::to_string(i)}, {"name", o.label + " no " + std::to_string(i)}, {"kind", o.kind}, {"host", "floor"}, {"placement", {{"x_mm", 2500.0 * (i % 20) - 25000}, {"y_mm", 4000.0 + 2500.0 * (i / 20)}, {"z_mm", 0.0}, {"turn_deg", 15.0 * (i % 24)}}}};
+        json d = {{"id", "more" + std::to_string(i)}, {"name", o.label + " no " + std::to_string(i)}, {"kind", o.kind},
+            {"host", "floor"},
+            {"placement", {{"x_mm", 2500.0 * (i % 20) - 25000}, {"y_mm", 4000.0 + 2500.0 * (i / 20)}, {"z_mm", 0.0},
+                              {"turn_deg", 15.0 * (i % 24)}}}};
         const json fresh = kinds.find(o.kind)->fresh();
         for (const auto& [key, value] : fresh.items()) d[key] = value;
         for (const auto& [key, value] : o.parameters.items()) d[key] = value;
@@ -58,7 +70,7 @@ inline cell::Document crowded(int count) {
 
 inline std::shared_ptr<const study::Evaluation> evaluated(const cell::Document& d, const std::string& variant) {
     inspection::Cache cache;
-    return study::evaluate(d, variant, cache);
+    return study::evaluate(simulation::layout(d, variant), cache);
 }
 
 }  // namespace escarp::tests

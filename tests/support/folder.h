@@ -30,7 +30,9 @@ struct Folder {
         text << std::ifstream(path / name, std::ios::binary).rdbuf();
         return text.str();
     }
-    std::size_t count() const { return static_cast<std::size_t>(std::distance(std::filesystem::directory_iterator(path), {})); }
+    std::size_t count() const {
+        return static_cast<std::size_t>(std::distance(std::filesystem::directory_iterator(path), {}));
+    }
 };
 
 }  // namespace escarp::tests

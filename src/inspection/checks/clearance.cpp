@@ -29,33 +29,34 @@ struct Segment {
     motion::MotionPtr motion;
     Ticks from, to;
     int held, block;
-    int arrives = -1, leaves = -1;  ///< the blocks of the pick or place that bring arm, part and seat together, or part them, on purpose during this segment
-    std::uint64_t key = 0;      ///< of the motion and the part in hand
-    PartSetPtr parts = nullptr; ///< of the arm, its tool and what it holds
+    int arrives = -1, leaves = -1;  ///< the blocks of the pick or place that bring arm, part and seat together, or part
+                                    ///< them, on purpose during this segment
+    std::uint64_t key = 0;          ///< of the motion and the part in hand
+    PartSetPtr parts = nullptr;     ///< of the arm, its tool and what it holds
 };
 
 struct ArmRoom {
     int device;
-    std::uint64_t key;  ///< of everything but the motion and the part in hand
-    double radius;      ///< no point of the arm is farther from its base
+    std::uint64_t key;                      ///< of everything but the motion and the part in hand
+    double radius;                          ///< no point of the arm is farther from its base
     std::vector<std::vector<char>> ground;  ///< by device, see standing_ground
     std::vector<Segment> segments;
 };
 
-/// One question: an arm during a segment against a device, a part at rest or riding, another arm, or itself, under one rule. What it
-/// points to lives as long as the check.
+/// One question: an arm during a segment against a device, a part at rest or riding, another arm, or itself, under one
+/// rule. What it points to lives as long as the check.
 struct Job {
     std::uint64_t key;
     Meets rule;
     const ArmRoom* room;
     const Segment* segment;
-    int device_b, part_b;         ///< whose body the other one is; part_b: of the flow, -1 for none
+    int device_b, part_b;  ///< whose body the other one is; part_b: of the flow, -1 for none
     const PartSetPtr* parts_b;
     RuleContext context;
-    const Frame* at = nullptr;    ///< of a device or part
+    const Frame* at = nullptr;  ///< of a device or part
     motion::Glide glide = {};
-    double start = 0, from = 0, to = 0;        ///< of the glide, and of the question; seconds from the segment's beginning
-    const ArmRoom* other_room = nullptr;       ///< another arm
+    double start = 0, from = 0, to = 0;   ///< of the glide, and of the question; seconds from the segment's beginning
+    const ArmRoom* other_room = nullptr;  ///< another arm
     const Segment* other = nullptr;
 
     int device_a() const { return room->device; }
@@ -63,7 +64,10 @@ struct Job {
 };
 
 /// Exchanging a part brings tool, part and seat together on purpose.
-bool exchanges(const Block& b) { return b.kind == BlockKind::straight_in || b.kind == BlockKind::grip || b.kind == BlockKind::release || b.kind == BlockKind::straight_out; }
+bool exchanges(const Block& b) {
+    return b.kind == BlockKind::straight_in || b.kind == BlockKind::grip || b.kind == BlockKind::release ||
+           b.kind == BlockKind::straight_out;
+}
 
 /// Parts that stand still in their list's frame; their tags are their numbers.
 PartSetPtr standing_parts(const geometry::Bodies& bodies) {
@@ -74,7 +78,10 @@ PartSetPtr standing_parts(const geometry::Bodies& bodies) {
 
 class ClearanceCheck {
 public:
-    explicit ClearanceCheck(const Context& c) : c_(c), trace_(c.run.trace), end_(std::min(longest_check, c.run.steady ? c.run.steady->from + c.run.steady->period : c.run.trace.end)) {
+    explicit ClearanceCheck(const Context& c)
+        : c_(c),
+          trace_(c.run.trace),
+          end_(std::min(longest_check, c.run.steady ? c.run.steady->from + c.run.steady->period : c.run.trace.end)) {
         for (std::size_t i = 0; i < c.cell.devices.size(); ++i) {
             const cell::Device& d = c.cell.devices[i];
             if (d.arm) {
@@ -102,7 +109,8 @@ public:
         for (std::size_t i = 0; i < rooms_.size(); ++i)
             for (std::size_t j = i + 1; j < rooms_.size(); ++j) against_arm(rooms_[i], rooms_[j]);
         result.pairs_checked += pairs_;
-        // Most of the work is to tell how far apart distant bodies are: it is asked for only where nothing comes nearer.
+        // Most of the work is to tell how far apart distant bodies are: it is asked for only where nothing comes
+        // nearer.
         for (const double cap : {std::max(near_cap, 1.1 * c_.cell.safety_distance), usual_cap, far_cap}) {
             solve(cap);
             gather(result);
@@ -114,13 +122,14 @@ public:
 
 private:
     bool excluded(int a, int b) const {
-        return std::any_of(c_.cell.exclusions.begin(), c_.cell.exclusions.end(), [&](const cell::Exclusion& e) { return (e.a == a && e.b == b) || (e.a == b && e.b == a); });
+        return std::any_of(c_.cell.exclusions.begin(), c_.cell.exclusions.end(),
+            [&](const cell::Exclusion& e) { return (e.a == a && e.b == b) || (e.a == b && e.b == a); });
     }
     /// The pick or place during a segment of which something holds; null if there is none.
     template <typename Holds>
     const Block* work(const Segment& s, const Holds& holds) const {
         for (const int block : {s.arrives, s.leaves})
-            if (block >= 0 && holds(trace_.blocks[static_cast<std::size_t>(block)])) return &trace_.blocks[static_cast<std::size_t>(block)];
+            if (block >= 0 && holds(trace_.blocks[block])) return &trace_.blocks[block];
         return nullptr;
     }
 
@@ -133,10 +142,13 @@ private:
         cell::add_bodies(key, d.arm->tool_bodies);
         room.key = key.value();
         room.radius = kinematics::reach_bound(*d.arm->model) + d.arm->tool_frame.translation().norm() + 0.5;
-        for (std::size_t i = 0; i < c_.cell.devices.size(); ++i) room.ground.push_back(simulation::standing_ground(c_.cell, device, static_cast<int>(i)));
-        const auto& motions = trace_.motions[static_cast<std::size_t>(device)];
+        for (std::size_t i = 0; i < c_.cell.devices.size(); ++i)
+            room.ground.push_back(simulation::standing_ground(c_.cell, device, static_cast<int>(i)));
+        const auto& motions = trace_.motions[device];
         for (std::size_t i = 0; i < motions.size() && motions[i].from < end_; ++i)
-            room.segments.push_back({motions[i].motion, motions[i].from, std::min(end_, i + 1 < motions.size() ? motions[i + 1].from : end_), motions[i].held, motions[i].block});
+            room.segments.push_back({motions[i].motion, motions[i].from,
+                std::min(end_, i + 1 < motions.size() ? motions[i + 1].from : end_), motions[i].held,
+                motions[i].block});
         name_work(room.segments);
         for (Segment& s : room.segments) {
             const std::uint64_t held = held_key(s);
@@ -150,23 +162,23 @@ private:
     void name_work(std::vector<Segment>& segments) const {
         for (std::size_t i = 0; i < segments.size(); ++i) {
             const int b = segments[i].block;
-            if (b < 0 || !exchanges(trace_.blocks[static_cast<std::size_t>(b)])) continue;
+            if (b < 0 || !exchanges(trace_.blocks[b])) continue;
             segments[i].arrives = segments[i].leaves = b;
             if (segments[i].to > segments[i].from) continue;
-            const BlockKind kind = trace_.blocks[static_cast<std::size_t>(b)].kind;
+            const BlockKind kind = trace_.blocks[b].kind;
             if (kind == BlockKind::straight_in && i > 0) segments[i - 1].arrives = b;
             if (kind == BlockKind::straight_out && i + 1 < segments.size()) segments[i + 1].leaves = b;
         }
     }
 
     const Place* held_place(int part, Ticks t) const {
-        const Place* p = part >= 0 ? trace_.parts[static_cast<std::size_t>(part)].place(t) : nullptr;
+        const Place* p = part >= 0 ? trace_.parts[part].place(t) : nullptr;
         return p && p->kind == Place::Kind::held ? p : nullptr;
     }
     /// Content key of what an arm holds; 0: nothing.
     std::uint64_t held_key(const Segment& s) const {
         const Place* p = held_place(s.held, s.from);
-        return p ? cell::ContentKey().add(trace_.parts[static_cast<std::size_t>(s.held)].type).add(p->at).value() : 0;
+        return p ? cell::ContentKey().add(trace_.parts[s.held].type).add(p->at).value() : 0;
     }
     PartSetPtr parts_of(const cell::Arm& arm, const Segment& s, PartSetPtr& list) const {
         if (list) return list;
@@ -177,10 +189,12 @@ private:
         }
         return list = motion::part_set(std::move(parts));
     }
-    const cell::PartType& type_of(int part) const { return c_.cell.part_types[static_cast<std::size_t>(trace_.parts[static_cast<std::size_t>(part)].type)]; }
+    const cell::PartType& type_of(int part) const { return c_.cell.part_types[trace_.parts[part].type]; }
 
-    Job job_of(Meets rule, const ArmRoom& room, const Segment& s, std::uint64_t key, int device_b, const PartSetPtr& parts_b) const {
-        Job job{cell::ContentKey().add(key).add(static_cast<int>(rule)).value(), rule, &room, &s, device_b, -1, &parts_b, {}};
+    Job job_of(Meets rule, const ArmRoom& room, const Segment& s, std::uint64_t key, int device_b,
+        const PartSetPtr& parts_b) const {
+        Job job{cell::ContentKey().add(key).add(static_cast<int>(rule)).value(), rule, &room, &s, device_b, -1,
+            &parts_b, {}};
         job.context.arm = &*c_.device(room.device).arm;
         job.to = s.motion->duration();
         return job;
@@ -189,7 +203,8 @@ private:
     /// The same question comes again with every cycle and has the same answer: of those, the earliest is asked.
     void add(const Job& job) {
         pairs_ += job.segment->parts->parts().size() * (*job.parts_b)->parts().size();
-        const auto [place, fresh] = asked_.try_emplace(cell::ContentKey().add(job.key).add(job.device_a()).add(job.device_b).value(), jobs_.size());
+        const auto [place, fresh] = asked_.try_emplace(
+            cell::ContentKey().add(job.key).add(job.device_a()).add(job.device_b).value(), jobs_.size());
         if (fresh) jobs_.push_back(job);
         else if (job.origin() < jobs_[place->second].origin()) jobs_[place->second] = job;
     }
@@ -204,7 +219,8 @@ private:
             const std::vector<char>& ground = room.ground[i];
             const Block* b = work(s, [&](const Block& one) { return one.other == device; });
             const bool at_work = b != nullptr;
-            const std::uint64_t key = cell::ContentKey().add(room.key).add(s.key).add(still_key_[i]).add(!ground.empty()).value();
+            const std::uint64_t key =
+                cell::ContentKey().add(room.key).add(s.key).add(still_key_[i]).add(!ground.empty()).value();
             const auto ask = [&](Meets rule, const std::vector<double>* seat, std::uint64_t more) {
                 Job job = job_of(rule, room, s, cell::ContentKey().add(key).add(more).value(), device, still_[i]);
                 job.at = &d.world;
@@ -217,20 +233,24 @@ private:
                 const auto [seat, seat_key] = seat_at(*b);
                 ask(Meets::hand_at_work, depths(d.bodies, d.world, seat), seat_key);
             }
-            if (std::any_of(ground.begin(), ground.end(), [](char g) { return g != 0; })) ask(Meets::ground, nullptr, 0);
+            if (std::any_of(ground.begin(), ground.end(), [](char g) { return g != 0; }))
+                ask(Meets::ground, nullptr, 0);
         }
     }
 
     /// Where a part goes or stood, in the world, and its content key.
     std::pair<Frame, std::uint64_t> seat_at(const Block& b) const {
         const cell::Device& d = c_.device(b.other);
-        const Frame seat = b.seat >= 0 && b.part >= 0 ? Frame(d.world * simulation::kind_of(d).seat_frame(d, b.seat, type_of(b.part))) : d.mount_world();
+        const Frame seat = b.seat >= 0 && b.part >= 0
+                               ? Frame(d.world * simulation::kind_of(d).seat_frame(d, b.seat, type_of(b.part)))
+                               : d.mount_world();
         return {seat, cell::ContentKey().add(seat).value()};
     }
 
     /// See seat_depths; the same few are asked for again and again.
     const std::vector<double>* depths(const geometry::Bodies& bodies, const Frame& at, const Frame& seat) {
-        const auto [found, fresh] = kept_depths_.try_emplace(cell::ContentKey().add(reinterpret_cast<std::uintptr_t>(&bodies)).add(at).add(seat).value());
+        const auto [found, fresh] = kept_depths_.try_emplace(
+            cell::ContentKey().add(reinterpret_cast<std::uintptr_t>(&bodies)).add(at).add(seat).value());
         if (fresh) found->second = seat_depths(bodies, at, seat);
         return &found->second;
     }
@@ -253,7 +273,8 @@ private:
                 const Stretch stretch{static_cast<int>(part), &p, i == 0};
                 if (!p.glide.rests() && p.stop > p.from) {
                     part_stretch(room, stretch, p.at, p.glide, p.from, std::min(p.stop, until));
-                    part_stretch(room, stretch, kept_frames_.emplace_back(p.after(seconds(p.stop - p.from))), {}, p.stop, until);
+                    part_stretch(
+                        room, stretch, kept_frames_.emplace_back(p.after(seconds(p.stop - p.from))), {}, p.stop, until);
                 } else {
                     part_stretch(room, stretch, p.at, {}, p.from, until);
                 }
@@ -267,11 +288,13 @@ private:
         bool appears;  ///< with it the part comes into the cell
     };
 
-    void part_stretch(const ArmRoom& room, const Stretch& stretch, const Frame& at, const motion::Glide& glide, Ticks from, Ticks to) {
+    void part_stretch(const ArmRoom& room, const Stretch& stretch, const Frame& at, const motion::Glide& glide,
+        Ticks from, Ticks to) {
         to = std::min(to, end_);
-        const int part = stretch.part, type = trace_.parts[static_cast<std::size_t>(part)].type;
+        const int part = stretch.part, type = trace_.parts[part].type;
         const bool rests = glide.rests();
-        auto s = std::upper_bound(room.segments.begin(), room.segments.end(), from, [](Ticks t, const Segment& seg) { return t < seg.to; });
+        auto s = std::upper_bound(
+            room.segments.begin(), room.segments.end(), from, [](Ticks t, const Segment& seg) { return t < seg.to; });
         for (; s != room.segments.end() && s->from < to; ++s) {
             const Ticks begin = std::max(from, s->from), finish = std::min(to, s->to);
             if (finish <= begin || s->held == part) continue;
@@ -279,23 +302,37 @@ private:
             const Ticks length = rests ? simulation::ticks(s->motion->duration()) : never_later;
             const Ticks begin_in = std::min(begin - s->from, length), finish_in = std::min(finish - s->from, length);
             cell::ContentKey content;
-            content.add(room.key).add(s->key).add(at).add(glide.velocity).add(glide.turn_rate).add(glide.centre).add(glide.axis).add(type).add(begin_in).add(finish_in).add(rests ? 0 : from - s->from);
+            content.add(room.key)
+                .add(s->key)
+                .add(at)
+                .add(glide.velocity)
+                .add(glide.turn_rate)
+                .add(glide.centre)
+                .add(glide.axis)
+                .add(type)
+                .add(begin_in)
+                .add(finish_in)
+                .add(rests ? 0 : from - s->from);
             const std::uint64_t key = content.value();
             const auto ask = [&](Meets rule, const std::vector<double>* seat, std::uint64_t more) {
-                Job job = job_of(rule, room, *s, cell::ContentKey().add(key).add(more).value(), stretch.place->device, shape_of(type));
+                Job job = job_of(rule, room, *s, cell::ContentKey().add(key).add(more).value(), stretch.place->device,
+                    shape_of(type));
                 job.part_b = part, job.at = &at, job.glide = glide;
-                job.start = rests ? 0.0 : seconds(from - s->from), job.from = seconds(begin_in), job.to = seconds(finish_in);
+                job.start = rests ? 0.0 : seconds(from - s->from), job.from = seconds(begin_in),
+                job.to = seconds(finish_in);
                 job.context.seat = seat;
                 add(job);
             };
             if (work(*s, [&](const Block& one) { return one.part == part; })) {
                 ask(Meets::part_in_work, nullptr, 0);
-            } else if (const Block* b = work(*s, [&](const Block& one) { return one.other == stretch.place->device; })) {
+            } else if (const Block* b =
+                           work(*s, [&](const Block& one) { return one.other == stretch.place->device; })) {
                 ask(Meets::links_beside, nullptr, 0);
-                // What a supply brings while the arm is still on its way out is not there yet as far as that arm is concerned.
+                // What a supply brings while the arm is still on its way out is not there yet as far as that arm is
+                // concerned.
                 if (stretch.appears && stretch.place->from >= s->from) continue;
                 const auto [seat, seat_key] = seat_at(*b);
-                ask(Meets::hand_beside, depths(c_.cell.part_types[static_cast<std::size_t>(type)].bodies, at, seat), seat_key);
+                ask(Meets::hand_beside, depths(c_.cell.part_types[type].bodies, at, seat), seat_key);
             } else {
                 ask(Meets::part, nullptr, 0);
             }
@@ -304,19 +341,23 @@ private:
 
     void against_arm(const ArmRoom& one, const ArmRoom& two) {
         if (excluded(one.device, two.device)) return;
-        if ((c_.device(one.device).world.translation() - c_.device(two.device).world.translation()).norm() > one.radius + two.radius + usual_cap) return;
+        if ((c_.device(one.device).world.translation() - c_.device(two.device).world.translation()).norm() >
+            one.radius + two.radius + usual_cap)
+            return;
         auto t = two.segments.begin();
         for (const Segment& s : one.segments) {
             while (t != two.segments.end() && t->to <= s.from) ++t;
             for (auto u = t; u != two.segments.end() && u->from < s.to; ++u) {
                 const Ticks begin = std::max(s.from, u->from), finish = std::min(s.to, u->to);
                 const Ticks shift = u->from - s.from;
-                const Ticks both_still = std::max(s.from + simulation::ticks(s.motion->duration()), u->from + simulation::ticks(u->motion->duration()));
+                const Ticks both_still = std::max(s.from + simulation::ticks(s.motion->duration()),
+                    u->from + simulation::ticks(u->motion->duration()));
                 const Ticks t0 = begin - s.from, t1 = std::max(begin, std::min(finish, both_still)) - s.from;
                 cell::ContentKey key;
                 key.add(one.key).add(two.key).add(s.key).add(u->key).add(shift).add(t0).add(t1);
                 Job job = job_of(Meets::arm, one, s, key.value(), two.device, u->parts);
-                job.other_room = &two, job.other = &*u, job.start = seconds(shift), job.from = seconds(t0), job.to = seconds(t1);
+                job.other_room = &two, job.other = &*u, job.start = seconds(shift), job.from = seconds(t0),
+                job.to = seconds(t1);
                 add(job);
             }
         }
@@ -330,8 +371,12 @@ private:
         };
         const motion::ArmMover mover = mover_of(*job.room, s, 0);
         motion::ClearanceQuery query{job.from, std::max(job.from, job.to), cap};
-        query.take = [&job](const motion::Part& p, const motion::Part& q) { return judged(job.rule, job.context, p, q); };
-        if (!distance_counts(job.rule)) query.sink = [&job](const motion::Part& p, const motion::Part& q) { return may_sink(job.rule, job.context, p, q); };
+        query.take = [&job](
+                         const motion::Part& p, const motion::Part& q) { return judged(job.rule, job.context, p, q); };
+        if (!distance_counts(job.rule))
+            query.sink = [&job](const motion::Part& p, const motion::Part& q) {
+                return may_sink(job.rule, job.context, p, q);
+            };
         motion::Clearance found;
         const auto against = [&](const motion::Mover& other) {
             found = motion::least_clearance(mover, other, query);
@@ -353,7 +398,7 @@ private:
 
     const PartSetPtr& shape_of(int type) {
         PartSetPtr& list = types_[type];
-        return list ? list : list = standing_parts(c_.cell.part_types[static_cast<std::size_t>(type)].bodies);
+        return list ? list : list = standing_parts(c_.cell.part_types[type].bodies);
     }
 
     /// Answers every job that is not kept yet.
@@ -395,10 +440,13 @@ private:
             least.part_b = job.part_b;
             least.on_a = found.on_a;
             least.on_b = found.on_b;
-            least.body_a = body_name(job.device_a(), job.segment->parts->parts()[static_cast<std::size_t>(found.part_a)], -1, found.part_a);
-            least.body_b = body_name(job.device_b, (*job.parts_b)->parts()[static_cast<std::size_t>(found.part_b)], job.part_b, found.part_b);
-            const auto better = [](const LeastClearance& x, const LeastClearance& y) { return x.distance < y.distance || (x.distance == y.distance && x.when_s < y.when_s); };
-            const auto [place, fresh] = closest_.try_emplace(std::pair(job.device_a(), job.part_b >= 0 ? -2 - job.device_b : job.device_b), least);
+            least.body_a = body_name(job.device_a(), job.segment->parts->parts()[found.part_a], -1, found.part_a);
+            least.body_b = body_name(job.device_b, (*job.parts_b)->parts()[found.part_b], job.part_b, found.part_b);
+            const auto better = [](const LeastClearance& x, const LeastClearance& y) {
+                return x.distance < y.distance || (x.distance == y.distance && x.when_s < y.when_s);
+            };
+            const auto [place, fresh] = closest_.try_emplace(
+                std::pair(job.device_a(), job.part_b >= 0 ? -2 - job.device_b : job.device_b), least);
             if (!fresh && better(least, place->second)) place->second = least;
             if (better(least, result.clearance) || result.clearance.device_a < 0) result.clearance = least;
         }
@@ -406,11 +454,11 @@ private:
 
     std::string body_name(int device, const motion::Part& part, int flow_part, int index) const {
         const cell::Device& d = c_.device(device);
-        if (flow_part >= 0) return c_.cell.part_types[static_cast<std::size_t>(trace_.parts[static_cast<std::size_t>(flow_part)].type)].name + " on " + d.name;
-        if (!d.arm) return d.name + (d.bodies.size() > 1 ? " " + d.bodies[static_cast<std::size_t>(index)].name : "");
+        if (flow_part >= 0) return c_.cell.part_types[trace_.parts[flow_part].type].name + " on " + d.name;
+        if (!d.arm) return d.name + (d.bodies.size() > 1 ? " " + d.bodies[index].name : "");
         if (part.tag == simulation::held_tag) return "part held by " + d.name;
         if (part.tag == simulation::tool_tag) return d.name + " tool";
-        return d.name + " " + d.arm->model->mechanism.links[static_cast<std::size_t>(part.tag)].name;
+        return d.name + " " + d.arm->model->mechanism.links[part.tag].name;
     }
 
     static constexpr Ticks never_later = simulation::never;
@@ -426,7 +474,7 @@ private:
     std::map<std::uint64_t, std::vector<double>> kept_depths_;
     std::vector<Job> jobs_;
     std::unordered_map<std::uint64_t, std::size_t> asked_;  ///< which job a question is
-    std::size_t pairs_ = 0;  ///< of bodies, counted whenever they are asked for
+    std::size_t pairs_ = 0;                                 ///< of bodies, counted whenever they are asked for
     std::vector<motion::Clearance> answers_;
     std::map<std::pair<int, int>, LeastClearance> closest_;
 };
@@ -440,18 +488,21 @@ std::optional<WayOut> way_by_shifting(const Context& c, const LeastClearance& p)
     if (away.norm() < 0.3 * p.distance) return std::nullopt;  // above or below: no shift over the floor helps
     // Where the arm is at work on something that stands on the same base, the two move together.
     for (const Block& b : c.run.trace.blocks)
-        if (b.device == p.device_a && b.other >= 0 && b.kind != BlockKind::wait && simulation::seconds(b.from) <= p.when_s && simulation::seconds(b.to) >= p.when_s &&
+        if (b.device == p.device_a && b.other >= 0 && b.kind != BlockKind::wait &&
+            simulation::seconds(b.from) <= p.when_s && simulation::seconds(b.to) >= p.when_s &&
             c.cell.root(b.other) == c.cell.root(p.device_b))
             return std::nullopt;
-    const double step = std::ceil((c.cell.safety_distance - p.distance) / away.norm() * p.distance * 1e3 / 5 + 1) * 5e-3;
+    const double step =
+        std::ceil((c.cell.safety_distance - p.distance) / away.norm() * p.distance * 1e3 / 5 + 1) * 5e-3;
     const Vector3 shift = step * away.normalized();
     const cell::Device& root = c.device(c.cell.root(p.device_b));
     const auto tenth = [](double metres) { return std::round(metres * 1e4) / 10; };
     WayOut way;
     way.label = "Move " + root.name + " " + millimetres(step) + " mm away";
-    way.edit = {way.label,
-                {cell::Operation::set("/devices/" + root.id + "/placement/x_mm", tenth(root.placement.translation().x() + shift.x())),
-                 cell::Operation::set("/devices/" + root.id + "/placement/y_mm", tenth(root.placement.translation().y() + shift.y()))}};
+    way.edit = {way.label, {cell::Operation::set("/devices/" + root.id + "/placement/x_mm",
+                                tenth(root.placement.translation().x() + shift.x())),
+                               cell::Operation::set("/devices/" + root.id + "/placement/y_mm",
+                                   tenth(root.placement.translation().y() + shift.y()))}};
     return way;
 }
 
@@ -462,7 +513,8 @@ void report(const Context& c, const LeastClearance& p, std::vector<Finding>& out
     f.severity = hit ? Severity::stop : Severity::watch;
     f.title = hit ? p.body_a + " hits " + p.body_b : p.body_a + " passes close to " + p.body_b;
     f.text = hit ? "They touch or overlap at " + short_number(p.when_s) + " s."
-                 : millimetres(p.distance) + " mm at " + short_number(p.when_s) + " s; the safety distance is " + millimetres(c.cell.safety_distance) + " mm.";
+                 : millimetres(p.distance) + " mm at " + short_number(p.when_s) + " s; the safety distance is " +
+                       millimetres(c.cell.safety_distance) + " mm.";
     f.devices = {c.device(p.device_a).id, c.device(p.device_b).id};
     f.when_s = p.when_s;
     if (auto way = way_by_shifting(c, p)) f.ways_out.push_back(std::move(*way));
@@ -477,20 +529,26 @@ struct Overlap {
 /// Devices that stand in one another, noticeably.
 std::vector<Overlap> overlaps(const Context& c) {
     constexpr double noticeable = 1e-3;
-    const auto bodies = [](const cell::Device& d) -> const geometry::Bodies& { return d.arm ? d.arm->model->mechanism.links.front().bodies : d.bodies; };
+    const auto bodies = [](const cell::Device& d) -> const geometry::Bodies& {
+        return d.arm ? d.arm->model->mechanism.links.front().bodies : d.bodies;
+    };
     std::vector<Overlap> all;
     std::vector<geometry::Box3> boxes;
     for (const cell::Device& d : c.cell.devices) boxes.push_back(geometry::bounds(bodies(d), d.world));
     for (std::size_t i = 0; i < c.cell.devices.size(); ++i) {
         c.give_way();
         for (std::size_t j = i + 1; j < c.cell.devices.size(); ++j) {
-            if (boxes[i].empty() || boxes[j].empty() || (boxes[i].low.array() > boxes[j].high.array()).any() || (boxes[j].low.array() > boxes[i].high.array()).any()) continue;
+            if (boxes[i].empty() || boxes[j].empty() || (boxes[i].low.array() > boxes[j].high.array()).any() ||
+                (boxes[j].low.array() > boxes[i].high.array()).any())
+                continue;
             const int a = static_cast<int>(i), b = static_cast<int>(j);
             const bool hosted = c.cell.stands_on(a, b) || c.cell.stands_on(b, a);
             const cell::Device &one = c.cell.devices[i], &two = c.cell.devices[j];
             // What stands on something is fitted to it; a base link stands on its ground and keeps clear of the rest.
             if (hosted && one.arm.has_value() == two.arm.has_value()) continue;
-            const std::vector<char> ground = !hosted ? std::vector<char>() : one.arm ? simulation::standing_ground(c.cell, a, b) : simulation::standing_ground(c.cell, b, a);
+            const std::vector<char> ground = !hosted   ? std::vector<char>()
+                                             : one.arm ? simulation::standing_ground(c.cell, a, b)
+                                                       : simulation::standing_ground(c.cell, b, a);
             if (hosted && ground.empty()) continue;
             const auto fitted = [&](std::size_t k) { return hosted && ground[k] != 0; };
             double depth = 0;
@@ -499,7 +557,8 @@ std::vector<Overlap> overlaps(const Context& c) {
                     if (fitted(one.arm ? l : k)) continue;
                     const geometry::Body &p = bodies(one)[k], &q = bodies(two)[l];
                     const Frame at_p = one.world * p.at, at_q = two.world * q.at;
-                    if ((at_p * p.shape.centre() - at_q * q.shape.centre()).norm() > p.shape.bound() + q.shape.bound()) continue;
+                    if ((at_p * p.shape.centre() - at_q * q.shape.centre()).norm() > p.shape.bound() + q.shape.bound())
+                        continue;
                     depth = std::max(depth, geometry::penetration(p.shape, at_p, q.shape, at_q));
                 }
             if (depth >= noticeable) all.push_back({i, j, depth});
@@ -512,7 +571,8 @@ std::vector<Overlap> overlaps(const Context& c) {
 void report_overlaps(const Context& c, std::vector<Finding>& out) {
     constexpr std::size_t many = 8;
     const std::vector<Overlap> all = overlaps(c);
-    std::vector<std::size_t> heap(c.cell.devices.size()), pairs(heap.size(), 0);  // which heap a device is in: the number of one of them
+    std::vector<std::size_t> heap(c.cell.devices.size()),
+        pairs(heap.size(), 0);  // which heap a device is in: the number of one of them
     for (std::size_t i = 0; i < heap.size(); ++i) heap[i] = i;
     const auto heap_of = [&](std::size_t i) {
         while (heap[i] != i) i = heap[i] = heap[heap[i]];
@@ -522,20 +582,24 @@ void report_overlaps(const Context& c, std::vector<Finding>& out) {
     for (const Overlap& o : all) ++pairs[heap_of(o.one)];
     const auto add = [&](std::string id, std::string title, std::string text, std::vector<std::string> devices) {
         Finding f;
-        f.id = std::move(id), f.severity = Severity::watch, f.title = std::move(title), f.text = std::move(text), f.devices = std::move(devices);
+        f.id = std::move(id), f.severity = Severity::watch, f.title = std::move(title), f.text = std::move(text),
+        f.devices = std::move(devices);
         out.push_back(std::move(f));
     };
     const auto name = [&](std::size_t i) -> const std::string& { return c.cell.devices[i].name; };
     const auto id = [&](std::size_t i) -> const std::string& { return c.cell.devices[i].id; };
     for (const Overlap& o : all)
-        if (pairs[heap_of(o.one)] <= many) add("overlap:" + id(o.one) + ":" + id(o.two), name(o.one) + " stands in " + name(o.two), "They overlap by " + millimetres(o.depth) + " mm.", {id(o.one), id(o.two)});
+        if (pairs[heap_of(o.one)] <= many)
+            add("overlap:" + id(o.one) + ":" + id(o.two), name(o.one) + " stands in " + name(o.two),
+                "They overlap by " + millimetres(o.depth) + " mm.", {id(o.one), id(o.two)});
     for (std::size_t h = 0; h < heap.size(); ++h) {
         if (pairs[h] <= many) continue;
         std::map<std::size_t, std::size_t> others;  // of each device, how many it stands in
         double depth = 0;
         for (const Overlap& o : all)
             if (heap_of(o.one) == h) ++others[o.one], ++others[o.two], depth = std::max(depth, o.depth);
-        const auto most = std::max_element(others.begin(), others.end(), [](const auto& x, const auto& y) { return x.second < y.second; });
+        const auto most = std::max_element(
+            others.begin(), others.end(), [](const auto& x, const auto& y) { return x.second < y.second; });
         std::string names;
         std::vector<std::string> devices;
         for (const auto& [device, count] : others) {
@@ -543,7 +607,10 @@ void report_overlaps(const Context& c, std::vector<Finding>& out) {
             devices.push_back(id(device));
         }
         add("overlap:" + id(most->first), name(most->first) + " stands in " + std::to_string(most->second) + " others",
-            std::to_string(others.size()) + " devices overlap in " + std::to_string(pairs[h]) + " pairs, by up to " + millimetres(depth) + " mm: " + names + (others.size() > 6 ? " and " + std::to_string(others.size() - 6) + " more." : "."), std::move(devices));
+            std::to_string(others.size()) + " devices overlap in " + std::to_string(pairs[h]) + " pairs, by up to " +
+                millimetres(depth) + " mm: " + names +
+                (others.size() > 6 ? " and " + std::to_string(others.size() - 6) + " more." : "."),
+            std::move(devices));
     }
 }
 

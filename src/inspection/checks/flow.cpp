@@ -38,11 +38,13 @@ void report_faults(const Context& c, const Inspection& so_far, std::vector<Findi
                 f.text = "It goes round without ever waiting or moving; add a step that does something.";
                 break;
             default: {
-                const bool told = std::any_of(so_far.poses.begin(), so_far.poses.end(), [&](const PoseNeed& n) { return n.arm == fault.device && n.step_id == f.step && !n.reached; });
+                const bool told = std::any_of(so_far.poses.begin(), so_far.poses.end(),
+                    [&](const PoseNeed& n) { return n.arm == fault.device && n.step_id == f.step && !n.reached; });
                 if (told) continue;
                 f.title = d.name + " cannot make this move";
                 f.text = fault.kind == Fault::Kind::line_fails
-                             ? "The straight line cannot be followed: it fails " + std::to_string(static_cast<int>(fault.at * 100)) + " % of the way."
+                             ? "The straight line cannot be followed: it fails " +
+                                   std::to_string(static_cast<int>(fault.at * 100)) + " % of the way."
                              : "The pose is out of reach as the part stands there.";
                 if (fault.kind == Fault::Kind::line_fails) f.ways_out = straight_remedies(c, so_far.poses, fault);
             }
@@ -60,7 +62,9 @@ void report_deadlock(const Context& c, std::vector<Finding>& out) {
     f.when_s = simulation::seconds(c.run.trace.end);
     std::string all;
     for (const auto& w : c.run.waits) {
-        const std::string what = w.what == WaitFor::part ? "a part at " : w.what == WaitFor::room ? "room at " : "a signal of ";
+        const std::string what = w.what == WaitFor::part   ? "a part at "
+                                 : w.what == WaitFor::room ? "room at "
+                                                           : "a signal of ";
         all += (all.empty() ? "" : "; ") + c.device(w.device).name + " waits for " + what + c.device(w.other).name;
         f.devices.push_back(c.device(w.device).id);
     }
@@ -77,7 +81,8 @@ void report_takt(const Context& c, std::vector<Finding>& out) {
     f.id = "takt";
     f.severity = Severity::watch;
     f.title = "Takt missed by " + short_number(cycle - c.cell.takt) + " s";
-    f.text = "The cycle is " + short_number(cycle) + " s; the line demands a part every " + short_number(c.cell.takt) + " s.";
+    f.text = "The cycle is " + short_number(cycle) + " s; the line demands a part every " + short_number(c.cell.takt) +
+             " s.";
     f.when_s = simulation::seconds(c.run.steady->from);
     out.push_back(std::move(f));
 }
@@ -88,21 +93,25 @@ void report_dead_beams(const Context& c, std::vector<Finding>& out) {
         if (d.look != cell::Look::sensor) continue;
         const std::string name = d.id + ".made";
         const simulation::SignalRecord* s = c.run.trace.signal(name);
-        if (!s || s->changes.size() > 1 || (!s->changes.empty() && s->changes.front().second) || c.run.trace.parts.empty()) continue;
+        if (!s || s->changes.size() > 1 || (!s->changes.empty() && s->changes.front().second) ||
+            c.run.trace.parts.empty())
+            continue;
         // How near did any part come?
         const Vector3 from = d.world * d.marks.front().line.front(), to = d.world * d.marks.front().line.back();
         const geometry::Convex beam = geometry::Convex::segment(from, to);
         double nearest = 1e300, above = 0;
         for (const simulation::PartRecord& part : c.run.trace.parts) {
-            const cell::PartType& type = c.cell.part_types[static_cast<std::size_t>(part.type)];
+            const cell::PartType& type = c.cell.part_types[part.type];
             for (const simulation::Place& p : part.places) {
                 if (p.kind != simulation::Place::Kind::still) continue;
-                const double ride = p.glide.rests() ? 0.0 : simulation::seconds(std::max<simulation::Ticks>(0, p.stop - p.from));
+                const double ride =
+                    p.glide.rests() ? 0.0 : simulation::seconds(std::max<simulation::Ticks>(0, p.stop - p.from));
                 for (int k = 0; k <= 20; ++k) {
                     const Frame at = p.after(ride * k / 20);
                     for (const geometry::Body& b : type.bodies) {
                         const double gap = geometry::separation(b.shape, at * b.at, beam, Frame::Identity()).distance;
-                        if (gap < nearest) nearest = gap, above = std::min(from.z(), to.z()) - (at.translation().z() + type.height);
+                        if (gap < nearest)
+                            nearest = gap, above = std::min(from.z(), to.z()) - (at.translation().z() + type.height);
                     }
                 }
             }
@@ -115,7 +124,8 @@ void report_dead_beams(const Context& c, std::vector<Finding>& out) {
         if (above > 0 && above < 0.5) {
             f.text = "Its line passes " + millimetres(above) + " mm above the highest part.";
             const cell::json lower = std::max(1.0, std::round((d.marks.front().line.front().z() - above) * 1e3 - 10));
-            WayOut way{"Lower the line to " + lower.dump() + " mm", "10 mm below the top of the part", {"Lower " + d.name, {cell::Operation::set("/devices/" + d.id + "/beam_height_mm", lower)}}};
+            WayOut way{"Lower the line to " + lower.dump() + " mm", "10 mm below the top of the part",
+                {"Lower " + d.name, {cell::Operation::set("/devices/" + d.id + "/beam_height_mm", lower)}}};
             f.ways_out.push_back(std::move(way));
         } else {
             f.text = "No part that it detects passes it; the nearest comes to " + millimetres(nearest) + " mm.";
@@ -131,8 +141,13 @@ void report_cut(const Context& c, std::vector<Finding>& out) {
     f.severity = Severity::watch;
     f.title = "The run was cut short";
     f.when_s = simulation::seconds(c.run.trace.end);
-    f.text = c.run.unsettled ? "At " + short_number(*f.when_s) + " s devices set each other off without any time passing; the figures are taken up to there. A delay in one of their tasks avoids it." :
-             "More happens in this cell than one run keeps (about 150 MB): it ends at " + short_number(*f.when_s, 0) + " s, and the figures are taken up to there. A longer infeed interval or a shorter horizon avoids it.";
+    f.text =
+        c.run.unsettled
+            ? "At " + short_number(*f.when_s) +
+                  " s devices set each other off without any time passing; the figures are taken up to there. A delay "
+                  "in one of their tasks avoids it."
+            : "More happens in this cell than one run keeps (about 150 MB): it ends at " + short_number(*f.when_s, 0) +
+                  " s, and the figures are taken up to there. A longer infeed interval or a shorter horizon avoids it.";
     out.push_back(std::move(f));
 }
 

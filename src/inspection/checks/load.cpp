@@ -37,23 +37,30 @@ void report_weight(const cell::Device& d, const cell::PartType& part, Ticks when
     f.id = "payload:" + d.id + ":" + part.id;
     f.severity = Severity::stop;
     f.title = part.name + " is too heavy for " + d.name;
-    f.text = short_number(part.mass, 1) + " kg and " + (d.arm->tools.size() > 1 ? "tools" : "a tool") + " of " + short_number(tools, 1) + " kg; the arm carries " + short_number(d.arm->model->payload, 1) + " kg in all.";
+    f.text = short_number(part.mass, 1) + " kg and " + (d.arm->tools.size() > 1 ? "tools" : "a tool") + " of " +
+             short_number(tools, 1) + " kg; the arm carries " + short_number(d.arm->model->payload, 1) + " kg in all.";
     f.devices = {d.id};
     f.when_s = simulation::seconds(when);
     out.push_back(std::move(f));
 }
 
-void report_grip(const cell::Device& d, const cell::ToolModel& tool, const cell::PartType& part, const Carry& carry, std::vector<Finding>& out) {
+void report_grip(const cell::Device& d, const cell::ToolModel& tool, const cell::PartType& part, const Carry& carry,
+    std::vector<Finding>& out) {
     const std::optional<double> bearable = simulation::bearable_acceleration(tool, part.mass);
     if (!bearable || carry.acceleration <= *bearable) return;
     Finding f;
     f.id = "hold:" + d.id + ":" + part.id + (d.arm->tools.size() > 1 ? ":" + tool.id : "");
     f.severity = Severity::stop;
-    f.title = (d.arm->tools.size() > 1 ? tool.name + " of " + d.name : d.name + "'s gripper") + " cannot hold " + part.name + " safely";
+    f.title = (d.arm->tools.size() > 1 ? tool.name + " of " + d.name : d.name + "'s gripper") + " cannot hold " +
+              part.name + " safely";
     const double needed = tool.force * (carry.acceleration + simulation::gravity) / (*bearable + simulation::gravity);
-    f.text = "It needs " + short_number(needed, 0) + " N at " + short_number(carry.acceleration, 1) + " m/s\u00b2 and has " + short_number(tool.force, 0) + " N" +
-             (*bearable > 0 ? "; up to " + short_number(*bearable, 1) + " m/s\u00b2 it would hold." : "; it would not hold even at rest.");
-    if (*bearable > 0) f.ways_out.push_back({"Carry gently", "the moves with a part are slowed until the grip holds", {"Carry gently", {cell::Operation::set("/devices/" + d.id + "/gentle_carry", true)}}});
+    f.text = "It needs " + short_number(needed, 0) + " N at " + short_number(carry.acceleration, 1) +
+             " m/s\u00b2 and has " + short_number(tool.force, 0) + " N" +
+             (*bearable > 0 ? "; up to " + short_number(*bearable, 1) + " m/s\u00b2 it would hold."
+                            : "; it would not hold even at rest.");
+    if (*bearable > 0)
+        f.ways_out.push_back({"Carry gently", "the moves with a part are slowed until the grip holds",
+            {"Carry gently", {cell::Operation::set("/devices/" + d.id + "/gentle_carry", true)}}});
     f.devices = {d.id};
     f.when_s = simulation::seconds(carry.when);
     out.push_back(std::move(f));
@@ -66,23 +73,28 @@ void load_check(const Context& c, Inspection& result) {
     for (std::size_t device = 0; device < c.cell.devices.size(); ++device) {
         const cell::Device& d = c.cell.devices[device];
         if (!d.arm || !d.arm->tool) continue;
-        std::map<std::tuple<const motion::Motion*, int, int>, const simulation::MotionRecord*> carries;  // by motion, part type, tool
+        std::map<std::tuple<const motion::Motion*, int, int>, const simulation::MotionRecord*>
+            carries;  // by motion, part type, tool
         for (const simulation::MotionRecord& m : c.run.trace.motions[device])
-            if (m.held >= 0) carries.try_emplace({m.motion.get(), c.run.trace.parts[static_cast<std::size_t>(m.held)].type, m.tool}, &m);
+            if (m.held >= 0) carries.try_emplace({m.motion.get(), c.run.trace.parts[m.held].type, m.tool}, &m);
         std::vector<std::pair<std::pair<int, int>, Carry>> each;  // with part type and tool
         std::vector<const simulation::MotionRecord*> records;
-        for (const auto& [key, record] : carries) each.push_back({{std::get<1>(key), record->tool}, {}}), records.push_back(record);
+        for (const auto& [key, record] : carries)
+            each.push_back({{std::get<1>(key), record->tool}, {}}), records.push_back(record);
         tbb::parallel_for(std::size_t{0}, each.size(), [&](std::size_t i) {
-            each[i].second = {tool_acceleration(c, d.arm->with_tool(records[i]->tool), records[i]->motion), records[i]->from};
+            each[i].second = {
+                tool_acceleration(c, d.arm->with_tool(records[i]->tool), records[i]->motion), records[i]->from};
         });
         std::map<std::pair<int, int>, Carry> worst;
         for (const auto& [key, carry] : each) {
             Carry& entry = worst[key];
-            if (carry.acceleration > entry.acceleration || (carry.acceleration == entry.acceleration && carry.when < entry.when)) entry = carry;
+            if (carry.acceleration > entry.acceleration ||
+                (carry.acceleration == entry.acceleration && carry.when < entry.when))
+                entry = carry;
         }
         int weighed = -1;
         for (const auto& [key, entry] : worst) {
-            const cell::PartType& part = c.cell.part_types[static_cast<std::size_t>(key.first)];
+            const cell::PartType& part = c.cell.part_types[key.first];
             if (key.first != weighed) report_weight(d, part, entry.when, result.findings);
             weighed = key.first;
             report_grip(d, *d.arm->with_tool(key.second).tool, part, entry, result.findings);

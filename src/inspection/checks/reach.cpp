@@ -6,8 +6,8 @@
 
 #include <simulation/kernel.h>
 
-#include "cache.h"
 #include "base_field.h"
+#include "cache.h"
 #include "check.h"
 
 namespace escarp::inspection {
@@ -15,7 +15,8 @@ namespace {
 
 constexpr double near_limit = 0.025;  ///< a margin below this is worth watching, m
 
-kinematics::Reach kept_reach(const cell::Arm& arm, const Frame& tool, const kinematics::JointVector* q, double cap, Cache& cache);
+kinematics::Reach kept_reach(
+    const cell::Arm& arm, const Frame& tool, const kinematics::JointVector* q, double cap, Cache& cache);
 
 /// Part types that can be met in the cell: those that infeeds release, or all where none does.
 std::vector<int> flowing_types(const cell::Cell& cell) {
@@ -33,11 +34,12 @@ Frame grip_frame(const cell::PartType& type, const std::string& id) {
     return type.grips.front().at;
 }
 
-/// Walks a task in the order written, keeping the active tool and how the part in hand was last gripped. A round begins with what the one
-/// before left.
+/// Walks a task in the order written, keeping the active tool and how the part in hand was last gripped. A round begins
+/// with what the one before left.
 class Needs {
 public:
-    Needs(const cell::Cell& cell, int arm, std::vector<PoseNeed>& out) : cell_(cell), arm_(arm), types_(flowing_types(cell)), out_(out) {}
+    Needs(const cell::Cell& cell, int arm, std::vector<PoseNeed>& out)
+        : cell_(cell), arm_(arm), types_(flowing_types(cell)), out_(out) {}
 
     void collect() {
         const int first = active_;
@@ -46,7 +48,7 @@ public:
     }
 
 private:
-    const cell::Device& device() const { return cell_.devices[static_cast<std::size_t>(arm_)]; }
+    const cell::Device& device() const { return cell_.devices[arm_]; }
     void walk() {
         for (const cell::Step* s : cell::all_steps(device().task)) {
             if (!s->enabled) continue;
@@ -60,30 +62,37 @@ private:
         const cell::Pose& pose = *device().pose(s.pose);
         if (pose.joints) return;  // joint values are reached by definition
         const int host = cell_.device(pose.relative_to);
-        const Frame tool = (host >= 0 ? cell_.devices[static_cast<std::size_t>(host)].world : Frame::Identity()) * pose.at;
-        PoseNeed n{arm_, s.number, host, -1, -1, pose.name, s.id, tool, 0, 0, s.straight_speed, s.posture, false, false, 0, {}, s.acceleration, s.held, active_};
-        const bool known = std::any_of(out_.begin(), out_.end(), [&](const PoseNeed& o) { return o.arm == arm_ && o.step == s.number && o.tool == active_; });
+        const Frame tool = (host >= 0 ? cell_.devices[host].world : Frame::Identity()) * pose.at;
+        PoseNeed n{arm_, s.number, host, -1, -1, pose.name, s.id, tool, 0, 0, s.straight_speed, s.posture, false, false,
+            0, {}, s.acceleration, s.held, active_};
+        const bool known = std::any_of(out_.begin(), out_.end(),
+            [&](const PoseNeed& o) { return o.arm == arm_ && o.step == s.number && o.tool == active_; });
         if (!known) out_.push_back(std::move(n));
     }
     void of_exchange(const cell::Step& s) {
         const bool picks = s.kind == cell::StepKind::pick;
-        const cell::Device& other = cell_.devices[static_cast<std::size_t>(s.device)];
+        const cell::Device& other = cell_.devices[s.device];
         const simulation::Kind& kind = simulation::kind_of(other);
         for (const int type : types_) {
-            const cell::PartType& part = cell_.part_types[static_cast<std::size_t>(type)];
+            const cell::PartType& part = cell_.part_types[type];
             const Frame grip = grip_frame(part, last_pick_ ? last_pick_->grip : std::string());
-            const Frame in_hand = geometry::make_frame(Vector3::Zero(), {0, 0, last_pick_ ? last_pick_->turn : 0.0}) * grip;
+            const Frame in_hand =
+                geometry::make_frame(Vector3::Zero(), {0, 0, last_pick_ ? last_pick_->turn : 0.0}) * grip;
             for (const int seat : picks ? kind.pick_seats(other) : kind.place_seats(other)) {
-                const Frame stands = other.world * kind.seat_frame(other, seat, part) * geometry::make_frame(Vector3::Zero(), {0, 0, s.turn});
-                const std::string seat_name = other.seats.size() > 1 ? " " + other.seats[static_cast<std::size_t>(seat)].name : "";
+                const Frame stands = other.world * kind.seat_frame(other, seat, part) *
+                                     geometry::make_frame(Vector3::Zero(), {0, 0, s.turn});
+                const std::string seat_name = other.seats.size() > 1 ? " " + other.seats[seat].name : "";
                 need(s, seat, type, stands * (picks ? grip : in_hand), other.name + seat_name);
             }
         }
     }
     void need(const cell::Step& s, int seat, int type, const Frame& tool, const std::string& label) {
-        PoseNeed n{arm_, s.number, s.device, seat, type, label, s.id, tool, s.approach, s.retreat, s.straight_speed, s.posture, false, false, 0, {}, s.acceleration, s.held, active_};
+        PoseNeed n{arm_, s.number, s.device, seat, type, label, s.id, tool, s.approach, s.retreat, s.straight_speed,
+            s.posture, false, false, 0, {}, s.acceleration, s.held, active_};
         const bool known = std::any_of(out_.begin(), out_.end(), [&](const PoseNeed& o) {
-            return o.arm == arm_ && o.other == s.device && o.seat == seat && o.posture == n.posture && o.held == n.held && o.tool == n.tool && geometry::gap(o.tool_world, tool).distance < 1e-9 && geometry::gap(o.tool_world, tool).angle < 1e-9;
+            return o.arm == arm_ && o.other == s.device && o.seat == seat && o.posture == n.posture &&
+                   o.held == n.held && o.tool == n.tool && geometry::gap(o.tool_world, tool).distance < 1e-9 &&
+                   geometry::gap(o.tool_world, tool).angle < 1e-9;
         });
         if (!known) out_.push_back(std::move(n));
     }
@@ -97,23 +106,26 @@ private:
 };
 
 void judge(const cell::Cell& cell, PoseNeed& n, Cache& cache) {
-    const cell::Device& d = cell.devices[static_cast<std::size_t>(n.arm)];
+    const cell::Device& d = cell.devices[n.arm];
     const Frame tool = d.world.inverse() * n.tool_world;
     const cell::Arm& arm = d.arm->with_tool(n.tool);
-    const auto plan = cache.plans.pose({arm, tool, n.approach, n.retreat, n.straight_speed, n.posture, n.acceleration, n.held});
+    const auto plan =
+        cache.plans.pose({arm, tool, n.approach, n.retreat, n.straight_speed, n.posture, n.acceleration, n.held});
     n.reached = plan->good;
     n.pose_reached = plan->good || plan->failure == simulation::Fault::Kind::line_fails;
     n.line_failed_at = plan->failed_at;
     n.reach = kept_reach(arm, tool, n.pose_reached ? &plan->pose : nullptr, 0.2, cache);
 }
 
-kinematics::Reach kept_reach(const cell::Arm& arm, const Frame& tool, const kinematics::JointVector* q, double cap, Cache& cache) {
+kinematics::Reach kept_reach(
+    const cell::Arm& arm, const Frame& tool, const kinematics::JointVector* q, double cap, Cache& cache) {
     cell::ContentKey key;
     key.add(arm.model_key).add(tool).add(cap).add(q != nullptr);
     if (q) key.add(*q);
     cell::Kept<kinematics::Reach>& kept = cache.kept().reach;
     if (const auto found = kept.find(key.value())) return *found;
-    return kept.keep(key.value(), kinematics::reach(*arm.model, *arm.solver, tool * arm.tool_frame.inverse(), arm.tool_frame, arm.ready, q, cap));
+    return kept.keep(key.value(),
+        kinematics::reach(*arm.model, *arm.solver, tool * arm.tool_frame.inverse(), arm.tool_frame, arm.ready, q, cap));
 }
 
 /// Tries shifts of one device over the floor until every pose that it touches is reached, shortest first.
@@ -136,7 +148,10 @@ public:
     }
     double least_margin(const Vector3& shift) const {
         double least = 0.2;
-        for (const PoseNeed* n : touched_) least = std::min(least, kept_reach(c_.device(n->arm).arm->with_tool(n->tool), relative(*n, shift), nullptr, 0.06, c_.cache).margin);
+        for (const PoseNeed* n : touched_)
+            least = std::min(least,
+                kept_reach(c_.device(n->arm).arm->with_tool(n->tool), relative(*n, shift), nullptr, 0.06, c_.cache)
+                    .margin);
         return least;
     }
     std::size_t count() const { return touched_.size(); }
@@ -183,24 +198,33 @@ std::optional<WayOut> way_by_moving(const Context& c, const std::vector<PoseNeed
     const std::string name = c.device(device).name;
     const Vector3 to_target = c.device(toward).world.translation() - c.device(device).world.translation();
     const bool closer = to_target.head<2>().normalized().dot(shift->head<2>().normalized()) > 0.5;
-    if (closer) way.label = way.edit.name = "Move " + name + " " + millimetres(shift->norm()) + " mm toward " + c.device(toward).name;
-    way.effect = (search.count() == 1 ? std::string("the pose is reached, ") : "all " + std::to_string(search.count()) + " poses reached, ") + millimetres(search.least_margin(*shift)) + " mm in hand";
+    if (closer)
+        way.label = way.edit.name =
+            "Move " + name + " " + millimetres(shift->norm()) + " mm toward " + c.device(toward).name;
+    way.effect = (search.count() == 1 ? std::string("the pose is reached, ")
+                                      : "all " + std::to_string(search.count()) + " poses reached, ") +
+                 millimetres(search.least_margin(*shift)) + " mm in hand";
     return way;
 }
 
 std::string cause(const Context& c, const PoseNeed& n) {
     const cell::Arm& arm = *c.device(n.arm).arm;
     const std::string short_by = n.reach.margin <= -0.2 ? "more than 200 mm" : millimetres(-n.reach.margin) + " mm";
-    const auto joint = [&](int j) -> const kinematics::Joint& { return arm.model->mechanism.joints[static_cast<std::size_t>(j)]; };
+    const auto joint = [&](int j) -> const kinematics::Joint& { return arm.model->mechanism.joints[j]; };
     switch (n.reach.reason) {
         case kinematics::ReachReason::too_far: return "The pose is too far away: " + short_by + " short.";
         case kinematics::ReachReason::too_near: return "The pose is too near to the arm: " + short_by + " too close.";
         case kinematics::ReachReason::joint_limit:
-            return "Joint " + joint(n.reach.limiting_joint).name + " would have to go " + joint_amount(joint(n.reach.limiting_joint), -n.reach.joint_margin) + " beyond its limit; the nearest reachable place is " + short_by + " away.";
-        case kinematics::ReachReason::orientation: return "The arm cannot bring its flange into this orientation anywhere: " + std::string(arm.solver->name()) + ". Turn the pose, or take an arm with a wrist.";
+            return "Joint " + joint(n.reach.limiting_joint).name + " would have to go " +
+                   joint_amount(joint(n.reach.limiting_joint), -n.reach.joint_margin) +
+                   " beyond its limit; the nearest reachable place is " + short_by + " away.";
+        case kinematics::ReachReason::orientation:
+            return "The arm cannot bring its flange into this orientation anywhere: " +
+                   std::string(arm.solver->name()) + ". Turn the pose, or take an arm with a wrist.";
         case kinematics::ReachReason::reached: break;
     }
-    return "The pose itself is reached, but the straight move to or from it is not: it fails " + std::to_string(std::lround(n.line_failed_at * 100)) + " % of the way out.";
+    return "The pose itself is reached, but the straight move to or from it is not: it fails " +
+           std::to_string(std::lround(n.line_failed_at * 100)) + " % of the way out.";
 }
 
 void report_unreached(const Context& c, const std::vector<PoseNeed>& poses, std::vector<Finding>& out) {
@@ -223,7 +247,10 @@ void report_unreached(const Context& c, const std::vector<PoseNeed>& poses, std:
             if (c.cell.root(n.other) != c.cell.root(n.arm))
                 if (auto way = way_by_moving(c, poses, n.other, n.arm)) f.ways_out.push_back(std::move(*way));
         }
-        if (f.ways_out.empty()) f.text += " No shift of up to 600 mm of the arm or of what it reaches for helps: a longer arm or another arrangement is needed.";
+        if (f.ways_out.empty())
+            f.text +=
+                " No shift of up to 600 mm of the arm or of what it reaches for helps: a longer arm or another "
+                "arrangement is needed.";
         out.push_back(std::move(f));
     }
 }
@@ -238,15 +265,17 @@ void report_tight(const Context& c, const std::vector<PoseNeed>& poses, std::vec
         f.title = n.label + " is near the reach limit of " + arm.name;
         f.text = millimetres(n.reach.margin) + " mm left in the worst direction.";
         if (n.reach.tightest_joint >= 0) {
-            const kinematics::Joint& tightest = arm.arm->model->mechanism.joints[static_cast<std::size_t>(n.reach.tightest_joint)];
-            f.text += " Joint " + tightest.name + " is the nearest to a limit, with " + joint_amount(tightest, n.reach.joint_margin) + " to go.";
+            const kinematics::Joint& tightest = arm.arm->model->mechanism.joints[n.reach.tightest_joint];
+            f.text += " Joint " + tightest.name + " is the nearest to a limit, with " +
+                      joint_amount(tightest, n.reach.joint_margin) + " to go.";
         }
         f.devices = {arm.id};
         if (n.other >= 0) f.devices.push_back(c.device(n.other).id);
         f.device = arm.id;
         f.step = n.step_id;
         for (const simulation::Block& b : c.run.trace.blocks)  // look at it where the arm is there
-            if (b.device == n.arm && b.step == n.step && b.seat == n.seat && (b.kind == simulation::BlockKind::grip || b.kind == simulation::BlockKind::release)) {
+            if (b.device == n.arm && b.step == n.step && b.seat == n.seat &&
+                (b.kind == simulation::BlockKind::grip || b.kind == simulation::BlockKind::release)) {
                 f.when_s = simulation::seconds(b.from);
                 break;
             }
@@ -256,7 +285,9 @@ void report_tight(const Context& c, const std::vector<PoseNeed>& poses, std::vec
 
 }  // namespace
 
-bool reached_after(const Context& c, const std::vector<PoseNeed>& poses, int device, const Vector3& shift) { return ShiftSearch(c, poses, device).all_reached(shift); }
+bool reached_after(const Context& c, const std::vector<PoseNeed>& poses, int device, const Vector3& shift) {
+    return ShiftSearch(c, poses, device).all_reached(shift);
+}
 
 WayOut way_of_shift(const Context& c, int device, const Vector3& shift) {
     const cell::Device& d = c.device(movable_root(c.cell, device));
@@ -264,8 +295,10 @@ WayOut way_of_shift(const Context& c, int device, const Vector3& shift) {
     const Vector3 placed = d.placement.translation() + host.linear().transpose() * shift;
     const auto tenths = [](double metres) { return std::round(metres * 1e4) / 10; };
     WayOut way;
-    way.label = "Move " + c.device(device).name + " " + millimetres(shift.norm()) + " mm (x " + millimetres(shift.x()) + ", y " + millimetres(shift.y()) + ")";
-    way.edit = {way.label, {cell::Operation::set("/devices/" + d.id + "/placement/x_mm", tenths(placed.x())), cell::Operation::set("/devices/" + d.id + "/placement/y_mm", tenths(placed.y()))}};
+    way.label = "Move " + c.device(device).name + " " + millimetres(shift.norm()) + " mm (x " + millimetres(shift.x()) +
+                ", y " + millimetres(shift.y()) + ")";
+    way.edit = {way.label, {cell::Operation::set("/devices/" + d.id + "/placement/x_mm", tenths(placed.x())),
+                               cell::Operation::set("/devices/" + d.id + "/placement/y_mm", tenths(placed.y()))}};
     return way;
 }
 
@@ -283,7 +316,8 @@ void reach_check(const Context& c, Inspection& result) {
     result.poses = check_reach(c.cell, c.cache, c.stop);
     c.give_way();
     for (std::size_t i = 0; i < result.poses.size(); ++i)
-        if (result.tightest_pose < 0 || result.poses[i].reach.margin < result.poses[static_cast<std::size_t>(result.tightest_pose)].reach.margin) result.tightest_pose = static_cast<int>(i);
+        if (result.tightest_pose < 0 || result.poses[i].reach.margin < result.poses[result.tightest_pose].reach.margin)
+            result.tightest_pose = static_cast<int>(i);
     report_unreached(c, result.poses, result.findings);
     report_tight(c, result.poses, result.findings);
 }

@@ -13,7 +13,8 @@ void slips_check(const Context& c, Inspection& result) {
         f.title = "A key that is not known";
         f.text = slip.where + ": " + slip.message;
         const std::string list = "devices/";
-        if (slip.where.starts_with(list)) f.devices = {slip.where.substr(list.size(), slip.where.find('/', list.size()) - list.size())};
+        if (slip.where.starts_with(list))
+            f.devices = {slip.where.substr(list.size(), slip.where.find('/', list.size()) - list.size())};
         if (!f.devices.empty()) f.device = f.devices.front();
         result.findings.push_back(std::move(f));
     }

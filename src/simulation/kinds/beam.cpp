@@ -25,20 +25,24 @@ using Intervals = std::vector<std::pair<double, double>>;
 class Watching final : public Behaviour {
 public:
     Watching(const cell::Device& d, int index, const cell::Cell& cell)
-        : Behaviour(d, index), line_(static_cast<const Line&>(*d.parameters)), beam_(geometry::Convex::segment(d.world * line_.from, d.world * line_.to)),
-          only_(cell.part_type(line_.detects)), still_(Frame::Identity(), motion::part_set({{0, beam_, Frame::Identity(), {}, 0}})) {}
+        : Behaviour(d, index),
+          line_(static_cast<const Line&>(*d.parameters)),
+          beam_(geometry::Convex::segment(d.world * line_.from, d.world * line_.to)),
+          only_(cell.part_type(line_.detects)),
+          still_(Frame::Identity(), motion::part_set({{0, beam_, Frame::Identity(), {}, 0}})) {}
 
     bool watches() const override { return true; }
 
     void moved(Kernel& k, int part) override {
-        const PartRecord& record = k.trace().parts[static_cast<std::size_t>(part)];
+        const PartRecord& record = k.trace().parts[part];
         if (only_ >= 0 && record.type != only_) return;
         for (const EventKey& e : pending_[part]) k.cancel(e);
         pending_.erase(part);
         const Place& place = record.places.back();
         Intervals crossing;
         if (place.kind == Place::Kind::held) crossing = while_held(k, part, place);
-        else if (place.kind == Place::Kind::still) crossing = place.stop > k.now() ? while_riding(k, part, place) : while_still(k, part, place);
+        else if (place.kind == Place::Kind::still)
+            crossing = place.stop > k.now() ? while_riding(k, part, place) : while_still(k, part, place);
         const bool now_inside = !crossing.empty() && crossing.front().first <= 0;
         change(k, part, now_inside);
         for (const auto& [on, off] : crossing) {
@@ -71,7 +75,7 @@ private:
     int carrier(const Kernel& k, int part) const {
         const auto& blocks = k.trace().blocks;
         for (int i = static_cast<int>(blocks.size()) - 1; i >= 0 && i > static_cast<int>(blocks.size()) - 200; --i)
-            if (blocks[static_cast<std::size_t>(i)].part == part && blocks[static_cast<std::size_t>(i)].to == never) return i;
+            if (blocks[i].part == part && blocks[i].to == never) return i;
         return -1;
     }
     void change(Kernel& k, int part, bool inside) {
@@ -110,9 +114,13 @@ private:
         Frame foot = p.at;
         foot.translation() -= now_at * along;
         cell::ContentKey key;
-        key.add(k.trace().parts[static_cast<std::size_t>(part)].type);
-        for (const double v : {foot.translation().x(), foot.translation().y(), foot.translation().z(), along.x(), along.y(), along.z()}) key.add(std::llround(v * 1e9));
-        key.add(std::llround(foot.linear()(0, 0) * 1e9)).add(std::llround(foot.linear()(1, 0) * 1e9)).add(std::llround(foot.linear()(2, 0) * 1e9));
+        key.add(k.trace().parts[part].type);
+        for (const double v :
+            {foot.translation().x(), foot.translation().y(), foot.translation().z(), along.x(), along.y(), along.z()})
+            key.add(std::llround(v * 1e9));
+        key.add(std::llround(foot.linear()(0, 0) * 1e9))
+            .add(std::llround(foot.linear()(1, 0) * 1e9))
+            .add(std::llround(foot.linear()(2, 0) * 1e9));
         const auto [found, fresh] = contact_on_line_.try_emplace(key.value());
         if (fresh) {
             std::vector<Intervals> each;
@@ -123,7 +131,8 @@ private:
                     return geometry::separation(b.shape, at, beam_, Frame::Identity()).distance;
                 };
                 // They can touch no farther from the foot than this.
-                const double farthest = 0.5 * (line_.to - line_.from).norm() + (foot.translation() - middle).norm() + (b.at * b.shape.centre()).norm() + b.shape.bound() + 0.1;
+                const double farthest = 0.5 * (line_.to - line_.from).norm() + (foot.translation() - middle).norm() +
+                                        (b.at * b.shape.centre()).norm() + b.shape.bound() + 0.1;
                 double low = -farthest, high = farthest;
                 for (int i = 0; i < 100; ++i) {
                     const double a = low + (high - low) / 3, c = high - (high - low) / 3;
@@ -152,23 +161,30 @@ private:
     /// On an arc the distance need not be convex: contact by branch and bound.
     Intervals while_turning(const cell::PartType& type, const Place& p, double duration) {
         cell::ContentKey key;
-        key.add(reinterpret_cast<std::uintptr_t>(&type)).add(p.at).add(p.glide.turn_rate).add(p.glide.centre).add(duration);
+        key.add(reinterpret_cast<std::uintptr_t>(&type))
+            .add(p.at)
+            .add(p.glide.turn_rate)
+            .add(p.glide.centre)
+            .add(duration);
         const auto [found, fresh] = contact_on_line_.try_emplace(key.value());
         if (fresh) {
             std::vector<motion::Part> parts;
             for (const geometry::Body& b : type.bodies) parts.push_back({0, b.shape, b.at, {}, 0});
             const motion::GlideMover rider(p.at, motion::part_set(std::move(parts)), p.glide);
-            for (auto [on, off] : motion::contact_times(rider, still_, 0, std::max(1e-6, duration))) found->second.emplace_back(on, off >= duration - 1e-6 ? 1e300 : off);
+            for (auto [on, off] : motion::contact_times(rider, still_, 0, std::max(1e-6, duration)))
+                found->second.emplace_back(on, off >= duration - 1e-6 ? 1e300 : off);
         }
         return found->second;
     }
     Intervals while_held(const Kernel& k, int part, const Place& p) {
-        const MotionRecord& m = k.trace().motions[static_cast<std::size_t>(p.device)].back();
-        const cell::Device& arm = k.cell().devices[static_cast<std::size_t>(p.device)];
-        const auto key = std::tuple(m.motion.get(), p.device, k.trace().parts[static_cast<std::size_t>(part)].type, cell::ContentKey().add(p.at).value());
+        const MotionRecord& m = k.trace().motions[p.device].back();
+        const cell::Device& arm = k.cell().devices[p.device];
+        const auto key =
+            std::tuple(m.motion.get(), p.device, k.trace().parts[part].type, cell::ContentKey().add(p.at).value());
         const auto [found, fresh] = contact_while_held_.try_emplace(key);
         if (fresh) {
-            const motion::ArmMover carried(arm.arm->model->mechanism, arm.world, m.motion, 0, motion::part_set(held_parts(*arm.arm, k.type_of(part), p.at)));
+            const motion::ArmMover carried(arm.arm->model->mechanism, arm.world, m.motion, 0,
+                motion::part_set(held_parts(*arm.arm, k.type_of(part), p.at)));
             const double duration = m.motion->duration();
             for (auto [on, off] : motion::contact_times(carried, still_, 0, std::max(1e-6, duration)))
                 found->second.emplace_back(on, off >= duration - 1e-6 ? 1e300 : off);
@@ -196,8 +212,9 @@ public:
     std::string label() const override { return "Beam"; }
     cell::json fresh() const override { return {{"span_mm", 240.0}, {"beam_height_mm", 40.0}}; }
     std::vector<cell::Field> fields() const override {
-        return {{"span_mm", "span", 10, 20000}, {"beam_height_mm", "height of the line", 1, 5000}, {"on_delay_s", "on-delay", 0, 60}, {"off_delay_s", "off-delay", 0, 60},
-                {"detects", "only this part type", 0, 0, cell::Field::Type::part_type}};
+        return {{"span_mm", "span", 10, 20000}, {"beam_height_mm", "height of the line", 1, 5000},
+            {"on_delay_s", "on-delay", 0, 60}, {"off_delay_s", "off-delay", 0, 60},
+            {"detects", "only this part type", 0, 0, cell::Field::Type::part_type}};
     }
     void read(const cell::Reader& r, const cell::Cell& cell, cell::Device& d) const override {
         auto l = std::make_shared<Line>();
@@ -207,15 +224,20 @@ public:
         l->on_delay = r.number("on_delay_s", {0, 60}, 0);
         l->off_delay = r.number("off_delay_s", {0, 60}, 0);
         l->detects = r.text("detects", "");
-        if (!l->detects.empty() && cell.part_type(l->detects) < 0) r.problem("detects", "\"" + l->detects + "\" is not the id of a part type of this file.");
+        if (!l->detects.empty() && cell.part_type(l->detects) < 0)
+            r.problem("detects", "\"" + l->detects + "\" is not the id of a part type of this file.");
         d.look = cell::Look::sensor;
         const double size = 0.025, below = d.host >= 0 ? 0.05 : 0.0;  // on a host it hangs at its sides
-        for (const double side : {-1.0, 1.0}) d.bodies.push_back(cell::standing_box("head", {size, size, height + below + 0.02}, {0, side * 0.5 * (span + size), -below}));
+        for (const double side : {-1.0, 1.0})
+            d.bodies.push_back(cell::standing_box(
+                "head", {size, size, height + below + 0.02}, {0, side * 0.5 * (span + size), -below}));
         d.marks.push_back({cell::Mark::Style::accent, {l->from, l->to}});
         d.signals = {"made"};
         d.parameters = std::move(l);
     }
-    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override { return std::make_unique<Watching>(d, index, c); }
+    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {
+        return std::make_unique<Watching>(d, index, c);
+    }
 };
 
 }  // namespace

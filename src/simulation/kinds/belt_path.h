@@ -18,7 +18,8 @@ struct PathSection {
     Frame at(double s) const {
         if (curvature == 0) return begin * geometry::make_frame({s, 0, 0});
         const double angle = curvature * s;
-        return begin * geometry::make_frame({std::sin(angle) / curvature, (1 - std::cos(angle)) / curvature, 0}, {0, 0, angle});
+        return begin *
+               geometry::make_frame({std::sin(angle) / curvature, (1 - std::cos(angle)) / curvature, 0}, {0, 0, angle});
     }
     /// Point about which an arc turns.
     Vector3 centre() const { return begin * Vector3(0, 1 / curvature, 0); }
@@ -28,7 +29,8 @@ class BeltPath {
 public:
     void add(double length, double curvature) {
         if (length <= 0) return;
-        sections_.push_back({length, curvature, sections_.empty() ? Frame::Identity() : sections_.back().at(sections_.back().length)});
+        sections_.push_back(
+            {length, curvature, sections_.empty() ? Frame::Identity() : sections_.back().at(sections_.back().length)});
         length_ += length;
     }
     void shift(const Vector3& by) {

@@ -24,7 +24,8 @@ constexpr int end_seat = 0, drop_seat = 1;
 /// Positions are kept as time of travel, whole nanoseconds, so that nothing drifts.
 class Carrying final : public Behaviour {
 public:
-    Carrying(const cell::Device& d, int index, const cell::Cell& cell) : Behaviour(d, index), belt_(belt_of(d)), next_(cell.device(belt_.to)) {}
+    Carrying(const cell::Device& d, int index, const cell::Cell& cell)
+        : Behaviour(d, index), belt_(belt_of(d)), next_(cell.device(belt_.to)) {}
 
     void start(Kernel& k) override {
         k.set_condition(index_, Condition::starved);
@@ -33,11 +34,13 @@ public:
         ends_.back() = never;  // what overhangs the end goes straight on
     }
 
-    bool accepts(const Kernel& k, int type, double x) const override { return reserved_ < 0 && fits(k, type, travel(x)); }
+    bool accepts(const Kernel& k, int type, double x) const override {
+        return reserved_ < 0 && fits(k, type, travel(x));
+    }
     void enter(Kernel& k, int part, double x) override { insert(k, part, travel(x), k.now()); }
 
     std::optional<int> room(const Kernel& k, int type) const override {
-        const Ticks at = travel(0.5 * k.cell().part_types[static_cast<std::size_t>(type)].length);
+        const Ticks at = travel(0.5 * k.cell().part_types[type].length);
         return reserved_ < 0 && fits(k, type, at) ? std::optional<int>(drop_seat) : std::nullopt;
     }
     void reserve(Kernel&, int, int part) override { reserved_ = part; }
@@ -106,7 +109,7 @@ private:
         int block = -1;
         EventKey stop{}, turn{};
         bool will_turn = false;
-        int came_from = -1;                 ///< the belt whose end still lies under it
+        int came_from = -1;                                         ///< the belt whose end still lies under it
         geometry::Matrix3 on_path = geometry::Matrix3::Identity();  ///< how it lies on the path
         Ticks position(Ticks now) const { return moving ? std::min(limit, at + now - since) : at; }
     };
@@ -114,19 +117,24 @@ private:
     Ticks travel(double metres) const { return static_cast<Ticks>(std::llround(metres / belt_.speed * 1e9)); }
     Ticks pitch(const Kernel& k, int type_a, int type_b) const {
         const auto& types = k.cell().part_types;
-        return travel(0.5 * (types[static_cast<std::size_t>(type_a)].length + types[static_cast<std::size_t>(type_b)].length) + belt_.gap);
+        return travel(0.5 * (types[type_a].length + types[type_b].length) + belt_.gap);
     }
-    int type(const Kernel& k, int part) const { return k.trace().parts[static_cast<std::size_t>(part)].type; }
+    int type(const Kernel& k, int part) const { return k.trace().parts[part].type; }
     bool fits(const Kernel& k, int new_type, Ticks at) const {
-        return std::all_of(riders_.begin(), riders_.end(), [&](const Rider& r) { return std::abs(r.position(k.now()) - at) >= pitch(k, type(k, r.part), new_type); });
+        return std::all_of(riders_.begin(), riders_.end(),
+            [&](const Rider& r) { return std::abs(r.position(k.now()) - at) >= pitch(k, type(k, r.part), new_type); });
     }
     void insert(Kernel& k, int part, Ticks at, Ticks now) {
         Rider r{part, at, now, at};
-        const auto& places = k.trace().parts[static_cast<std::size_t>(part)].places;
-        if (!places.empty() && places.back().device >= 0 && k.cell().devices[static_cast<std::size_t>(places.back().device)].look == cell::Look::belt) r.came_from = places.back().device;
+        const auto& places = k.trace().parts[part].places;
+        if (!places.empty() && places.back().device >= 0 &&
+            k.cell().devices[places.back().device].look == cell::Look::belt)
+            r.came_from = places.back().device;
         Frame before;
-        if (k.trace().part_frame(k.cell(), part, now, before)) r.on_path = (lead(k, r, metres(at)).linear().transpose() * before.linear()).eval();
-        const auto behind = std::find_if(riders_.begin(), riders_.end(), [&](const Rider& o) { return o.position(now) < at; });
+        if (k.trace().part_frame(k.cell(), part, now, before))
+            r.on_path = (lead(k, r, metres(at)).linear().transpose() * before.linear()).eval();
+        const auto behind =
+            std::find_if(riders_.begin(), riders_.end(), [&](const Rider& o) { return o.position(now) < at; });
         riders_.insert(behind, r);
         reflow(k);
     }
@@ -135,7 +143,8 @@ private:
         Ticks limit = 0;
         for (std::size_t i = 0; i < riders_.size(); ++i) {
             Rider& r = riders_[i];
-            const Ticks stop = i == 0 ? travel(belt_.length() - 0.5 * k.type_of(r.part).length) : limit - pitch(k, type(k, riders_[i - 1].part), type(k, r.part));
+            const Ticks stop = i == 0 ? travel(belt_.length() - 0.5 * k.type_of(r.part).length)
+                                      : limit - pitch(k, type(k, riders_[i - 1].part), type(k, r.part));
             const Ticks here = r.position(k.now());
             const Ticks goal = std::max(here, stop);
             limit = goal;
@@ -164,7 +173,8 @@ private:
             const int coming = static_cast<int>(&t - k.cell().part_types.data());
             for (const double x : {-0.5 * t.length, 0.5 * t.length}) {
                 const Ticks ahead = travel(x) + pitch(k, type(k, last.part), coming) - last.position(k.now());
-                if (ahead > 0 && last.position(k.now()) + ahead <= last.limit) wakes_.push_back(k.at(k.now() + ahead, index_, room_event));
+                if (ahead > 0 && last.position(k.now()) + ahead <= last.limit)
+                    wakes_.push_back(k.at(k.now() + ahead, index_, room_event));
             }
         }
     }
@@ -172,10 +182,12 @@ private:
     /// The path's frame in the world, on the belt that the part comes from as long as it is not yet here.
     Frame lead(const Kernel& k, const Rider& r, double s) const {
         if (s >= 0 || r.came_from < 0) return on_top(device_, belt_, s);
-        const cell::Device& from = k.cell().devices[static_cast<std::size_t>(r.came_from)];
+        const cell::Device& from = k.cell().devices[r.came_from];
         return on_top(from, belt_of(from), belt_of(from).length() + s);
     }
-    static Frame on_top(const cell::Device& d, const Belt& b, double s) { return d.world * geometry::make_frame({0, 0, b.height}) * b.path.at(s); }
+    static Frame on_top(const cell::Device& d, const Belt& b, double s) {
+        return d.world * geometry::make_frame({0, 0, b.height}) * b.path.at(s);
+    }
     /// Writes down how a part goes on from here: to its stop, or to where its path changes.
     void record(Kernel& k, Rider& r) {
         const Ticks here = r.position(k.now());
@@ -183,7 +195,7 @@ private:
         const PathSection* section = nullptr;
         Ticks until = r.limit;
         if (here < 0 && r.came_from >= 0) {
-            on = &k.cell().devices[static_cast<std::size_t>(r.came_from)];
+            on = &k.cell().devices[r.came_from];
             const Belt& before = belt_of(*on);
             double way = before.length() + metres(here);
             for (const PathSection& s : before.path.sections()) {
@@ -191,7 +203,9 @@ private:
                 if (way < s.length - 1e-9) break;
                 way -= s.length;
             }
-            until = std::min(until, here < 0 && section != &before.path.sections().back() ? here + travel(section->length - way) : Ticks{0});
+            until = std::min(until, here < 0 && section != &before.path.sections().back()
+                                        ? here + travel(section->length - way)
+                                        : Ticks{0});
         } else {
             std::size_t i = 0;
             while (i + 1 < ends_.size() && here >= ends_[i]) ++i;
@@ -228,10 +242,12 @@ private:
 
 /// A bar along the path: from `inner` to `outer` across it (left is +), between two heights. Arcs in convex pieces that
 /// hold the true shape and stand out from it by 0.2 mm at the most.
-void add_bar(const BeltPath& path, const char* name, double inner, double outer, double low, double high, geometry::Bodies& out) {
+void add_bar(const BeltPath& path, const char* name, double inner, double outer, double low, double high,
+    geometry::Bodies& out) {
     for (const PathSection& s : path.sections()) {
         if (s.curvature == 0) {
-            geometry::Body bar = cell::standing_box(name, {s.length, outer - inner, high - low}, {0.5 * s.length, 0.5 * (inner + outer), low});
+            geometry::Body bar = cell::standing_box(
+                name, {s.length, outer - inner, high - low}, {0.5 * s.length, 0.5 * (inner + outer), low});
             bar.at = s.begin * bar.at;
             out.push_back(std::move(bar));
             continue;
@@ -239,14 +255,16 @@ void add_bar(const BeltPath& path, const char* name, double inner, double outer,
         const double angle = std::abs(s.curvature) * s.length;
         constexpr double stands_out = 2e-4, most = geometry::pi / 18;
         const double widest = std::max(std::abs(1 / s.curvature - inner), std::abs(1 / s.curvature - outer));
-        const int pieces = std::max(1, static_cast<int>(std::ceil(angle / std::min(most, 2 * std::acos(1 / (1 + stands_out / widest))))));
+        const int pieces = std::max(
+            1, static_cast<int>(std::ceil(angle / std::min(most, 2 * std::acos(1 / (1 + stands_out / widest))))));
         for (int i = 0; i < pieces; ++i) {
             std::vector<Vector3> points;
             for (const int end : {i, i + 1}) {
                 const Frame at = s.at(s.length * end / pieces);
                 for (double side : {inner, outer}) {
                     const double radius = 1 / s.curvature - side;  // signed
-                    if (std::abs(radius) > std::abs(1 / s.curvature - (side == inner ? outer : inner))) side = 1 / s.curvature - radius / std::cos(0.5 * angle / pieces);
+                    if (std::abs(radius) > std::abs(1 / s.curvature - (side == inner ? outer : inner)))
+                        side = 1 / s.curvature - radius / std::cos(0.5 * angle / pieces);
                     for (const double z : {low, high}) points.push_back(at * Vector3(0, side, z));
                 }
             }
@@ -276,16 +294,22 @@ class ConveyorKind final : public Kind {
 public:
     std::string id() const override { return "conveyor"; }
     std::string label() const override { return "Conveyor"; }
-    cell::json fresh() const override { return {{"length_mm", 1500.0}, {"width_mm", 200.0}, {"height_mm", 750.0}, {"speed_mm_s", 250.0}, {"gap_mm", 20.0}}; }
+    cell::json fresh() const override {
+        return {
+            {"length_mm", 1500.0}, {"width_mm", 200.0}, {"height_mm", 750.0}, {"speed_mm_s", 250.0}, {"gap_mm", 20.0}};
+    }
     std::vector<cell::Field> fields() const override {
-        return {{"length_mm", "length", 0, 100000},     {"bend_deg", "bend, left +", -180, 180},  {"radius_mm", "bend radius", 20, 20000, cell::Field::Type::number, {}, 500},
-                {"after_mm", "run after bend", 0, 100000}, {"width_mm", "width", 20, 5000},          {"height_mm", "belt height", 50, 5000},
-                {"guide_mm", "side guides", 0, 1000},      {"speed_mm_s", "belt speed", 1, 5000},    {"gap_mm", "least gap", 0, 5000, cell::Field::Type::number, {}, 20},
-                {"to", "hands on to", 0, 0, cell::Field::Type::device}};
+        return {{"length_mm", "length", 0, 100000}, {"bend_deg", "bend, left +", -180, 180},
+            {"radius_mm", "bend radius", 20, 20000, cell::Field::Type::number, {}, 500},
+            {"after_mm", "run after bend", 0, 100000}, {"width_mm", "width", 20, 5000},
+            {"height_mm", "belt height", 50, 5000}, {"guide_mm", "side guides", 0, 1000},
+            {"speed_mm_s", "belt speed", 1, 5000}, {"gap_mm", "least gap", 0, 5000, cell::Field::Type::number, {}, 20},
+            {"to", "hands on to", 0, 0, cell::Field::Type::device}};
     }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         auto b = std::make_shared<Belt>();
-        const double length = r.number("length_mm", {0, 100000}), bend = r.number("bend_deg", {-180, 180}, 0), radius = r.number("radius_mm", {20, 20000}, 500), after = r.number("after_mm", {0, 100000}, 0);
+        const double length = r.number("length_mm", {0, 100000}), bend = r.number("bend_deg", {-180, 180}, 0),
+                     radius = r.number("radius_mm", {20, 20000}, 500), after = r.number("after_mm", {0, 100000}, 0);
         const double guide = r.number("guide_mm", {0, 1000}, 0);
         b->width = r.number("width_mm", {20, 5000});
         b->height = r.number("height_mm", {50, 5000});
@@ -293,7 +317,10 @@ public:
         b->gap = r.number("gap_mm", {0, 5000}, 20);
         b->to = r.text("to", "");
         if (!b->to.empty()) d.needs.emplace_back("to", b->to);
-        if (bend != 0 && radius < 0.5 * b->width + 0.01) r.problem("radius_mm", "The radius of the bend's centre line is expected to be at least half the belt's width and 10 mm more.");
+        if (bend != 0 && radius < 0.5 * b->width + 0.01)
+            r.problem("radius_mm",
+                "The radius of the bend's centre line is expected to be at least half the belt's width and 10 mm "
+                "more.");
         b->path.add(length, 0);
         if (bend != 0) b->path.add(std::abs(bend) * radius, bend > 0 ? 1 / radius : -1 / radius);
         b->path.add(after, 0);
@@ -302,7 +329,8 @@ public:
             b->path.add(0.1, 0);
         }
         d.look = cell::Look::belt;
-        const double thick = std::min(0.1, 0.5 * b->height), half = 0.5 * b->width, sheet = std::min(0.015, 0.1 * b->width);
+        const double thick = std::min(0.1, 0.5 * b->height), half = 0.5 * b->width,
+                     sheet = std::min(0.015, 0.1 * b->width);
         add_bar(b->path, "bed", -half, half, b->height - thick, b->height, d.bodies);
         // The origin is the middle of the footprint.
         const geometry::Box3 box = footprint(b->path, half);
@@ -310,12 +338,16 @@ public:
         b->path.shift(-middle);
         for (geometry::Body& body : d.bodies) body.at.pretranslate(-middle);
         if (guide > 0)
-            for (const double side : {-1.0, 1.0}) add_bar(b->path, "guide", std::min(side * half, side * (half - sheet)), std::max(side * half, side * (half - sheet)), b->height, b->height + guide, d.bodies);
-        const double leg = std::min(0.06, 0.25 * b->width), inset = std::min(0.15, 0.2 * b->length()), between = b->length() - 2 * inset;
+            for (const double side : {-1.0, 1.0})
+                add_bar(b->path, "guide", std::min(side * half, side * (half - sheet)),
+                    std::max(side * half, side * (half - sheet)), b->height, b->height + guide, d.bodies);
+        const double leg = std::min(0.06, 0.25 * b->width), inset = std::min(0.15, 0.2 * b->length()),
+                     between = b->length() - 2 * inset;
         const int spans = std::max(1, static_cast<int>(std::ceil(between / 2.5)));
         for (int i = 0; i <= spans; ++i)
             for (const double y : {-1.0, 1.0}) {
-                geometry::Body one = cell::standing_box("leg", {leg, leg, b->height - thick}, {0, y * 0.5 * (b->width - leg), 0});
+                geometry::Body one =
+                    cell::standing_box("leg", {leg, leg, b->height - thick}, {0, y * 0.5 * (b->width - leg), 0});
                 one.at = b->path.at(inset + between * i / spans) * one.at;
                 d.bodies.push_back(std::move(one));
             }
@@ -324,7 +356,8 @@ public:
         for (int i = 0; i < arrows; ++i) {
             const Frame at = up * b->path.at(b->length() * (i + 0.5) / arrows);
             const double s = 0.12 * b->width;
-            d.marks.push_back({cell::Mark::Style::accent, {at * Vector3(-s, s, 0), at * Vector3(0, 0, 0), at * Vector3(-s, -s, 0)}});
+            d.marks.push_back(
+                {cell::Mark::Style::accent, {at * Vector3(-s, s, 0), at * Vector3(0, 0, 0), at * Vector3(-s, -s, 0)}});
         }
         d.ends = {up * b->path.at(0), up * b->path.at(b->length())};
         d.seats = {{"end", d.ends[1]}, {"beginning", d.ends[0]}};
@@ -333,15 +366,19 @@ public:
         d.parameters = std::move(b);
     }
     void mirror(cell::json& device) const override {
-        if (device.contains("bend_deg") && device["bend_deg"].is_number()) device["bend_deg"] = 0.0 - device["bend_deg"].get<double>();
+        if (device.contains("bend_deg") && device["bend_deg"].is_number())
+            device["bend_deg"] = 0.0 - device["bend_deg"].get<double>();
     }
     Frame seat_frame(const cell::Device& d, int seat, const cell::PartType& type) const override {
         const Belt& b = belt_of(d);
-        return geometry::make_frame({0, 0, b.height}) * b.path.at(seat == end_seat ? b.length() - 0.5 * type.length : 0.5 * type.length);
+        return geometry::make_frame({0, 0, b.height}) *
+               b.path.at(seat == end_seat ? b.length() - 0.5 * type.length : 0.5 * type.length);
     }
     std::vector<int> pick_seats(const cell::Device&) const override { return {end_seat}; }
     std::vector<int> place_seats(const cell::Device&) const override { return {drop_seat}; }
-    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override { return std::make_unique<Carrying>(d, index, c); }
+    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {
+        return std::make_unique<Carrying>(d, index, c);
+    }
 };
 
 }  // namespace

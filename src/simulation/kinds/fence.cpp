@@ -7,22 +7,27 @@
 namespace escarp::simulation {
 namespace {
 
-/// A fence along corner points: posts at the corners and at most a panel's length apart, doors where they are asked for.
+/// A fence along corner points: posts at the corners and at most a panel's length apart, doors where they are asked
+/// for.
 class FenceKind final : public Kind {
 public:
     std::string id() const override { return "fence"; }
     std::string label() const override { return "Fence run"; }
     cell::json fresh() const override {
-        return {{"points_mm", {{-1000.0, 0.0}, {1000.0, 0.0}}}, {"height_mm", 2000.0}, {"post_mm", 50.0}, {"panel_mm", 1500.0}, {"doors_at_mm", cell::json::array()}, {"door_width_mm", 900.0}};
+        return {{"points_mm", {{-1000.0, 0.0}, {1000.0, 0.0}}}, {"height_mm", 2000.0}, {"post_mm", 50.0},
+            {"panel_mm", 1500.0}, {"doors_at_mm", cell::json::array()}, {"door_width_mm", 900.0}};
     }
     std::vector<cell::Field> fields() const override {
         using Type = cell::Field::Type;
-        return {{"points_mm", "corner points", 0, 0, Type::points}, {"height_mm", "height", 200, 10000}, {"post_mm", "posts", 5, 500}, {"panel_mm", "longest panel", 200, 10000},
-                {"doors_at_mm", "doors from start", 0, 1e5, Type::numbers}, {"door_width_mm", "door width", 300, 10000}};
+        return {{"points_mm", "corner points", 0, 0, Type::points}, {"height_mm", "height", 200, 10000},
+            {"post_mm", "posts", 5, 500}, {"panel_mm", "longest panel", 200, 10000},
+            {"doors_at_mm", "doors from start", 0, 1e5, Type::numbers}, {"door_width_mm", "door width", 300, 10000}};
     }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         const std::vector<Vector3> corners = read_corners(r);
-        const double height = r.number("height_mm", {200, 10000}, 2000), post = r.number("post_mm", {5, 500}, 50), panel = r.number("panel_mm", {200, 10000}, 1500), door = r.number("door_width_mm", {300, 10000}, 900);
+        const double height = r.number("height_mm", {200, 10000}, 2000), post = r.number("post_mm", {5, 500}, 50),
+                     panel = r.number("panel_mm", {200, 10000}, 1500),
+                     door = r.number("door_width_mm", {300, 10000}, 900);
         double way = 0;
         std::vector<double> doors = read_doors(r);
         for (std::size_t i = 0; i < corners.size(); ++i) {
@@ -48,11 +53,16 @@ public:
             way += length;
         }
         for (const double at : doors)
-            if (!fits_a_run(corners, at, door)) r.problem("doors_at_mm", "The door at " + cell::json(std::round(at * 1e3)).dump() + " mm does not fit between two corners; put it elsewhere or make it narrower.");
+            if (!fits_a_run(corners, at, door))
+                r.problem(
+                    "doors_at_mm", "The door at " + cell::json(std::round(at * 1e3)).dump() +
+                                       " mm does not fit between two corners; put it elsewhere or make it narrower.");
         d.mount = geometry::make_frame({0, 0, height});
     }
     void mirror(cell::json& device) const override { mirror_places(device["points_mm"]); }
-    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override { return std::make_unique<Still>(d, index); }
+    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override {
+        return std::make_unique<Still>(d, index);
+    }
 
 private:
     static std::vector<double> read_doors(const cell::Reader& r) {
@@ -65,7 +75,10 @@ private:
                 fits = fits && at.is_number() && at.get<double>() >= 0 && at.get<double>() <= 1e7;
                 if (fits) doors.push_back(1e-3 * at.get<double>());
             }
-        if (!fits) r.problem("doors_at_mm", "A list of distances in mm along the run is expected, such as [500, 3000]; each is where a door begins.");
+        if (!fits)
+            r.problem("doors_at_mm",
+                "A list of distances in mm along the run is expected, such as [500, 3000]; each is where a door "
+                "begins.");
         std::sort(doors.begin(), doors.end());
         return doors;
     }
@@ -77,13 +90,17 @@ private:
         }
         return false;
     }
-    static void add_post(cell::Device& d, const Vector3& at, double post, double height) { d.bodies.push_back(cell::standing_box("post", {post, post, height}, at)); }
-    static void add_panels(cell::Device& d, const Frame& run, double from, double to, double post, double longest, double height) {
+    static void add_post(cell::Device& d, const Vector3& at, double post, double height) {
+        d.bodies.push_back(cell::standing_box("post", {post, post, height}, at));
+    }
+    static void add_panels(
+        cell::Device& d, const Frame& run, double from, double to, double post, double longest, double height) {
         const int count = std::max(1, static_cast<int>(std::ceil((to - from) / longest - 1e-9)));
         for (int i = 0; i < count; ++i) {
             const double a = from + (to - from) * i / count, b = from + (to - from) * (i + 1) / count;
             if (i > 0) add_post(d, run * Vector3(a, 0, 0), post, height);
-            geometry::Body panel = cell::standing_box("panel", {std::max(0.001, b - a), 0.4 * post, height - 0.15}, {0.5 * (a + b), 0, 0.15});
+            geometry::Body panel = cell::standing_box(
+                "panel", {std::max(0.001, b - a), 0.4 * post, height - 0.15}, {0.5 * (a + b), 0, 0.15});
             panel.at = run * panel.at;
             panel.see_through = true;
             d.bodies.push_back(std::move(panel));
@@ -91,12 +108,15 @@ private:
     }
     /// Closed, it stands in the line; the quarter circle shows how it swings.
     static void add_door(cell::Device& d, const Frame& run, double from, double to, double post, double height) {
-        geometry::Body leaf = cell::standing_box("door", {std::max(0.001, to - from - post), 0.6 * post, height - 0.25}, {0.5 * (from + to), 0, 0.15});
+        geometry::Body leaf = cell::standing_box(
+            "door", {std::max(0.001, to - from - post), 0.6 * post, height - 0.25}, {0.5 * (from + to), 0, 0.15});
         leaf.at = run * leaf.at;
         leaf.see_through = true;
         d.bodies.push_back(std::move(leaf));
         cell::Mark swing{cell::Mark::Style::muted, {run * Vector3(from, 0, 0)}};
-        for (int i = 0; i <= 12; ++i) swing.line.push_back(run * Vector3(from + (to - from) * std::cos(i * geometry::pi / 24), (to - from) * std::sin(i * geometry::pi / 24), 0));
+        for (int i = 0; i <= 12; ++i)
+            swing.line.push_back(run * Vector3(from + (to - from) * std::cos(i * geometry::pi / 24),
+                                           (to - from) * std::sin(i * geometry::pi / 24), 0));
         swing.line.push_back(run * Vector3(from, 0, 0));
         d.marks.push_back(std::move(swing));
     }

@@ -12,15 +12,17 @@ namespace {
 
 struct Work final : cell::Parameters {
     double process;
-    bool together;          ///< starts when all nests are loaded, else each nest for itself
-    int reject_every;       ///< every n-th part is judged a reject; 0: none
-    double reject_share;    ///< or each with this probability
+    bool together;        ///< starts when all nests are loaded, else each nest for itself
+    int reject_every;     ///< every n-th part is judged a reject; 0: none
+    double reject_share;  ///< or each with this probability
 };
 
 class Working final : public Behaviour {
 public:
     Working(const cell::Device& d, int index, const cell::Cell& cell)
-        : Behaviour(d, index), work_(static_cast<const Work&>(*d.parameters)), nests_(d.seats.size()),
+        : Behaviour(d, index),
+          work_(static_cast<const Work&>(*d.parameters)),
+          nests_(d.seats.size()),
           draw_(cell::ContentKey().add(cell.seed).add(d.id).value()) {}
 
     void start(Kernel& k) override { update(k); }
@@ -43,7 +45,7 @@ public:
     std::optional<Offer> offer(const Kernel&) const override {
         std::optional<Offer> oldest;
         for (std::size_t i = 0; i < nests_.size(); ++i)
-            if (nests_[i].state == State::done && (!oldest || nests_[i].since < nests_[static_cast<std::size_t>(oldest->seat)].since))
+            if (nests_[i].state == State::done && (!oldest || nests_[i].since < nests_[oldest->seat].since))
                 oldest = Offer{static_cast<int>(i), nests_[i].part};
         return oldest;
     }
@@ -82,10 +84,11 @@ private:
         Ticks since = 0;
         int block = -1;
     };
-    Nest& nest(int seat) { return nests_[static_cast<std::size_t>(seat)]; }
+    Nest& nest(int seat) { return nests_[seat]; }
 
     void begin_work(Kernel& k) {
-        const bool all = std::all_of(nests_.begin(), nests_.end(), [](const Nest& n) { return n.state == State::loaded; });
+        const bool all =
+            std::all_of(nests_.begin(), nests_.end(), [](const Nest& n) { return n.state == State::loaded; });
         if (work_.together && !all) return;
         for (std::size_t i = 0; i < nests_.size(); ++i) {
             if (nests_[i].state != State::loaded) continue;
@@ -102,15 +105,20 @@ private:
     void judge(Kernel& k, int part) {
         ++judged_;
         const bool by_count = work_.reject_every > 0 && judged_ % work_.reject_every == 0;
-        const bool by_chance = work_.reject_share > 0 && static_cast<double>(draw_() >> 11) * 0x1p-53 < work_.reject_share;
+        const bool by_chance =
+            work_.reject_share > 0 && static_cast<double>(draw_() >> 11) * 0x1p-53 < work_.reject_share;
         k.judge(part, by_count || by_chance ? "reject" : "good");
     }
     void update(Kernel& k) {
-        const auto any = [&](State s) { return std::any_of(nests_.begin(), nests_.end(), [&](const Nest& n) { return n.state == s; }); };
+        const auto any = [&](State s) {
+            return std::any_of(nests_.begin(), nests_.end(), [&](const Nest& n) { return n.state == s; });
+        };
         k.set_signal(index_, "free", any(State::empty));
         k.set_signal(index_, "busy", any(State::working));
         k.set_signal(index_, "done", any(State::done));
-        k.set_condition(index_, any(State::working) ? Condition::busy : any(State::done) || any(State::claimed) ? Condition::blocked : Condition::starved);
+        k.set_condition(index_, any(State::working)                       ? Condition::busy
+                                : any(State::done) || any(State::claimed) ? Condition::blocked
+                                                                          : Condition::starved);
     }
 
     const Work& work_;
@@ -124,21 +132,18 @@ public:
     std::string id() const override { return "fixture"; }
     std::string label() const override { return "Fixture"; }
     cell::json fresh() const override {
-        return {{"length_mm", 300.0}, {"width_mm", 300.0}, {"height_mm", 800.0}, {"columns", 1}, {"rows", 1}, {"pitch_x_mm", 200.0}, {"pitch_y_mm", 200.0}, {"process_s", 2.0}};
+        return {{"length_mm", 300.0}, {"width_mm", 300.0}, {"height_mm", 800.0}, {"columns", 1}, {"rows", 1},
+            {"pitch_x_mm", 200.0}, {"pitch_y_mm", 200.0}, {"process_s", 2.0}};
     }
     std::vector<cell::Field> fields() const override {
         using Type = cell::Field::Type;
         return {{"process_s", "process time", 0, 1e5},
-                {"starts", "starts", 0, 0, Type::choice, {"each nest", "all nests"}},
-                {"reject_every", "rejects every n-th", 0, 1000000, Type::whole},
-                {"columns", "nests along x", 1, 50, Type::whole},
-                {"rows", "nests along y", 1, 50, Type::whole},
-                {"pitch_x_mm", "pitch x", 1, 10000},
-                {"pitch_y_mm", "pitch y", 1, 10000},
-                {"nests_mm", "or nests at", 0, 0, Type::points},
-                {"length_mm", "length", 20, 20000},
-                {"width_mm", "width", 20, 20000},
-                {"height_mm", "height", 1, 5000}};
+            {"starts", "starts", 0, 0, Type::choice, {"each nest", "all nests"}},
+            {"reject_every", "rejects every n-th", 0, 1000000, Type::whole},
+            {"columns", "nests along x", 1, 50, Type::whole}, {"rows", "nests along y", 1, 50, Type::whole},
+            {"pitch_x_mm", "pitch x", 1, 10000}, {"pitch_y_mm", "pitch y", 1, 10000},
+            {"nests_mm", "or nests at", 0, 0, Type::points}, {"length_mm", "length", 20, 20000},
+            {"width_mm", "width", 20, 20000}, {"height_mm", "height", 1, 5000}};
     }
     void read(const cell::Reader& r, const cell::Cell& cell, cell::Device& d) const override {
         auto w = std::make_shared<Work>();
@@ -146,22 +151,27 @@ public:
         w->together = r.choice("starts", {"each nest", "all nests"}, "each nest") == "all nests";
         w->reject_every = r.whole("reject_every", 0, 1000000, 0);
         w->reject_share = r.number("reject_pct", {0, 100}, 0);
-        const double length = r.number("length_mm", {20, 20000}), width = r.number("width_mm", {20, 20000}), height = r.number("height_mm", {1, 5000});
+        const double length = r.number("length_mm", {20, 20000}), width = r.number("width_mm", {20, 20000}),
+                     height = r.number("height_mm", {1, 5000});
         const int columns = r.whole("columns", 1, 50, 1), rows = r.whole("rows", 1, 50, 1);
         const double dx = r.number("pitch_x_mm", {1, 10000}, 200), dy = r.number("pitch_y_mm", {1, 10000}, 200);
         d.look = cell::Look::fixture;
         if (r.has("bodies")) d.bodies = cell::read_bodies(r, "bodies", cell.meshes);  // a shape of its own
-        if (r.has("bodies") && d.bodies.empty()) r.problem("bodies", "At least one body is expected; without the key the fixture is a box.");
+        if (r.has("bodies") && d.bodies.empty())
+            r.problem("bodies", "At least one body is expected; without the key the fixture is a box.");
         else d.bodies.push_back(cell::standing_box("body", {length, width, height}, {0, 0, 0}));
         std::vector<Vector3> nests = read_places(r, "nests_mm");  // any pattern; else rows and columns
         if (nests.empty())
             for (int row = 0; row < rows; ++row)
-                for (int column = 0; column < columns; ++column) nests.emplace_back((column - 0.5 * (columns - 1)) * dx, (row - 0.5 * (rows - 1)) * dy, 0);
+                for (int column = 0; column < columns; ++column)
+                    nests.emplace_back((column - 0.5 * (columns - 1)) * dx, (row - 0.5 * (rows - 1)) * dy, 0);
         for (const Vector3& nest : nests) {
             const Vector3 at = nest + Vector3(0, 0, height);
             d.seats.push_back({"nest " + std::to_string(d.seats.size() + 1), geometry::make_frame(at)});
             cell::Mark ring{cell::Mark::Style::ink, {}};
-            for (int i = 0; i <= 24; ++i) ring.line.push_back(at + 0.04 * Vector3(std::cos(i * geometry::pi / 12), std::sin(i * geometry::pi / 12), 0));
+            for (int i = 0; i <= 24; ++i)
+                ring.line.push_back(
+                    at + 0.04 * Vector3(std::cos(i * geometry::pi / 12), std::sin(i * geometry::pi / 12), 0));
             d.marks.push_back(std::move(ring));
         }
         d.signals = {"free", "busy", "done"};
@@ -171,7 +181,9 @@ public:
     void mirror(cell::json& device) const override {
         if (device.contains("nests_mm")) mirror_places(device["nests_mm"]);
     }
-    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override { return std::make_unique<Working>(d, index, c); }
+    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {
+        return std::make_unique<Working>(d, index, c);
+    }
 };
 
 }  // namespace

@@ -15,7 +15,10 @@ struct Source final : cell::Parameters {
 class Releasing final : public Behaviour {
 public:
     Releasing(const cell::Device& d, int index, const cell::Cell& cell)
-        : Behaviour(d, index), source_(static_cast<const Source&>(*d.parameters)), next_(cell.device(source_.to)), type_(cell.part_type(source_.part_type)) {}
+        : Behaviour(d, index),
+          source_(static_cast<const Source&>(*d.parameters)),
+          next_(cell.device(source_.to)),
+          type_(cell.part_type(source_.part_type)) {}
 
     void start(Kernel& k) override { k.set_condition(index_, Condition::busy); }
     void event(Kernel& k, int, int) override {
@@ -24,7 +27,7 @@ public:
     }
     bool poll(Kernel& k) override {
         if (!due_) return false;
-        const double x = 0.5 * k.cell().part_types[static_cast<std::size_t>(type_)].length;
+        const double x = 0.5 * k.cell().part_types[type_].length;
         if (!k.behaviour(next_).accepts(k, type_, x)) {
             k.set_condition(index_, Condition::blocked);
             return false;
@@ -37,7 +40,9 @@ public:
         k.behaviour(next_).enter(k, part, x);
         return true;
     }
-    std::optional<Waiting> waiting() const override { return due_ ? std::optional(Waiting{next_, WaitFor::room}) : std::nullopt; }
+    std::optional<Waiting> waiting() const override {
+        return due_ ? std::optional(Waiting{next_, WaitFor::room}) : std::nullopt;
+    }
     void write_state(StateWriter& w) const override { w.add(due_); }
 
 private:
@@ -52,11 +57,14 @@ public:
     std::string id() const override { return "infeed"; }
     std::string label() const override { return "Infeed"; }
     cell::json fresh() const override {
-        return {{"interval_s", 6.0}, {"part_type", ""}, {"to", ""}, {"length_mm", 300.0}, {"width_mm", 240.0}, {"height_mm", 250.0}};
+        return {{"interval_s", 6.0}, {"part_type", ""}, {"to", ""}, {"length_mm", 300.0}, {"width_mm", 240.0},
+            {"height_mm", 250.0}};
     }
     std::vector<cell::Field> fields() const override {
-        return {{"interval_s", "one part every", 0.05, 1e5}, {"part_type", "part type", 0, 0, cell::Field::Type::part_type}, {"to", "onto", 0, 0, cell::Field::Type::device},
-                {"length_mm", "length", 50, 5000}, {"width_mm", "width", 50, 5000}, {"height_mm", "height", 50, 5000}};
+        return {{"interval_s", "one part every", 0.05, 1e5},
+            {"part_type", "part type", 0, 0, cell::Field::Type::part_type},
+            {"to", "onto", 0, 0, cell::Field::Type::device}, {"length_mm", "length", 50, 5000},
+            {"width_mm", "width", 50, 5000}, {"height_mm", "height", 50, 5000}};
     }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         auto s = std::make_shared<Source>();
@@ -70,7 +78,9 @@ public:
         add_hood(r, d);
         d.parameters = std::move(s);
     }
-    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override { return std::make_unique<Releasing>(d, index, c); }
+    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {
+        return std::make_unique<Releasing>(d, index, c);
+    }
 };
 
 }  // namespace

@@ -10,10 +10,14 @@ class MarkingKind final : public Kind {
 public:
     std::string id() const override { return "marking"; }
     std::string label() const override { return "Floor marking"; }
-    cell::json fresh() const override { return {{"points_mm", {{-500.0, -400.0}, {500.0, -400.0}, {500.0, 400.0}, {-500.0, 400.0}}}, {"closed", true}, {"line_mm", 75.0}}; }
+    cell::json fresh() const override {
+        return {{"points_mm", {{-500.0, -400.0}, {500.0, -400.0}, {500.0, 400.0}, {-500.0, 400.0}}}, {"closed", true},
+            {"line_mm", 75.0}};
+    }
     std::vector<cell::Field> fields() const override {
         using Type = cell::Field::Type;
-        return {{"points_mm", "corner points", 0, 0, Type::points}, {"closed", "closed", 0, 1, Type::flag}, {"line_mm", "line width", 1, 1000}};
+        return {{"points_mm", "corner points", 0, 0, Type::points}, {"closed", "closed", 0, 1, Type::flag},
+            {"line_mm", "line width", 1, 1000}};
     }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         std::vector<Vector3> corners = read_corners(r);
@@ -23,11 +27,14 @@ public:
         for (std::size_t i = 0; i + 1 < corners.size(); ++i) {  // each run as the outline of a stripe
             const Vector3 along = (corners[i + 1] - corners[i]).normalized() * half, side(-along.y(), along.x(), 0);
             const Vector3 from = corners[i] - along, to = corners[i + 1] + along;
-            d.marks.push_back({cell::Mark::Style::muted, {from + side, to + side, to - side, from - side, from + side}});
+            d.marks.push_back(
+                {cell::Mark::Style::muted, {from + side, to + side, to - side, from - side, from + side}});
         }
     }
     void mirror(cell::json& device) const override { mirror_places(device["points_mm"]); }
-    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override { return std::make_unique<Still>(d, index); }
+    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override {
+        return std::make_unique<Still>(d, index);
+    }
 };
 
 }  // namespace

@@ -28,9 +28,12 @@ class OutfeedKind final : public Kind {
 public:
     std::string id() const override { return "outfeed"; }
     std::string label() const override { return "Outfeed"; }
-    cell::json fresh() const override { return {{"shape", "chute"}, {"length_mm", 300.0}, {"width_mm", 240.0}, {"height_mm", 700.0}}; }
+    cell::json fresh() const override {
+        return {{"shape", "chute"}, {"length_mm", 300.0}, {"width_mm", 240.0}, {"height_mm", 700.0}};
+    }
     std::vector<cell::Field> fields() const override {
-        return {{"shape", "shape", 0, 0, cell::Field::Type::choice, {"chute", "hood", "bin"}}, {"length_mm", "length", 50, 5000}, {"width_mm", "width", 50, 5000}, {"height_mm", "height", 50, 5000}};
+        return {{"shape", "shape", 0, 0, cell::Field::Type::choice, {"chute", "hood", "bin"}},
+            {"length_mm", "length", 50, 5000}, {"width_mm", "width", 50, 5000}, {"height_mm", "height", 50, 5000}};
     }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         d.look = cell::Look::sink;
@@ -41,21 +44,28 @@ public:
             return;
         }
         // A box with a rim; a part let go in its opening drops out of sight. A chute is closed to just below the rim.
-        const double length = r.number("length_mm", {50, 5000}), width = r.number("width_mm", {50, 5000}), height = r.number("height_mm", {50, 5000});
-        const double sheet = 0.012, depth = shape == "bin" ? height - std::min(0.012, 0.2 * height) : std::min(0.12, 0.5 * height);
+        const double length = r.number("length_mm", {50, 5000}), width = r.number("width_mm", {50, 5000}),
+                     height = r.number("height_mm", {50, 5000});
+        const double sheet = 0.012,
+                     depth = shape == "bin" ? height - std::min(0.012, 0.2 * height) : std::min(0.12, 0.5 * height);
         d.bodies.push_back(cell::standing_box("floor", {length, width, height - depth}, {0, 0, 0}));
         for (const double side : {-1.0, 1.0}) {
-            d.bodies.push_back(cell::standing_box("rim", {length, sheet, depth}, {0, side * 0.5 * (width - sheet), height - depth}));
-            d.bodies.push_back(cell::standing_box("rim", {sheet, width - 2 * sheet, depth}, {side * 0.5 * (length - sheet), 0, height - depth}));
+            d.bodies.push_back(
+                cell::standing_box("rim", {length, sheet, depth}, {0, side * 0.5 * (width - sheet), height - depth}));
+            d.bodies.push_back(cell::standing_box(
+                "rim", {sheet, width - 2 * sheet, depth}, {side * 0.5 * (length - sheet), 0, height - depth}));
         }
         const double x = 0.5 * length - sheet, y = 0.5 * width - sheet;
         d.marks.push_back({cell::Mark::Style::muted, {{-x, -y, height}, {x, y, height}}});
         d.marks.push_back({cell::Mark::Style::muted, {{-x, y, height}, {x, -y, height}}});
-        d.seats = {{"opening", geometry::make_frame({0, 0, shape == "bin" ? std::max(height - depth, 0.7 * height) : height - depth})}};
+        d.seats = {{"opening",
+            geometry::make_frame({0, 0, shape == "bin" ? std::max(height - depth, 0.7 * height) : height - depth})}};
         d.mount = geometry::make_frame({0, 0, height});
     }
     std::vector<int> pick_seats(const cell::Device&) const override { return {}; }
-    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override { return std::make_unique<Leaving>(d, index); }
+    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override {
+        return std::make_unique<Leaving>(d, index);
+    }
     std::vector<int> place_seats(const cell::Device&) const override { return {0}; }
 };
 

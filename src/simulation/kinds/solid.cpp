@@ -15,11 +15,17 @@ public:
     std::vector<cell::Field> fields() const override { return {}; }
     void read(const cell::Reader& r, const cell::Cell& cell, cell::Device& d) const override {
         d.bodies = cell::read_bodies(r, "bodies", cell.meshes);
-        if (d.bodies.empty()) r.problem("bodies", "At least one body is expected, for example {\"shape\": \"box\", \"size_mm\": [400, 300, 200]}.");
+        if (d.bodies.empty())
+            r.problem("bodies",
+                "At least one body is expected, for example {\"shape\": \"box\", \"size_mm\": [400, 300, 200]}.");
         const geometry::Box3 box = d.extent();
-        if (!box.empty()) d.mount = geometry::make_frame({0.5 * (box.low.x() + box.high.x()), 0.5 * (box.low.y() + box.high.y()), box.high.z()});
+        if (!box.empty())
+            d.mount = geometry::make_frame(
+                {0.5 * (box.low.x() + box.high.x()), 0.5 * (box.low.y() + box.high.y()), box.high.z()});
     }
-    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override { return std::make_unique<Still>(d, index); }
+    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override {
+        return std::make_unique<Still>(d, index);
+    }
 };
 
 }  // namespace

@@ -14,9 +14,12 @@ class StructureKind final : public Kind {
 public:
     std::string id() const override { return "structure"; }
     std::string label() const override { return "Structure"; }
-    cell::json fresh() const override { return {{"shape", "box"}, {"length_mm", 600.0}, {"width_mm", 600.0}, {"height_mm", 800.0}}; }
+    cell::json fresh() const override {
+        return {{"shape", "box"}, {"length_mm", 600.0}, {"width_mm", 600.0}, {"height_mm", 800.0}};
+    }
     std::vector<cell::Field> fields() const override {
-        return {{"shape", "shape", 0, 0, cell::Field::Type::choice, shapes()}, {"length_mm", "length", 10, 50000}, {"width_mm", "width", 10, 50000}, {"height_mm", "height", 1, 10000}};
+        return {{"shape", "shape", 0, 0, cell::Field::Type::choice, shapes()}, {"length_mm", "length", 10, 50000},
+            {"width_mm", "width", 10, 50000}, {"height_mm", "height", 1, 10000}};
     }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         const std::string shape = r.choice("shape", shapes(), "box");
@@ -36,28 +39,35 @@ public:
             const double leg = std::min({0.06, 0.25 * length, 0.25 * width}), top = std::min(0.04, 0.3 * height);
             b.push_back(standing_box("top", {length, width, top}, {0, 0, height - top}));
             for (const double x : {-0.5, 0.5})
-                for (const double y : {-0.5, 0.5}) b.push_back(standing_box("leg", {leg, leg, height - top}, {x * (length - leg), y * (width - leg), 0}));
+                for (const double y : {-0.5, 0.5})
+                    b.push_back(
+                        standing_box("leg", {leg, leg, height - top}, {x * (length - leg), y * (width - leg), 0}));
         } else if (shape == "cabinet") {
             const double plinth = std::min(0.1, 0.1 * height);
             b.push_back(standing_box("plinth", {0.94 * length, 0.9 * width, plinth}, {0, 0, 0}));
             b.push_back(standing_box("cabinet", {length, width, height - plinth}, {0, 0, plinth}));
-            d.marks.push_back({cell::Mark::Style::ink, {{-0.5 * length, -0.35 * width, height}, {0.5 * length, -0.35 * width, height}}});  // the door's side
+            d.marks.push_back({cell::Mark::Style::ink,
+                {{-0.5 * length, -0.35 * width, height}, {0.5 * length, -0.35 * width, height}}});  // the door's side
         } else if (shape == "column") {
             b.push_back(standing_cylinder("column", length, height, {0, 0, 0}));
         } else if (shape == "fence") {
             b.push_back(standing_box("panel", {length, 0.4 * width, height - 0.1}, {0, 0, 0.1}));
             b.back().see_through = true;
-            for (const double end : {-0.5, 0.5}) b.push_back(standing_box("post", {width, width, height}, {end * (length - width), 0, 0}));
+            for (const double end : {-0.5, 0.5})
+                b.push_back(standing_box("post", {width, width, height}, {end * (length - width), 0, 0}));
         } else {  // box and wall
             b.push_back(standing_box("body", {length, width, height}, {0, 0, 0}));
         }
         d.mount = geometry::make_frame({0, 0, height});
     }
-    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override { return std::make_unique<Still>(d, index); }
+    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override {
+        return std::make_unique<Still>(d, index);
+    }
 
 private:
     static const std::vector<std::string>& shapes() {
-        static const std::vector<std::string> all{"box", "table", "pedestal", "square pedestal", "cabinet", "wall", "column", "fence"};
+        static const std::vector<std::string> all{
+            "box", "table", "pedestal", "square pedestal", "cabinet", "wall", "column", "fence"};
         return all;
     }
 };

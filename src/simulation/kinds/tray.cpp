@@ -16,12 +16,15 @@ struct Pattern final : cell::Parameters {
     std::vector<int> order;  ///< seats in the order in which they are filled; taken from the other end
 };
 
-/// Full of parts that are taken (supply), filled and then taken away (collect), or both by the arms (keep). When a supply is
-/// empty or a collection full, a fresh tray stands there after the exchange time.
+/// Full of parts that are taken (supply), filled and then taken away (collect), or both by the arms (keep). When a
+/// supply is empty or a collection full, a fresh tray stands there after the exchange time.
 class Holding final : public Behaviour {
 public:
     Holding(const cell::Device& d, int index, const cell::Cell& cell)
-        : Behaviour(d, index), tray_(static_cast<const Pattern&>(*d.parameters)), type_(cell.part_type(tray_.part_type)), nests_(d.seats.size()) {}
+        : Behaviour(d, index),
+          tray_(static_cast<const Pattern&>(*d.parameters)),
+          type_(cell.part_type(tray_.part_type)),
+          nests_(d.seats.size()) {}
 
     void start(Kernel& k) override {
         if (tray_.use == Use::supply) fill(k);
@@ -76,8 +79,8 @@ private:
         int part = -1;
         bool reserved = false, claimed = false;
     };
-    Nest& nest(int seat) { return nests_[static_cast<std::size_t>(seat)]; }
-    const Nest& nest(int seat) const { return nests_[static_cast<std::size_t>(seat)]; }
+    Nest& nest(int seat) { return nests_[seat]; }
+    const Nest& nest(int seat) const { return nests_[seat]; }
     bool empty() const {
         return std::all_of(nests_.begin(), nests_.end(), [](const Nest& n) { return n.part < 0; });
     }
@@ -101,7 +104,9 @@ private:
     void update(Kernel& k) {
         k.set_signal(index_, "full", full());
         k.set_signal(index_, "empty", empty());
-        k.set_condition(index_, exchanging_ ? Condition::busy : tray_.use == Use::collect || empty() ? Condition::starved : Condition::blocked);
+        k.set_condition(index_, exchanging_                            ? Condition::busy
+                                : tray_.use == Use::collect || empty() ? Condition::starved
+                                                                       : Condition::blocked);
     }
 
     const Pattern& tray_;
@@ -116,21 +121,19 @@ public:
     std::string id() const override { return "tray"; }
     std::string label() const override { return "Tray"; }
     cell::json fresh() const override {
-        return {{"use", "collect"}, {"columns", 3}, {"rows", 2}, {"layers", 1}, {"pitch_x_mm", 140.0}, {"pitch_y_mm", 140.0}, {"pitch_z_mm", 60.0}, {"plate_mm", 30.0}, {"order", "along x"}, {"exchange_s", 5.0}};
+        return {{"use", "collect"}, {"columns", 3}, {"rows", 2}, {"layers", 1}, {"pitch_x_mm", 140.0},
+            {"pitch_y_mm", 140.0}, {"pitch_z_mm", 60.0}, {"plate_mm", 30.0}, {"order", "along x"}, {"exchange_s", 5.0}};
     }
     std::vector<cell::Field> fields() const override {
         using Type = cell::Field::Type;
         return {{"use", "use", 0, 0, Type::choice, {"supply", "collect", "keep"}},
-                {"part_type", "part type", 0, 0, Type::part_type},
-                {"columns", "nests along x", 1, 50, Type::whole},
-                {"rows", "nests along y", 1, 50, Type::whole},
-                {"layers", "layers", 1, 20, Type::whole, {}, 1},
-                {"pitch_x_mm", "pitch x", 1, 5000},
-                {"pitch_y_mm", "pitch y", 1, 5000},
-                {"pitch_z_mm", "pitch of layers", 1, 5000, Type::number, {}, 60},
-                {"plate_mm", "plate", 1, 2000, Type::number, {}, 30},
-                {"order", "filled", 0, 0, Type::choice, {"along x", "along y"}},
-                {"exchange_s", "exchange time", 0, 1e5, Type::number, {}, 5}};
+            {"part_type", "part type", 0, 0, Type::part_type}, {"columns", "nests along x", 1, 50, Type::whole},
+            {"rows", "nests along y", 1, 50, Type::whole}, {"layers", "layers", 1, 20, Type::whole, {}, 1},
+            {"pitch_x_mm", "pitch x", 1, 5000}, {"pitch_y_mm", "pitch y", 1, 5000},
+            {"pitch_z_mm", "pitch of layers", 1, 5000, Type::number, {}, 60},
+            {"plate_mm", "plate", 1, 2000, Type::number, {}, 30},
+            {"order", "filled", 0, 0, Type::choice, {"along x", "along y"}},
+            {"exchange_s", "exchange time", 0, 1e5, Type::number, {}, 5}};
     }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         auto t = std::make_shared<Pattern>();
@@ -138,22 +141,29 @@ public:
         t->use = use == "supply" ? Use::supply : use == "collect" ? Use::collect : Use::keep;
         t->exchange = r.number("exchange_s", {0, 1e5}, 5);
         t->part_type = r.text("part_type", "");
-        if (t->use == Use::supply && t->part_type.empty()) r.problem("part_type", "A tray that supplies parts needs the id of their part type.");
+        if (t->use == Use::supply && t->part_type.empty())
+            r.problem("part_type", "A tray that supplies parts needs the id of their part type.");
         if (t->use == Use::supply) d.needs_part_type = t->part_type;
-        const int columns = r.whole("columns", 1, 50, 1), rows = r.whole("rows", 1, 50, 1), layers = r.whole("layers", 1, 20, 1);
-        const double dx = r.number("pitch_x_mm", {1, 5000}), dy = r.number("pitch_y_mm", {1, 5000}), dz = r.number("pitch_z_mm", {1, 5000}, 60), plate = r.number("plate_mm", {1, 2000}, 30);
+        const int columns = r.whole("columns", 1, 50, 1), rows = r.whole("rows", 1, 50, 1),
+                  layers = r.whole("layers", 1, 20, 1);
+        const double dx = r.number("pitch_x_mm", {1, 5000}), dy = r.number("pitch_y_mm", {1, 5000}),
+                     dz = r.number("pitch_z_mm", {1, 5000}, 60), plate = r.number("plate_mm", {1, 2000}, 30);
         const bool along_x = r.choice("order", {"along x", "along y"}, "along x") == "along x";
-        if (columns * rows * layers > 2000) r.problem("layers", "At most 2000 nests are possible; fewer rows, columns or layers are expected.");
+        if (columns * rows * layers > 2000)
+            r.problem("layers", "At most 2000 nests are possible; fewer rows, columns or layers are expected.");
         d.look = cell::Look::fixture;
         d.bodies.push_back(cell::standing_box("plate", {columns * dx, rows * dy, plate}, {0, 0, 0}));
         for (int layer = 0; layer < layers; ++layer)
             for (int row = 0; row < rows; ++row)
                 for (int column = 0; column < columns; ++column) {
-                    const Vector3 at((column - 0.5 * (columns - 1)) * dx, (row - 0.5 * (rows - 1)) * dy, plate + layer * dz);
+                    const Vector3 at(
+                        (column - 0.5 * (columns - 1)) * dx, (row - 0.5 * (rows - 1)) * dy, plate + layer * dz);
                     d.seats.push_back({"nest " + std::to_string(d.seats.size() + 1), geometry::make_frame(at)});
                     if (layer > 0) continue;
                     const double x = 0.4 * dx, y = 0.4 * dy;
-                    d.marks.push_back({cell::Mark::Style::muted, {at + Vector3(-x, -y, 0), at + Vector3(x, -y, 0), at + Vector3(x, y, 0), at + Vector3(-x, y, 0), at + Vector3(-x, -y, 0)}});
+                    d.marks.push_back({cell::Mark::Style::muted,
+                        {at + Vector3(-x, -y, 0), at + Vector3(x, -y, 0), at + Vector3(x, y, 0), at + Vector3(-x, y, 0),
+                            at + Vector3(-x, -y, 0)}});
                 }
         for (int layer = 0; layer < layers; ++layer)
             for (int i = 0; i < rows * columns; ++i) {
@@ -164,9 +174,17 @@ public:
         d.mount = geometry::make_frame({0, 0, plate});
         d.parameters = std::move(t);
     }
-    std::vector<int> pick_seats(const cell::Device& d) const override { return static_cast<const Pattern&>(*d.parameters).use == Use::collect ? std::vector<int>{} : Kind::pick_seats(d); }
-    std::vector<int> place_seats(const cell::Device& d) const override { return static_cast<const Pattern&>(*d.parameters).use == Use::supply ? std::vector<int>{} : Kind::place_seats(d); }
-    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override { return std::make_unique<Holding>(d, index, c); }
+    std::vector<int> pick_seats(const cell::Device& d) const override {
+        return static_cast<const Pattern&>(*d.parameters).use == Use::collect ? std::vector<int>{}
+                                                                              : Kind::pick_seats(d);
+    }
+    std::vector<int> place_seats(const cell::Device& d) const override {
+        return static_cast<const Pattern&>(*d.parameters).use == Use::supply ? std::vector<int>{}
+                                                                             : Kind::place_seats(d);
+    }
+    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {
+        return std::make_unique<Holding>(d, index, c);
+    }
 };
 
 }  // namespace

@@ -1,0 +1,57 @@
+#include "layout.h"
+
+#include <mutex>
+
+namespace escarp::cell {
+
+struct Layout::State {
+    Document document;
+    std::string variant;
+    const Kinds* kinds;
+    std::once_flag resolve, read;
+    json tree;
+    std::vector<std::string> lost;
+    std::shared_ptr<const Cell> cell;
+    std::exception_ptr wrong;
+};
+
+Layout::Layout(Document document, std::string variant, const Kinds& kinds) : state_(std::make_shared<State>()) {
+    state_->document = std::move(document);
+    state_->variant = std::move(variant);
+    state_->kinds = &kinds;
+}
+
+const Document& Layout::document() const { return state_->document; }
+const std::string& Layout::variant() const { return state_->variant; }
+const Kinds& Layout::kinds() const { return *state_->kinds; }
+
+const json& Layout::tree() const {
+    State& s = *state_;
+    std::call_once(s.resolve, [&s] { s.tree = s.document.resolved(s.variant, &s.lost); });
+    return s.tree;
+}
+
+const std::vector<std::string>& Layout::lost() const {
+    tree();
+    return state_->lost;
+}
+
+std::shared_ptr<const Cell> Layout::shared_cell() const {
+    State& s = *state_;
+    const json& resolved = tree();
+    std::call_once(s.read, [&] {
+        try {
+            s.cell = read_cell(resolved, *s.kinds);
+        } catch (const InputError&) {
+            s.wrong = std::current_exception();
+        }
+    });
+    if (s.wrong) std::rethrow_exception(s.wrong);
+    return s.cell;
+}
+
+Layout Layout::edited(const Edit& edit) const {
+    return {state_->document.edited(state_->variant, edit), state_->variant, *state_->kinds};
+}
+
+}  // namespace escarp::cell
