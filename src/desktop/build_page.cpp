@@ -172,8 +172,7 @@ QWidget* BuildPage::make_left() {
             if (building_.model.is_null()) return;
             json model = building_.model;
             const int made = cell::add_link(model, building_.link, t);
-            building_.link = made;
-            keep(tr("Add link"), model);
+            if (keep(tr("Add link"), model)) choose(made);
         });
         add_row->addWidget(b);
     }
@@ -320,10 +319,10 @@ bool BuildPage::write_urdf(const QString& file) {
     }
 }
 
-void BuildPage::keep(const QString& name, const json& model, const std::map<std::string, double>& shifts) {
+bool BuildPage::keep(const QString& name, const json& model, const std::map<std::string, double>& shifts) {
     const std::string said = name.toStdString() + " of " + model.value("name", "");
     const cell::Edit edit = cell::keep_model(workspace_.layout(), model, said, shifts, nullptr);
-    workspace_.apply(edit);
+    return workspace_.apply(edit);
 }
 
 void BuildPage::change(const QString& name, const BuildForm::Change& change) {
@@ -555,8 +554,8 @@ void BuildPage::remove() {
     const int joint = building_.draft.links[building_.link].joint;
     const int parent = joint < 0 ? 0 : building_.draft.joints[joint].joint.parent;
     cell::remove_link(model, building_.link);
-    building_.link = parent > building_.link ? parent - 1 : parent;
-    keep(tr("Remove link"), model);
+    const int next = parent > building_.link ? parent - 1 : parent;
+    if (keep(tr("Remove link"), model)) choose(next);
 }
 
 void BuildPage::keep_ready() {

@@ -50,7 +50,7 @@ private:
     void show_mistakes();
     void choose(int link);
     void try_value(const QString& joint, double value);
-    void keep(const QString& name, const cell::json& model, const std::map<std::string, double>& shifts = {});
+    bool keep(const QString& name, const cell::json& model, const std::map<std::string, double>& shifts = {});
     void change(const QString& name, const BuildForm::Change& change);
     void go_to(const std::string& where);
     void place();

@@ -622,7 +622,11 @@ void MainWindow::tell(const QString& title, const QString& text) {
         ask_instead(title + ": " + text);
         return;
     }
-    QMessageBox::information(this, title, plain(text));
+    // Whoever refuses something is still at work on it: nothing may happen before that is over, so the words do not
+    // wait.
+    auto* box = new QMessageBox(QMessageBox::Information, title, plain(text), QMessageBox::Ok, this);
+    box->setAttribute(Qt::WA_DeleteOnClose);
+    box->open();
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {
