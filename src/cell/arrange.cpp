@@ -246,7 +246,7 @@ Edit copy(const Layout& layout, const std::vector<std::string>& ids, const std::
             const Device& one = at(*c, d);
             json device = *find(tree, "/devices/" + one.id);
             device["id"] = renamed[one.id];
-            device["name"] = free_name(names, one.name);
+            device["name"] = free_name(names, one.name, layout.document().tree());
             names["devices"].push_back({{"name", device["name"]}});
             device.erase("task");
             for (const char* key : {"host", "to"})

@@ -1,4 +1,4 @@
-#include "cell.h"
+#include "step_kind.h"
 
 #include "device_kind.h"
 
@@ -6,6 +6,12 @@ namespace escarp::cell {
 
 const DeviceKind* Kinds::find(const std::string& id) const {
     for (const auto& kind : all_)
+        if (kind->id() == id) return kind.get();
+    return nullptr;
+}
+
+const StepKind* Kinds::find_step(const std::string& id) const {
+    for (const auto& kind : steps_)
         if (kind->id() == id) return kind.get();
     return nullptr;
 }
@@ -72,40 +78,6 @@ std::vector<const Step*> all_steps(const std::vector<Step>& task) {
     return all;
 }
 
-std::string describe(const Cell& cell, const Step& step) {
-    const auto named = [&](int device) { return device >= 0 ? cell.devices[device].name : std::string("?"); };
-    switch (step.kind) {
-        case StepKind::pick: return "Pick from " + named(step.device);
-        case StepKind::place: return "Place in " + named(step.device);
-        case StepKind::wait: {
-            const std::size_t dot = step.signal.find('.');
-            const int device = cell.device(step.signal.substr(0, dot));
-            return "Wait: " + named(device) + (step.is ? " " : " not ") + step.signal.substr(dot + 1);
-        }
-        case StepKind::set: return "Set " + step.signal.substr(step.signal.find('.') + 1) + (step.is ? " on" : " off");
-        case StepKind::move: {
-            std::string pose = step.pose;
-            for (const Device& d : cell.devices)  // a step of a shared block names the pose of whoever does it
-                if (const Pose* p = d.pose(step.pose); p && step.path.rfind("devices/" + d.id + "/", 0) == 0)
-                    pose = p->name;
-            return (step.straight ? "Straight to " : "Move to ") + pose;
-        }
-        case StepKind::delay: {
-            json seconds = step.time_s;
-            return "Dwell " + seconds.dump() + " s";
-        }
-        case StepKind::if_part: return "If part is " + step.result;
-        case StepKind::repeat: return "Repeat " + std::to_string(step.times) + " times";
-        case StepKind::gripper: return step.is ? "Close the tool" : "Open the tool";
-        case StepKind::use: return "Use another tool";
-        case StepKind::act: return step.label;
-        case StepKind::block: {
-            for (const StepBlock& b : cell.blocks)
-                if (b.id == step.label) return b.name;
-            return step.label;
-        }
-    }
-    return {};
-}
+std::string describe(const Cell& cell, const Step& step) { return step.kind->words(cell, step); }
 
 }  // namespace escarp::cell

@@ -60,7 +60,15 @@ struct Pose {
     Frame at = Frame::Identity();
 };
 
-enum class StepKind { wait, set, pick, place, move, delay, if_part, repeat, gripper, use, act, block };
+class StepKind;
+
+/// What a kind of device or step reads out of the file for itself.
+struct Parameters {
+    virtual ~Parameters() = default;
+};
+
+/// Where a step takes the tool.
+enum class Reach { nowhere, pose, part, seat };
 
 struct Step {
     std::string id;
@@ -70,12 +78,14 @@ struct Step {
     bool shared = false;  ///< stands in a block that other steps may use too
     int depth = 0;
     bool in_else = false;  ///< belongs to the second branch of an if
-    StepKind kind = StepKind::delay;
-    std::string signal;                ///< wait, set: "device.signal"
-    bool is = true;                    ///< wait: until it has this value; set: the value it gets
-    int device = -1;                   ///< pick, place: index of the other device
-    std::string pose;                  ///< move: id of the pose
-    bool straight = false;             ///< move: straight instead of joint move
+    const StepKind* kind = nullptr;
+    // What its kind reads out of the file; see the kinds of step.
+    std::string signal;                ///< "device.signal"
+    int signal_of = -1;                ///< index of that device
+    bool is = true;                    ///< the value waited for, or set
+    int device = -1;                   ///< index of the device that a part is taken from or given to
+    std::string pose;                  ///< id
+    bool straight = false;             ///< a straight move instead of a joint move
     double speed = 1.0;                ///< share of the joint moves' limits, the arm's own share included
     double straight_speed = 1.0;       ///< share of the straight moves' limits
     double acceleration = 1.0;         ///< share of all acceleration limits
@@ -83,26 +93,22 @@ struct Step {
     std::optional<double> held;        ///< value of the arm's first free joint, rad or m; none: chosen by the planner
     bool detour = true;                ///< joint moves may go round what stands in the way
     double approach = 0, retreat = 0;  ///< m
-    double turn = 0;     ///< pick: of the tool about the part's upright; place: of the part in its seat; rad
-    int posture = -1;    ///< joint solution to use; -1: chosen by the planner
-    std::string grip;    ///< pick: grip of the part; empty: its first
-    double time_s = 0;   ///< delay, use, act
-    std::string label;   ///< act: what the tool does; block: its id
-    int tool = 0;        ///< use: index into the arm's tools
-    std::string result;  ///< if_part: "reject" or "good"
-    int times = 1;       ///< repeat
-    std::vector<Step> then, otherwise;  ///< if_part: both; repeat, block: `then`
+    double turn = 0;                   ///< of the tool about the part's upright, or of the part in its seat; rad
+    int posture = -1;                  ///< joint solution to use; -1: chosen by the planner
+    std::string grip;                  ///< of the part; empty: its first
+    double time_s = 0;
+    std::string label;   ///< what the tool does; id of a block
+    int tool = -1;       ///< index into the arm's tools of the one that is active from here on; -1: it stays
+    std::string result;  ///< "reject" or "good"
+    int times = 1;       ///< how often its inner steps are done
+    std::vector<Step> then, otherwise;
+    std::shared_ptr<const Parameters> parameters;  ///< of a kind that needs more than these
 };
 
 /// A place for one part on a device.
 struct Seat {
     std::string name;
     Frame at;  ///< where the part's origin goes, in the device's frame
-};
-
-/// What a kind reads out of the file for itself.
-struct Parameters {
-    virtual ~Parameters() = default;
 };
 
 /// A tool on a flange.

@@ -116,7 +116,7 @@ Edit add_device(const Layout& layout, const Offering& what, const std::string& n
     const DeviceKind* kind = layout.kinds().find(what.kind);
     if (!kind) throw InputError("kind", "There is no kind of device \"" + what.kind + "\".");
     Edit edit;
-    json device = {{"id", free_id(layout.document().tree(), what.label)}, {"name", free_name(tree, what.label)},
+    json device = {{"id", free_id(layout.document().tree(), what.label)}, {"name", free_name(tree, what.label, layout.document().tree())},
         {"kind", what.kind}, {"host", "floor"}};
     geometry::Box3 all;
     for (const Device& d : cell->devices) {
@@ -274,6 +274,8 @@ Edit add_step(const Layout& layout, const std::string& device, const std::string
     const int index = cell->device(device);
     if (index < 0 || !cell->devices[index].arm) throw InputError(device, "Only arms have tasks: choose an arm first.");
     const Device& owner = cell->devices[index];
+    const StepKind* kind = layout.kinds().find_step(what);
+    if (!kind) throw InputError("step", "There is no kind of step \"" + what + "\".");
     json step = {{"id", ""}, {"do", what}};
     for (int n = 1;; ++n) {
         const std::string wish = "s" + std::to_string(n);
@@ -283,40 +285,8 @@ Edit add_step(const Layout& layout, const std::string& device, const std::string
             break;
         }
     }
-    const auto seated = [&](Look first) -> std::string {
-        for (const Device& d : cell->devices)
-            if (d.look == first && !d.seats.empty()) return d.id;
-        for (const Device& d : cell->devices)
-            if (!d.seats.empty()) return d.id;
-        throw InputError(
-            "step", "There is nothing to pick from or place in yet: place a conveyor, a fixture or an outfeed first.");
-    };
-    if (what == "pick") step["from"] = seated(Look::belt);
-    else if (what == "place") step["in"] = seated(Look::sink);
-    else if (what == "wait") {
-        for (const Device& d : cell->devices)
-            if (!d.signals.empty() && !step.contains("signal")) step["signal"] = d.id + "." + d.signals.front();
-        if (!step.contains("signal"))
-            throw InputError("step", "No device publishes a signal yet: place a beam or a fixture first.");
-    } else if (what == "move") {
-        if (owner.poses.empty()) throw InputError("step", "\"" + owner.name + "\" has no taught pose yet.");
-        step["pose"] = owner.poses.front().id;
-    } else if (what == "delay") step["time_s"] = 1.0;
-    else if (what == "if") step["part"] = "reject", step["then"] = json::array(), step["else"] = json::array();
-    else if (what == "gripper") step["to"] = "close";
-    else if (what == "act") step["label"] = "Tool action", step["time_s"] = 0.5;
-    else if (what == "use") {
-        if (owner.arm->tools.size() < 2)
-            throw InputError(
-                "step", "\"" + owner.name + "\" has one tool at most: mount a second one on its card first.");
-        step["tool"] = owner.arm->tools[1].model->id, step["time_s"] = 0.5;
-    } else if (what == "block") {
-        if (cell->blocks.empty())
-            throw InputError(
-                "step", "There is no block of steps yet: make one of a step first (\"block\" under the step).");
-        step["block"] = cell->blocks.front().id;
-    } else if (what == "repeat") step["times"] = 2, step["steps"] = json::array();
-    else throw InputError("step", "There is no kind of step \"" + what + "\".");
+    const json fresh = kind->fresh(*cell, owner);
+    for (const auto& [key, value] : fresh.items()) step[key] = value;
     if (id) *id = step["id"];
     const std::string list = after_path.empty() ? "/devices/" + device + "/task" : parent_of(after_path);
     Edit edit{"Add step to " + owner.name, {}};

@@ -7,27 +7,17 @@
 #include <vector>
 
 #include "cell.h"
-#include "reader.h"
+#include "step_kind.h"
 
 namespace escarp::cell {
-
-/// A parameter as the window offers it for editing.
-struct Field {
-    std::string key;  ///< in the file, unit suffix included
-    std::string label;
-    double low = 0, high = 0;
-    enum class Type { number, whole, choice, device, part_type, points, numbers, flag } type = Type::number;
-    std::vector<std::string> words = {};  ///< for choice
-    double usual = 0;                     ///< number: what a missing key means, in the file's unit
-};
 
 class DeviceKind {
 public:
     virtual ~DeviceKind() = default;
     virtual std::string id() const = 0;     ///< the word in the file: "conveyor"
     virtual std::string label() const = 0;  ///< for people: "Conveyor"
-    virtual json fresh() const = 0;         ///< parameters of a new one, without id, name, placement
-    virtual std::vector<Field> fields() const = 0;
+    virtual const Fields& fields() const = 0;
+    json fresh() const { return fresh_of(fields()); }  ///< keys of a new one, without id, name, placement
     /// Turns a device's parameters into those of its mirror image in its own xz plane.
     virtual void mirror(json& /*device*/) const {}
     /// Reads the kind's own keys into parameters, bodies, seats, marks, signals, mount.
@@ -37,11 +27,15 @@ public:
 class Kinds {
 public:
     void add(std::unique_ptr<DeviceKind> kind) { all_.push_back(std::move(kind)); }
+    void add(std::unique_ptr<StepKind> kind) { steps_.push_back(std::move(kind)); }
     const DeviceKind* find(const std::string& id) const;
     const std::vector<std::unique_ptr<DeviceKind>>& all() const { return all_; }
+    const StepKind* find_step(const std::string& id) const;
+    const std::vector<std::unique_ptr<StepKind>>& steps() const { return steps_; }
 
 private:
     std::vector<std::unique_ptr<DeviceKind>> all_;
+    std::vector<std::unique_ptr<StepKind>> steps_;
 };
 
 /// Reads a body: {"shape": "box"|"cylinder"|"capsule"|"sphere"|"hull", sizes, "at_mm", "turn_deg"}. Box and cylinder

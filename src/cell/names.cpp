@@ -18,6 +18,13 @@ void collect_ids(const json& value, std::set<std::string>& ids) {
     else if (value.is_string()) ids.insert(value.get<std::string>());  // ids that a difference only names count as used
 }
 
+/// Names of devices.
+void collect_names(const json& devices, std::set<std::string>& out) {
+    for (const json& device : devices)
+        if (device.is_object() && device.contains("name") && device["name"].is_string())
+            out.insert(device["name"].get<std::string>());
+}
+
 }  // namespace
 
 bool valid_id(const std::string& id) {
@@ -37,12 +44,16 @@ std::string free_id(const json& whole_document, const std::string& wish) {
         if (!used.count(stem + "_" + std::to_string(i))) return stem + "_" + std::to_string(i);
 }
 
-std::string free_name(const json& cell, const std::string& wish) {
+std::string free_name(const json& cell, const std::string& wish, const json& whole_document) {
     std::set<std::string> used;
-    if (cell.contains("devices"))
-        for (const json& device : cell["devices"])
-            if (device.is_object() && device.contains("name") && device["name"].is_string())
-                used.insert(device["name"].get<std::string>());
+    if (cell.contains("devices")) collect_names(cell["devices"], used);
+    for (const json& v : whole_document.value("variants", json::array()))
+        for (const json& difference : v.value("differences", json::array())) {
+            if (difference.contains("add")) collect_names(json::array({difference["add"]}), used);
+            const auto value = difference.find("value");
+            if (value != difference.end() && value->is_string() && difference.value("at", "").ends_with("/name"))
+                used.insert(value->get<std::string>());
+        }
     if (!used.count(wish)) return wish;
     std::string stem = wish;
     while (!stem.empty() && std::isdigit(static_cast<unsigned char>(stem.back()))) stem.pop_back();

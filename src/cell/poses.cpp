@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "read_model.h"
+#include "step_kind.h"
 
 namespace escarp::cell {
 namespace {
@@ -48,7 +49,7 @@ json place(const Cell& cell, const Device& arm, const Frame& world, const std::o
 
 std::string free_name(const Device& arm, const std::string& wish, const std::string& except) {
     for (int n = 1;; ++n) {
-        const std::string name = n == 1 ? wish : wish + " " + std::to_string(n);
+        std::string name = n == 1 ? wish : wish + " " + std::to_string(n);
         if (std::none_of(
                 arm.poses.begin(), arm.poses.end(), [&](const Pose& p) { return p.id != except && p.name == name; }))
             return name;
@@ -60,7 +61,7 @@ std::string free_name(const Device& arm, const std::string& wish, const std::str
 std::vector<const Step*> uses_of_pose(const Device& arm, const std::string& pose) {
     std::vector<const Step*> uses;
     for (const Step* s : all_steps(arm.task))
-        if (s->kind == StepKind::move && s->pose == pose) uses.push_back(s);
+        if (s->kind->reach() == Reach::pose && s->pose == pose) uses.push_back(s);
     return uses;
 }
 

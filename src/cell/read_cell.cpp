@@ -236,7 +236,7 @@ std::shared_ptr<Cell> read_with(const json& resolved, const Kinds& kinds, KeyLed
     read_blocks(blocks, *cell);
     refuse_twins(cell->blocks, "blocks", problems);
     for (std::size_t i = 0; i < readers.size(); ++i) {
-        cell->devices[i].task = read_task(readers[i], *cell, cell->devices[i], blocks);
+        cell->devices[i].task = read_task(readers[i], kinds, *cell, cell->devices[i], blocks);
         check_needs(readers[i], *cell, static_cast<int>(i));
     }
     read_exclusions(r, *cell);

@@ -11,6 +11,7 @@ namespace {
 constexpr int most_steps = 2000, deepest = 8;
 
 struct TaskReader {
+    const Kinds& kinds;
     const Cell& cell;
     const Device& owner;
     const std::vector<Reader>& blocks;
@@ -19,82 +20,6 @@ struct TaskReader {
     std::string prefix = {};               ///< of the ids of steps in blocks
     bool on = true;                        ///< the groups round the present step are enabled
     int count = 0;
-
-    int seated_device(const Reader& r, const std::string& key) const {
-        const std::string id = r.text(key);
-        const int device = cell.device(id);
-        if (device < 0) r.problem(key, "\"" + id + "\" is not the id of a device.");
-        else if (cell.devices[device].seats.empty())
-            r.problem(key, "\"" + cell.devices[device].name +
-                               "\" has no place for a part; a conveyor, a fixture or an outfeed is expected.");
-        return device;
-    }
-
-    void read_signal(const Reader& r, Step& s) const {
-        s.signal = r.text("signal");
-        const std::size_t dot = s.signal.find('.');
-        const int device = cell.device(s.signal.substr(0, dot));
-        if (dot == std::string::npos || device < 0) {
-            r.problem("signal", "\"" + s.signal +
-                                    "\" is not a signal; a device's id, a dot and the signal's name are expected, such "
-                                    "as \"beam1.made\".");
-            return;
-        }
-        const Device& d = cell.devices[device];
-        if (std::find(d.signals.begin(), d.signals.end(), s.signal.substr(dot + 1)) != d.signals.end()) return;
-        std::string known;
-        for (const std::string& name : d.signals) known += (known.empty() ? "" : ", ") + name;
-        r.problem("signal", "\"" + d.name + "\" has no signal \"" + s.signal.substr(dot + 1) + "\"; it has " +
-                                (known.empty() ? "none" : known) + ".");
-    }
-
-    void read_motion(const Reader& r, Step& s) const {
-        s.speed = r.number("speed_pct", {1, 100}, 100);
-        if (s.kind == StepKind::move) {  // one speed, whichever way it goes; files of old call it "straight_speed_pct"
-                                         // on straight moves
-            const bool old = s.straight && r.has("straight_speed_pct");
-            if (old && r.has("speed_pct"))
-                r.problem("straight_speed_pct", "A move has one speed; keep \"speed_pct\" and take this away.");
-            s.straight_speed = old ? r.number("straight_speed_pct", {1, 100}) : s.speed;
-        } else {
-            s.straight_speed = r.number("straight_speed_pct", {1, 100}, 100);
-        }
-        s.acceleration = r.number("acceleration_pct", {1, 100}, 100);
-        s.corner = r.number("corner_mm", {0, 2000}, 0);
-        s.detour = r.flag("detour", true);
-        if (owner.arm) {
-            s.speed *= owner.arm->speed, s.straight_speed *= owner.arm->speed,
-                s.acceleration *= owner.arm->acceleration;
-            const std::vector<int> free = owner.arm->solver->free_joints();
-            for (const char* key : {"held_deg", "held_mm"}) {
-                if (!r.has(key)) continue;
-                if (free.empty()) {
-                    r.problem(key, "\"" + owner.name + "\" has no free joint that could be held.");
-                    continue;
-                }
-                const kinematics::Joint& joint = owner.arm->model->mechanism.joints[free.front()];
-                if ((joint.type == kinematics::JointType::hinge) != (std::string(key) == "held_deg")) {
-                    r.problem(key, "The free joint " + joint.name + " is a " +
-                                       (joint.type == kinematics::JointType::hinge ? "hinge; \"held_deg\""
-                                                                                   : "slide; \"held_mm\"") +
-                                       " is expected.");
-                    continue;
-                }
-                s.held = r.number(key, {-1e5, 1e5});
-                if (*s.held < joint.low - 1e-9 || *s.held > joint.high + 1e-9)
-                    r.problem(key, "Joint " + joint.name + " cannot be held outside its limits.");
-            }
-        }
-        if (s.kind != StepKind::move) {
-            s.approach = r.number("approach_mm", {0, 2000}, 80);
-            s.retreat = r.number("retreat_mm", {0, 2000}, 80);
-            s.turn = r.number("turn_deg", {-360, 360}, 0);
-        }
-        s.posture = r.whole("posture", -1, 7, -1);
-        if (!owner.arm) r.problem("do", "Only an arm can do this step.");
-        else if (!owner.arm->tool && s.kind != StepKind::move)
-            r.problem("do", "\"" + owner.name + "\" carries no tool; set its \"tool\" first.");
-    }
 
     Step read(const Reader& r, int depth) {
         Step s;
@@ -106,97 +31,45 @@ struct TaskReader {
         s.number = count++;
         s.depth = depth;
         if (!ids.insert(s.id).second) r.problem("id", "Two steps of this task have the id \"" + s.id + "\".");
-        const std::string what = r.choice(
-            "do", {"wait", "set", "pick", "place", "move", "delay", "if", "repeat", "gripper", "use", "act", "block"});
-        if (what == "wait") {
-            s.kind = StepKind::wait;
-            read_signal(r, s);
-            s.is = r.flag("is", true);
-        } else if (what == "set") {
-            s.kind = StepKind::set;
-            read_signal(r, s);
-            s.is = r.flag("to", true);
-            if (s.signal.substr(0, s.signal.find('.')) != owner.id)
-                r.problem("signal", "A device sets only its own signals; \"" + owner.id +
-                                        ".\" and one of its \"own_signals\" is expected.");
-        } else if (what == "pick") {
-            s.kind = StepKind::pick;
-            s.device = seated_device(r, "from");
-            s.grip = r.text("grip", "");
-            read_motion(r, s);
-        } else if (what == "place") {
-            s.kind = StepKind::place;
-            s.device = seated_device(r, "in");
-            read_motion(r, s);
-        } else if (what == "move") {
-            s.kind = StepKind::move;
-            s.pose = r.text("pose");
-            s.straight = r.choice("by", {"joint", "straight"}, "joint") == "straight";
-            read_motion(r, s);
-            if (owner.arm && !owner.pose(s.pose))
-                r.problem("pose", "\"" + owner.name + "\" has no pose with the id \"" + s.pose + "\".");
-        } else if (what == "delay") {
-            s.kind = StepKind::delay;
-            s.time_s = r.number("time_s", {0, 1e5});
-        } else if (what == "if") {
-            s.kind = StepKind::if_part;
-            s.result = r.choice("part", {"reject", "good"});
-            s.then = inner(r, "then", depth);
-            s.otherwise = inner(r, "else", depth);
-            for (Step& e : s.otherwise) e.in_else = true;
-        } else if (what == "gripper") {
-            s.kind = StepKind::gripper;
-            s.is = r.choice("to", {"close", "open"}) == "close";
-            if (!owner.arm || !owner.arm->tool)
-                r.problem("do", "\"" + owner.name + "\" carries no tool; set its \"tool\" first.");
-        } else if (what == "use") {
-            s.kind = StepKind::use;
-            s.time_s = r.number("time_s", {0, 1e4}, 0);
-            read_tool(r, s);
-        } else if (what == "act") {
-            s.kind = StepKind::act;
-            s.label = r.text("label", "Tool action");
-            s.time_s = r.number("time_s", {0, 1e5});
-            if (!owner.arm || !owner.arm->tool)
-                r.problem("do", "\"" + owner.name + "\" carries no tool; set its \"tool\" first.");
-        } else if (what == "block") {
-            s.kind = StepKind::block;
-            read_block(r, s, depth);
-        } else {
-            s.kind = StepKind::repeat;
-            s.times = r.whole("times", 1, 100000);
-            s.then = inner(r, "steps", depth);
-        }
+        s.kind = kind(r);
+        if (s.kind)
+            s.kind->read(StepReader(
+                             r, *s.kind, cell, owner, [&](const std::string& key) { return inner(r, key, depth); },
+                             [&](const std::string& id) { return block(r, id, s.id, depth); }),
+                s);
         on = outer;
         return s;
     }
 
-    void read_tool(const Reader& r, Step& s) const {
-        const std::string id = r.text("tool");
-        s.tool = -1;
-        if (owner.arm)
-            for (std::size_t i = 0; i < owner.arm->tools.size(); ++i)
-                if (owner.arm->tools[i].model->id == id) s.tool = static_cast<int>(i);
-        if (s.tool < 0)
-            r.problem("tool", "\"" + owner.name + "\" carries no tool \"" + id +
-                                  "\"; it is expected as its \"tool\" or among its \"more_tools\".");
-        s.tool = std::max(0, s.tool);
+    /// Null, and a problem, where there is none of this word.
+    const StepKind* kind(const Reader& r) const {
+        const json& word = r.raw("do");
+        const StepKind* found = word.is_string() ? kinds.find_step(word.get<std::string>()) : nullptr;
+        if (found) return found;
+        std::vector<std::string> words;
+        for (const auto& known : kinds.steps()) words.push_back(known->id());
+        r.choice("do", words);
+        return nullptr;
     }
 
-    void read_block(const Reader& r, Step& s, int depth) {
-        s.label = r.text("block");
+    std::vector<Step> block(const Reader& r, const std::string& id, const std::string& used_by, int depth) {
         const auto found =
-            std::find_if(blocks.begin(), blocks.end(), [&](const Reader& b) { return b.text("id", "") == s.label; });
-        if (found == blocks.end())
-            return r.problem("block", "\"" + s.label + "\" is not the id of a block of steps of this file.");
-        if (std::find(inside.begin(), inside.end(), s.label) != inside.end())
-            return r.problem("block", "The block \"" + s.label + "\" would use itself.");
+            std::find_if(blocks.begin(), blocks.end(), [&](const Reader& b) { return b.text("id", "") == id; });
+        if (found == blocks.end()) {
+            r.problem("block", "\"" + id + "\" is not the id of a block of steps of this file.");
+            return {};
+        }
+        if (std::find(inside.begin(), inside.end(), id) != inside.end()) {
+            r.problem("block", "The block \"" + id + "\" would use itself.");
+            return {};
+        }
         const std::string outer = prefix;
-        inside.push_back(s.label);
-        prefix = s.id + ".";
-        s.then = inner(*found, "steps", depth);
+        inside.push_back(id);
+        prefix = used_by + ".";
+        std::vector<Step> steps = inner(*found, "steps", depth);
         prefix = outer;
         inside.pop_back();
+        return steps;
     }
 
     std::vector<Step> inner(const Reader& r, const std::string& key, int depth) {
@@ -238,9 +111,9 @@ Pose read_pose(const Reader& r, const Device& owner) {
     return p;
 }
 
-std::vector<Step> read_task(
-    const Reader& device_reader, const Cell& cell, const Device& owner, const std::vector<Reader>& blocks) {
-    TaskReader reader{cell, owner, blocks};
+std::vector<Step> read_task(const Reader& device_reader, const Kinds& kinds, const Cell& cell, const Device& owner,
+    const std::vector<Reader>& blocks) {
+    TaskReader reader{kinds, cell, owner, blocks};
     std::vector<Step> task;
     for (const Reader& one : device_reader.list("task", most_steps)) task.push_back(reader.read(one, 0));
     if (!task.empty() && !owner.arm)

@@ -133,7 +133,7 @@ bool Reader::flag(const std::string& key, bool fallback) const {
     return fallback;
 }
 
-std::string Reader::text(const std::string& key, std::optional<std::string> fallback) const {
+std::string Reader::text(const std::string& key, const std::optional<std::string>& fallback) const {
     const json* value = look(key);
     if (!value && fallback) return *fallback;
     if (value && value->is_string()) return value->get<std::string>();
@@ -143,8 +143,8 @@ std::string Reader::text(const std::string& key, std::optional<std::string> fall
     return fallback.value_or("");
 }
 
-std::string Reader::id(const std::string& key, std::optional<std::string> fallback) const {
-    const std::string value = text(key, fallback);
+std::string Reader::id(const std::string& key, const std::optional<std::string>& fallback) const {
+    std::string value = text(key, fallback);
     const bool missing = !has(key) || !raw(key).is_string();
     if (!missing && !value.empty() && !valid_id(value))
         problem(key, "Found \"" + value + "\"; an id of at most 64 letters, digits, - and _ is expected.");
@@ -153,9 +153,9 @@ std::string Reader::id(const std::string& key, std::optional<std::string> fallba
 }
 
 std::string Reader::choice(
-    const std::string& key, const std::vector<std::string>& words, std::optional<std::string> fallback) const {
+    const std::string& key, const std::vector<std::string>& words, const std::optional<std::string>& fallback) const {
     const std::size_t before = problems_->size();
-    const std::string value = text(key, fallback);
+    std::string value = text(key, fallback);
     for (const std::string& word : words)
         if (value == word) return value;
     std::string all;

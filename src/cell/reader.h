@@ -40,11 +40,11 @@ public:
     double number(const std::string& key, Range range, std::optional<double> fallback = std::nullopt) const;
     int whole(const std::string& key, int low, int high, std::optional<int> fallback = std::nullopt) const;
     bool flag(const std::string& key, bool fallback) const;
-    std::string text(const std::string& key, std::optional<std::string> fallback = std::nullopt) const;
-    std::string id(const std::string& key, std::optional<std::string> fallback = std::nullopt) const;
+    std::string text(const std::string& key, const std::optional<std::string>& fallback = std::nullopt) const;
+    std::string id(const std::string& key, const std::optional<std::string>& fallback = std::nullopt) const;
     /// One of the words given.
     std::string choice(const std::string& key, const std::vector<std::string>& words,
-        std::optional<std::string> fallback = std::nullopt) const;
+        const std::optional<std::string>& fallback = std::nullopt) const;
     /// Three numbers, all in the unit of the key's suffix.
     geometry::Vector3 triple(
         const std::string& key, Range range, std::optional<geometry::Vector3> fallback = std::nullopt) const;

@@ -5,6 +5,8 @@
 #include <exception>
 #include <new>
 
+#include <cell/problem.h>
+
 #include "theme.h"
 
 namespace escarp::desktop {
@@ -31,6 +33,10 @@ bool Application::notify(QObject* receiver, QEvent* event) {
     QString words;
     try {
         return QApplication::notify(receiver, event);
+    } catch (const cell::InputError& e) {
+        const QString why = QString::fromStdString(e.problems().front().where + ": " + e.problems().front().message);
+        QTimer::singleShot(0, this, [this, why] { Q_EMIT refused(why); });
+        return true;
     } catch (const std::bad_alloc&) {
         words = tr("The machine has not enough memory left for this.");
     } catch (const std::exception& e) {

@@ -17,6 +17,8 @@ public:
 
 Q_SIGNALS:
     void surprised(const QString& words);
+    /// Something was refused, with the reason, and nobody nearer had words for it.
+    void refused(const QString& words);
 
 private:
     int surprises_ = 0;

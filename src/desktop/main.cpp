@@ -21,6 +21,8 @@ int main(int argc, char** argv) {
     escarp::desktop::MainWindow window;
     QObject::connect(
         &app, &escarp::desktop::Application::surprised, &window, &escarp::desktop::MainWindow::tell_surprise);
+    QObject::connect(
+        &app, &escarp::desktop::Application::refused, &window, &escarp::desktop::MainWindow::tell_refused);
     const QStringList files = arguments.positionalArguments();
     if (!files.isEmpty() && !window.open_file(files.first()) && arguments.isSet(shots)) return 2;
     window.show();

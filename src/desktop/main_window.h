@@ -53,6 +53,8 @@ public:
     /// Questions are answered by this instead of a dialog (for tests): returns the button chosen.
     std::function<int(const QString& text)> ask_instead;
     void answer_instead(std::function<int(const QString& text)> answer);
+    /// Something was refused, with the reason.
+    void tell_refused(const QString& words) { tell(tr("This is not possible"), words); }
     /// Something went wrong that nobody had thought of.
     void tell_surprise(const QString& words) {
         tell(tr("Something went wrong"), words + "\n" +

@@ -8,6 +8,7 @@
 #include <QPainter>
 #include <QTimer>
 
+#include <cell/step_kind.h>
 #include <cell/task_edits.h>
 
 #include "plain_text.h"
@@ -18,7 +19,8 @@ namespace {
 
 std::string empty_list(const cell::Step& step) {
     if (!step.then.empty() || step.shared) return {};
-    return step.kind == cell::StepKind::if_part ? "then" : step.kind == cell::StepKind::repeat ? "steps" : "";
+    const std::vector<std::string> lists = step.kind->lists();
+    return lists.empty() ? std::string() : lists.front();
 }
 
 }  // namespace

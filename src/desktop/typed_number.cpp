@@ -115,4 +115,34 @@ QString shown_number(double value) {
     return s == "-0" ? QStringLiteral("0") : s;
 }
 
+cell::json typed_points(const QString& text) {
+    cell::json out = cell::json::array();
+    for (const QString& pair : text.split(',', Qt::SkipEmptyParts)) {
+        const QStringList two = pair.split(' ', Qt::SkipEmptyParts);
+        const auto x = typed_number(two.value(0), "mm"), y = typed_number(two.value(1), "mm");
+        if (two.size() != 2 || !x || !y) return {};
+        out.push_back({*x, *y});
+    }
+    return out;
+}
+
+cell::json typed_numbers(const QString& text) {
+    cell::json out = cell::json::array();
+    for (const QString& one : text.split(',', Qt::SkipEmptyParts)) {
+        const auto v = typed_number(one, "mm");
+        if (!v) return {};
+        out.push_back(*v);
+    }
+    return out;
+}
+
+QString shown_list(const cell::json& list) {
+    QStringList out;
+    for (const cell::json& item : list)
+        if (item.is_array() && item.size() == 2)
+            out << shown_number(item[0].get<double>()) + " " + shown_number(item[1].get<double>());
+        else if (item.is_number()) out << shown_number(item.get<double>());
+    return out.join(", ");
+}
+
 }  // namespace escarp::desktop

@@ -23,7 +23,7 @@
 #include <simulation/kinds.h>
 
 #include "arm_fields.h"
-#include "field_grid.h"
+#include "field_editors.h"
 #include "layouts.h"
 #include "number_field.h"
 #include "plain_text.h"
@@ -83,37 +83,6 @@ QString short_info(const cell::Cell& cell, const cell::Device& d, const cell::js
                                : QString();
         default: return QString::fromStdString(d.kind->label()).toLower();
     }
-}
-
-/// Corner points as they are typed: "0 0, 2000 0, 2000 1500". Empty where they are not numbers in pairs.
-cell::json typed_points(const QString& text) {
-    cell::json out = cell::json::array();
-    for (const QString& pair : text.split(',', Qt::SkipEmptyParts)) {
-        const QStringList two = pair.split(' ', Qt::SkipEmptyParts);
-        const auto x = typed_number(two.value(0), "mm"), y = typed_number(two.value(1), "mm");
-        if (two.size() != 2 || !x || !y) return {};
-        out.push_back({*x, *y});
-    }
-    return out;
-}
-
-cell::json typed_numbers(const QString& text) {
-    cell::json out = cell::json::array();
-    for (const QString& one : text.split(',', Qt::SkipEmptyParts)) {
-        const auto v = typed_number(one, "mm");
-        if (!v) return {};
-        out.push_back(*v);
-    }
-    return out;
-}
-
-QString shown_list(const cell::json& list) {
-    QStringList out;
-    for (const cell::json& item : list)
-        if (item.is_array() && item.size() == 2)
-            out << shown_number(item[0].get<double>()) + " " + shown_number(item[1].get<double>());
-        else if (item.is_number()) out << shown_number(item.get<double>());
-    return out.join(", ");
 }
 
 }  // namespace
@@ -287,7 +256,7 @@ void Worksheet::add_name(QHBoxLayout* header, const cell::Device& d) {
         const QString why = wanted.isEmpty() ? tr("A name is expected.")
                                              : tr("Another device is named \"%1\". \"%2\" is free.")
                                                    .arg(wanted, QString::fromStdString(cell::free_name(
-                                                                    workspace_.resolved(), wanted.toStdString())));
+                                                                    workspace_.resolved(), wanted.toStdString(), workspace_.document().tree())));
         name->setToolTip(wrong ? plain(why) : QString());
         if (wrong) QToolTip::showText(name->mapToGlobal(QPoint(0, name->height())), plain(why), name);
         return wrong;
@@ -300,7 +269,7 @@ void Worksheet::add_name(QHBoxLayout* header, const cell::Device& d) {
         if (!wanted.isEmpty() && taken(wanted))
             Q_EMIT workspace_.refused(tr("The name is taken"),
                 tr("Another device is named \"%1\". \"%2\" is free.")
-                    .arg(wanted, QString::fromStdString(cell::free_name(workspace_.resolved(), wanted.toStdString()))));
+                    .arg(wanted, QString::fromStdString(cell::free_name(workspace_.resolved(), wanted.toStdString(), workspace_.document().tree()))));
         if (wanted.isEmpty() || taken(wanted)) {
             name->setText(before);
             name->setProperty("wrong", false);
@@ -352,24 +321,6 @@ void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cel
     FieldGrid grid = new_field_grid(layout);
     const std::string at = "/devices/" + d.id + "/";
     const QString title = tr("Change %1").arg(QString::fromStdString(d.name));
-    const auto combo = [&](const QString& label, const std::string& key,
-                           const std::vector<std::pair<QString, std::string>>& choices, const std::string& now) {
-        auto* box = new QComboBox;
-        box->setObjectName(QString::fromStdString("field_" + d.id + "_" + key));
-        for (const auto& [text, id] : choices) box->addItem(text, QString::fromStdString(id));
-        box->setCurrentIndex(box->findData(QString::fromStdString(now)));
-        connect(box, &QComboBox::activated, this, [this, box, path = at + key, title] {
-            // An empty choice means "none": the key goes. The card is rebuilt by this, so not before the signal is
-            // over.
-            const std::string chosen = box->currentData().toString().toStdString();
-            QTimer::singleShot(0, this, [this, path, chosen, title] {
-                if (!chosen.empty()) set_value(path, chosen, title);
-                else if (cell::find(workspace_.resolved(), path))
-                    workspace_.apply({title.toStdString(), {cell::Operation::remove(path)}});
-            });
-        });
-        mark_altered(box, grid.add(label, box), at + key);
-    };
     auto* colour = new QPushButton(values.value("colour", "").empty()
                                        ? tr("as usual")
                                        : menu_text(QString::fromStdString(values.value("colour", ""))));
@@ -405,85 +356,13 @@ void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cel
             });
         });
     mark_altered(host, grid.add(tr("stands on"), host), at + "host");
-    for (const cell::Field& f : d.kind->fields()) {
-        const QString unit = QString::fromStdString(cell::unit_sign(f.key)), label = tr(f.label.c_str());
-        const auto text = [&] {
-            return values.contains(f.key) && values[f.key].is_string() ? values[f.key].get<std::string>()
-                                                                       : std::string();
-        };
-        std::vector<std::pair<QString, std::string>> choices;
-        switch (f.type) {
-            case cell::Field::Type::number:
-            case cell::Field::Type::whole: {
-                auto* field = new NumberField(unit, f.low, f.high);
-                field->setObjectName(QString::fromStdString("field_" + d.id + "_" + f.key));
-                field->set_value(
-                    values.contains(f.key) && values[f.key].is_number() ? values[f.key].get<double>() : f.usual);
-                connect(field, &NumberField::tried, this,
-                    [this, path = at + f.key, title, whole = f.type == cell::Field::Type::whole](double v) {
-                        workspace_.try_quietly(
-                            {title.toStdString(), {cell::Operation::set(path,
-                                                      whole ? cell::json(static_cast<long long>(v)) : cell::json(v))}});
-                    });
-                connect(field, &NumberField::gave_up, this, [this] { workspace_.drop_draft(); });
-                const bool whole = f.type == cell::Field::Type::whole;
-                connect(field, &NumberField::changed, this, [this, path = at + f.key, title, whole](double v) {
-                    QTimer::singleShot(0, this, [=, this] {
-                        set_value(path, whole ? cell::json(static_cast<long long>(v)) : cell::json(v), title);
-                    });
-                });
-                mark_altered(field, grid.add(label, field, unit), at + f.key);
-                break;
-            }
-            case cell::Field::Type::choice:
-                for (const std::string& word : f.words) choices.emplace_back(tr(word.c_str()), word);
-                combo(label, f.key, choices, text().empty() ? f.words.front() : text());
-                break;
-            case cell::Field::Type::device:
-                choices.emplace_back(tr("nothing"), "");
-                for (const cell::Device& o : workspace_.cell()->devices)
-                    if (o.id != d.id && (o.look == cell::Look::belt || o.look == cell::Look::sink))
-                        choices.emplace_back(QString::fromStdString(o.name), o.id);
-                combo(label, f.key, choices, text());
-                break;
-            case cell::Field::Type::part_type:
-                if (d.needs_part_type.empty()) choices.emplace_back(tr("any"), "");
-                for (const cell::PartType& t : workspace_.cell()->part_types)
-                    choices.emplace_back(QString::fromStdString(t.name), t.id);
-                combo(label, f.key, choices, text());
-                break;
-            case cell::Field::Type::points:
-            case cell::Field::Type::numbers: {
-                const bool points = f.type == cell::Field::Type::points;
-                auto* line = new QLineEdit(values.contains(f.key) ? shown_list(values[f.key]) : QString());
-                line->setObjectName(QString::fromStdString("field_" + d.id + "_" + f.key));
-                line->setToolTip(
-                    points ? tr("x y of each corner, in mm: 0 0, 2000 0, 2000 1500") : tr("Numbers in mm: 500, 3000"));
-                connect(line, &QLineEdit::editingFinished, this, [this, line, points, title, path = at + f.key] {
-                    if (!line->isModified()) return;
-                    line->setModified(false);
-                    const cell::json list = points ? typed_points(line->text()) : typed_numbers(line->text());
-                    if (list.is_null()) return Q_EMIT workspace_.refused(tr("Not understood"), line->toolTip());
-                    QTimer::singleShot(0, this, [this, path, list, title] { set_value(path, list, title); });
-                });
-                mark_altered(line, grid.add(label, line, "mm"), at + f.key);
-                break;
-            }
-            case cell::Field::Type::flag: {
-                auto* box = new QCheckBox;
-                box->setObjectName(QString::fromStdString("field_" + d.id + "_" + f.key));
-                box->setChecked(values.value(f.key, false));
-                connect(box, &QCheckBox::clicked, this, [this, path = at + f.key, title](bool on) {
-                    QTimer::singleShot(0, this, [=, this] { set_value(path, on, title); });
-                });
-                mark_altered(box, grid.add(label, box), at + f.key);
-                break;
-            }
-        }
+    const auto mark = [this](
+                          QWidget* field, QLabel* label, const std::string& path) { mark_altered(field, label, path); };
+    if (!d.arm) {
+        const QString names = QString::fromStdString("field_" + d.id + "_");
+        FieldEditors(workspace_, grid, this, {"/devices/" + d.id, values, names, title, d}, mark).add(d.kind->fields());
     }
-    if (d.arm)
-        add_arm_fields(workspace_, layout, d, values, this,
-            [this](QWidget* field, QLabel* label, const std::string& path) { mark_altered(field, label, path); });
+    if (d.arm) add_arm_fields(workspace_, layout, d, values, this, mark);
 }
 
 }  // namespace escarp::desktop

@@ -323,7 +323,7 @@ cell::Edit import_edit(const cell::Layout& layout, const json& entry, ImportAs a
     if (made) *made = id;
     const json& size = entry["size_mm"];
     if (as == ImportAs::structure || as == ImportAs::fixture) {
-        json device = {{"id", id}, {"name", cell::free_name(tree, name)},
+        json device = {{"id", id}, {"name", cell::free_name(tree, name, layout.document().tree())},
             {"kind", as == ImportAs::fixture ? "fixture" : "solid"}, {"host", "floor"},
             {"placement", {{"x_mm", 0.0}, {"y_mm", 0.0}, {"z_mm", 0.0}, {"turn_deg", 0.0}}}};
         if (as == ImportAs::fixture) {

@@ -198,6 +198,7 @@ std::vector<Soup> shells(const Surface& s) {
         by_root[root(t[0])].push_back(
             {s.points[t[0]].cast<double>(), s.points[t[1]].cast<double>(), s.points[t[2]].cast<double>()});
     std::vector<Soup> out;
+    out.reserve(by_root.size());
     for (auto& [r, soup] : by_root) out.push_back(std::move(soup));
     std::stable_sort(out.begin(), out.end(), [](const Soup& a, const Soup& b) { return a.size() > b.size(); });
     return out;

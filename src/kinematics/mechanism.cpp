@@ -120,7 +120,7 @@ JointVector lever_bounds(const Mechanism& m, int link, const Vector3& centre, do
     JointVector levers = JointVector::Zero(m.size());
     // Walk inwards; `far` bounds the distance from the present link's origin to the ball's farthest point.
     double far = centre.norm() + radius;
-    Vector3 seen = centre;  // the ball's centre in the present link, while that is still fixed there
+    const Vector3& seen = centre;  // the ball's centre in the present link, while that is still fixed there
     bool fixed = true;
     for (int code = m.carrier(link); code >= 0; code = m.carrier(m.connection(code).parent)) {
         const Joint& joint = m.connection(code);

@@ -16,7 +16,7 @@ std::optional<Geometry> recognise(const ArmModel& model) {
     if (!plain_chain(model, 7, JointType::hinge)) return std::nullopt;
     const std::vector<Axis> axes = axes_at_zero(model, model.mechanism.chain(model.flange_link));
     const auto meeting = [&](int first) -> std::optional<Vector3> {
-        const std::optional<Vector3> at = crossing(axes[first], axes[static_cast<std::size_t>(first) + 1]);
+        std::optional<Vector3> at = crossing(axes[first], axes[static_cast<std::size_t>(first) + 1]);
         const Axis& third = axes[static_cast<std::size_t>(first) + 2];
         if (!at || (*at - third.point).cross(third.direction).norm() > 1e-9) return std::nullopt;
         if (axes[static_cast<std::size_t>(first) + 1].direction.cross(third.direction).norm() < 1e-3)

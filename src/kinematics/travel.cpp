@@ -54,7 +54,7 @@ bool first_is_free(const ArmModel& model, const ArmModel& rest) {
 
 class Travel final : public Swept {
 public:
-    Travel(const ArmModel& model, ArmModel rest, std::unique_ptr<JointSolver> inner)
+    Travel(const ArmModel& model, const ArmModel& rest, std::unique_ptr<JointSolver> inner)
         : Swept(model.mechanism, 0),
           inner_(std::move(inner)),
           name_(std::string(inner_->name()) + ", on a free first joint"),
@@ -116,7 +116,7 @@ std::unique_ptr<JointSolver> travel_solver(const ArmModel& model) {
     ArmModel rest = without_first(model);
     auto inner = make_joint_solver(rest);
     if (!inner->closed_form() || inner->free_joints().size() > 1 || !first_is_free(model, rest)) return nullptr;
-    return std::make_unique<Travel>(model, std::move(rest), std::move(inner));
+    return std::make_unique<Travel>(model, rest, std::move(inner));
 }
 
 }  // namespace escarp::kinematics

@@ -241,6 +241,7 @@ Flight fly_as_fast(const kinematics::ArmModel& model, const Frame& tool, const s
     }
     const ToolPath path(model, tool);
     std::vector<double> corners;
+    corners.reserve(legs.size());
     for (const Leg& leg : legs) corners.push_back(leg.corner);
     const std::vector<double> any_rate(legs.size(), 1e300);
     // Averaging rounds corners further: they are cut later until the pose is passed as near as asked for, or passed

@@ -293,7 +293,9 @@ void PartSet::box_gaps(std::size_t from, std::size_t to, const Vector3& point, d
     const double *x0 = low_[0].data() + from, *x1 = high_[0].data() + from, *y0 = low_[1].data() + from,
                  *y1 = high_[1].data() + from, *z0 = low_[2].data() + from, *z1 = high_[2].data() + from;
     const std::size_t count = to - from;
+#ifndef __clang__
 #pragma GCC ivdep
+#endif
     for (std::size_t j = 0; j < count; ++j) {
         const double u = std::max(0.0, std::max(x0[j] - x, x - x1[j])),
                      v = std::max(0.0, std::max(y0[j] - y, y - y1[j])),

@@ -17,6 +17,7 @@ constexpr double coarse = 0.2;       ///< metres of way in one look to begin wit
 
 PartSet as_parts(const std::vector<Obstacle>& obstacles) {
     std::vector<Part> parts;
+    parts.reserve(obstacles.size());
     for (const Obstacle& o : obstacles) parts.push_back({0, o.shape, o.at, {}, o.owner});
     return PartSet(std::move(parts));
 }

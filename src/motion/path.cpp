@@ -355,12 +355,14 @@ double PathMotion::roughness(const kinematics::Mechanism& mechanism) const {
     constexpr double step = 4e-3;
     double worst = 0;
     JointState before = at(0);
-    for (double t = step; t < end_; t += step) {
+    double t = step;
+    while (t < end_) {
         JointState now = at(t);
         for (int j = 0; j < mechanism.size(); ++j)
             worst = std::max(worst,
                 std::abs(now.acceleration[j] - before.acceleration[j]) / (step * mechanism.joints[j].jerk_limit()));
         before = std::move(now);
+        t += step;
     }
     return worst;
 }
@@ -400,7 +402,7 @@ double PathMotion::excess(const kinematics::Mechanism& mechanism, bool soft, std
 
 void PathMotion::keep_bounds() {
     const int n = static_cast<int>(nodes_.front().q.size());
-    bounds_.assign(2 * slices, JointVector::Zero(n));
+    bounds_.assign(std::size_t{2} * slices, JointVector::Zero(n));
     // The slope of a cubic is a parabola, bounded by its Bezier control values.
     std::vector<JointVector> steep(nodes_.size() - 1);
     for (std::size_t i = 0; i + 1 < nodes_.size(); ++i) {
@@ -424,7 +426,7 @@ void PathMotion::keep_bounds() {
                   to = std::clamp(static_cast<int>(slices * t1 * stretch_ / end_), 0, slices - 1);
         for (int slot = from; slot <= to; ++slot) bounds_[slices + slot] = bounds_[slices + slot].cwiseMax(bound);
     }
-    for (int i = slices - 1; i > 0; --i) bounds_[i] = bounds_[2 * i].cwiseMax(bounds_[2 * i + 1]);
+    for (std::size_t i = slices - 1; i > 0; --i) bounds_[i] = bounds_[2 * i].cwiseMax(bounds_[2 * i + 1]);
 }
 
 JointVector PathMotion::rate_bound(double from, double to) const {

@@ -65,7 +65,7 @@ struct Limits {
 /// Good until it is called again.
 Limits limits_of(const std::vector<GridPoint>& grid, const kinematics::Mechanism& mechanism) {
     const std::size_t n = grid.size();
-    const auto each = static_cast<std::size_t>(2 * mechanism.size() + 1);
+    const auto each = 2 * static_cast<std::size_t>(mechanism.size()) + 1;
     thread_local std::vector<Line> lines;  // kept: asking for that much memory anew costs more than filling it
     lines.resize(each * n);
     Limits l{std::vector<double>(n, 1e300), {}};

@@ -19,8 +19,7 @@ constexpr Ticks longer = 10;              // horizons that a run may take where 
 /// Whether a task goes through some of its steps several times.
 bool repeats(const std::vector<cell::Step>& task) {
     const std::vector<const cell::Step*> steps = cell::all_steps(task);
-    return std::any_of(steps.begin(), steps.end(),
-        [](const cell::Step* s) { return s->enabled && s->kind == cell::StepKind::repeat && s->times > 1; });
+    return std::any_of(steps.begin(), steps.end(), [](const cell::Step* s) { return s->enabled && s->times > 1; });
 }
 }  // namespace
 

@@ -1,21 +1,39 @@
 #include "kinds.h"
 
+#include "step.h"
+
 namespace escarp::simulation {
+
+void add_standard_kinds(cell::Kinds& all) {
+    all.add(arm_kind());
+    all.add(conveyor_kind());
+    all.add(infeed_kind());
+    all.add(outfeed_kind());
+    all.add(fixture_kind());
+    all.add(beam_kind());
+    all.add(tray_kind());
+    all.add(structure_kind());
+    all.add(fence_kind());
+    all.add(solid_kind());
+    all.add(marking_kind());
+    all.add(pick_step());
+    all.add(place_step());
+    all.add(wait_step());
+    all.add(set_step());
+    all.add(move_step());
+    all.add(delay_step());
+    all.add(if_step());
+    all.add(repeat_step());
+    all.add(gripper_step());
+    all.add(act_step());
+    all.add(use_step());
+    all.add(block_step());
+}
 
 const cell::Kinds& standard_kinds() {
     static const cell::Kinds kinds = [] {
         cell::Kinds all;
-        all.add(arm_kind());
-        all.add(conveyor_kind());
-        all.add(infeed_kind());
-        all.add(outfeed_kind());
-        all.add(fixture_kind());
-        all.add(beam_kind());
-        all.add(tray_kind());
-        all.add(structure_kind());
-        all.add(fence_kind());
-        all.add(solid_kind());
-        all.add(marking_kind());
+        add_standard_kinds(all);
         return all;
     }();
     return kinds;

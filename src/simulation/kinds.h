@@ -1,5 +1,5 @@
 #pragma once
-// The kinds of device. A new one is a file in kinds/ and a line in `standard_kinds`.
+// The kinds of device and of step. A new one is a file in kinds/ or steps/ and a line in `standard_kinds`.
 
 #include <cell/layout.h>
 
@@ -19,6 +19,21 @@ std::unique_ptr<Kind> tray_kind();
 std::unique_ptr<Kind> solid_kind();
 std::unique_ptr<Kind> marking_kind();
 
+class StepKind;
+std::unique_ptr<StepKind> pick_step();
+std::unique_ptr<StepKind> place_step();
+std::unique_ptr<StepKind> wait_step();
+std::unique_ptr<StepKind> set_step();
+std::unique_ptr<StepKind> move_step();
+std::unique_ptr<StepKind> delay_step();
+std::unique_ptr<StepKind> if_step();
+std::unique_ptr<StepKind> repeat_step();
+std::unique_ptr<StepKind> gripper_step();
+std::unique_ptr<StepKind> act_step();
+std::unique_ptr<StepKind> use_step();
+std::unique_ptr<StepKind> block_step();
+
+void add_standard_kinds(cell::Kinds& kinds);
 const cell::Kinds& standard_kinds();
 /// A variant of a document, to be read with them.
 inline cell::Layout layout(cell::Document document, std::string variant) {

@@ -148,7 +148,7 @@ std::shared_ptr<const PosePlan> PlanCache::pose(const PoseRequest& r) {
             // From wherever the arm comes, the moves on a branch are the same.
             cell::ContentKey on = request;
             on.add(branch.q).add(branch.posture);
-            const auto plan =
+            auto plan =
                 kept(poses_, on.value(), [&] { return std::make_shared<const PosePlan>(plan_on(r, branch)); });
             if (plan->good) return plan;
             if (!first) first = plan;

@@ -1,14 +1,15 @@
 #include "task_runner.h"
 
 #include "arm_parts.h"
+#include "step.h"
 
 namespace escarp::simulation {
 namespace {
 constexpr int most_steps_at_once = 5000;
 }
 
+using cell::Reach;
 using cell::Step;
-using cell::StepKind;
 
 TaskRunner::TaskRunner(const cell::Device& device, int index) : Behaviour(device, index), q_(device.arm->ready) {}
 
@@ -82,50 +83,36 @@ bool TaskRunner::poll(Kernel& k) {
 
 std::optional<Waiting> TaskRunner::waiting() const {
     if (phase_ != Phase::waiting) return std::nullopt;
-    if (step_->kind == StepKind::pick) return Waiting{step_->device, WaitFor::part};
-    if (step_->kind == StepKind::place) return Waiting{step_->device, WaitFor::room};
-    return Waiting{signal_device_, WaitFor::signal};
+    return kind_of(*step_).waiting(*step_);
 }
 
-TaskRunner::Outcome TaskRunner::stop(Kernel& k, Fault fault) {
+TaskRunner::Outcome TaskRunner::stop(Kernel& k, Fault::Kind why) {
+    return stop(k, {index_, step_->number, k.now(), why});
+}
+
+TaskRunner::Outcome TaskRunner::stop(Kernel& k, const Fault& fault) {
     k.fault(fault);
     phase_ = Phase::stopped;
     k.set_condition(index_, Condition::waiting);
     return Outcome::started;
 }
 
-TaskRunner::Outcome TaskRunner::begin_step(Kernel& k) {
-    switch (step_->kind) {
-        case StepKind::wait:
-            signal_device_ = k.cell().device(step_->signal.substr(0, step_->signal.find('.')));
-            return k.signal(step_->signal) == step_->is ? Outcome::done : Outcome::must_wait;
-        case StepKind::set:
-            k.set_signal(index_, step_->signal.substr(step_->signal.find('.') + 1), step_->is);
-            return Outcome::done;
-        case StepKind::pick:
-        case StepKind::place: return begin_exchange(k);
-        case StepKind::move: return begin_move(k);
-        case StepKind::delay: run_time(k, step_->time_s, BlockKind::dwell, Phase::single); return Outcome::started;
-        case StepKind::if_part: {
-            if (held_ < 0) return stop(k, {index_, step_->number, k.now(), Fault::Kind::holds_nothing});
-            const bool rejected = k.trace().result(held_, k.now()) == "reject";
-            stack_.push_back({rejected == (step_->result == "reject") ? &step_->then : &step_->otherwise, 0, 0});
-            return Outcome::done;
-        }
-        case StepKind::gripper:
-            run_time(k, step_->is ? arm().tool->close_s : arm().tool->open_s, BlockKind::dwell, Phase::single);
-            return Outcome::started;
-        case StepKind::act: run_time(k, step_->time_s, BlockKind::dwell, Phase::single); return Outcome::started;
-        case StepKind::use:
-            if (held_ >= 0 && step_->tool != tool_)
-                return stop(k, {index_, step_->number, k.now(), Fault::Kind::holds_already});
-            tool_ = step_->tool;
-            run_time(k, step_->time_s, BlockKind::dwell, Phase::single);
-            return Outcome::started;
-        case StepKind::block: stack_.push_back({&step_->then, 0, 0}); return Outcome::done;
-        case StepKind::repeat: stack_.push_back({&step_->then, 0, step_->times - 1}); return Outcome::done;
-    }
+TaskRunner::Outcome TaskRunner::begin_step(Kernel& k) { return kind_of(*step_).begin(*this, k, *step_); }
+
+TaskRunner::Outcome TaskRunner::take_time(Kernel& k, double seconds) {
+    run_time(k, seconds, BlockKind::dwell, Phase::single);
+    return Outcome::started;
+}
+
+TaskRunner::Outcome TaskRunner::enter(const std::vector<Step>& list, int again) {
+    stack_.push_back({&list, 0, again});
     return Outcome::done;
+}
+
+bool TaskRunner::use_tool(int tool) {
+    if (held_ >= 0 && tool != tool_) return false;
+    tool_ = tool;
+    return true;
 }
 
 /// The step after the present one, when nothing but its place in the list decides that.
@@ -144,7 +131,7 @@ std::optional<TaskRunner::Exchange> TaskRunner::agree(
     PoseRequest request{arm(), Frame::Identity(), step.approach, step.retreat, step.straight_speed, step.posture,
         step.acceleration, step.held, &from};
     Exchange x;
-    if (step.kind == StepKind::pick) {
+    if (step.kind->reach() == Reach::part) {
         if (held_ >= 0) {
             fault = Fault{index_, step.number, k.now(), Fault::Kind::holds_already};
             return std::nullopt;
@@ -182,7 +169,7 @@ std::optional<TaskRunner::Exchange> TaskRunner::agree(
     return x;
 }
 
-TaskRunner::Outcome TaskRunner::begin_exchange(Kernel& k) {
+TaskRunner::Outcome TaskRunner::exchange(Kernel& k) {
     std::optional<Fault> fault;
     const std::optional<Exchange> x = agree(k, *step_, q_, fault);
     if (fault) return stop(k, *fault);
@@ -240,7 +227,7 @@ std::optional<TaskRunner::Ahead> TaskRunner::move_leg(
     return Ahead{nullptr, BlockKind::move, Phase::single, &step, goal, std::nullopt};
 }
 
-TaskRunner::Outcome TaskRunner::begin_move(Kernel& k) {
+TaskRunner::Outcome TaskRunner::move(Kernel& k) {
     motion::Leg leg;
     std::optional<Fault> fault;
     std::optional<Ahead> move = move_leg(k, *step_, q_, leg, fault);
@@ -251,7 +238,7 @@ TaskRunner::Outcome TaskRunner::begin_move(Kernel& k) {
         std::vector<motion::Leg> legs{leg};
         extend(k, ahead, legs);
         if (ahead.size() > 1) {
-            fly(k, std::move(ahead), std::move(legs));
+            fly(k, std::move(ahead), legs);
             return Outcome::started;
         }
     }
@@ -269,7 +256,7 @@ void TaskRunner::extend(Kernel& k, std::vector<Ahead>& ahead, std::vector<motion
         const JointVector from = ahead.back().end;
         std::optional<Fault> fault;
         motion::Leg leg;
-        if (next && next->kind == StepKind::move) {
+        if (next && next->kind->reach() == Reach::pose) {
             const std::optional<Ahead> move = move_leg(k, *next, from, leg, fault);
             if (fault || leg.nodes.empty() || (!next->straight && !free(k, *next, from, move->end))) break;
             leg.corner = corner(*next);
@@ -278,8 +265,8 @@ void TaskRunner::extend(Kernel& k, std::vector<Ahead>& ahead, std::vector<motion
             fetch();
             continue;
         }
-        if (next && (next->kind == StepKind::pick || next->kind == StepKind::place)) {
-            const bool ready = next->kind == StepKind::pick ? held_ < 0 : held_ >= 0;
+        if (next && (next->kind->reach() == Reach::part || next->kind->reach() == Reach::seat)) {
+            const bool ready = next->kind->reach() == Reach::part ? held_ < 0 : held_ >= 0;
             // What is claimed now cannot be given back: only where nothing can go wrong any more.
             if (!ready || !known_good(k, *next, from)) break;
             const std::optional<Exchange> x = agree(k, *next, from, fault);
@@ -306,7 +293,7 @@ bool TaskRunner::known_good(Kernel& k, const Step& step, const JointVector& from
     const cell::Device& there = k.cell().devices[step.device];
     PoseRequest request{arm(), Frame::Identity(), step.approach, step.retreat, step.straight_speed, step.posture,
         step.acceleration, step.held, &from};
-    if (step.kind == StepKind::pick) {
+    if (step.kind->reach() == Reach::part) {
         const std::optional<Offer> offer = other.offer(k);
         if (!offer) return false;
         const cell::PartType& part = k.type_of(offer->part);
@@ -325,7 +312,7 @@ bool TaskRunner::known_good(Kernel& k, const Step& step, const JointVector& from
     return plan->good && free(k, step, from, plan->approach);
 }
 
-void TaskRunner::fly(Kernel& k, std::vector<Ahead> ahead, std::vector<motion::Leg> legs) {
+void TaskRunner::fly(Kernel& k, std::vector<Ahead> ahead, const std::vector<motion::Leg>& legs) {
     const auto motions = k.plans().fly(arm(), legs);
     for (std::size_t i = 0; i < ahead.size(); ++i)
         ahead[i].motion = (*motions)[i], ahead[i].end = ahead[i].motion->position(ahead[i].motion->duration());
@@ -342,7 +329,7 @@ void TaskRunner::next_leg(Kernel& k) {
     run_motion(k, leg.motion, leg.kind, leg.phase, leg.end);
 }
 
-const ArmRoom& TaskRunner::room(Kernel& k) {
+const ArmRoom& TaskRunner::surroundings(Kernel& k) {
     constexpr std::size_t most = 200;
     cell::ContentKey key;
     key.add(tool_);
@@ -358,7 +345,7 @@ const ArmRoom& TaskRunner::room(Kernel& k) {
 
 motion::MotionPtr TaskRunner::travel(Kernel& k, const Step& step, const JointVector& from, const JointVector& to) {
     if (!arm().detours || !step.detour) return k.plans().joint_move(arm(), from, to, step.speed, step.acceleration);
-    const Travel way = k.plans().travel(arm(), room(k), from, to, step.speed, step.acceleration);
+    const Travel way = k.plans().travel(arm(), surroundings(k), from, to, step.speed, step.acceleration);
     if (!way.direct) {
         const double direct = k.plans().joint_move(arm(), from, to, step.speed, step.acceleration)->duration();
         k.detour({index_, step.number, k.now(), way.found, way.blocker, way.motion->duration() - direct});
@@ -369,7 +356,7 @@ motion::MotionPtr TaskRunner::travel(Kernel& k, const Step& step, const JointVec
 /// Whether the direct move may be flown; anything may where detours are not wanted.
 bool TaskRunner::free(Kernel& k, const Step& step, const JointVector& from, const JointVector& to) {
     return !arm().detours || !step.detour ||
-           k.plans().travel(arm(), room(k), from, to, step.speed, step.acceleration).direct;
+           k.plans().travel(arm(), surroundings(k), from, to, step.speed, step.acceleration).direct;
 }
 
 /// Opens the block of a phase that lasts `length` from now.
@@ -405,7 +392,7 @@ void TaskRunner::run_time(Kernel& k, double time_s, BlockKind kind, Phase phase)
 
 void TaskRunner::finish_grip(Kernel& k) {
     Behaviour& other = k.behaviour(step_->device);
-    if (picking()) {
+    if (step_->kind->reach() == Reach::part) {
         held_ = exchange_.offer.part;
         part_in_tool_ = (geometry::make_frame(Vector3::Zero(), {0, 0, step_->turn}) * exchange_.grasp).inverse();
         // The trace knows one tool frame per arm: the first tool's.
@@ -427,8 +414,8 @@ void TaskRunner::event(Kernel& k, int, int) {
             run_motion(k, exchange_.plan->in, BlockKind::straight_in, Phase::in, exchange_.plan->pose);
             return;
         case Phase::in:
-            run_time(k, picking() ? arm().tool->close_s : arm().tool->open_s,
-                picking() ? BlockKind::grip : BlockKind::release, Phase::grip);
+            run_time(k, step_->kind->reach() == Reach::part ? arm().tool->close_s : arm().tool->open_s,
+                step_->kind->reach() == Reach::part ? BlockKind::grip : BlockKind::release, Phase::grip);
             return;
         case Phase::grip: {
             finish_grip(k);
@@ -439,7 +426,7 @@ void TaskRunner::event(Kernel& k, int, int) {
                 std::vector<Ahead> ahead{
                     {nullptr, BlockKind::straight_out, Phase::out, step_, plan.retreat, std::nullopt}};
                 extend(k, ahead, legs);
-                if (ahead.size() > 1) return fly(k, std::move(ahead), std::move(legs));
+                if (ahead.size() > 1) return fly(k, std::move(ahead), legs);
             }
             run_motion(k, plan.out, BlockKind::straight_out, Phase::out, plan.retreat);
             return;

@@ -15,9 +15,23 @@ public:
     std::optional<Waiting> waiting() const override;
     void write_state(StateWriter& writer) const override;
 
+    // What a kind of step does with it.
+    enum class Outcome { done, started, must_wait };
+    int index() const { return index_; }
+    int held() const { return held_; }  ///< part in the active tool, -1
+    const cell::Arm& arm() const { return device_.arm->with_tool(tool_); }
+    Outcome take_time(Kernel& kernel, double seconds);
+    /// The steps of a list come next, and again so many times.
+    Outcome enter(const std::vector<cell::Step>& list, int again = 0);
+    /// The task ends here.
+    Outcome stop(Kernel& kernel, Fault::Kind why);
+    Outcome exchange(Kernel& kernel);  ///< picks or places, as the present step says
+    Outcome move(Kernel& kernel);      ///< to the pose of the present step
+    /// False where it still holds a part.
+    bool use_tool(int tool);
+
 private:
     enum class Phase { idle, waiting, approach, in, grip, out, single, stopped };
-    enum class Outcome { done, started, must_wait };
     struct Level {
         const std::vector<cell::Step>* list;
         std::size_t next;
@@ -46,7 +60,6 @@ private:
     const cell::Step* fetch();
     Outcome begin_step(Kernel& kernel);
     const cell::Step* peek() const;
-    Outcome begin_exchange(Kernel& kernel);
     /// Claims the part or the seat and plans; nothing yet when it must wait.
     std::optional<Exchange> agree(
         Kernel& kernel, const cell::Step& step, const JointVector& from, std::optional<Fault>& fault);
@@ -54,23 +67,20 @@ private:
         Kernel& kernel, const cell::Step& step, const JointVector& from, motion::Leg& leg, std::optional<Fault>& fault);
     bool known_good(Kernel& kernel, const cell::Step& step, const JointVector& from);
     void extend(Kernel& kernel, std::vector<Ahead>& ahead, std::vector<motion::Leg>& legs);
-    void fly(Kernel& kernel, std::vector<Ahead> ahead, std::vector<motion::Leg> legs);
+    void fly(Kernel& kernel, std::vector<Ahead> ahead, const std::vector<motion::Leg>& legs);
     void next_leg(Kernel& kernel);
-    const ArmRoom& room(Kernel& kernel);
+    const ArmRoom& surroundings(Kernel& kernel);
     /// The joint move of a step, round what stands in the way where that is allowed.
     motion::MotionPtr travel(Kernel& kernel, const cell::Step& step, const JointVector& from, const JointVector& to);
     bool free(Kernel& kernel, const cell::Step& step, const JointVector& from, const JointVector& to);
-    Outcome begin_move(Kernel& kernel);
-    Outcome stop(Kernel& kernel, Fault fault);
+    Outcome stop(Kernel& kernel, const Fault& fault);
     void open_wait(Kernel& kernel);
     void open_block(Kernel& kernel, BlockKind kind, Phase phase, double length);
     void run_motion(Kernel& kernel, motion::MotionPtr motion, BlockKind kind, Phase phase, const JointVector& end);
     void run_time(Kernel& kernel, double time_s, BlockKind kind, Phase phase);
     void finish_grip(Kernel& kernel);
-    const cell::Arm& arm() const { return device_.arm->with_tool(tool_); }
     /// Moves that are slowed for the grip stop exactly.
     double corner(const cell::Step& step) const { return arm().gentle && held_ >= 0 ? 0.0 : step.corner; }
-    bool picking() const { return step_->kind == cell::StepKind::pick; }
 
     int tool_ = 0;  ///< the active one
     std::vector<Level> stack_;
@@ -86,7 +96,6 @@ private:
     std::unordered_map<std::uint64_t, ArmRoom> rooms_;  ///< by tool and held part
     Ticks busy_tick_ = -1;
     int steps_at_tick_ = 0;
-    int signal_device_ = -1;
 };
 
 }  // namespace escarp::simulation

@@ -33,7 +33,7 @@ Mounted mounted(const Evaluation& e, int arm, cell::Edit edit) {
     // them.
     const cell::Device& d = e.cell->devices[arm];
     for (const cell::Step* s : cell::all_steps(d.task))
-        if (s->enabled && s->kind == cell::StepKind::move && d.pose(s->pose)->joints) ++m.poses, ++m.reached;
+        if (s->enabled && s->kind->reach() == cell::Reach::pose && d.pose(s->pose)->joints) ++m.poses, ++m.reached;
     if (m.reached == m.poses) m.cycle_s = e.figures.cycle_s;
     return m;
 }

@@ -233,6 +233,14 @@ TEST_CASE("ids and names are free when they say so") {
     CHECK(free_id(tree, "arm1") == "arm1_2");
     CHECK(free_name(tree, "Arm 1") == "Arm 3");
     CHECK(free_name(tree, "Table") == "Table");
+    // A device that only a variant has counts, too: what the baseline gets comes to that variant.
+    Document d = Document::parse(R"({"escarp": 1, "devices": [], "baseline": "A", "variants": [{"id": "A", "name": "A"},
+        {"id": "B", "name": "B", "differences": [{"at": "/devices", "add": {"id": "c", "name": "Column",
+        "kind": "structure", "shape": "column", "length_mm": 100, "height_mm": 100}, "after": "*"}]}]})");
+    const Offering column{"structure", "", "Column", {{"shape", "column"}}};
+    d = d.edited("A", add_device(simulation::layout(d, "A"), column, "", nullptr));
+    CHECK(simulation::layout(d, "A").cell().devices.front().name == "Column 2");
+    CHECK(simulation::layout(d, "B").cell().devices.size() == 2);
     CHECK(valid_id("a-b_1"));
     CHECK(!valid_id("a b"));
     CHECK(!valid_id(""));

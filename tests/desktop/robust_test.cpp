@@ -4,6 +4,7 @@
 #include <QTableWidget>
 #include <QTreeWidget>
 
+#include <desktop/application.h>
 #include <desktop/floor_picture.h>
 #include <desktop/variant_tabs.h>
 
@@ -270,4 +271,22 @@ TEST_CASE("edits that were dropped at the start come back by Undo; a read-only f
     b.answers << 1;
     b.action("save")->trigger();
     CHECK(cell::Document::load(second.toStdString()) == edited);
+}
+
+TEST_CASE("what is refused deep within a handler is told with its place, and is no surprise") {
+    class Refusing : public QObject {
+        bool event(QEvent* e) override {
+            if (e->type() == QEvent::User) throw cell::InputError("devices/a/name", "Another device has this name.");
+            return QObject::event(e);
+        }
+    };
+    auto& app = *qobject_cast<Application*>(QCoreApplication::instance());
+    QStringList told;
+    Refusing refusing;
+    QObject::connect(&app, &Application::refused, &refusing, [&](const QString& why) { told << why; });
+    QEvent event(QEvent::User);
+    QCoreApplication::sendEvent(&refusing, &event);
+    REQUIRE(QTest::qWaitFor([&] { return !told.isEmpty(); }));
+    CHECK(told.front() == "devices/a/name: Another device has this name.");
+    CHECK(app.surprises() == 0);
 }

@@ -236,28 +236,28 @@ private:
         }
         if (!a.step && !fetch(index, a)) return false;
         const cell::Step& s = *a.step;
-        switch (s.kind) {
-            case cell::StepKind::wait:
-                if (signal(s.signal) != s.is) return false;
-                a.step = nullptr;
-                return true;
-            case cell::StepKind::set:
-                a.own[s.signal.substr(s.signal.find('.') + 1)] = s.is, a.step = nullptr;
-                return true;
-            case cell::StepKind::delay: return hold_for(a, s.time_s, 9);
-            case cell::StepKind::if_part: {
-                const bool reject = parts_[a.held].verdict == "reject";
-                a.stack.push_back({reject == (s.result == "reject") ? &s.then : &s.otherwise, 0});
-                a.step = nullptr;
-                return true;
-            }
-            case cell::StepKind::move:
-                return drive(index, a,
-                    plans_.joint_move(
-                        *cell_.devices[index].arm, a.q, *cell_.devices[index].pose(s.pose)->joints, s.speed),
-                    *cell_.devices[index].pose(s.pose)->joints, 9);
-            default: return begin_exchange(index, a);
+        const std::string kind = s.kind->id();
+        if (kind == "wait") {
+            if (signal(s.signal) != s.is) return false;
+            a.step = nullptr;
+            return true;
         }
+        if (kind == "set") {
+            a.own[s.signal.substr(s.signal.find('.') + 1)] = s.is, a.step = nullptr;
+            return true;
+        }
+        if (kind == "delay") return hold_for(a, s.time_s, 9);
+        if (kind == "if") {
+            const bool reject = parts_[a.held].verdict == "reject";
+            a.stack.push_back({reject == (s.result == "reject") ? &s.then : &s.otherwise, 0});
+            a.step = nullptr;
+            return true;
+        }
+        if (kind == "move") {
+            const kinematics::JointVector& to = *cell_.devices[index].pose(s.pose)->joints;
+            return drive(index, a, plans_.joint_move(*cell_.devices[index].arm, a.q, to, s.speed), to, 9);
+        }
+        return begin_exchange(index, a);
     }
     bool fetch(int index, Arm& a) {
         const auto& task = cell_.devices[index].task;
@@ -282,7 +282,7 @@ private:
         const cell::Step& s = *a.step;
         const cell::Device& arm = cell_.devices[index];
         const cell::Device& other = cell_.devices[s.device];
-        const bool picks = s.kind == cell::StepKind::pick;
+        const bool picks = s.kind->id() == "pick";
         Frame tool;
         if (picks) {
             if (!take_offer(s.device, a)) return false;
@@ -338,7 +338,7 @@ private:
     }
     void end_phase(int index, Arm& a) {
         const cell::Device& arm = cell_.devices[index];
-        const bool picks = a.step->kind == cell::StepKind::pick;
+        const bool picks = a.step->kind->id() == "pick";
         if (a.phase != 3) a.q = a.goal.size() ? a.goal : a.q;
         a.motion = nullptr;
         switch (a.phase) {

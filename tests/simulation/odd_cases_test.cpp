@@ -239,7 +239,7 @@ TEST_CASE("no key of the demo cells, the catalogue's models or a new device of a
         if (kind->id() == "solid") d["bodies"] = {{{"shape", "box"}, {"size_mm", {10, 10, 10}}}};
         for (const cell::Field& f : kind->fields())
             if (f.type == cell::Field::Type::number && !d.contains(f.key))
-                d[f.key] = std::max(f.low, std::min(f.high, f.usual));
+                d[f.key] = std::max(f.low, std::min(f.high, f.usual.is_number() ? f.usual.get<double>() : 0.0));
         tree["devices"].push_back(std::move(d));
     }
     const auto c = cell::read_cell(tree, simulation::standard_kinds());

@@ -52,10 +52,11 @@ private:
     void walk() {
         for (const cell::Step* s : cell::all_steps(device().task)) {
             if (!s->enabled) continue;
-            if (s->kind == cell::StepKind::use) active_ = s->tool;
-            if (s->kind == cell::StepKind::pick) last_pick_ = s;
-            if (s->kind == cell::StepKind::move) of_move(*s);
-            if (s->kind == cell::StepKind::pick || s->kind == cell::StepKind::place) of_exchange(*s);
+            if (s->tool >= 0) active_ = s->tool;
+            const cell::Reach reach = s->kind->reach();
+            if (reach == cell::Reach::part) last_pick_ = s;
+            if (reach == cell::Reach::pose) of_move(*s);
+            if (reach == cell::Reach::part || reach == cell::Reach::seat) of_exchange(*s);
         }
     }
     void of_move(const cell::Step& s) {
@@ -70,7 +71,7 @@ private:
         if (!known) out_.push_back(std::move(n));
     }
     void of_exchange(const cell::Step& s) {
-        const bool picks = s.kind == cell::StepKind::pick;
+        const bool picks = s.kind->reach() == cell::Reach::part;
         const cell::Device& other = cell_.devices[s.device];
         const simulation::Kind& kind = simulation::kind_of(other);
         for (const int type : types_) {

@@ -62,8 +62,8 @@ public:
     }
     std::vector<WayOut> find() {
         std::vector<WayOut> out;
-        if (m_.step->kind == cell::StepKind::move) joint_move(out);
-        const auto change = m_.step->kind == cell::StepKind::move ? &Remedies::tilt : &Remedies::turn;
+        if (m_.step->kind->reach() == cell::Reach::pose) joint_move(out);
+        const auto change = m_.step->kind->reach() == cell::Reach::pose ? &Remedies::tilt : &Remedies::turn;
         for (const auto& way : {change, &Remedies::shift}) {
             const std::size_t before = out.size();
             (this->*way)(out);
@@ -148,7 +148,7 @@ private:
                 if (worst > good_enough_ || worst == 0) continue;
                 const double now = m_.step->turn / degree;
                 const std::string label = std::string("Turn the ") +
-                                          (m_.step->kind == cell::StepKind::pick ? "tool" : "part") + " by " +
+                                          (m_.step->kind->reach() == cell::Reach::part ? "tool" : "part") + " by " +
                                           short_number(sign * angle, 0) + "\u00b0";
                 out.push_back({label, time_against(worst, m_.seconds),
                     {label, {cell::Operation::set(
@@ -226,7 +226,7 @@ std::vector<WayOut> straight_remedies(
     const cell::Device& d = c.device(fault.device);
     const auto steps = cell::all_steps(d.task);
     const cell::Step& step = *steps[fault.step];
-    const cell::Pose* pose = step.kind == cell::StepKind::move ? d.pose(step.pose) : nullptr;
+    const cell::Pose* pose = step.kind->reach() == cell::Reach::pose ? d.pose(step.pose) : nullptr;
     if (!pose || pose->joints) return {};
     const int host = c.cell.device(pose->relative_to);
     const Frame to = d.world.inverse() * (host >= 0 ? c.device(host).world : Frame::Identity()) * pose->at;

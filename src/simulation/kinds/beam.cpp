@@ -210,20 +210,24 @@ class BeamKind final : public Kind {
 public:
     std::string id() const override { return "beam"; }
     std::string label() const override { return "Beam"; }
-    cell::json fresh() const override { return {{"span_mm", 240.0}, {"beam_height_mm", 40.0}}; }
-    std::vector<cell::Field> fields() const override {
-        return {{"span_mm", "span", 10, 20000}, {"beam_height_mm", "height of the line", 1, 5000},
-            {"on_delay_s", "on-delay", 0, 60}, {"off_delay_s", "off-delay", 0, 60},
-            {"detects", "only this part type", 0, 0, cell::Field::Type::part_type}};
+    const cell::Fields& fields() const override {
+        using namespace cell::field;
+        using Type = cell::Field::Type;
+        static const cell::Fields all{number("span_mm", "span", 10, 20000).at_first(240.0),
+            number("beam_height_mm", "height of the line", 1, 5000).at_first(40.0),
+            number("on_delay_s", "on-delay", 0, 60).usually(0), number("off_delay_s", "off-delay", 0, 60).usually(0),
+            of(Type::part_type, "detects", "only this part type").usually("")};
+        return all;
     }
     void read(const cell::Reader& r, const cell::Cell& cell, cell::Device& d) const override {
         auto l = std::make_shared<Line>();
-        const double span = r.number("span_mm", {10, 20000}), height = r.number("beam_height_mm", {1, 5000});
+        const cell::Values v(r, fields());
+        const double span = v.number("span_mm"), height = v.number("beam_height_mm");
         l->from = {0, -0.5 * span, height};
         l->to = {0, 0.5 * span, height};
-        l->on_delay = r.number("on_delay_s", {0, 60}, 0);
-        l->off_delay = r.number("off_delay_s", {0, 60}, 0);
-        l->detects = r.text("detects", "");
+        l->on_delay = v.number("on_delay_s");
+        l->off_delay = v.number("off_delay_s");
+        l->detects = v.text("detects");
         if (!l->detects.empty() && cell.part_type(l->detects) < 0)
             r.problem("detects", "\"" + l->detects + "\" is not the id of a part type of this file.");
         d.look = cell::Look::sensor;

@@ -294,28 +294,31 @@ class ConveyorKind final : public Kind {
 public:
     std::string id() const override { return "conveyor"; }
     std::string label() const override { return "Conveyor"; }
-    cell::json fresh() const override {
-        return {
-            {"length_mm", 1500.0}, {"width_mm", 200.0}, {"height_mm", 750.0}, {"speed_mm_s", 250.0}, {"gap_mm", 20.0}};
-    }
-    std::vector<cell::Field> fields() const override {
-        return {{"length_mm", "length", 0, 100000}, {"bend_deg", "bend, left +", -180, 180},
-            {"radius_mm", "bend radius", 20, 20000, cell::Field::Type::number, {}, 500},
-            {"after_mm", "run after bend", 0, 100000}, {"width_mm", "width", 20, 5000},
-            {"height_mm", "belt height", 50, 5000}, {"guide_mm", "side guides", 0, 1000},
-            {"speed_mm_s", "belt speed", 1, 5000}, {"gap_mm", "least gap", 0, 5000, cell::Field::Type::number, {}, 20},
-            {"to", "hands on to", 0, 0, cell::Field::Type::device}};
+    const cell::Fields& fields() const override {
+        using namespace cell::field;
+        using Type = cell::Field::Type;
+        static const cell::Fields all{number("length_mm", "length", 0, 100000).at_first(1500.0),
+            number("bend_deg", "bend, left +", -180, 180).usually(0),
+            number("radius_mm", "bend radius", 20, 20000).usually(500),
+            number("after_mm", "run after bend", 0, 100000).usually(0),
+            number("width_mm", "width", 20, 5000).at_first(200.0),
+            number("height_mm", "belt height", 50, 5000).at_first(750.0),
+            number("guide_mm", "side guides", 0, 1000).usually(0),
+            number("speed_mm_s", "belt speed", 1, 5000).at_first(250.0),
+            number("gap_mm", "least gap", 0, 5000).usually(20).at_first(20.0),
+            of(Type::device, "to", "hands on to").usually("")};
+        return all;
     }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         auto b = std::make_shared<Belt>();
-        const double length = r.number("length_mm", {0, 100000}), bend = r.number("bend_deg", {-180, 180}, 0),
-                     radius = r.number("radius_mm", {20, 20000}, 500), after = r.number("after_mm", {0, 100000}, 0);
-        const double guide = r.number("guide_mm", {0, 1000}, 0);
-        b->width = r.number("width_mm", {20, 5000});
-        b->height = r.number("height_mm", {50, 5000});
-        b->speed = r.number("speed_mm_s", {1, 5000});
-        b->gap = r.number("gap_mm", {0, 5000}, 20);
-        b->to = r.text("to", "");
+        const cell::Values v(r, fields());
+        const double length = v.number("length_mm"), bend = v.number("bend_deg"), radius = v.number("radius_mm"),
+                     after = v.number("after_mm"), guide = v.number("guide_mm");
+        b->width = v.number("width_mm");
+        b->height = v.number("height_mm");
+        b->speed = v.number("speed_mm_s");
+        b->gap = v.number("gap_mm");
+        b->to = v.text("to");
         if (!b->to.empty()) d.needs.emplace_back("to", b->to);
         if (bend != 0 && radius < 0.5 * b->width + 0.01)
             r.problem("radius_mm",

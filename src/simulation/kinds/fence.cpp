@@ -13,21 +13,23 @@ class FenceKind final : public Kind {
 public:
     std::string id() const override { return "fence"; }
     std::string label() const override { return "Fence run"; }
-    cell::json fresh() const override {
-        return {{"points_mm", {{-1000.0, 0.0}, {1000.0, 0.0}}}, {"height_mm", 2000.0}, {"post_mm", 50.0},
-            {"panel_mm", 1500.0}, {"doors_at_mm", cell::json::array()}, {"door_width_mm", 900.0}};
-    }
-    std::vector<cell::Field> fields() const override {
+    const cell::Fields& fields() const override {
+        using namespace cell::field;
         using Type = cell::Field::Type;
-        return {{"points_mm", "corner points", 0, 0, Type::points}, {"height_mm", "height", 200, 10000},
-            {"post_mm", "posts", 5, 500}, {"panel_mm", "longest panel", 200, 10000},
-            {"doors_at_mm", "doors from start", 0, 1e5, Type::numbers}, {"door_width_mm", "door width", 300, 10000}};
+        static const cell::Fields all{
+            of(Type::points, "points_mm", "corner points").at_first({{-1000.0, 0.0}, {1000.0, 0.0}}),
+            number("height_mm", "height", 200, 10000).usually(2000).at_first(2000.0),
+            number("post_mm", "posts", 5, 500).usually(50).at_first(50.0),
+            number("panel_mm", "longest panel", 200, 10000).usually(1500).at_first(1500.0),
+            of(Type::numbers, "doors_at_mm", "doors from start").lacking().at_first(cell::json::array()),
+            number("door_width_mm", "door width", 300, 10000).usually(900).at_first(900.0)};
+        return all;
     }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         const std::vector<Vector3> corners = read_corners(r);
-        const double height = r.number("height_mm", {200, 10000}, 2000), post = r.number("post_mm", {5, 500}, 50),
-                     panel = r.number("panel_mm", {200, 10000}, 1500),
-                     door = r.number("door_width_mm", {300, 10000}, 900);
+        const cell::Values v(r, fields());
+        const double height = v.number("height_mm"), post = v.number("post_mm"), panel = v.number("panel_mm"),
+                     door = v.number("door_width_mm");
         double way = 0;
         std::vector<double> doors = read_doors(r);
         for (std::size_t i = 0; i < corners.size(); ++i) {

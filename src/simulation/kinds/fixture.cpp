@@ -131,30 +131,35 @@ class FixtureKind final : public Kind {
 public:
     std::string id() const override { return "fixture"; }
     std::string label() const override { return "Fixture"; }
-    cell::json fresh() const override {
-        return {{"length_mm", 300.0}, {"width_mm", 300.0}, {"height_mm", 800.0}, {"columns", 1}, {"rows", 1},
-            {"pitch_x_mm", 200.0}, {"pitch_y_mm", 200.0}, {"process_s", 2.0}};
-    }
-    std::vector<cell::Field> fields() const override {
+    const cell::Fields& fields() const override {
+        using namespace cell::field;
         using Type = cell::Field::Type;
-        return {{"process_s", "process time", 0, 1e5},
-            {"starts", "starts", 0, 0, Type::choice, {"each nest", "all nests"}},
-            {"reject_every", "rejects every n-th", 0, 1000000, Type::whole},
-            {"columns", "nests along x", 1, 50, Type::whole}, {"rows", "nests along y", 1, 50, Type::whole},
-            {"pitch_x_mm", "pitch x", 1, 10000}, {"pitch_y_mm", "pitch y", 1, 10000},
-            {"nests_mm", "or nests at", 0, 0, Type::points}, {"length_mm", "length", 20, 20000},
-            {"width_mm", "width", 20, 20000}, {"height_mm", "height", 1, 5000}};
+        static const cell::Fields all{number("process_s", "process time", 0, 1e5).at_first(2.0),
+            choice("starts", "starts", {"each nest", "all nests"}).usually("each nest"),
+            whole("reject_every", "rejects every", 0, 1000000)
+                .usually(0)
+                .explained("Every n-th part is judged a reject; 0: none."),
+            number("reject_pct", "rejects at random", 0, 100).usually(0),
+            whole("columns", "nests along x", 1, 50).usually(1).at_first(1),
+            whole("rows", "nests along y", 1, 50).usually(1).at_first(1),
+            number("pitch_x_mm", "pitch x", 1, 10000).usually(200).at_first(200.0),
+            number("pitch_y_mm", "pitch y", 1, 10000).usually(200).at_first(200.0),
+            of(Type::points, "nests_mm", "or nests at").lacking(),
+            number("length_mm", "length", 20, 20000).at_first(300.0),
+            number("width_mm", "width", 20, 20000).at_first(300.0),
+            number("height_mm", "height", 1, 5000).at_first(800.0), of(Type::bodies, "bodies", "own shape").lacking()};
+        return all;
     }
     void read(const cell::Reader& r, const cell::Cell& cell, cell::Device& d) const override {
         auto w = std::make_shared<Work>();
-        w->process = r.number("process_s", {0, 1e5});
-        w->together = r.choice("starts", {"each nest", "all nests"}, "each nest") == "all nests";
-        w->reject_every = r.whole("reject_every", 0, 1000000, 0);
-        w->reject_share = r.number("reject_pct", {0, 100}, 0);
-        const double length = r.number("length_mm", {20, 20000}), width = r.number("width_mm", {20, 20000}),
-                     height = r.number("height_mm", {1, 5000});
-        const int columns = r.whole("columns", 1, 50, 1), rows = r.whole("rows", 1, 50, 1);
-        const double dx = r.number("pitch_x_mm", {1, 10000}, 200), dy = r.number("pitch_y_mm", {1, 10000}, 200);
+        const cell::Values v(r, fields());
+        w->process = v.number("process_s");
+        w->together = v.choice("starts") == "all nests";
+        w->reject_every = v.whole("reject_every");
+        w->reject_share = v.number("reject_pct");
+        const double length = v.number("length_mm"), width = v.number("width_mm"), height = v.number("height_mm");
+        const int columns = v.whole("columns"), rows = v.whole("rows");
+        const double dx = v.number("pitch_x_mm"), dy = v.number("pitch_y_mm");
         d.look = cell::Look::fixture;
         if (r.has("bodies")) d.bodies = cell::read_bodies(r, "bodies", cell.meshes);  // a shape of its own
         if (r.has("bodies") && d.bodies.empty())

@@ -5,10 +5,8 @@
 
 namespace escarp::simulation {
 
-/// Two sides and a roof, open along x; `length_mm`, `width_mm` and `height_mm` are outer sizes.
-inline void add_hood(const cell::Reader& r, cell::Device& d) {
-    const double length = r.number("length_mm", {50, 5000}, 300), width = r.number("width_mm", {50, 5000}, 240),
-                 height = r.number("height_mm", {50, 5000}, 250);
+/// Two sides and a roof, open along x; outer sizes in m.
+inline void add_hood(double length, double width, double height, cell::Device& d) {
     const double sheet = 0.008;
     for (const double side : {-1.0, 1.0})
         d.bodies.push_back(

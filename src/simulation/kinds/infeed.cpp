@@ -56,26 +56,27 @@ class InfeedKind final : public Kind {
 public:
     std::string id() const override { return "infeed"; }
     std::string label() const override { return "Infeed"; }
-    cell::json fresh() const override {
-        return {{"interval_s", 6.0}, {"part_type", ""}, {"to", ""}, {"length_mm", 300.0}, {"width_mm", 240.0},
-            {"height_mm", 250.0}};
-    }
-    std::vector<cell::Field> fields() const override {
-        return {{"interval_s", "one part every", 0.05, 1e5},
-            {"part_type", "part type", 0, 0, cell::Field::Type::part_type},
-            {"to", "onto", 0, 0, cell::Field::Type::device}, {"length_mm", "length", 50, 5000},
-            {"width_mm", "width", 50, 5000}, {"height_mm", "height", 50, 5000}};
+    const cell::Fields& fields() const override {
+        using namespace cell::field;
+        using Type = cell::Field::Type;
+        static const cell::Fields all{number("interval_s", "one part every", 0.05, 1e5).at_first(6.0),
+            of(Type::part_type, "part_type", "part type").at_first(""), of(Type::device, "to", "onto").at_first(""),
+            number("length_mm", "length", 50, 5000).usually(300).at_first(300.0),
+            number("width_mm", "width", 50, 5000).usually(240).at_first(240.0),
+            number("height_mm", "height", 50, 5000).usually(250).at_first(250.0)};
+        return all;
     }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         auto s = std::make_shared<Source>();
-        s->interval = r.number("interval_s", {0.05, 1e5});
-        s->to = r.text("to");
-        s->part_type = r.text("part_type");
+        const cell::Values v(r, fields());
+        s->interval = v.number("interval_s");
+        s->to = v.text("to");
+        s->part_type = v.text("part_type");
         if (s->part_type.empty()) r.problem("part_type", "An infeed needs the id of the part type that it releases.");
         d.needs.emplace_back("to", s->to);
         d.needs_part_type = s->part_type;
         d.look = cell::Look::source;
-        add_hood(r, d);
+        add_hood(v.number("length_mm"), v.number("width_mm"), v.number("height_mm"), d);
         d.parameters = std::move(s);
     }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {

@@ -10,19 +10,21 @@ class MarkingKind final : public Kind {
 public:
     std::string id() const override { return "marking"; }
     std::string label() const override { return "Floor marking"; }
-    cell::json fresh() const override {
-        return {{"points_mm", {{-500.0, -400.0}, {500.0, -400.0}, {500.0, 400.0}, {-500.0, 400.0}}}, {"closed", true},
-            {"line_mm", 75.0}};
-    }
-    std::vector<cell::Field> fields() const override {
+    const cell::Fields& fields() const override {
+        using namespace cell::field;
         using Type = cell::Field::Type;
-        return {{"points_mm", "corner points", 0, 0, Type::points}, {"closed", "closed", 0, 1, Type::flag},
-            {"line_mm", "line width", 1, 1000}};
+        static const cell::Fields all{
+            of(Type::points, "points_mm", "corner points")
+                .at_first({{-500.0, -400.0}, {500.0, -400.0}, {500.0, 400.0}, {-500.0, 400.0}}),
+            flag("closed", "closed", false).at_first(true),
+            number("line_mm", "line width", 1, 1000).usually(75).at_first(75.0)};
+        return all;
     }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         std::vector<Vector3> corners = read_corners(r);
-        if (r.flag("closed", false)) corners.push_back(corners.front());
-        const double half = 0.5 * r.number("line_mm", {1, 1000}, 75);
+        const cell::Values v(r, fields());
+        if (v.flag("closed")) corners.push_back(corners.front());
+        const double half = 0.5 * v.number("line_mm");
         d.look = cell::Look::marking;
         for (std::size_t i = 0; i + 1 < corners.size(); ++i) {  // each run as the outline of a stripe
             const Vector3 along = (corners[i + 1] - corners[i]).normalized() * half, side(-along.y(), along.x(), 0);

@@ -28,24 +28,26 @@ class OutfeedKind final : public Kind {
 public:
     std::string id() const override { return "outfeed"; }
     std::string label() const override { return "Outfeed"; }
-    cell::json fresh() const override {
-        return {{"shape", "chute"}, {"length_mm", 300.0}, {"width_mm", 240.0}, {"height_mm", 700.0}};
-    }
-    std::vector<cell::Field> fields() const override {
-        return {{"shape", "shape", 0, 0, cell::Field::Type::choice, {"chute", "hood", "bin"}},
-            {"length_mm", "length", 50, 5000}, {"width_mm", "width", 50, 5000}, {"height_mm", "height", 50, 5000}};
+    const cell::Fields& fields() const override {
+        using namespace cell::field;
+        static const cell::Fields all{
+            choice("shape", "shape", {"chute", "hood", "bin"}).usually("chute").at_first("chute"),
+            number("length_mm", "length", 50, 5000).lacking().at_first(300.0),
+            number("width_mm", "width", 50, 5000).lacking().at_first(240.0),
+            number("height_mm", "height", 50, 5000).lacking().at_first(700.0)};
+        return all;
     }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         d.look = cell::Look::sink;
-        const std::string shape = r.choice("shape", {"chute", "hood", "bin"}, "chute");
+        const cell::Values v(r, fields());
+        const std::string shape = v.choice("shape");
         if (shape == "hood") {
-            add_hood(r, d);
+            add_hood(v.number("length_mm", 300), v.number("width_mm", 240), v.number("height_mm", 250), d);
             d.seats = {{"opening", Frame::Identity()}};
             return;
         }
         // A box with a rim; a part let go in its opening drops out of sight. A chute is closed to just below the rim.
-        const double length = r.number("length_mm", {50, 5000}), width = r.number("width_mm", {50, 5000}),
-                     height = r.number("height_mm", {50, 5000});
+        const double length = v.number("length_mm"), width = v.number("width_mm"), height = v.number("height_mm");
         const double sheet = 0.012,
                      depth = shape == "bin" ? height - std::min(0.012, 0.2 * height) : std::min(0.12, 0.5 * height);
         d.bodies.push_back(cell::standing_box("floor", {length, width, height - depth}, {0, 0, 0}));

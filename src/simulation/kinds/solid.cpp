@@ -11,8 +11,13 @@ class SolidKind final : public Kind {
 public:
     std::string id() const override { return "solid"; }
     std::string label() const override { return "Own shape"; }
-    cell::json fresh() const override { return {{"bodies", {{{"shape", "box"}, {"size_mm", {400.0, 300.0, 200.0}}}}}}; }
-    std::vector<cell::Field> fields() const override { return {}; }
+    const cell::Fields& fields() const override {
+        using namespace cell::field;
+        using Type = cell::Field::Type;
+        static const cell::Fields all{
+            of(Type::bodies, "bodies", "bodies").at_first({{{"shape", "box"}, {"size_mm", {400.0, 300.0, 200.0}}}})};
+        return all;
+    }
     void read(const cell::Reader& r, const cell::Cell& cell, cell::Device& d) const override {
         d.bodies = cell::read_bodies(r, "bodies", cell.meshes);
         if (d.bodies.empty())

@@ -14,17 +14,26 @@ class StructureKind final : public Kind {
 public:
     std::string id() const override { return "structure"; }
     std::string label() const override { return "Structure"; }
-    cell::json fresh() const override {
-        return {{"shape", "box"}, {"length_mm", 600.0}, {"width_mm", 600.0}, {"height_mm", 800.0}};
-    }
-    std::vector<cell::Field> fields() const override {
-        return {{"shape", "shape", 0, 0, cell::Field::Type::choice, shapes()}, {"length_mm", "length", 10, 50000},
-            {"width_mm", "width", 10, 50000}, {"height_mm", "height", 1, 10000}};
+    const cell::Fields& fields() const override {
+        using namespace cell::field;
+        static const cell::Fields all{
+            choice(
+                "shape", "shape", {"box", "table", "pedestal", "square pedestal", "cabinet", "wall", "column", "fence"})
+                .usually("box")
+                .at_first("box"),
+            number("length_mm", "length", 10, 50000).at_first(600.0),
+            number("width_mm", "width", 10, 50000)
+                .lacking()
+                .at_first(600.0)
+                .explained("As long as it is wide unless it is said; a fence 40 mm."),
+            number("height_mm", "height", 1, 10000).at_first(800.0)};
+        return all;
     }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
-        const std::string shape = r.choice("shape", shapes(), "box");
-        const double length = r.number("length_mm", {10, 50000}), height = r.number("height_mm", {1, 10000});
-        const double width = r.number("width_mm", {10, 50000}, shape == "fence" ? 40.0 : length * 1e3);
+        const cell::Values v(r, fields());
+        const std::string shape = v.choice("shape");
+        const double length = v.number("length_mm"), height = v.number("height_mm");
+        const double width = v.number("width_mm", shape == "fence" ? 40.0 : length * 1e3);
         const double plate = std::min(0.03, 0.2 * height);
         auto& b = d.bodies;
         if (shape == "pedestal") {  // round foot and head plates on a column
@@ -62,13 +71,6 @@ public:
     }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override {
         return std::make_unique<Still>(d, index);
-    }
-
-private:
-    static const std::vector<std::string>& shapes() {
-        static const std::vector<std::string> all{
-            "box", "table", "pedestal", "square pedestal", "cabinet", "wall", "column", "fence"};
-        return all;
     }
 };
 

@@ -120,35 +120,37 @@ class TrayKind final : public Kind {
 public:
     std::string id() const override { return "tray"; }
     std::string label() const override { return "Tray"; }
-    cell::json fresh() const override {
-        return {{"use", "collect"}, {"columns", 3}, {"rows", 2}, {"layers", 1}, {"pitch_x_mm", 140.0},
-            {"pitch_y_mm", 140.0}, {"pitch_z_mm", 60.0}, {"plate_mm", 30.0}, {"order", "along x"}, {"exchange_s", 5.0}};
-    }
-    std::vector<cell::Field> fields() const override {
+    const cell::Fields& fields() const override {
+        using namespace cell::field;
         using Type = cell::Field::Type;
-        return {{"use", "use", 0, 0, Type::choice, {"supply", "collect", "keep"}},
-            {"part_type", "part type", 0, 0, Type::part_type}, {"columns", "nests along x", 1, 50, Type::whole},
-            {"rows", "nests along y", 1, 50, Type::whole}, {"layers", "layers", 1, 20, Type::whole, {}, 1},
-            {"pitch_x_mm", "pitch x", 1, 5000}, {"pitch_y_mm", "pitch y", 1, 5000},
-            {"pitch_z_mm", "pitch of layers", 1, 5000, Type::number, {}, 60},
-            {"plate_mm", "plate", 1, 2000, Type::number, {}, 30},
-            {"order", "filled", 0, 0, Type::choice, {"along x", "along y"}},
-            {"exchange_s", "exchange time", 0, 1e5, Type::number, {}, 5}};
+        static const cell::Fields all{
+            choice("use", "use", {"supply", "collect", "keep"}).usually("collect").at_first("collect"),
+            of(Type::part_type, "part_type", "part type").usually(""),
+            whole("columns", "nests along x", 1, 50).usually(1).at_first(3),
+            whole("rows", "nests along y", 1, 50).usually(1).at_first(2),
+            whole("layers", "layers", 1, 20).usually(1).at_first(1),
+            number("pitch_x_mm", "pitch x", 1, 5000).at_first(140.0),
+            number("pitch_y_mm", "pitch y", 1, 5000).at_first(140.0),
+            number("pitch_z_mm", "pitch of layers", 1, 5000).usually(60).at_first(60.0),
+            number("plate_mm", "plate", 1, 2000).usually(30).at_first(30.0),
+            choice("order", "filled", {"along x", "along y"}).usually("along x").at_first("along x"),
+            number("exchange_s", "exchange time", 0, 1e5).usually(5).at_first(5.0)};
+        return all;
     }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         auto t = std::make_shared<Pattern>();
-        const std::string use = r.choice("use", {"supply", "collect", "keep"}, "collect");
+        const cell::Values v(r, fields());
+        const std::string use = v.choice("use");
         t->use = use == "supply" ? Use::supply : use == "collect" ? Use::collect : Use::keep;
-        t->exchange = r.number("exchange_s", {0, 1e5}, 5);
-        t->part_type = r.text("part_type", "");
+        t->exchange = v.number("exchange_s");
+        t->part_type = v.text("part_type");
         if (t->use == Use::supply && t->part_type.empty())
             r.problem("part_type", "A tray that supplies parts needs the id of their part type.");
         if (t->use == Use::supply) d.needs_part_type = t->part_type;
-        const int columns = r.whole("columns", 1, 50, 1), rows = r.whole("rows", 1, 50, 1),
-                  layers = r.whole("layers", 1, 20, 1);
-        const double dx = r.number("pitch_x_mm", {1, 5000}), dy = r.number("pitch_y_mm", {1, 5000}),
-                     dz = r.number("pitch_z_mm", {1, 5000}, 60), plate = r.number("plate_mm", {1, 2000}, 30);
-        const bool along_x = r.choice("order", {"along x", "along y"}, "along x") == "along x";
+        const int columns = v.whole("columns"), rows = v.whole("rows"), layers = v.whole("layers");
+        const double dx = v.number("pitch_x_mm"), dy = v.number("pitch_y_mm"), dz = v.number("pitch_z_mm"),
+                     plate = v.number("plate_mm");
+        const bool along_x = v.choice("order") == "along x";
         if (columns * rows * layers > 2000)
             r.problem("layers", "At most 2000 nests are possible; fewer rows, columns or layers are expected.");
         d.look = cell::Look::fixture;

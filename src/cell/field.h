@@ -1,0 +1,101 @@
+#pragma once
+// A key of the file, said once: what it is called, what fits, what a missing one means, what a new one gets. Reading,
+// the window's editors, the schema and the help come from it.
+
+#include "reader.h"
+
+namespace escarp::cell {
+
+struct Field {
+    enum class Type {
+        number,
+        whole,
+        flag,
+        text,
+        choice,
+        points,   ///< [x, y] each
+        numbers,  ///< a list of any length
+        bodies,   ///< see read_bodies
+        list,     ///< of groups with keys of their own
+        // Something else of the cell, by its id:
+        device,
+        part_type,
+        giver,  ///< a device that parts are picked from
+        taker,  ///< one that they are placed in
+        signal,
+        own_signal,  ///< one that the device itself sets
+        pose,
+        grip,
+        tool,  ///< one of the arm's
+        block,
+        // What depends on the arm:
+        posture,
+        held,  ///< value of its first free joint
+    };
+    std::string key, label;
+    Type type = Type::number;
+    double low = 0, high = 0;             ///< numbers: what fits, in the file's unit
+    std::vector<std::string> words = {};  ///< choice: what fits, as the file says it
+    std::vector<std::string> said = {};   ///< choice, flag: as people say it, where that is something else
+    json usual = {};        ///< what a missing key means, in the file's unit; null: it is needed, or see `may_lack`
+    json fresh = {};        ///< what a new one is given; null: nothing
+    bool may_lack = false;  ///< what a missing key means depends on other keys
+    bool old = false;       ///< only in files of old: read, and shown where it stands
+    std::string help = {};
+
+    Field usually(json value) && { return usual = std::move(value), std::move(*this); }
+    Field at_first(json value) && { return fresh = std::move(value), std::move(*this); }
+    Field of_old() && { return old = true, std::move(*this); }
+    Field lacking() && { return may_lack = true, std::move(*this); }
+    Field as_said(std::vector<std::string> words_of_people) && {
+        return said = std::move(words_of_people), std::move(*this);
+    }
+    Field explained(std::string words_of_help) && { return help = std::move(words_of_help), std::move(*this); }
+};
+using Fields = std::vector<Field>;
+
+namespace field {
+inline Field number(std::string key, std::string label, double low, double high) {
+    return {std::move(key), std::move(label), Field::Type::number, low, high};
+}
+inline Field whole(std::string key, std::string label, int low, int high) {
+    return {std::move(key), std::move(label), Field::Type::whole, static_cast<double>(low), static_cast<double>(high)};
+}
+inline Field choice(std::string key, std::string label, std::vector<std::string> words) {
+    return {std::move(key), std::move(label), Field::Type::choice, 0, 0, std::move(words)};
+}
+inline Field of(Field::Type type, std::string key, std::string label) {
+    return {std::move(key), std::move(label), type};
+}
+inline Field flag(std::string key, std::string label, bool usual) {
+    return of(Field::Type::flag, std::move(key), std::move(label)).usually(usual);
+}
+}  // namespace field
+
+/// Null: there is none with this key.
+const Field* find_field(const Fields& fields, const std::string& key);
+/// What a new one is given, in the order of the fields.
+json fresh_of(const Fields& fields);
+
+/// Reads the keys of a table. Each key that is asked for stands in it.
+class Values {
+public:
+    Values(const Reader& reader, const Fields& fields) : reader_(reader), fields_(fields) {}
+    const Reader& reader() const { return reader_; }
+    bool has(const std::string& key) const { return reader_.has(key); }
+    double number(const std::string& key) const;  ///< in the core's unit
+    /// `usual`: in the file's unit, where the key is missing.
+    double number(const std::string& key, double usual) const;
+    int whole(const std::string& key) const;
+    bool flag(const std::string& key) const;
+    std::string text(const std::string& key) const;  ///< texts and ids
+    std::string choice(const std::string& key) const;
+    void problem(const std::string& key, const std::string& message) const { reader_.problem(key, message); }
+
+private:
+    const Field& field(const std::string& key) const;
+    const Reader& reader_;
+    const Fields& fields_;
+};
+
+}  // namespace escarp::cell

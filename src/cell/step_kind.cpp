@@ -1,0 +1,139 @@
+#include "step_kind.h"
+
+#include <algorithm>
+
+namespace escarp::cell {
+
+StepReader::StepReader(const Reader& reader, const StepKind& kind, const Cell& cell, const Device& owner,
+    std::function<std::vector<Step>(const std::string&)> inner,
+    std::function<std::vector<Step>(const std::string&)> block)
+    : values_(reader, kind.fields()), cell_(cell), owner_(owner), inner_(std::move(inner)), block_(std::move(block)) {}
+
+int StepReader::seated_device(const std::string& key) const {
+    const std::string id = values_.text(key);
+    const int device = cell_.device(id);
+    if (device < 0) problem(key, "\"" + id + "\" is not the id of a device.");
+    else if (cell_.devices[device].seats.empty())
+        problem(key, "\"" + cell_.devices[device].name +
+                         "\" has no place for a part; a conveyor, a fixture or an outfeed is expected.");
+    return device;
+}
+
+std::string StepReader::signal() const {
+    const std::string signal = values_.text("signal");
+    const std::size_t dot = signal.find('.');
+    const int device = cell_.device(signal.substr(0, dot));
+    if (dot == std::string::npos || device < 0) {
+        problem("signal", "\"" + signal +
+                              "\" is not a signal; a device's id, a dot and the signal's name are expected, such as "
+                              "\"beam1.made\".");
+        return signal;
+    }
+    const Device& d = cell_.devices[device];
+    if (std::find(d.signals.begin(), d.signals.end(), signal.substr(dot + 1)) != d.signals.end()) return signal;
+    std::string known;
+    for (const std::string& name : d.signals) known += (known.empty() ? "" : ", ") + name;
+    problem("signal", "\"" + d.name + "\" has no signal \"" + signal.substr(dot + 1) + "\"; it has " +
+                          (known.empty() ? "none" : known) + ".");
+    return signal;
+}
+
+void StepReader::needs_tool() const {
+    if (!owner_.arm || !owner_.arm->tool)
+        problem("do", "\"" + owner_.name + "\" carries no tool; set its \"tool\" first.");
+}
+
+void StepReader::motion(Step& s, bool one_speed) const {
+    s.speed = values_.number("speed_pct");
+    if (one_speed) {  // whichever way it goes; files of old call it "straight_speed_pct" on straight moves
+        const bool old = s.straight && values_.has("straight_speed_pct");
+        if (old && values_.has("speed_pct"))
+            problem("straight_speed_pct", "A move has one speed; keep \"speed_pct\" and take this away.");
+        s.straight_speed = old ? values_.number("straight_speed_pct") : s.speed;
+    } else {
+        s.straight_speed = values_.number("straight_speed_pct");
+    }
+    s.acceleration = values_.number("acceleration_pct");
+    s.corner = values_.number("corner_mm");
+    s.detour = values_.flag("detour");
+    if (owner_.arm) {
+        s.speed *= owner_.arm->speed, s.straight_speed *= owner_.arm->speed;
+        s.acceleration *= owner_.arm->acceleration;
+        held(s);
+    }
+    s.posture = values_.whole("posture");
+    if (!owner_.arm) problem("do", "Only an arm can do this step.");
+}
+
+void StepReader::held(Step& s) const {
+    const std::vector<int> free = owner_.arm->solver->free_joints();
+    for (const char* key : {"held_deg", "held_mm"}) {
+        if (!values_.has(key)) continue;
+        if (free.empty()) {
+            problem(key, "\"" + owner_.name + "\" has no free joint that could be held.");
+            continue;
+        }
+        const kinematics::Joint& joint = owner_.arm->model->mechanism.joints[free.front()];
+        const bool hinge = joint.type == kinematics::JointType::hinge;
+        if (hinge != (std::string(key) == "held_deg")) {
+            problem(key, "The free joint " + joint.name + " is a " +
+                             (hinge ? "hinge; \"held_deg\"" : "slide; \"held_mm\"") + " is expected.");
+            continue;
+        }
+        s.held = values_.number(key);
+        if (*s.held < joint.low - 1e-9 || *s.held > joint.high + 1e-9)
+            problem(key, "Joint " + joint.name + " cannot be held outside its limits.");
+    }
+}
+
+void StepReader::work(Step& s) const {
+    s.approach = values_.number("approach_mm");
+    s.retreat = values_.number("retreat_mm");
+    s.turn = values_.number("turn_deg");
+    if (owner_.arm) needs_tool();
+}
+
+namespace {
+
+Fields together(std::initializer_list<Fields> parts) {
+    Fields all;
+    for (const Fields& part : parts) all.insert(all.end(), part.begin(), part.end());
+    return all;
+}
+
+Field straight_speed() { return field::number("straight_speed_pct", "straight speed", 1, 100).usually(100); }
+
+Fields manner_fields() {
+    using namespace field;
+    return {number("acceleration_pct", "acceleration", 1, 100).usually(100),
+        number("corner_mm", "fly-by corner", 0, 2000).usually(0),
+        Field{"posture", "joint solution", Field::Type::posture, -1, 7}.usually(-1),
+        Field{"held_deg", "hold", Field::Type::held, -1e5, 1e5}.lacking(),
+        Field{"held_mm", "hold", Field::Type::held, -1e5, 1e5}.lacking(), flag("detour", "detour", true)};
+}
+
+}  // namespace
+
+Fields move_fields() {
+    return together(
+        {{field::number("speed_pct", "speed", 1, 100).usually(100), straight_speed().of_old()}, manner_fields()});
+}
+
+Fields work_fields() {
+    using namespace field;
+    return together(
+        {{number("speed_pct", "speed", 1, 100).usually(100), straight_speed(),
+             number("approach_mm", "approach", 0, 2000).usually(80),
+             number("retreat_mm", "retreat", 0, 2000).usually(80), number("turn_deg", "turn", -360, 360).usually(0)},
+            manner_fields()});
+}
+
+std::string any_seated(const Cell& cell, Look look) {
+    for (const bool that_look : {true, false})
+        for (const Device& d : cell.devices)
+            if (!d.seats.empty() && (!that_look || d.look == look)) return d.id;
+    throw InputError(
+        "step", "There is nothing to pick from or place in yet: place a conveyor, a fixture or an outfeed first.");
+}
+
+}  // namespace escarp::cell

@@ -1,0 +1,70 @@
+#pragma once
+// Editors for the keys of a group, made from its table of fields.
+
+#include <functional>
+
+#include <cell/field.h>
+
+#include "field_grid.h"
+#include "workspace.h"
+
+namespace escarp::desktop {
+
+/// The group whose keys are edited.
+struct EditedGroup {
+    std::string at;     ///< its path: "/devices/arm1/task/s2"
+    cell::json values;  ///< as it stands there
+    QString names;      ///< how the editors' object names begin
+    QString title;      ///< what an edit is called
+    const cell::Device& owner;
+    const cell::Step* step = nullptr;
+};
+
+class FieldEditors {
+public:
+    using Mark = std::function<void(QWidget*, QLabel*, const std::string& path)>;
+    /// `context` lives as long as the editors do. `mark` is told of each, with its label and the path that it sets.
+    FieldEditors(Workspace& workspace, FieldGrid& grid, QObject* context, const EditedGroup& group, Mark mark = {});
+    void add(const cell::Fields& fields);
+    void add(const cell::Field& field);
+
+private:
+    using Choices = std::vector<std::pair<QString, cell::json>>;
+    /// What an editor needs when it is used, long after it was made.
+    struct Setter {
+        Workspace& workspace;
+        QObject* context;
+        std::string title, at;
+        /// By the event loop: the edit makes the card anew, and with it the editor that is the caller.
+        void set(const cell::json& value) const;
+        void remove() const;
+        void try_out(const cell::json& value) const;
+    };
+    Setter setter(const std::string& at) const { return {workspace_, context_, group_.title.toStdString(), at}; }
+    std::string path(const cell::Field& field) const { return group_.at + "/" + field.key; }
+    std::string text_now(const cell::Field& field) const;
+
+    void put(QWidget* editor, const QString& label, const cell::Field& field, const QString& unit = {});
+    void number(const cell::Field& field);
+    void choice(const cell::Field& field, const Choices& choices, const cell::json& now);
+    void flag(const cell::Field& field);
+    void text(const cell::Field& field);
+    void list(const cell::Field& field);
+    void block(const cell::Field& field);
+    void posture(const cell::Field& field);
+    void held(const cell::Field& field);
+    Choices named(const cell::Field& field) const;
+    Choices seats(bool give) const;
+    Choices devices() const;
+    Choices part_types() const;
+    Choices signals_of(bool own) const;
+    Choices grips() const;
+
+    Workspace& workspace_;
+    FieldGrid& grid_;
+    QObject* context_;
+    const EditedGroup& group_;
+    const Mark mark_;
+};
+
+}  // namespace escarp::desktop

@@ -1,0 +1,28 @@
+#include "../kinds.h"
+#include "../step.h"
+
+namespace escarp::simulation {
+namespace {
+
+class DelayStep final : public StepKind {
+public:
+    std::string id() const override { return "delay"; }
+    std::string label() const override { return "Dwell"; }
+    const cell::Fields& fields() const override {
+        static const cell::Fields all{cell::field::number("time_s", "dwell", 0, 1e5).at_first(1.0)};
+        return all;
+    }
+    void read(const cell::StepReader& r, cell::Step& s) const override { s.time_s = r.values().number("time_s"); }
+    std::string words(const cell::Cell&, const cell::Step& s) const override {
+        return "Dwell " + cell::json(s.time_s).dump() + " s";
+    }
+    TaskRunner::Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
+        return runner.take_time(k, s.time_s);
+    }
+};
+
+}  // namespace
+
+std::unique_ptr<StepKind> delay_step() { return std::make_unique<DelayStep>(); }
+
+}  // namespace escarp::simulation

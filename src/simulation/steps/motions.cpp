@@ -1,0 +1,116 @@
+// Picking, placing, and moving to a pose.
+
+#include "../kinds.h"
+#include "../step.h"
+
+namespace escarp::simulation {
+namespace {
+
+std::string named(const cell::Cell& cell, int device) { return device >= 0 ? cell.devices[device].name : "?"; }
+
+/// Its own keys, then those of the motion.
+cell::Fields with(cell::Fields own, const cell::Fields& motion) {
+    own.insert(own.end(), motion.begin(), motion.end());
+    return own;
+}
+
+class PickStep final : public StepKind {
+public:
+    std::string id() const override { return "pick"; }
+    std::string label() const override { return "Pick"; }
+    cell::Reach reach() const override { return cell::Reach::part; }
+    const cell::Fields& fields() const override {
+        using Type = cell::Field::Type;
+        static const cell::Fields all = with(
+            {cell::field::of(Type::giver, "from", "from"), cell::field::of(Type::grip, "grip", "grip").usually("")},
+            cell::work_fields());
+        return all;
+    }
+    void read(const cell::StepReader& r, cell::Step& s) const override {
+        s.device = r.seated_device("from");
+        s.grip = r.values().text("grip");
+        r.motion(s, false);
+        r.work(s);
+    }
+    std::string words(const cell::Cell& cell, const cell::Step& s) const override {
+        return "Pick from " + named(cell, s.device);
+    }
+    cell::json fresh(const cell::Cell& cell, const cell::Device&) const override {
+        return {{"from", cell::any_seated(cell, cell::Look::belt)}};
+    }
+    TaskRunner::Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step&) const override {
+        return runner.exchange(k);
+    }
+    Waiting waiting(const cell::Step& s) const override { return {s.device, WaitFor::part}; }
+};
+
+class PlaceStep final : public StepKind {
+public:
+    std::string id() const override { return "place"; }
+    std::string label() const override { return "Place"; }
+    cell::Reach reach() const override { return cell::Reach::seat; }
+    const cell::Fields& fields() const override {
+        static const cell::Fields all =
+            with({cell::field::of(cell::Field::Type::taker, "in", "in")}, cell::work_fields());
+        return all;
+    }
+    void read(const cell::StepReader& r, cell::Step& s) const override {
+        s.device = r.seated_device("in");
+        r.motion(s, false);
+        r.work(s);
+    }
+    std::string words(const cell::Cell& cell, const cell::Step& s) const override {
+        return "Place in " + named(cell, s.device);
+    }
+    cell::json fresh(const cell::Cell& cell, const cell::Device&) const override {
+        return {{"in", cell::any_seated(cell, cell::Look::sink)}};
+    }
+    TaskRunner::Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step&) const override {
+        return runner.exchange(k);
+    }
+    Waiting waiting(const cell::Step& s) const override { return {s.device, WaitFor::room}; }
+};
+
+class MoveStep final : public StepKind {
+public:
+    std::string id() const override { return "move"; }
+    std::string label() const override { return "Move to a pose"; }
+    cell::Reach reach() const override { return cell::Reach::pose; }
+    const cell::Fields& fields() const override {
+        static const cell::Fields all = with({cell::field::of(cell::Field::Type::pose, "pose", "pose"),
+                                                 cell::field::choice("by", "by", {"joint", "straight"})
+                                                     .usually("joint")
+                                                     .as_said({"joint move", "straight move"})},
+            cell::move_fields());
+        return all;
+    }
+    void read(const cell::StepReader& r, cell::Step& s) const override {
+        s.pose = r.values().text("pose");
+        s.straight = r.values().choice("by") == "straight";
+        r.motion(s, true);
+        if (r.owner().arm && !r.owner().pose(s.pose))
+            r.problem("pose", "\"" + r.owner().name + "\" has no pose with the id \"" + s.pose + "\".");
+    }
+    std::string words(const cell::Cell& cell, const cell::Step& s) const override {
+        std::string pose = s.pose;
+        for (const cell::Device& d : cell.devices)  // a step of a shared block names the pose of whoever does it
+            if (const cell::Pose* p = d.pose(s.pose); p && s.path.rfind("devices/" + d.id + "/", 0) == 0)
+                pose = p->name;
+        return (s.straight ? "Straight to " : "Move to ") + pose;
+    }
+    cell::json fresh(const cell::Cell&, const cell::Device& owner) const override {
+        if (owner.poses.empty()) throw cell::InputError("step", "\"" + owner.name + "\" has no taught pose yet.");
+        return {{"pose", owner.poses.front().id}};
+    }
+    TaskRunner::Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step&) const override {
+        return runner.move(k);
+    }
+};
+
+}  // namespace
+
+std::unique_ptr<StepKind> pick_step() { return std::make_unique<PickStep>(); }
+std::unique_ptr<StepKind> place_step() { return std::make_unique<PlaceStep>(); }
+std::unique_ptr<StepKind> move_step() { return std::make_unique<MoveStep>(); }
+
+}  // namespace escarp::simulation

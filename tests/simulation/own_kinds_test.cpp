@@ -1,0 +1,145 @@
+// A kind of step and a kind of device that the program does not know, each added from the outside in one class and one
+// line.
+
+#include <catch2/catch.hpp>
+
+#include <simulation/step.h>
+
+#include "support/cells.h"
+
+using namespace escarp;
+using cell::json;
+using simulation::Kernel;
+using simulation::TaskRunner;
+
+namespace {
+
+/// Sets a signal of the arm for a while, and waits until that is over.
+class PulseStep final : public simulation::StepKind {
+public:
+    std::string id() const override { return "pulse"; }
+    std::string label() const override { return "Pulse"; }
+    const cell::Fields& fields() const override {
+        static const cell::Fields all{cell::field::of(cell::Field::Type::own_signal, "signal", "signal"),
+            cell::field::number("time_s", "for", 0.1, 60).usually(0.5).at_first(2.0)};
+        return all;
+    }
+    void read(const cell::StepReader& r, cell::Step& s) const override {
+        s.signal = r.signal();
+        s.time_s = r.values().number("time_s");
+    }
+    std::string words(const cell::Cell&, const cell::Step& s) const override { return "Pulse " + s.signal; }
+    json fresh(const cell::Cell&, const cell::Device& owner) const override {
+        json keys = fresh_of(fields());
+        keys["signal"] = owner.id + "." + owner.signals.front();
+        return keys;
+    }
+    TaskRunner::Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
+        const std::string name = s.signal.substr(s.signal.find('.') + 1);
+        k.set_signal(runner.index(), name, true);
+        return runner.take_time(k, s.time_s);
+    }
+};
+
+/// Blinks: its signal "lit" changes every so often.
+class Lamp final : public simulation::Kind {
+public:
+    struct Rate final : cell::Parameters {
+        double every = 0;
+    };
+    class Blinking final : public simulation::Behaviour {
+    public:
+        using Behaviour::Behaviour;
+        void start(Kernel& k) override { k.at(every(), index_, 0); }
+        void event(Kernel& k, int, int) override {
+            k.set_signal(index_, "lit", lit_ = !lit_);
+            k.at(k.now() + every(), index_, 0);
+        }
+
+    private:
+        simulation::Ticks every() const {
+            return simulation::ticks(static_cast<const Rate&>(*device_.parameters).every);
+        }
+        bool lit_ = false;
+    };
+    std::string id() const override { return "lamp"; }
+    std::string label() const override { return "Lamp"; }
+    const cell::Fields& fields() const override {
+        static const cell::Fields all{
+            cell::field::number("every_s", "changes every", 0.1, 60).usually(1).at_first(1.0)};
+        return all;
+    }
+    void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
+        auto rate = std::make_shared<Rate>();
+        rate->every = cell::Values(r, fields()).number("every_s");
+        d.parameters = std::move(rate);
+        d.signals = {"lit"};
+        d.bodies.push_back(cell::standing_cylinder("pole", 0.05, 1.2, {0, 0, 0}));
+    }
+    std::unique_ptr<simulation::Behaviour> behaviour(
+        const cell::Device& d, int index, const cell::Cell&) const override {
+        return std::make_unique<Blinking>(d, index);
+    }
+};
+
+const cell::Kinds& kinds() {
+    static const cell::Kinds all = [] {
+        cell::Kinds made;
+        simulation::add_standard_kinds(made);
+        made.add(std::make_unique<PulseStep>());
+        made.add(std::make_unique<Lamp>());
+        return made;
+    }();
+    return all;
+}
+
+json cell_with_both() {
+    return {{"escarp", 1}, {"horizon_s", 30}, {"arm_models", cell::catalogue_arms()},
+        {"devices",
+            {{{"id", "lamp"}, {"name", "Lamp"}, {"kind", "lamp"}, {"every_s", 3}, {"placement", {{"x_mm", 2000}}}},
+                {{"id", "arm"}, {"name", "Arm"}, {"kind", "arm"}, {"model", "six900"}, {"own_signals", {"ready"}},
+                    {"task", {{{"id", "s1"}, {"do", "wait"}, {"signal", "lamp.lit"}},
+                                 {{"id", "s2"}, {"do", "pulse"}, {"signal", "arm.ready"}, {"time_s", 1.5}},
+                                 {{"id", "s3"}, {"do", "wait"}, {"signal", "lamp.lit"}, {"is", false}}}}}}}};
+}
+
+}  // namespace
+
+TEST_CASE("a step kind and a device kind from the outside are read, run, described, and refused with the place") {
+    const cell::Document d = cell::Document::parse(cell_with_both().dump());
+    const cell::Layout layout(d, "A", kinds());
+    CHECK(cell::describe(layout.cell(), layout.cell().devices[1].task[1]) == "Pulse arm.ready");
+    inspection::Cache cache;
+    const auto e = study::evaluate(layout, cache);
+    const auto* ready = e->run->trace.signal("arm.ready");
+    const auto* lit = e->run->trace.signal("lamp.lit");
+    REQUIRE(ready);
+    REQUIRE(lit);
+    CHECK(lit->at(simulation::ticks(3.5)));
+    CHECK_FALSE(lit->at(simulation::ticks(6.5)));
+    CHECK_FALSE(ready->at(simulation::ticks(2.9)));
+    CHECK(ready->at(simulation::ticks(3.1)));
+    REQUIRE(e->run->steady);
+    CHECK(*e->figures.cycle_s == Approx(6.0));  // as the lamp says
+
+    json wrong = cell_with_both();
+    wrong["devices"][1]["task"][1]["time_s"] = 100;
+    const cell::Document w = cell::Document::parse(wrong.dump());
+    CHECK_THROWS_WITH(cell::Layout(w, "A", kinds()).cell(),
+        Catch::Contains("devices/arm/task/s2/time_s") && Catch::Contains("from 0.1 to 60 s"));
+    // Without them it says what it knows.
+    CHECK_THROWS_WITH(simulation::layout(d, "A").cell(), Catch::Contains("\"lamp\" is not a kind of device"));
+}
+
+TEST_CASE("a step kind from the outside can be added like any other") {
+    const cell::Document d = cell::Document::parse(cell_with_both().dump());
+    const cell::Layout layout(d, "A", kinds());
+    std::string id;
+    const cell::Layout more = layout.edited(cell::add_step(layout, "arm", "pulse", "", &id));
+    const cell::Step& made = more.cell().devices[1].task.back();
+    CHECK(made.id == id);
+    CHECK(made.time_s == 2.0);
+    CHECK(made.signal == "arm.ready");
+    for (const auto& offer : cell::offerings(kinds()))
+        if (offer.kind == "lamp") CHECK_NOTHROW(layout.edited(cell::add_device(layout, offer, "", nullptr)).cell());
+}
