@@ -5,6 +5,7 @@
 #include <mutex>
 #include <optional>
 #include <unordered_map>
+#include <utility>
 
 namespace escarp::cell {
 
@@ -20,17 +21,14 @@ public:
         if (const auto found = young_.find(key); found != young_.end()) return found->second.value;
         const auto found = old_.find(key);
         if (found == old_.end()) return std::nullopt;
-        Item item = std::move(found->second);
-        old_.erase(found);
-        Value value = item.value;
-        put(key, std::move(item));
-        return value;
+        return revive(found);
     }
     /// What is kept already stays as it is; the value that everybody finds from now on. `bytes`: what it takes besides
     /// its own size.
     Value keep(std::uint64_t key, Value value, std::size_t bytes = 0) {
         const std::lock_guard guard(lock_);
         if (const auto found = young_.find(key); found != young_.end()) return found->second.value;
+        if (const auto found = old_.find(key); found != old_.end()) return revive(found);
         put(key, {value, bytes + sizeof(Item) + 32});
         return value;
     }
@@ -44,6 +42,17 @@ private:
         Value value;
         std::size_t bytes;
     };
+    using Items = std::unordered_map<std::uint64_t, Item>;
+    /// Asked for again: it goes over to the young ones.
+    Value revive(typename Items::iterator found) {
+        const std::uint64_t key = found->first;
+        Item item = std::move(found->second);
+        old_.erase(found);
+        old_bytes_ -= item.bytes;
+        Value value = item.value;
+        put(key, std::move(item));
+        return value;
+    }
     void put(std::uint64_t key, Item item) {
         if (young_bytes_ + item.bytes > half_) {
             old_.swap(young_);
@@ -55,7 +64,7 @@ private:
     }
 
     mutable std::mutex lock_;
-    std::unordered_map<std::uint64_t, Item> young_, old_;
+    Items young_, old_;
     std::size_t young_bytes_ = 0, old_bytes_ = 0;
     const std::size_t half_;
 };

@@ -51,7 +51,10 @@ void run_beside(QWidget* parent, const QString& title, const std::function<void(
     QObject::connect(&timer, &QTimer::timeout, &loop, [&] {
         if (done) return loop.quit();
         dialog.setValue(static_cast<int>(99 * share));
-        if (dialog.wasCanceled()) cancel = true;
+        if (!dialog.wasCanceled()) return;
+        // The dialog is gone now: the window waits for the work to end before it takes anything again.
+        cancel = true;
+        loop.quit();
     });
     timer.start(20);
     loop.exec();

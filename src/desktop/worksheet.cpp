@@ -1,6 +1,5 @@
 #include "worksheet.h"
 
-#include <QCheckBox>
 #include <QColorDialog>
 #include <QComboBox>
 #include <QGridLayout>
@@ -18,14 +17,11 @@
 #include <algorithm>
 
 #include <cell/arrange.h>
-#include <cell/compose.h>
 #include <cell/names.h>
-#include <simulation/kinds.h>
 
 #include "arm_fields.h"
 #include "field_editors.h"
 #include "layouts.h"
-#include "number_field.h"
 #include "plain_text.h"
 #include "step_line.h"
 #include "theme.h"
@@ -253,10 +249,11 @@ void Worksheet::add_name(QHBoxLayout* header, const cell::Device& d) {
         const bool wrong = wanted.isEmpty() || taken(wanted);
         name->setProperty("wrong", wrong);
         name->style()->polish(name);
-        const QString why = wanted.isEmpty() ? tr("A name is expected.")
-                                             : tr("Another device is named \"%1\". \"%2\" is free.")
-                                                   .arg(wanted, QString::fromStdString(cell::free_name(
-                                                                    workspace_.resolved(), wanted.toStdString(), workspace_.document().tree())));
+        const QString why = wanted.isEmpty()
+                                ? tr("A name is expected.")
+                                : tr("Another device is named \"%1\". \"%2\" is free.")
+                                      .arg(wanted, QString::fromStdString(cell::free_name(workspace_.resolved(),
+                                                       wanted.toStdString(), workspace_.document().tree())));
         name->setToolTip(wrong ? plain(why) : QString());
         if (wrong) QToolTip::showText(name->mapToGlobal(QPoint(0, name->height())), plain(why), name);
         return wrong;
@@ -267,9 +264,10 @@ void Worksheet::add_name(QHBoxLayout* header, const cell::Device& d) {
         name->setModified(false);
         const QString wanted = name->text().trimmed();
         if (!wanted.isEmpty() && taken(wanted))
-            Q_EMIT workspace_.refused(tr("The name is taken"),
-                tr("Another device is named \"%1\". \"%2\" is free.")
-                    .arg(wanted, QString::fromStdString(cell::free_name(workspace_.resolved(), wanted.toStdString(), workspace_.document().tree()))));
+            Q_EMIT workspace_.refused(
+                tr("The name is taken"), tr("Another device is named \"%1\". \"%2\" is free.")
+                                             .arg(wanted, QString::fromStdString(cell::free_name(workspace_.resolved(),
+                                                              wanted.toStdString(), workspace_.document().tree()))));
         if (wanted.isEmpty() || taken(wanted)) {
             name->setText(before);
             name->setProperty("wrong", false);

@@ -1,8 +1,5 @@
 // The steps of a task on a card of the Worksheet: the fields of the one that is selected, and the menu that adds one.
 
-#include <QCheckBox>
-#include <QComboBox>
-#include <QLineEdit>
 #include <QMenu>
 #include <QPushButton>
 #include <QTimer>
@@ -10,8 +7,8 @@
 #include <algorithm>
 
 #include <cell/compose.h>
+#include <cell/device_kind.h>
 #include <cell/task_edits.h>
-#include <simulation/kinds.h>
 
 #include "field_editors.h"
 #include "plain_text.h"

@@ -1,11 +1,13 @@
 // The window given texts, files and sizes that nobody would wish for.
 #include <QAbstractItemView>
 #include <QPainter>
+#include <QProgressDialog>
 #include <QTableWidget>
 #include <QTreeWidget>
 
 #include <desktop/application.h>
 #include <desktop/floor_picture.h>
+#include <desktop/import_geometry.h>
 #include <desktop/variant_tabs.h>
 
 #include "bench_window.h"
@@ -289,4 +291,27 @@ TEST_CASE("what is refused deep within a handler is told with its place, and is 
     REQUIRE(QTest::qWaitFor([&] { return !told.isEmpty(); }));
     CHECK(told.front() == "devices/a/name: Another device has this name.");
     CHECK(app.surprises() == 0);
+}
+
+TEST_CASE("after Cancel nothing happens in the window until the work beside it has ended") {
+    QWidget window;
+    window.show();
+    std::atomic<int> happened{0};
+    QTimer hand, often;
+    QObject::connect(&often, &QTimer::timeout, [&] { ++happened; });
+    often.start(2);
+    QObject::connect(&hand, &QTimer::timeout, [&] {
+        if (auto* dialog = window.findChild<QProgressDialog*>("load_progress"); dialog && dialog->isVisible())
+            dialog->cancel();
+    });
+    hand.start(2);
+    int meanwhile = -1;
+    run_beside(&window, "Long", [&](const exchange::LoadWatch& watch) {
+        while (!*watch.cancel) std::this_thread::yield();
+        const int before = happened;
+        std::this_thread::sleep_for(std::chrono::milliseconds(200));  // it notices late
+        meanwhile = happened - before;
+    });
+    CHECK(meanwhile >= 0);
+    CHECK(meanwhile <= 1);  // what was under way
 }

@@ -14,7 +14,7 @@ using simulation::TaskRunner;
 
 namespace {
 
-/// Sets a signal of the arm for a while, and waits until that is over.
+/// Sets a signal of the arm, and stays a while.
 class PulseStep final : public simulation::StepKind {
 public:
     std::string id() const override { return "pulse"; }
@@ -38,6 +38,22 @@ public:
         const std::string name = s.signal.substr(s.signal.find('.') + 1);
         k.set_signal(runner.index(), name, true);
         return runner.take_time(k, s.time_s);
+    }
+};
+
+/// Waits for ever, and cannot say for whom.
+class RestStep final : public simulation::StepKind {
+public:
+    std::string id() const override { return "rest"; }
+    std::string label() const override { return "Rest"; }
+    const cell::Fields& fields() const override {
+        static const cell::Fields none;
+        return none;
+    }
+    void read(const cell::StepReader&, cell::Step&) const override {}
+    std::string words(const cell::Cell&, const cell::Step&) const override { return "Rest"; }
+    TaskRunner::Outcome begin(TaskRunner&, Kernel&, const cell::Step&) const override {
+        return TaskRunner::Outcome::must_wait;
     }
 };
 
@@ -87,6 +103,7 @@ const cell::Kinds& kinds() {
         cell::Kinds made;
         simulation::add_standard_kinds(made);
         made.add(std::make_unique<PulseStep>());
+        made.add(std::make_unique<RestStep>());
         made.add(std::make_unique<Lamp>());
         return made;
     }();
@@ -129,6 +146,19 @@ TEST_CASE("a step kind and a device kind from the outside are read, run, describ
         Catch::Contains("devices/arm/task/s2/time_s") && Catch::Contains("from 0.1 to 60 s"));
     // Without them it says what it knows.
     CHECK_THROWS_WITH(simulation::layout(d, "A").cell(), Catch::Contains("\"lamp\" is not a kind of device"));
+}
+
+TEST_CASE("a step that waits for nobody in particular is a standstill that says who waits") {
+    json tree = cell_with_both();
+    tree["devices"].erase(0);
+    tree["devices"][0]["task"] = {{{"id", "s1"}, {"do", "rest"}}};
+    inspection::Cache cache;
+    const auto e = study::evaluate(cell::Layout(cell::Document::parse(tree.dump()), "A", kinds()), cache);
+    REQUIRE(e->run->stuck);
+    const auto& all = e->inspection->findings;
+    const auto found = std::find_if(all.begin(), all.end(), [](const auto& f) { return f.id == "deadlock"; });
+    REQUIRE(found != all.end());
+    CHECK(found->text.find("Arm waits.") != std::string::npos);
 }
 
 TEST_CASE("a step kind from the outside can be added like any other") {

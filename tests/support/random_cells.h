@@ -1,7 +1,7 @@
 #pragma once
 // Cells drawn at random: arms of several models between belts, fixtures, trays and sensors, with tasks that use every
-// kind of step. Most of them run; some have poses out of reach, contacts, waits that never end. The same seed gives the
-// same cell.
+// kind of step but a change of tools. Most of them run; some have poses out of reach, contacts, waits that never end.
+// The same seed gives the same cell.
 
 #include "cells.h"
 #include "random.h"

@@ -62,10 +62,11 @@ void report_deadlock(const Context& c, std::vector<Finding>& out) {
     f.when_s = simulation::seconds(c.run.trace.end);
     std::string all;
     for (const auto& w : c.run.waits) {
-        const std::string what = w.what == WaitFor::part   ? "a part at "
-                                 : w.what == WaitFor::room ? "room at "
-                                                           : "a signal of ";
-        all += (all.empty() ? "" : "; ") + c.device(w.device).name + " waits for " + what + c.device(w.other).name;
+        const std::string what = w.what == WaitFor::part   ? " for a part at "
+                                 : w.what == WaitFor::room ? " for room at "
+                                                           : " for a signal of ";
+        all += (all.empty() ? "" : "; ") + c.device(w.device).name + " waits" +
+               (w.other >= 0 ? what + c.device(w.other).name : "");  // a kind of step need not say for whom
         f.devices.push_back(c.device(w.device).id);
     }
     f.title = c.run.trace.departures.empty() ? "Nothing moves: no part ever leaves" : "The cell comes to a standstill";
