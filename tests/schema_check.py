@@ -8,6 +8,7 @@ validator = jsonschema.Draft202012Validator(schema)
 validator.check_schema(schema)
 cli = root / "build/escarp-cli"
 passed = failed = 0
+made = json.loads(subprocess.check_output([cli, "schema"]))
 
 
 def check(good, what):
@@ -19,6 +20,7 @@ def check(good, what):
         print("FAILED:", what, file=sys.stderr)
 
 
+check(made == schema, "docs/cell.schema.json is what the program says: escarp-cli schema >docs/cell.schema.json")
 demo = json.loads((root / "demo/leak-test.escarp").read_text())
 check(not list(validator.iter_errors(demo)), "the demo fits the schema")
 lenses = json.loads((root / "demo/lens-kitting.escarp").read_text())

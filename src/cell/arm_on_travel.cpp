@@ -1,19 +1,21 @@
 #include "arm_on_travel.h"
 
 #include "device_kind.h"
+#include "tables.h"
 
 namespace escarp::cell {
 
 Travel read_travel(const Reader& r) {
     Travel t;
-    t.length = r.number("length_mm", {50, 50000}, 2000);
-    t.width = r.number("width_mm", {50, 3000}, 400);
-    t.height = r.number("height_mm", {20, 5000}, 300);
-    t.speed = r.number("speed_mm_s", {1, 20000}, 1500);
-    t.acceleration = r.number("acceleration_mm_s2", {1, 100000}, 2500);
-    t.jerk = r.has("jerk_mm_s3") ? r.number("jerk_mm_s3", {1, 1e7}) : 0.0;
-    t.turn = r.number("arm_turn_deg", {-3600, 3600}, 0);
-    t.ready = r.number("ready_mm", {0, 50000}, 500 * t.length);
+    const Values v(r, travel_fields());
+    t.length = v.number("length_mm");
+    t.width = v.number("width_mm");
+    t.height = v.number("height_mm");
+    t.speed = v.number("speed_mm_s");
+    t.acceleration = v.number("acceleration_mm_s2");
+    t.jerk = v.has("jerk_mm_s3") ? v.number("jerk_mm_s3") : 0.0;
+    t.turn = v.number("arm_turn_deg");
+    t.ready = v.number("ready_mm", 500 * t.length);
     if (t.ready > t.length) r.problem("ready_mm", "The carriage cannot stand beyond the end of its travel.");
     return t;
 }

@@ -293,15 +293,15 @@ std::vector<Frame> ring_of(int count, const Vector3& centre, double angle) {
 
 int carrier_at(const Cell& c, int device, const Vector3& point) {
     const Device& d = at(c, device);
-    if (d.look == Look::belt || d.look == Look::marking || (d.kind && d.kind->id() == "fence")) return -1;
-    const bool on_belts = d.look == Look::sensor || d.look == Look::source || d.look == Look::sink;
+    if (d.kind->settles() == DeviceKind::Settles::on_floor) return -1;
+    const bool on_belts = d.kind->settles() == DeviceKind::Settles::on_belts;
     int best = -1;
     for (std::size_t i = 0; i < c.devices.size(); ++i) {
         const int other = static_cast<int>(i);
         const Device& o = c.devices[i];
         if (other == device || c.stands_on(other, device) || o.arm) continue;
-        const bool carries = o.look == Look::structure || (on_belts && o.look == Look::belt);
-        if (!carries || o.mount.translation().z() < 0.01 || (o.kind && o.kind->id() == "fence")) continue;
+        const bool carries = o.kind->carries_devices() || (on_belts && o.kind->moves_parts());
+        if (!carries || o.mount.translation().z() < 0.01) continue;
         const Box3 box = o.extent();
         const Vector3 local = o.world.inverse() * point;
         if (local.x() < box.low.x() || local.x() > box.high.x() || local.y() < box.low.y() || local.y() > box.high.y())

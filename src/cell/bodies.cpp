@@ -1,4 +1,5 @@
 #include "device_kind.h"
+#include "tables.h"
 
 namespace escarp::cell {
 
@@ -15,13 +16,13 @@ Body standing_cylinder(std::string name, double diameter, double height, const V
 }
 
 Body read_body(const Reader& r) {
-    constexpr Range size{0.1, 1e5}, place{-1e5, 1e5};
-    const std::string name = r.text("name", "");
-    const std::string shape = r.choice("shape", {"box", "cylinder", "capsule", "sphere", "hull"});
+    const Values common(r, body_fields());
+    const std::string name = common.text("name"), shape = common.choice("shape");
+    const Values v(r, find_shape(shape)->fields);
     const Frame at = r.frame();
     const auto measure = [&](const char* key) {
         if (r.raw(key) == 0) r.problem(key, "The body has no size: at least 0.1 mm is expected.");
-        return r.raw(key) == 0 ? 1e-4 : r.number(key, size);
+        return r.raw(key) == 0 ? 1e-4 : v.number(key);
     };
     const auto raised = [&](double height) { return at * geometry::make_frame({0, 0, 0.5 * height}); };
     if (shape == "box") {
@@ -29,7 +30,7 @@ Body read_body(const Reader& r) {
         const bool none = three.is_array() && std::find(three.begin(), three.end(), 0) != three.end();
         if (none)
             r.problem("size_mm", "The body has no size: length, width and height of at least 0.1 mm are expected.");
-        const Vector3 sizes = none ? Vector3(Vector3::Constant(1e-4)) : r.triple("size_mm", size);
+        const Vector3 sizes = none ? Vector3(Vector3::Constant(1e-4)) : v.vector("size_mm");
         return {name, Convex::box(sizes), raised(sizes.z())};
     }
     if (shape == "cylinder") {
@@ -37,8 +38,7 @@ Body read_body(const Reader& r) {
         return {name, Convex::cylinder(measure("diameter_mm"), height), raised(height)};
     }
     if (shape == "capsule")
-        return {
-            name, Convex::capsule(r.triple("from_mm", place), r.triple("to_mm", place), measure("diameter_mm")), at};
+        return {name, Convex::capsule(v.vector("from_mm"), v.vector("to_mm"), measure("diameter_mm")), at};
     if (shape == "sphere") return {name, Convex::sphere(measure("diameter_mm")), at};
     std::vector<Vector3> points;
     const json& list = r.raw("points_mm");

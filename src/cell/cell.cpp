@@ -4,6 +4,12 @@
 
 namespace escarp::cell {
 
+std::string DeviceKind::summary(const Cell&, const Device&) const {
+    std::string words = label();
+    for (char& c : words) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    return words;
+}
+
 const DeviceKind* Kinds::find(const std::string& id) const {
     for (const auto& kind : all_)
         if (kind->id() == id) return kind.get();

@@ -136,14 +136,15 @@ struct Arm {
     const Arm& with_tool(int index) const { return index <= 0 ? *this : others[static_cast<std::size_t>(index) - 1]; }
 };
 
-/// How a device is drawn; the drawing code knows looks, not kinds.
+/// The colour in which a device is drawn that has none of its own.
 enum class Look { structure, arm, belt, fixture, sensor, source, sink, marking };
 
 /// A line that helps to read a device in a drawing (an arrow, a beam), in the device's frame.
 struct Mark {
-    enum class Style { ink, accent, muted } style = Style::ink;
+    enum class Style { ink, accent, muted, pale } style = Style::ink;
     std::vector<Vector3> line;
-    bool arrow = false;
+    bool filled = false;      ///< a patch of the device's own colour instead of a line
+    std::string lit_by = {};  ///< a signal of the device: the line is drawn thick while that is on
 };
 
 struct Device {

@@ -25,17 +25,6 @@ const json* by_id(const json& list, const std::string& id) {
     return nullptr;
 }
 
-/// Adds a catalogue item to a list of the document unless it is there; the ids in use stay.
-void bring(const json& tree, const json& catalogue, const char* list, const std::string& id, Operations& out) {
-    const bool there = tree.contains(list) && by_id(tree[list], id);
-    const bool coming = std::any_of(out.begin(), out.end(), [&](const Operation& op) {
-        return op.kind == Operation::Kind::add && op.at == std::string("/") + list && op.value.value("id", "") == id;
-    });
-    if (there || coming) return;
-    if (!tree.contains(list)) out.push_back(Operation::set(std::string("/") + list, json::array()));
-    out.push_back(Operation::add(std::string("/") + list, *by_id(catalogue, id)));
-}
-
 /// Does any text below name the device, alone or as "device.signal"?
 bool names_device(const json& value, const std::string& id) {
     if (value.is_string()) return value.get<std::string>() == id || value.get<std::string>().rfind(id + ".", 0) == 0;
@@ -73,40 +62,8 @@ std::vector<Offering> own_offerings(const Document& document) {
 
 std::vector<Offering> offerings(const Kinds& kinds) {
     std::vector<Offering> all;
-    for (const auto& kind : kinds.all()) {
-        if (kind->id() == "arm") {
-            for (const json& model : catalogue_arms()) all.push_back({"arm", model["id"], model["name"]});
-        } else if (kind->id() == "structure") {
-            const auto structure = [&](const char* label, const char* shape, double length, double width,
-                                       double height) {
-                all.push_back({"structure", "", label,
-                    {{"shape", shape}, {"length_mm", length}, {"width_mm", width}, {"height_mm", height}}});
-            };
-            structure("Table", "table", 1000, 600, 800);
-            structure("Pedestal", "pedestal", 320, 320, 500);
-            structure("Square pedestal", "square pedestal", 350, 350, 500);
-            structure("Block", "box", 200, 200, 200);
-            structure("Cabinet", "cabinet", 800, 500, 1900);
-            structure("Wall", "wall", 3000, 150, 2500);
-            structure("Column", "column", 400, 400, 3000);
-        } else if (kind->id() == "conveyor") {
-            all.push_back({"conveyor", "", "Conveyor"});
-            all.push_back(
-                {"conveyor", "", "Conveyor bend", {{"length_mm", 0.0}, {"bend_deg", 90.0}, {"radius_mm", 500.0}}});
-        } else if (kind->id() == "outfeed") {
-            all.push_back({"outfeed", "", "Outfeed"});
-            all.push_back({"outfeed", "", "Chute", {{"shape", "chute"}}});
-            all.push_back({"outfeed", "", "Bin",
-                {{"shape", "bin"}, {"length_mm", 400.0}, {"width_mm", 300.0}, {"height_mm", 220.0}}});
-        } else if (kind->id() == "tray") {
-            all.push_back({"tray", "", "Tray of parts", {{"use", "supply"}}});
-            all.push_back({"tray", "", "Empty tray", {{"use", "collect"}}});
-        } else if (kind->id() == "solid") {
-            continue;  // comes from a file
-        } else {
-            all.push_back({kind->id(), "", kind->label()});
-        }
-    }
+    for (const auto& kind : kinds.all())
+        for (Offering& one : kind->offerings()) all.push_back(std::move(one));
     return all;
 }
 
@@ -116,8 +73,8 @@ Edit add_device(const Layout& layout, const Offering& what, const std::string& n
     const DeviceKind* kind = layout.kinds().find(what.kind);
     if (!kind) throw InputError("kind", "There is no kind of device \"" + what.kind + "\".");
     Edit edit;
-    json device = {{"id", free_id(layout.document().tree(), what.label)}, {"name", free_name(tree, what.label, layout.document().tree())},
-        {"kind", what.kind}, {"host", "floor"}};
+    json device = {{"id", free_id(layout.document().tree(), what.label)},
+        {"name", free_name(tree, what.label, layout.document().tree())}, {"kind", what.kind}, {"host", "floor"}};
     geometry::Box3 all;
     for (const Device& d : cell->devices) {
         for (const geometry::Body& b : d.bodies) {
@@ -134,56 +91,14 @@ Edit add_device(const Layout& layout, const Offering& what, const std::string& n
     for (const auto& [key, value] : what.parameters.items()) device[key] = value;
 
     const int chosen = cell->device(near);
-    const auto belt = [&]() -> const Device* {
-        if (chosen >= 0 && cell->devices[chosen].look == Look::belt) return &cell->devices[chosen];
-        for (const Device& d : cell->devices)
-            if (d.look == Look::belt) return &d;
-        return nullptr;
-    }();
-    const auto belt_value = [&](const char* key) { return by_id(tree["devices"], belt->id)->value(key, 0.0); };
-    if (what.kind == "arm") {
-        device["model"] = what.model;
-        if (by_id(catalogue_arms(), what.model) && !what.parameters.contains("tool")) {
-            bring(tree, catalogue_arms(), "arm_models", what.model, edit.operations);
-            const std::string tool =
-                what.model == "six600" || what.model == "offset850" || what.model == "scara400" ? "jaw60" : "jaw120";
-            bring(tree, catalogue_tools(), "tool_models", tool, edit.operations);
-            device["tool"] = tool;
-        }
-        if (chosen >= 0 && cell->devices[chosen].look == Look::structure)
-            device["host"] = near, device["placement"] = placement(0, 0);
-    } else if (what.kind == "tray") {
-        if (device["use"] == "supply") {
-            if (cell->part_types.empty()) bring(tree, catalogue_part_types(), "part_types", "block60", edit.operations);
-            device["part_type"] = cell->part_types.empty() ? "block60" : cell->part_types.front().id;
-        }
-        if (chosen >= 0 && cell->devices[chosen].look == Look::structure)
-            device["host"] = near, device["placement"] = placement(0, 0);
-    } else if (what.kind == "infeed") {
-        if (!belt) throw InputError("infeed", "An infeed puts parts onto a conveyor: place a conveyor first.");
-        if (cell->part_types.empty()) bring(tree, catalogue_part_types(), "part_types", "block60", edit.operations);
-        device["part_type"] = cell->part_types.empty() ? "block60" : cell->part_types.front().id;
-        for (const char* key : {"to", "host"}) device[key] = belt->id;
-        device["width_mm"] = belt_value("width_mm") + 30;
-        device["placement"] = placement(-0.5 * belt_value("length_mm") + 0.4 * device["length_mm"].get<double>(), 0);
-    } else if (what.kind == "beam" && belt) {
-        device["host"] = belt->id;
-        device["span_mm"] = belt_value("width_mm") + 30;
-        device["placement"] = placement(0.5 * belt_value("length_mm") - 60, 0);
-    } else if (what.kind == "outfeed" && chosen >= 0 && belt && belt->id == near &&
-               by_id(tree["devices"], belt->id)->value("to", "").empty()) {
-        device["shape"] = "hood";  // on the end of the chosen belt
-        device["host"] = belt->id;
-        device["width_mm"] = belt_value("width_mm") + 30;
-        device["height_mm"] = 250.0;
-        device["placement"] = placement(0.5 * belt_value("length_mm") - 0.4 * device["length_mm"].get<double>(), 0);
-        edit.operations.push_back(Operation::set("/devices/" + belt->id + "/to", device["id"]));
-    }
+    if (!what.model.empty()) device["model"] = what.model;
+    Newcomer newcomer(*cell, tree, chosen, what.parameters);
+    kind->settle_in(newcomer, device);
     for (const auto& [list, items] : what.brings.items()) {
-        for (const json& item : items) bring(tree, items, list.c_str(), item.value("id", ""), edit.operations);
+        for (const json& item : items) newcomer.bring(items, list, item.value("id", ""));
     }
-    if (chosen >= 0 && device["host"] == "floor" && cell->devices[chosen].arm && kind->id() != "conveyor" &&
-        kind->id() != "fence" && kind->id() != "marking") {
+    if (chosen >= 0 && device["host"] == "floor" && cell->devices[chosen].arm &&
+        kind->settles() != DeviceKind::Settles::on_floor) {
         // In front of the arm that is selected, in line with it.
         const Device& arm = cell->devices[chosen];
         const geometry::Frame front =
@@ -193,6 +108,7 @@ Edit add_device(const Layout& layout, const Offering& what, const std::string& n
     }
     if (id) *id = device["id"];
     edit.name = "Add " + device["name"].get<std::string>();
+    edit.operations = std::move(newcomer.operations);
     edit.operations.push_back(Operation::add("/devices", device));
     // The belt that hands on to a new device is set after the device exists.
     std::stable_sort(edit.operations.begin(), edit.operations.end(), [](const Operation& a, const Operation& b) {
@@ -217,7 +133,7 @@ Operations set_down(const Layout& layout, const std::string& id, const geometry:
     at.translation().z() = host >= 0 ? cell.devices[host].mount_world().translation().z() : 0.0;
     Operations operations = place_at(cell, device, at, host);
     const json* own = find(layout.tree(), "/devices/" + id);
-    if (host >= 0 && cell.devices[host].look == Look::belt && cell.devices[device].kind->id() == "infeed" &&
+    if (host >= 0 && cell.devices[host].kind->moves_parts() && cell.devices[device].kind->feeds_belts() &&
         own->value("to", "") != cell.devices[host].id)
         operations.push_back(Operation::set("/devices/" + id + "/to", cell.devices[host].id));
     return operations;

@@ -6,17 +6,10 @@
 #include <geometry/frame.h>
 
 #include "layout.h"
+#include "newcomer.h"
 
 namespace escarp::cell {
 
-/// What can be placed: a kind, with a model for arms; or an own device as it was kept.
-struct Offering {
-    std::string kind, model;  ///< model: id in the catalogue of arms; empty otherwise
-    std::string label;
-    json parameters = json::object();  ///< over the kind's own fresh ones
-    json brings = json::object();  ///< own devices: {"arm_models": [...], "tool_models": [...], "part_types": [...],
-                                   ///< "meshes": [...]} that it needs
-};
 std::vector<Offering> offerings(const Kinds& kinds);
 /// The arm models that only this document has.
 std::vector<Offering> own_offerings(const Document& document);

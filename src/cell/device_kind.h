@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "cell.h"
+#include "newcomer.h"
 #include "step_kind.h"
 
 namespace escarp::cell {
@@ -18,6 +19,23 @@ public:
     virtual std::string label() const = 0;  ///< for people: "Conveyor"
     virtual const Fields& fields() const = 0;
     json fresh() const { return fresh_of(fields()); }  ///< keys of a new one, without id, name, placement
+    /// What of it stands in the catalogue.
+    virtual std::vector<Offering> offerings() const { return {{id(), "", label()}}; }
+    /// Gives a new one what it needs of the cell around it. Throws InputError where that is not there.
+    virtual void settle_in(Newcomer& /*newcomer*/, json& /*device*/) const {}
+    /// What one set down somewhere may stand on; belts include structures.
+    enum class Settles { on_floor, on_structures, on_belts };
+    virtual Settles settles() const { return Settles::on_structures; }
+    virtual bool carries_devices() const { return false; }   ///< others are set down on it
+    virtual bool has_arm() const { return false; }           ///< is an arm model with tools, poses and a task
+    virtual bool moves_parts() const { return false; }       ///< parts ride on it from one end to the other
+    virtual bool takes_from_belts() const { return false; }  ///< may be what a belt hands on to
+    virtual bool feeds_belts() const { return false; }       ///< its "to" is the belt that it stands on
+    /// What the cycle ribbon shows of it.
+    enum class Lane { none, work, arrivals, level };
+    virtual Lane lane() const { return Lane::none; }
+    /// A few words about one: "2 nests, 6.5 s".
+    virtual std::string summary(const Cell& cell, const Device& device) const;
     /// Turns a device's parameters into those of its mirror image in its own xz plane.
     virtual void mirror(json& /*device*/) const {}
     /// Reads the kind's own keys into parameters, bodies, seats, marks, signals, mount.

@@ -47,6 +47,36 @@ std::string Values::text(const std::string& key) const {
     return reader_.text(key, f.usual.is_string() ? std::optional(f.usual.get<std::string>()) : std::nullopt);
 }
 
+std::string Values::text(const std::string& key, const std::string& usual) const {
+    return reader_.text(field(key).key, usual);
+}
+
+geometry::Vector3 Values::vector(const std::string& key, const std::optional<geometry::Vector3>& usual) const {
+    const Field& f = field(key);
+    return reader_.triple(key, {f.low, f.high}, usual);
+}
+
+std::vector<double> Values::numbers(const std::string& key) const {
+    const Field& f = field(key);
+    return reader_.numbers(key, static_cast<std::size_t>(f.most), {f.low, f.high});
+}
+
+std::vector<std::string> Values::ids(const std::string& key) const {
+    const json& all = reader_.raw(field(key).key);
+    std::vector<std::string> out;
+    bool fits = all.is_array() && static_cast<int>(all.size()) >= field(key).least;
+    for (const json& one : fits ? all : json::array())
+        if (one.is_string()) out.push_back(one);
+        else fits = false;
+    if (!fits) reader_.problem(key, "A list of ids is expected.");
+    return out;
+}
+
+std::vector<Reader> Values::list(const std::string& key) const {
+    const int most = field(key).most;
+    return most > 0 ? reader_.list(key, static_cast<std::size_t>(most)) : reader_.list(key);
+}
+
 std::string Values::choice(const std::string& key) const {
     const Field& f = field(key);
     return reader_.choice(key, f.words, f.usual.is_string() ? std::optional(f.usual.get<std::string>()) : std::nullopt);

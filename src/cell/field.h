@@ -12,13 +12,27 @@ struct Field {
         whole,
         flag,
         text,
+        id,  ///< of the element itself
+        colour,
         choice,
-        points,   ///< [x, y] each
-        numbers,  ///< a list of any length
-        bodies,   ///< see read_bodies
-        list,     ///< of groups with keys of their own
+        points,       ///< [x, y] each
+        numbers,      ///< a list of any length
+        vector,       ///< [x, y, z]
+        bodies,       ///< see read_bodies
+        group,        ///< with the keys of `inner`
+        list,         ///< of groups with the keys of `inner`
+        steps,        ///< of a task
+        ids,          ///< a list of them
+        texts,        ///< a list of them
+        pieces,       ///< of a mesh: lists of corner coordinates
+        devices,      ///< each with the keys of its kind
+        differences,  ///< of a variant
+        anything,     ///< the window's own
         // Something else of the cell, by its id:
         device,
+        arm_model,
+        tool_model,
+        mesh,
         part_type,
         giver,  ///< a device that parts are picked from
         taker,  ///< one that they are placed in
@@ -42,6 +56,8 @@ struct Field {
     bool may_lack = false;  ///< what a missing key means depends on other keys
     bool old = false;       ///< only in files of old: read, and shown where it stands
     std::string help = {};
+    const std::vector<Field>& (*inner)() = nullptr;  ///< group, list: the keys of each
+    int least = 0, most = 0;                         ///< of a list: how many elements; most 0: no bound
 
     Field usually(json value) && { return usual = std::move(value), std::move(*this); }
     Field at_first(json value) && { return fresh = std::move(value), std::move(*this); }
@@ -51,6 +67,8 @@ struct Field {
         return said = std::move(words_of_people), std::move(*this);
     }
     Field explained(std::string words_of_help) && { return help = std::move(words_of_help), std::move(*this); }
+    Field of_number(int at_least, int at_most) && { return least = at_least, most = at_most, std::move(*this); }
+    bool needed() const { return usual.is_null() && !may_lack && !old; }
 };
 using Fields = std::vector<Field>;
 
@@ -66,6 +84,30 @@ inline Field choice(std::string key, std::string label, std::vector<std::string>
 }
 inline Field of(Field::Type type, std::string key, std::string label) {
     return {std::move(key), std::move(label), type};
+}
+inline Field text(std::string key, std::string label) {
+    return of(Field::Type::text, std::move(key), std::move(label));
+}
+inline Field own_id() { return of(Field::Type::id, "id", "id"); }
+/// [x, y, z] within the bounds, each.
+inline Field vector(std::string key, std::string label, double low, double high) {
+    return {std::move(key), std::move(label), Field::Type::vector, low, high};
+}
+inline Field numbers(std::string key, std::string label, double low, double high, int least, int most) {
+    return Field{std::move(key), std::move(label), Field::Type::numbers, low, high}.of_number(least, most);
+}
+inline Field bodies(std::string key, std::string label, int least) {
+    return of(Field::Type::bodies, std::move(key), std::move(label)).of_number(least, 200);
+}
+inline Field group(std::string key, std::string label, const Fields& (*inner)()) {
+    Field f = of(Field::Type::group, std::move(key), std::move(label));
+    f.inner = inner, f.may_lack = true;
+    return f;
+}
+inline Field list(std::string key, std::string label, const Fields& (*inner)(), int most) {
+    Field f = of(Field::Type::list, std::move(key), std::move(label));
+    f.inner = inner, f.may_lack = true, f.most = most;
+    return f;
 }
 inline Field flag(std::string key, std::string label, bool usual) {
     return of(Field::Type::flag, std::move(key), std::move(label)).usually(usual);
@@ -88,7 +130,16 @@ public:
     double number(const std::string& key, double usual) const;
     int whole(const std::string& key) const;
     bool flag(const std::string& key) const;
-    std::string text(const std::string& key) const;  ///< texts and ids
+    std::string text(const std::string& key) const;  ///< texts and ids of others
+    std::string text(const std::string& key, const std::string& usual) const;
+    std::string id() const { return reader_.id("id"); }  ///< the element's own
+    /// In the core's unit; without `usual` (in the file's) the key is needed.
+    geometry::Vector3 vector(
+        const std::string& key, const std::optional<geometry::Vector3>& usual = std::nullopt) const;
+    std::vector<double> numbers(const std::string& key) const;   ///< as many as its table says
+    std::vector<std::string> ids(const std::string& key) const;  ///< a list of them
+    /// Elements of a list of groups, no more than its table says.
+    std::vector<Reader> list(const std::string& key) const;
     std::string choice(const std::string& key) const;
     void problem(const std::string& key, const std::string& message) const { reader_.problem(key, message); }
 

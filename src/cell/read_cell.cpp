@@ -6,53 +6,55 @@
 #include "names.h"
 #include "read_model.h"
 #include "read_task.h"
+#include "tables.h"
 
 namespace escarp::cell {
 namespace {
 
 /// What a mesh is drawn from; the core keeps only its convex pieces.
-void read_drawn(const Reader& r) {
-    r.text("surface", "");
-    if (r.has("size_mm")) r.numbers("size_mm", 3, {0, 1e6});
-    r.number("volume_cm3", {-1e15, 1e15}, 0);
-    r.whole("triangles", 0, 1'000'000'000, 0);
-    if (!r.has("link")) return;
-    const Reader link = r.group("link");
+void read_drawn(const Values& v) {
+    v.text("surface");
+    if (v.has("size_mm")) v.numbers("size_mm");
+    v.number("volume_cm3");
+    v.whole("triangles");
+    if (!v.has("link")) return;
+    const Reader group = v.reader().group("link");
+    const Values link(group, mesh_link_fields());
     if (link.text("file").empty()) link.problem("file", "The path of a geometry file is expected.");
-    link.number("unit_m", {1e-6, 1000}, 1e-3);
-    link.flag("y_up", false);
-    link.flag("bottom_centre", true);
+    link.number("unit_m");
+    link.flag("y_up");
+    link.flag("bottom_centre");
 }
 
 /// Views that were stored and the picture under the Floor: the window reads them again where it shows them.
-void read_for_the_window(const Reader& r) {
-    for (const Reader& view : r.list("views", 1000)) {
-        view.text("id", "");
-        view.text("name", "");
+void read_for_the_window(const Values& v) {
+    for (const Reader& r : v.list("views")) {
+        const Values view(r, view_fields());
+        view.text("id");
+        view.text("name");
         for (const char* key : {"floor", "model"})
-            if (view.has(key)) view.group(key);
+            if (view.has(key)) r.group(key);
     }
-    if (r.has("underlay")) {
-        const Reader under = r.group("underlay");
-        under.text("name", "");
-        for (const char* key : {"x_mm", "y_mm"}) under.number(key, {-1e7, 1e7}, 0);
-        under.number("width_mm", {0, 1e7}, 5000);
-        under.number("turn_deg", {-1e6, 1e6}, 0);
-        under.number("fade_pct", {0, 100}, 50);
-        under.text("picture", "");
+    if (v.has("underlay")) {
+        const Reader group = v.reader().group("underlay");
+        const Values under(group, underlay_fields());
+        under.text("name");
+        for (const char* key : {"x_mm", "y_mm", "width_mm", "turn_deg", "fade_pct"}) under.number(key);
+        under.text("picture");
     }
-    const json& retired = r.raw("retired_ids");
-    if (r.has("retired_ids") && (!retired.is_array() || !std::all_of(retired.begin(), retired.end(),
+    const json& retired = v.reader().raw("retired_ids");
+    if (v.has("retired_ids") && (!retired.is_array() || !std::all_of(retired.begin(), retired.end(),
                                                             [](const json& id) { return id.is_string(); })))
-        r.problem("retired_ids", "A list of ids is expected.");
+        v.problem("retired_ids", "A list of ids is expected.");
 }
 
 MeshAsset read_mesh(const Reader& r) {
     MeshAsset m;
-    m.id = r.id("id");
-    m.name = r.text("name", m.id);
-    m.colour = r.text("colour", "");
-    read_drawn(r);
+    const Values v(r, mesh_fields());
+    m.id = v.id();
+    m.name = v.text("name", m.id);
+    m.colour = v.text("colour");
+    read_drawn(v);
     const json& pieces = r.raw("pieces");
     bool fits = pieces.is_array() && !pieces.empty() && pieces.size() <= 200;
     if (fits)
@@ -79,16 +81,17 @@ MeshAsset read_mesh(const Reader& r) {
 
 PartType read_part_type(const Reader& r, const std::vector<MeshAsset>& meshes) {
     PartType p;
-    p.id = r.id("id");
-    p.name = r.text("name", p.id);
-    p.colour = r.text("colour", "");
+    const Values v(r, part_type_fields());
+    p.id = v.id();
+    p.name = v.text("name", p.id);
+    p.colour = v.text("colour");
     p.bodies = read_bodies(r, "bodies", meshes);
     if (p.bodies.empty())
         r.problem("bodies",
             "A part type needs at least one body, for example {\"shape\": \"cylinder\", \"diameter_mm\": 80, "
             "\"height_mm\": 50}.");
-    p.mass = r.number("mass_kg", {0, 5000});
-    for (const Reader& g : r.list("grips", 100)) p.grips.push_back({g.id("id"), g.frame()});
+    p.mass = v.number("mass_kg");
+    for (const Reader& g : v.list("grips")) p.grips.push_back({g.id("id"), g.frame()});
     const geometry::Box3 box = geometry::bounds(p.bodies, Frame::Identity());
     if (!box.empty()) p.length = 2 * std::max(std::abs(box.low.x()), std::abs(box.high.x())), p.height = box.high.z();
     if (p.grips.empty()) p.grips.push_back({"top", geometry::make_frame({0, 0, p.height}, {geometry::pi, 0, 0})});
@@ -125,49 +128,52 @@ void place_devices(Cell& cell, const std::vector<Reader>& readers) {
 }
 
 void read_device_outline(const Reader& r, const Kinds& kinds, Device& d) {
-    d.id = r.id("id");
-    d.name = r.text("name", d.id);
+    const Values v(r, device_fields());
+    d.id = v.id();
+    d.name = v.text("name", d.id);
     if (d.name.empty()) r.problem("name", "The name is empty; give the device a name.");
-    d.colour = r.text("colour", "");
-    d.locked = r.flag("locked", false);
-    d.group = r.text("group", "");
-    const std::string kind = r.text("kind");
+    d.colour = v.text("colour");
+    d.locked = v.flag("locked");
+    d.group = v.text("group");
+    const std::string kind = v.text("kind");
     d.kind = kinds.find(kind);
     if (!d.kind && r.raw("kind").is_string()) {
         std::string all;
         for (const auto& k : kinds.all()) all += (all.empty() ? "" : ", ") + k->id();
         r.problem("kind", "\"" + kind + "\" is not a kind of device; known are " + all + ".");
     }
-    const Reader at = r.group("placement");
-    const Vector3 origin(
-        at.number("x_mm", millimetres, 0), at.number("y_mm", millimetres, 0), at.number("z_mm", millimetres, 0));
-    d.placement = geometry::make_frame(
-        origin, {at.number("rx_deg", angle, 0), at.number("ry_deg", angle, 0), at.number("turn_deg", angle, 0)});
+    const Reader group = r.group("placement");
+    const Values at(group, placement_fields());
+    const Vector3 origin(at.number("x_mm"), at.number("y_mm"), at.number("z_mm"));
+    d.placement = geometry::make_frame(origin, {at.number("rx_deg"), at.number("ry_deg"), at.number("turn_deg")});
 }
 
-void read_settings(const Reader& r, Cell& cell) {
-    r.knows({"escarp", "variants", "baseline", "unfinished_models"});
-    read_for_the_window(r);
-    cell.name = r.text("name", "Cell");
-    cell.takt = r.number("takt_s", {0, 1e5}, 0);
-    cell.horizon = r.number("horizon_s", {1, 1e6}, 900);
-    cell.safety_distance = r.number("safety_distance_mm", {0, 1000}, 20);
-    cell.seed = static_cast<std::uint64_t>(r.whole("seed", 0, 1000000000, 1));
+void read_settings(const Values& v, Cell& cell) {
+    v.reader().knows({"escarp", "variants", "baseline", "unfinished_models"});
+    read_for_the_window(v);
+    cell.name = v.text("name");
+    cell.takt = v.number("takt_s");
+    cell.horizon = v.number("horizon_s");
+    cell.safety_distance = v.number("safety_distance_mm");
+    cell.seed = static_cast<std::uint64_t>(v.whole("seed"));
 }
 
 /// What devices are made of.
-void read_models(const Reader& r, Cell& cell) {
-    for (const Reader& m : r.list("meshes", 500)) cell.meshes.push_back(read_mesh(m));
-    for (const Reader& p : r.list("part_types", 500)) cell.part_types.push_back(read_part_type(p, cell.meshes));
-    for (const Reader& a : r.list("arm_models", 200)) cell.arm_models.push_back(read_arm_model(a, cell.meshes));
-    for (const Reader& t : r.list("tool_models", 200)) cell.tool_models.push_back(read_tool_model(t, cell.meshes));
-    refuse_twins(cell.meshes, "meshes", r.problems());
-    refuse_twins(cell.part_types, "part_types", r.problems());
-    refuse_twins(cell.arm_models, "arm_models", r.problems());
-    refuse_twins(cell.tool_models, "tool_models", r.problems());
+void read_models(const Values& v, Cell& cell) {
+    for (const Reader& m : v.list("meshes")) cell.meshes.push_back(read_mesh(m));
+    for (const Reader& p : v.list("part_types")) cell.part_types.push_back(read_part_type(p, cell.meshes));
+    for (const Reader& a : v.list("arm_models")) cell.arm_models.push_back(read_arm_model(a, cell.meshes));
+    for (const Reader& t : v.list("tool_models")) cell.tool_models.push_back(read_tool_model(t, cell.meshes));
+    std::vector<Problem>& problems = v.reader().problems();
+    refuse_twins(cell.meshes, "meshes", problems);
+    refuse_twins(cell.part_types, "part_types", problems);
+    refuse_twins(cell.arm_models, "arm_models", problems);
+    refuse_twins(cell.tool_models, "tool_models", problems);
 }
 
-void read_devices(const Reader& r, const std::vector<Reader>& readers, const Kinds& kinds, Cell& cell) {
+/// `models_fit`: else arms are not made of them.
+void read_devices(
+    const Reader& r, const std::vector<Reader>& readers, const Kinds& kinds, bool models_fit, Cell& cell) {
     cell.devices.resize(readers.size());
     for (std::size_t i = 0; i < readers.size(); ++i) read_device_outline(readers[i], kinds, cell.devices[i]);
     refuse_twins(cell.devices, "devices", r.problems());
@@ -184,8 +190,14 @@ void read_devices(const Reader& r, const std::vector<Reader>& readers, const Kin
                 "host", "\"" + host + "\" is not the id of a device; \"floor\" or a device's id is expected.");
         if (!d.kind) continue;
         d.kind->read(readers[i], cell, d);
-        if (d.look == Look::arm) read_arm(readers[i], cell, d);
+        if (d.kind->has_arm() && models_fit) read_arm(readers[i], cell, d);
     }
+}
+
+/// Tasks can be read though something is wrong with a device, as long as every kind and every arm is known.
+bool tasks_make_sense(const Cell& cell) {
+    return std::all_of(cell.devices.begin(), cell.devices.end(),
+        [](const Device& d) { return d.kind && (!d.kind->has_arm() || d.arm); });
 }
 
 /// What one device needs of another is there.
@@ -194,7 +206,7 @@ void check_needs(const Reader& r, const Cell& cell, int index) {
     for (const auto& [key, id] : d.needs) {
         const int next = cell.device(id);
         if (next < 0) r.problem(key, "\"" + id + "\" is not the id of a device.");
-        else if (const Look look = cell.devices[next].look; next == index || (look != Look::belt && look != Look::sink))
+        else if (next == index || !cell.devices[next].kind->takes_from_belts())
             r.problem(key, "\"" + cell.devices[next].name +
                                "\" takes no parts from a belt; another conveyor or an outfeed is expected.");
     }
@@ -209,9 +221,10 @@ void read_blocks(const std::vector<Reader>& readers, Cell& cell) {
     }
 }
 
-void read_exclusions(const Reader& r, Cell& cell) {
-    for (const Reader& e : r.list("excluded_pairs", 2000)) {
-        const Exclusion x{cell.device(e.text("a")), cell.device(e.text("b")), e.text("reason", "")};
+void read_exclusions(const Values& v, Cell& cell) {
+    for (const Reader& e : v.list("excluded_pairs")) {
+        const Values pair(e, exclusion_fields());
+        const Exclusion x{cell.device(pair.text("a")), cell.device(pair.text("b")), pair.text("reason")};
         if (x.a < 0) e.problem("a", "The id of a device is expected.");
         if (x.b < 0) e.problem("b", "The id of a device is expected.");
         cell.exclusions.push_back(x);
@@ -220,18 +233,17 @@ void read_exclusions(const Reader& r, Cell& cell) {
 
 std::shared_ptr<Cell> read_with(const json& resolved, const Kinds& kinds, KeyLedger& ledger) {
     std::vector<Problem> problems;
-    // What comes builds on what is there.
-    const auto go_on = [&problems] {
+    const auto done = [&problems] {
         if (!problems.empty()) throw InputError(std::move(problems));
     };
     auto cell = std::make_shared<Cell>();
     const Reader r(resolved, "", problems, &ledger);
-    read_settings(r, *cell);
-    read_models(r, *cell);
-    go_on();
-    const std::vector<Reader> readers = r.list("devices", 2000), blocks = r.list("blocks", 200);
-    read_devices(r, readers, kinds, *cell);
-    go_on();
+    const Values v(r, cell_fields());
+    read_settings(v, *cell);
+    read_models(v, *cell);
+    const std::vector<Reader> readers = v.list("devices"), blocks = v.list("blocks");
+    read_devices(r, readers, kinds, problems.empty(), *cell);
+    if (!tasks_make_sense(*cell)) done();  // else every mistake is told at once
     place_devices(*cell, readers);
     read_blocks(blocks, *cell);
     refuse_twins(cell->blocks, "blocks", problems);
@@ -239,8 +251,8 @@ std::shared_ptr<Cell> read_with(const json& resolved, const Kinds& kinds, KeyLed
         cell->devices[i].task = read_task(readers[i], kinds, *cell, cell->devices[i], blocks);
         check_needs(readers[i], *cell, static_cast<int>(i));
     }
-    read_exclusions(r, *cell);
-    go_on();
+    read_exclusions(v, *cell);
+    done();
     return cell;
 }
 

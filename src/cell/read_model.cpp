@@ -8,6 +8,7 @@
 #include "content_key.h"
 #include "names.h"
 #include "read_task.h"
+#include "tables.h"
 
 namespace escarp::cell {
 namespace {
@@ -17,7 +18,6 @@ using kinematics::Follower;
 using kinematics::Joint;
 using kinematics::JointType;
 
-constexpr Range rate{1e-3, 1e7};
 constexpr double endless = 1e6;  ///< a follower's limits where the file gives none
 
 struct Connection : FileJoint {
@@ -118,11 +118,12 @@ void sort_out(const Reader& r, const std::vector<Connection>& all, kinematics::M
 
 void read_links(const Reader& r, const std::vector<MeshAsset>& meshes, kinematics::Mechanism& m) {
     for (const Reader& l : r.list("links", 40)) {
-        m.links.push_back({l.text("name", ""), read_bodies(l, "bodies", meshes)});
+        const Values v(l, link_fields());
+        m.links.push_back({v.text("name"), read_bodies(l, "bodies", meshes)});
         // Kept for whoever reads the file: nothing here moves by forces.
-        l.number("mass_kg", {0, 1e5}, 0);
-        l.triple("centre_mm", millimetres, Vector3(Vector3::Zero()));
-        if (l.has("inertia_kg_m2")) l.numbers("inertia_kg_m2", 6, {-1e6, 1e6});
+        v.number("mass_kg");
+        v.vector("centre_mm", Vector3(Vector3::Zero()));
+        if (v.has("inertia_kg_m2")) v.numbers("inertia_kg_m2");
     }
     if (m.links.size() < 2) r.problem("links", "A mechanism needs a base and at least one moving link.");
     m.links.resize(std::max<std::size_t>(2, m.links.size()));
@@ -158,8 +159,9 @@ bool all_hinges(const kinematics::Mechanism& m) {
 FileJoint read_file_joint(const Reader& r, int index, int links) {
     FileJoint c;
     Joint& j = c.joint;
-    j.name = r.text("name", "J" + std::to_string(index + 1));
-    const std::string type = r.choice("type", {"hinge", "slide", "fixed"}, "hinge");
+    const Values v(r, joint_fields());
+    j.name = v.text("name", "J" + std::to_string(index + 1));
+    const std::string type = v.choice("type");
     c.fixed = type == "fixed";
     c.follows = r.has("follows");
     j.type = type == "slide" ? JointType::slide : JointType::hinge;
@@ -167,32 +169,31 @@ FileJoint read_file_joint(const Reader& r, int index, int links) {
     j.child = r.whole("child", 1, links - 1, std::min(index + 1, links - 1));
     j.at = r.frame();
     if (c.fixed) return c;
-    j.axis = r.triple("axis", {-1e3, 1e3}, Vector3::UnitZ());
+    j.axis = v.vector("axis", Vector3::UnitZ());
     if (j.axis.norm() < 1e-6) {
         r.problem("axis", "The axis has no length; a direction such as [0, 0, 1] is expected.");
         j.axis = Vector3::UnitZ();
     }
     j.axis.normalize();
-    const bool hinge = j.type == JointType::hinge;
-    const std::string unit = hinge ? "deg" : "mm";
-    const Range value = hinge ? angle : millimetres;
+    const std::string unit = j.type == JointType::hinge ? "deg" : "mm";
     if (c.follows) {
-        j.low = r.has("min_" + unit) ? r.number("min_" + unit, value) : -endless;
-        j.high = r.has("max_" + unit) ? r.number("max_" + unit, value) : endless;
-        c.offset = r.number("offset_" + unit, value, 0);
-        for (const Reader& l : r.list("follows", kinematics::most_joints)) {
-            const std::string name = l.text("joint");  // in turn, for the problems' order
-            c.leaders.emplace_back(name, l.number("ratio", {-1000, 1000}, 1));
+        j.low = v.has("min_" + unit) ? v.number("min_" + unit) : -endless;
+        j.high = v.has("max_" + unit) ? v.number("max_" + unit) : endless;
+        c.offset = v.number("offset_" + unit, 0);
+        for (const Reader& l : v.list("follows")) {
+            const Values leader(l, leader_fields());
+            const std::string name = leader.text("joint");  // in turn, for the problems' order
+            c.leaders.emplace_back(name, leader.number("ratio"));
         }
         if (c.leaders.empty())
             r.problem("follows",
                 "The joints that this one follows are expected, for example [{\"joint\": \"J1\", \"ratio\": -1}].");
     } else {
-        j.low = r.number("min_" + unit, value);
-        j.high = r.number("max_" + unit, value);
-        j.speed = r.number("speed_" + unit + "_s", rate);
-        j.acceleration = r.number("acceleration_" + unit + "_s2", rate);
-        j.jerk = r.has("jerk_" + unit + "_s3") ? r.number("jerk_" + unit + "_s3", rate) : 0.0;
+        j.low = v.number("min_" + unit);
+        j.high = v.number("max_" + unit);
+        j.speed = v.number("speed_" + unit + "_s");
+        j.acceleration = v.number("acceleration_" + unit + "_s2");
+        j.jerk = v.has("jerk_" + unit + "_s3") ? v.number("jerk_" + unit + "_s3") : 0.0;
     }
     if (j.low >= j.high)
         r.problem("max_" + unit, "The limits are reversed: the upper limit is expected to be above the lower one.");
@@ -223,8 +224,9 @@ std::pair<std::string, json> joints_json(const std::string& key, const kinematic
 
 ArmModel read_arm_model(const Reader& r, const std::vector<MeshAsset>& meshes) {
     ArmModel a;
-    a.id = r.id("id");
-    a.name = r.text("name", a.id);
+    const Values v(r, arm_model_fields());
+    a.id = v.id();
+    a.name = v.text("name", a.id);
     kinematics::Mechanism& m = a.mechanism;
     read_links(r, meshes, m);
     const int links = static_cast<int>(m.links.size());
@@ -253,31 +255,33 @@ ArmModel read_arm_model(const Reader& r, const std::vector<MeshAsset>& meshes) {
     if (!m.followers_within(a.ready))
         r.problem(
             r.has("ready") ? "ready" : "ready_deg", "A joint that follows is outside its limits in the ready posture.");
-    a.payload = r.number("payload_kg", {0, 1e5}, 0);
-    a.line_speed = r.number("line_speed_mm_s", {1, 1e5}, 1500);
-    a.line_acceleration = r.number("line_acceleration_mm_s2", {1, 1e6}, 8000);
-    a.turn_speed = r.number("turn_speed_deg_s", {1, 1e5}, 360);
-    a.turn_acceleration = r.number("turn_acceleration_deg_s2", {1, 1e6}, 2500);
+    a.payload = v.number("payload_kg");
+    a.line_speed = v.number("line_speed_mm_s");
+    a.line_acceleration = v.number("line_acceleration_mm_s2");
+    a.turn_speed = v.number("turn_speed_deg_s");
+    a.turn_acceleration = v.number("turn_acceleration_deg_s2");
     return a;
 }
 
 ToolModel read_tool_model(const Reader& r, const std::vector<MeshAsset>& meshes) {
     ToolModel t;
-    t.id = r.id("id");
-    t.name = r.text("name", t.id);
+    const Values v(r, tool_model_fields());
+    t.id = v.id();
+    t.name = v.text("name", t.id);
     t.bodies = read_bodies(r, "bodies", meshes);
     t.frame = r.group("tool_frame").frame();
-    t.mass = r.number("mass_kg", {0, 1000}, 0);
-    t.close_s = r.number("close_s", {0, 60}, 0.3);
-    t.open_s = r.number("open_s", {0, 60}, 0.3);
-    t.force = r.number("force_N", {0, 1e6}, 0);
-    t.faces = r.whole("faces", 1, 100, 2);
-    t.friction = r.number("friction", {0.01, 5}, 0.3);
-    t.suction = r.flag("suction", false);
+    t.mass = v.number("mass_kg");
+    t.close_s = v.number("close_s");
+    t.open_s = v.number("open_s");
+    t.force = v.number("force_N");
+    t.faces = v.whole("faces");
+    t.friction = v.number("friction");
+    t.suction = v.flag("suction");
     return t;
 }
 
 void read_arm(const Reader& r, const Cell& cell, Device& d) {
+    const Values v(r, arm_device_fields());
     const auto found = std::find_if(
         cell.arm_models.begin(), cell.arm_models.end(), [&](const ArmModel& a) { return a.id == r.text("model", ""); });
     if (found == cell.arm_models.end()) {
@@ -290,9 +294,9 @@ void read_arm(const Reader& r, const Cell& cell, Device& d) {
         arm.made = std::make_shared<const ArmModel>(arm_on_travel(*found, read_travel(r.group("travel"))));
         arm.model = arm.made.get();
     }
-    const std::string tool = r.text("tool", "");
+    const std::string tool = v.text("tool");
     if (!tool.empty()) arm.tools.push_back(read_mounted(r, "tool", tool, cell));
-    for (const Reader& more : r.list("more_tools", 8)) {
+    for (const Reader& more : v.list("more_tools")) {
         arm.tools.push_back(read_mounted(more, "tool", more.text("tool"), cell));
         arm.tools.back().at = more.frame();
     }
@@ -305,10 +309,10 @@ void read_arm(const Reader& r, const Cell& cell, Device& d) {
     arm.ready = read_joints(r, "ready", arm.model->mechanism).value_or(arm.model->ready);
     if (!arm.model->mechanism.within_limits(arm.ready, 1e-6))
         r.problem(r.has("ready") ? "ready" : "ready_deg", "A joint of the ready posture is outside its limits.");
-    arm.speed = r.number("speed_pct", {1, 100}, 100);
-    arm.acceleration = r.number("acceleration_pct", {1, 100}, 100);
-    arm.detours = r.flag("detours", true);
-    arm.gentle = r.flag("gentle_carry", false);
+    arm.speed = v.number("speed_pct");
+    arm.acceleration = v.number("acceleration_pct");
+    arm.detours = v.flag("detours");
+    arm.gentle = v.flag("gentle_carry");
     arm.solver = kinematics::make_joint_solver(*arm.model);
     if (arm.tools.empty()) {
         arm.model_key = motion_key(*arm.model, arm.tool_frame);
@@ -322,7 +326,7 @@ void read_arm(const Reader& r, const Cell& cell, Device& d) {
         else d.arm->others.push_back(arm);
     }
     read_signals(r, d);
-    for (const Reader& p : r.list("poses", 1000)) d.poses.push_back(read_pose(p, d));
+    for (const Reader& p : v.list("poses")) d.poses.push_back(read_pose(p, d));
 }
 
 }  // namespace escarp::cell

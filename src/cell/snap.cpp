@@ -86,7 +86,7 @@ Snap snap(
     std::vector<Line> own, theirs;
     lines_of(d.extent(), wanted, device, own);
     others([&](int o, const Device& other) {
-        if (o != d.host || d.look != Look::sensor) lines_of(other.extent(), other.world, o, theirs);
+        if (o != d.host || d.kind->lane() != DeviceKind::Lane::level) lines_of(other.extent(), other.world, o, theirs);
     });
     struct Fit {
         double shift = 1e9;

@@ -128,10 +128,10 @@ Fields work_fields() {
             manner_fields()});
 }
 
-std::string any_seated(const Cell& cell, Look look) {
-    for (const bool that_look : {true, false})
+std::string any_seated(const Cell& cell, const std::function<bool(const DeviceKind&)>& rather) {
+    for (const bool only_those : {true, false})
         for (const Device& d : cell.devices)
-            if (!d.seats.empty() && (!that_look || d.look == look)) return d.id;
+            if (!d.seats.empty() && (!only_those || rather(*d.kind))) return d.id;
     throw InputError(
         "step", "There is nothing to pick from or place in yet: place a conveyor, a fixture or an outfeed first.");
 }

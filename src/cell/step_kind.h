@@ -60,7 +60,8 @@ public:
 /// Keys of a step that moves the arm with one speed, and of one that works on a part.
 Fields move_fields();
 Fields work_fields();
-/// The id of the first device with a place for a part, one that has `look` if there is any. Throws InputError.
-std::string any_seated(const Cell& cell, Look look);
+/// The id of the first device with a place for a part, one of the kinds that `rather` likes if there is any. Throws
+/// InputError.
+std::string any_seated(const Cell& cell, const std::function<bool(const DeviceKind&)>& rather);
 
 }  // namespace escarp::cell

@@ -8,6 +8,7 @@
 #include <exchange/result_json.h>
 #include <exchange/urdf.h>
 #include <inspection/base_field.h>
+#include <study/named_edits.h>
 #include <study/which_arm.h>
 
 #include <cstdio>
@@ -38,10 +39,20 @@ int edit(Arguments& a) {
             const json command = cell::parse_json(line);
             if (!command.is_object())
                 throw cell::InputError("line " + std::to_string(number),
-                    "A group of keys is expected: {\"name\": ..., \"operations\": [...]} or {\"save\": true}.");
+                    "A group of keys is expected: {\"do\": \"add device\", ...}, {\"name\": ..., \"operations\": "
+                    "[...]} or {\"save\": true}.");
             if (command.value("save", false)) {
                 held.save();
                 answer({{"line", number}, {"saved", true}});
+                continue;
+            }
+            if (command.contains("do")) {
+                const cell::Change change =
+                    cell::carry_out(simulation::layout(held.document(), a.variant), command, study::named_edits());
+                held.edit(change.document, change.name);
+                json said{{"line", number}, {"done", change.name}};
+                if (!change.made.is_null()) said["made"] = change.made;
+                answer(said);
                 continue;
             }
             cell::Edit edit{command.value("name", "Edit"), {}};

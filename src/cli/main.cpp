@@ -14,8 +14,10 @@
 #include <set>
 
 #include <cell/catalogue.h>
+#include <cell/schema.h>
 #include <exchange/result_json.h>
 #include <kinematics/reach.h>
+#include <study/named_edits.h>
 
 #include "command.h"
 #include "progress.h"
@@ -249,6 +251,26 @@ int ik(Arguments& a) {
     return 0;
 }
 
+/// What `edit` understands beside plain operations, from the same tables that it reads.
+void print_edits() {
+    std::cout << "\nEdits by name, for escarp-cli edit: {\"do\": NAME, ...}\n";
+    for (const cell::NamedEdit& e : study::named_edits()) {
+        std::cout << "  " << e.name << (e.help.empty() ? "" : ": ") << e.help << "\n";
+        for (const cell::Field& f : e.arguments) {
+            std::cout << "      " << f.key << "  " << f.label;
+            for (std::size_t i = 0; i < f.words.size(); ++i) std::cout << (i ? ", " : ": ") << f.words[i];
+            if (f.needed()) std::cout << "  (needed)";
+            else if (!f.usual.is_null() && f.usual != "") std::cout << "  (" << f.usual.dump() << ")";
+            std::cout << "\n";
+        }
+    }
+}
+
+int schema(Arguments&) {
+    print(cell::cell_schema(simulation::standard_kinds()));
+    return 0;
+}
+
 int catalogue(Arguments&) {
     print({{"arm_models", cell::catalogue_arms()}, {"tool_models", cell::catalogue_tools()},
         {"part_types", cell::catalogue_part_types()}});
@@ -332,6 +354,14 @@ int main(int argc, char** argv) {
     command("base-field", "where an arm's base may stand so that it reaches every pose of its task", base_field)
         ->add_option("--arm", a.arm, "id of the arm")
         ->required();
+    app.add_subcommand("help", "every command with its options, and every edit with what it is told")->callback([&] {
+        chosen = [&app](Arguments&) {
+            std::cout << app.help("", CLI::AppFormatMode::All);
+            print_edits();
+            return 0;
+        };
+    });
+    command("schema", "the JSON Schema of a cell file", schema, false);
     command("catalogue", "arm, tool and part models that come with Escarp", catalogue, false);
     try {
         app.parse(argc, argv);

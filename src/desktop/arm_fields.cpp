@@ -5,9 +5,10 @@
 #include <QTimer>
 
 #include <cell/mount.h>
-#include <simulation/kinds.h>
+#include <cell/tables.h>
 
-#include "field_grid.h"
+#include "altered_mark.h"
+#include "field_editors.h"
 #include "number_field.h"
 
 namespace escarp::desktop {
@@ -15,31 +16,25 @@ namespace {
 
 class ArmFields {
 public:
-    ArmFields(Workspace& workspace, QVBoxLayout* into, const cell::Device& arm, const cell::json& values,
-        QObject* context, const std::function<void(QWidget*, QLabel*, const std::string&)>& mark)
+    ArmFields(
+        Workspace& workspace, QVBoxLayout* into, const cell::Device& arm, const cell::json& values, QObject* context)
         : workspace_(workspace),
           grid_(new_field_grid(into)),
+          arm_(arm),
           values_(values),
           id_(arm.id),
           at_("/devices/" + arm.id + "/"),
           title_(QObject::tr("Change %1").arg(QString::fromStdString(arm.name))),
-          context_(context),
-          mark_(mark) {}
+          context_(context) {}
 
     void add() {
-        std::vector<std::pair<QString, std::string>> models;
-        for (const auto& m : workspace_.cell()->arm_models) models.emplace_back(QString::fromStdString(m.name), m.id);
-        choice(QObject::tr("model"), "model", models, values_.value("model", ""),
-            [self = *this](const std::string& to) mutable { self.set(self.at_ + "model", to); });
+        from_table({"model"});
         tool(QObject::tr("tool"), 0, values_.value("tool", ""));
         const cell::json more = values_.value("more_tools", cell::json::array());
         for (std::size_t i = 0; i < more.size(); ++i) add_more(more, i);
         if (!values_.value("tool", "").empty())
             tool(more.empty() ? QObject::tr("second tool") : QObject::tr("one more tool"), more.size() + 1, "");
-        number(QObject::tr("speed"), {"speed_pct"}, "%", 1, 100, 100);
-        number(QObject::tr("acceleration"), {"acceleration_pct"}, "%", 1, 100, 100);
-        flag(QObject::tr("detours"), "detours", true);
-        flag(QObject::tr("gently"), "gentle_carry", false);
+        from_table({"speed_pct", "acceleration_pct", "detours", "gentle_carry", "own_signals"});
         add_travel();
     }
 
@@ -70,7 +65,7 @@ private:
             const std::string to = box->currentData().toString().toStdString();
             if (to != now) self.later([act, to] { act(to); });
         });
-        mark_(box, grid_.add(label, box), at_ + key);
+        mark_altered(workspace_, context_, box, grid_.add(label, box), at_ + key);
     }
 
     void tool(const QString& label, std::size_t place, const std::string& now) {
@@ -106,31 +101,11 @@ private:
             }
     }
 
-    void number(const QString& label, const std::vector<std::string>& keys, const QString& unit, double low,
-        double high, double usual) {
-        std::string path = at_, shown;
-        const cell::json* group = &values_;
-        for (std::size_t i = 0; i + 1 < keys.size(); ++i)
-            path += keys[i] + "/", shown += keys[i] + "_", group = &(*group)[keys[i]];
-        auto* field = new NumberField(unit, low, high);
-        field->setObjectName(name(shown + keys.back()));
-        field->set_value(group->value(keys.back(), usual));
-        path += keys.back();
-        QObject::connect(field, &NumberField::changed, context_,
-            [self = *this, path](double v) mutable { self.later([self, path, v]() mutable { self.set(path, v); }); });
-        mark_(field, grid_.add(label, field, unit), path);
-    }
-
-    void flag(const QString& label, const std::string& key, bool usual) {
-        auto* box = new QCheckBox;
-        box->setObjectName(name(key));
-        box->setChecked(values_.value(key, usual));
-        box->setToolTip(key == "detours" ? QObject::tr("Joint moves go round what stands in the way")
-                                         : QObject::tr("Moves with a part are slowed until the grip holds"));
-        QObject::connect(box, &QCheckBox::clicked, context_, [self = *this, key](bool on) mutable {
-            self.later([self, key, on]() mutable { self.set(self.at_ + key, on); });
-        });
-        mark_(box, grid_.add(label, box), at_ + key);
+    /// What is no more than a value.
+    void from_table(std::initializer_list<const char*> keys) {
+        const EditedGroup group{"/devices/" + id_, values_, name(""), title_, &arm_};
+        FieldEditors editors(workspace_, grid_, context_, group);
+        for (const char* key : keys) editors.add(*cell::find_field(cell::arm_device_fields(), key));
     }
 
     void add_travel() {
@@ -143,32 +118,24 @@ private:
                 self.apply([&](const cell::Layout& l) { return cell::put_on_travel(l, self.id_, on); });
             });
         });
-        mark_(box, grid_.add(QObject::tr("travel axis"), box), at_ + "travel");
-        if (!travels) return;
-        number(QObject::tr("its length"), {"travel", "length_mm"}, "mm", 50, 50000, 2000);
-        number(QObject::tr("width"), {"travel", "width_mm"}, "mm", 50, 3000, 400);
-        number(QObject::tr("height"), {"travel", "height_mm"}, "mm", 20, 5000, 300);
-        number(QObject::tr("speed"), {"travel", "speed_mm_s"}, "mm/s", 1, 20000, 1500);
-        number(QObject::tr("acceleration"), {"travel", "acceleration_mm_s2"}, QStringLiteral("mm/s\u00b2"), 1, 100000,
-            2500);
-        number(QObject::tr("ready at"), {"travel", "ready_mm"}, "mm", 0, 50000, 1000);
-        number(QObject::tr("arm turned"), {"travel", "arm_turn_deg"}, QStringLiteral("\u00b0"), -360, 360, 0);
+        mark_altered(workspace_, context_, box, grid_.add(QObject::tr("travel axis"), box), at_ + "travel");
+        if (travels) from_table({"travel"});
     }
 
     Workspace& workspace_;
     FieldGrid grid_;
+    const cell::Device& arm_;
     cell::json values_;
     std::string id_, at_;
     QString title_;
     QObject* context_;
-    std::function<void(QWidget*, QLabel*, const std::string&)> mark_;
 };
 
 }  // namespace
 
-void add_arm_fields(Workspace& workspace, QVBoxLayout* into, const cell::Device& arm, const cell::json& values,
-    QObject* context, const std::function<void(QWidget*, QLabel*, const std::string& path)>& mark) {
-    ArmFields(workspace, into, arm, values, context, mark).add();
+void add_arm_fields(
+    Workspace& workspace, QVBoxLayout* into, const cell::Device& arm, const cell::json& values, QObject* context) {
+    ArmFields(workspace, into, arm, values, context).add();
 }
 
 }  // namespace escarp::desktop

@@ -497,11 +497,11 @@ void BuildPage::show_mistakes() {
     for (const std::string& u : users)
         if (const int i = workspace_.cell()->device(u); i >= 0)
             names << QString::fromStdString(workspace_.cell()->devices[i].name);
-    QString said = !any                 ? QString()
-                   : !mistakes_.empty() ? tr("\u2715 %n to mend; the cell keeps it as it was until then", nullptr,
-                                              static_cast<int>(mistakes_.size()))
-                   : names.isEmpty()    ? tr("\u2713 Nothing to mend. Not in the cell yet.")
-                                        : tr("\u2713 Nothing to mend. In the cell: %1").arg(names.join(", "));
+    QString said = !any ? QString()
+                   : !mistakes_.empty()
+                       ? tr("\u2715 %1 to mend; the cell keeps it as it was until then").arg(mistakes_.size())
+                   : names.isEmpty() ? tr("\u2713 Nothing to mend. Not in the cell yet.")
+                                     : tr("\u2713 Nothing to mend. In the cell: %1").arg(names.join(", "));
     if (any && mistakes_.empty() && building_.draft.problems.empty())
         said += tr(" \u00b7 %1").arg(QString::fromLatin1(kinematics::make_joint_solver(building_.draft.model)->name()));
     verdict_->setText(said);

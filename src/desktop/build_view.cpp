@@ -45,7 +45,7 @@ void BuildView::fit() {
         }
     }
     if (all.empty()) all.add({-0.3, -0.3, 0}), all.add({0.3, 0.3, 0.6});
-    show_box(all, 1.6);
+    show_box(all, 0.8);
     fitted_ = true;
 }
 

@@ -41,6 +41,7 @@ protected:
     void clicked(int owner, Qt::KeyboardModifiers keys) override;
     bool grab(const QPointF& at, Qt::KeyboardModifiers keys) override;
     void dragged(const QPointF& at) override;
+    void fit_again() override { fit(); }
 
 private:
     void draw_joint(QPainter& p, int joint, const std::vector<geometry::Frame>& frames) const;

@@ -68,7 +68,8 @@ QPixmap picture_of(const cell::Offering& what, const QSize& size) {
     try {
         cell::Document d;
         std::string belt, id;
-        if (what.kind == "infeed" || what.kind == "beam")
+        const cell::DeviceKind* kind = simulation::standard_kinds().find(what.kind);
+        if (kind && kind->settles() == cell::DeviceKind::Settles::on_belts)
             d = d.edited(d.baseline(),
                 cell::add_device(simulation::layout(d, d.baseline()), {"conveyor", "", "Conveyor"}, "", &belt));
         d = d.edited(d.baseline(), cell::add_device(simulation::layout(d, d.baseline()), what, "", &id));

@@ -86,16 +86,16 @@ void CycleRibbon::renew_lanes() {
         const cell::Device& d = e->cell->devices[i];
         if (d.arm && !d.task.empty()) lanes_.push_back({Lane::Kind::work, static_cast<int>(i), 1});
     }
-    for (std::size_t i = 0; i < e->cell->devices.size(); ++i)
-        if (e->cell->devices[i].look == cell::Look::fixture)
-            lanes_.push_back({Lane::Kind::work, static_cast<int>(i),
-                static_cast<int>(std::min<std::size_t>(3, e->cell->devices[i].seats.size()))});
-    for (std::size_t i = 0; i < e->cell->devices.size(); ++i)
-        if (e->cell->devices[i].look == cell::Look::source)
-            lanes_.push_back({Lane::Kind::flow, static_cast<int>(i), 1});
-    for (std::size_t i = 0; i < e->cell->devices.size(); ++i)
-        if (e->cell->devices[i].look == cell::Look::sensor)
-            lanes_.push_back({Lane::Kind::level, static_cast<int>(i), 1});
+    using Shows = cell::DeviceKind::Lane;
+    for (const auto& [shows, kind] : {std::pair{Shows::work, Lane::Kind::work}, {Shows::arrivals, Lane::Kind::flow},
+             {Shows::level, Lane::Kind::level}})
+        for (std::size_t i = 0; i < e->cell->devices.size(); ++i) {
+            const cell::Device& d = e->cell->devices[i];
+            if (d.kind->lane() != shows) continue;
+            const bool side_by_side = shows == Shows::work;  // as many as it has places
+            lanes_.push_back({kind, static_cast<int>(i),
+                side_by_side ? static_cast<int>(std::min<std::size_t>(3, d.seats.size())) : 1});
+        }
 }
 
 void CycleRibbon::show_cycle() {
@@ -297,9 +297,9 @@ void CycleRibbon::draw_still(QPainter& p) const {
         if (e->figures.per_round)
             sub = tr("steady round %1 s \u00b7 no parts in this cell").arg(*e->figures.cycle_s, 0, 'f', 2);
         else if (e->figures.steady)
-            sub = tr("steady cycle %1 s \u00b7 repeats every %n part(s) \u00b7 longest chain outlined", nullptr,
-                e->run->steady->parts)
-                      .arg(*e->figures.cycle_s, 0, 'f', 2);
+            sub = tr("steady cycle %1 s \u00b7 repeats every %2 \u00b7 longest chain outlined")
+                      .arg(*e->figures.cycle_s, 0, 'f', 2)
+                      .arg(counted(static_cast<std::size_t>(e->run->steady->parts), tr("part"), tr("parts")));
         else if (e->figures.cycle_s)
             sub = tr("mean cycle %1 s \u00b7 the state does not recur within the run")
                       .arg(*e->figures.cycle_s, 0, 'f', 2);

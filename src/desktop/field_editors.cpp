@@ -1,17 +1,24 @@
 #include "field_editors.h"
 
 #include <QCheckBox>
+#include <QColorDialog>
 #include <QComboBox>
+#include <QInputDialog>
 #include <QLineEdit>
+#include <QPushButton>
 #include <QTimer>
 #include <algorithm>
 #include <cmath>
 
+#include <cell/handling.h>
+#include <cell/tables.h>
 #include <simulation/kinds.h>
 
+#include "altered_mark.h"
 #include "arm_words.h"
 #include "number_field.h"
 #include "plain_text.h"
+#include "theme.h"
 #include "typed_number.h"
 
 namespace escarp::desktop {
@@ -53,8 +60,19 @@ void FieldEditors::Setter::try_out(const cell::json& value) const {
     workspace.try_quietly({title, {cell::Operation::set(at, value)}});
 }
 
-FieldEditors::FieldEditors(Workspace& workspace, FieldGrid& grid, QObject* context, const EditedGroup& group, Mark mark)
-    : workspace_(workspace), grid_(grid), context_(context), group_(group), mark_(std::move(mark)) {}
+void FieldEditors::Setter::apply(const std::function<cell::Edit(const cell::Layout&)>& edit) const {
+    QTimer::singleShot(0, context, [s = *this, edit] {
+        try {
+            s.workspace.apply(edit(s.workspace.layout()));
+        } catch (const cell::InputError& e) {
+            Q_EMIT s.workspace.refused(
+                QObject::tr("Not changed"), QString::fromStdString(e.problems().front().message));
+        }
+    });
+}
+
+FieldEditors::FieldEditors(Workspace& workspace, FieldGrid& grid, QObject* context, const EditedGroup& group)
+    : workspace_(workspace), grid_(grid), context_(context), group_(group) {}
 
 void FieldEditors::add(const cell::Fields& fields) {
     for (const cell::Field& f : fields) add(f);
@@ -67,16 +85,29 @@ void FieldEditors::add(const cell::Field& f) {
         case Type::whole: return number(f);
         case Type::flag: return flag(f);
         case Type::text: return text(f);
+        case Type::id: return id(f);
+        case Type::colour: return colour(f);
         case Type::points:
-        case Type::numbers: return list(f);
+        case Type::numbers: return typed_list(f);
+        case Type::vector: return vector(f);
+        case Type::group: return group(f);
+        case Type::list: return elements(f);
+        case Type::bodies: return bodies(f);
+        case Type::ids: return own_signals(f);
         case Type::block: return block(f);
         case Type::posture: return posture(f);
         case Type::held: return held(f);
-        case Type::bodies:
-        case Type::list: return;  // have places of their own
+        case Type::steps:
+        case Type::texts:
+        case Type::pieces:
+        case Type::devices:
+        case Type::differences:
+        case Type::anything: return;  // have places of their own
         default: return choice(f, named(f), group_.values.value(f.key, f.usual));
     }
 }
+
+std::string FieldEditors::owner_id() const { return group_.owner ? group_.owner->id : std::string(); }
 
 std::string FieldEditors::text_now(const cell::Field& f) const {
     const auto found = group_.values.find(f.key);
@@ -87,7 +118,7 @@ void FieldEditors::put(QWidget* editor, const QString& label, const cell::Field&
     editor->setObjectName(group_.names + QString::fromStdString(f.key));
     if (!f.help.empty() && editor->toolTip().isEmpty()) editor->setToolTip(plain(said(f.help)));
     QLabel* name = grid_.add(label, editor, unit);
-    if (mark_) mark_(editor, name, path(f));
+    mark_altered(workspace_, context_, editor, name, path(f));
 }
 
 void FieldEditors::number(const cell::Field& f) {
@@ -111,11 +142,15 @@ void FieldEditors::choice(const cell::Field& f, const Choices& choices, const ce
     for (const auto& [words, value] : choices) box->addItem(words);
     const auto at = std::find_if(choices.begin(), choices.end(), [&](const auto& c) { return c.second == now; });
     box->setCurrentIndex(at == choices.end() ? -1 : static_cast<int>(at - choices.begin()));
-    QObject::connect(box, &QComboBox::activated, context_, [choices, s = setter(path(f))](int index) {
-        const cell::json& chosen = choices[index].second;  // an empty one means "none": the key goes
-        if (chosen.is_string() && chosen.get_ref<const std::string&>().empty()) s.remove();
-        else s.set(chosen);
-    });
+    const bool makes = f.type == Type::part_type || f.type == Type::own_signal;  // one that is not there yet
+    if (makes) box->addItem(f.type == Type::part_type ? QObject::tr("+ new part") : QObject::tr("+ new signal \u2026"));
+    QObject::connect(box, &QComboBox::activated, context_,
+        [this_field = f, choices, s = setter(path(f)), box, now, at = group_.at, owner = owner_id()](int index) {
+            if (index >= static_cast<int>(choices.size())) return make_on_the_spot(s, this_field, owner, at, box);
+            const cell::json& chosen = choices[index].second;  // an empty one means "none": the key goes
+            if (chosen.is_string() && chosen.get_ref<const std::string&>().empty()) s.remove();
+            else s.set(chosen);
+        });
     put(box, said(f.label), f);
 }
 
@@ -138,7 +173,7 @@ void FieldEditors::text(const cell::Field& f) {
     put(line, said(f.label), f);
 }
 
-void FieldEditors::list(const cell::Field& f) {
+void FieldEditors::typed_list(const cell::Field& f) {
     const bool points = f.type == Type::points;
     auto* line = new QLineEdit(group_.values.contains(f.key) ? shown_list(group_.values[f.key]) : QString());
     line->setToolTip(points ? QObject::tr("x y of each corner, in mm: 0 0, 2000 0, 2000 1500")
@@ -151,6 +186,220 @@ void FieldEditors::list(const cell::Field& f) {
         s.set(typed);
     });
     put(line, said(f.label), f, "mm");
+}
+
+/// Three numbers in one line.
+void FieldEditors::vector(const cell::Field& f) {
+    const QString unit = QString::fromStdString(cell::unit_sign(f.key));
+    cell::json now = group_.values.value(f.key, f.usual.is_null() ? cell::json::array({0, 0, 0}) : f.usual);
+    if (!now.is_array() || now.size() != 3) now = cell::json::array({0, 0, 0});
+    auto* row = new QWidget;
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(2);
+    static const char* letters[] = {"x", "y", "z"};
+    for (std::size_t k = 0; k < 3; ++k) {
+        auto* field = new NumberField(unit, f.low, f.high);
+        field->setObjectName(group_.names + QString::fromStdString(f.key) + "_" + letters[k]);
+        field->setAccessibleName(said(f.label) + " " + letters[k]);
+        field->setMinimumWidth(30);
+        field->setFixedHeight(20);
+        field->set_value(now[k].is_number() ? now[k].get<double>() : 0);
+        const Setter s = setter(path(f));
+        const auto with = [now, k](double v) {
+            cell::json three = now;
+            three[k] = v;
+            return three;
+        };
+        QObject::connect(field, &NumberField::tried, context_, [s, with](double v) { s.try_out(with(v)); });
+        QObject::connect(field, &NumberField::gave_up, context_, [s] { s.workspace.drop_draft(); });
+        QObject::connect(field, &NumberField::changed, context_, [s, with](double v) { s.set(with(v)); });
+        line->addWidget(field, 1);
+    }
+    put(row, said(f.label), f, unit == "deg" ? QStringLiteral("\u00b0") : unit);
+}
+
+void FieldEditors::colour(const cell::Field& f) {
+    const QString now = QString::fromStdString(text_now(f));
+    auto* button = new QPushButton(now.isEmpty() ? QObject::tr("as usual") : menu_text(now));
+    const QColor shown = group_.owner
+                             ? theme::look_colour(group_.owner->look, text_now(f))
+                             : theme::look_colour(cell::Look::structure, now.isEmpty() ? "#C3CBD2" : text_now(f));
+    button->setStyleSheet(QString("text-align: left; padding: 0 4px; border-left: 10px solid %1;").arg(shown.name()));
+    QObject::connect(button, &QPushButton::clicked, context_, [s = setter(path(f)), shown, button] {
+        const QColor chosen = QColorDialog::getColor(shown, button->window(), QObject::tr("Colour"));
+        if (chosen.isValid()) s.set(chosen.name().toStdString());
+    });
+    put(button, said(f.label), f);
+}
+
+/// Shown where the element has no name: then its id is what people call it.
+void FieldEditors::id(const cell::Field& f) {
+    if (!rename_) return;
+    auto* line = new QLineEdit(QString::fromStdString(text_now(f)));
+    QObject::connect(
+        line, &QLineEdit::editingFinished, context_, [line, rename = rename_, at = group_.at, context = context_] {
+            if (!line->isModified() || line->text().trimmed().isEmpty()) return;
+            line->setModified(false);
+            QTimer::singleShot(0, context, [rename, at, to = line->text().trimmed().toStdString()] { rename(at, to); });
+        });
+    put(line, QObject::tr("name"), f);
+}
+
+void FieldEditors::heading(
+    const QString& words, const QString& link, const QString& name, const std::function<void()>& act) {
+    auto* row = new QWidget;
+    auto* line = new QHBoxLayout(row);
+    line->setContentsMargins(0, 3, 0, 0);
+    line->setSpacing(4);
+    auto* label = plain_label(words);
+    label->setFont(theme::font(11, true));
+    line->addWidget(label, 1);
+    if (act) {
+        auto* button = new QPushButton(link);
+        button->setProperty("link", true);
+        button->setObjectName(name);
+        QObject::connect(button, &QPushButton::clicked, context_, act);
+        line->addWidget(button);
+    }
+    grid_.layout->addWidget(row, grid_.row++, 0, 1, 3);
+}
+
+void FieldEditors::nested(
+    const cell::Field& f, const std::string& at, const cell::json& values, const cell::Fields& fields) {
+    const QString names =
+        group_.names + QString::fromStdString(at.substr(group_.at.size() + 1)).replace('/', '_') + "_";
+    const EditedGroup inner{
+        at, values.is_object() ? values : cell::json::object(), names, group_.title, group_.owner, group_.step};
+    FieldEditors editors(workspace_, grid_, context_, inner);
+    const bool named = cell::find_field(fields, "name");
+    if (rename_ && !named && f.type == Type::list) editors.on_rename(rename_);
+    editors.add(fields);
+}
+
+void FieldEditors::group(const cell::Field& f) {
+    heading(said(f.label));
+    nested(f, path(f), group_.values.value(f.key, cell::json::object()), f.inner());
+}
+
+namespace {
+
+/// The place of an element: by its id where it has one.
+std::string element_path(const std::string& list, const cell::json& element, std::size_t index) {
+    const std::string id = element.is_object() ? element.value("id", "") : std::string();
+    return list + "/" + (id.empty() ? std::to_string(index) : id);
+}
+
+QString element_name(const cell::Field& f, const cell::json& element, std::size_t index) {
+    for (const char* key : {"name", "id"})
+        if (element.is_object() && element.contains(key) && element[key].is_string())
+            return QString::fromStdString(element[key].get<std::string>());
+    return QString("%1 %2").arg(said(f.label)).arg(index + 1);
+}
+
+}  // namespace
+
+void FieldEditors::elements(const cell::Field& f) {
+    const cell::json all = group_.values.value(f.key, cell::json::array());
+    const std::string at = path(f);
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        cell::json rest = all;
+        rest.erase(i);
+        const QString names = group_.names + QString::fromStdString(f.key);
+        heading(element_name(f, all[i], i), QObject::tr("remove"), names + "_remove_" + QString::number(i),
+            [s = setter(at), rest] { s.set(rest); });
+        nested(f, element_path(at, all[i], i), all[i], f.inner());
+    }
+    cell::json fresh = cell::fresh_of(f.inner());
+    if (cell::find_field(f.inner(), "id")) {
+        std::string id;
+        const auto taken = [&] {
+            return std::any_of(all.begin(), all.end(), [&](const cell::json& e) { return e.value("id", "") == id; });
+        };
+        int n = static_cast<int>(all.size());
+        do id = f.label.substr(0, f.label.find(' ')) + "_" + std::to_string(++n);
+        while (taken());
+        fresh["id"] = id;
+    }
+    if (!all.empty() && f.key == "grips") {  // like the last one, for there is no better guess
+        const std::string id = fresh["id"];
+        fresh = all.back();
+        fresh["id"] = id;
+    }
+    cell::json more = all;
+    more.push_back(fresh);
+    heading({}, QObject::tr("+ %1").arg(said(f.label)), group_.names + QString::fromStdString(f.key) + "_add",
+        [s = setter(at), more] { s.set(more); });
+}
+
+void FieldEditors::bodies(const cell::Field& f) {
+    const cell::json all = group_.values.value(f.key, cell::json::array());
+    const std::string at = path(f);
+    const QString names = group_.names + QString::fromStdString(f.key);
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        if (!all[i].is_object()) continue;
+        cell::json rest = all;
+        rest.erase(i);
+        const bool last = static_cast<int>(rest.size()) < f.least || rest.empty();
+        const std::function<void()> remove = [s = setter(at), rest] { s.set(rest); };
+        heading(QObject::tr("body %1").arg(i + 1), QObject::tr("remove"), names + "_remove_" + QString::number(i),
+            last ? std::function<void()>() : remove);
+        Choices shapes;
+        for (const cell::BodyShape& shape : cell::body_shapes()) {  // with all that the shape needs
+            cell::json body = cell::json::object();
+            for (const char* kept : {"name", "at_mm", "turn_deg"})
+                if (all[i].contains(kept)) body[kept] = all[i][kept];
+            body["shape"] = shape.word;
+            body.update(cell::fresh_of(shape.fields));
+            if (shape.word == "mesh" && workspace_.cell()->meshes.empty()) continue;
+            if (shape.word == "mesh") body["mesh"] = workspace_.cell()->meshes.front().id;
+            if (shape.word == "hull") body["points_mm"] = {{0, 0, 0}, {100, 0, 0}, {0, 100, 0}, {0, 0, 100}};
+            shapes.emplace_back(said(shape.label), all[i].value("shape", "") == shape.word ? all[i] : body);
+        }
+        const std::string one = at + "/" + std::to_string(i);
+        const EditedGroup own{at, all[i], names + "_" + QString::number(i) + "_", group_.title, group_.owner};
+        FieldEditors editors(workspace_, grid_, context_, own);
+        cell::Field shape = *cell::find_field(cell::body_fields(), "shape");
+        shape.key = std::to_string(i);  // it is the whole body that changes
+        editors.choice(shape, shapes, all[i]);
+        if (const cell::BodyShape* found = cell::find_shape(all[i].value("shape", "")))
+            nested(f, one, all[i], found->fields);
+        cell::Fields common;
+        for (const cell::Field& c : cell::body_fields())
+            if (c.key != "shape") common.push_back(c);
+        nested(f, one, all[i], common);
+    }
+    cell::json more = all, body{{"shape", "box"}};
+    body.update(cell::fresh_of(cell::find_shape("box")->fields));
+    more.push_back(body);
+    heading({}, QObject::tr("+ body"), names + "_add", [s = setter(at), more] { s.set(more); });
+}
+
+/// A line for each: emptied it goes, changed it is renamed with all that name it; and one more for a new one.
+void FieldEditors::own_signals(const cell::Field& f) {
+    if (!group_.owner) return;
+    const cell::json all = group_.values.value(f.key, cell::json::array());
+    for (std::size_t i = 0; i <= all.size(); ++i) {
+        const std::string now = i < all.size() && all[i].is_string() ? all[i].get<std::string>() : std::string();
+        auto* line = new QLineEdit(QString::fromStdString(now));
+        line->setPlaceholderText(QObject::tr("+ signal"));
+        line->setToolTip(QObject::tr("A name of letters, digits, - and _; steps set it, others wait for it"));
+        QObject::connect(
+            line, &QLineEdit::editingFinished, context_, [line, s = setter(path(f)), device = owner_id(), now] {
+                if (!line->isModified()) return;
+                line->setModified(false);
+                const std::string to = line->text().trimmed().toStdString();
+                if (to == now) return;
+                s.apply([=](const cell::Layout& l) {
+                    return now.empty()  ? cell::add_signal(l, device, to)
+                           : to.empty() ? cell::remove_signal(l, device, now)
+                                        : cell::rename_signal(l, device, now, to);
+                });
+            });
+        cell::Field one = f;
+        one.key += "_" + std::to_string(i);
+        put(line, i == 0 ? said(f.label) : QString(), one);
+    }
 }
 
 /// Which block, and what that is called.
@@ -170,7 +419,7 @@ void FieldEditors::block(const cell::Field& f) {
 }
 
 void FieldEditors::posture(const cell::Field& f) {
-    const cell::Device& d = group_.owner;
+    const cell::Device& d = *group_.owner;
     Choices postures{{QObject::tr("chosen by the planner"), -1}};
     if (const auto e = workspace_.evaluation(); e && d.arm && group_.step && group_.step->posture < 0)
         if (const std::optional<int> taken = posture_taken(*e, d, *group_.step))
@@ -182,7 +431,7 @@ void FieldEditors::posture(const cell::Field& f) {
 
 /// The arm's first free joint, held at a value or left to the planner.
 void FieldEditors::held(const cell::Field& f) {
-    const cell::Device& d = group_.owner;
+    const cell::Device& d = *group_.owner;
     if (!d.arm || d.arm->solver->free_joints().empty()) return;
     const kinematics::Joint& free = d.arm->model->mechanism.joints[d.arm->solver->free_joints().front()];
     if ((free.type == kinematics::JointType::hinge) != (f.key == "held_deg")) return;
@@ -220,14 +469,13 @@ FieldEditors::Choices FieldEditors::seats(bool give) const {
 FieldEditors::Choices FieldEditors::devices() const {
     Choices all{{QObject::tr("nothing"), ""}};
     for (const cell::Device& o : workspace_.cell()->devices)
-        if (o.id != group_.owner.id && (o.look == cell::Look::belt || o.look == cell::Look::sink))
-            all.emplace_back(QString::fromStdString(o.name), o.id);
+        if (o.id != owner_id() && o.kind->takes_from_belts()) all.emplace_back(QString::fromStdString(o.name), o.id);
     return all;
 }
 
 FieldEditors::Choices FieldEditors::part_types() const {
     Choices all;
-    if (group_.owner.needs_part_type.empty()) all.emplace_back(QObject::tr("any"), "");
+    if (group_.owner->needs_part_type.empty()) all.emplace_back(QObject::tr("any"), "");
     for (const cell::PartType& t : workspace_.cell()->part_types)
         all.emplace_back(QString::fromStdString(t.name), t.id);
     return all;
@@ -237,7 +485,7 @@ FieldEditors::Choices FieldEditors::signals_of(bool own) const {
     Choices all;
     for (const cell::Device& o : workspace_.cell()->devices)
         for (const std::string& name : o.signals)
-            if (!own || o.id == group_.owner.id)
+            if (!own || o.id == owner_id())
                 all.emplace_back(QString::fromStdString(o.name + " " + name), o.id + "." + name);
     return all;
 }
@@ -249,6 +497,18 @@ FieldEditors::Choices FieldEditors::grips() const {
             if (std::none_of(all.begin(), all.end(), [&](const auto& known) { return known.second == g.id; }))
                 all.emplace_back(QString::fromStdString(g.id), g.id);
     return all;
+}
+
+/// What is not there yet is made, and named here.
+void FieldEditors::make_on_the_spot(
+    const Setter& s, const cell::Field& f, const std::string& owner, const std::string& at, QWidget* box) {
+    if (f.type == Type::part_type)
+        return s.apply([=](const cell::Layout& l) { return cell::add_part_type_for(l, "box", owner, f.key, nullptr); });
+    const QString name =
+        QInputDialog::getText(box->window(), QObject::tr("New signal"), QObject::tr("Name (letters, digits, - and _):"))
+            .trimmed();
+    if (name.isEmpty()) return;
+    s.apply([=, to = name.toStdString()](const cell::Layout& l) { return cell::add_signal(l, owner, to, at); });
 }
 
 /// What a key can name.
@@ -267,11 +527,21 @@ FieldEditors::Choices FieldEditors::named(const cell::Field& f) const {
         case Type::own_signal: return signals_of(true);
         case Type::grip: return grips();
         case Type::pose:
-            for (const cell::Pose& p : group_.owner.poses) all.emplace_back(QString::fromStdString(p.name), p.id);
+            for (const cell::Pose& p : group_.owner->poses) all.emplace_back(QString::fromStdString(p.name), p.id);
+            break;
+        case Type::arm_model:
+            for (const auto& m : workspace_.cell()->arm_models) all.emplace_back(QString::fromStdString(m.name), m.id);
+            break;
+        case Type::tool_model:
+            if (f.usual.is_string()) all.emplace_back(QObject::tr("none"), "");
+            for (const auto& t : workspace_.cell()->tool_models) all.emplace_back(QString::fromStdString(t.name), t.id);
+            break;
+        case Type::mesh:
+            for (const auto& m : workspace_.cell()->meshes) all.emplace_back(QString::fromStdString(m.name), m.id);
             break;
         case Type::tool:
-            if (group_.owner.arm)
-                for (const cell::MountedTool& t : group_.owner.arm->tools)
+            if (group_.owner->arm)
+                for (const cell::MountedTool& t : group_.owner->arm->tools)
                     all.emplace_back(QString::fromStdString(t.model->name), t.model->id);
             break;
         case Type::block:

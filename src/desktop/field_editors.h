@@ -16,17 +16,19 @@ struct EditedGroup {
     cell::json values;  ///< as it stands there
     QString names;      ///< how the editors' object names begin
     QString title;      ///< what an edit is called
-    const cell::Device& owner;
+    const cell::Device* owner = nullptr;
     const cell::Step* step = nullptr;
 };
 
 class FieldEditors {
 public:
-    using Mark = std::function<void(QWidget*, QLabel*, const std::string& path)>;
-    /// `context` lives as long as the editors do. `mark` is told of each, with its label and the path that it sets.
-    FieldEditors(Workspace& workspace, FieldGrid& grid, QObject* context, const EditedGroup& group, Mark mark = {});
+    /// `context` lives as long as the editors do.
+    FieldEditors(Workspace& workspace, FieldGrid& grid, QObject* context, const EditedGroup& group);
     void add(const cell::Fields& fields);
     void add(const cell::Field& field);
+    /// What is done when an element of a list that has no name gets another id; else ids are not shown.
+    using Rename = std::function<void(const std::string& path, const std::string& to)>;
+    void on_rename(Rename rename) { rename_ = std::move(rename); }
 
 private:
     using Choices = std::vector<std::pair<QString, cell::json>>;
@@ -38,6 +40,8 @@ private:
         /// By the event loop: the edit makes the card anew, and with it the editor that is the caller.
         void set(const cell::json& value) const;
         void remove() const;
+        /// An edit that is more than a value.
+        void apply(const std::function<cell::Edit(const cell::Layout&)>& edit) const;
         void try_out(const cell::json& value) const;
     };
     Setter setter(const std::string& at) const { return {workspace_, context_, group_.title.toStdString(), at}; }
@@ -49,7 +53,21 @@ private:
     void choice(const cell::Field& field, const Choices& choices, const cell::json& now);
     void flag(const cell::Field& field);
     void text(const cell::Field& field);
-    void list(const cell::Field& field);
+    void typed_list(const cell::Field& field);
+    void vector(const cell::Field& field);
+    void colour(const cell::Field& field);
+    void group(const cell::Field& field);
+    void elements(const cell::Field& field);
+    void bodies(const cell::Field& field);
+    void own_signals(const cell::Field& field);
+    void id(const cell::Field& field);
+    /// A line of the program's own words over what follows, with a link at its end.
+    void heading(const QString& words, const QString& link = {}, const QString& name = {},
+        const std::function<void()>& act = {});
+    void nested(const cell::Field& field, const std::string& at, const cell::json& values, const cell::Fields& fields);
+    static void make_on_the_spot(
+        const Setter& setter, const cell::Field& field, const std::string& owner, const std::string& at, QWidget* box);
+    std::string owner_id() const;
     void block(const cell::Field& field);
     void posture(const cell::Field& field);
     void held(const cell::Field& field);
@@ -64,7 +82,7 @@ private:
     FieldGrid& grid_;
     QObject* context_;
     const EditedGroup& group_;
-    const Mark mark_;
+    Rename rename_;
 };
 
 }  // namespace escarp::desktop

@@ -1,9 +1,12 @@
 #include "findings_panel.h"
 
+#include <QInputDialog>
 #include <QLabel>
 #include <QPainter>
 #include <QPushButton>
 #include <QTimer>
+
+#include <cell/handling.h>
 
 #include "layouts.h"
 #include "plain_text.h"
@@ -49,6 +52,18 @@ QPushButton* link(const QString& text, const QString& name) {
 }
 
 }  // namespace
+
+void leave_out(Workspace& workspace, QWidget* parent, const std::string& a, const std::string& b) {
+    bool go_on = false;
+    const QString reason = QInputDialog::getText(parent, QObject::tr("Leave a pair out"),
+        QObject::tr("The clearance of these two is not judged any more. Reason:"), QLineEdit::Normal, {}, &go_on);
+    if (!go_on) return;
+    try {
+        workspace.apply(cell::leave_out(workspace.layout(), a, b, reason.trimmed().toStdString()));
+    } catch (const cell::InputError& e) {
+        Q_EMIT workspace.refused(QObject::tr("Not changed"), QString::fromStdString(e.problems().front().message));
+    }
+}
 
 FindingsPanel::FindingsPanel(Workspace& workspace, QWidget* parent)
     : QScrollArea(parent), workspace_(workspace), page_(new QWidget), cards_(new QVBoxLayout(page_)) {
@@ -134,6 +149,13 @@ QWidget* FindingsPanel::card(const inspection::Finding& f) {
     });
     auto* row = new QHBoxLayout;
     row->addWidget(show);
+    if (f.id.starts_with("clearance:") && f.devices.size() == 2) {
+        auto* leave = link(tr("Leave this pair out \u2026"), "leave_out");
+        connect(leave, &QPushButton::clicked, this, [this, pair = f.devices] {
+            QTimer::singleShot(0, this, [this, pair] { leave_out(workspace_, this, pair[0], pair[1]); });
+        });
+        row->addWidget(leave);
+    }
     row->addStretch(1);
     layout->addLayout(row);
     for (std::size_t i = 0; i < f.ways_out.size(); ++i) {

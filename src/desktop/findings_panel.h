@@ -8,6 +8,9 @@
 
 namespace escarp::desktop {
 
+/// Asks for the reason and leaves the clearance of two devices (ids) out.
+void leave_out(Workspace& workspace, QWidget* parent, const std::string& a, const std::string& b);
+
 class FindingsPanel : public QScrollArea {
     Q_OBJECT
 public:

@@ -59,7 +59,7 @@ std::vector<FirstSteps::Line> FirstSteps::lines() {
         const cell::Device& d = c.devices[i];
         const int index = static_cast<int>(i);
         if (d.arm && arm < 0) arm = index;
-        if (d.look == cell::Look::structure && d.extent().high.x() > 0.3 && table < 0) table = index;
+        if (d.kind->carries_devices() && d.extent().high.x() > 0.3 && table < 0) table = index;
         if (!d.seats.empty()) {
             const simulation::Kind& kind = simulation::kind_of(d);
             const bool gives = !kind.pick_seats(d).empty(), takes = !kind.place_seats(d).empty();

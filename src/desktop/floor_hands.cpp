@@ -32,7 +32,16 @@ void hand_on(const cell::Snap& snapped, const cell::Cell& c, const cell::json& t
         edit.operations.push_back(cell::Operation::set("/devices/" + from.id + "/to", to.id));
 }
 
-bool is_line(const cell::Offering& what) { return what.kind == "fence" || what.kind == "marking"; }
+const cell::Fields& fields_of(const Workspace& workspace, const cell::Offering& what) {
+    static const cell::Fields none;
+    const cell::DeviceKind* kind = workspace.layout().kinds().find(what.kind);
+    return kind ? kind->fields() : none;
+}
+
+/// What is given by its corners is drawn corner by corner.
+bool is_line(const Workspace& workspace, const cell::Offering& what) {
+    return cell::find_field(fields_of(workspace, what), "points_mm");
+}
 
 }  // namespace
 
@@ -84,7 +93,7 @@ void FloorView::place(const cell::Offering& what) {
     placing_ = what;
     coming_.reset();
     corners_.clear();
-    set_hand(is_line(what) ? Hand::drawing : Hand::placing);
+    set_hand(is_line(workspace_, what) ? Hand::drawing : Hand::placing);
     setFocus();
 }
 
@@ -153,9 +162,10 @@ void FloorView::finish_drawing(bool closed) {
     cell::json points = cell::json::array();
     for (const Vector3& c : corners_)
         points.push_back({std::round(1e4 * (c - middle).x()) / 10, std::round(1e4 * (c - middle).y()) / 10});
-    if (closed && what.kind == "fence") points.push_back(points.front());
+    const bool can_close = cell::find_field(fields_of(workspace_, what), "closed");
+    if (closed && !can_close) points.push_back(points.front());
     what.parameters["points_mm"] = points;
-    if (what.kind == "marking") what.parameters["closed"] = closed;
+    if (can_close) what.parameters["closed"] = closed;
     placing_.reset();
     coming_.reset();
     corners_.clear();
@@ -210,8 +220,7 @@ void FloorView::drag_to(const QPointF& pixel, bool snap) {
         guides_ = snapped.guides;
         if (moving_.size() == 1) {  // set down on something it stands on it; drawn off it stands on what is there
             const int carrier = cell::carrier_at(c, index, wanted.translation());
-            const bool hosted_apart = d.host >= 0 && (d.look == cell::Look::source || d.look == cell::Look::sink ||
-                                                         d.look == cell::Look::sensor);
+            const bool hosted_apart = d.host >= 0 && d.kind->settles() == cell::DeviceKind::Settles::on_belts;
             if (carrier != d.host && !(hosted_apart && carrier < 0)) {
                 host = carrier;
                 wanted.translation().z() = carrier >= 0 ? c.devices[carrier].mount_world().translation().z() : 0.0;
@@ -227,8 +236,8 @@ void FloorView::drag_to(const QPointF& pixel, bool snap) {
     if (moving_.size() == 1) {
         edit.operations = cell::place_at(c, index, wanted, host);
         hand_on(snapped, c, workspace_.layout().tree(), edit);
-        if (host && *host >= 0 && d.look == cell::Look::source &&
-            c.devices[*host].look == cell::Look::belt)  // an infeed feeds the belt it stands on
+        if (host && *host >= 0 && d.kind->feeds_belts() &&
+            c.devices[*host].kind->moves_parts())  // an infeed feeds the belt it stands on
             edit.operations.push_back(cell::Operation::set("/devices/" + d.id + "/to", c.devices[*host].id));
     } else {
         edit = cell::move_by(c, moving_, wanted.translation() - start_.translation());
@@ -484,7 +493,7 @@ void FloorView::edit_dimension(const Dimension& d) {
         const int index = c->device(device.toStdString());
         if (index < 0) return {};
         const bool rides = c->devices[index].host >= 0 && !c->devices[index].arm &&
-                           c->devices[c->devices[index].host].look == cell::Look::structure;
+                           c->devices[c->devices[index].host].kind->carries_devices();
         return cell::move_by(*c, {rides ? index : c->root(index)}, (1e-3 * mm - was) * away);
     };
     const auto close = [this] {

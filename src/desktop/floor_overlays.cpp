@@ -302,7 +302,7 @@ void FloorView::draw_dimensions(QPainter& p) {
     const cell::Device& d = c.devices[selected];
     // A thing on a table is measured to what else stands there and to the table's edges; the rest to what stands on the
     // floor.
-    const bool rides = d.host >= 0 && !d.arm && c.devices[d.host].look == cell::Look::structure;
+    const bool rides = d.host >= 0 && !d.arm && c.devices[d.host].kind->carries_devices();
     const int own_root = rides ? selected : c.root(selected);
     const geometry::Box3 own = cell::world_extent(c, own_root);
     struct Nearest {

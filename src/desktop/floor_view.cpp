@@ -336,8 +336,8 @@ std::vector<int> FloorView::devices_at(const QPointF& pixel) const {
         if (!hit && std::min(drawn.width(), drawn.height()) < 8) hit = drawn.adjusted(-4, -4, 4, 4).contains(pixel);
         // What is painted on the floor is hit last; of the rest the smaller one first.
         if (hit)
-            hits.emplace_back(d.arm ? 0 : drawn.width() * drawn.height() * (d.look == cell::Look::marking ? 1e6 : 1),
-                static_cast<int>(i));
+            hits.emplace_back(
+                d.arm ? 0 : drawn.width() * drawn.height() * (d.bodies.empty() ? 1e6 : 1), static_cast<int>(i));
     }
     std::stable_sort(hits.begin(), hits.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     std::vector<int> out;

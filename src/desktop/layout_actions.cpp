@@ -16,6 +16,7 @@
 #include <exchange/placements_csv.h>
 #include <simulation/kinds.h>
 
+#include "findings_panel.h"
 #include "numbers_dialog.h"
 #include "plain_text.h"
 
@@ -131,6 +132,10 @@ void LayoutActions::make_arranging(const Make& make) {
             QString::fromStdString(workspace_.cell()->devices[i].name));
         if (!name.isEmpty()) catalogue_->keep_own(workspace_.selection().device, name);
     });
+    make("leave_out", tr("Leave this pair out of the clearance \u2026"), {}, [this] {
+        const auto pair = ids();
+        if (pair.size() == 2) leave_out(workspace_, window_, pair[0], pair[1]);
+    });
     make("measure", tr("Measure between two points"), QKeySequence("M"), [this] { floor_->measure(); });
     make("best_base", tr("Put the arm where it reaches best"), {}, [this] {
         if (!floor_->take_best_base())
@@ -229,8 +234,8 @@ void LayoutActions::make_exporting(const Make& make) {
 void LayoutActions::fill_arrange(QMenu* m) const {
     for (const char* name : {"duplicate", "array_rows", "array_ring", "", "align_left", "align_right", "align_front",
              "align_back", "align_middle_x", "align_middle_y", "", "distribute_x", "distribute_y", "", "mirror_x",
-             "mirror_y", "turn_left", "turn_right", "turn_quarter", "", "group", "ungroup", "lock", "", "measure",
-             "best_base", "", "keep_own"}) {
+             "mirror_y", "turn_left", "turn_right", "turn_quarter", "", "group", "ungroup", "lock", "leave_out", "",
+             "measure", "best_base", "", "keep_own"}) {
         if (!*name) m->addSeparator();
         else m->addAction(find(name));
     }
@@ -263,6 +268,7 @@ void LayoutActions::renew() {
     for (const char* name :
         {"align_left", "align_right", "align_front", "align_back", "align_middle_x", "align_middle_y", "group"})
         find(name)->setEnabled(selected > 1);
+    find("leave_out")->setEnabled(selected == 2);
     for (const char* name : {"distribute_x", "distribute_y"}) find(name)->setEnabled(selected > 2);
     bool grouped = false;
     for (const int i : workspace_.selected_indexes()) grouped = grouped || !workspace_.cell()->devices[i].group.empty();

@@ -70,6 +70,9 @@ MainWindow::MainWindow() {
         workspace_.set_variant(id);
     });
     connect(worksheet_, &Worksheet::wants_device, this, [this] { show_left(1); });
+    connect(worksheet_, &Worksheet::wants_part, cell_, &CellPanel::offer_parts);
+    connect(cell_, &CellPanel::wants_to_be_seen, this, [this] { show_left(3); });
+    connect(cell_, &CellPanel::wants_import, this, [this] { import_->choose_file(); });
     renew_title();
     renew_actions();
 }
@@ -81,8 +84,8 @@ QWidget* MainWindow::side_with_tabs(const QString& name, const std::vector<std::
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(0);
     auto* tabs = new QHBoxLayout;
-    tabs->setContentsMargins(8, 4, 8, 0);
-    tabs->setSpacing(3);
+    tabs->setContentsMargins(6, 4, 6, 0);
+    tabs->setSpacing(2);
     stack = new QStackedWidget;
     for (const auto& [panel, title] : panels) {
         const int page = stack->addWidget(panel);
@@ -90,7 +93,7 @@ QWidget* MainWindow::side_with_tabs(const QString& name, const std::vector<std::
         tab->setText(title);
         tab->setObjectName(QString("%1_%2").arg(name).arg(page));
         tab->setCheckable(true);
-        tab->setStyleSheet("font-size: 11px; padding: 2px 5px;");
+        tab->setStyleSheet("font-size: 11px; padding: 2px 3px;");
         tab->setChecked(page == 0);
         connect(tab, &QToolButton::clicked, this, [this, show, page] { (this->*show)(page); });
         buttons.push_back(tab);
@@ -119,19 +122,20 @@ void MainWindow::make_layout() {
     auto* across = new QSplitter(Qt::Horizontal);
     catalogue_ = new CataloguePanel(workspace_);
     devices_ = new DeviceList(workspace_);
+    cell_ = new CellPanel(workspace_);
     first_steps_ = new FirstSteps(workspace_, floor_);
     arm_ = new ArmPanel(workspace_);
     plot_ = new MotionPlot(workspace_);
     QWidget* side = side_with_tabs("left",
-        {{worksheet_, tr("Worksheet")}, {catalogue_, tr("Catalogue")}, {devices_, tr("Devices")}}, left_, left_tabs_,
-        &MainWindow::show_left);
+        {{worksheet_, tr("Worksheet")}, {catalogue_, tr("Catalogue")}, {devices_, tr("Devices")}, {cell_, tr("Cell")}},
+        left_, left_tabs_, &MainWindow::show_left);
     QWidget* other_side =
         side_with_tabs("right", {{findings_, tr("Findings")}, {arm_, tr("Arm by hand")}, {plot_, tr("Motion")}}, right_,
             right_tabs_, &MainWindow::show_right);
     for (QWidget* w : std::initializer_list<QWidget*>{side, floor_, model_, other_side}) across->addWidget(w);
     across->setHandleWidth(1);
     across->setChildrenCollapsible(false);
-    across->setSizes({236, 474, 336, 234});
+    across->setSizes({250, 470, 326, 234});
     across->setStretchFactor(0, 0), across->setStretchFactor(1, 3), across->setStretchFactor(2, 2),
         across->setStretchFactor(3, 0);
     auto* down = new QSplitter(Qt::Vertical);
@@ -186,7 +190,16 @@ void MainWindow::make_actions() {
         if (auto* line = worksheet_->findChild<QLineEdit*>("name_" + workspace_.selection().device))
             line->setFocus(), line->selectAll();
     });
-    action("takt", tr("Takt \u2026"), {}, [this] { choose_takt(); });
+    action("takt", tr("Takt \u2026"), {}, [this] {
+        show_left(3);
+        if (auto* line = cell_->findChild<QLineEdit*>("cell_takt_s")) line->setFocus(), line->selectAll();
+    });
+    action("cell", tr("The cell: settings, parts, tools, pairs left out"), QKeySequence("Shift+C"),
+        [this] { show_left(3); });
+    action("add_part", tr("New part \u2026"), QKeySequence("Shift+N"), [this] {
+        show_left(3);
+        cell_->offer_parts(cell_->mapToGlobal(QPoint(20, 20)));
+    });
     action("find", tr("Find an action \u2026"), QKeySequence("Ctrl+K"), [this] { find_action(); });
     action("add_device_menu", tr("Catalogue: add a device"), QKeySequence("N"), [this] { show_left(1); });
     action("arm_by_hand", tr("Arm by hand: joints, jogging, poses"), QKeySequence("J"), [this] { show_right(1); });
@@ -327,7 +340,8 @@ void MainWindow::make_menus() {
     layout_->fill_export(file->addMenu(tr("Hand on")));
     file->addSeparator();
     file->addAction(action("quit"));
-    menu(tr("&Edit"), {"undo", "redo", "", "rename", "remove", "select_all", "", "takt", "", "device_list", "find"});
+    menu(tr("&Edit"), {"undo", "redo", "", "rename", "remove", "select_all", "", "add_part", "cell", "takt", "",
+                          "device_list", "find"});
     place_ = menuBar()->addMenu(tr("&Place"));
     fill_place();
     layout_->fill_arrange(menuBar()->addMenu(tr("&Arrange")));
@@ -386,18 +400,6 @@ void MainWindow::remove_selected() {
     } catch (const cell::InputError& e) {
         tell(tr("Nothing was removed"), QString::fromStdString(e.problems().front().message));
     }
-}
-
-void MainWindow::choose_takt() {
-    bool ok = false;
-    const QString now = shown_number(workspace_.cell()->takt);
-    const QString text = QInputDialog::getText(
-        this, tr("Takt"), tr("Time per part that the line demands, in s (0: none):"), QLineEdit::Normal, now, &ok);
-    if (!ok) return;
-    const std::optional<double> takt = typed_number(text, "s");
-    if (!takt || *takt < 0 || *takt > 1e5)
-        return tell(tr("The takt is unchanged"), tr("\"%1\" is not a time in seconds.").arg(text));
-    workspace_.apply({tr("Change takt").toStdString(), {cell::Operation::set("/takt_s", *takt)}});
 }
 
 void MainWindow::find_action() {
@@ -510,10 +512,9 @@ bool MainWindow::open_file(const QString& file) {
 /// The file is gone or cut off, but the journal beside it holds the cell.
 bool MainWindow::offer_lost(const QString& file) {
     const cell::Recovered& found = *workspace_.lost();
-    const QString kept = found.edits
-                             ? tr("The journal beside it holds the whole cell, with %n edit(s) that were not saved.",
-                                   nullptr, found.edits)
-                             : tr("The journal beside it holds the whole cell.");
+    const QString edits = counted(static_cast<std::size_t>(found.edits), tr("edit"), tr("edits"));
+    const QString kept = found.edits ? tr("The journal beside it holds the whole cell, with %1 not saved.").arg(edits)
+                                     : tr("The journal beside it holds the whole cell.");
     if (ask(tr("The file cannot be opened"), workspace_.lost_why() + "\n\n" + kept,
             {tr("Bring the cell back"), tr("Leave it")}) != 0)
         return false;
@@ -526,7 +527,7 @@ bool MainWindow::show_opened(const QString& file) {
     tabs_->show_page(VariantTabs::Page::cell);
     remember(file);
     floor_->fit();
-    model_->fit();
+    model_->look_at_the_work();
     ribbon_->show_cycle();
     if (workspace_.is_copy())
         tell(tr("Open in another window"), tr("%1 is open in another window. What you see here is a copy: save it "
@@ -558,9 +559,9 @@ void MainWindow::offer_left_over() {
     if (!workspace_.left_over()) return;
     const cell::Recovered& found = *workspace_.left_over();
     const int answer = ask(tr("Unsaved edits found"),
-        tr("The last session with this cell ended without saving. %n edit(s) were kept, the last: %1.", nullptr,
-            found.edits)
-            .arg(QString::fromStdString(found.last_edit)),
+        tr("The last session with this cell ended without saving. Kept: %1, the last: %2.")
+            .arg(counted(static_cast<std::size_t>(found.edits), tr("edit"), tr("edits")),
+                QString::fromStdString(found.last_edit)),
         {tr("Bring them back"), tr("Drop them")});
     if (answer == 0) workspace_.take_left_over();
     else if (answer == 1) workspace_.drop_left_over();
@@ -569,9 +570,9 @@ void MainWindow::offer_left_over() {
 void MainWindow::offer_unsaved() {
     for (const cell::Recovered& found : cell::SafeFile::unsaved_in(cell::SafeFile::usual_room())) {
         const int answer = ask(tr("Unsaved cell found"),
-            tr("A cell that was never saved (%n edit(s), the last: %1) was kept when the last session ended.", nullptr,
-                found.edits)
-                .arg(QString::fromStdString(found.last_edit)),
+            tr("A cell that was never saved (%1, the last: %2) was kept when the last session ended.")
+                .arg(counted(static_cast<std::size_t>(found.edits), tr("edit"), tr("edits")),
+                    QString::fromStdString(found.last_edit)),
             {tr("Bring it back"), tr("Drop it")});
         if (answer == 1) QFile::remove(QString::fromStdString(found.journal));
         if (answer != 0) continue;

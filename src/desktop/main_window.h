@@ -13,6 +13,7 @@
 #include "arm_panel.h"
 #include "build_page.h"
 #include "catalogue_panel.h"
+#include "cell_panel.h"
 #include "cycle_ribbon.h"
 #include "device_list.h"
 #include "findings_panel.h"
@@ -97,7 +98,6 @@ private:
     void told_changed_outside();
     void find_action();
     void tell(const QString& title, const QString& text);
-    void choose_takt();
 
     Workspace workspace_;
     VerdictStrip* verdict_;
@@ -117,6 +117,7 @@ private:
     std::vector<QToolButton*> left_tabs_;
     CataloguePanel* catalogue_;
     DeviceList* devices_;
+    CellPanel* cell_;
     FirstSteps* first_steps_;
     LayoutActions* layout_ = nullptr;
     ImportGeometry* import_ = nullptr;

@@ -35,6 +35,37 @@ void ModelView::fit() {
     fitted_ = true;
 }
 
+void ModelView::look_at_the_work() {
+    const cell::Cell& c = *workspace_.cell();
+    double best_turn = Camera().turn, least = 1e300;
+    for (const double turned : {0.0, 0.3, -0.3, 0.6, -0.6, geometry::pi, geometry::pi + 0.3, geometry::pi - 0.3}) {
+        const double turn = Camera().turn + turned, tilt = Camera().tilt;
+        const Vector3 to_eye(std::cos(tilt) * std::cos(turn), std::cos(tilt) * std::sin(turn), std::sin(tilt));
+        double hidden = 0;
+        for (const cell::Device& work : c.devices) {
+            std::vector<Vector3> points;  // what is worked at, and the arms' shoulders
+            for (const cell::Seat& s : work.seats)
+                points.emplace_back(work.world * Vector3(s.at.translation() + Vector3(0, 0, 0.05)));
+            if (work.arm) points.emplace_back(work.world * Vector3(0, 0, 0.4));
+            for (const Vector3& point : points) {
+                const geometry::Convex ray = geometry::Convex::segment(point, point + 20 * to_eye);
+                for (const cell::Device& other : c.devices) {
+                    if (&other == &work || other.arm) continue;
+                    for (const geometry::Body& b : other.bodies)
+                        if (geometry::separation(ray, Frame::Identity(), b.shape, other.world * b.at).distance <=
+                            1e-4) {
+                            hidden += b.see_through ? 0.4 : 1;
+                            break;
+                        }
+                }
+            }
+        }
+        if (hidden < least - 1e-9) least = hidden, best_turn = turn;
+    }
+    look(best_turn, Camera().tilt);
+    fit();
+}
+
 void ModelView::fit_selection() {
     fit_to(workspace_.selected_indexes());
     fitted_ = workspace_.selected_indexes().empty();
@@ -57,7 +88,7 @@ void ModelView::fit_to(const std::vector<int>& devices) {
                 for (const Vector3& p : m.line) all.add(d.world * p);
     }
     if (all.empty()) all.add({-1.3, -1, 0}), all.add({1.3, 1, 1});
-    show_box(all, devices.empty() ? 1.02 : 1.7, devices.empty() ? 0.8 : 1.0);
+    show_box(all, devices.empty() ? 0.9 : 0.6);
 }
 
 std::vector<ModelView::Item> ModelView::items() const {

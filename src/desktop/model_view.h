@@ -11,6 +11,8 @@ class ModelView : public SceneView {
 public:
     explicit ModelView(Workspace& workspace, QWidget* parent = nullptr);
     void fit();
+    /// Shows all of the cell from the side on which least hides what is worked at.
+    void look_at_the_work();
     void fit_selection();
     bool picture_current() const override { return !later_.isActive() && SceneView::picture_current(); }
     QSize sizeHint() const override { return {340, 400}; }
@@ -22,6 +24,7 @@ protected:
     bool grab(const QPointF& at, Qt::KeyboardModifiers keys) override;
     void dragged(const QPointF& at) override;
     void dropped() override;
+    void fit_again() override { fit(); }
 
 private:
     void fit_to(const std::vector<int>& devices);

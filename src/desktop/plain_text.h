@@ -35,6 +35,11 @@ inline QString menu_text(const QString& text) {
     return out.replace('&', "&&");
 }
 
+/// "1 part", "3 parts".
+inline QString counted(std::size_t n, const QString& one, const QString& many) {
+    return QString("%1 %2").arg(n).arg(n == 1 ? one : many);
+}
+
 /// For window titles, which take [*] as the mark of a change.
 inline QString title_text(const QString& text) {
     QString out = text.size() > 120 ? text.left(117) + QStringLiteral("\u2026") : text;

@@ -57,32 +57,42 @@ void collect_device(const PlanView& v, const cell::Cell& cell, int index, const 
     }
 }
 
-void draw_marks(QPainter& p, const PlanView& v, const cell::Device& d, const study::Evaluation* e, double t) {
-    if (v.side != Side::top && v.side != Side::corner && d.look != cell::Look::sensor) return;
-    if (d.look == cell::Look::marking) {
-        p.setPen(Qt::NoPen);
-        p.setBrush(theme::look_colour(d.look, d.colour));
-        for (const cell::Mark& m : d.marks) {
-            QPolygonF stripe;
-            for (const Vector3& q : m.line) stripe << v.to_pixels(d.world * q);
-            p.drawPolygon(stripe);
-        }
-        return;
+bool lights_up(const cell::Device& d) {
+    return std::any_of(d.marks.begin(), d.marks.end(), [](const cell::Mark& m) { return !m.lit_by.empty(); });
+}
+
+bool painted(const cell::Device& d) {
+    return std::any_of(d.marks.begin(), d.marks.end(), [](const cell::Mark& m) { return m.filled; });
+}
+
+QColor mark_colour(cell::Mark::Style style) {
+    switch (style) {
+        case cell::Mark::Style::accent: return theme::accent;
+        case cell::Mark::Style::muted: return theme::muted;
+        case cell::Mark::Style::pale: return QColor(0xE0, 0xBE, 0x68);
+        case cell::Mark::Style::ink: break;
     }
+    return theme::ink;
+}
+
+void draw_marks(QPainter& p, const PlanView& v, const cell::Device& d, const study::Evaluation* e, double t) {
     for (const cell::Mark& m : d.marks) {
-        QColor c = m.style == cell::Mark::Style::accent
-                       ? (d.look == cell::Look::belt ? QColor(0xE0, 0xBE, 0x68) : theme::accent)
-                   : m.style == cell::Mark::Style::muted ? theme::muted
-                                                         : theme::ink;
-        double width = d.look == cell::Look::belt ? 1.6 : 1.0;
-        if (d.look == cell::Look::sensor) {
-            const simulation::SignalRecord* s = e ? e->run->trace.signal(d.id + ".made") : nullptr;
-            width = s && s->at(instant(t)) ? 3.0 : 1.4;
-        }
-        p.setPen(QPen(c, width, d.look == cell::Look::sensor ? Qt::DashLine : Qt::SolidLine));
-        p.setBrush(Qt::NoBrush);
+        if (v.side != Side::top && v.side != Side::corner && m.lit_by.empty()) continue;
         QPolygonF line;
         for (const Vector3& q : m.line) line << v.to_pixels(d.world * q);
+        if (m.filled) {
+            p.setPen(Qt::NoPen);
+            p.setBrush(theme::look_colour(d.look, d.colour));
+            p.drawPolygon(line);
+            continue;
+        }
+        double width = m.style == cell::Mark::Style::pale ? 1.6 : 1.0;
+        if (!m.lit_by.empty()) {
+            const simulation::SignalRecord* s = e ? e->run->trace.signal(d.id + "." + m.lit_by) : nullptr;
+            width = s && s->at(instant(t)) ? 3.0 : 1.4;
+        }
+        p.setPen(QPen(mark_colour(m.style), width, m.lit_by.empty() ? Qt::SolidLine : Qt::DashLine));
+        p.setBrush(Qt::NoBrush);
         p.drawPolyline(line);
     }
 }
@@ -201,20 +211,6 @@ void paint(QPainter& p, std::vector<Piece>& list) {
     list.clear();
 }
 
-/// The world axes of a device's frame, 150 mm long: x with an arrow head, its letter beside it.
-void draw_frame(QPainter& p, const PlanView& v, const Frame& f) {
-    static const char* letters[] = {"x", "y", "z"};
-    const QColor colours[] = {theme::stop, theme::good, theme::move};
-    p.setFont(theme::font(9));
-    for (int axis = 0; axis < 3; ++axis) {
-        const QPointF a = v.to_pixels(f.translation()), b = v.to_pixels(f * Vector3(0.15 * Vector3::Unit(axis)));
-        if (QLineF(a, b).length() < 4) continue;
-        p.setPen(QPen(colours[axis], 1.6));
-        p.drawLine(a, b);
-        p.drawText(b + QPointF(3, 3), letters[axis]);
-    }
-}
-
 void draw_names(QPainter& p, const PlanView& v, const cell::Cell& cell, const PlanOptions& o) {
     p.setFont(theme::font(o.name_pixels));
     const QFontMetricsF metrics(p.font());
@@ -234,8 +230,9 @@ void draw_names(QPainter& p, const PlanView& v, const cell::Cell& cell, const Pl
         const bool chosen = o.selected.contains(id);
         if (o.hidden && o.hidden->contains(id)) continue;
         if (!o.only.empty() && std::find(o.only.begin(), o.only.end(), static_cast<int>(i)) == o.only.end()) continue;
-        if (d.host >= 0 && !d.arm && d.look != cell::Look::sensor && d.look != cell::Look::fixture && !chosen)
-            continue;  // a hood is named by what it stands on
+        const auto lane = d.kind->lane();
+        const bool named = lane == cell::DeviceKind::Lane::work || lane == cell::DeviceKind::Lane::level;
+        if (d.host >= 0 && !d.arm && !named && !chosen) continue;  // a hood is named by what it stands on
         if (carries_arm[i] && !chosen) continue;
         const geometry::Box3 extent = d.extent();
         QPolygonF corners;
@@ -271,6 +268,26 @@ void draw_names(QPainter& p, const PlanView& v, const cell::Cell& cell, const Pl
 
 }  // namespace
 
+void draw_frame(QPainter& p, const PlanView& v, const Frame& f, double length) {
+    static const char* letters[] = {"x", "y", "z"};
+    const QColor colours[] = {theme::stop, theme::good, theme::move};
+    p.setFont(theme::font(9));
+    for (int axis = 0; axis < 3; ++axis) {
+        const QPointF a = v.to_pixels(f.translation()), b = v.to_pixels(f * Vector3(length * Vector3::Unit(axis)));
+        if (QLineF(a, b).length() < 4) continue;
+        p.setPen(QPen(colours[axis], 1.6));
+        p.drawLine(a, b);
+        p.drawText(b + QPointF(3, 3), letters[axis]);
+    }
+}
+
+void draw_bodies(QPainter& p, const PlanView& v, const std::vector<DrawnBody>& bodies) {
+    std::vector<Piece> pieces;
+    for (const DrawnBody& b : bodies)
+        pieces.push_back({nearness(v, b.at * b.shape->centre()), outline(v, *b.shape, b.at), b.fill, true});
+    paint(p, pieces);
+}
+
 void draw_plan(
     QPainter& p, const PlanView& v, const cell::Cell& cell, const study::Evaluation* e, const PlanOptions& o) {
     using Layer = PlanOptions::Layer;
@@ -289,30 +306,29 @@ void draw_plan(
     const auto stands = [](const cell::Device& d) { return !d.arm; };
     const auto marks = [&](const auto& which) {
         for (std::size_t i = 0; i < cell.devices.size(); ++i)
-            if (shown(i) && which(cell.devices[i]) && (o.marks || cell.devices[i].look == cell::Look::marking))
+            if (shown(i) && which(cell.devices[i]) && (o.marks || painted(cell.devices[i])))
                 draw_marks(p, v, cell.devices[i], e, o.time_s);
     };
-    const auto switches = [](const cell::Device& d) { return d.look == cell::Look::sensor; };
     const bool top = v.side == Side::top;
     if (top && draws(Layer::ground)) {  // belts and beds first, then parts, marks and hoods: read like a drawing
         collect(stands);
         paint(p, pieces);
-        marks([&](const cell::Device& d) { return !switches(d); });
+        marks([](const cell::Device& d) { return !lights_up(d); });
     }
     if (draws(Layer::live)) {
-        if (top) marks(switches);
+        if (top) marks(lights_up);
         else collect(stands);
         if (e && o.arms_moving && o.only.empty()) collect_parts(v, cell, *e, o.time_s, o.posed, pieces);
         if (top)
             collect([](const cell::Device& d) {
-                return d.look == cell::Look::source || (d.look == cell::Look::sink && d.host >= 0);
+                return d.kind->feeds_belts() || (d.kind->takes_from_belts() && !d.kind->moves_parts() && d.host >= 0);
             });
         collect([](const cell::Device& d) { return d.arm.has_value(); });
         paint(p, pieces);
         if (!top) marks([](const cell::Device&) { return true; });
         if (o.frames)
             for (std::size_t i = 0; i < cell.devices.size(); ++i)
-                if (shown(i)) draw_frame(p, v, cell.devices[i].world);
+                if (shown(i)) draw_frame(p, v, cell.devices[i].world, 0.15);
     }
     if (o.names && draws(Layer::names)) draw_names(p, v, cell, o);
 }

@@ -61,6 +61,15 @@ void draw_plan(QPainter& p, const PlanView& view, const cell::Cell& cell, const 
 /// The outlines of a device on the drawing, in pixels, lower bodies first; of one without bodies its marks.
 std::vector<QPolygonF> device_outlines(const PlanView& view, const cell::Cell& cell, int device,
     const study::Evaluation* evaluation, double time_s, const Posed* posed = nullptr);
+/// Some bodies, the farther ones first.
+struct DrawnBody {
+    const geometry::Convex* shape;
+    geometry::Frame at;
+    QColor fill;
+};
+void draw_bodies(QPainter& p, const PlanView& view, const std::vector<DrawnBody>& bodies);
+/// The axes of a frame with their letters, `length` m long.
+void draw_frame(QPainter& p, const PlanView& view, const geometry::Frame& frame, double length);
 /// Joint values of an arm at an instant: from the run where it fits the cell, else the ready posture.
 kinematics::JointVector joints_at(const cell::Cell& cell, int device, const study::Evaluation* evaluation,
     double time_s, const Posed* posed = nullptr);

@@ -57,6 +57,10 @@ QVector3D vec(const Vector3& v) {
 
 }  // namespace
 
+namespace {
+constexpr double field_of_view = 35;  ///< from below to above, degrees
+}
+
 Vector3 Camera::eye() const {
     return at + distance * Vector3(std::cos(tilt) * std::cos(turn), std::cos(tilt) * std::sin(turn), std::sin(tilt));
 }
@@ -77,11 +81,34 @@ void SceneView::renew() {
     stale_ = true;
 }
 
-void SceneView::show_box(const geometry::Box3& box, double space, double sink) {
+void SceneView::show_box(const geometry::Box3& box, double share) {
+    const Vector3 back = (camera_.eye() - camera_.at).normalized();
+    const Vector3 right(-std::sin(camera_.turn), std::cos(camera_.turn), 0), up = back.cross(right);
+    const double high = share * std::tan(0.5 * field_of_view * geometry::degree),
+                 wide = high * std::max(1, width()) / std::max(1, height());
     camera_.at = 0.5 * (box.low + box.high);
-    camera_.at.z() *= sink;
-    const double aspect = static_cast<double>(std::max(1, width())) / std::max(1, height());
-    camera_.distance = std::max(0.3, space * (box.high - box.low).norm() * std::max(1.0, 1.1 / aspect));
+    // What is nearer to the eye looks larger: the middle of the picture is not that of the box.
+    for (int round = 0; round < 3; ++round) {
+        camera_.distance = 0.3;
+        const auto each = [&](auto&& act) {
+            for (int k = 0; k < 8; ++k)
+                act(Vector3(Vector3(k & 1 ? box.high.x() : box.low.x(), k & 2 ? box.high.y() : box.low.y(),
+                                k & 4 ? box.high.z() : box.low.z()) -
+                            camera_.at));
+        };
+        each([&](const Vector3& corner) {
+            camera_.distance = std::max({camera_.distance, corner.dot(back) + std::abs(corner.dot(right)) / wide,
+                corner.dot(back) + std::abs(corner.dot(up)) / high});
+        });
+        Vector3 least = Vector3::Constant(1e300), most = -least;
+        each([&](const Vector3& corner) {
+            const double away = std::max(0.1, camera_.distance - corner.dot(back));
+            const Vector3 seen(corner.dot(right) / away, corner.dot(up) / away, 0);
+            least = least.cwiseMin(seen), most = most.cwiseMax(seen);
+        });
+        const Vector3 middle = 0.5 * camera_.distance * (least + most);
+        camera_.at += middle.x() * right + middle.y() * up;
+    }
     renew();
 }
 
@@ -129,6 +156,7 @@ void SceneView::set_view_state(const cell::json& s) {
 void SceneView::look(double turn, double tilt) {
     camera_.turn = turn;
     camera_.tilt = tilt;
+    if (fitted_) fit_again();
     renew();
 }
 
@@ -169,7 +197,8 @@ std::shared_ptr<const SceneMesh> SceneView::mesh_of(const Surfaces::Kept& from) 
 
 QMatrix4x4 SceneView::projection() const {
     QMatrix4x4 m;
-    m.perspective(35.0f, static_cast<float>(width()) / static_cast<float>(std::max(1, height())),
+    m.perspective(static_cast<float>(field_of_view),
+        static_cast<float>(width()) / static_cast<float>(std::max(1, height())),
         static_cast<float>(0.02 * camera_.distance), static_cast<float>(20 * camera_.distance));
     return m;
 }
@@ -326,6 +355,7 @@ void SceneView::mouseMoveEvent(QMouseEvent* event) {
     last_ = event->position();
     if (grabbed_) return dragged(event->position());
     if (event->buttons() & Qt::LeftButton && !(event->modifiers() & Qt::ShiftModifier)) {
+        fitted_ = false;  // an eye that was turned by hand stays where it is
         camera_.turn -= d.x() * 0.008;
         camera_.tilt = std::clamp(camera_.tilt + d.y() * 0.008, -0.2, 1.5707);
     } else if (event->buttons()) {

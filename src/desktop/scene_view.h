@@ -29,7 +29,7 @@ public:
     explicit SceneView(QWidget* parent = nullptr);
     cell::json view_state() const;  ///< as it can be stored
     void set_view_state(const cell::json& state);
-    void look(double turn, double tilt);  ///< keeps the distance; top is tilt = pi/2
+    void look(double turn, double tilt);  ///< top is tilt = pi/2
     bool working() const { return drawer_.working(); }
     virtual bool picture_current()
         const;         ///< what is shown is what there is; nothing is to be shown where the view cannot be seen
@@ -57,10 +57,12 @@ protected:
     virtual bool grab(const QPointF& /*at*/, Qt::KeyboardModifiers /*keys*/) { return false; }
     virtual void dragged(const QPointF& /*at*/) {}
     virtual void dropped() {}
+    /// The eye looks from another side, and everything was in view.
+    virtual void fit_again() {}
 
     void renew();
-    /// Brings a box into view: `space` times its size, looked at `sink` times its middle height.
-    void show_box(const geometry::Box3& box, double space, double sink = 1);
+    /// Brings a box into view, as large as it fits into `share` of the picture; seen from where the eye looks now.
+    void show_box(const geometry::Box3& box, double share);
     /// The nearest body under a pixel; `where`: the point of it.
     int owner_at(const QPointF& pixel, geometry::Vector3* where = nullptr, int* part = nullptr) const;
     /// The point of a body under a pixel and the direction out of its surface there.

@@ -107,10 +107,11 @@ void VariantTabs::rebuild() {
         row_->addWidget(tab);
     }
     const QString base = QString::fromStdString(workspace_.document().baseline());
-    note_ = plain_label(
-        workspace_.variant() == base
-            ? tr("%1 is the baseline").arg(base)
-            : tr("baseline %1 \u00b7 differs in %n value(s)", nullptr, static_cast<int>(differences)).arg(base));
+    note_ =
+        plain_label(workspace_.variant() == base
+                        ? tr("%1 is the baseline").arg(base)
+                        : tr("baseline %1 \u00b7 differs in %2")
+                              .arg(base, counted(static_cast<std::size_t>(differences), tr("value"), tr("values"))));
     note_->setStyleSheet("color: #5C6870; font-size: 11px;");
     note_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     note_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);  // it gives way to the tabs

@@ -1,6 +1,5 @@
 #include "worksheet.h"
 
-#include <QColorDialog>
 #include <QComboBox>
 #include <QGridLayout>
 #include <QLabel>
@@ -18,7 +17,9 @@
 
 #include <cell/arrange.h>
 #include <cell/names.h>
+#include <cell/tables.h>
 
+#include "altered_mark.h"
 #include "arm_fields.h"
 #include "field_editors.h"
 #include "layouts.h"
@@ -52,34 +53,6 @@ private:
     Workspace& workspace_;
     QString id_;
 };
-
-QString short_info(const cell::Cell& cell, const cell::Device& d, const cell::json& values) {
-    const auto number = [&](const char* key) {
-        return values.contains(key) && values[key].is_number() ? values[key].get<double>() : 0.0;
-    };
-    if (d.arm) return QString::fromStdString(d.arm->model->name);
-    switch (d.look) {
-        case cell::Look::source: return QObject::tr("every %1 s").arg(number("interval_s"));
-        case cell::Look::fixture:
-            if (values.contains("use"))
-                return QObject::tr("%1 \u00b7 %n nest(s)", nullptr, static_cast<int>(d.seats.size()))
-                    .arg(QString::fromStdString(values.value("use", "")));
-            return QObject::tr("%n nest(s) \u00b7 %1 s", nullptr, static_cast<int>(d.seats.size()))
-                .arg(number("process_s"));
-        case cell::Look::belt:
-            return QObject::tr("%1 m \u00b7 %2 mm/s")
-                .arg(std::round((number("length_mm") + number("after_mm") +
-                                    std::abs(number("bend_deg")) * geometry::pi / 180 *
-                                        (values.contains("radius_mm") ? number("radius_mm") : 500.0)) /
-                                10) /
-                     100)
-                .arg(number("speed_mm_s"));
-        case cell::Look::sensor:
-            return d.host >= 0 ? QObject::tr("on %1").arg(QString::fromStdString(cell.devices[d.host].name))
-                               : QString();
-        default: return QString::fromStdString(d.kind->label()).toLower();
-    }
-}
 
 }  // namespace
 
@@ -119,7 +92,7 @@ void Worksheet::rebuild() {
     building_ = true;
     const int scrolled = verticalScrollBar()->value();
     const QString focused = focusWidget() ? focusWidget()->objectName() : QString();
-    const cell::json values = workspace_.resolved();
+    const cell::json& values = workspace_.resolved();
     if (cards_->count() == 0) {
         auto* title = marked_label(tr("<b>WORKSHEET</b> &nbsp;<span style='color:#5C6870'>who does what</span>"));
         title->setStyleSheet("color: #5C6870; font-size: 11px;");
@@ -129,7 +102,19 @@ void Worksheet::rebuild() {
         add->setProperty("link", true);
         connect(add, &QPushButton::clicked, this,
             [this, add] { Q_EMIT wants_device(add->mapToGlobal(QPoint(0, add->height()))); });
-        cards_->addWidget(add);
+        auto* part = new QPushButton(tr("+ part"));
+        part->setObjectName("add_part_too");
+        part->setProperty("link", true);
+        part->setToolTip(tr("A new part to be handled; parts and tools stand under \"Cell\""));
+        connect(part, &QPushButton::clicked, this,
+            [this, part] { Q_EMIT wants_part(part->mapToGlobal(QPoint(0, part->height()))); });
+        auto* links = new QWidget;
+        auto* row = new QHBoxLayout(links);
+        row->setContentsMargins(0, 0, 0, 0);
+        row->addWidget(add);
+        row->addWidget(part);
+        row->addStretch(1);
+        cards_->addWidget(links);
         cards_->addStretch(1);
     }
     QWidget* chosen = nullptr;
@@ -195,41 +180,6 @@ std::string Worksheet::card_key(const cell::Device& d, const cell::json& values)
     if (selected)
         for (const auto& t : workspace_.cell()->part_types) key += t.name;
     return key;
-}
-
-/// A value that this variant alters is marked; its menu puts it back or hands it on.
-void Worksheet::mark_altered(QWidget* field, QLabel* label, const std::string& path) {
-    const auto found = workspace_.altered().find(path);
-    if (found == workspace_.altered().end()) return;
-    const cell::json& base = found->second;
-    const QString was = base.is_null()     ? tr("not there")
-                        : base.is_number() ? shown_number(base.get<double>())
-                        : base.is_string() ? QString::fromStdString(base.get<std::string>())
-                                           : QString::fromStdString(base.dump()).left(60);
-    const QString hint = tr("Altered in this variant. Baseline: %1. Right click: put back, or hand on.").arg(was);
-    field->setProperty("altered", true);
-    label->setText(QStringLiteral("\u2260 ") + label->text());
-    label->setStyleSheet("color: #B4521B; font-size: 11px; font-weight: bold;");
-    for (QWidget* w : {field, static_cast<QWidget*>(label)}) {
-        w->setToolTip(plain(hint));
-        w->setContextMenuPolicy(Qt::CustomContextMenu);
-        connect(w, &QWidget::customContextMenuRequested, this, [this, w, path](const QPoint& at) {
-            auto* menu = new QMenu(this);
-            menu->setObjectName("altered_menu");
-            menu->setAttribute(Qt::WA_DeleteOnClose);
-            const std::string variant = workspace_.variant().toStdString();
-            menu->addAction(tr("Put back to the baseline"), this, [this, variant, path] {
-                workspace_.replace(workspace_.document().put_back(variant, path), tr("Put back to the baseline"));
-            });
-            menu->addAction(tr("Make it the baseline's value"), this, [this, variant, path] {
-                workspace_.replace(workspace_.document().pushed_to_baseline(variant, path), tr("Push to the baseline"));
-            });
-            menu->addAction(tr("Make it every variant's value"), this, [this, variant, path] {
-                workspace_.replace(workspace_.document().pushed_to_all(variant, path), tr("Push to all variants"));
-            });
-            menu->popup(w->mapToGlobal(at));
-        });
-    }
 }
 
 /// The name as a line: a name that is taken is refused while it is typed, with one that is free.
@@ -298,7 +248,7 @@ QWidget* Worksheet::card(const cell::Device& d, const cell::json& values) {
         name->setAttribute(Qt::WA_TransparentForMouseEvents);
         header->addWidget(name, 1);
     }
-    auto* info = plain_label(short_info(*workspace_.cell(), d, values));
+    auto* info = plain_label(QString::fromStdString(d.kind->summary(*workspace_.cell(), d)));
     info->setStyleSheet("color: #5C6870; font-size: 10px;");
     info->setAttribute(Qt::WA_TransparentForMouseEvents);
     header->addWidget(info);
@@ -319,19 +269,10 @@ void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cel
     FieldGrid grid = new_field_grid(layout);
     const std::string at = "/devices/" + d.id + "/";
     const QString title = tr("Change %1").arg(QString::fromStdString(d.name));
-    auto* colour = new QPushButton(values.value("colour", "").empty()
-                                       ? tr("as usual")
-                                       : menu_text(QString::fromStdString(values.value("colour", ""))));
-    colour->setObjectName(QString::fromStdString("field_" + d.id + "_colour"));
-    colour->setStyleSheet(QString("text-align: left; padding: 0 4px; border-left: 10px solid %1;")
-                              .arg(theme::look_colour(d.look, d.colour).name()));
-    connect(colour, &QPushButton::clicked, this,
-        [this, path = at + "colour", title, now = theme::look_colour(d.look, d.colour)] {
-            const QColor chosen = QColorDialog::getColor(now, this, tr("Colour of the device"));
-            if (chosen.isValid())
-                QTimer::singleShot(0, this, [=, this] { set_value(path, chosen.name().toStdString(), title); });
-        });
-    mark_altered(colour, grid.add(tr("colour"), colour), at + "colour");
+    const QString names = QString::fromStdString("field_" + d.id + "_");
+    const EditedGroup group{"/devices/" + d.id, values, names, title, &d};
+    FieldEditors editors(workspace_, grid, this, group);
+    editors.add(*cell::find_field(cell::device_fields(), "colour"));
     std::vector<std::pair<QString, std::string>> hosts{{tr("the floor"), "floor"}};
     const int self = workspace_.cell()->device(d.id);
     for (const cell::Device& o : workspace_.cell()->devices)
@@ -353,14 +294,9 @@ void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cel
                             cell::place_at(c, device, c.devices[device].world, c.device(chosen))});
             });
         });
-    mark_altered(host, grid.add(tr("stands on"), host), at + "host");
-    const auto mark = [this](
-                          QWidget* field, QLabel* label, const std::string& path) { mark_altered(field, label, path); };
-    if (!d.arm) {
-        const QString names = QString::fromStdString("field_" + d.id + "_");
-        FieldEditors(workspace_, grid, this, {"/devices/" + d.id, values, names, title, d}, mark).add(d.kind->fields());
-    }
-    if (d.arm) add_arm_fields(workspace_, layout, d, values, this, mark);
+    mark_altered(workspace_, this, host, grid.add(tr("stands on"), host), at + "host");
+    if (!d.arm) editors.add(d.kind->fields());
+    if (d.arm) add_arm_fields(workspace_, layout, d, values, this);
 }
 
 }  // namespace escarp::desktop

@@ -16,6 +16,7 @@ public:
 
 Q_SIGNALS:
     void wants_device(const QPoint& global);  ///< the "+ device" line was used
+    void wants_part(const QPoint& global);
 
 protected:
     void resizeEvent(QResizeEvent* event) override;
@@ -24,7 +25,6 @@ private:
     /// Brings the cards up to date; only those whose content has changed are made anew.
     void rebuild();
     std::string card_key(const cell::Device& device, const cell::json& values) const;
-    void mark_altered(QWidget* field, QLabel* label, const std::string& path);
     void add_name(QHBoxLayout* header, const cell::Device& device);
     void refresh();  ///< times and marks of the lines
     QWidget* card(const cell::Device& device, const cell::json& values);

@@ -21,7 +21,7 @@ void Worksheet::add_step_fields(
     FieldGrid grid = new_field_grid(layout);
     const cell::json* found = cell::find(cell, "/" + s.path);
     const QString title = tr("Change step %1 of %2").arg(s.number + 1).arg(QString::fromStdString(d.name));
-    const EditedGroup group{"/" + s.path, found ? *found : cell::json::object(), "step_field_", title, d, &s};
+    const EditedGroup group{"/" + s.path, found ? *found : cell::json::object(), "step_field_", title, &d, &s};
     FieldEditors editors(workspace_, grid, this, group);
     editors.add(s.kind->fields());
     editors.add(cell::field::flag("enabled", tr("enabled").toStdString(), true));

@@ -202,7 +202,7 @@ private:
     void plan(Sheet& s) {
         std::vector<Piece> pieces;
         for (const cell::Device& d : c_.devices) {
-            collect(d.bodies, d.world, d.look == cell::Look::belt ? 0.93 : 0.97, 0.25, pieces);
+            collect(d.bodies, d.world, d.kind->moves_parts() ? 0.93 : 0.97, 0.25, pieces);
             if (!d.arm) continue;
             std::vector<Frame> frames;
             d.arm->model->mechanism.link_frames(d.arm->ready, d.world, frames);
@@ -236,7 +236,7 @@ private:
         for (std::size_t i = 0; i < c_.devices.size(); ++i) {
             const cell::Device& d = c_.devices[i];
             const double x = map_.x(d.world.translation().x()), y = map_.y(d.world.translation().y());
-            if (d.look == cell::Look::marking) continue;
+            if (d.bodies.empty() && !d.arm) continue;  // painted on the floor
             s.pen(0.18);
             s.line(x - 1.5, y, x + 1.5, y);
             s.line(x, y - 1.5, x, y + 1.5);
@@ -289,7 +289,7 @@ private:
             // Running dimensions from the corner, numbers spread where devices stand close in line.
             std::vector<double> places;
             for (const cell::Device& d : c_.devices)
-                if (d.host < 0 && d.look != cell::Look::marking)
+                if (d.host < 0 && (d.arm || !d.bodies.empty()))
                     places.push_back(along_x ? d.world.translation().x() : d.world.translation().y());
             std::sort(places.begin(), places.end());
             places.erase(

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include <cell/device_kind.h>
 #include <geometry/distance_map.h>
 
 namespace escarp::inspection {
@@ -64,7 +65,7 @@ int movable_root(const cell::Cell& cell, int device) {
     for (int host = cell.devices[device].host; host >= 0; host = cell.devices[host].host) {
         const auto others = std::count_if(
             cell.devices.begin(), cell.devices.end(), [&](const cell::Device& d) { return d.host == host; });
-        if (others > 1 || cell.devices[host].look != cell::Look::structure) break;
+        if (others > 1 || !cell.devices[host].kind->carries_devices()) break;
         top = host;
     }
     return top;

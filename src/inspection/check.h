@@ -1,6 +1,8 @@
 #pragma once
 // A check: one file in checks/ and one line in `standard_checks`.
 
+#include <cell/numbers.h>
+
 #include "inspect.h"
 
 namespace escarp::inspection {
@@ -44,6 +46,6 @@ std::string millimetres(double metres);
 /// "1.5°" or "27 mm": a part of a joint's range, from rad or m.
 std::string joint_amount(const kinematics::Joint& joint, double value);
 /// Two decimals and no more.
-std::string short_number(double value, int decimals = 2);
+inline std::string short_number(double value, int decimals = 2) { return cell::fixed(value, decimals); }
 
 }  // namespace escarp::inspection

@@ -21,12 +21,6 @@ std::string joint_amount(const kinematics::Joint& joint, double value) {
                                                       : short_number(value * 1e3, 1) + " mm";
 }
 
-std::string short_number(double value, int decimals) {
-    char text[64];
-    std::snprintf(text, sizeof text, "%.*f", decimals, value);
-    return text;
-}
-
 namespace {
 
 constexpr std::size_t most_findings = 200;  // that are listed

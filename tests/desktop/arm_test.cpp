@@ -39,6 +39,13 @@ struct ArmHands : Bench {
         child<QPushButton>(name)->click();
         settle();
     }
+    /// The eye of the Model, so that handles and bodies are large enough to be hit.
+    void comes_near() {
+        const geometry::Vector3 at = 1e3 * arm().world.translation();
+        window.model()->set_view_state({{"turn_deg", -66}, {"tilt_deg", 35}, {"distance_mm", 4200},
+            {"at_mm", {at.x() + 300, at.y(), at.z() + 300}}});
+        settle();
+    }
     const cell::Device& arm() { return w().cell()->devices[w().cell()->device("arm1")]; }
 };
 
@@ -244,6 +251,7 @@ TEST_CASE("handles in the Model move the tool along and about the directions cho
     ArmHands h;
     ModelView* model = h.window.model();
     REQUIRE(model->working());
+    h.comes_near();
     h.key(Qt::Key_D, Qt::AltModifier);
     const auto drag = [&](const geometry::Vector3& from, const geometry::Vector3& to, Qt::KeyboardModifiers keys = {}) {
         const QPoint a = model->pixel_of(from)->toPoint(), b = model->pixel_of(to)->toPoint();
@@ -284,6 +292,7 @@ TEST_CASE("handles in the Model move the tool along and about the directions cho
 TEST_CASE("a link is dragged by its joint, the tool on the Floor in its plane, and a surface is picked to work on") {
     ArmHands h;
     ModelView* model = h.window.model();
+    h.comes_near();
     h.child<QComboBox>("jog_frame")->setCurrentIndex(3);
     const auto& m = h.arm().arm->model->mechanism;
     std::vector<geometry::Frame> frames;

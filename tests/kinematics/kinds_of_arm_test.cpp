@@ -9,6 +9,7 @@ using namespace escarp;
 using namespace escarp::kinematics;
 using cell::json;
 using escarp::tests::Draw;
+using escarp::tests::random_joints;
 
 namespace {
 
@@ -17,15 +18,6 @@ const ArmModel& catalogue_arm(const std::string& id) {
     for (const ArmModel& m : cell->arm_models)
         if (m.id == id) return m;
     throw std::runtime_error("no arm " + id);
-}
-
-/// Joint values within the limits of followers too.
-JointVector random_joints(const ArmModel& m, Draw& draw) {
-    JointVector q(m.mechanism.size());
-    do
-        for (int j = 0; j < q.size(); ++j) q[j] = draw.in(m.mechanism.joints[j].low, m.mechanism.joints[j].high);
-    while (!m.mechanism.followers_within(q));
-    return q;
 }
 
 /// Solutions feed back to the pose, and the joint values that made it are among those at its free joints' values.

@@ -8,14 +8,9 @@
 using namespace escarp;
 using namespace escarp::kinematics;
 using escarp::tests::Draw;
+using escarp::tests::random_joints;
 
 namespace {
-
-JointVector random_joints(const ArmModel& m, Draw& draw) {
-    JointVector q(m.mechanism.size());
-    for (int j = 0; j < q.size(); ++j) q[j] = draw.in(m.mechanism.joints[j].low, m.mechanism.joints[j].high);
-    return q;
-}
 
 /// Wraps every difference of hinge values to the half turn.
 double apart(const JointVector& a, const JointVector& b) {

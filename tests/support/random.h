@@ -4,6 +4,7 @@
 #include <random>
 
 #include <geometry/convex.h>
+#include <kinematics/mechanism.h>
 
 namespace escarp::tests {
 
@@ -42,5 +43,14 @@ public:
 private:
     std::mt19937 engine_;
 };
+
+/// Joint values within the limits, of followers too.
+inline kinematics::JointVector random_joints(const kinematics::ArmModel& m, Draw& draw) {
+    kinematics::JointVector q(m.mechanism.size());
+    do
+        for (int j = 0; j < q.size(); ++j) q[j] = draw.in(m.mechanism.joints[j].low, m.mechanism.joints[j].high);
+    while (!m.mechanism.followers_within(q));
+    return q;
+}
 
 }  // namespace escarp::tests

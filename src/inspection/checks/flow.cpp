@@ -91,14 +91,16 @@ void report_takt(const Context& c, std::vector<Finding>& out) {
 /// A beam that a task waits for and that never switches: says why.
 void report_dead_beams(const Context& c, std::vector<Finding>& out) {
     for (const cell::Device& d : c.cell.devices) {
-        if (d.look != cell::Look::sensor) continue;
-        const std::string name = d.id + ".made";
+        const auto line =
+            std::find_if(d.marks.begin(), d.marks.end(), [](const cell::Mark& m) { return !m.lit_by.empty(); });
+        if (line == d.marks.end()) continue;
+        const std::string name = d.id + "." + line->lit_by;
         const simulation::SignalRecord* s = c.run.trace.signal(name);
         if (!s || s->changes.size() > 1 || (!s->changes.empty() && s->changes.front().second) ||
             c.run.trace.parts.empty())
             continue;
         // How near did any part come?
-        const Vector3 from = d.world * d.marks.front().line.front(), to = d.world * d.marks.front().line.back();
+        const Vector3 from = d.world * line->line.front(), to = d.world * line->line.back();
         const geometry::Convex beam = geometry::Convex::segment(from, to);
         double nearest = 1e300, above = 0;
         for (const simulation::PartRecord& part : c.run.trace.parts) {
@@ -124,7 +126,7 @@ void report_dead_beams(const Context& c, std::vector<Finding>& out) {
         f.devices = {d.id};
         if (above > 0 && above < 0.5) {
             f.text = "Its line passes " + millimetres(above) + " mm above the highest part.";
-            const cell::json lower = std::max(1.0, std::round((d.marks.front().line.front().z() - above) * 1e3 - 10));
+            const cell::json lower = std::max(1.0, std::round((line->line.front().z() - above) * 1e3 - 10));
             WayOut way{"Lower the line to " + lower.dump() + " mm", "10 mm below the top of the part",
                 {"Lower " + d.name, {cell::Operation::set("/devices/" + d.id + "/beam_height_mm", lower)}}};
             f.ways_out.push_back(std::move(way));

@@ -1,3 +1,6 @@
+#include <cell/catalogue.h>
+#include <cell/tables.h>
+
 #include "kinds.h"
 #include "task_runner.h"
 
@@ -8,15 +11,29 @@ class ArmKind final : public Kind {
 public:
     std::string id() const override { return "arm"; }
     std::string label() const override { return "Arm"; }
-    /// Its keys are read by `read_arm` and shown by cards of their own; here stands what a new one is given.
-    const cell::Fields& fields() const override {
-        using namespace cell::field;
-        using Type = cell::Field::Type;
-        static const cell::Fields all{of(Type::text, "model", "arm").at_first(""),
-            of(Type::text, "tool", "tool").usually("").at_first(""),
-            of(Type::list, "poses", "poses").lacking().at_first(cell::json::array()),
-            of(Type::list, "task", "task").lacking().at_first(cell::json::array())};
+    const cell::Fields& fields() const override { return cell::arm_device_fields(); }
+    bool has_arm() const override { return true; }
+    std::vector<cell::Offering> offerings() const override {
+        std::vector<cell::Offering> all;
+        for (const cell::json& model : cell::catalogue_arms()) all.push_back({id(), model["id"], model["name"]});
         return all;
+    }
+    /// With its model and a gripper of its size, on the structure that was chosen.
+    void settle_in(cell::Newcomer& n, cell::json& device) const override {
+        const std::string model = device["model"];
+        const cell::json& catalogue = cell::catalogue_arms();
+        const bool comes_along =
+            std::any_of(catalogue.begin(), catalogue.end(), [&](const cell::json& m) { return m["id"] == model; });
+        if (comes_along && !n.given("tool")) {
+            n.bring(catalogue, "arm_models", model);
+            const bool small = model == "six600" || model == "offset850" || model == "scara400";
+            device["tool"] = small ? "jaw60" : "jaw120";
+            n.bring(cell::catalogue_tools(), "tool_models", device["tool"]);
+        }
+        if (n.near() && n.near()->kind->carries_devices()) cell::Newcomer::stand_on(device, *n.near());
+    }
+    std::string summary(const cell::Cell& cell, const cell::Device& d) const override {
+        return d.arm ? d.arm->model->name : Kind::summary(cell, d);
     }
     void read(const cell::Reader&, const cell::Cell&, cell::Device& d) const override { d.look = cell::Look::arm; }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override {

@@ -219,6 +219,18 @@ public:
             of(Type::part_type, "detects", "only this part type").usually("")};
         return all;
     }
+    Settles settles() const override { return Settles::on_belts; }
+    Lane lane() const override { return Lane::level; }
+    /// Across the belt, before its end.
+    void settle_in(cell::Newcomer& n, cell::json& device) const override {
+        const cell::Device* belt = n.belt();
+        if (!belt) return;
+        device["span_mm"] = n.value(*belt, "width_mm") + 30;
+        n.stand_on(device, *belt, 0.5 * n.value(*belt, "length_mm") - 60);
+    }
+    std::string summary(const cell::Cell& cell, const cell::Device& d) const override {
+        return d.host >= 0 ? "on " + cell.devices[d.host].name : std::string();
+    }
     void read(const cell::Reader& r, const cell::Cell& cell, cell::Device& d) const override {
         auto l = std::make_shared<Line>();
         const cell::Values v(r, fields());
@@ -236,6 +248,7 @@ public:
             d.bodies.push_back(cell::standing_box(
                 "head", {size, size, height + below + 0.02}, {0, side * 0.5 * (span + size), -below}));
         d.marks.push_back({cell::Mark::Style::accent, {l->from, l->to}});
+        d.marks.back().lit_by = "made";
         d.signals = {"made"};
         d.parameters = std::move(l);
     }

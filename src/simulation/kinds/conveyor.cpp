@@ -3,6 +3,7 @@
 #include <deque>
 
 #include <cell/device_kind.h>
+#include <cell/numbers.h>
 
 #include "belt_path.h"
 #include "kinds.h"
@@ -127,8 +128,7 @@ private:
     void insert(Kernel& k, int part, Ticks at, Ticks now) {
         Rider r{part, at, now, at};
         const auto& places = k.trace().parts[part].places;
-        if (!places.empty() && places.back().device >= 0 &&
-            k.cell().devices[places.back().device].look == cell::Look::belt)
+        if (!places.empty() && places.back().device >= 0 && k.cell().devices[places.back().device].kind->moves_parts())
             r.came_from = places.back().device;
         Frame before;
         if (k.trace().part_frame(k.cell(), part, now, before))
@@ -309,6 +309,18 @@ public:
             of(Type::device, "to", "hands on to").usually("")};
         return all;
     }
+    std::vector<cell::Offering> offerings() const override {
+        return {{id(), "", label()},
+            {id(), "", "Conveyor bend", {{"length_mm", 0.0}, {"bend_deg", 90.0}, {"radius_mm", 500.0}}}};
+    }
+    Settles settles() const override { return Settles::on_floor; }
+    bool moves_parts() const override { return true; }
+    bool takes_from_belts() const override { return true; }
+    std::string summary(const cell::Cell&, const cell::Device& d) const override {
+        const Belt& b = belt_of(d);
+        return cell::shortest(std::round(100 * b.length()) / 100) + " m \u00b7 " + cell::shortest(1e3 * b.speed) +
+               " mm/s";
+    }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         auto b = std::make_shared<Belt>();
         const cell::Values v(r, fields());
@@ -360,7 +372,7 @@ public:
             const Frame at = up * b->path.at(b->length() * (i + 0.5) / arrows);
             const double s = 0.12 * b->width;
             d.marks.push_back(
-                {cell::Mark::Style::accent, {at * Vector3(-s, s, 0), at * Vector3(0, 0, 0), at * Vector3(-s, -s, 0)}});
+                {cell::Mark::Style::pale, {at * Vector3(-s, s, 0), at * Vector3(0, 0, 0), at * Vector3(-s, -s, 0)}});
         }
         d.ends = {up * b->path.at(0), up * b->path.at(b->length())};
         d.seats = {{"end", d.ends[1]}, {"beginning", d.ends[0]}};

@@ -17,14 +17,15 @@ public:
         using namespace cell::field;
         using Type = cell::Field::Type;
         static const cell::Fields all{
-            of(Type::points, "points_mm", "corner points").at_first({{-1000.0, 0.0}, {1000.0, 0.0}}),
+            of(Type::points, "points_mm", "corner points").of_number(2, 200).at_first({{-1000.0, 0.0}, {1000.0, 0.0}}),
             number("height_mm", "height", 200, 10000).usually(2000).at_first(2000.0),
             number("post_mm", "posts", 5, 500).usually(50).at_first(50.0),
             number("panel_mm", "longest panel", 200, 10000).usually(1500).at_first(1500.0),
-            of(Type::numbers, "doors_at_mm", "doors from start").lacking().at_first(cell::json::array()),
+            numbers("doors_at_mm", "doors from start", 0, 1e7, 0, 100).lacking().at_first(cell::json::array()),
             number("door_width_mm", "door width", 300, 10000).usually(900).at_first(900.0)};
         return all;
     }
+    Settles settles() const override { return Settles::on_floor; }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         const std::vector<Vector3> corners = read_corners(r);
         const cell::Values v(r, fields());

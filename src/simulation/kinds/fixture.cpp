@@ -3,6 +3,7 @@
 
 #include <cell/content_key.h>
 #include <cell/device_kind.h>
+#include <cell/numbers.h>
 
 #include "kinds.h"
 #include "polyline.h"
@@ -144,11 +145,16 @@ public:
             whole("rows", "nests along y", 1, 50).usually(1).at_first(1),
             number("pitch_x_mm", "pitch x", 1, 10000).usually(200).at_first(200.0),
             number("pitch_y_mm", "pitch y", 1, 10000).usually(200).at_first(200.0),
-            of(Type::points, "nests_mm", "or nests at").lacking(),
+            of(Type::points, "nests_mm", "or nests at").of_number(0, 200).lacking(),
             number("length_mm", "length", 20, 20000).at_first(300.0),
             number("width_mm", "width", 20, 20000).at_first(300.0),
-            number("height_mm", "height", 1, 5000).at_first(800.0), of(Type::bodies, "bodies", "own shape").lacking()};
+            number("height_mm", "height", 1, 5000).at_first(800.0), bodies("bodies", "own shape", 1).lacking()};
         return all;
+    }
+    Lane lane() const override { return Lane::work; }
+    std::string summary(const cell::Cell&, const cell::Device& d) const override {
+        return std::to_string(d.seats.size()) + (d.seats.size() == 1 ? " nest" : " nests") + " \u00b7 " +
+               cell::shortest(static_cast<const Work&>(*d.parameters).process) + " s";
     }
     void read(const cell::Reader& r, const cell::Cell& cell, cell::Device& d) const override {
         auto w = std::make_shared<Work>();
@@ -162,9 +168,9 @@ public:
         const double dx = v.number("pitch_x_mm"), dy = v.number("pitch_y_mm");
         d.look = cell::Look::fixture;
         if (r.has("bodies")) d.bodies = cell::read_bodies(r, "bodies", cell.meshes);  // a shape of its own
-        if (r.has("bodies") && d.bodies.empty())
-            r.problem("bodies", "At least one body is expected; without the key the fixture is a box.");
         else d.bodies.push_back(cell::standing_box("body", {length, width, height}, {0, 0, 0}));
+        if (d.bodies.empty())
+            r.problem("bodies", "At least one body is expected; without the key the fixture is a box.");
         std::vector<Vector3> nests = read_places(r, "nests_mm");  // any pattern; else rows and columns
         if (nests.empty())
             for (int row = 0; row < rows; ++row)

@@ -1,4 +1,5 @@
 #include <cell/device_kind.h>
+#include <cell/numbers.h>
 
 #include "hood.h"
 #include "kinds.h"
@@ -65,6 +66,21 @@ public:
             number("width_mm", "width", 50, 5000).usually(240).at_first(240.0),
             number("height_mm", "height", 50, 5000).usually(250).at_first(250.0)};
         return all;
+    }
+    Settles settles() const override { return Settles::on_belts; }
+    bool feeds_belts() const override { return true; }
+    Lane lane() const override { return Lane::arrivals; }
+    /// At the beginning of the belt, with a part to release.
+    void settle_in(cell::Newcomer& n, cell::json& device) const override {
+        const cell::Device* belt = n.belt();
+        if (!belt) throw cell::InputError("infeed", "An infeed puts parts onto a conveyor: place a conveyor first.");
+        device["part_type"] = n.some_part_type();
+        device["to"] = belt->id;
+        device["width_mm"] = n.value(*belt, "width_mm") + 30;
+        n.stand_on(device, *belt, -0.5 * n.value(*belt, "length_mm") + 0.4 * device["length_mm"].get<double>());
+    }
+    std::string summary(const cell::Cell&, const cell::Device& d) const override {
+        return "every " + cell::shortest(static_cast<const Source&>(*d.parameters).interval) + " s";
     }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         auto s = std::make_shared<Source>();

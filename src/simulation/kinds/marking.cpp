@@ -15,11 +15,13 @@ public:
         using Type = cell::Field::Type;
         static const cell::Fields all{
             of(Type::points, "points_mm", "corner points")
+                .of_number(2, 200)
                 .at_first({{-500.0, -400.0}, {500.0, -400.0}, {500.0, 400.0}, {-500.0, 400.0}}),
             flag("closed", "closed", false).at_first(true),
             number("line_mm", "line width", 1, 1000).usually(75).at_first(75.0)};
         return all;
     }
+    Settles settles() const override { return Settles::on_floor; }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         std::vector<Vector3> corners = read_corners(r);
         const cell::Values v(r, fields());
@@ -31,6 +33,7 @@ public:
             const Vector3 from = corners[i] - along, to = corners[i + 1] + along;
             d.marks.push_back(
                 {cell::Mark::Style::muted, {from + side, to + side, to - side, from - side, from + side}});
+            d.marks.back().filled = true;
         }
     }
     void mirror(cell::json& device) const override { mirror_places(device["points_mm"]); }

@@ -37,6 +37,24 @@ public:
             number("height_mm", "height", 50, 5000).lacking().at_first(700.0)};
         return all;
     }
+    std::vector<cell::Offering> offerings() const override {
+        return {{id(), "", label()}, {id(), "", "Chute", {{"shape", "chute"}}},
+            {id(), "", "Bin", {{"shape", "bin"}, {"length_mm", 400.0}, {"width_mm", 300.0}, {"height_mm", 220.0}}}};
+    }
+    Settles settles() const override { return Settles::on_belts; }
+    bool takes_from_belts() const override { return true; }
+    /// A hood over the end of the belt that was chosen, if that hands on to nothing yet.
+    void settle_in(cell::Newcomer& n, cell::json& device) const override {
+        const cell::Device* belt = n.near();
+        if (!belt || !belt->kind->moves_parts()) return;
+        const cell::json* own = cell::find(n.tree(), "/devices/" + belt->id);
+        if (!own || !own->value("to", "").empty()) return;
+        device["shape"] = "hood";
+        device["width_mm"] = n.value(*belt, "width_mm") + 30;
+        device["height_mm"] = 250.0;
+        n.stand_on(device, *belt, 0.5 * n.value(*belt, "length_mm") - 0.4 * device["length_mm"].get<double>());
+        n.operations.push_back(cell::Operation::set("/devices/" + belt->id + "/to", device["id"]));
+    }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         d.look = cell::Look::sink;
         const cell::Values v(r, fields());

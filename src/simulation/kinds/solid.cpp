@@ -13,11 +13,12 @@ public:
     std::string label() const override { return "Own shape"; }
     const cell::Fields& fields() const override {
         using namespace cell::field;
-        using Type = cell::Field::Type;
         static const cell::Fields all{
-            of(Type::bodies, "bodies", "bodies").at_first({{{"shape", "box"}, {"size_mm", {400.0, 300.0, 200.0}}}})};
+            bodies("bodies", "bodies", 1).at_first({{{"shape", "box"}, {"size_mm", {400.0, 300.0, 200.0}}}})};
         return all;
     }
+    std::vector<cell::Offering> offerings() const override { return {}; }  // it comes from a file
+    bool carries_devices() const override { return true; }
     void read(const cell::Reader& r, const cell::Cell& cell, cell::Device& d) const override {
         d.bodies = cell::read_bodies(r, "bodies", cell.meshes);
         if (d.bodies.empty())

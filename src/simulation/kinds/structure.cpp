@@ -29,6 +29,17 @@ public:
             number("height_mm", "height", 1, 10000).at_first(800.0)};
         return all;
     }
+    std::vector<cell::Offering> offerings() const override {
+        const auto one = [&](const char* name, const char* shape, double length, double width, double height) {
+            return cell::Offering{
+                id(), "", name, {{"shape", shape}, {"length_mm", length}, {"width_mm", width}, {"height_mm", height}}};
+        };
+        return {one("Table", "table", 1000, 600, 800), one("Pedestal", "pedestal", 320, 320, 500),
+            one("Square pedestal", "square pedestal", 350, 350, 500), one("Block", "box", 200, 200, 200),
+            one("Cabinet", "cabinet", 800, 500, 1900), one("Wall", "wall", 3000, 150, 2500),
+            one("Column", "column", 400, 400, 3000)};
+    }
+    bool carries_devices() const override { return true; }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         const cell::Values v(r, fields());
         const std::string shape = v.choice("shape");

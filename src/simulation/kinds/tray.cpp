@@ -137,6 +137,21 @@ public:
             number("exchange_s", "exchange time", 0, 1e5).usually(5).at_first(5.0)};
         return all;
     }
+    std::vector<cell::Offering> offerings() const override {
+        return {{id(), "", "Tray of parts", {{"use", "supply"}}}, {id(), "", "Empty tray", {{"use", "collect"}}}};
+    }
+    Lane lane() const override { return Lane::work; }
+    void settle_in(cell::Newcomer& n, cell::json& device) const override {
+        if (device["use"] == "supply") device["part_type"] = n.some_part_type();
+        if (n.near() && n.near()->kind->carries_devices()) n.stand_on(device, *n.near());
+    }
+    std::string summary(const cell::Cell&, const cell::Device& d) const override {
+        const Use use = static_cast<const Pattern&>(*d.parameters).use;
+        return std::string(use == Use::supply    ? "supply"
+                           : use == Use::collect ? "collect"
+                                                 : "keep") +
+               " \u00b7 " + std::to_string(d.seats.size()) + (d.seats.size() == 1 ? " nest" : " nests");
+    }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         auto t = std::make_shared<Pattern>();
         const cell::Values v(r, fields());

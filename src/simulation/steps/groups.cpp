@@ -15,8 +15,8 @@ public:
         using namespace cell::field;
         using Type = cell::Field::Type;
         static const cell::Fields all{choice("part", "part is", {"reject", "good"}).at_first("reject"),
-            of(Type::list, "then", "then").lacking().at_first(cell::json::array()),
-            of(Type::list, "else", "else").lacking().at_first(cell::json::array())};
+            of(Type::steps, "then", "then").lacking().at_first(cell::json::array()),
+            of(Type::steps, "else", "else").lacking().at_first(cell::json::array())};
         return all;
     }
     void read(const cell::StepReader& r, cell::Step& s) const override {
@@ -41,7 +41,7 @@ public:
     const cell::Fields& fields() const override {
         using namespace cell::field;
         static const cell::Fields all{whole("times", "times", 1, 100000).at_first(2),
-            of(cell::Field::Type::list, "steps", "steps").lacking().at_first(cell::json::array())};
+            of(cell::Field::Type::steps, "steps", "steps").lacking().at_first(cell::json::array())};
         return all;
     }
     void read(const cell::StepReader& r, cell::Step& s) const override {

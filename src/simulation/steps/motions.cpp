@@ -36,7 +36,7 @@ public:
         return "Pick from " + named(cell, s.device);
     }
     cell::json fresh(const cell::Cell& cell, const cell::Device&) const override {
-        return {{"from", cell::any_seated(cell, cell::Look::belt)}};
+        return {{"from", cell::any_seated(cell, [](const cell::DeviceKind& k) { return k.moves_parts(); })}};
     }
     TaskRunner::Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step&) const override {
         return runner.exchange(k);
@@ -63,7 +63,8 @@ public:
         return "Place in " + named(cell, s.device);
     }
     cell::json fresh(const cell::Cell& cell, const cell::Device&) const override {
-        return {{"in", cell::any_seated(cell, cell::Look::sink)}};
+        return {{"in", cell::any_seated(
+                           cell, [](const cell::DeviceKind& k) { return k.takes_from_belts() && !k.moves_parts(); })}};
     }
     TaskRunner::Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step&) const override {
         return runner.exchange(k);

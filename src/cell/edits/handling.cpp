@@ -1,0 +1,78 @@
+// Parts, tools, signals, pairs left out.
+
+#include <cell/handling.h>
+#include <cell/named_edit.h>
+
+namespace escarp::cell {
+namespace {
+
+using namespace field;
+using Type = Field::Type;
+
+Field part() { return of(Type::part_type, "part", "part type"); }
+Field tool() { return of(Type::tool_model, "tool", "tool"); }
+Field device(const char* key, const char* label) { return of(Type::device, key, label); }
+
+Change made_of(const Layout& layout, const char* what, const std::function<Edit(std::string*)>& make) {
+    std::string id;
+    const Edit edit = make(&id);
+    return changed(layout, edit, {{what, id}});
+}
+
+}  // namespace
+
+void add_handling_edits(std::vector<NamedEdit>& all) {
+    const auto named = [&](const char* name, const char* help, Fields arguments, auto act) {
+        all.push_back({name, help, std::move(arguments), act});
+    };
+    named("add part", "a new part type of one body",
+        {choice("shape", "shape", {"box", "cylinder", "sphere", "capsule"}).usually("box")},
+        [](const Layout& l, const Values& v) {
+            return made_of(l, "part", [&](std::string* id) { return add_part_type(l, v.choice("shape"), id); });
+        });
+    named("copy part", "under another name", {part()}, [](const Layout& l, const Values& v) {
+        return made_of(l, "part", [&](std::string* id) { return copy_of(l, "part_types", v.text("part"), id); });
+    });
+    named("remove part", "another takes its place, or what needs it goes too",
+        {part(), of(Type::part_type, "instead", "in its place").usually("")},
+        [](const Layout& l, const Values& v) {
+            return changed(l, remove_part_type(l, v.text("part"), v.text("instead")));
+        });
+    named("rename grip", "of a part; steps that name it follow",
+        {part(), text("grip", "grip"), text("to", "new name")}, [](const Layout& l, const Values& v) {
+            return changed(l, rename_grip(l, v.text("part"), v.text("grip"), v.text("to")));
+        });
+    named("add tool", "a new tool, on an arm's flange if one is said",
+        {choice("what", "sort of tool", {"jaws", "cup", "double", "cups"}), device("arm", "arm").usually("")},
+        [](const Layout& l, const Values& v) {
+            return made_of(l, "tool", [&](std::string* id) { return add_tool(l, v.choice("what"), v.text("arm"), id); });
+        });
+    named("copy tool", "under another name", {tool()}, [](const Layout& l, const Values& v) {
+        return made_of(l, "tool", [&](std::string* id) { return copy_of(l, "tool_models", v.text("tool"), id); });
+    });
+    named("remove tool", "another takes its place, or arms do without",
+        {tool(), of(Type::tool_model, "instead", "in its place").usually("")}, [](const Layout& l, const Values& v) {
+            return changed(l, remove_tool(l, v.text("tool"), v.text("instead")));
+        });
+    named("add signal", "that a device sets itself", {device("device", "device"), text("name", "name")},
+        [](const Layout& l, const Values& v) { return changed(l, add_signal(l, v.text("device"), v.text("name"))); });
+    named("rename signal", "and whoever names it follows",
+        {device("device", "device"), text("name", "name"), text("to", "new name")},
+        [](const Layout& l, const Values& v) {
+            return changed(l, rename_signal(l, v.text("device"), v.text("name"), v.text("to")));
+        });
+    named("remove signal", "that no step names any more", {device("device", "device"), text("name", "name")},
+        [](const Layout& l, const Values& v) {
+            return changed(l, remove_signal(l, v.text("device"), v.text("name")));
+        });
+    named("leave out", "the clearance of two devices is not judged",
+        {device("a", "device"), device("b", "other device"), text("reason", "reason").usually("")},
+        [](const Layout& l, const Values& v) {
+            return changed(l, leave_out(l, v.text("a"), v.text("b"), v.text("reason")));
+        });
+    named("take back", "a pair that was left out is judged again",
+        {device("a", "device"), device("b", "other device")},
+        [](const Layout& l, const Values& v) { return changed(l, take_back(l, v.text("a"), v.text("b"))); });
+}
+
+}  // namespace escarp::cell

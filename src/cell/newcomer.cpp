@@ -1,0 +1,46 @@
+#include "newcomer.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "catalogue.h"
+#include "device_kind.h"
+
+namespace escarp::cell {
+
+const Device* Newcomer::belt() const {
+    if (near() && near()->kind->moves_parts()) return near();
+    for (const Device& d : cell_.devices)
+        if (d.kind->moves_parts()) return &d;
+    return nullptr;
+}
+
+double Newcomer::value(const Device& device, const char* key) const {
+    const json* own = find(tree_, "/devices/" + device.id);
+    return own ? own->value(key, 0.0) : 0.0;
+}
+
+std::string Newcomer::some_part_type() {
+    if (!cell_.part_types.empty()) return cell_.part_types.front().id;
+    const std::string id = catalogue_part_types().front()["id"];
+    bring(catalogue_part_types(), "part_types", id);
+    return id;
+}
+
+void Newcomer::bring(const json& catalogue, const std::string& list, const std::string& id) {
+    const bool there = tree_.contains(list) && find(tree_, "/" + list + "/" + id);
+    const bool coming = std::any_of(operations.begin(), operations.end(), [&](const Operation& op) {
+        return op.kind == Operation::Kind::add && op.at == "/" + list && op.value.value("id", "") == id;
+    });
+    if (there || coming) return;
+    if (!tree_.contains(list)) operations.push_back(Operation::set("/" + list, json::array()));
+    for (const json& one : catalogue)
+        if (one.value("id", "") == id) operations.push_back(Operation::add("/" + list, one));
+}
+
+void Newcomer::stand_on(json& device, const Device& host, double x_mm) {
+    device["host"] = host.id;
+    device["placement"] = {{"x_mm", std::round(x_mm * 10) / 10}, {"y_mm", 0.0}, {"z_mm", 0.0}, {"turn_deg", 0.0}};
+}
+
+}  // namespace escarp::cell

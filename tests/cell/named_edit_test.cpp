@@ -1,0 +1,123 @@
+// Edits by their names: each is carried out once, and what does not fit is said.
+#include <catch2/catch.hpp>
+
+#include <study/named_edits.h>
+
+#include "support/cells.h"
+
+using namespace escarp;
+using namespace escarp::cell;
+
+namespace {
+
+Change done(const Document& d, const json& said) {
+    const Change c = carry_out(simulation::layout(d, d.baseline()), said, study::named_edits());
+    for (const VariantInfo& v : c.document.variants()) tests::read(c.document.resolved(v.id));
+    return c;
+}
+
+}  // namespace
+
+TEST_CASE("every named edit does what it says on the demo") {
+    std::set<std::string> tried;
+    Document d = tests::demo();
+    const auto now = [&](const json& said) {
+        INFO(said.dump());
+        const Change c = done(d, said);
+        CHECK_FALSE(c.name.empty());
+        CHECK_FALSE(c.document == d);
+        tried.insert(said["do"].get<std::string>());
+        d = c.document;
+        return c.made;
+    };
+    const auto cell = [&] { return tests::read(d.resolved(d.baseline())); };
+    const std::string table =
+        now({{"do", "add device"}, {"kind", "structure"}, {"x_mm", 6000}, {"y_mm", 2000}})["device"];
+    CHECK(cell()->devices[cell()->device(table)].world.translation().x() == Approx(6));
+    const std::string arm =
+        now({{"do", "add device"}, {"kind", "arm"}, {"model", "six600"}, {"on", table}, {"name", "Helper"}})["device"];
+    CHECK(cell()->devices[cell()->device(arm)].name == "Helper");
+    CHECK(cell()->devices[cell()->device(arm)].host == cell()->device(table));
+    const std::string beam = now(
+        {{"do", "add device"}, {"kind", "beam"}, {"on", "outfeed_belt"}, {"with", {{"on_delay_s", 0.5}}}})["device"];
+    CHECK(d.tree()["devices"].dump().find("0.5") != std::string::npos);
+    now({{"do", "rename device"}, {"device", beam}, {"to", "B9"}});
+    now({{"do", "place device"}, {"device", table}, {"x_mm", 6500}});
+    now({{"do", "move devices"}, {"devices", {table}}, {"y_mm", 250}});
+    CHECK(cell()->devices[cell()->device(table)].world.translation().y() == Approx(2.25));
+    now({{"do", "turn devices"}, {"devices", {table}}, {"by_deg", 30}});
+    const json copies = now({{"do", "copy devices"}, {"devices", {table}}, {"columns", 3}, {"pitch_x_mm", 1500}});
+    CHECK(copies["devices"].size() == 2);
+    const json three = {table, copies["devices"][0], copies["devices"][1]};
+    now({{"do", "move devices"}, {"devices", {copies["devices"][0]}}, {"x_mm", 100}, {"y_mm", 40}});
+    now({{"do", "spread devices"}, {"devices", three}, {"along", "x"}});
+    now({{"do", "align devices"}, {"devices", three}, {"at", "front"}});
+    now({{"do", "copy devices round"}, {"devices", {copies["devices"][1]}}, {"count", 3}, {"x_mm", 12000},
+        {"y_mm", 9000}});
+    now({{"do", "mirror devices"}, {"devices", three}, {"across", "y"}, {"at_mm", 5000}});
+    now({{"do", "group devices"}, {"devices", three}, {"name", "tables"}});
+    now({{"do", "ungroup devices"}, {"devices", three}});
+    now({{"do", "lock devices"}, {"devices", three}});
+    now({{"do", "unlock devices"}, {"devices", three}});
+    now({{"do", "put on travel axis"}, {"arm", arm}});
+    now({{"do", "mount tool"}, {"arm", arm}, {"place", 1}, {"tool", "jaw120"}});
+    now({{"do", "exchange arm"}, {"arm", arm}, {"model", "six900"}});
+    const std::string step =
+        now({{"do", "add step"}, {"device", arm}, {"kind", "delay"}, {"with", {{"time_s", 3}}}})["step"];
+    const std::string path = "/devices/" + arm + "/task/" + step;
+    CHECK((*find(d.tree(), path))["time_s"] == 3);
+    now({{"do", "move step"}, {"step", path}, {"beside", path}, {"copy", true}});
+    const std::string user = now({{"do", "make block"}, {"step", path}, {"name", "Rest"}})["step"];
+    now({{"do", "unpack block"}, {"step", "/devices/" + arm + "/task/" + user}});
+    now({{"do", "remove step"},
+        {"step", "/devices/" + arm + "/task/" + cell()->devices[cell()->device(arm)].task.front().id}});
+    const std::string part = now({{"do", "add part"}, {"shape", "cylinder"}})["part"];
+    now({{"do", "rename grip"}, {"part", part}, {"grip", "top"}, {"to", "side"}});
+    now({{"do", "copy part"}, {"part", part}});
+    now({{"do", "remove part"}, {"part", part}});
+    const std::string tool = now({{"do", "add tool"}, {"what", "cups"}})["tool"];
+    now({{"do", "copy tool"}, {"tool", tool}});
+    now({{"do", "remove tool"}, {"tool", tool}});
+    now({{"do", "add signal"}, {"device", arm}, {"name", "rested"}});
+    now({{"do", "rename signal"}, {"device", arm}, {"name", "rested"}, {"to", "awake"}});
+    now({{"do", "remove signal"}, {"device", arm}, {"name", "awake"}});
+    now({{"do", "leave out"}, {"a", arm}, {"b", "arm1"}, {"reason", "far apart"}});
+    now({{"do", "take back"}, {"a", "arm1"}, {"b", arm}});
+    now({{"do", "set"}, {"at", "/takt_s"}, {"value", 12}});
+    now({{"do", "unset"}, {"at", "/takt_s"}});
+    const std::string variant = now({{"do", "add variant"}, {"name", "Trial"}})["variant"];
+    now({{"do", "rename variant"}, {"variant", variant}, {"to", "Second trial"}});
+    d = d.edited(variant, {"", {Operation::set("/devices/" + table + "/placement/z_mm", 10)}});
+    now({{"do", "put back"}, {"variant", variant}, {"at", "/devices/" + table + "/placement/z_mm"}});
+    d = d.edited(variant, {"", {Operation::set("/devices/" + table + "/placement/z_mm", 20)}});
+    now({{"do", "hand on"}, {"variant", variant}, {"at", "/devices/" + table + "/placement/z_mm"}});
+    now({{"do", "make baseline"}, {"variant", variant}});
+    now({{"do", "drop variant"}, {"variant", "A"}});
+    now({{"do", "remove devices"}, {"devices", {table}}, {"riders", "remove"}});
+    CHECK(cell()->device(arm) < 0);
+    for (const NamedEdit& e : study::named_edits()) {
+        INFO(e.name);
+        CHECK(tried.count(e.name) == 1);
+    }
+}
+
+TEST_CASE("an edit that is not known, a slip in a key, a missing key and a value that does not fit are each said") {
+    const Document d = tests::demo();
+    const auto refused = [&](const json& said) {
+        try {
+            done(d, said);
+        } catch (const InputError& e) {
+            std::string all;
+            for (const Problem& p : e.problems()) all += p.where + ": " + p.message + "\n";
+            return all;
+        }
+        return std::string("nothing");
+    };
+    CHECK(refused({{"do", "fly"}}).find("add device") != std::string::npos);
+    CHECK(refused({{"do", "move devices"}, {"device", {"arm1"}}}).find("devices") != std::string::npos);
+    CHECK(refused({{"do", "turn devices"}, {"devices", {"arm1"}}}).find("by_deg") != std::string::npos);
+    CHECK(refused({{"do", "align devices"}, {"devices", {"arm1", "arm2"}}, {"at", "above"}}).find("left") !=
+          std::string::npos);
+    CHECK(refused({{"do", "move devices"}, {"devices", {"nobody"}}, {"x_mm", 1}}).find("nobody") != std::string::npos);
+    CHECK(refused({{"do", "move devices"}, {"devices", "arm1"}, {"x_mm", 1}}).find("list of ids") != std::string::npos);
+}
