@@ -42,6 +42,17 @@ int Cell::device(const std::string& id) const {
     return -1;
 }
 
+int Cell::signal(const std::string& full_name) const {
+    const std::size_t dot = full_name.find('.');
+    const int owner = dot == std::string::npos ? -1 : device(full_name.substr(0, dot));
+    if (owner < 0) return -1;
+    const Device& d = devices[owner];
+    for (std::size_t i = 0; i < d.signals.size(); ++i)
+        if (full_name.compare(dot + 1, std::string::npos, d.signals[i]) == 0)
+            return d.first_signal + static_cast<int>(i);
+    return -1;
+}
+
 int Cell::part_type(const std::string& id) const {
     for (std::size_t i = 0; i < part_types.size(); ++i)
         if (part_types[i].id == id) return static_cast<int>(i);

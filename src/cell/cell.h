@@ -80,8 +80,7 @@ struct Step {
     bool in_else = false;  ///< belongs to the second branch of an if
     const StepKind* kind = nullptr;
     // What its kind reads out of the file; see the kinds of step.
-    std::string signal;                ///< "device.signal"
-    int signal_of = -1;                ///< index of that device
+    int signal = -1;                   ///< index into the cell's signals
     bool is = true;                    ///< the value waited for, or set
     int device = -1;                   ///< index of the device that a part is taken from or given to
     std::string pose;                  ///< id
@@ -162,6 +161,7 @@ struct Device {
     bool locked = false;               ///< not to be moved by hand
     std::string group;                 ///< devices of one group are selected together; empty: none
     std::vector<std::string> signals;  ///< names it publishes
+    int first_signal = -1;             ///< index of the first of them among the cell's; they follow one another
     std::shared_ptr<const Parameters> parameters;
     std::optional<Arm> arm;
     std::vector<Pose> poses;
@@ -174,6 +174,12 @@ struct Device {
     /// What the device takes up in its own axes: its bodies (an arm: its base link), or its marks if it has no bodies.
     geometry::Box3 extent() const;
     const Pose* pose(const std::string& pose_id) const;
+};
+
+/// A level, on or off, that one device sets and any may wait for.
+struct Signal {
+    int device;
+    std::string name;
 };
 
 /// Steps under a name, used by any number of `block` steps.
@@ -197,12 +203,16 @@ struct Cell {
     std::vector<kinematics::ArmModel> arm_models;
     std::vector<ToolModel> tool_models;
     std::vector<Device> devices;  ///< in the file's order
+    std::vector<Signal> signals;  ///< of all devices, in their order
     std::vector<Exclusion> exclusions;
     std::vector<StepBlock> blocks;
     std::vector<Problem> slips;  ///< keys that are not known where they stand
 
     int device(const std::string& id) const;  ///< index or -1
     int part_type(const std::string& id) const;
+    /// Index of "device.signal", or -1.
+    int signal(const std::string& full_name) const;
+    std::string full_name(const Signal& signal) const { return devices[signal.device].id + "." + signal.name; }
     /// The device at the bottom of the stack that `device` stands on.
     int root(int device) const;
     bool stands_on(int device, int host) const;  ///< directly or not

@@ -194,6 +194,14 @@ void read_devices(
     }
 }
 
+void number_signals(Cell& cell) {
+    for (std::size_t i = 0; i < cell.devices.size(); ++i) {
+        Device& d = cell.devices[i];
+        d.first_signal = static_cast<int>(cell.signals.size());
+        for (const std::string& name : d.signals) cell.signals.push_back({static_cast<int>(i), name});
+    }
+}
+
 /// Tasks can be read though something is wrong with a device, as long as every kind and every arm is known.
 bool tasks_make_sense(const Cell& cell) {
     return std::all_of(cell.devices.begin(), cell.devices.end(),
@@ -245,6 +253,7 @@ std::shared_ptr<Cell> read_with(const json& resolved, const Kinds& kinds, KeyLed
     read_devices(r, readers, kinds, problems.empty(), *cell);
     if (!tasks_make_sense(*cell)) done();  // else every mistake is told at once
     place_devices(*cell, readers);
+    number_signals(*cell);
     read_blocks(blocks, *cell);
     refuse_twins(cell->blocks, "blocks", problems);
     for (std::size_t i = 0; i < readers.size(); ++i) {

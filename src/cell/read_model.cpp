@@ -141,8 +141,11 @@ void read_signals(const Reader& r, Device& d) {
     const json& own = r.raw("own_signals");
     if (own.is_array() && own.size() <= 100) {
         for (const json& name : own)
-            if (name.is_string() && valid_id(name.get<std::string>())) d.signals.push_back(name.get<std::string>());
-            else r.problem("own_signals", "Signal names of letters, digits, - and _ are expected.");
+            if (!name.is_string() || !valid_id(name.get<std::string>()))
+                r.problem("own_signals", "Signal names of letters, digits, - and _ are expected.");
+            else if (std::find(d.signals.begin(), d.signals.end(), name.get<std::string>()) != d.signals.end())
+                r.problem("own_signals", "Two signals have the name \"" + name.get<std::string>() + "\".");
+            else d.signals.push_back(name.get<std::string>());
     } else if (r.has("own_signals")) {
         r.problem("own_signals", "A list of at most 100 signal names is expected.");
     }

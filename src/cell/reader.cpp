@@ -87,7 +87,7 @@ const json& Reader::raw(const std::string& key) const {
 }
 
 void Reader::problem(const std::string& key, const std::string& message) const {
-    problems_->push_back({key.empty() ? path_ : path_ + "/" + key, message});
+    problems_->push_back({key.empty() ? path_ : path_.empty() ? key : path_ + "/" + key, message});
 }
 
 double Reader::converted(const std::string& key, const json& value, Range range) const {

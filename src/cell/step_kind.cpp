@@ -19,7 +19,7 @@ int StepReader::seated_device(const std::string& key) const {
     return device;
 }
 
-std::string StepReader::signal() const {
+int StepReader::signal() const {
     const std::string signal = values_.text("signal");
     const std::size_t dot = signal.find('.');
     const int device = cell_.device(signal.substr(0, dot));
@@ -27,15 +27,15 @@ std::string StepReader::signal() const {
         problem("signal", "\"" + signal +
                               "\" is not a signal; a device's id, a dot and the signal's name are expected, such as "
                               "\"beam1.made\".");
-        return signal;
+        return -1;
     }
+    if (const int found = cell_.signal(signal); found >= 0) return found;
     const Device& d = cell_.devices[device];
-    if (std::find(d.signals.begin(), d.signals.end(), signal.substr(dot + 1)) != d.signals.end()) return signal;
     std::string known;
     for (const std::string& name : d.signals) known += (known.empty() ? "" : ", ") + name;
     problem("signal", "\"" + d.name + "\" has no signal \"" + signal.substr(dot + 1) + "\"; it has " +
                           (known.empty() ? "none" : known) + ".");
-    return signal;
+    return -1;
 }
 
 void StepReader::needs_tool() const {

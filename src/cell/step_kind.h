@@ -26,7 +26,7 @@ public:
     std::vector<Step> block(const std::string& id) const { return block_(id); }    ///< the steps of a block
 
     int seated_device(const std::string& key) const;  ///< index of a device that has a place for a part
-    std::string signal() const;                       ///< "device.signal", of those that there are
+    int signal() const;                               ///< index of the one that "signal" names; -1 and a problem
     void needs_tool() const;
     /// How the arm moves: speeds, corner, posture ... A single `speed` where it only goes one way.
     void motion(Step& step, bool one_speed) const;

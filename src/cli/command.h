@@ -14,13 +14,11 @@ namespace escarp::cli {
 using cell::json;
 
 struct Arguments {
-    std::string file, variant, model, arm, frame = "floor", out, sheet = "A3", mesh, as = "structure", unit, name;
+    std::string file, variant, out, mesh, as = "structure", unit, name;
     std::vector<std::string> files;
-    std::vector<double> joints, pose;
-    double horizon = 0, at = 0, scale = 0;
     int threads = 0;
-    bool as_json = false, strict = false, take_it = false, drop_it = false, y_up = false, place = false,
-         keep_origin = false, link = false;
+    bool as_json = false, take_it = false, drop_it = false, y_up = false, place = false, keep_origin = false,
+         link = false;
 };
 
 /// Opens the file and checks the variant asked for. Throws InputError.
@@ -38,26 +36,10 @@ struct OutputFailed {};
 
 inline void print(const json& value) { std::cout << value.dump(2, ' ', false, json::error_handler_t::replace) << "\n"; }
 
-/// The device with this id, which has to be an arm. Throws InputError.
-inline const cell::Device& find_arm(const cell::Cell& c, const std::string& id) {
-    const int index = c.device(id);
-    if (index >= 0 && c.devices[index].arm) return c.devices[index];
-    std::string known;
-    for (const cell::Device& d : c.devices)
-        if (d.arm) known += (known.empty() ? "" : ", ") + d.id;
-    throw cell::InputError(
-        "--arm", "\"" + id + "\" is not the id of an arm; the cell has " + (known.empty() ? "none" : known) + ".");
-}
-
 // Commands about the layout; each returns the exit code.
-int edit(Arguments& a);        ///< edits from stdin, one JSON value a line
-int recover(Arguments& a);     ///< what a crash left behind
-int draw(Arguments& a);        ///< the layout as a drawing to scale
-int placements(Arguments& a);  ///< as CSV
-int import(Arguments& a);      ///< geometry from a CAD file into a cell
-int base_field(Arguments& a);  ///< where an arm's base may stand
-int which_arm(Arguments& a);   ///< every arm given the task of one
-int read_urdf(Arguments& a);   ///< an arm from a robot description into a cell
-int write_urdf(Arguments& a);  ///< an arm model as a robot description
+int edit(Arguments& a);       ///< edits from stdin, one JSON value a line
+int recover(Arguments& a);    ///< what a crash left behind
+int import(Arguments& a);     ///< geometry from a CAD file into a cell
+int read_urdf(Arguments& a);  ///< an arm from a robot description into a cell
 
 }  // namespace escarp::cli

@@ -2,16 +2,10 @@
 
 #include <cell/build_model.h>
 #include <cell/names.h>
-#include <exchange/layout_drawing.h>
 #include <exchange/mesh_import.h>
-#include <exchange/placements_csv.h>
-#include <exchange/result_json.h>
 #include <exchange/urdf.h>
-#include <inspection/base_field.h>
 #include <study/named_edits.h>
-#include <study/which_arm.h>
 
-#include <cstdio>
 #include <filesystem>
 
 #include "held_cell.h"
@@ -126,29 +120,6 @@ int recover(Arguments& a) {
     return 0;
 }
 
-int draw(Arguments& a) {
-    const cell::Document d = opened(a);
-    const auto c = simulation::layout(d, a.variant).shared_cell();
-    exchange::DrawingOptions o;
-    o.sheet = a.sheet;
-    o.scale = a.scale;
-    o.cell_name = d.name();
-    for (const cell::VariantInfo& v : d.variants())
-        if (v.id == a.variant) o.variant = v.id + " " + v.name;
-    const exchange::DrawingResult r = exchange::write_layout_drawing(*c, o, a.out);
-    if (a.as_json) print({{"files", r.files}, {"scale", r.scale}});
-    else
-        std::cout << r.files.front() << ": scale 1:" << r.scale
-                  << (r.files.size() > 1 ? ", and " + std::to_string(r.files.size() - 1) + " more sheets" : "") << "\n";
-    return 0;
-}
-
-int placements(Arguments& a) {
-    const cell::Document d = opened(a);
-    std::cout << exchange::placements_csv(*simulation::layout(d, a.variant).shared_cell());
-    return 0;
-}
-
 int import(Arguments& a) {
     HeldCell held(a);
     const cell::Document& d = held.document();
@@ -207,88 +178,6 @@ int read_urdf(Arguments& a) {
         for (const cell::Problem& p : mistakes) std::cout << "  to mend: " << p.where << ": " << p.message << "\n";
     }
     return mistakes.empty() ? 0 : 1;
-}
-
-int write_urdf(Arguments& a) {
-    const cell::Document d = opened(a);
-    const std::vector<std::string> notes = exchange::write_urdf(d.resolved(a.variant), a.model, a.out);
-    if (a.as_json) print({{"file", a.out}, {"notes", notes}});
-    else
-        for (const std::string& n : notes) std::cout << n << "\n";
-    return 0;
-}
-
-int base_field(Arguments& a) {
-    const cell::Document d = opened(a);
-    const auto c = simulation::layout(d, a.variant).shared_cell();
-    const cell::Device& arm = find_arm(*c, a.arm);
-    inspection::Cache cache;
-    const inspection::BaseField f = inspection::base_field(*c, c->device(a.arm), inspection::check_reach(*c, cache));
-    json rows = json::array();
-    for (int row = 0; row < f.rows; ++row)
-        for (int column = 0; column < f.columns; ++column)
-            if (f.margin_at(column, row) > 0)
-                rows.push_back(
-                    {exchange::tidy(1e3 * (f.x + column * f.cell)), exchange::tidy(1e3 * (f.y + row * f.cell)),
-                        exchange::tidy(std::round(1e4 * f.margin_at(column, row)) / 10)});
-    json result = {{"arm", a.arm}, {"poses", f.poses}, {"cell_mm", 1e3 * f.cell}, {"good_cells", rows.size()}};
-    if (f.best >= 0)
-        result["best"] = {{"base", exchange::frame_json(f.base_at(f.best, arm.world))},
-            {"margin_mm", exchange::tidy(std::round(1e4 * f.margin[f.best]) / 10)}};
-    if (a.as_json) {
-        result["x_y_margin_mm"] = rows;
-        print(result);
-    } else {
-        std::cout << f.poses << " poses, " << rows.size() << " good cells of " << 1e3 * f.cell << " mm\n";
-        if (f.best >= 0)
-            std::cout << "best: base at " << 1e3 * f.base_at(f.best, arm.world).translation().x() << ", "
-                      << 1e3 * f.base_at(f.best, arm.world).translation().y() << " mm, turned "
-                      << geometry::to_triple(f.base_at(f.best, arm.world).linear()).z() * 180 / geometry::pi
-                      << " degrees; room to move " << result["best"]["margin_mm"] << " mm\n";
-        else std::cout << "no position reaches every pose\n";
-    }
-    return 0;
-}
-
-int which_arm(Arguments& a) {
-    const cell::Document d = opened(a);
-    find_arm(*simulation::layout(d, a.variant).shared_cell(), a.arm);
-    inspection::Cache cache;
-    const auto choices = study::which_arm(simulation::layout(d, a.variant), a.arm, cache);
-    const auto mounted = [](const study::Mounted& m) -> json {
-        return {{"poses", m.poses}, {"reached", m.reached},
-            {"margin_mm", m.margin_m ? json(exchange::tidy(*m.margin_m * 1e3)) : json()},
-            {"cycle_s", m.cycle_s ? json(exchange::tidy(*m.cycle_s)) : json()}};
-    };
-    if (a.as_json) {
-        json all = json::array();
-        for (const study::ArmChoice& c : choices) {
-            all.push_back({{"model", c.id}, {"name", c.name}, {"solver", c.solver}, {"present", c.present},
-                {"payload_kg", c.payload}, {"load_kg", exchange::tidy(c.load)}, {"here", mounted(c.here)}});
-            if (!c.best) continue;
-            json best = mounted(*c.best);
-            best["x_mm"] = exchange::tidy(c.best_x * 1e3), best["y_mm"] = exchange::tidy(c.best_y * 1e3),
-            best["turn_deg"] = exchange::tidy(c.best_turn * 180 / geometry::pi);
-            all.back()["best"] = best;
-        }
-        print(all);
-        return 0;
-    }
-    const auto text = [](const study::Mounted& m) {
-        char line[80];
-        std::snprintf(line, sizeof line, "%3d of %-3d %7.0f mm %9s", m.reached, m.poses, m.margin_m.value_or(0) * 1e3,
-            m.cycle_s ? (std::to_string(*m.cycle_s).substr(0, 6) + " s").c_str() : "-");
-        return std::string(line);
-    };
-    std::printf(
-        "%-32s %-14s %-32s %s\n", "arm", "payload", "where it stands: poses, margin, cycle", "at its best base");
-    for (const study::ArmChoice& c : choices) {
-        char payload[40];
-        std::snprintf(payload, sizeof payload, "%s%.1f of %.0f kg", c.load > c.payload ? "! " : "", c.load, c.payload);
-        std::printf("%-32s %-14s %s     %s\n", ((c.present ? "* " : "  ") + c.name).c_str(), payload,
-            text(c.here).c_str(), c.best ? text(*c.best).c_str() : "nowhere reaches every pose");
-    }
-    return 0;
 }
 
 }  // namespace escarp::cli

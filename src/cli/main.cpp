@@ -15,8 +15,7 @@
 
 #include <cell/catalogue.h>
 #include <cell/schema.h>
-#include <exchange/result_json.h>
-#include <kinematics/reach.h>
+#include <exchange/question.h>
 #include <study/named_edits.h>
 
 #include "command.h"
@@ -26,65 +25,6 @@ namespace {
 
 using namespace escarp;
 using namespace escarp::cli;
-
-study::EvaluateOptions options(const Arguments& a) {
-    study::EvaluateOptions o;
-    if (a.horizon > 0) {
-        o.run.horizon_s = a.horizon;
-        o.run.at_least_s = std::min(a.horizon, 60.0);
-    }
-    return o;
-}
-
-std::string number(const json& value, const char* format, const char* none = "-") {
-    if (!value.is_number()) return none;
-    char text[64];
-    std::snprintf(text, sizeof text, format, value.get<double>());
-    return text;
-}
-
-void print_figures(const json& r) {
-    std::cout << r["cell"].get<std::string>() << ", variant " << r["variant"].get<std::string>() << "\n";
-    std::cout << "  cycle      " << number(r["cycle_s"], "%.3f s")
-              << (r["steady"].get<bool>()     ? "  (steady)"
-                     : r["cycle_s"].is_null() ? ""
-                                              : "  (mean, the state does not recur)")
-              << "\n";
-    std::cout << "  rate       " << number(r["rate_per_h"], r["cycle_of"] == "round" ? "%.1f rounds/h" : "%.1f parts/h")
-              << "\n";
-    std::cout << "  takt       " << number(r["takt"]["demanded_s"], "%.2f s")
-              << (r["takt"]["met"].is_null()        ? ""
-                     : r["takt"]["met"].get<bool>() ? "  met"
-                                                    : "  missed")
-              << "\n";
-    std::cout << "  reach      " << r["reach"]["reached"] << " of " << r["reach"]["poses"] << " poses, least margin "
-              << number(r["reach"]["least_margin_mm"], "%.0f mm") << "\n";
-    std::cout << "  clearance  " << number(r["clearance"]["distance_mm"], "%.1f mm");
-    if (r["clearance"].contains("between"))
-        std::cout << "  " << r["clearance"]["between"][0].get<std::string>() << " / "
-                  << r["clearance"]["between"][1].get<std::string>() << " at "
-                  << number(r["clearance"]["at_s"], "%.3f s");
-    std::cout << "\n  waiting    "
-              << (r["waiting"].is_number() ? number(r["waiting"].get<double>() * 100, "%.0f %%") : "-") << "  "
-              << r["waits_most"].get<std::string>() << "\n";
-    std::cout << "  floor      " << number(r["floor_m2"], "%.2f m2") << "\n";
-    for (const json& f : r["findings"]) {
-        std::cout << "  " << f["severity"].get<std::string>() << ": " << f["title"].get<std::string>() << "\n      "
-                  << f["text"].get<std::string>() << "\n";
-        for (const json& w : f["ways_out"])
-            std::cout << "      way out: " << w["label"].get<std::string>()
-                      << (w["effect"].get<std::string>().empty() ? "" : " - " + w["effect"].get<std::string>()) << "\n";
-    }
-}
-
-int worst(const json& result, bool strict) {
-    if (strict)
-        for (const json& f : result["findings"])
-            if (f["severity"] == "stop") return 1;
-    return 0;
-}
-
-double unit(const kinematics::Joint& j) { return j.type == kinematics::JointType::hinge ? geometry::pi / 180 : 1e-3; }
 
 void tell(const std::string& file, const cell::InputError& e) {
     for (const cell::Problem& p : e.problems())
@@ -140,115 +80,56 @@ int validate(Arguments& a) {
     return code;
 }
 
-int run(Arguments& a) {
-    const cell::Document d = opened(a);
-    inspection::Cache cache;
-    const json result = exchange::run_json(*study::evaluate(simulation::layout(d, a.variant), cache, options(a)));
-    if (a.as_json) print(result);
-    else print_figures(result);
-    return worst(result, a.strict);
-}
-
-int compare(Arguments& a) {
-    const cell::Document d = opened(a);
-    inspection::Cache cache;
-    const json result = exchange::compare_json(d, cache, options(a));
-    int code = 0;
-    for (const json& v : result["variants"]) {
-        code = std::max(code, worst(v, a.strict));
-        if (!a.as_json) print_figures(v);
+/// Options of the command line from a table: what is given is put into `said` under its key.
+void add_options(CLI::App& sub, const cell::Fields& table, json& said) {
+    for (const cell::Field& f : table) {
+        std::string shown = "--" + f.key;
+        for (char& c : shown)
+            if (c == '_') c = '-';
+        CLI::Option* option = nullptr;
+        using Type = cell::Field::Type;
+        if (f.type == Type::flag) {
+            option = sub.add_flag_function(
+                shown, [&said, key = f.key](std::int64_t) { said[key] = true; }, f.label);
+        } else if (f.type == Type::number || f.type == Type::whole) {
+            option = sub.add_option_function<double>(
+                            shown, [&said, key = f.key](double v) { said[key] = v; }, f.label)
+                         ->check(CLI::Range(f.low, f.high));
+        } else if (f.type == Type::numbers) {
+            option = sub.add_option_function<std::vector<double>>(
+                shown, [&said, key = f.key](const std::vector<double>& v) { said[key] = v; }, f.label);
+            if (f.most > 0) option->expected(f.most);
+            else option->allow_extra_args();
+        } else {
+            option = sub.add_option_function<std::string>(
+                shown, [&said, key = f.key](const std::string& v) { said[key] = v; }, f.label);
+            if (f.type == Type::choice) option->check(CLI::IsMember(f.words));
+        }
+        if (f.needed()) option->required();
     }
-    if (a.as_json) print(result);
-    return code;
 }
 
-int trace(Arguments& a) {
-    const cell::Document d = opened(a);
-    inspection::Cache cache;
-    const json result = exchange::trace_json(*study::evaluate(simulation::layout(d, a.variant), cache, options(a)));
-    if (a.as_json) {
-        print(result);
-        return 0;
+/// What was answered, as it was asked for.
+int tell(const exchange::Answer& answer, const Arguments& a, bool strict) {
+    for (const std::string& note : answer.notes) std::cerr << note << "\n";
+    if (a.as_json || (answer.words.empty() && !answer.result.contains("notes"))) print(answer.result);
+    else std::cout << answer.words;
+    return strict && answer.stops ? 1 : 0;
+}
+
+int put(const exchange::Question& question, Arguments& a, const json& said) {
+    study::EvaluateOptions how;
+    if (said.contains("horizon")) {
+        how.run.horizon_s = said["horizon"];
+        how.run.at_least_s = std::min(how.run.horizon_s, 60.0);
     }
-    const auto one_line = [](std::string text) {  // a tab or a new line in a name would shift the columns
-        for (char& c : text)
-            if (static_cast<unsigned char>(c) < 0x20) c = ' ';
-        return text;
-    };
-    std::cout << "device\tkind\tstep\tfrom_s\tto_s\twhat\n";
-    for (const json& b : result["blocks"])
-        std::cout << b["device"].get<std::string>() << '\t' << b["kind"].get<std::string>() << '\t'
-                  << (b["step"].is_string() ? b["step"].get<std::string>() : "") << '\t' << number(b["from_s"], "%.6f")
-                  << '\t' << number(b["to_s"], "%.6f", "") << '\t' << one_line(b["what"].get<std::string>()) << "\n";
-    return 0;
+    const cell::Document d = opened(a);
+    return tell(exchange::ask(question, simulation::layout(d, a.variant), said, how), a, said.value("strict", false));
 }
 
-int state(Arguments& a) {
+int hand_on(const exchange::Exporter& exporter, Arguments& a, const json& said) {
     const cell::Document d = opened(a);
-    if (!(a.at >= 0 && a.at <= 1e6)) throw cell::InputError("--at", "A time from 0 to 1000000 s is expected.");
-    inspection::Cache cache;
-    study::EvaluateOptions o = options(a);
-    o.run.at_least_s = std::max(60.0, a.at);
-    const auto e = study::evaluate(simulation::layout(d, a.variant), cache, o);
-    if (simulation::seconds(e->run->trace.end) < a.at)
-        std::cerr << "the run ends at " << simulation::seconds(e->run->trace.end)
-                  << " s; the state shown is the last one\n";
-    print(exchange::state_json(*e, a.at));
-    return 0;
-}
-
-int fk(Arguments& a) {
-    const cell::Document d = opened(a);
-    const auto c = simulation::layout(d, a.variant).shared_cell();
-    const cell::Device& arm = find_arm(*c, a.arm);
-    const auto& joints = arm.arm->model->mechanism.joints;
-    if (a.joints.size() != joints.size())
-        throw cell::InputError("--joints", "The arm has " + std::to_string(joints.size()) + " joints, " +
-                                               std::to_string(a.joints.size()) +
-                                               " values were given (degrees, or mm for slides).");
-    kinematics::JointVector q(static_cast<int>(joints.size()));
-    for (std::size_t i = 0; i < joints.size(); ++i) q[static_cast<int>(i)] = a.joints[i] * unit(joints[i]);
-    const geometry::Frame base = arm.arm->model->flange_frame(q) * arm.arm->tool_frame;
-    print({{"arm", a.arm}, {"within_limits", arm.arm->model->mechanism.within_limits(q)},
-        {"tool_in_base", exchange::frame_json(base)}, {"tool_in_world", exchange::frame_json(arm.world * base)}});
-    return 0;
-}
-
-int ik(Arguments& a) {
-    const cell::Document d = opened(a);
-    const auto c = simulation::layout(d, a.variant).shared_cell();
-    const cell::Device& arm = find_arm(*c, a.arm);
-    geometry::Frame frame = geometry::Frame::Identity();
-    if (a.frame != "floor") {
-        const int index = c->device(a.frame);
-        if (index < 0)
-            throw cell::InputError(
-                "--frame", "\"" + a.frame + "\" is not the id of a device; \"floor\" or a device's id is expected.");
-        frame = c->devices[index].world;
-    }
-    const geometry::Frame tool = frame * geometry::make_frame(1e-3 * geometry::Vector3(a.pose[0], a.pose[1], a.pose[2]),
-                                             geometry::pi / 180 * geometry::Vector3(a.pose[3], a.pose[4], a.pose[5]));
-    const geometry::Frame target = arm.world.inverse() * tool * arm.arm->tool_frame.inverse();
-    std::vector<kinematics::JointSolution> found;
-    arm.arm->solver->solve(target, arm.arm->ready, found);
-    const auto& joints = arm.arm->model->mechanism.joints;
-    json all = json::array();
-    for (const kinematics::JointSolution& s : found) {
-        json values = json::array();
-        for (std::size_t i = 0; i < joints.size(); ++i)
-            values.push_back(exchange::tidy(s.q[static_cast<int>(i)] / unit(joints[i])));
-        const auto [tightest, margin, share] = kinematics::limit_margin(arm.arm->model->mechanism, s.q);
-        all.push_back({{"joints", values}, {"posture", s.posture}, {"within_limits", s.within_limits},
-            {"tightest_joint", joints[tightest].name},
-            {"joint_margin", exchange::tidy(margin / unit(joints[tightest]))},
-            {"singularity_distance", exchange::tidy(kinematics::singularity_distance(*arm.arm->model, s.q,
-                                         arm.arm->tool_frame, kinematics::arm_length(*arm.arm->model)))}});
-    }
-    const kinematics::Reach r =
-        kinematics::reach(*arm.arm->model, *arm.arm->solver, target, arm.arm->tool_frame, arm.arm->ready, nullptr);
-    print({{"arm", a.arm}, {"solver", arm.arm->solver->name()}, {"solutions", all},
-        {"reached", r.reason == kinematics::ReachReason::reached}, {"margin_mm", exchange::tidy(r.margin * 1e3)}});
-    return 0;
+    return tell(exchange::export_to(exporter, simulation::layout(d, a.variant), said, a.out), a, false);
 }
 
 /// What `edit` understands beside plain operations, from the same tables that it reads.
@@ -285,7 +166,7 @@ int main(int argc, char** argv) {
     CLI::App app{"Escarp: lays out, simulates and checks robot workcells"};
     app.require_subcommand(1);
     std::function<int(Arguments&)> chosen;
-    const auto command = [&](const char* name, const char* what, int (*act)(Arguments&), bool file = true) {
+    const auto command = [&](const char* name, const char* what, std::function<int(Arguments&)> act, bool file = true) {
         CLI::App* sub = app.add_subcommand(name, what);
         if (file) {
             sub->add_option("FILE", a.file, "cell file (*.escarp)")->required();
@@ -293,42 +174,32 @@ int main(int argc, char** argv) {
         }
         sub->add_flag("--json", a.as_json, "JSON on stdout");
         sub->add_option("--threads", a.threads, "worker threads; all cores if not given")->check(CLI::Range(1, 256));
-        sub->callback([&chosen, act] { chosen = act; });
+        sub->callback([&chosen, act = std::move(act)] { chosen = act; });
         return sub;
     };
     command("validate", "check that files make sense", validate, false)
         ->add_option("FILE", a.files, "cell files (*.escarp)")
         ->required();
-    for (CLI::App* sub :
-        {command("run", "all figures of one variant", run), command("compare", "all variants on one scale", compare)})
-        sub->add_flag("--strict", a.strict, "exit 1 when there is a stop finding");
-    command("trace", "every block of the run", trace);
-    command("state", "joint values, tool poses, parts and signals at an instant", state)
-        ->add_option("--at", a.at, "seconds")
-        ->required();
-    for (const char* name : {"run", "compare", "trace", "state"})
-        app.get_subcommand(name)
-            ->add_option("--horizon", a.horizon, "seconds to simulate at most")
-            ->check(CLI::Range(0.001, 1e6));
-    CLI::App* sub = command("fk", "tool pose from joint values", fk);
-    sub->add_option("--arm", a.arm, "id of the arm")->required();
-    sub->add_option("--joints", a.joints, "one value per joint: degrees, mm for slides")
-        ->required()
-        ->allow_extra_args();
-    sub = command("ik", "all joint solutions for a tool pose", ik);
-    sub->add_option("--arm", a.arm, "id of the arm")->required();
-    sub->add_option("--pose", a.pose, "x y z (mm) rx ry rz (degrees)")->required()->expected(6);
-    sub->add_option("--frame", a.frame, "device the pose is relative to; the floor if not given");
+    json said = json::object();
+    for (const exchange::Question& question : exchange::questions()) {
+        CLI::App* sub = command(question.name.c_str(), question.help.c_str(),
+            [&question, &said](Arguments& given) { return put(question, given, said); });
+        add_options(*sub, question.options, said);
+    }
+    for (const exchange::Exporter& exporter : exchange::exporters()) {
+        CLI::App* sub = command(exporter.name.c_str(), exporter.help.c_str(),
+            [&exporter, &said](Arguments& given) { return hand_on(exporter, given, said); });
+        std::string endings;
+        for (const std::string& e : exporter.endings) endings += (endings.empty() ? "*." : " or *.") + e;
+        CLI::Option* out = sub->add_option("--out", a.out, "file to write: " + endings);
+        if (!exporter.text) out->required();
+        add_options(*sub, exporter.options, said);
+    }
+    CLI::App* sub = nullptr;
     command("edit", "makes edits given on stdin, one JSON value a line, and saves", edit);
     sub = command("recover", "what an interrupted session left beside the file", recover);
     sub->add_flag("--take", a.take_it, "save it into the file");
     sub->add_flag("--drop", a.drop_it, "throw it away");
-    sub = command("draw", "the layout as a drawing to scale, PDF or SVG", draw);
-    sub->add_option("--out", a.out, "file to write: *.pdf or *.svg")->required();
-    sub->add_option("--sheet", a.sheet, "A0 to A4");
-    sub->add_option("--scale", a.scale, "25 for 1:25; the largest that fits if not given")
-        ->check(CLI::Range(1.0, 10000.0));
-    command("placements", "where every device stands, as CSV", placements);
     sub = command("import", "geometry from STL, OBJ, PLY, glTF or STEP into a cell", import);
     sub->add_option("MESH", a.mesh, "the CAD file")->required();
     sub->add_option("--as", a.as, "what it becomes")
@@ -342,18 +213,6 @@ int main(int argc, char** argv) {
     sub = command("read-urdf", "an arm from a URDF robot description, with its meshes, into a cell", read_urdf);
     sub->add_option("URDF", a.mesh, "the robot description")->required();
     sub->add_flag("--place", a.place, "place a device with it, too");
-    sub = command("write-urdf", "an arm model as a URDF robot description, surfaces as STL beside it", write_urdf);
-    sub->add_option("--model", a.model, "id of the arm model")->required();
-    sub->add_option("--out", a.out, "file to write")->required();
-    command("which-arm",
-        "every arm of the catalogue and the file given an arm's task: poses, margin, payload, cycle, where it stands "
-        "and at its best base",
-        which_arm)
-        ->add_option("--arm", a.arm, "id of the arm")
-        ->required();
-    command("base-field", "where an arm's base may stand so that it reaches every pose of its task", base_field)
-        ->add_option("--arm", a.arm, "id of the arm")
-        ->required();
     app.add_subcommand("help", "every command with its options, and every edit with what it is told")->callback([&] {
         chosen = [&app](Arguments&) {
             std::cout << app.help("", CLI::AppFormatMode::All);

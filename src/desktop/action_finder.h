@@ -9,6 +9,9 @@ class QListWidget;
 
 namespace escarp::desktop {
 
+/// Why an action is not possible now: what it says itself ("needs").
+QString why_not(const QAction& action);
+
 class ActionFinder : public QDialog {
     Q_OBJECT
 public:

@@ -22,10 +22,21 @@ void choose_format() {
 
 }  // namespace
 
+}  // namespace escarp::desktop
+
+/// The library is a static one: its pictures and the manual have to be asked for.
+static void load_pictures() { Q_INIT_RESOURCE(desktop); }
+
+namespace escarp::desktop {
+
 Application::Application(int& argc, char** argv) : QApplication((choose_format(), argc), argv) {
     setApplicationName("escarp");
     setOrganizationName("escarp");
     setStyle("Fusion");
+    load_pictures();
+    QPalette colours = palette();
+    colours.setColor(QPalette::Highlight, theme::accent);
+    setPalette(colours);
     setStyleSheet(theme::style_sheet());
 }
 

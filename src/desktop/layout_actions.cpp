@@ -1,11 +1,8 @@
 #include "layout_actions.h"
 
 #include <QBuffer>
-#include <QComboBox>
-#include <QDialogButtonBox>
 #include <QFileDialog>
 #include <QFileInfo>
-#include <QFormLayout>
 #include <QInputDialog>
 #include <QLineEdit>
 #include <QMessageBox>
@@ -13,14 +10,20 @@
 
 #include <cell/disk.h>
 #include <cell/names.h>
-#include <exchange/placements_csv.h>
+#include <exchange/question.h>
 #include <simulation/kinds.h>
 
+#include "export_dialog.h"
 #include "findings_panel.h"
 #include "numbers_dialog.h"
 #include "plain_text.h"
 
 namespace escarp::desktop {
+namespace {
+
+QString export_name(const exchange::Exporter& exporter) { return "export_" + QString::fromStdString(exporter.name); }
+
+}  // namespace
 
 using geometry::Frame;
 using geometry::Vector3;
@@ -216,12 +219,10 @@ void LayoutActions::make_exporting(const Make& make) {
             workspace_.replace(
                 d.edited(d.baseline(), {"", {cell::Operation::remove("/underlay")}}), tr("Take the picture away"));
     });
-    make("save_drawing", tr("Layout drawing \u2026"), QKeySequence("Ctrl+P"), [this] { drawing_dialog(); });
-    make("save_placements", tr("Placements as CSV \u2026"), {}, [this] {
-        const QString file =
-            QFileDialog::getSaveFileName(window_, tr("Save the placements"), default_file("csv"), tr("Tables (*.csv)"));
-        if (!file.isEmpty()) save_placements(file);
-    });
+    for (const exchange::Exporter& exporter : exchange::exporters())
+        make(export_name(exporter), tr("%1 \u2026").arg(QString::fromStdString(exporter.label)),
+            exporter.name == "draw" ? QKeySequence("Ctrl+P") : QKeySequence(),
+            [this, &exporter] { ask_export(exporter); });
     for (const auto& [what, text] : {std::pair{"floor", tr("Picture of the Floor \u2026")},
              {"model", tr("Picture of the Model \u2026")}, {"window", tr("Picture of the window \u2026")}})
         make(QString("picture_") + what, text, {}, [this, what = QString(what)] {
@@ -253,27 +254,30 @@ void LayoutActions::fill_view(QMenu* m) {
 }
 
 void LayoutActions::fill_export(QMenu* m) const {
-    for (const char* name :
-        {"save_drawing", "save_placements", "", "picture_floor", "picture_model", "picture_window"}) {
-        if (!*name) m->addSeparator();
-        else m->addAction(find(name));
-    }
+    for (const exchange::Exporter& exporter : exchange::exporters()) m->addAction(find(export_name(exporter)));
+    m->addSeparator();
+    for (const char* name : {"picture_floor", "picture_model", "picture_window"}) m->addAction(find(name));
 }
 
 void LayoutActions::renew() {
     const auto selected = workspace_.selected().size();
-    for (const char* name : {"duplicate", "array_rows", "array_ring", "mirror_x", "mirror_y", "turn_left", "turn_right",
-             "turn_quarter", "lock", "hide", "show_alone", "keep_own", "fit_selection"})
-        find(name)->setEnabled(selected > 0);
-    for (const char* name :
-        {"align_left", "align_right", "align_front", "align_back", "align_middle_x", "align_middle_y", "group"})
-        find(name)->setEnabled(selected > 1);
-    find("leave_out")->setEnabled(selected == 2);
-    for (const char* name : {"distribute_x", "distribute_y"}) find(name)->setEnabled(selected > 2);
+    const auto when = [this](std::initializer_list<const char*> names, bool possible, const QString& needs) {
+        for (const char* name : names) {
+            find(name)->setEnabled(possible);
+            find(name)->setProperty("needs", needs);
+        }
+    };
+    when({"duplicate", "array_rows", "array_ring", "mirror_x", "mirror_y", "turn_left", "turn_right", "turn_quarter",
+             "lock", "hide", "show_alone", "keep_own", "fit_selection"},
+        selected > 0, tr("select a device first"));
+    when({"align_left", "align_right", "align_front", "align_back", "align_middle_x", "align_middle_y", "group"},
+        selected > 1, tr("select two devices or more"));
+    when({"distribute_x", "distribute_y"}, selected > 2, tr("select three devices or more"));
+    when({"leave_out"}, selected == 2, tr("select two devices"));
     bool grouped = false;
     for (const int i : workspace_.selected_indexes()) grouped = grouped || !workspace_.cell()->devices[i].group.empty();
-    find("ungroup")->setEnabled(grouped);
-    find("best_base")->setEnabled(floor_->base_arm() >= 0);
+    when({"ungroup"}, grouped, tr("select a device of a group"));
+    when({"best_base"}, floor_->base_arm() >= 0, tr("select an arm that picks or places"));
 }
 
 void LayoutActions::pop_menu(const QPoint& global, const QList<int>& under) {
@@ -487,50 +491,34 @@ QString LayoutActions::default_file(const QString& ending) const {
     return info.absolutePath() + "/" + info.completeBaseName() + "." + ending;
 }
 
-void LayoutActions::drawing_dialog() {
-    QDialog dialog(window_);
-    dialog.setObjectName("drawing_dialog");
-    dialog.setWindowTitle(tr("Layout drawing"));
-    auto* form = new QFormLayout(&dialog);
-    auto* sheet = new QComboBox;
-    sheet->addItems({"A0", "A1", "A2", "A3", "A4"});
-    sheet->setCurrentText("A3");
-    auto* scale = new QComboBox;
-    scale->addItem(tr("the largest that fits"), 0.0);
-    for (const int s : {5, 10, 20, 25, 50, 100, 200}) scale->addItem(QString("1:%1").arg(s), static_cast<double>(s));
-    auto* number = new QLineEdit;
-    auto* by = new QLineEdit;
-    form->addRow(tr("sheet"), sheet);
-    form->addRow(tr("scale"), scale);
-    form->addRow(tr("drawing number"), number);
-    form->addRow(tr("drawn by"), by);
-    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Save | QDialogButtonBox::Cancel);
-    connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
-    connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
-    form->addRow(buttons);
-    if (dialog.exec() != QDialog::Accepted) return;
-    QString file = QFileDialog::getSaveFileName(
-        window_, tr("Save the drawing"), default_file("pdf"), tr("PDF (*.pdf);;SVG (*.svg)"));
+void LayoutActions::ask_export(const exchange::Exporter& exporter) {
+    cell::json said = cell::json::object();
+    if (!exporter.options.empty()) {
+        ExportDialog dialog(QString::fromStdString(exporter.label), exporter.options, workspace_, window_);
+        if (dialog.exec() != QDialog::Accepted) return;
+        said = dialog.said();
+    }
+    QStringList filters;
+    for (const std::string& ending : exporter.endings) filters << "*." + QString::fromStdString(ending);
+    QString file = QFileDialog::getSaveFileName(window_, QString::fromStdString(exporter.label),
+        default_file(QString::fromStdString(exporter.endings.front())), filters.join(";;"));
     if (file.isEmpty()) return;
-    if (!file.endsWith(".pdf") && !file.endsWith(".svg")) file += ".pdf";
-    exchange::DrawingOptions o;
-    o.sheet = sheet->currentText().toStdString();
-    o.scale = scale->currentData().toDouble();
-    o.number = number->text().toStdString();
-    o.drawn_by = by->text().toStdString();
-    save_drawing(file, o);
+    const bool ends_well = std::any_of(exporter.endings.begin(), exporter.endings.end(),
+        [&](const std::string& e) { return file.endsWith("." + QString::fromStdString(e)); });
+    if (!ends_well) file += "." + QString::fromStdString(exporter.endings.front());
+    hand_on(QString::fromStdString(exporter.name), file, said);
 }
 
-bool LayoutActions::save_drawing(const QString& file, const exchange::DrawingOptions& options) {
-    exchange::DrawingOptions o = options;
-    o.cell_name = workspace_.document().name();
-    o.variant = (workspace_.variant() + " " + workspace_.variant_name(workspace_.variant())).toStdString();
+bool LayoutActions::hand_on(const QString& name, const QString& file, const cell::json& said) {
     try {
-        exchange::write_layout_drawing(*workspace_.cell(), o, file.toStdString());
+        for (const exchange::Exporter& exporter : exchange::exporters())
+            if (exporter.name == name.toStdString())
+                exchange::export_to(exporter, workspace_.layout(), said, file.toStdString());
         return true;
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace_.refused(
-            tr("The drawing was not saved"), QString::fromStdString(e.problems().front().message));
+        const cell::Problem& p = e.problems().front();
+        Q_EMIT workspace_.refused(tr("Nothing was written"),
+            tr("%1: %2").arg(QString::fromStdString(p.where), QString::fromStdString(p.message)));
         return false;
     }
 }
@@ -544,10 +532,6 @@ bool LayoutActions::write(const QString& file, const std::string& bytes, const Q
             otherwise, tr("%1: %2").arg(file, QString::fromStdString(e.problems().front().message)));
         return false;
     }
-}
-
-bool LayoutActions::save_placements(const QString& file) {
-    return write(file, exchange::placements_csv(*workspace_.cell()), tr("The placements were not saved"));
 }
 
 bool LayoutActions::save_picture(const QString& what, const QString& file) {

@@ -5,7 +5,7 @@
 #include <QMenu>
 #include <functional>
 
-#include <exchange/layout_drawing.h>
+#include <exchange/question.h>
 
 #include "catalogue_panel.h"
 #include "floor_view.h"
@@ -32,8 +32,8 @@ public:
     void remove_selected();
     void renew();
 
-    bool save_drawing(const QString& file, const exchange::DrawingOptions& options);
-    bool save_placements(const QString& file);
+    /// Writes by an exporter of this name, with its options by key. False with a message where it cannot be done.
+    bool hand_on(const QString& exporter, const QString& file, const cell::json& options = cell::json::object());
     bool take_picture_under(const QString& file);  ///< a picture under the Floor
     bool scale_picture_under(const geometry::Vector3& a, const geometry::Vector3& b, double distance);
     bool save_picture(const QString& what, const QString& file);  ///< "floor", "model", "window"
@@ -57,7 +57,7 @@ private:
     /// Writes a key of the cell itself, not of the variant looked at.
     bool set_of_cell(const std::string& at, const cell::json& value, const QString& name);
     void fill_views(QMenu* menu);
-    void drawing_dialog();
+    void ask_export(const exchange::Exporter& exporter);
     /// Says why where it cannot be written.
     bool write(const QString& file, const std::string& bytes, const QString& otherwise);
     QString default_file(const QString& ending) const;

@@ -19,6 +19,7 @@
 #include <simulation/kinds.h>
 
 #include "action_finder.h"
+#include "manual_dialog.h"
 #include "plain_text.h"
 #include "theme.h"
 #include "typed_number.h"
@@ -270,6 +271,13 @@ void MainWindow::make_actions() {
     action("variant_baseline", tr("Make this variant the baseline"), {},
         [this] { tabs_->make_baseline(workspace_.variant()); });
     action("variant_drop", tr("Drop this variant"), {}, [this] { tabs_->drop(workspace_.variant()); });
+    action("manual", tr("Manual \u2026"), {}, [this] { show_manual("A first cell"); });
+    action(
+        "what_is_this", tr("What is this? About the part of the window under the pointer"), QKeySequence("F1"), [this] {
+            const QWidget* under = QApplication::widgetAt(QCursor::pos());
+            if (!under || under->window() != this) under = QApplication::focusWidget();
+            show_manual(ManualDialog::section_of(under));
+        });
     action("about", tr("About Escarp"), {}, [this] {
         tell(tr("Escarp %1").arg(QCoreApplication::applicationVersion()),
             tr("Lays out robot cells, runs their cycle, checks reach and clearance, compares variants.\nEvery figure "
@@ -355,7 +363,7 @@ void MainWindow::make_menus() {
     for (const char* name : {"top", "front", "side", "corner"}) view->addAction(action(name));
     view->addSeparator();
     for (const char* name : {"model_free", "model_top", "model_front", "model_side"}) view->addAction(action(name));
-    menu(tr("&Help"), {"find", "about"});
+    menu(tr("&Help"), {"manual", "what_is_this", "find", "about"});
     status_->setStyleSheet("color: #1B7A78; font-size: 11px; padding-right: 12px;");
     menuBar()->setCornerWidget(status_, Qt::TopRightCorner);
     ribbon_->add_actions({action("previous"), action("play"), action("next"), action("to_cycle")});
@@ -402,6 +410,13 @@ void MainWindow::remove_selected() {
     }
 }
 
+void MainWindow::show_manual(const QString& section) {
+    if (!manual_) manual_ = new ManualDialog(actions(), this);
+    manual_->show_section(section);
+    manual_->show();
+    manual_->raise();
+}
+
 void MainWindow::find_action() {
     QList<QAction*> all;
     for (QAction* a : actions())
@@ -443,7 +458,12 @@ void MainWindow::renew_actions() {
     action("redo")->setEnabled(workspace_.can_redo());
     action("redo")->setText(workspace_.can_redo() ? menu_text(tr("Redo %1").arg(workspace_.redo_name())) : tr("Redo"));
     const bool chosen = !workspace_.selection().device.isEmpty();
-    for (const char* name : {"remove", "rename"}) action(name)->setEnabled(chosen || building());
+    for (const char* name : {"remove", "rename"}) {
+        action(name)->setEnabled(chosen || building());
+        action(name)->setProperty("needs", tr("select a device first"));
+    }
+    action("undo")->setProperty("needs", tr("nothing was changed yet"));
+    action("redo")->setProperty("needs", tr("nothing was undone"));
     layout_->renew();
 }
 

@@ -30,6 +30,8 @@
 
 namespace escarp::desktop {
 
+class ManualDialog;
+
 class MainWindow : public QMainWindow {
     Q_OBJECT
 public:
@@ -97,6 +99,7 @@ private:
     bool show_opened(const QString& file);
     void told_changed_outside();
     void find_action();
+    void show_manual(const QString& section);
     void tell(const QString& title, const QString& text);
 
     Workspace workspace_;
@@ -118,6 +121,7 @@ private:
     CataloguePanel* catalogue_;
     DeviceList* devices_;
     CellPanel* cell_;
+    ManualDialog* manual_ = nullptr;
     FirstSteps* first_steps_;
     LayoutActions* layout_ = nullptr;
     ImportGeometry* import_ = nullptr;

@@ -19,9 +19,11 @@ Q_SIGNALS:
 
 protected:
     void keyPressEvent(QKeyEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
 
 private:
     void settle();
+    void step(int by, Qt::KeyboardModifiers keys);
     void give_up();
     bool tried_ = false;
     QString unit_;

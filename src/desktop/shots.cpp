@@ -46,7 +46,7 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
     };
     // The layout drawing, as a picture of its SVG.
     const QString svg = folder + "/layout-drawing.svg";
-    const bool drawn = window.layout_actions()->save_drawing(svg, {});
+    const bool drawn = window.layout_actions()->hand_on("draw", svg);
     check(drawn, "the layout drawing cannot be written");
     if (drawn) {
         QImageReader reader(svg);
@@ -140,6 +140,15 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
     shot("front-view");
     act("top");
     act("model_free");
+    w.select("arm2");
+    window.findChild<CellPanel*>("cell_panel")->open(QString::fromStdString(w.cell()->part_types.front().id));
+    shot("cell");
+    act("manual");
+    if (auto* manual = window.findChild<QDialog*>("manual")) {
+        save(manual->grab(), "manual");
+        manual->hide();
+    }
+    act("worksheet");
     w.select({});
     w.start_new();
     shot("empty-floor");

@@ -74,7 +74,19 @@ QString style_sheet() {
         QLineEdit[wrong="true"] { color: #A8124F; }
         QLineEdit[altered="true"], QComboBox[altered="true"] { border: 1px solid #B4521B; background: #FBF0E6; }
         QLineEdit:focus, QComboBox:focus { border: 1px solid #B4521B; }
-        QComboBox { font-size: 11px; }
+        QComboBox { font-size: 11px; padding: 1px 2px 1px 4px; }
+        QComboBox::drop-down { border: none; width: 13px; }
+        QComboBox::down-arrow { image: url(:/escarp/arrow_down.svg); width: 10px; height: 10px; }
+        QCheckBox::indicator { width: 12px; height: 12px; background: #FFFFFF; border: 1px solid #B9B2A2;
+            border-radius: 2px; }
+        QCheckBox::indicator:checked { image: url(:/escarp/tick.svg); border-color: #B4521B; }
+        QCheckBox::indicator:hover, QCheckBox::indicator:focus { border-color: #B4521B; }
+        QSlider::groove:horizontal { height: 3px; background: #D8D2C4; border-radius: 1px; }
+        QSlider::sub-page:horizontal { background: #B4521B; border-radius: 1px; }
+        QSlider::handle:horizontal { background: #FFFFFF; border: 1px solid #B4521B; width: 9px; margin: -5px 0;
+            border-radius: 5px; }
+        QProgressBar { background: #F4F0E6; border: 1px solid #D8D2C4; border-radius: 2px; text-align: center; }
+        QProgressBar::chunk { background: #B4521B; }
         QComboBox QAbstractItemView { background: #FFFFFF; selection-background-color: #F3E4D8;
             selection-color: #1F2A33; }
         QListWidget, QTreeWidget { background: #FCFAF5; }

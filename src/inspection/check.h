@@ -15,7 +15,7 @@ struct Context {
 
     const cell::Device& device(int index) const { return cell.devices[index]; }
     void give_way() const {
-        if (stop && stop->load(std::memory_order_relaxed)) throw Overtaken{};
+        motion::give_way(stop);
     }
 };
 
@@ -29,9 +29,14 @@ void way_check(const Context&, Inspection&);
 void straight_check(const Context&, Inspection&);
 void slips_check(const Context&, Inspection&);
 
+struct StandardCheck {
+    Check check;
+    Level level;  ///< from which on it is made
+};
 /// In the order in which they run; later ones may use what earlier ones found.
-inline constexpr Check standard_checks[] = {
-    reach_check, clearance_check, flow_check, load_check, way_check, straight_check, slips_check};
+inline constexpr StandardCheck standard_checks[] = {{reach_check, Level::reach}, {clearance_check, Level::clearance},
+    {flow_check, Level::flow}, {load_check, Level::flow}, {way_check, Level::reach}, {straight_check, Level::reach},
+    {slips_check, Level::flow}};
 
 /// Whether every pose is still reached when a device (and all that stands on it) is shifted over the floor, m.
 bool reached_after(const Context&, const std::vector<PoseNeed>& poses, int device, const Vector3& shift);

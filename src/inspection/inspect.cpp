@@ -46,10 +46,11 @@ void keep_readable(std::vector<Finding>& findings) {
 }  // namespace
 
 std::shared_ptr<const Inspection> inspect(
-    const cell::Cell& cell, const simulation::Run& run, Cache& cache, const StopFlag* stop) {
+    const cell::Cell& cell, const simulation::Run& run, Cache& cache, const StopFlag* stop, Level level) {
     auto result = std::make_shared<Inspection>();
     const Context context{cell, run, cache, stop};
-    for (const Check check : standard_checks) {
+    for (const auto& [check, from] : standard_checks) {
+        if (from > level) continue;
         context.give_way();
         check(context, *result);
     }

@@ -66,13 +66,16 @@ private:
 };
 
 /// Thrown out of a long evaluation that a newer edit has overtaken.
-struct Overtaken {};
-using StopFlag = std::atomic<bool>;
+using Overtaken = motion::Stopped;
+using motion::StopFlag;
+
+/// How much is looked at: parts and times alone; what is reached, too; how near things come, too.
+enum class Level { flow, reach, clearance };
 
 /// Poses of all tasks with their reach.
 std::vector<PoseNeed> check_reach(const cell::Cell& cell, Cache& cache, const StopFlag* stop = nullptr);
 
-std::shared_ptr<const Inspection> inspect(
-    const cell::Cell& cell, const simulation::Run& run, Cache& cache, const StopFlag* stop = nullptr);
+std::shared_ptr<const Inspection> inspect(const cell::Cell& cell, const simulation::Run& run, Cache& cache,
+    const StopFlag* stop = nullptr, Level level = Level::clearance);
 
 }  // namespace escarp::inspection

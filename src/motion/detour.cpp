@@ -283,6 +283,7 @@ private:
         return joint(j).type == kinematics::JointType::hinge ? 1.0 : 0.4 * (joint(j).high - joint(j).low);
     }
     bool free(const JointVector& a, const JointVector& b) {
+        give_way(r_.stop);
         if (r_.room.free(a, b, need_)) return true;
         ++blocked_[r_.room.blocker()];
         return false;
@@ -290,6 +291,7 @@ private:
 
     /// Whether the way as it would be flown keeps away; it must have been timed last.
     bool flown_free() {
+        give_way(r_.stop);
         constexpr int pieces = 20;
         flown_.passes(flown_.window(), pieces, passes_);
         if (r_.room.free(passes_, need_ + spare_)) return true;
@@ -561,7 +563,7 @@ Detour find_way(const DetourRequest& request) {
     const Room room = request.room;
     DetourRequest again{
         request.model, request.tool, room, request.from, request.to, request.need, request.speed, request.acceleration};
-    again.effort = request.effort, again.seed = request.seed + 0x9E3779B9u;
+    again.effort = request.effort, again.seed = request.seed + 0x9E3779B9u, again.stop = request.stop;
     std::future<Detour> second = std::async(std::launch::async, [&again] {
         WaySearch search(again);
         auto found = search.direct();

@@ -9,6 +9,7 @@
 
 #include "chain.h"
 #include "clearance.h"
+#include "stopped.h"
 
 namespace escarp::motion {
 
@@ -101,6 +102,7 @@ struct DetourRequest {
     double speed = 1, acceleration = 1;
     int effort = 3000;  ///< how many times a tree may grow before giving up; 0: only the direct move is looked at
     unsigned seed = 20;
+    const StopFlag* stop = nullptr;
 };
 
 struct Detour {
@@ -110,7 +112,7 @@ struct Detour {
     int blocker = -1;              ///< owner of what stood in the way most often; -1: the arm itself
 };
 
-/// The direct joint move where that is free, else a way round.
+/// The direct joint move where that is free, else a way round. Throws Stopped.
 Detour find_way(const DetourRequest& request);
 
 }  // namespace escarp::motion

@@ -2,19 +2,13 @@
 
 #include <algorithm>
 #include <cstring>
-#include <map>
 
 namespace escarp::simulation {
 namespace {
 constexpr std::size_t most_events = 5'000'000;  // that a run goes through at the most
 constexpr std::size_t most_kept = 150u << 20;   // bytes that a run keeps at the most
-// Looking whether a state recurs takes as long as the state is large: where hundreds of belts let a part go every few
-// milliseconds, not every time is looked at (a period that is found may then be several of them). Bytes of state looked
-// at, to begin with and for each event.
-constexpr std::size_t looks_free = 64u << 20, looks_per_event = 4000;
-constexpr std::size_t with_motion = 600;  // bytes that the checks need for one more motion
-constexpr int most_rounds = 10'000;       // of asking all who wait at one instant
-constexpr Ticks longer = 10;              // horizons that a run may take where a task has not been through twice
+constexpr std::size_t with_motion = 600;        // bytes that the checks need for one more motion
+constexpr int most_rounds = 10'000;             // of asking all who wait at one instant
 
 /// Whether a task goes through some of its steps several times.
 bool repeats(const std::vector<cell::Step>& task) {
@@ -53,7 +47,8 @@ std::vector<int> Kind::pick_seats(const cell::Device& device) const {
 }
 std::vector<int> Kind::place_seats(const cell::Device& device) const { return Kind::pick_seats(device); }
 
-Kernel::Kernel(const cell::Cell& cell, PlanCache& plans) : cell_(cell), plans_(plans) {
+Kernel::Kernel(const cell::Cell& cell, PlanCache& plans, const motion::StopFlag* stop)
+    : cell_(cell), plans_(plans), stop_(stop) {
     trace_.rounds.resize(cell.devices.size());
     trace_.motions.resize(cell.devices.size());
     trace_.conditions.resize(cell.devices.size());
@@ -62,12 +57,17 @@ Kernel::Kernel(const cell::Cell& cell, PlanCache& plans) : cell_(cell), plans_(p
         behaviours_.push_back(kind_of(d).behaviour(d, static_cast<int>(i), cell));
         if (behaviours_.back()->watches()) watchers_.push_back(behaviours_.back().get());
         random_ = random_ || behaviours_.back()->random();
-        for (const std::string& name : d.signals) {
-            signal_index_[d.id + "." + name] = static_cast<int>(trace_.signals.size());
-            trace_.signals.push_back({d.id + "." + name, {{0, false}}});
-        }
     }
-    signal_now_.assign(trace_.signals.size(), false);
+    for (const cell::Signal& signal : cell.signals) trace_.signals.push_back({cell.full_name(signal), {{0, false}}});
+    signal_now_.assign(cell.signals.size(), false);
+    awake_.assign(cell.devices.size(), true);
+    device_listeners_.resize(cell.devices.size());
+    signal_listeners_.resize(cell.signals.size());
+    for (std::size_t i = 0; i < behaviours_.size(); ++i) {
+        for (const int device : behaviours_[i]->listens_to()) device_listeners_[device].push_back(static_cast<int>(i));
+        for (const int signal : behaviours_[i]->listens_to_signals())
+            signal_listeners_[signal].push_back(static_cast<int>(i));
+    }
 }
 
 EventKey Kernel::at(Ticks when, int device, int what, int part) {
@@ -89,16 +89,19 @@ void Kernel::end(int block) {
     if (trace_.blocks[block].kind != BlockKind::wait) cause_ = block;
 }
 
-void Kernel::set_signal(int device, const std::string& name, bool value) {
-    const int index = signal_index_.at(cell_.devices[device].id + "." + name);
-    if (signal_now_[index] == value) return;
-    signal_now_[index] = value;
-    auto& changes = trace_.signals[index].changes;
+void Kernel::set_signal(int signal, bool value) {
+    if (static_cast<bool>(signal_now_[signal]) == value) return;
+    signal_now_[signal] = value;
+    for (const int listener : signal_listeners_[signal]) awake_[listener] = true;
+    auto& changes = trace_.signals[signal].changes;
     if (!changes.empty() && changes.back().first == now_) changes.pop_back();
     if (changes.empty() || changes.back().second != value) keep(changes, std::pair(now_, value));
 }
 
-bool Kernel::signal(const std::string& full_name) const { return signal_now_[signal_index_.at(full_name)]; }
+void Kernel::touch(int device) {
+    awake_[device] = true;
+    for (const int listener : device_listeners_[device]) awake_[listener] = true;
+}
 
 void Kernel::set_condition(int device, Condition condition) {
     auto& list = trace_.conditions[device];
@@ -147,7 +150,13 @@ const cell::PartType& Kernel::type_of(int part) const { return cell_.part_types[
 void Kernel::settle() {
     for (int round = 0; round < most_rounds; ++round) {
         bool changed = false;
-        for (const auto& b : behaviours_) changed = b->poll(*this) || changed;
+        for (std::size_t i = 0; i < behaviours_.size(); ++i) {
+            if (!awake_[i]) continue;
+            awake_[i] = false;
+            if (!behaviours_[i]->poll(*this)) continue;
+            touch(static_cast<int>(i));
+            changed = true;
+        }
         if (!changed) return;
     }
     unsettled_ = true;
@@ -165,7 +174,7 @@ void Kernel::write_place(StateWriter& w, int part) const {
         for (int column = 0; column < 4; ++column) w.add(std::llround(at(row, column) * 1e7));
 }
 
-std::pair<std::uint64_t, std::uint64_t> Kernel::state() {
+std::string Kernel::state() const {
     StateWriter w(*this);
     for (const int part : live_) {
         const PartRecord& p = trace_.parts[part];
@@ -180,15 +189,10 @@ std::pair<std::uint64_t, std::uint64_t> Kernel::state() {
         if (e.part >= 0) w.add_part(e.part);
     }
     for (const auto& b : behaviours_) b->write_state(w);
-    for (const bool s : signal_now_) w.add(s);
-    // Two hashes of the bytes, 128 bits in all: equal states are equal, different ones do not meet in practice.
-    const std::string bytes = w.take();
-    looked_ += bytes.size();
-    return {std::hash<std::string>{}(bytes), cell::ContentKey().add(bytes).value()};
+    for (const char s : signal_now_) w.add(s);
+    return w.take();
 }
 
-/// Whether a task with repeats is still on its way to having been through twice: before, its state cannot have
-/// recurred.
 bool Kernel::rounds_to_come() const {
     if (random_ || !trace_.faults.empty()) return false;
     for (std::size_t i = 0; i < cell_.devices.size(); ++i)
@@ -196,55 +200,34 @@ bool Kernel::rounds_to_come() const {
     return false;
 }
 
-std::optional<Kernel::Steady> Kernel::run(const Options& options) {
-    std::map<std::pair<std::uint64_t, std::uint64_t>, std::pair<Ticks, std::size_t>> seen;
-    std::optional<Steady> steady;
-    std::size_t handled = 0;
+void Kernel::start() {
     for (const auto& b : behaviours_) b->start(*this);
     settle();
-    while (!events_.empty()) {
-        const EventKey event = *events_.begin();
-        if (event.when > options.horizon &&
-            !(event.when <= longer * options.horizon && options.stop_when_steady && !steady && rounds_to_come()))
-            break;
-        if (steady && options.stop_when_steady &&
-            event.when > std::max(options.at_least, steady->from + steady->period))
-            break;
-        events_.erase(events_.begin());
-        now_ = event.when;
-        if (++handled > most_events || kept_ > most_kept) {
-            cut_ = true;
-            break;
-        }
-        if (options.stop && options.stop->load(std::memory_order_relaxed))
-            break;  // whoever asked for the run is not interested any more
-        cause_ = -1;
-        const std::size_t left = trace_.departures.size();
-        behaviour(event.device).event(*this, event.what, event.part);
-        settle();
-        if (unsettled_) break;
-        // A state is only looked at when the instant is over: what else happens now belongs to it.
-        const bool over = events_.empty() || events_.begin()->when > now_;
-        const bool part_left =
-            trace_.departures.size() != left || (!trace_.departures.empty() && trace_.departures.back().when == now_);
-        const bool round_done = trace_.parts.empty() && round_at_ == now_;
-        if (!over || steady || random_ || !(part_left || round_done) ||
-            looked_ > looks_free + looks_per_event * handled)
-            continue;
-        const auto [found, fresh] = seen.try_emplace(state(), now_, trace_.departures.size());
-        if (fresh || found->second.first == now_) continue;
-        steady = Steady{found->second.first, now_ - found->second.first,
-            static_cast<int>(trace_.departures.size() - found->second.second),
-            trace_.departures.size() - (part_left ? 1 : 0)};
+}
+
+void Kernel::step() {
+    const EventKey event = *events_.begin();
+    events_.erase(events_.begin());
+    now_ = event.when;
+    if (++steps_ > most_events || kept_ > most_kept) {
+        cut_ = true;
+        return;
     }
-    cut_ = cut_ || unsettled_;
-    stuck_ = events_.empty() && !cut_;
-    trace_.end = events_.empty() || cut_ ? now_
-                                         : std::min(std::max(now_, options.horizon),
-                                               steady && options.stop_when_steady
-                                                   ? std::max(options.at_least, steady->from + steady->period)
-                                                   : options.horizon);
-    return steady;
+    cause_ = -1;
+    changing(event.device).event(*this, event.what, event.part);
+    settle();
+    if (unsettled_) cut_ = true;
+}
+
+void Kernel::advance(Ticks until) {
+    while (!ended() && next_event() <= until) step();
+    if (!ended()) now_ = std::max(now_, until);
+}
+
+void Kernel::inject(int signal, bool value) {
+    cause_ = -1;
+    set_signal(signal, value);
+    settle();
 }
 
 }  // namespace escarp::simulation

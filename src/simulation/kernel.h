@@ -50,8 +50,12 @@ public:
 
     virtual void start(Kernel&) {}
     virtual void event(Kernel&, int /*what*/, int /*part*/) {}
-    /// Goes on if what it waits for has come; true if anything changed. Asked after every event until all say no.
+    /// Goes on if what it waits for has come; true if anything changed. Asked when something that it listens to has
+    /// changed.
     virtual bool poll(Kernel&) { return false; }
+    /// Devices, and signals of the cell, whose change may let it go on; the same during the whole run.
+    virtual std::vector<int> listens_to() const { return {}; }
+    virtual std::vector<int> listens_to_signals() const { return {}; }
 
     // Parts taken and given by arms and belts.
     virtual std::optional<Offer> offer(const Kernel&) const { return std::nullopt; }
@@ -68,11 +72,12 @@ public:
     virtual bool watches() const { return false; }
     virtual void moved(Kernel&, int /*part*/) {}
 
-    virtual std::optional<Waiting> waiting() const { return std::nullopt; }
+    virtual std::optional<Waiting> waiting(const Kernel&) const { return std::nullopt; }
     virtual void write_state(StateWriter&) const {}
     virtual bool random() const { return false; }
 
 protected:
+    int signal(int nth) const { return device_.first_signal + nth; }  ///< of its own, among the cell's
     const cell::Device& device_;
     const int index_;
 };
@@ -86,15 +91,21 @@ struct EventKey {
 
 class Kernel {
 public:
-    Kernel(const cell::Cell& cell, PlanCache& plans);
+    /// `stop`: plans end by motion::Stopped when it is set.
+    Kernel(const cell::Cell& cell, PlanCache& plans, const motion::StopFlag* stop = nullptr);
 
     const cell::Cell& cell() const { return cell_; }
     PlanCache& plans() { return plans_; }
+    const motion::StopFlag* stop() const { return stop_; }
     Ticks now() const { return now_; }
     Trace& trace() { return trace_; }
     const Trace& trace() const { return trace_; }
-    Behaviour& behaviour(int device) { return *behaviours_[device]; }
     const Behaviour& behaviour(int device) const { return *behaviours_[device]; }
+    /// To do something with it: whoever listens to the device is asked again.
+    Behaviour& changing(int device) {
+        touch(device);
+        return *behaviours_[device];
+    }
 
     /// Events at one instant come in the order of device, what, part, then the order in which they were asked for.
     EventKey at(Ticks when, int device, int what, int part = -1);
@@ -106,8 +117,8 @@ public:
     void because(int block) { cause_ = block; }
     int cause() const { return cause_; }
 
-    void set_signal(int device, const std::string& name, bool value);
-    bool signal(const std::string& full_name) const;
+    void set_signal(int signal, bool value);
+    bool signal(int signal) const { return signal_now_[signal]; }
     void set_condition(int device, Condition condition);
 
     int new_part(int type);
@@ -123,22 +134,31 @@ public:
     void fault(const Fault& fault) { trace_.faults.push_back(fault); }
     void detour(const DetourRecord& detour) { trace_.detours.push_back(detour); }
 
-    struct Options {
-        Ticks horizon = 0;
-        Ticks at_least = 0;  ///< goes on to here after the state has recurred
-        bool stop_when_steady = true;
-        const std::atomic<bool>* stop = nullptr;
-    };
-    struct Steady {
-        Ticks from, period;
-        int parts;              ///< that left within the period
-        std::size_t departure;  ///< index of the departure that ends the period
-    };
-    /// Runs to the end; the recurrence if the state recurred.
-    std::optional<Steady> run(const Options& options);
-    bool stuck() const { return stuck_; }
+    // The kernel goes on as far as it is asked to; what is made of it is for those who ask.
+    /// Every device begins; before anything else.
+    void start();
+    Ticks next_event() const { return events_.empty() ? never : events_.begin()->when; }
+    /// The next event, and all that follows from it at once. Not after `ended()`.
+    void step();
+    /// Every event up to an instant, unless it ends before. The time is then that instant.
+    void advance(Ticks until);
+    /// From outside, now: a signal that no device of the cell sets, or that is forced.
+    void inject(int signal, bool value);
     bool cut() const { return cut_; }              ///< ended early: more happened than a run keeps
     bool unsettled() const { return unsettled_; }  ///< ended because something went on for ever at one instant
+    bool ended() const { return cut_ || unsettled_; }
+    std::size_t steps() const { return steps_; }
+
+    /// Nothing else happens at this instant.
+    bool instant_over() const { return next_event() > now_; }
+    bool part_left_now() const { return !trace_.departures.empty() && trace_.departures.back().when == now_; }
+    bool round_done_now() const { return round_at_ == now_; }
+    bool random() const { return random_; }
+    /// Whether a task with repeats is still on its way to having been through twice: before, its state cannot have
+    /// recurred.
+    bool rounds_to_come() const;
+    /// Everything that decides what happens next, relative to now: equal bytes mean that all repeats from here on.
+    std::string state() const;
 
 private:
     template <typename Item>
@@ -147,26 +167,28 @@ private:
         kept_ += sizeof(Item);
     }
     void settle();
+    /// Who listens to a device, and itself, is asked again.
+    void touch(int device);
     void write_place(StateWriter& writer, int part) const;
-    bool rounds_to_come() const;
-    std::pair<std::uint64_t, std::uint64_t> state();  ///< of everything that decides what happens next
 
     const cell::Cell& cell_;
     PlanCache& plans_;
+    const motion::StopFlag* stop_;
     std::vector<std::unique_ptr<Behaviour>> behaviours_;
     std::vector<Behaviour*> watchers_;
     std::set<EventKey> events_;
     std::vector<int> live_;
-    std::unordered_map<std::string, int> signal_index_;
-    std::vector<bool> signal_now_;
-    Ticks round_at_ = -1;  ///< when a task was done last
+    std::vector<char> signal_now_;
+    std::vector<std::vector<int>> device_listeners_, signal_listeners_;
+    std::vector<char> awake_;  ///< whether a device is to be asked
+    Ticks round_at_ = -1;      ///< when a task was done last
     Trace trace_;
     Ticks now_ = 0;
     int cause_ = -1;
     std::uint64_t order_ = 0;
-    std::size_t looked_ = 0;  ///< bytes of states
-    std::size_t kept_ = 0;    ///< bytes of the trace, by and large
-    bool stuck_ = false, cut_ = false, unsettled_ = false, random_ = false;
+    std::size_t steps_ = 0;
+    std::size_t kept_ = 0;  ///< bytes of the trace, by and large
+    bool cut_ = false, unsettled_ = false, random_ = false;
 };
 
 /// A kind with its behaviour.

@@ -166,13 +166,14 @@ motion::MotionPtr PlanCache::joint_move(
 }
 
 Travel PlanCache::travel(const cell::Arm& arm, const ArmRoom& room, const JointVector& from, const JointVector& to,
-    double speed, double acceleration) {
+    double speed, double acceleration, const motion::StopFlag* stop) {
     cell::ContentKey key;
     key.add(arm.model_key).add(room.key).add(room.need).add(from).add(to).add(speed).add(acceleration);
     return kept(travels_, key.value(), [&]() -> Travel {
         const motion::Room space(arm.model->mechanism, room.parts, *room.around, room.self_pairs);
         const motion::Detour way =
-            motion::find_way({*arm.model, arm.tool_frame, space, from, to, room.need, speed, acceleration});
+            motion::find_way({.model = *arm.model, .tool = arm.tool_frame, .room = space, .from = from, .to = to,
+                .need = room.need, .speed = speed, .acceleration = acceleration, .stop = stop});
         // The direct move is the same object for everyone who asks for it: what is known of it is kept by its serial
         // number.
         if (way.direct || !way.motion)

@@ -62,8 +62,9 @@ public:
     std::shared_ptr<const PosePlan> pose(const PoseRequest& request);
     motion::MotionPtr joint_move(
         const cell::Arm& arm, const JointVector& from, const JointVector& to, double speed, double acceleration = 1);
+    /// Throws motion::Stopped.
     Travel travel(const cell::Arm& arm, const ArmRoom& room, const JointVector& from, const JointVector& to,
-        double speed, double acceleration);
+        double speed, double acceleration, const motion::StopFlag* stop = nullptr);
     /// Legs flown without exact stops between them; see motion::fly.
     std::shared_ptr<const std::vector<motion::MotionPtr>> fly(
         const cell::Arm& arm, const std::vector<motion::Leg>& legs);

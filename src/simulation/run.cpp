@@ -1,25 +1,54 @@
 #include "run.h"
 
-#include "kernel.h"
+#include "steady.h"
 
 namespace escarp::simulation {
+namespace {
+
+constexpr Ticks longer = 10;  // horizons that a run may take where a task has not been through twice
+
+/// How far a run goes on.
+struct Limit {
+    Ticks horizon, at_least;
+    bool stop_when_steady;
+
+    /// Where the steady state has been seen, and what is shown of it.
+    Ticks enough(const Steady& steady) const { return std::max(at_least, steady.from + steady.period); }
+    bool over(const Kernel& k, const std::optional<Steady>& steady) const {
+        const Ticks next = k.next_event();
+        if (next == never) return true;
+        const bool may_take_longer = next <= longer * horizon && stop_when_steady && !steady && k.rounds_to_come();
+        if (next > horizon && !may_take_longer) return true;
+        return steady && stop_when_steady && next > enough(*steady);
+    }
+    Ticks end(const Kernel& k, const std::optional<Steady>& steady) const {
+        if (k.next_event() == never || k.cut()) return k.now();
+        return std::min(std::max(k.now(), horizon), steady && stop_when_steady ? enough(*steady) : horizon);
+    }
+};
+
+}  // namespace
 
 std::shared_ptr<const Run> run(const cell::Cell& cell, PlanCache& plans, const RunOptions& options) {
-    Kernel kernel(cell, plans);
-    Kernel::Options o;
-    o.horizon = ticks(options.horizon_s > 0 ? options.horizon_s : cell.horizon);
-    o.at_least = std::min(o.horizon, ticks(options.at_least_s));
-    o.stop_when_steady = options.stop_when_steady;
-    o.stop = options.stop;
-    const std::optional<Kernel::Steady> steady = kernel.run(o);
+    const Ticks horizon = ticks(options.horizon_s > 0 ? options.horizon_s : cell.horizon);
+    const Limit limit{horizon, std::min(horizon, ticks(options.at_least_s)), options.stop_when_steady};
+    Kernel kernel(cell, plans, options.stop);
+    SteadyWatch watch;
+    kernel.start();
+    while (!kernel.ended() && !limit.over(kernel, watch.found())) {
+        motion::give_way(options.stop);
+        kernel.step();
+        if (!kernel.ended()) watch.look(kernel);
+    }
     auto result = std::make_shared<Run>();
-    if (steady) result->steady = Steady{steady->from, steady->period, steady->parts, steady->departure};
-    result->stuck = kernel.stuck() && kernel.trace().end < o.horizon;
+    result->steady = watch.found();
     result->cut = kernel.cut();
     result->unsettled = kernel.unsettled();
+    kernel.trace().end = limit.end(kernel, watch.found());
+    result->stuck = kernel.next_event() == never && !kernel.cut() && kernel.trace().end < horizon;
     if (result->stuck)
         for (std::size_t i = 0; i < cell.devices.size(); ++i)
-            if (const auto w = kernel.behaviour(static_cast<int>(i)).waiting())
+            if (const auto w = kernel.behaviour(static_cast<int>(i)).waiting(kernel))
                 result->waits.push_back({static_cast<int>(i), w->other, w->what});
     result->trace = std::move(kernel.trace());
     return result;

@@ -1,9 +1,10 @@
 #pragma once
 // A run: cell in, trace out.
 
-#include <atomic>
 #include <memory>
 #include <optional>
+
+#include <motion/stopped.h>
 
 #include "trace.h"
 
@@ -35,7 +36,7 @@ struct RunOptions {
     double horizon_s = 0;    ///< 0: the cell's own
     double at_least_s = 60;  ///< goes on to here though the state has recurred
     bool stop_when_steady = true;
-    const std::atomic<bool>* stop = nullptr;  ///< set by another thread: the run ends where it is
+    const motion::StopFlag* stop = nullptr;  ///< set by another thread: the run ends by motion::Stopped
 };
 
 std::shared_ptr<const Run> run(const cell::Cell& cell, PlanCache& plans, const RunOptions& options = {});

@@ -12,7 +12,7 @@ public:
     /// Begins it, or says that it must wait; asked again after every event until it need not.
     virtual TaskRunner::Outcome begin(TaskRunner& runner, Kernel& kernel, const cell::Step& step) const = 0;
     /// Who is waited for, where it must wait.
-    virtual Waiting waiting(const cell::Step&) const { return {-1, WaitFor::none}; }
+    virtual Waiting waiting(const cell::Cell&, const cell::Step&) const { return {-1, WaitFor::none}; }
 };
 inline const StepKind& kind_of(const cell::Step& step) { return static_cast<const StepKind&>(*step.kind); }
 

@@ -64,7 +64,7 @@ void TaskRunner::open_wait(Kernel& k) {
     b.device = index_;
     b.kind = BlockKind::wait;
     b.step = step_->number;
-    const std::optional<Waiting> w = waiting();
+    const std::optional<Waiting> w = waiting(k);
     b.other = w->other;
     b.waits_for = w->what;
     block_ = k.begin(b);
@@ -81,9 +81,23 @@ bool TaskRunner::poll(Kernel& k) {
     return true;
 }
 
-std::optional<Waiting> TaskRunner::waiting() const {
+std::optional<Waiting> TaskRunner::waiting(const Kernel& k) const {
     if (phase_ != Phase::waiting) return std::nullopt;
-    return kind_of(*step_).waiting(*step_);
+    return kind_of(*step_).waiting(k.cell(), *step_);
+}
+
+std::vector<int> TaskRunner::listens_to() const {
+    std::vector<int> out;
+    for (const Step* s : cell::all_steps(device_.task))
+        if (s->device >= 0) out.push_back(s->device);
+    return out;
+}
+
+std::vector<int> TaskRunner::listens_to_signals() const {
+    std::vector<int> out;
+    for (const Step* s : cell::all_steps(device_.task))
+        if (s->signal >= 0) out.push_back(s->signal);
+    return out;
 }
 
 TaskRunner::Outcome TaskRunner::stop(Kernel& k, Fault::Kind why) {
@@ -126,7 +140,7 @@ const Step* TaskRunner::peek() const {
 
 std::optional<TaskRunner::Exchange> TaskRunner::agree(
     Kernel& k, const Step& step, const JointVector& from, std::optional<Fault>& fault) {
-    Behaviour& other = k.behaviour(step.device);
+    const Behaviour& other = k.behaviour(step.device);
     const cell::Device& there = k.cell().devices[step.device];
     PoseRequest request{arm(), Frame::Identity(), step.approach, step.retreat, step.straight_speed, step.posture,
         step.acceleration, step.held, &from};
@@ -147,7 +161,7 @@ std::optional<TaskRunner::Exchange> TaskRunner::agree(
         Frame stands;
         k.trace().part_frame(k.cell(), x.offer.part, k.now(), stands);
         request.tool = tool_target(device_, stands, step.turn, x.grasp);
-        other.claim(k, x.offer);
+        k.changing(step.device).claim(k, x.offer);
     } else {
         if (held_ < 0) {
             fault = Fault{index_, step.number, k.now(), Fault::Kind::holds_nothing};
@@ -160,7 +174,7 @@ std::optional<TaskRunner::Exchange> TaskRunner::agree(
         const Frame at = there.world * kind_of(there).seat_frame(there, *seat, k.type_of(held_));
         x.seat = at * geometry::make_frame(Vector3::Zero(), {0, 0, step.turn});
         request.tool = tool_target(device_, at, step.turn, part_in_tool_.inverse());
-        other.reserve(k, *seat, held_);
+        k.changing(step.device).reserve(k, *seat, held_);
     }
     x.plan = k.plans().pose(request);
     if (!x.plan->good)
@@ -345,7 +359,7 @@ const ArmRoom& TaskRunner::surroundings(Kernel& k) {
 
 motion::MotionPtr TaskRunner::travel(Kernel& k, const Step& step, const JointVector& from, const JointVector& to) {
     if (!arm().detours || !step.detour) return k.plans().joint_move(arm(), from, to, step.speed, step.acceleration);
-    const Travel way = k.plans().travel(arm(), surroundings(k), from, to, step.speed, step.acceleration);
+    const Travel way = k.plans().travel(arm(), surroundings(k), from, to, step.speed, step.acceleration, k.stop());
     if (!way.direct) {
         const double direct = k.plans().joint_move(arm(), from, to, step.speed, step.acceleration)->duration();
         k.detour({index_, step.number, k.now(), way.found, way.blocker, way.motion->duration() - direct});
@@ -356,7 +370,7 @@ motion::MotionPtr TaskRunner::travel(Kernel& k, const Step& step, const JointVec
 /// Whether the direct move may be flown; anything may where detours are not wanted.
 bool TaskRunner::free(Kernel& k, const Step& step, const JointVector& from, const JointVector& to) {
     return !arm().detours || !step.detour ||
-           k.plans().travel(arm(), surroundings(k), from, to, step.speed, step.acceleration).direct;
+           k.plans().travel(arm(), surroundings(k), from, to, step.speed, step.acceleration, k.stop()).direct;
 }
 
 /// Opens the block of a phase that lasts `length` from now.
@@ -391,7 +405,7 @@ void TaskRunner::run_time(Kernel& k, double time_s, BlockKind kind, Phase phase)
 }
 
 void TaskRunner::finish_grip(Kernel& k) {
-    Behaviour& other = k.behaviour(step_->device);
+    Behaviour& other = k.changing(step_->device);
     if (step_->kind->reach() == Reach::part) {
         held_ = exchange_.offer.part;
         part_in_tool_ = (geometry::make_frame(Vector3::Zero(), {0, 0, step_->turn}) * exchange_.grasp).inverse();

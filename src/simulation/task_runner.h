@@ -12,7 +12,9 @@ public:
     void start(Kernel& kernel) override;
     void event(Kernel& kernel, int what, int part) override;
     bool poll(Kernel& kernel) override;
-    std::optional<Waiting> waiting() const override;
+    std::optional<Waiting> waiting(const Kernel& kernel) const override;
+    std::vector<int> listens_to() const override;
+    std::vector<int> listens_to_signals() const override;
     void write_state(StateWriter& writer) const override;
 
     // What a kind of step does with it.

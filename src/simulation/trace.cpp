@@ -119,8 +119,7 @@ std::string Trace::describe(const cell::Cell& cell, const Block& b) const {
             if (b.waits_for == WaitFor::signal)
                 for (const cell::Step* s : cell::all_steps(cell.devices[b.device].task))
                     if (s->number == b.step)
-                        return "wait for " + name(b.other) + (s->is ? " " : " not ") +
-                               s->signal.substr(s->signal.find('.') + 1);
+                        return "wait for " + name(b.other) + (s->is ? " " : " not ") + cell.signals[s->signal].name;
             return "wait";
         default: return word(b.kind);
     }

@@ -199,14 +199,10 @@ std::vector<ChainLink> longest_chain(const simulation::Run& run) {
 std::shared_ptr<const Evaluation> evaluate(
     const cell::Layout& layout, inspection::Cache& cache, const EvaluateOptions& options) {
     auto e = std::make_shared<Evaluation>(Evaluation{layout, layout.shared_cell(), nullptr, nullptr, {}, {}});
-    const auto give_way = [&] {
-        if (options.stop && options.stop->load(std::memory_order_relaxed)) throw inspection::Overtaken{};
-    };
     simulation::RunOptions run = options.run;
     run.stop = options.stop;
     e->run = simulation::run(*e->cell, cache.plans, run);
-    give_way();
-    e->inspection = inspection::inspect(*e->cell, *e->run, cache, options.stop);
+    e->inspection = inspection::inspect(*e->cell, *e->run, cache, options.stop, options.level);
     e->chain = longest_chain(*e->run);
     Figures& f = e->figures;
     cycle_figures(*e, f);

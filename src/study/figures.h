@@ -60,6 +60,7 @@ struct Evaluation {
 struct EvaluateOptions {
     simulation::RunOptions run;
     const inspection::StopFlag* stop = nullptr;
+    inspection::Level level = inspection::Level::clearance;  ///< figures beyond it are not there
 };
 
 /// Everything about one variant. Throws InputError for a cell that does not make sense, Overtaken when stopped.

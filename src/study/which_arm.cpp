@@ -78,6 +78,7 @@ std::vector<ArmChoice> which_arm(const cell::Layout& layout, const std::string& 
     const std::function<void(double)>& progress, const inspection::StopFlag* stop) {
     const json& tree = layout.tree();
     EvaluateOptions options;
+    options.level = inspection::Level::reach;  // how near things come is not asked
     options.stop = stop;
     const auto now = evaluate(layout, cache, options);
     const int index = index_of(*now->cell, arm);

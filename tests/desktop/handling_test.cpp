@@ -6,8 +6,10 @@
 
 #include <cell/arrange.h>
 #include <cell/tables.h>
+#include <desktop/action_finder.h>
 #include <desktop/cell_panel.h>
 #include <desktop/handling_view.h>
+#include <desktop/manual_dialog.h>
 
 #include "bench_window.h"
 
@@ -405,4 +407,86 @@ TEST_CASE("from an empty floor to a cell with an own part, a double gripper, a h
     CHECK(read.tree()["part_types"][0]["grips"][0]["at_mm"][0] == 40);
     CHECK(read.tree()["tool_models"].size() >= 2);
     (void)goal;
+}
+
+TEST_CASE("numbers change by key and wheel, and hold only when they are taken") {
+    Making h;
+    h.action("takt")->trigger();
+    auto* line = h.child<QLineEdit>("cell_takt_s");
+    CHECK(line->text() == "8.6");
+    QTest::keyClick(line, Qt::Key_Up);
+    CHECK(line->text() == "8.7");
+    QTest::keyClick(line, Qt::Key_Down, Qt::ShiftModifier);
+    CHECK(line->text() == "7.7");
+    CHECK(h.w().document().tree()["takt_s"] == 8.6);
+    QTest::keyClick(line, Qt::Key_Return);
+    h.settle();
+    CHECK(h.w().document().tree()["takt_s"] == 7.7);
+    line = h.child<QLineEdit>("cell_safety_distance_mm");
+    const QPointF at(5, 5);
+    QWheelEvent turn(at, line->mapToGlobal(at), {}, {0, 120}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+    QApplication::sendEvent(line, &turn);  // without the keyboard it is the panel's
+    CHECK(line->text() == "30");
+    line->setFocus();
+    QApplication::sendEvent(line, &turn);
+    CHECK(line->text() == "31");
+    QTest::keyClick(line, Qt::Key_Escape);
+    h.settle();
+    CHECK(line->text() == "30");
+    CHECK(h.w().cell()->safety_distance == Approx(0.03));
+}
+
+TEST_CASE("the manual is searched, says all keys and fields, and knows what is under the pointer") {
+    Making h;
+    h.action("manual")->trigger();
+    auto* page = h.window.findChild<QTextBrowser*>("manual_page");
+    REQUIRE(page);
+    CHECK(page->toPlainText().contains("Place an arm"));
+    auto* search = h.window.findChild<QLineEdit*>("manual_search");
+    auto* sections = h.window.findChild<QListWidget*>("manual_sections");
+    const int all = sections->count();
+    QTest::keyClicks(search, "handshake");
+    CHECK(sections->count() == 1);
+    CHECK(page->toPlainText().contains("handshake"));
+    CHECK(page->textCursor().selectedText() == "handshake");
+    search->clear();
+    CHECK(sections->count() == all);
+    sections->setCurrentRow(all - 2);
+    for (QAction* a : h.window.actions())
+        if (!a->shortcut().isEmpty()) {
+            INFO(a->text().toStdString());
+            CHECK(page->toPlainText().contains(a->shortcut().toString(QKeySequence::NativeText)));
+        }
+    sections->setCurrentRow(all - 1);
+    for (const auto& kind : h.w().layout().kinds().steps())
+        CHECK(page->toPlainText().contains(QString::fromStdString(kind->label())));
+    CHECK(ManualDialog::section_of(h.window.floor()) == "Floor");
+    CHECK(ManualDialog::section_of(h.child<QPushButton>("add_part_too")) == "Worksheet");
+    CHECK(ManualDialog::section_of(h.window.findChild<QWidget*>("ribbon")) == "Cycle ribbon");
+}
+
+TEST_CASE("what is not possible now stands grey in the list of actions, with the reason, and cannot be run") {
+    Making h;
+    h.w().select("");
+    h.settle();
+    bool looked = false;
+    QTimer::singleShot(0, &h.window, [&] {
+        auto* finder = qobject_cast<ActionFinder*>(QApplication::activeModalWidget());
+        REQUIRE(finder);
+        auto* list = finder->findChild<QListWidget*>();
+        auto* line = finder->findChild<QLineEdit*>();
+        QTest::keyClicks(line, "align left");
+        REQUIRE(list->count() == 1);
+        CHECK(list->item(0)->text().contains("select two devices or more"));
+        CHECK_FALSE(list->item(0)->flags() & Qt::ItemIsEnabled);
+        QTest::keyClick(line, Qt::Key_Return);
+        CHECK(finder->isVisible());
+        line->clear();
+        CHECK(list->count() > 60);
+        CHECK(list->item(0)->flags() & Qt::ItemIsEnabled);
+        looked = true;
+        finder->reject();
+    });
+    h.action("find")->trigger();
+    CHECK(looked);
 }

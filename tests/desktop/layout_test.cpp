@@ -1,4 +1,6 @@
 // Laying out by mouse and keyboard alone.
+#include <desktop/export_dialog.h>
+
 #include "bench_window.h"
 
 #include <QRegularExpression>
@@ -428,19 +430,30 @@ TEST_CASE("the list finds devices by typing; hiding and locking from it") {
 TEST_CASE("drawings, placements and pictures are written; what cannot be written is said") {
     Hands b(true);
     LayoutActions* l = b.window.layout_actions();
-    CHECK(l->save_drawing(b.room.filePath("a.pdf"), {}));
-    CHECK(l->save_drawing(b.room.filePath("a.svg"), {}));
-    CHECK(l->save_placements(b.room.filePath("a.csv")));
+    CHECK(l->hand_on("draw", b.room.filePath("a.pdf")));
+    CHECK(l->hand_on("draw", b.room.filePath("a.svg")));
+    CHECK(l->hand_on("placements", b.room.filePath("a.csv")));
     for (const char* what : {"floor", "model", "window"}) {
         CHECK(l->save_picture(what, b.room.filePath(QString(what) + ".png")));
         const QImage image(b.room.filePath(QString(what) + ".png"));
         CHECK(image.width() > 200);
     }
-    exchange::DrawingOptions too_large;
-    too_large.scale = 1;
-    CHECK(!l->save_drawing(b.room.filePath("b.pdf"), too_large));
+    CHECK(!l->hand_on("draw", b.room.filePath("b.pdf"), {{"scale", 1}}));
     CHECK(b.told.last().contains("does not fit"));
-    CHECK(!l->save_placements("/nowhere/at/all.csv"));
+    CHECK(!l->hand_on("draw", b.room.filePath("b.pdf"), {{"sheet", "B7"}}));
+    CHECK(b.told.last().contains("A3"));
+    // Each exporter has an action in the menu, and asks for what its table says.
+    for (const exchange::Exporter& e : exchange::exporters())
+        CHECK(b.window.findChild<QAction*>("export_" + QString::fromStdString(e.name)));
+    const cell::Fields& options = exchange::exporters().front().options;
+    ExportDialog dialog("Drawing", options, b.w(), &b.window);
+    CHECK(dialog.said()["sheet"] == "A3");
+    CHECK_FALSE(dialog.said().contains("scale"));
+    dialog.findChild<QLineEdit*>("export_scale")->setText("25");
+    dialog.findChild<QComboBox*>("export_sheet")->setCurrentText("A1");
+    CHECK(dialog.said()["scale"] == 25);
+    CHECK(dialog.said()["sheet"] == "A1");
+    CHECK(!l->hand_on("placements", "/nowhere/at/all.csv"));
 }
 
 TEST_CASE(

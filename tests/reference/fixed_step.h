@@ -238,12 +238,12 @@ private:
         const cell::Step& s = *a.step;
         const std::string kind = s.kind->id();
         if (kind == "wait") {
-            if (signal(s.signal) != s.is) return false;
+            if (signal(cell_.full_name(cell_.signals[s.signal])) != s.is) return false;
             a.step = nullptr;
             return true;
         }
         if (kind == "set") {
-            a.own[s.signal.substr(s.signal.find('.') + 1)] = s.is, a.step = nullptr;
+            a.own[cell_.signals[s.signal].name] = s.is, a.step = nullptr;
             return true;
         }
         if (kind == "delay") return hold_for(a, s.time_s, 9);

@@ -28,15 +28,16 @@ public:
         s.signal = r.signal();
         s.time_s = r.values().number("time_s");
     }
-    std::string words(const cell::Cell&, const cell::Step& s) const override { return "Pulse " + s.signal; }
+    std::string words(const cell::Cell& cell, const cell::Step& s) const override {
+        return "Pulse " + cell.full_name(cell.signals[s.signal]);
+    }
     json fresh(const cell::Cell&, const cell::Device& owner) const override {
         json keys = fresh_of(fields());
         keys["signal"] = owner.id + "." + owner.signals.front();
         return keys;
     }
     TaskRunner::Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
-        const std::string name = s.signal.substr(s.signal.find('.') + 1);
-        k.set_signal(runner.index(), name, true);
+        k.set_signal(s.signal, true);
         return runner.take_time(k, s.time_s);
     }
 };
@@ -68,7 +69,7 @@ public:
         using Behaviour::Behaviour;
         void start(Kernel& k) override { k.at(every(), index_, 0); }
         void event(Kernel& k, int, int) override {
-            k.set_signal(index_, "lit", lit_ = !lit_);
+            k.set_signal(signal(0), lit_ = !lit_);
             k.at(k.now() + every(), index_, 0);
         }
 
@@ -169,7 +170,7 @@ TEST_CASE("a step kind from the outside can be added like any other") {
     const cell::Step& made = more.cell().devices[1].task.back();
     CHECK(made.id == id);
     CHECK(made.time_s == 2.0);
-    CHECK(made.signal == "arm.ready");
+    CHECK(made.signal == more.cell().signal("arm.ready"));
     for (const auto& offer : cell::offerings(kinds()))
         if (offer.kind == "lamp") CHECK_NOTHROW(layout.edited(cell::add_device(layout, offer, "", nullptr)).cell());
 }

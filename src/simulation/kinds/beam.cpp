@@ -54,7 +54,7 @@ public:
     void event(Kernel& k, int what, int part) override {
         if (what == switch_event) {
             due_ = never;
-            k.set_signal(index_, "made", !inside_.empty());
+            k.set_signal(signal(0), !inside_.empty());
             return;
         }
         auto& list = pending_[part];
@@ -86,9 +86,9 @@ private:
         else inside_.erase(at);
         const bool made = !inside_.empty();
         if (due_ != never) k.cancel(switch_), due_ = never;
-        if (made == k.signal(device_.id + ".made")) return;
+        if (made == k.signal(signal(0))) return;
         const double delay = made ? line_.on_delay : line_.off_delay;
-        if (delay <= 0) return k.set_signal(index_, "made", made);
+        if (delay <= 0) return k.set_signal(signal(0), made);
         due_ = k.now() + ticks(delay);
         switch_ = k.at(due_, index_, switch_event);
     }

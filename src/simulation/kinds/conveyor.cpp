@@ -82,11 +82,12 @@ public:
         const double x = -0.5 * k.type_of(part).length;
         if (!k.behaviour(next_).accepts(k, type(k, part), x)) return false;
         riders_.pop_front();
-        k.behaviour(next_).enter(k, part, x);
+        k.changing(next_).enter(k, part, x);
         reflow(k);
         return true;
     }
-    std::optional<Waiting> waiting() const override {
+    std::vector<int> listens_to() const override { return next_ < 0 ? std::vector<int>() : std::vector<int>{next_}; }
+    std::optional<Waiting> waiting(const Kernel&) const override {
         if (next_ >= 0 && !riders_.empty() && !riders_.front().moving) return Waiting{next_, WaitFor::room};
         return std::nullopt;
     }
@@ -228,7 +229,7 @@ private:
     }
     void update(Kernel& k) {
         const bool moving = std::any_of(riders_.begin(), riders_.end(), [](const Rider& r) { return r.moving; });
-        k.set_signal(index_, "at_end", !riders_.empty() && !riders_.front().moving);
+        k.set_signal(signal(0), !riders_.empty() && !riders_.front().moving);
         k.set_condition(index_, riders_.empty() ? Condition::starved : moving ? Condition::busy : Condition::blocked);
     }
 

@@ -110,13 +110,14 @@ private:
             work_.reject_share > 0 && static_cast<double>(draw_() >> 11) * 0x1p-53 < work_.reject_share;
         k.judge(part, by_count || by_chance ? "reject" : "good");
     }
+    static constexpr int free_signal = 0, busy_signal = 1, done_signal = 2;  ///< in the order of the kind's signals
     void update(Kernel& k) {
         const auto any = [&](State s) {
             return std::any_of(nests_.begin(), nests_.end(), [&](const Nest& n) { return n.state == s; });
         };
-        k.set_signal(index_, "free", any(State::empty));
-        k.set_signal(index_, "busy", any(State::working));
-        k.set_signal(index_, "done", any(State::done));
+        k.set_signal(signal(free_signal), any(State::empty));
+        k.set_signal(signal(busy_signal), any(State::working));
+        k.set_signal(signal(done_signal), any(State::done));
         k.set_condition(index_, any(State::working)                       ? Condition::busy
                                 : any(State::done) || any(State::claimed) ? Condition::blocked
                                                                           : Condition::starved);

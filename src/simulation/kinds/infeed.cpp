@@ -38,10 +38,11 @@ public:
         k.set_condition(index_, Condition::busy);
         k.at(k.now() + ticks(source_.interval), index_, 0);
         const int part = k.new_part(type_);
-        k.behaviour(next_).enter(k, part, x);
+        k.changing(next_).enter(k, part, x);
         return true;
     }
-    std::optional<Waiting> waiting() const override {
+    std::vector<int> listens_to() const override { return {next_}; }
+    std::optional<Waiting> waiting(const Kernel&) const override {
         return due_ ? std::optional(Waiting{next_, WaitFor::room}) : std::nullopt;
     }
     void write_state(StateWriter& w) const override { w.add(due_); }

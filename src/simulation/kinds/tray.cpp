@@ -101,9 +101,10 @@ private:
         block_ = k.begin(b);
         k.at(k.now() + ticks(tray_.exchange), index_, 0);
     }
+    static constexpr int full_signal = 0, empty_signal = 1;  ///< in the order of the kind's signals
     void update(Kernel& k) {
-        k.set_signal(index_, "full", full());
-        k.set_signal(index_, "empty", empty());
+        k.set_signal(signal(full_signal), full());
+        k.set_signal(signal(empty_signal), empty());
         k.set_condition(index_, exchanging_                            ? Condition::busy
                                 : tray_.use == Use::collect || empty() ? Condition::starved
                                                                        : Condition::blocked);

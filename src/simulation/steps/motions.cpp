@@ -41,7 +41,7 @@ public:
     TaskRunner::Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step&) const override {
         return runner.exchange(k);
     }
-    Waiting waiting(const cell::Step& s) const override { return {s.device, WaitFor::part}; }
+    Waiting waiting(const cell::Cell&, const cell::Step& s) const override { return {s.device, WaitFor::part}; }
 };
 
 class PlaceStep final : public StepKind {
@@ -69,7 +69,7 @@ public:
     TaskRunner::Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step&) const override {
         return runner.exchange(k);
     }
-    Waiting waiting(const cell::Step& s) const override { return {s.device, WaitFor::room}; }
+    Waiting waiting(const cell::Cell&, const cell::Step& s) const override { return {s.device, WaitFor::room}; }
 };
 
 class MoveStep final : public StepKind {

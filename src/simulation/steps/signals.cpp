@@ -17,12 +17,11 @@ public:
     }
     void read(const cell::StepReader& r, cell::Step& s) const override {
         s.signal = r.signal();
-        s.signal_of = r.cell().device(s.signal.substr(0, s.signal.find('.')));
         s.is = r.values().flag("is");
     }
     std::string words(const cell::Cell& cell, const cell::Step& s) const override {
-        const std::string of = s.signal_of >= 0 ? cell.devices[s.signal_of].name : std::string("?");
-        return "Wait: " + of + (s.is ? " " : " not ") + s.signal.substr(s.signal.find('.') + 1);
+        const cell::Signal& signal = cell.signals[s.signal];
+        return "Wait: " + cell.devices[signal.device].name + (s.is ? " " : " not ") + signal.name;
     }
     cell::json fresh(const cell::Cell& cell, const cell::Device&) const override {
         for (const cell::Device& d : cell.devices)
@@ -32,7 +31,9 @@ public:
     TaskRunner::Outcome begin(TaskRunner&, Kernel& k, const cell::Step& s) const override {
         return k.signal(s.signal) == s.is ? TaskRunner::Outcome::done : TaskRunner::Outcome::must_wait;
     }
-    Waiting waiting(const cell::Step& s) const override { return {s.signal_of, WaitFor::signal}; }
+    Waiting waiting(const cell::Cell& cell, const cell::Step& s) const override {
+        return {cell.signals[s.signal].device, WaitFor::signal};
+    }
 };
 
 class SetStep final : public StepKind {
@@ -46,22 +47,21 @@ public:
     }
     void read(const cell::StepReader& r, cell::Step& s) const override {
         s.signal = r.signal();
-        s.signal_of = r.cell().device(s.signal.substr(0, s.signal.find('.')));
         s.is = r.values().flag("to");
-        if (s.signal.substr(0, s.signal.find('.')) != r.owner().id)
+        if (s.signal >= 0 && &r.cell().devices[r.cell().signals[s.signal].device] != &r.owner())
             r.problem("signal", "A device sets only its own signals; \"" + r.owner().id +
                                     ".\" and one of its \"own_signals\" is expected.");
     }
-    std::string words(const cell::Cell&, const cell::Step& s) const override {
-        return "Set " + s.signal.substr(s.signal.find('.') + 1) + (s.is ? " on" : " off");
+    std::string words(const cell::Cell& cell, const cell::Step& s) const override {
+        return "Set " + cell.signals[s.signal].name + (s.is ? " on" : " off");
     }
     cell::json fresh(const cell::Cell&, const cell::Device& owner) const override {
         if (owner.signals.empty())
             throw cell::InputError("step", "\"" + owner.name + "\" has no signal of its own yet: name one first.");
         return {{"signal", owner.id + "." + owner.signals.front()}, {"to", true}};
     }
-    TaskRunner::Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
-        k.set_signal(runner.index(), s.signal.substr(s.signal.find('.') + 1), s.is);
+    TaskRunner::Outcome begin(TaskRunner&, Kernel& k, const cell::Step& s) const override {
+        k.set_signal(s.signal, s.is);
         return TaskRunner::Outcome::done;
     }
 };

@@ -1,0 +1,105 @@
+// Figures of one variant and of all, every block of the run, the state at an instant.
+
+#include <sstream>
+
+#include <exchange/question.h>
+#include <exchange/result_json.h>
+
+namespace escarp::exchange {
+namespace {
+
+using namespace cell::field;
+
+std::string figures_in_words(const json& r) {
+    std::ostringstream out;
+    out << r["cell"].get<std::string>() << ", variant " << r["variant"].get<std::string>() << "\n";
+    out << "  cycle      " << formatted(r["cycle_s"], "%.3f s")
+        << (r["steady"].get<bool>()     ? "  (steady)"
+               : r["cycle_s"].is_null() ? ""
+                                        : "  (mean, the state does not recur)")
+        << "\n";
+    out << "  rate       " << formatted(r["rate_per_h"], r["cycle_of"] == "round" ? "%.1f rounds/h" : "%.1f parts/h")
+        << "\n";
+    out << "  takt       " << formatted(r["takt"]["demanded_s"], "%.2f s")
+        << (r["takt"]["met"].is_null() ? "" : r["takt"]["met"].get<bool>() ? "  met" : "  missed") << "\n";
+    out << "  reach      " << r["reach"]["reached"] << " of " << r["reach"]["poses"] << " poses, least margin "
+        << formatted(r["reach"]["least_margin_mm"], "%.0f mm") << "\n";
+    out << "  clearance  " << formatted(r["clearance"]["distance_mm"], "%.1f mm");
+    if (r["clearance"].contains("between"))
+        out << "  " << r["clearance"]["between"][0].get<std::string>() << " / "
+            << r["clearance"]["between"][1].get<std::string>() << " at " << formatted(r["clearance"]["at_s"], "%.3f s");
+    out << "\n  waiting    "
+        << (r["waiting"].is_number() ? formatted(r["waiting"].get<double>() * 100, "%.0f %%") : "-") << "  "
+        << r["waits_most"].get<std::string>() << "\n";
+    out << "  floor      " << formatted(r["floor_m2"], "%.2f m2") << "\n";
+    for (const json& f : r["findings"]) {
+        out << "  " << f["severity"].get<std::string>() << ": " << f["title"].get<std::string>() << "\n      "
+            << f["text"].get<std::string>() << "\n";
+        for (const json& w : f["ways_out"])
+            out << "      way out: " << w["label"].get<std::string>()
+                << (w["effect"].get<std::string>().empty() ? "" : " - " + w["effect"].get<std::string>()) << "\n";
+    }
+    return out.str();
+}
+
+bool stops(const json& result) {
+    for (const json& f : result["findings"])
+        if (f["severity"] == "stop") return true;
+    return false;
+}
+
+Answer run(Asked& a) {
+    const json result = run_json(*a.evaluation());
+    return {result, figures_in_words(result), stops(result)};
+}
+
+Answer compare(Asked& a) {
+    Answer answer{compare_json(a.layout().document(), a.cache(), a.how()), {}};
+    for (const json& v : answer.result["variants"]) {
+        answer.words += figures_in_words(v);
+        answer.stops = answer.stops || stops(v);
+    }
+    return answer;
+}
+
+Answer trace(Asked& a) {
+    const json result = trace_json(*a.evaluation());
+    const auto one_line = [](std::string text) {  // a tab or a new line in a name would shift the columns
+        for (char& c : text)
+            if (static_cast<unsigned char>(c) < 0x20) c = ' ';
+        return text;
+    };
+    std::ostringstream out;
+    out << "device\tkind\tstep\tfrom_s\tto_s\twhat\n";
+    for (const json& b : result["blocks"])
+        out << b["device"].get<std::string>() << '\t' << b["kind"].get<std::string>() << '\t'
+            << (b["step"].is_string() ? b["step"].get<std::string>() : "") << '\t' << formatted(b["from_s"], "%.6f")
+            << '\t' << formatted(b["to_s"], "%.6f", "") << '\t' << one_line(b["what"].get<std::string>()) << "\n";
+    return {result, out.str()};
+}
+
+Answer state(Asked& a) {
+    const double at = a.options().number("at");
+    const auto e = a.evaluation(at);
+    Answer answer{state_json(*e, at), {}};
+    if (const double end = simulation::seconds(e->run->trace.end); end < at)
+        answer.notes.push_back("the run ends at " + formatted(end, "%g") + " s; the state shown is the last one");
+    return answer;
+}
+
+cell::Field horizon() {
+    return cell::field::number("horizon", "seconds to simulate at most", 0.001, 1e6).lacking();
+}
+cell::Field strict() { return flag("strict", "exit 1 when there is a stop finding", false); }
+
+}  // namespace
+
+void add_figure_questions(std::vector<Question>& all) {
+    all.push_back({"run", "all figures of one variant", {horizon(), strict()}, run});
+    all.push_back({"compare", "all variants on one scale", {horizon(), strict()}, compare});
+    all.push_back({"trace", "every block of the run", {horizon()}, trace});
+    all.push_back({"state", "joint values, tool poses, parts and signals at an instant",
+        {cell::field::number("at", "seconds", 0, 1e6), horizon()}, state});
+}
+
+}  // namespace escarp::exchange
