@@ -4,6 +4,7 @@
 
 #include "application.h"
 #include "main_window.h"
+#include "session_log.h"
 #include "shots.h"
 
 int main(int argc, char** argv) {
@@ -19,6 +20,7 @@ int main(int argc, char** argv) {
     arguments.addOptions({shots, size});
     arguments.process(app);
     escarp::desktop::MainWindow window;
+    const escarp::desktop::SessionLog log(window.workspace());
     QObject::connect(
         &app, &escarp::desktop::Application::surprised, &window, &escarp::desktop::MainWindow::tell_surprise);
     QObject::connect(

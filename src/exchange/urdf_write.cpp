@@ -57,6 +57,13 @@ void add_mesh(geometry::Surface& to, const geometry::Convex& shape) {
             first + static_cast<std::uint32_t>(t[2])});
 }
 
+/// XML has no place for control characters, not even escaped (XML 1.0, 2.2).
+std::string written(std::string name) {
+    for (char& c : name)
+        if (static_cast<unsigned char>(c) < 0x20 || c == 0x7f) c = ' ';
+    return name;
+}
+
 class Writing {
 public:
     Writing(const json& tree, const std::string& file) : tree_(tree), path_(file) {}
@@ -68,7 +75,7 @@ public:
         if (!d.problems.empty()) throw InputError(d.problems);
         pugi::xml_document doc;
         xml_node robot = doc.append_child("robot");
-        robot.append_attribute("name") = model.value("name", "arm").c_str();
+        robot.append_attribute("name") = written(model.value("name", "arm")).c_str();
         for (std::size_t l = 0; l < d.links.size(); ++l) write_link(robot, d, l, model["links"][l]);
         for (const cell::FileJoint& j : d.joints) write_joint(robot, d, j);
         write_flange(robot, d);
@@ -100,7 +107,7 @@ private:
     static std::string link_name(const cell::ModelDraft& d, std::size_t l) {
         const std::string& own = d.links[l].name;
         const auto same = std::count_if(d.links.begin(), d.links.end(), [&](const auto& o) { return o.name == own; });
-        return own.empty() || same > 1 ? own + "_" + std::to_string(l) : own;
+        return written(own.empty() || same > 1 ? own + "_" + std::to_string(l) : own);
     }
 
     /// What is drawn and what is checked are the same here.
@@ -108,7 +115,7 @@ private:
     void add_shape(xml_node link, const std::string& name, const Frame& at, const Fill& fill) {
         for (const char* role : {"visual", "collision"}) {
             xml_node shape = link.append_child(role);
-            if (!name.empty()) shape.append_attribute("name") = name.c_str();
+            if (!name.empty()) shape.append_attribute("name") = written(name).c_str();
             put_origin(shape, at);
             fill(shape.append_child("geometry"));
         }
@@ -192,7 +199,7 @@ private:
 
     void write_joint(xml_node robot, const cell::ModelDraft& d, const cell::FileJoint& j) {
         xml_node joint = robot.append_child("joint");
-        joint.append_attribute("name") = j.joint.name.c_str();
+        joint.append_attribute("name") = written(j.joint.name).c_str();
         const bool hinge = j.joint.type == kinematics::JointType::hinge;
         joint.append_attribute("type") = j.fixed ? "fixed" : hinge ? "revolute" : "prismatic";
         put_origin(joint, j.joint.at);
@@ -211,7 +218,7 @@ private:
         xml_node mimic = joint.append_child("mimic");
         const auto leader = std::find_if(d.joints.begin(), d.joints.end(),
             [&](const cell::FileJoint& o) { return o.joint.name == j.leaders.front().first; });
-        mimic.append_attribute("joint") = j.leaders.front().first.c_str();
+        mimic.append_attribute("joint") = written(j.leaders.front().first).c_str();
         mimic.append_attribute("multiplier") =
             text(j.leaders.front().second * cell::file_unit(j.joint.type) / cell::file_unit(leader->joint.type))
                 .c_str();

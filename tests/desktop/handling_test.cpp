@@ -10,6 +10,7 @@
 #include <desktop/cell_panel.h>
 #include <desktop/handling_view.h>
 #include <desktop/manual_dialog.h>
+#include <desktop/session_log.h>
 
 #include "bench_window.h"
 
@@ -489,4 +490,27 @@ TEST_CASE("what is not possible now stands grey in the list of actions, with the
     });
     h.action("find")->trigger();
     CHECK(looked);
+}
+
+TEST_CASE("the log says what was opened, changed and refused, a line each, and never grows beyond its bound") {
+    Making h;
+    const QString folder = h.room.filePath("log");
+    const auto lines = [&] {
+        QFile file(folder + "/escarp.log");
+        return file.open(QIODevice::ReadOnly) ? QString::fromUtf8(file.readAll()) : QString();
+    };
+    {
+        const SessionLog log(h.w(), nullptr, folder);
+        REQUIRE(h.w().apply({"Move\nMarker", {cell::Operation::set("/devices/marker/placement/x_mm", 2500)}}));
+        CHECK_FALSE(h.w().apply({"Nonsense", {cell::Operation::set("/devices/marker/process_s", -1)}}));
+        h.settle();
+        CHECK(lines().contains("leak-test.escarp: "));
+        CHECK(lines().contains("edit: Move Marker"));
+        CHECK(lines().contains("refused: "));
+        for (int i = 0; i < 1500; ++i) Q_EMIT h.w().refused("Title", QString(1900, 'x'));
+    }
+    CHECK(QFileInfo(folder + "/escarp.log").size() <= (1 << 20));
+    CHECK(QFileInfo(folder + "/escarp.1.log").size() <= (1 << 20));
+    CHECK(QDir(folder).entryList(QDir::Files).size() == 2);
+    CHECK(lines().endsWith("ends\n"));
 }

@@ -300,3 +300,20 @@ TEST_CASE("a mangled robot description or unfinished model is refused with its r
         }
     }
 }
+
+TEST_CASE("names with control characters and markup leave a description that can be read again") {
+    const Room room;
+    cell::json tree = {{"arm_models", cell::catalogue_arms()}};
+    cell::json* model = nullptr;
+    for (json& m : tree["arm_models"])
+        if (m["id"] == "six600") model = &m;
+    REQUIRE(model);
+    (*model)["name"] = std::string("A <\"&>\x01\x1f\n B");
+    (*model)["links"][1]["name"] = std::string("shoulder\x02 <b>");
+    (*model)["joints"][0]["name"] = std::string("J\x03\t1 & 2");
+    const std::string file = (room.path / "odd.urdf").string();
+    exchange::write_urdf(tree, "six600", file);
+    const exchange::UrdfArm back = exchange::read_urdf(file, cell::Document());
+    CHECK(back.model["joints"][0]["name"] == "J  1 & 2");
+    CHECK(back.model["links"].size() >= (*model)["links"].size());
+}

@@ -83,6 +83,7 @@ public:
           trace_(c.run.trace),
           end_(std::min(longest_check, c.run.steady ? c.run.steady->from + c.run.steady->period : c.run.trace.end)) {
         for (std::size_t i = 0; i < c.cell.devices.size(); ++i) {
+            c.give_way();
             const cell::Device& d = c.cell.devices[i];
             if (d.arm) {
                 own_parts_.emplace_back();
@@ -100,14 +101,17 @@ public:
         result.checked_s = seconds(end_);
         for (const ArmRoom& room : rooms_) {
             for (const Segment& s : room.segments) {
+                c_.give_way();
                 against_devices(room, s);
                 against_itself(room, s);
             }
             against_parts(room);
-            c_.give_way();
         }
         for (std::size_t i = 0; i < rooms_.size(); ++i)
-            for (std::size_t j = i + 1; j < rooms_.size(); ++j) against_arm(rooms_[i], rooms_[j]);
+            for (std::size_t j = i + 1; j < rooms_.size(); ++j) {
+                c_.give_way();
+                against_arm(rooms_[i], rooms_[j]);
+            }
         result.pairs_checked += pairs_;
         // Most of the work is to tell how far apart distant bodies are: it is asked for only where nothing comes
         // nearer.
@@ -151,6 +155,7 @@ private:
                 motions[i].block});
         name_work(room.segments);
         for (Segment& s : room.segments) {
+            c_.give_way();
             const std::uint64_t held = held_key(s);
             s.key = cell::ContentKey().add(s.motion->serial()).add(held).value();
             s.parts = parts_of(*d.arm, s, own_parts_.back()[held]);
@@ -413,6 +418,7 @@ private:
         std::vector<Missing> missing;
         answers_.assign(jobs_.size(), {});
         for (std::size_t i = 0; i < jobs_.size(); ++i) {
+            c_.give_way();
             const double own_cap = distance_counts(jobs_[i].rule) ? cap : contact;
             const std::uint64_t key = cell::ContentKey().add(jobs_[i].key).add(own_cap).value();
             if (const auto found = kept.find(key)) answers_[i] = *found;
@@ -429,6 +435,7 @@ private:
     void gather(Inspection& result) {
         closest_.clear();
         for (std::size_t i = 0; i < jobs_.size(); ++i) {
+            c_.give_way();
             const Job& job = jobs_[i];
             const motion::Clearance& found = answers_[i];
             if (found.part_a < 0 || (!distance_counts(job.rule) && found.distance > 0)) continue;

@@ -75,6 +75,7 @@ void load_check(const Context& c, Inspection& result) {
         if (!d.arm || !d.arm->tool) continue;
         std::map<std::tuple<const motion::Motion*, int, int>, const simulation::MotionRecord*>
             carries;  // by motion, part type, tool
+        c.give_way();
         for (const simulation::MotionRecord& m : c.run.trace.motions[device])
             if (m.held >= 0) carries.try_emplace({m.motion.get(), c.run.trace.parts[m.held].type, m.tool}, &m);
         std::vector<std::pair<std::pair<int, int>, Carry>> each;  // with part type and tool
