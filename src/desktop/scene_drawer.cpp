@@ -37,8 +37,8 @@ void main() {
     vec3 n = normalize(facing);
     float lit = max(0.0, dot(n, light));
     float shade = 0.66 + 0.20 * smoothstep(0.05, 0.35, lit) + 0.16 * lit;
-    float rim = smoothstep(0.0, 0.24, abs(dot(n, normalize(-seen))));
-    result = vec4(mix(vec3(0.12, 0.16, 0.20), tint.rgb * shade, 0.25 + 0.75 * rim), tint.a);
+    float rim = smoothstep(0.0, 0.18, abs(dot(n, normalize(-seen))));
+    result = vec4(mix(vec3(0.12, 0.16, 0.20), tint.rgb * shade, 0.45 + 0.55 * rim), tint.a);
 })";
 const char* line_vertex = R"(#version 330 core
 layout(location = 0) in vec3 place;
@@ -53,6 +53,77 @@ void main() {
 const char* line_fragment = R"(#version 330 core
 in vec4 tint; out vec4 result;
 void main() { result = tint; })";
+
+// The grid goes into the paper with the distance from its middle.
+const char* grid_vertex = R"(#version 330 core
+layout(location = 0) in vec3 place;
+layout(location = 2) in vec4 colour;
+uniform mat4 view, lens;
+uniform vec2 middle;
+out vec4 tint; out vec2 away;
+void main() {
+    tint = colour;
+    away = place.xy - middle;
+    gl_Position = lens * view * vec4(place, 1.0);
+})";
+const char* grid_fragment = R"(#version 330 core
+in vec4 tint; in vec2 away;
+uniform vec3 paper;
+uniform float reach;
+out vec4 result;
+void main() { result = vec4(mix(tint.rgb, paper, smoothstep(0.25, 1.0, length(away) / reach)), 1.0); })";
+// A map of what stands over the floor, from straight above: the lower, the darker.
+const char* cast_vertex = R"(#version 330 core
+layout(location = 0) in vec3 place;
+uniform vec2 middle;
+uniform float reach;
+out float high;
+void main() {
+    high = place.z;
+    // Leaning a little, away from the light.
+    gl_Position = vec4((place.xy - 0.12 * place.z * vec2(0.3, 0.95) - middle) / reach, 0.0, 1.0);
+})";
+const char* cast_fragment = R"(#version 330 core
+in float high; out vec4 result;
+void main() { result = vec4(clamp(1.0 - 0.4 * max(high, 0.0), 0.2, 1.0)); })";
+// Blurred along one direction at a time.
+const char* blur_vertex = R"(#version 330 core
+out vec2 at;
+void main() {
+    at = vec2((gl_VertexID & 1) * 2, gl_VertexID & 2);
+    gl_Position = vec4(at * 2.0 - 1.0, 0.0, 1.0);
+})";
+const char* blur_fragment = R"(#version 330 core
+in vec2 at;
+uniform sampler2D map;
+uniform vec2 step;
+out vec4 result;
+void main() {
+    float sum = 0.0, weights = 0.0;
+    for (int i = -4; i <= 4; ++i) {
+        float w = exp(-0.12 * float(i * i));
+        sum += w * texture(map, at + float(i) * step).r;
+        weights += w;
+    }
+    result = vec4(sum / weights);
+})";
+const char* shadow_vertex = R"(#version 330 core
+uniform mat4 view, lens;
+uniform vec2 middle;
+uniform float reach;
+out vec2 at;
+void main() {
+    vec2 corner = vec2((gl_VertexID & 1) * 2 - 1, (gl_VertexID & 2) - 1);
+    at = 0.5 * corner + 0.5;
+    gl_Position = lens * view * vec4(middle + reach * corner, 0.0, 1.0);
+})";
+const char* shadow_fragment = R"(#version 330 core
+in vec2 at;
+uniform sampler2D map;
+out vec4 result;
+void main() { result = vec4(0.20, 0.17, 0.13, 0.6 * texture(map, at).r); })";
+constexpr int shadow_pixels = 256;
+const QVector3D paper(0.925f, 0.910f, 0.875f);
 
 /// Corners or line ends of all items of one sort in one buffer; only what changed since the last scene is worked out
 /// and handed over again.
@@ -153,7 +224,20 @@ public:
             return p.addShaderFromSourceCode(QOpenGLShader::Vertex, vertex) &&
                    p.addShaderFromSourceCode(QOpenGLShader::Fragment, fragment) && p.link();
         };
-        if (!program(faces_, face_vertex, face_fragment) || !program(edges_, line_vertex, line_fragment)) return false;
+        if (!program(faces_, face_vertex, face_fragment) || !program(edges_, line_vertex, line_fragment) ||
+            !program(grid_lines_, grid_vertex, grid_fragment) || !program(cast_, cast_vertex, cast_fragment) ||
+            !program(blur_, blur_vertex, blur_fragment) || !program(shadow_, shadow_vertex, shadow_fragment))
+            return false;
+        nothing_.create();  // what needs no corners still needs one of these
+        for (auto* map : {&map_, &blurred_}) {
+            *map = std::make_unique<QOpenGLFramebufferObject>(
+                QSize(shadow_pixels, shadow_pixels), QOpenGLFramebufferObject::NoAttachment);
+            gl_->glBindTexture(GL_TEXTURE_2D, (*map)->texture());
+            gl_->glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MIN_FILTER, GL_LINEAR);
+            gl_->glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MAG_FILTER, GL_LINEAR);
+            gl_->glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_WRAP_S, GL_CLAMP_TO_EDGE);
+            gl_->glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_WRAP_T, GL_CLAMP_TO_EDGE);
+        }
         for (Batch* b : {&solid_, &clear_, &lines_, &floor_}) b->create(*gl_);
         auto grid = std::make_shared<SceneMesh>();
         for (int i = -40; i <= 40; ++i)
@@ -165,24 +249,30 @@ public:
     }
     void end() {
         for (Batch* b : {&solid_, &clear_, &lines_, &floor_}) b->destroy();
-        target_.reset();
+        nothing_.destroy();
+        target_.reset(), fine_target_.reset(), map_.reset(), blurred_.reset();
     }
 
     QImage draw(const Scene& scene) {
-        if (!target_ || target_->size() != scene.size)
-            target_ =
-                std::make_unique<QOpenGLFramebufferObject>(scene.size, QOpenGLFramebufferObject::CombinedDepthStencil);
+        const QSize size = scene.size * scene.fine;
+        auto& target = scene.fine > 1 ? fine_target_ : target_;
+        if (!target || target->size() != size)
+            target = std::make_unique<QOpenGLFramebufferObject>(size, QOpenGLFramebufferObject::CombinedDepthStencil);
         solid_.follow(scene.items), clear_.follow(scene.items), lines_.follow(scene.items);
         QMatrix4x4 middle;
         middle.translate(scene.floor_x, scene.floor_y, 0);
         floor_.follow({{grid_, middle, {}, QVector4D(0.80f, 0.77f, 0.70f, 1.0f)}});
-        target_->bind();
-        gl_->glViewport(0, 0, scene.size.width(), scene.size.height());
-        gl_->glClearColor(0.925f, 0.910f, 0.875f, 1.0f);
+        cast_shadow(scene);
+        target->bind();
+        gl_->glViewport(0, 0, size.width(), size.height());
+        gl_->glClearColor(paper.x(), paper.y(), paper.z(), 1.0f);
         gl_->glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
         gl_->glEnable(GL_DEPTH_TEST);
-        use(edges_, scene);
+        use(grid_lines_, scene);
+        on_floor(grid_lines_, scene);
+        grid_lines_.setUniformValue("paper", paper);
         floor_.draw(*gl_);
+        draw_shadow(scene);
         use(faces_, scene);
         faces_.setUniformValue("light", QVector3D(0.25f, 0.75f, 0.61f).normalized());
         solid_.draw(*gl_);
@@ -196,8 +286,9 @@ public:
         gl_->glDepthMask(GL_TRUE);
         gl_->glDisable(GL_BLEND);
         faces_.release();
-        target_->release();
-        return target_->toImage().convertToFormat(QImage::Format_RGB32);
+        target->release();
+        const QImage picture = target->toImage().convertToFormat(QImage::Format_RGB32);
+        return scene.fine > 1 ? picture.scaled(scene.size, Qt::IgnoreAspectRatio, Qt::SmoothTransformation) : picture;
     }
 
 private:
@@ -206,8 +297,57 @@ private:
         p.setUniformValue("view", scene.view);
         p.setUniformValue("lens", scene.lens);
     }
+    /// Seen from above: how much of the floor lies in the shade, soft at the borders.
+    void cast_shadow(const Scene& scene) {
+        gl_->glDisable(GL_DEPTH_TEST);
+        gl_->glViewport(0, 0, shadow_pixels, shadow_pixels);
+        map_->bind();
+        gl_->glClearColor(0, 0, 0, 0);
+        gl_->glClear(GL_COLOR_BUFFER_BIT);
+        gl_->glEnable(GL_BLEND);
+        gl_->glBlendEquation(GL_MAX);
+        cast_.bind();
+        on_floor(cast_, scene);
+        solid_.draw(*gl_);
+        gl_->glBlendEquation(GL_FUNC_ADD);
+        gl_->glDisable(GL_BLEND);
+        blur_.bind();
+        nothing_.bind();
+        const auto along = [&](QOpenGLFramebufferObject& from, QOpenGLFramebufferObject& to, float x, float y) {
+            to.bind();
+            gl_->glBindTexture(GL_TEXTURE_2D, from.texture());
+            blur_.setUniformValue("map", 0);
+            blur_.setUniformValue("step", QVector2D(x, y) / static_cast<float>(shadow_pixels));
+            gl_->glDrawArrays(GL_TRIANGLES, 0, 3);
+        };
+        along(*map_, *blurred_, 1, 0);
+        along(*blurred_, *map_, 0, 1);
+        nothing_.release();
+        map_->release();
+    }
+    void draw_shadow(const Scene& scene) {
+        use(shadow_, scene);
+        on_floor(shadow_, scene);
+        shadow_.setUniformValue("map", 0);
+        gl_->glBindTexture(GL_TEXTURE_2D, map_->texture());
+        gl_->glEnable(GL_BLEND);
+        gl_->glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE);
+        gl_->glDepthMask(GL_FALSE);
+        nothing_.bind();
+        gl_->glDrawArrays(GL_TRIANGLE_STRIP, 0, 4);
+        nothing_.release();
+        gl_->glDepthMask(GL_TRUE);
+        gl_->glDisable(GL_BLEND);
+    }
+    static void on_floor(QOpenGLShaderProgram& p, const Scene& scene) {
+        p.setUniformValue("middle", QVector2D(scene.floor_x, scene.floor_y));
+        p.setUniformValue("reach", scene.floor_reach);
+    }
+
     QOpenGLFunctions_3_3_Core* gl_ = nullptr;
-    QOpenGLShaderProgram faces_, edges_;
+    QOpenGLShaderProgram faces_, edges_, grid_lines_, cast_, blur_, shadow_;
+    QOpenGLVertexArrayObject nothing_;
+    std::unique_ptr<QOpenGLFramebufferObject> map_, blurred_, fine_target_;
     Batch solid_{Batch::Sort::solid}, clear_{Batch::Sort::clear}, lines_{Batch::Sort::lines},
         floor_{Batch::Sort::lines};
     std::shared_ptr<const SceneMesh> grid_;

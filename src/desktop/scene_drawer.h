@@ -36,7 +36,9 @@ struct Scene {
     std::vector<Item> items;
     QMatrix4x4 view, lens;
     float floor_x = 0, floor_y = 0;  ///< middle of the grid
+    float floor_reach = 10;          ///< m from there to where the floor fades away
     QSize size;                      ///< pixels
+    int fine = 1;                    ///< drawn so many times larger each way, and scaled down smoothly
     std::uint64_t number = 0;        ///< the asker's
 };
 

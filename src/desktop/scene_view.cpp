@@ -59,7 +59,9 @@ QVector3D vec(const Vector3& v) {
 
 namespace {
 constexpr double field_of_view = 35;  ///< from below to above, degrees
-}
+constexpr int fine = 2;               ///< how much larger the smooth picture is drawn
+constexpr int refine_after_ms = 120;  ///< of rest
+}  // namespace
 
 Vector3 Camera::eye() const {
     return at + distance * Vector3(std::cos(tilt) * std::cos(turn), std::cos(tilt) * std::sin(turn), std::sin(tilt));
@@ -73,6 +75,15 @@ SceneView::SceneView(QWidget* parent) : QWidget(parent), drawer_(this) {
         picture_ = picture;
         shown_ = number;
         update();
+        if (refines_ && coarse_) refine_.start(refine_after_ms);
+    });
+    refine_.setSingleShot(true);
+    connect(&refine_, &QTimer::timeout, this, [this] {
+        if (stale_ || !coarse_ || shown_ != asked_ || !isVisible()) return;
+        coarse_ = false;
+        Scene finest = scene();
+        finest.fine = fine;
+        drawer_.draw(std::move(finest));
     });
 }
 
@@ -226,6 +237,7 @@ Scene SceneView::scene() {
     s.view = sight(), s.lens = projection();
     s.floor_x = static_cast<float>(std::round(camera_.at.x())),
     s.floor_y = static_cast<float>(std::round(camera_.at.y()));
+    s.floor_reach = static_cast<float>(std::clamp(1.6 * camera_.distance, 3.0, 10.0));
     s.size = size() * devicePixelRatioF();
     s.number = ++asked_;
     return s;
@@ -237,6 +249,7 @@ void SceneView::paintEvent(QPaintEvent*) {
     // One scene at a time: what changes meanwhile is asked for when the picture comes.
     if (stale_ && shown_ == asked_ && drawer_.working()) {
         stale_ = false;
+        coarse_ = true;
         drawer_.draw(scene());
     }
     QPainter p(this);
@@ -249,14 +262,16 @@ void SceneView::paintEvent(QPaintEvent*) {
 bool SceneView::picture_current() const {
     const QWindow* on = window()->windowHandle();
     if (!drawer_.working() || !isVisible() || !on || !on->isExposed()) return true;
-    return !stale_ && shown_ == asked_;
+    return !stale_ && shown_ == asked_ && !(refines_ && coarse_);
 }
 
 QImage SceneView::picture() {
     QImage with_words(size(), QImage::Format_RGB32);
     with_words.fill(ground);
     if (drawer_.working()) {
-        drawer_.draw(scene());
+        Scene finest = scene();
+        finest.fine = fine;
+        drawer_.draw(std::move(finest));
         stale_ = false;
         with_words = drawer_.wait().scaled(size(), Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
     }

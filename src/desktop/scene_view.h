@@ -2,6 +2,7 @@
 // Bodies in 3D: an eye that goes round, the picture that a SceneDrawer makes of them, and what lies under the pointer.
 // What the bodies are, and what the words over them say, is for those who derive from it.
 
+#include <QTimer>
 #include <QWidget>
 #include <functional>
 #include <memory>
@@ -31,6 +32,8 @@ public:
     void set_view_state(const cell::json& state);
     void look(double turn, double tilt);  ///< top is tilt = pi/2
     bool working() const { return drawer_.working(); }
+    /// Whether the picture is drawn again, smoothly, once nothing has changed for a moment.
+    void set_refining(bool on) { refines_ = on; }
     virtual bool picture_current()
         const;         ///< what is shown is what there is; nothing is to be shown where the view cannot be seen
     QImage picture();  ///< of what there is now, words included, in the widget's size
@@ -94,8 +97,10 @@ private:
 
     SceneDrawer drawer_;
     QImage picture_;
-    quint64 asked_ = 0, shown_ = 0;  ///< numbers of scenes
-    bool stale_ = true;              ///< something changed since the last scene
+    quint64 asked_ = 0, shown_ = 0;        ///< numbers of scenes
+    bool stale_ = true;                    ///< something changed since the last scene
+    bool refines_ = true, coarse_ = true;  ///< coarse: the picture asked for last is the quick one
+    QTimer refine_;
     Camera camera_;
     bool grabbed_ = false;
     std::unordered_map<std::uint64_t, std::shared_ptr<const SceneMesh>> meshes_;

@@ -118,7 +118,7 @@ TaskRunner::Outcome TaskRunner::take_time(Kernel& k, double seconds) {
     return Outcome::started;
 }
 
-TaskRunner::Outcome TaskRunner::enter(const std::vector<Step>& list, int again) {
+TaskRunner::Outcome TaskRunner::descend(const std::vector<Step>& list, int again) {
     stack_.push_back({&list, 0, again});
     return Outcome::done;
 }

@@ -24,7 +24,7 @@ public:
     const cell::Arm& arm() const { return device_.arm->with_tool(tool_); }
     Outcome take_time(Kernel& kernel, double seconds);
     /// The steps of a list come next, and again so many times.
-    Outcome enter(const std::vector<cell::Step>& list, int again = 0);
+    Outcome descend(const std::vector<cell::Step>& list, int again = 0);
     /// The task ends here.
     Outcome stop(Kernel& kernel, Fault::Kind why);
     Outcome exchange(Kernel& kernel);  ///< picks or places, as the present step says

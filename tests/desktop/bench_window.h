@@ -33,6 +33,8 @@ struct Bench {
             told << text;
             return answers.isEmpty() ? static_cast<int>(QMessageBox::Cancel) : answers.takeFirst();
         });
+        // Smooth pictures would be waited for at every step.
+        for (SceneView* view : window.findChildren<SceneView*>()) view->set_refining(false);
         window.resize(1280, 800);
         window.show();
         REQUIRE(QTest::qWaitForWindowExposed(&window));

@@ -261,3 +261,29 @@ TEST_CASE("a plan in Side by side opens its variant") {
     CHECK(b.window.verdict()->isVisible());
     CHECK(!b.window.tabs()->comparing());
 }
+
+TEST_CASE("the Model is drawn again, smoothly, when nothing moves any more") {
+    Bench b;
+    ModelView* model = b.window.model();
+    REQUIRE(model->working());
+    b.w().set_time(20);
+    b.settle();
+    const QImage quick = static_cast<QWidget*>(model)->grab().toImage();
+    model->set_refining(true);
+    b.w().set_time(20.001);
+    b.w().set_time(20);
+    b.settle();
+    const QImage smooth = static_cast<QWidget*>(model)->grab().toImage();
+    REQUIRE(smooth.size() == quick.size());
+    CHECK(smooth != quick);
+    // It is the same picture but for its edges: in the mean the tones agree, and there are more of them.
+    double difference = 0;
+    std::set<QRgb> few, many;
+    for (int y = 40; y < quick.height() - 80; ++y)
+        for (int x = 0; x < quick.width(); ++x) {
+            difference += qGray(quick.pixel(x, y)) - qGray(smooth.pixel(x, y));
+            few.insert(quick.pixel(x, y)), many.insert(smooth.pixel(x, y));
+        }
+    CHECK(std::abs(difference) / (quick.width() * quick.height()) < 3);
+    CHECK(many.size() > few.size());
+}

@@ -224,9 +224,12 @@ int main(int argc, char** argv) {
     long told = -1;
     const auto tell = [&] {
         const auto [ms, on] = monkey.longest();
-        std::printf("%5.0f s  %8ld actions  %4.0f MB, %4.0f in use  surprises %d  longest %5.0f ms: %s\n",
+        std::printf(
+            "%5.0f s  %8ld actions  %4.0f MB, %4.0f in use  surprises %d  cell of %zu in %zu variants  "
+            "longest %5.0f ms: %s\n",
             static_cast<double>(clock.elapsed()) / 1e3, monkey.actions(), resident_mb(), in_use_mb(), app.surprises(),
-            ms, on.toUtf8().constData());
+            window.workspace().cell()->devices.size(), window.workspace().document().variants().size(), ms,
+            on.toUtf8().constData());
         if (monkey.actions() == told)
             std::printf("        nothing was done: %s\n", monkey.state().toUtf8().constData());
         told = monkey.actions();

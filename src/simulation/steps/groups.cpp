@@ -29,7 +29,7 @@ public:
     TaskRunner::Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
         if (runner.held() < 0) return runner.stop(k, Fault::Kind::holds_nothing);
         const bool rejected = k.trace().result(runner.held(), k.now()) == "reject";
-        return runner.enter(rejected == (s.result == "reject") ? s.then : s.otherwise);
+        return runner.descend(rejected == (s.result == "reject") ? s.then : s.otherwise);
     }
 };
 
@@ -52,7 +52,7 @@ public:
         return "Repeat " + std::to_string(s.times) + " times";
     }
     TaskRunner::Outcome begin(TaskRunner& runner, Kernel&, const cell::Step& s) const override {
-        return runner.enter(s.then, s.times - 1);
+        return runner.descend(s.then, s.times - 1);
     }
 };
 
@@ -80,7 +80,7 @@ public:
         return {{"block", cell.blocks.front().id}};
     }
     TaskRunner::Outcome begin(TaskRunner& runner, Kernel&, const cell::Step& s) const override {
-        return runner.enter(s.then);
+        return runner.descend(s.then);
     }
 };
 
