@@ -388,15 +388,16 @@ Edit remove_signal(const Layout& layout, const std::string& device, const std::s
     });
 }
 
-Edit leave_out(const Layout& layout, const std::string& a, const std::string& b, const std::string& reason) {
+Edit leave_out(const Layout& layout, const std::string& one, const std::string& other, const std::string& reason) {
     const std::string names =
-        name_of(existing(layout, "devices", a)) + " and " + name_of(existing(layout, "devices", b));
-    if (a == b) throw InputError("excluded_pairs", "Two different devices are expected.");
+        name_of(existing(layout, "devices", one)) + " and " + name_of(existing(layout, "devices", other));
+    if (one == other) throw InputError("excluded_pairs", "Two different devices are expected.");
     return edit_of(layout, "Leave out " + names, [&](json& tree) {
         json& pairs = list_in(tree, "excluded_pairs");
         for (const json& e : pairs)
-            if (is_pair(e, a, b)) throw InputError("excluded_pairs", "The pair " + names + " is left out already.");
-        pairs.push_back({{"a", a}, {"b", b}, {"reason", reason}});
+            if (is_pair(e, one, other))
+                throw InputError("excluded_pairs", "The pair " + names + " is left out already.");
+        pairs.push_back({{"a", one}, {"b", other}, {"reason", reason}});
     });
 }
 

@@ -47,6 +47,18 @@ QString names_of(const std::vector<cell::Use>& uses) {
     return all.join(", ");
 }
 
+/// Who uses what a card is about, and the line below for what can be done with it.
+QHBoxLayout* add_foot(QVBoxLayout* card, const QString& words) {
+    auto* said = plain_label(words);
+    said->setWordWrap(true);
+    said->setStyleSheet("color: #5C6870; font-size: 10px; padding: 0 8px;");
+    card->addWidget(said);
+    auto* row = new QHBoxLayout;
+    row->setContentsMargins(6, 0, 6, 0);
+    card->addLayout(row);
+    return row;
+}
+
 /// The tool that is seen gripping a part: that of the first arm, else any.
 std::string gripping_tool(const cell::Cell& cell) {
     for (const cell::Device& d : cell.devices)
@@ -225,20 +237,14 @@ void CellPanel::add_part(const cell::PartType& part) {
     });
     for (const cell::Field& f : cell::part_type_fields())
         if (f.key != "id") editors.add(f);
-    auto* said = plain_label(uses.empty() ? tr("Nobody handles it yet: give it to an infeed or a tray.")
-                                          : tr("Used by %1").arg(names_of(uses)));
-    said->setWordWrap(true);
-    said->setStyleSheet("color: #5C6870; font-size: 10px; padding: 0 8px;");
-    layout->addWidget(said);
-    auto* row = new QHBoxLayout;
-    row->setContentsMargins(6, 0, 6, 0);
+    auto* row = add_foot(layout, uses.empty() ? tr("Nobody handles it yet: give it to an infeed or a tray.")
+                                              : tr("Used by %1").arg(names_of(uses)));
     button(row, tr("copy"), "copy_" + QString::fromStdString(part.id), [this, id = part.id](const QPoint&) {
         make([id](const cell::Layout& l, std::string* made) { return cell::copy_of(l, "part_types", id, made); });
     });
     button(row, tr("remove"), "remove_" + QString::fromStdString(part.id),
         [this, id = part.id](const QPoint& at) { offer_removal("part_types", id, at); });
     row->addStretch(1);
-    layout->addLayout(row);
 }
 
 void CellPanel::add_tool(const cell::ToolModel& tool) {
@@ -256,12 +262,7 @@ void CellPanel::add_tool(const cell::ToolModel& tool) {
     FieldEditors editors(workspace_, grid, this, group);
     for (const cell::Field& f : cell::tool_model_fields())
         if (f.key != "id") editors.add(f);
-    auto* said = plain_label(uses.empty() ? tr("On no arm yet.") : tr("On %1").arg(names_of(uses)));
-    said->setWordWrap(true);
-    said->setStyleSheet("color: #5C6870; font-size: 10px; padding: 0 8px;");
-    layout->addWidget(said);
-    auto* row = new QHBoxLayout;
-    row->setContentsMargins(6, 0, 6, 0);
+    auto* row = add_foot(layout, uses.empty() ? tr("On no arm yet.") : tr("On %1").arg(names_of(uses)));
     button(
         row, tr("put on \u2026"), "mount_" + QString::fromStdString(tool.id), [this, id = tool.id](const QPoint& at) {
             auto* menu = new QMenu(this);
@@ -281,7 +282,6 @@ void CellPanel::add_tool(const cell::ToolModel& tool) {
     button(row, tr("remove"), "remove_" + QString::fromStdString(tool.id),
         [this, id = tool.id](const QPoint& at) { offer_removal("tool_models", id, at); });
     row->addStretch(1);
-    layout->addLayout(row);
 }
 
 void CellPanel::add_pairs() {

@@ -23,8 +23,7 @@ int main(int argc, char** argv) {
     const escarp::desktop::SessionLog log(window.workspace());
     QObject::connect(
         &app, &escarp::desktop::Application::surprised, &window, &escarp::desktop::MainWindow::tell_surprise);
-    QObject::connect(
-        &app, &escarp::desktop::Application::refused, &window, &escarp::desktop::MainWindow::tell_refused);
+    QObject::connect(&app, &escarp::desktop::Application::refused, &window, &escarp::desktop::MainWindow::tell_refused);
     const QStringList files = arguments.positionalArguments();
     if (!files.isEmpty() && !window.open_file(files.first()) && arguments.isSet(shots)) return 2;
     window.show();

@@ -62,7 +62,8 @@ void SessionLog::changed() {
 void SessionLog::computed() {
     if (!log() || workspace_.took_ms() < long_ms || workspace_.evaluation() == slowest_) return;
     slowest_ = workspace_.evaluation();
-    log()->info("slow: {:.1f} s for the figures of variant {}", workspace_.took_ms() * 1e-3, line(workspace_.variant()));
+    log()->info(
+        "slow: {:.1f} s for the figures of variant {}", workspace_.took_ms() * 1e-3, line(workspace_.variant()));
 }
 
 }  // namespace escarp::desktop

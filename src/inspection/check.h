@@ -14,9 +14,7 @@ struct Context {
     const StopFlag* stop;
 
     const cell::Device& device(int index) const { return cell.devices[index]; }
-    void give_way() const {
-        motion::give_way(stop);
-    }
+    void give_way() const { motion::give_way(stop); }
 };
 
 using Check = void (*)(const Context& context, Inspection& result);

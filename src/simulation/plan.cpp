@@ -148,8 +148,7 @@ std::shared_ptr<const PosePlan> PlanCache::pose(const PoseRequest& r) {
             // From wherever the arm comes, the moves on a branch are the same.
             cell::ContentKey on = request;
             on.add(branch.q).add(branch.posture);
-            auto plan =
-                kept(poses_, on.value(), [&] { return std::make_shared<const PosePlan>(plan_on(r, branch)); });
+            auto plan = kept(poses_, on.value(), [&] { return std::make_shared<const PosePlan>(plan_on(r, branch)); });
             if (plan->good) return plan;
             if (!first) first = plan;
         }
@@ -171,9 +170,15 @@ Travel PlanCache::travel(const cell::Arm& arm, const ArmRoom& room, const JointV
     key.add(arm.model_key).add(room.key).add(room.need).add(from).add(to).add(speed).add(acceleration);
     return kept(travels_, key.value(), [&]() -> Travel {
         const motion::Room space(arm.model->mechanism, room.parts, *room.around, room.self_pairs);
-        const motion::Detour way =
-            motion::find_way({.model = *arm.model, .tool = arm.tool_frame, .room = space, .from = from, .to = to,
-                .need = room.need, .speed = speed, .acceleration = acceleration, .stop = stop});
+        const motion::Detour way = motion::find_way({.model = *arm.model,
+            .tool = arm.tool_frame,
+            .room = space,
+            .from = from,
+            .to = to,
+            .need = room.need,
+            .speed = speed,
+            .acceleration = acceleration,
+            .stop = stop});
         // The direct move is the same object for everyone who asks for it: what is known of it is kept by its serial
         // number.
         if (way.direct || !way.motion)

@@ -27,14 +27,6 @@ struct ArmHands : Bench {
         return d.world * d.arm->model->flange_frame(joints()) * d.arm->tool_frame;
     }
     void key(Qt::Key k, Qt::KeyboardModifiers m) { QTest::keyClick(&window, k, m); }
-    void type(const QString& name, const QString& text) {
-        auto* line = child<QLineEdit>(name);
-        line->setFocus();
-        line->selectAll();
-        QTest::keyClicks(line, text);
-        QTest::keyClick(line, Qt::Key_Return);
-        settle();
-    }
     void press(const QString& name) {
         child<QPushButton>(name)->click();
         settle();

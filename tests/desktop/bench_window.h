@@ -72,6 +72,15 @@ struct Bench {
         FAIL("no visible widget named " << name.toStdString());
         return nullptr;
     }
+    /// Into a line, and Enter.
+    void type(const QString& name, const QString& text) {
+        auto* line = child<QLineEdit>(name);
+        line->setFocus();
+        line->selectAll();
+        QTest::keyClicks(line, text);
+        QTest::keyClick(line, Qt::Key_Return);
+        settle();
+    }
     QPoint on_floor(const std::string& device) {
         const cell::Cell& c = *w().cell();
         return window.floor()->pixel_of(c.devices[c.device(device)].world.translation()).toPoint();

@@ -21,14 +21,6 @@ namespace {
 
 struct Making : Bench {
     explicit Making(bool demo = true) : Bench(demo) {}
-    void type(const QString& name, const QString& text) {
-        auto* line = child<QLineEdit>(name);
-        line->setFocus();
-        line->selectAll();
-        QTest::keyClicks(line, text);
-        QTest::keyClick(line, Qt::Key_Return);
-        settle();
-    }
     void press(const QString& name) {
         QTest::mouseClick(child<QPushButton>(name), Qt::LeftButton);
         settle();

@@ -121,11 +121,10 @@ void add_device_edits(std::vector<NamedEdit>& all) {
         {one_device(), place("x_mm", "x").lacking(), place("y_mm", "y").lacking(), place("z_mm", "z").lacking(),
             place("turn_deg", "turned").lacking(), text("host", "stands on").lacking()},
         put_there);
-    named("move devices", "by so much", {devices(), place("x_mm", "x").usually(0), place("y_mm", "y").usually(0),
-                                            place("z_mm", "z").usually(0)},
+    named("move devices", "by so much",
+        {devices(), place("x_mm", "x").usually(0), place("y_mm", "y").usually(0), place("z_mm", "z").usually(0)},
         [](const Layout& l, const Values& v) {
-            return changed(
-                l, move_by(l.cell(), indexes(l, v), {v.number("x_mm"), v.number("y_mm"), v.number("z_mm")}));
+            return changed(l, move_by(l.cell(), indexes(l, v), {v.number("x_mm"), v.number("y_mm"), v.number("z_mm")}));
         });
     named("turn devices", "about the middle of them all", {devices(), place("by_deg", "angle")},
         [](const Layout& l, const Values& v) {
@@ -149,15 +148,15 @@ void add_device_edits(std::vector<NamedEdit>& all) {
         {devices(), whole("columns", "columns", 1, 100).usually(2), whole("rows", "rows", 1, 100).usually(1),
             place("pitch_x_mm", "pitch x"), place("pitch_y_mm", "pitch y").usually(0)},
         [](const Layout& l, const Values& v) {
-            return copies(l, v,
-                grid_of(v.whole("columns"), v.whole("rows"), v.number("pitch_x_mm"), v.number("pitch_y_mm")));
+            return copies(
+                l, v, grid_of(v.whole("columns"), v.whole("rows"), v.number("pitch_x_mm"), v.number("pitch_y_mm")));
         });
     named("copy devices round", "on a circle",
-        {devices(), whole("count", "number", 2, 200), place("x_mm", "x of the centre"), place("y_mm", "y of the centre"),
-            place("over_deg", "angle").usually(360)},
+        {devices(), whole("count", "number", 2, 200), place("x_mm", "x of the centre"),
+            place("y_mm", "y of the centre"), place("over_deg", "angle").usually(360)},
         [](const Layout& l, const Values& v) {
-            return copies(l, v,
-                ring_of(v.whole("count"), {v.number("x_mm"), v.number("y_mm"), 0}, v.number("over_deg")));
+            return copies(
+                l, v, ring_of(v.whole("count"), {v.number("x_mm"), v.number("y_mm"), 0}, v.number("over_deg")));
         });
     named("group devices", "selected together from now on", {devices(), text("name", "name of the group")},
         [](const Layout& l, const Values& v) { return each(l, v, "Group", "group", v.text("name")); });
@@ -168,10 +167,10 @@ void add_device_edits(std::vector<NamedEdit>& all) {
     named("unlock devices", "to be moved by hand again", {devices()},
         [](const Layout& l, const Values& v) { return each(l, v, "Unlock", "locked", nullptr); });
     named("mount tool", "a tool on an arm's flange; an empty one takes it off",
-        {of(Type::device, "arm", "arm"), whole("place", "which tool", 0, 8).usually(0), text("tool", "tool").usually("")},
+        {of(Type::device, "arm", "arm"), whole("place", "which tool", 0, 8).usually(0),
+            text("tool", "tool").usually("")},
         [](const Layout& l, const Values& v) {
-            return changed(
-                l, mount_tool(l, v.text("arm"), static_cast<std::size_t>(v.whole("place")), v.text("tool")));
+            return changed(l, mount_tool(l, v.text("arm"), static_cast<std::size_t>(v.whole("place")), v.text("tool")));
         });
     named("put on travel axis", "an arm, or takes it off", {of(Type::device, "arm", "arm"), flag("on", "on", true)},
         [](const Layout& l, const Values& v) { return changed(l, put_on_travel(l, v.text("arm"), v.flag("on"))); });

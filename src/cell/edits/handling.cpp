@@ -34,26 +34,25 @@ void add_handling_edits(std::vector<NamedEdit>& all) {
         return made_of(l, "part", [&](std::string* id) { return copy_of(l, "part_types", v.text("part"), id); });
     });
     named("remove part", "another takes its place, or what needs it goes too",
-        {part(), of(Type::part_type, "instead", "in its place").usually("")},
-        [](const Layout& l, const Values& v) {
+        {part(), of(Type::part_type, "instead", "in its place").usually("")}, [](const Layout& l, const Values& v) {
             return changed(l, remove_part_type(l, v.text("part"), v.text("instead")));
         });
-    named("rename grip", "of a part; steps that name it follow",
-        {part(), text("grip", "grip"), text("to", "new name")}, [](const Layout& l, const Values& v) {
+    named("rename grip", "of a part; steps that name it follow", {part(), text("grip", "grip"), text("to", "new name")},
+        [](const Layout& l, const Values& v) {
             return changed(l, rename_grip(l, v.text("part"), v.text("grip"), v.text("to")));
         });
     named("add tool", "a new tool, on an arm's flange if one is said",
         {choice("what", "sort of tool", {"jaws", "cup", "double", "cups"}), device("arm", "arm").usually("")},
         [](const Layout& l, const Values& v) {
-            return made_of(l, "tool", [&](std::string* id) { return add_tool(l, v.choice("what"), v.text("arm"), id); });
+            return made_of(
+                l, "tool", [&](std::string* id) { return add_tool(l, v.choice("what"), v.text("arm"), id); });
         });
     named("copy tool", "under another name", {tool()}, [](const Layout& l, const Values& v) {
         return made_of(l, "tool", [&](std::string* id) { return copy_of(l, "tool_models", v.text("tool"), id); });
     });
     named("remove tool", "another takes its place, or arms do without",
-        {tool(), of(Type::tool_model, "instead", "in its place").usually("")}, [](const Layout& l, const Values& v) {
-            return changed(l, remove_tool(l, v.text("tool"), v.text("instead")));
-        });
+        {tool(), of(Type::tool_model, "instead", "in its place").usually("")},
+        [](const Layout& l, const Values& v) { return changed(l, remove_tool(l, v.text("tool"), v.text("instead"))); });
     named("add signal", "that a device sets itself", {device("device", "device"), text("name", "name")},
         [](const Layout& l, const Values& v) { return changed(l, add_signal(l, v.text("device"), v.text("name"))); });
     named("rename signal", "and whoever names it follows",
@@ -70,8 +69,7 @@ void add_handling_edits(std::vector<NamedEdit>& all) {
         [](const Layout& l, const Values& v) {
             return changed(l, leave_out(l, v.text("a"), v.text("b"), v.text("reason")));
         });
-    named("take back", "a pair that was left out is judged again",
-        {device("a", "device"), device("b", "other device")},
+    named("take back", "a pair that was left out is judged again", {device("a", "device"), device("b", "other device")},
         [](const Layout& l, const Values& v) { return changed(l, take_back(l, v.text("a"), v.text("b"))); });
 }
 

@@ -24,7 +24,8 @@ void add_task_edits(std::vector<NamedEdit>& all) {
         all.push_back({name, help, std::move(arguments), act});
     };
     named("add step", "after another, or at the end of a device's task",
-        {of(Field::Type::device, "device", "device"), text("kind", "kind of step"), text("after", "path of a step").usually(""),
+        {of(Field::Type::device, "device", "device"), text("kind", "kind of step"),
+            text("after", "path of a step").usually(""),
             of(Field::Type::anything, "with", "keys of the step").lacking()},
         [](const Layout& l, const Values& v) {
             std::string id;
@@ -43,8 +44,7 @@ void add_task_edits(std::vector<NamedEdit>& all) {
             text("inside", "list of that step").usually(""), flag("copy", "a copy", false)},
         [](const Layout& l, const Values& v) {
             const StepPlace to{v.text("beside"), v.flag("before"), v.text("inside")};
-            return made_step(
-                l, [&](std::string* id) { return move_step(l, v.text("step"), to, v.flag("copy"), id); });
+            return made_step(l, [&](std::string* id) { return move_step(l, v.text("step"), to, v.flag("copy"), id); });
         });
     named("make block", "a step under a name that other tasks can use", {step(), text("name", "name")},
         [](const Layout& l, const Values& v) {

@@ -42,7 +42,8 @@ Answer base_field(Asked& a) {
 }
 
 json mounted(const study::Mounted& m) {
-    return {{"poses", m.poses}, {"reached", m.reached}, {"margin_mm", m.margin_m ? json(tidy(*m.margin_m * 1e3)) : json()},
+    return {{"poses", m.poses}, {"reached", m.reached},
+        {"margin_mm", m.margin_m ? json(tidy(*m.margin_m * 1e3)) : json()},
         {"cycle_s", m.cycle_s ? json(tidy(*m.cycle_s)) : json()}};
 }
 
@@ -71,9 +72,10 @@ Answer which_arm(Asked& a) {
         }
         char payload[40];
         std::snprintf(payload, sizeof payload, "%s%.1f of %.0f kg", c.load > c.payload ? "! " : "", c.load, c.payload);
-        std::snprintf(line, sizeof line, "%-32s %-14s ", ((c.present ? "* " : "  ") + c.name).substr(0, 80).c_str(), payload);
-        answer.words += line + in_words(c.here) + "     " +
-                        (c.best ? in_words(*c.best) : "nowhere reaches every pose") + "\n";
+        std::snprintf(
+            line, sizeof line, "%-32s %-14s ", ((c.present ? "* " : "  ") + c.name).substr(0, 80).c_str(), payload);
+        answer.words +=
+            line + in_words(c.here) + "     " + (c.best ? in_words(*c.best) : "nowhere reaches every pose") + "\n";
     }
     return answer;
 }
@@ -86,8 +88,8 @@ void add_arm_questions(std::vector<Question>& all) {
         "every arm of the catalogue and the file given an arm's task: poses, margin, payload, cycle, where it stands "
         "and at its best base",
         {arm}, which_arm});
-    all.push_back({"base-field", "where an arm's base may stand so that it reaches every pose of its task", {arm},
-        base_field});
+    all.push_back(
+        {"base-field", "where an arm's base may stand so that it reaches every pose of its task", {arm}, base_field});
 }
 
 }  // namespace escarp::exchange

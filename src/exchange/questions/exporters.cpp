@@ -52,8 +52,9 @@ void add_placements_exporter(std::vector<Exporter>& all) {
 }
 
 void add_urdf_exporter(std::vector<Exporter>& all) {
-    all.push_back({"write-urdf", "Arm model as URDF", "an arm model as a URDF robot description, surfaces as STL beside it",
-        {"urdf", "xml"}, {of(cell::Field::Type::arm_model, "model", "id of the arm model")}, model});
+    all.push_back(
+        {"write-urdf", "Arm model as URDF", "an arm model as a URDF robot description, surfaces as STL beside it",
+            {"urdf", "xml"}, {of(cell::Field::Type::arm_model, "model", "id of the arm model")}, model});
 }
 
 }  // namespace escarp::exchange

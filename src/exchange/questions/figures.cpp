@@ -21,7 +21,10 @@ std::string figures_in_words(const json& r) {
     out << "  rate       " << formatted(r["rate_per_h"], r["cycle_of"] == "round" ? "%.1f rounds/h" : "%.1f parts/h")
         << "\n";
     out << "  takt       " << formatted(r["takt"]["demanded_s"], "%.2f s")
-        << (r["takt"]["met"].is_null() ? "" : r["takt"]["met"].get<bool>() ? "  met" : "  missed") << "\n";
+        << (r["takt"]["met"].is_null()        ? ""
+               : r["takt"]["met"].get<bool>() ? "  met"
+                                              : "  missed")
+        << "\n";
     out << "  reach      " << r["reach"]["reached"] << " of " << r["reach"]["poses"] << " poses, least margin "
         << formatted(r["reach"]["least_margin_mm"], "%.0f mm") << "\n";
     out << "  clearance  " << formatted(r["clearance"]["distance_mm"], "%.1f mm");
@@ -87,9 +90,7 @@ Answer state(Asked& a) {
     return answer;
 }
 
-cell::Field horizon() {
-    return cell::field::number("horizon", "seconds to simulate at most", 0.001, 1e6).lacking();
-}
+cell::Field horizon() { return cell::field::number("horizon", "seconds to simulate at most", 0.001, 1e6).lacking(); }
 cell::Field strict() { return flag("strict", "exit 1 when there is a stop finding", false); }
 
 }  // namespace
