@@ -258,7 +258,7 @@ std::vector<Use> uses_of_part_type(const Layout& layout, const std::string& id) 
 
 std::vector<Use> uses_of_tool(const Layout& layout, const std::string& id) {
     std::vector<Use> out;
-    const json tree = layout.tree();
+    const json& tree = layout.tree();
     for (const json& d : tree.value("devices", json::array())) {
         bool names = d.value("tool", "") == id;
         for (const json& more : d.value("more_tools", json::array())) names = names || more.value("tool", "") == id;

@@ -22,7 +22,7 @@ double Newcomer::value(const Device& device, const char* key) const {
 
 std::string Newcomer::some_part_type() {
     if (!cell_.part_types.empty()) return cell_.part_types.front().id;
-    const std::string id = catalogue_part_types().front()["id"];
+    std::string id = catalogue_part_types().front()["id"];
     bring(catalogue_part_types(), "part_types", id);
     return id;
 }

@@ -17,6 +17,8 @@ public:
     ~Surfaces() override;
     /// Follows the document; unchanged meshes are kept. `folder`: where links are relative to.
     void follow(const cell::json& tree, const QString& folder);
+    /// What is followed next is read anew.
+    void forget() { kept_.clear(); }
     struct Kept {
         std::uint64_t key = 0;
         std::shared_ptr<const geometry::Surface> surface;  ///< null: its pieces are drawn

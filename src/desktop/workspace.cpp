@@ -151,6 +151,7 @@ bool Workspace::read_again() {
         } catch (const cell::InputError& e) {
             unsafe_ = told(e);
         }
+        surfaces_.forget();  // linked geometry may be another by now, or gone
         set_document(opened);
         return true;
     } catch (const cell::InputError& e) {

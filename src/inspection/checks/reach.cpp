@@ -159,7 +159,8 @@ public:
     /// The shortest shift that reaches everything, lengthened a little if that leaves a better margin.
     std::optional<Vector3> find() const {
         constexpr double stride = 0.02, longest = 0.6;
-        for (double length = stride; length <= longest; length += stride)
+        double length = 0;
+        while ((length += stride) <= longest)
             for (int k = 0; k < 24; ++k) {
                 const double angle = 2 * geometry::pi * k / 24;
                 const Vector3 direction(std::cos(angle), std::sin(angle), 0);
