@@ -9,8 +9,8 @@ namespace escarp::simulation {
 
 class StepKind : public cell::StepKind {
 public:
-    /// Begins it, or says that it must wait; asked again whenever the step's device or signal has changed, until it need
-    /// not.
+    /// Begins it, or says that it must wait; asked again whenever the step's device or signal has changed, until it
+    /// need not.
     virtual TaskRunner::Outcome begin(TaskRunner& runner, Kernel& kernel, const cell::Step& step) const = 0;
     /// Who is waited for, where it must wait.
     virtual Waiting waiting(const cell::Cell&, const cell::Step&) const { return {-1, WaitFor::none}; }
