@@ -176,9 +176,8 @@ double Comparison::draw_layouts(QPainter& p, const std::vector<Column>& all, dou
         v.middle = QPointF(box.center().x() - plan.center().x() * scale, box.center().y() + plan.center().y() * scale);
         p.save();
         p.setClipRect(box);
-        draw_plan(p, v, cell, all[i].evaluation.get(),
-            {all[i].evaluation->run->steady ? simulation::seconds(all[i].evaluation->run->steady->from) + 2.0 : 0.0, {},
-                true, true, true, false, 9});
+        draw_plan(
+            p, v, cell, all[i].evaluation.get(), {all[i].evaluation->typical_s(), {}, true, true, true, false, 9});
         p.restore();
     }
     return y + 24 + drawing + 10;

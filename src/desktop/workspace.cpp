@@ -32,7 +32,9 @@ Workspace::Workspace(QObject* parent)
     connect(&timer_, &QTimer::timeout, this, &Workspace::tick);
     connect(&evaluator_, &Evaluator::done, this, [this](const Evaluated& r) {
         if (r.edit != edit_) return;  // a newer edit has overtaken it
-        results_[r.variant] = {r.evaluation, r.error, r.edit};
+        // Of a variant that is not looked at, the figures are compared; its run would only fill the memory.
+        const bool whole = r.variant == variant_ || !r.evaluation;
+        results_[r.variant] = {whole ? r.evaluation : r.evaluation->without_history(), r.error, r.edit};
         if (r.variant == variant_) took_ms_ = r.took_ms;
         if (r.variant == variant_ && time_ > end_time()) set_time(end_time());
         // While something is dragged the figures need not be repainted for every frame.

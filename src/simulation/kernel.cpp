@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cstring>
 
+#include "task_runner.h"
+
 namespace escarp::simulation {
 namespace {
 constexpr std::size_t most_events = 5'000'000;  // that a run goes through at the most
@@ -52,26 +54,41 @@ Kernel::Kernel(const cell::Cell& cell, PlanCache& plans, const motion::StopFlag*
     trace_.rounds.resize(cell.devices.size());
     trace_.motions.resize(cell.devices.size());
     trace_.conditions.resize(cell.devices.size());
+    device_listeners_.resize(cell.devices.size());
+    signal_listeners_.resize(cell.signals.size());
     for (std::size_t i = 0; i < cell.devices.size(); ++i) {
         const cell::Device& d = cell.devices[i];
-        behaviours_.push_back(kind_of(d).behaviour(d, static_cast<int>(i), cell));
-        if (behaviours_.back()->watches()) watchers_.push_back(behaviours_.back().get());
-        random_ = random_ || behaviours_.back()->random();
+        const int index = static_cast<int>(i);
+        std::unique_ptr<Behaviour> behaviour = kind_of(d).behaviour(d, index, cell);
+        behaviours_.push_back(behaviour.get());
+        if (behaviour->watches()) watchers_.push_back(behaviour.get());
+        random_ = random_ || behaviour->random();
+        join(std::move(behaviour));
+        if (!d.task.empty()) join(std::make_unique<TaskRunner>(d, index, behaviours_.back()->driver()));
     }
     for (const cell::Signal& signal : cell.signals) trace_.signals.push_back({cell.full_name(signal), {{0, false}}});
     signal_now_.assign(cell.signals.size(), false);
-    awake_.assign(cell.devices.size(), true);
-    device_listeners_.resize(cell.devices.size());
-    signal_listeners_.resize(cell.signals.size());
-    for (std::size_t i = 0; i < behaviours_.size(); ++i) {
-        for (const int device : behaviours_[i]->listens_to()) device_listeners_[device].push_back(static_cast<int>(i));
-        for (const int signal : behaviours_[i]->listens_to_signals())
-            signal_listeners_[signal].push_back(static_cast<int>(i));
-    }
 }
 
-EventKey Kernel::at(Ticks when, int device, int what, int part) {
-    const EventKey key{when, device, what, part, order_++};
+void Kernel::join(std::unique_ptr<Actor> actor) {
+    actor->number_ = static_cast<int>(actors_.size());
+    Listening to = actor->listens_to();
+    to.devices.push_back(actor->index());
+    for (const int device : to.devices) device_listeners_[device].push_back(actor->number_);
+    for (const int signal : to.signals) signal_listeners_[signal].push_back(actor->number_);
+    awake_.push_back(true);
+    actors_.push_back(std::move(actor));
+}
+
+std::vector<std::pair<int, Waiting>> Kernel::waits() const {
+    std::vector<std::pair<int, Waiting>> out;
+    for (const auto& actor : actors_)
+        if (const auto w = actor->waiting(*this)) out.emplace_back(actor->index(), *w);
+    return out;
+}
+
+EventKey Kernel::at(Ticks when, const Actor& actor, int what, int part) {
+    const EventKey key{when, actor.number(), what, part, order_++};
     events_.insert(key);
     return key;
 }
@@ -99,7 +116,6 @@ void Kernel::set_signal(int signal, bool value) {
 }
 
 void Kernel::touch(int device) {
-    awake_[device] = true;
     for (const int listener : device_listeners_[device]) awake_[listener] = true;
 }
 
@@ -150,11 +166,11 @@ const cell::PartType& Kernel::type_of(int part) const { return cell_.part_types[
 void Kernel::settle() {
     for (int round = 0; round < most_rounds; ++round) {
         bool changed = false;
-        for (std::size_t i = 0; i < behaviours_.size(); ++i) {
+        for (std::size_t i = 0; i < actors_.size(); ++i) {
             if (!awake_[i]) continue;
             awake_[i] = false;
-            if (!behaviours_[i]->poll(*this)) continue;
-            touch(static_cast<int>(i));
+            if (!actors_[i]->poll(*this)) continue;
+            touch(actors_[i]->index());
             changed = true;
         }
         if (!changed) return;
@@ -184,11 +200,11 @@ std::string Kernel::state() const {
     }
     for (const EventKey& e : events_) {
         w.add_time(e.when);
-        w.add(e.device);
+        w.add(e.actor);
         w.add(e.what);
         if (e.part >= 0) w.add_part(e.part);
     }
-    for (const auto& b : behaviours_) b->write_state(w);
+    for (const auto& actor : actors_) actor->write_state(w);
     for (const char s : signal_now_) w.add(s);
     return w.take();
 }
@@ -201,7 +217,7 @@ bool Kernel::rounds_to_come() const {
 }
 
 void Kernel::start() {
-    for (const auto& b : behaviours_) b->start(*this);
+    for (const auto& actor : actors_) actor->start(*this);
     settle();
 }
 
@@ -214,7 +230,9 @@ void Kernel::step() {
         return;
     }
     cause_ = -1;
-    changing(event.device).event(*this, event.what, event.part);
+    Actor& actor = *actors_[event.actor];
+    touch(actor.index());
+    actor.event(*this, event.what, event.part);
     settle();
     if (unsettled_) cut_ = true;
 }

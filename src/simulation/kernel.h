@@ -5,7 +5,6 @@
 #include <optional>
 #include <set>
 #include <tuple>
-#include <unordered_map>
 
 #include <cell/device_kind.h>
 
@@ -43,19 +42,43 @@ struct Waiting {
     WaitFor what;
 };
 
-class Behaviour {
+/// Devices and signals of the cell whose change may let somebody go on.
+struct Listening {
+    std::vector<int> devices, signals;
+};
+
+/// Somebody who acts over time within a device: the device itself, or one of its tasks.
+class Actor {
 public:
-    Behaviour(const cell::Device& device, int index) : device_(device), index_(index) {}
-    virtual ~Behaviour() = default;
+    Actor(const cell::Device& device, int index) : device_(device), index_(index) {}
+    virtual ~Actor() = default;
+    int index() const { return index_; }    ///< of its device
+    int number() const { return number_; }  ///< among all who act: events are asked for under it
 
     virtual void start(Kernel&) {}
     virtual void event(Kernel&, int /*what*/, int /*part*/) {}
     /// Goes on if what it waits for has come; true if anything changed. Asked when something that it listens to has
     /// changed.
     virtual bool poll(Kernel&) { return false; }
-    /// Devices, and signals of the cell, whose change may let it go on; the same during the whole run.
-    virtual std::vector<int> listens_to() const { return {}; }
-    virtual std::vector<int> listens_to_signals() const { return {}; }
+    virtual Listening listens_to() const { return {}; }  ///< the same during the whole run
+    virtual std::optional<Waiting> waiting(const Kernel&) const { return std::nullopt; }
+    virtual void write_state(StateWriter&) const {}
+
+protected:
+    const cell::Device& device_;
+    const int index_;
+
+private:
+    friend class Kernel;
+    int number_ = -1;
+};
+
+class ArmDriver;
+
+/// What a device does by itself, and how parts come to it and leave it.
+class Behaviour : public Actor {
+public:
+    using Actor::Actor;
 
     // Parts taken and given by arms and belts.
     virtual std::optional<Offer> offer(const Kernel&) const { return std::nullopt; }
@@ -72,19 +95,16 @@ public:
     virtual bool watches() const { return false; }
     virtual void moved(Kernel&, int /*part*/) {}
 
-    virtual std::optional<Waiting> waiting(const Kernel&) const { return std::nullopt; }
-    virtual void write_state(StateWriter&) const {}
     virtual bool random() const { return false; }
+    virtual ArmDriver* driver() { return nullptr; }  ///< what moves it, where its tasks move it
 
 protected:
     int signal(int nth) const { return device_.first_signal + nth; }  ///< of its own, among the cell's
-    const cell::Device& device_;
-    const int index_;
 };
 
 struct EventKey {
     Ticks when;
-    int device, what, part;
+    int actor, what, part;
     std::uint64_t order;
     auto operator<=>(const EventKey&) const = default;
 };
@@ -106,9 +126,11 @@ public:
         touch(device);
         return *behaviours_[device];
     }
+    /// Devices of which something waits now, and for whom.
+    std::vector<std::pair<int, Waiting>> waits() const;
 
-    /// Events at one instant come in the order of device, what, part, then the order in which they were asked for.
-    EventKey at(Ticks when, int device, int what, int part = -1);
+    /// Events at one instant come in the order of actor, what, part, then the order in which they were asked for.
+    EventKey at(Ticks when, const Actor& actor, int what, int part = -1);
     void cancel(const EventKey& event) { events_.erase(event); }
 
     int begin(Block block);  ///< `from` and `cause` are filled in
@@ -167,20 +189,22 @@ private:
         kept_ += sizeof(Item);
     }
     void settle();
-    /// Who listens to a device, and itself, is asked again.
+    void join(std::unique_ptr<Actor> actor);
+    /// Who listens to a device, itself and its tasks are asked again.
     void touch(int device);
     void write_place(StateWriter& writer, int part) const;
 
     const cell::Cell& cell_;
     PlanCache& plans_;
     const motion::StopFlag* stop_;
-    std::vector<std::unique_ptr<Behaviour>> behaviours_;
+    std::vector<std::unique_ptr<Actor>> actors_;  ///< each device, followed by its tasks
+    std::vector<Behaviour*> behaviours_;          ///< by device
     std::vector<Behaviour*> watchers_;
     std::set<EventKey> events_;
     std::vector<int> live_;
     std::vector<char> signal_now_;
     std::vector<std::vector<int>> device_listeners_, signal_listeners_;
-    std::vector<char> awake_;  ///< whether a device is to be asked
+    std::vector<char> awake_;  ///< whether an actor is to be asked
     Ticks round_at_ = -1;      ///< when a task was done last
     Trace trace_;
     Ticks now_ = 0;

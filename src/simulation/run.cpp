@@ -47,9 +47,7 @@ std::shared_ptr<const Run> run(const cell::Cell& cell, PlanCache& plans, const R
     kernel.trace().end = limit.end(kernel, watch.found());
     result->stuck = kernel.next_event() == never && !kernel.cut() && kernel.trace().end < horizon;
     if (result->stuck)
-        for (std::size_t i = 0; i < cell.devices.size(); ++i)
-            if (const auto w = kernel.behaviour(static_cast<int>(i)).waiting(kernel))
-                result->waits.push_back({static_cast<int>(i), w->other, w->what});
+        for (const auto& [device, w] : kernel.waits()) result->waits.push_back({device, w.other, w.what});
     result->trace = std::move(kernel.trace());
     return result;
 }

@@ -54,6 +54,30 @@ Ticks SignalRecord::since(Ticks t) const {
     return change ? change->first : 0;
 }
 
+Trace Trace::at_instant(Ticks t) const {
+    const auto one = [t](const auto& list, auto instant) {
+        std::decay_t<decltype(list)> out;
+        if (const auto* item = latest(list, t, instant)) out.push_back(*item);
+        return out;
+    };
+    const auto first = [](const auto& change) { return change.first; };
+    Trace out;
+    out.end = end;
+    out.rounds.resize(rounds.size());
+    for (const PartRecord& p : parts) {
+        out.parts.push_back({p.type, {}, {}});
+        if (const Place* place = p.place(t); place && place->kind != Place::Kind::gone)
+            out.parts.back() = {p.type, {*place}, one(p.results, first)};
+    }
+    for (const SignalRecord& s : signals) out.signals.push_back({s.name, one(s.changes, first)});
+    for (const auto& list : motions) {
+        out.motions.push_back(one(list, [](const MotionRecord& m) { return m.from; }));
+        for (MotionRecord& m : out.motions.back()) m.block = -1;
+    }
+    for (const auto& list : conditions) out.conditions.push_back(one(list, first));
+    return out;
+}
+
 const SignalRecord* Trace::signal(const std::string& name) const {
     for (const SignalRecord& s : signals)
         if (s.name == name) return &s;

@@ -130,6 +130,8 @@ struct Trace {
     std::vector<DetourRecord> detours;
     Ticks end = 0;
 
+    /// What stands where at one instant, and nothing of what was before or comes after: no blocks, no departures.
+    Trace at_instant(Ticks t) const;
     const SignalRecord* signal(const std::string& name) const;
     /// Where a part stands; false when it is not in the cell.
     bool part_frame(const cell::Cell& cell, int part, Ticks t, Frame& out) const;

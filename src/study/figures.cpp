@@ -219,4 +219,21 @@ std::shared_ptr<const Evaluation> evaluate(
     return e;
 }
 
+double Evaluation::typical_s() const { return run->steady ? simulation::seconds(run->steady->from) + 2.0 : 0.0; }
+
+std::shared_ptr<const Evaluation> Evaluation::without_history() const {
+    auto run_of_an_instant = std::make_shared<simulation::Run>();
+    run_of_an_instant->trace = run->trace.at_instant(simulation::ticks(typical_s()));
+    run_of_an_instant->steady = run->steady;
+    run_of_an_instant->cut = run->cut;
+    run_of_an_instant->unsettled = run->unsettled;
+    run_of_an_instant->stuck = run->stuck;
+    run_of_an_instant->waits = run->waits;
+    auto small = std::make_shared<Evaluation>(*this);
+    small->run = std::move(run_of_an_instant);
+    small->chain.clear();
+    small->figures.waits_most_block = -1;
+    return small;
+}
+
 }  // namespace escarp::study

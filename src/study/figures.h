@@ -55,6 +55,11 @@ struct Evaluation {
     std::shared_ptr<const inspection::Inspection> inspection;
     Figures figures;
     std::vector<ChainLink> chain;  ///< latest first, over one steady period
+
+    /// An instant at which the cell is seen at work, s.
+    double typical_s() const;
+    /// The same with what stands where at that instant instead of the whole run: small, for what is only compared.
+    std::shared_ptr<const Evaluation> without_history() const;
 };
 
 struct EvaluateOptions {

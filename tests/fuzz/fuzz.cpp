@@ -1,9 +1,10 @@
 // escarp-fuzz KIND SECONDS SEED FILE...: mangles files and reads them, for a sanitizer build (./run fuzz). KIND: cell
 // (the document and every variant, then a short run), tree (the same, but what is JSON stays JSON: values are changed,
-// moved, taken away), edits (random operations on a cell: what is taken has to be a cell file), journal, surface (text
-// of a kept surface), urdf (a robot description), or mesh (the loader, a process of its own, which has to end by itself
-// with an answer). SECONDS may be a number of files instead: 500x. Says how many were read and refused; stops at the
-// first that does worse.
+// moved, taken away), edits (random operations on a cell: what is taken has to be a cell file), journal (mangled, and
+// with right checksums over wrong records: what comes back has to be a cell file), surface (text of a kept surface),
+// urdf (a robot description), or mesh (the loader, a process of its own, which has to end by itself with an answer).
+// SECONDS may be a number of files instead: 500x. Says how many were read and refused; stops at the first that does
+// worse.
 
 #include <sys/wait.h>
 #include <unistd.h>
@@ -13,7 +14,9 @@
 #include <filesystem>
 #include <fstream>
 #include <random>
+#include <sstream>
 
+#include <cell/content_key.h>
 #include <cell/json.h>
 #include <cell/safe_file.h>
 #include <exchange/mesh_import.h>
@@ -106,6 +109,40 @@ std::string changed(const json& good) {
     return tree.dump();
 }
 
+/// The records of a journal: every second line.
+json records_of(const std::string& journal) {
+    json records = json::array();
+    std::istringstream lines(journal);
+    for (std::string head, body; std::getline(lines, head) && std::getline(lines, body);)
+        records.push_back(cell::parse_json(body));
+    return records;
+}
+
+/// A journal whose checksums are right and whose records are not: changed, left out, taken twice, in another order.
+std::string changed_journal(const json& good) {
+    json records = good;
+    for (std::size_t n = 1 + below(3); n > 0; --n) {
+        const std::size_t a = below(records.size()), b = below(records.size());
+        switch (below(5)) {
+            case 0: std::swap(records[a], records[b]); break;
+            case 1: records.insert(records.begin() + static_cast<std::ptrdiff_t>(a), json(records[b])); break;
+            case 2:
+                if (records.size() > 1) records.erase(a);
+                break;
+            default: records[a] = json::parse(changed(records[a]));
+        }
+    }
+    std::string text;
+    for (const json& record : records) {
+        const std::string body = record.dump(-1, ' ', false, json::error_handler_t::replace);
+        char head[64];
+        std::snprintf(head, sizeof head, "%zu %016llx\n", body.size(),
+            static_cast<unsigned long long>(cell::ContentKey().add(body).value()));
+        text += head + body + "\n";
+    }
+    return text;
+}
+
 /// Operations of every sort on whatever place; what is taken is opened again as a file would be.
 bool edit_at_random(const cell::Document& d, json& tree) {
     cell::Edit edit{"random", {}};
@@ -138,6 +175,12 @@ bool read_cell_file(const std::string& text) {
     return true;
 }
 
+bool read_journal_file(const std::string& file) {
+    const std::optional<cell::Recovered> found = cell::SafeFile::read_journal(file);
+    if (found && !(cell::Document::parse(found->document.text()) == found->document)) std::abort();
+    return found.has_value();
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -164,9 +207,13 @@ int main(int argc, char** argv) {
     std::vector<json> trees;
     if (kind == "tree" || kind == "edits")
         for (const std::string& s : seeds) trees.push_back(cell::parse_json(s));
+    if (kind == "journal")
+        for (const std::string& s : seeds) trees.push_back(records_of(s));
     while (counted ? read + refused < std::atol(much.c_str()) : passed() < std::atof(much.c_str())) {
         const std::size_t k = below(seeds.size());
-        const std::string text = kind == "tree" ? changed(trees[k]) : mangled(seeds[k]);
+        const std::string text = kind == "tree"                       ? changed(trees[k])
+                                 : kind == "journal" && below(8) != 0 ? changed_journal(trees[k])
+                                                                      : mangled(seeds[k]);
         const std::string file = scratch + endings[k];
         std::ofstream(file, std::ios::binary | std::ios::trunc)
             << text;  // what is read last is there when it goes wrong
@@ -176,7 +223,7 @@ int main(int argc, char** argv) {
             if (kind == "cell" || kind == "tree") good = read_cell_file(text);
             else if (kind == "edits") good = edit_at_random(cell::Document::parse(seeds[k]), trees[k]);
             else if (kind == "urdf") exchange::read_urdf(file, cell::Document());
-            else if (kind == "journal") good = cell::SafeFile::read_journal(file).has_value();
+            else if (kind == "journal") good = read_journal_file(file);
             else if (kind == "surface") good = exchange::surface_from_text(text).has_value();
             else {
                 exchange::LoadWatch watch;

@@ -78,8 +78,16 @@ add("SHAPE_DEFINITION_REPRESENTATION(" + shape + "," + representation + ")")
 
 packed = struct.pack("<II6d", 8, 12, 0, 0, 0, 0.12, 0.08, 0.045) + b"".join(struct.pack("<3H", *(65535 if v else 0 for v in c)) for c in corner) + b"".join(struct.pack("<3I", *f) for f in faces)
 (out / "surface.txt").write_text(base64.b64encode(struct.pack("<I", len(packed)) + zlib.compress(packed)).decode())
-journal = json.dumps({"file": "", "saved": False, "whole": {"escarp": 1, "name": "x", "devices": []}})
-(out / "journal.edits").write_text("%d %016x\n%s\n" % (len(journal), 0, journal))
+# A session's records: the whole cell, edits of it, the whole once more, a drag that did not end. The sums are not right;
+# the fuzzer writes its own.
+whole = json.loads((pathlib.Path(__file__).parents[2] / "demo/leak-test.escarp").read_text())
+some, other = whole["devices"][0]["id"], whole["devices"][1]["id"]
+records = [{"file": "", "saved": True, "whole": whole},
+           {"name": "takt", "operations": [{"at": "/takt_s", "value": 7.5}]},
+           {"name": "name", "operations": [{"at": "/devices/" + some + "/name", "value": "Other"}]},
+           {"name": "all", "whole": whole},
+           {"name": "drag", "draft": {"variant": whole["baseline"], "operations": [{"at": "/devices/" + other + "/placement/x_mm", "value": 100}]}}]
+(out / "journal.edits").write_text("".join("%d %016x\n%s\n" % (len(text), 0, text) for text in map(json.dumps, records)))
 (out / "arm.urdf").write_text("""<?xml version="1.0"?>
 <robot name="two">
  <material name="grey"><color rgba="0.5 0.5 0.5 1"/></material>

@@ -49,7 +49,11 @@ TEST_CASE("a signal from outside lets go whoever waits for it, at once") {
     Kernel k(*cell, plans);
     k.start();
     k.advance(ticks(5));
-    const auto waits = [&] { return k.behaviour(arm).waiting(k); };
+    const auto waits = [&] {
+        for (const auto& [device, w] : k.waits())
+            if (device == arm) return std::optional(w);
+        return std::optional<simulation::Waiting>();
+    };
     REQUIRE(waits());
     CHECK(waits()->other == arm);
     CHECK(waits()->what == simulation::WaitFor::signal);

@@ -10,6 +10,7 @@
 using namespace escarp;
 using cell::json;
 using simulation::Kernel;
+using simulation::Outcome;
 using simulation::TaskRunner;
 
 namespace {
@@ -36,7 +37,7 @@ public:
         keys["signal"] = owner.id + "." + owner.signals.front();
         return keys;
     }
-    TaskRunner::Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
+    Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
         k.set_signal(s.signal, true);
         return runner.take_time(k, s.time_s);
     }
@@ -53,9 +54,7 @@ public:
     }
     void read(const cell::StepReader&, cell::Step&) const override {}
     std::string words(const cell::Cell&, const cell::Step&) const override { return "Rest"; }
-    TaskRunner::Outcome begin(TaskRunner&, Kernel&, const cell::Step&) const override {
-        return TaskRunner::Outcome::must_wait;
-    }
+    Outcome begin(TaskRunner&, Kernel&, const cell::Step&) const override { return Outcome::must_wait; }
 };
 
 /// Blinks: its signal "lit" changes every so often.
@@ -67,10 +66,10 @@ public:
     class Blinking final : public simulation::Behaviour {
     public:
         using Behaviour::Behaviour;
-        void start(Kernel& k) override { k.at(every(), index_, 0); }
+        void start(Kernel& k) override { k.at(every(), *this, 0); }
         void event(Kernel& k, int, int) override {
             k.set_signal(signal(0), lit_ = !lit_);
-            k.at(k.now() + every(), index_, 0);
+            k.at(k.now() + every(), *this, 0);
         }
 
     private:

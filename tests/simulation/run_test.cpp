@@ -6,6 +6,7 @@
 #include "reference/fixed_step.h"
 #include "support/cells.h"
 #include "support/random.h"
+#include "support/random_cells.h"
 
 using namespace escarp;
 using namespace escarp::simulation;
@@ -246,6 +247,28 @@ TEST_CASE("tasks that cannot go on are named: nothing held, held already, no tim
     const auto stuck = with_task({{{"id", "a"}, {"do", "wait"}, {"signal", "tester.busy"}}});
     CHECK(stuck->stuck);
     CHECK(stuck->waits.size() >= 2);
+}
+
+TEST_CASE("where a task has stopped and the rest repeats, that is the steady state: the rest goes on like it") {
+    for (const unsigned seed : {73u, 94u, 152u}) {
+        INFO("seed " << seed);
+        const auto cell = tests::read(tests::RandomCell(seed).tree());
+        PlanCache plans;
+        const auto found = run(*cell, plans);
+        REQUIRE(!found->trace.faults.empty());
+        REQUIRE(found->steady);
+        RunOptions o;
+        o.stop_when_steady = false;
+        o.horizon_s = 5 * cell->horizon;
+        const auto all = run(*cell, plans, o);
+        const Steady& steady = *found->steady;
+        std::vector<Ticks> left;
+        for (const Departure& d : all->trace.departures)
+            if (d.when > steady.from) left.push_back(d.when);
+        REQUIRE(left.size() > 2 * static_cast<std::size_t>(steady.parts));
+        for (std::size_t i = 0; i + steady.parts < left.size(); ++i)
+            REQUIRE(left[i + steady.parts] - left[i] == steady.period);
+    }
 }
 
 TEST_CASE("repeat, dwell and if do what they say") {

@@ -1,8 +1,8 @@
 #include <cell/catalogue.h>
 #include <cell/tables.h>
 
+#include "arm_driver.h"
 #include "kinds.h"
-#include "task_runner.h"
 
 namespace escarp::simulation {
 namespace {
@@ -37,7 +37,7 @@ public:
     }
     void read(const cell::Reader&, const cell::Cell&, cell::Device& d) const override { d.look = cell::Look::arm; }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override {
-        return std::make_unique<TaskRunner>(d, index);
+        return std::make_unique<ArmDriver>(d, index);
     }
 };
 

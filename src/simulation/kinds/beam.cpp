@@ -46,8 +46,8 @@ public:
         const bool now_inside = !crossing.empty() && crossing.front().first <= 0;
         change(k, part, now_inside);
         for (const auto& [on, off] : crossing) {
-            if (on > 0) pending_[part].push_back(k.at(k.now() + ticks(on), index_, made_event, part));
-            if (off < 1e9) pending_[part].push_back(k.at(k.now() + ticks(off), index_, left_event, part));
+            if (on > 0) pending_[part].push_back(k.at(k.now() + ticks(on), *this, made_event, part));
+            if (off < 1e9) pending_[part].push_back(k.at(k.now() + ticks(off), *this, left_event, part));
         }
     }
 
@@ -90,7 +90,7 @@ private:
         const double delay = made ? line_.on_delay : line_.off_delay;
         if (delay <= 0) return k.set_signal(signal(0), made);
         due_ = k.now() + ticks(delay);
-        switch_ = k.at(due_, index_, switch_event);
+        switch_ = k.at(due_, *this, switch_event);
     }
     double distance(const cell::PartType& type, const Frame& at) const {
         double least = 1e300;

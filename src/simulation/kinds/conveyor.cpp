@@ -86,7 +86,7 @@ public:
         reflow(k);
         return true;
     }
-    std::vector<int> listens_to() const override { return next_ < 0 ? std::vector<int>() : std::vector<int>{next_}; }
+    Listening listens_to() const override { return next_ < 0 ? Listening{} : Listening{{next_}, {}}; }
     std::optional<Waiting> waiting(const Kernel&) const override {
         if (next_ >= 0 && !riders_.empty() && !riders_.front().moving) return Waiting{next_, WaitFor::room};
         return std::nullopt;
@@ -158,7 +158,7 @@ private:
             r.at = here, r.since = k.now(), r.limit = goal;
             if (!r.moving || fresh) r.block = k.begin({index_, BlockKind::ride, -1, 0, never, -1, r.part});
             r.moving = true;
-            r.stop = k.at(k.now() + goal - here, index_, stop_event, r.part);
+            r.stop = k.at(k.now() + goal - here, *this, stop_event, r.part);
             record(k, r);
         }
         wake_when_room(k);
@@ -175,7 +175,7 @@ private:
             for (const double x : {-0.5 * t.length, 0.5 * t.length}) {
                 const Ticks ahead = travel(x) + pitch(k, type(k, last.part), coming) - last.position(k.now());
                 if (ahead > 0 && last.position(k.now()) + ahead <= last.limit)
-                    wakes_.push_back(k.at(k.now() + ahead, index_, room_event));
+                    wakes_.push_back(k.at(k.now() + ahead, *this, room_event));
             }
         }
     }
@@ -225,7 +225,7 @@ private:
         at.linear() = (at.linear() * r.on_path).eval();
         k.put(r.part, index_, end_seat, at, glide, k.now() + until - here);
         r.will_turn = until < r.limit;
-        if (r.will_turn) r.turn = k.at(k.now() + until - here, index_, turn_event, r.part);
+        if (r.will_turn) r.turn = k.at(k.now() + until - here, *this, turn_event, r.part);
     }
     void update(Kernel& k) {
         const bool moving = std::any_of(riders_.begin(), riders_.end(), [](const Rider& r) { return r.moving; });

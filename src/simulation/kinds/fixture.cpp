@@ -100,7 +100,7 @@ private:
             b.seat = static_cast<int>(i);
             nests_[i].state = State::working;
             nests_[i].block = k.begin(b);
-            k.at(k.now() + ticks(work_.process), index_, static_cast<int>(i));
+            k.at(k.now() + ticks(work_.process), *this, static_cast<int>(i));
         }
     }
     void judge(Kernel& k, int part) {

@@ -36,12 +36,12 @@ public:
         due_ = false;
         block_ = k.begin({index_, BlockKind::interval});
         k.set_condition(index_, Condition::busy);
-        k.at(k.now() + ticks(source_.interval), index_, 0);
+        k.at(k.now() + ticks(source_.interval), *this, 0);
         const int part = k.new_part(type_);
         k.changing(next_).enter(k, part, x);
         return true;
     }
-    std::vector<int> listens_to() const override { return {next_}; }
+    Listening listens_to() const override { return {{next_}, {}}; }
     std::optional<Waiting> waiting(const Kernel&) const override {
         return due_ ? std::optional(Waiting{next_, WaitFor::room}) : std::nullopt;
     }

@@ -99,7 +99,7 @@ private:
         b.device = index_;
         b.kind = BlockKind::exchange;
         block_ = k.begin(b);
-        k.at(k.now() + ticks(tray_.exchange), index_, 0);
+        k.at(k.now() + ticks(tray_.exchange), *this, 0);
     }
     static constexpr int full_signal = 0, empty_signal = 1;  ///< in the order of the kind's signals
     void update(Kernel& k) {

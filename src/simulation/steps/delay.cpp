@@ -16,7 +16,7 @@ public:
     std::string words(const cell::Cell&, const cell::Step& s) const override {
         return "Dwell " + cell::json(s.time_s).dump() + " s";
     }
-    TaskRunner::Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
+    Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
         return runner.take_time(k, s.time_s);
     }
 };

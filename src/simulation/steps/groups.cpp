@@ -26,9 +26,9 @@ public:
         for (cell::Step& e : s.otherwise) e.in_else = true;
     }
     std::string words(const cell::Cell&, const cell::Step& s) const override { return "If part is " + s.result; }
-    TaskRunner::Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
-        if (runner.held() < 0) return runner.stop(k, Fault::Kind::holds_nothing);
-        const bool rejected = k.trace().result(runner.held(), k.now()) == "reject";
+    Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
+        if (runner.driver().held() < 0) return runner.stop(k, Fault::Kind::holds_nothing);
+        const bool rejected = k.trace().result(runner.driver().held(), k.now()) == "reject";
         return runner.descend(rejected == (s.result == "reject") ? s.then : s.otherwise);
     }
 };
@@ -51,7 +51,7 @@ public:
     std::string words(const cell::Cell&, const cell::Step& s) const override {
         return "Repeat " + std::to_string(s.times) + " times";
     }
-    TaskRunner::Outcome begin(TaskRunner& runner, Kernel&, const cell::Step& s) const override {
+    Outcome begin(TaskRunner& runner, Kernel&, const cell::Step& s) const override {
         return runner.descend(s.then, s.times - 1);
     }
 };
@@ -79,9 +79,7 @@ public:
                 "step", "There is no block of steps yet: make one of a step first (\"block\" under the step).");
         return {{"block", cell.blocks.front().id}};
     }
-    TaskRunner::Outcome begin(TaskRunner& runner, Kernel&, const cell::Step& s) const override {
-        return runner.descend(s.then);
-    }
+    Outcome begin(TaskRunner& runner, Kernel&, const cell::Step& s) const override { return runner.descend(s.then); }
 };
 
 }  // namespace

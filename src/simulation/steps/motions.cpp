@@ -38,8 +38,8 @@ public:
     cell::json fresh(const cell::Cell& cell, const cell::Device&) const override {
         return {{"from", cell::any_seated(cell, [](const cell::DeviceKind& k) { return k.moves_parts(); })}};
     }
-    TaskRunner::Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step&) const override {
-        return runner.exchange(k);
+    Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step&) const override {
+        return runner.driver().exchange(runner, k);
     }
     Waiting waiting(const cell::Cell&, const cell::Step& s) const override { return {s.device, WaitFor::part}; }
 };
@@ -66,8 +66,8 @@ public:
         return {{"in", cell::any_seated(
                            cell, [](const cell::DeviceKind& k) { return k.takes_from_belts() && !k.moves_parts(); })}};
     }
-    TaskRunner::Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step&) const override {
-        return runner.exchange(k);
+    Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step&) const override {
+        return runner.driver().exchange(runner, k);
     }
     Waiting waiting(const cell::Cell&, const cell::Step& s) const override { return {s.device, WaitFor::room}; }
 };
@@ -103,8 +103,8 @@ public:
         if (owner.poses.empty()) throw cell::InputError("step", "\"" + owner.name + "\" has no taught pose yet.");
         return {{"pose", owner.poses.front().id}};
     }
-    TaskRunner::Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step&) const override {
-        return runner.move(k);
+    Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step&) const override {
+        return runner.driver().move(runner, k);
     }
 };
 

@@ -28,8 +28,8 @@ public:
             if (!d.signals.empty()) return {{"signal", d.id + "." + d.signals.front()}};
         throw cell::InputError("step", "No device publishes a signal yet: place a beam or a fixture first.");
     }
-    TaskRunner::Outcome begin(TaskRunner&, Kernel& k, const cell::Step& s) const override {
-        return k.signal(s.signal) == s.is ? TaskRunner::Outcome::done : TaskRunner::Outcome::must_wait;
+    Outcome begin(TaskRunner&, Kernel& k, const cell::Step& s) const override {
+        return k.signal(s.signal) == s.is ? Outcome::done : Outcome::must_wait;
     }
     Waiting waiting(const cell::Cell& cell, const cell::Step& s) const override {
         return {cell.signals[s.signal].device, WaitFor::signal};
@@ -60,9 +60,9 @@ public:
             throw cell::InputError("step", "\"" + owner.name + "\" has no signal of its own yet: name one first.");
         return {{"signal", owner.id + "." + owner.signals.front()}, {"to", true}};
     }
-    TaskRunner::Outcome begin(TaskRunner&, Kernel& k, const cell::Step& s) const override {
+    Outcome begin(TaskRunner&, Kernel& k, const cell::Step& s) const override {
         k.set_signal(s.signal, s.is);
-        return TaskRunner::Outcome::done;
+        return Outcome::done;
     }
 };
 

@@ -21,8 +21,8 @@ public:
     std::string words(const cell::Cell&, const cell::Step& s) const override {
         return s.is ? "Close the tool" : "Open the tool";
     }
-    TaskRunner::Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
-        return runner.take_time(k, s.is ? runner.arm().tool->close_s : runner.arm().tool->open_s);
+    Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
+        return runner.take_time(k, s.is ? runner.driver().arm().tool->close_s : runner.driver().arm().tool->open_s);
     }
 };
 
@@ -43,7 +43,7 @@ public:
         r.needs_tool();
     }
     std::string words(const cell::Cell&, const cell::Step& s) const override { return s.label; }
-    TaskRunner::Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
+    Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
         return runner.take_time(k, s.time_s);
     }
 };
@@ -75,8 +75,8 @@ public:
                 "step", "\"" + owner.name + "\" has one tool at most: mount a second one on its card first.");
         return {{"tool", owner.arm->tools[1].model->id}, {"time_s", 0.5}};
     }
-    TaskRunner::Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
-        if (!runner.use_tool(s.tool)) return runner.stop(k, Fault::Kind::holds_already);
+    Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
+        if (!runner.driver().use_tool(s.tool)) return runner.stop(k, Fault::Kind::holds_already);
         return runner.take_time(k, s.time_s);
     }
 };

@@ -1,0 +1,90 @@
+#pragma once
+// Moves an arm as the steps of its task ask: picks, places and moves, each split into its blocks, flown without exact
+// stops where corners are allowed.
+
+#include <unordered_map>
+
+#include "task_runner.h"
+
+namespace escarp::simulation {
+
+class ArmDriver final : public Behaviour {
+public:
+    ArmDriver(const cell::Device& device, int index);
+
+    void start(Kernel& kernel) override;
+    void event(Kernel& kernel, int what, int part) override;
+    void write_state(StateWriter& writer) const override;
+    ArmDriver* driver() override { return this; }
+
+    int held() const { return held_; }  ///< part in the active tool, -1
+    const cell::Arm& arm() const { return device_.arm->with_tool(tool_); }
+    Outcome exchange(TaskRunner& task, Kernel& kernel);  ///< picks or places, as the present step says
+    Outcome move(TaskRunner& task, Kernel& kernel);      ///< to the pose of the present step
+    void stand(Kernel& kernel, int block);               ///< where it is, while a block of its task lasts
+    /// False where it still holds a part.
+    bool use_tool(int tool);
+
+private:
+    enum class Phase { resting, approach, in, grip, out, single };
+
+    /// What a pick or place deals with.
+    struct Exchange {
+        Offer offer{-1, -1};
+        int type = -1;
+        Frame seat = Frame::Identity();   ///< world frame of the part once placed
+        Frame grasp = Frame::Identity();  ///< tool in part
+        std::shared_ptr<const PosePlan> plan;
+    };
+    /// A leg of a flight that is under way: what goes on when the one before ends.
+    struct Ahead {
+        motion::MotionPtr motion;
+        BlockKind kind;
+        Phase phase;
+        const cell::Step* step;
+        JointVector end;
+        std::optional<Exchange> exchange;
+    };
+
+    const cell::Step& step() const { return task_->step(); }
+    PoseRequest request(const cell::Step& step, const JointVector& from) const;
+    /// What could be picked or placed now, and where the tool would go for it; nothing where it must wait.
+    std::optional<Exchange> possible(const Kernel& kernel, const cell::Step& step, PoseRequest& request) const;
+    /// Claims the part or the seat and plans; nothing yet when it must wait.
+    std::optional<Exchange> agree(
+        Kernel& kernel, const cell::Step& step, const JointVector& from, std::optional<Fault>& fault);
+    std::optional<Ahead> move_leg(
+        Kernel& kernel, const cell::Step& step, const JointVector& from, motion::Leg& leg, std::optional<Fault>& fault);
+    bool known_good(Kernel& kernel, const cell::Step& step, const JointVector& from);
+    void extend(Kernel& kernel, std::vector<Ahead>& ahead, std::vector<motion::Leg>& legs);
+    bool extend_by_move(
+        Kernel& kernel, const cell::Step& next, std::vector<Ahead>& ahead, std::vector<motion::Leg>& legs);
+    void extend_by_exchange(
+        Kernel& kernel, const cell::Step& next, std::vector<Ahead>& ahead, std::vector<motion::Leg>& legs);
+    void fly(Kernel& kernel, std::vector<Ahead> ahead, const std::vector<motion::Leg>& legs);
+    void next_leg(Kernel& kernel);
+    void leave(Kernel& kernel);  ///< the part is taken or put down: away from there
+    const ArmRoom& surroundings(Kernel& kernel);
+    /// The joint move of a step, round what stands in the way where that is allowed.
+    motion::MotionPtr travel(Kernel& kernel, const cell::Step& step, const JointVector& from, const JointVector& to);
+    bool free(Kernel& kernel, const cell::Step& step, const JointVector& from, const JointVector& to);
+    void open_block(Kernel& kernel, BlockKind kind, Phase phase, double length);
+    void run_motion(Kernel& kernel, motion::MotionPtr motion, BlockKind kind, Phase phase, const JointVector& end);
+    void finish_grip(Kernel& kernel);
+    /// Moves that are slowed for the grip stop exactly.
+    double corner(const cell::Step& step) const { return arm().gentle && held_ >= 0 ? 0.0 : step.corner; }
+
+    TaskRunner* task_ = nullptr;  ///< the one that moves it
+    int tool_ = 0;                ///< the active one
+    Phase phase_ = Phase::resting;
+    Ticks phase_end_ = 0;
+    int block_ = -1;
+    JointVector q_;
+    int held_ = -1;
+    Frame part_in_tool_ = Frame::Identity();
+    Exchange exchange_;
+    std::vector<Ahead> ahead_;                          ///< the rest of the flight, the next leg last
+    std::unordered_map<std::uint64_t, ArmRoom> rooms_;  ///< by tool and held part
+};
+
+}  // namespace escarp::simulation
