@@ -6,10 +6,21 @@
 
 #include "compose.h"
 #include "device_kind.h"
+#include "expression.h"
 #include "names.h"
 
 namespace escarp::cell {
 namespace {
+
+/// An input of a copy takes the signals of the copies.
+void follow(json& input, const std::map<std::string, std::string>& renamed) {
+    if (!input.is_object() || !input.contains("from") || !input["from"].is_string()) return;
+    input["from"] = Expression::renamed(input["from"], [&](const std::string& name) {
+        const std::size_t dot = name.find('.');
+        const auto copy = renamed.find(name.substr(0, dot));
+        return copy == renamed.end() || dot == std::string::npos ? name : copy->second + name.substr(dot);
+    });
+}
 
 using geometry::Box3;
 
@@ -248,7 +259,9 @@ Edit copy(const Layout& layout, const std::vector<std::string>& ids, const std::
             device["id"] = renamed[one.id];
             device["name"] = free_name(names, one.name, layout.document().tree());
             names["devices"].push_back({{"name", device["name"]}});
-            device.erase("task");
+            for (const char* key : {"first", "task", "side_tasks"}) device.erase(key);
+            if (device.contains("inputs"))
+                for (json& input : device["inputs"]) follow(input, renamed);
             for (const char* key : {"host", "to"})
                 if (device.contains(key) && device[key].is_string() && renamed.count(device[key].get<std::string>()))
                     device[key] = renamed[device[key].get<std::string>()];

@@ -48,7 +48,7 @@ int Cell::signal(const std::string& full_name) const {
     if (owner < 0) return -1;
     const Device& d = devices[owner];
     for (std::size_t i = 0; i < d.signals.size(); ++i)
-        if (full_name.compare(dot + 1, std::string::npos, d.signals[i]) == 0)
+        if (full_name.compare(dot + 1, std::string::npos, d.signals[i].name) == 0)
             return d.first_signal + static_cast<int>(i);
     return -1;
 }
@@ -85,13 +85,31 @@ double Cell::floor_area() const {
     return geometry::area(geometry::hull(std::move(points)));
 }
 
-std::vector<const Step*> all_steps(const std::vector<Step>& task) {
+bool Device::has_task() const {
+    return !task.empty() ||
+           std::any_of(side_tasks.begin(), side_tasks.end(), [](const Task& side) { return !side.empty(); });
+}
+
+std::vector<const Step*> all_steps(const std::vector<Step>& steps) {
     std::vector<const Step*> all;
-    for (const Step& step : task) {
+    for (const Step& step : steps) {
         all.push_back(&step);
         for (const auto* inner : {&step.then, &step.otherwise})
             for (const Step* s : all_steps(*inner)) all.push_back(s);
     }
+    return all;
+}
+
+std::vector<const Step*> all_steps(const Task& task) {
+    std::vector<const Step*> all = all_steps(task.first);
+    for (const Step* s : all_steps(task.steps)) all.push_back(s);
+    return all;
+}
+
+std::vector<const Step*> all_steps(const Device& device) {
+    std::vector<const Step*> all = all_steps(device.task);
+    for (const Task& side : device.side_tasks)
+        for (const Step* s : all_steps(side)) all.push_back(s);
     return all;
 }
 

@@ -13,6 +13,7 @@
 
 #include "json.h"
 #include "problem.h"
+#include "signal.h"
 
 namespace escarp::cell {
 
@@ -60,6 +61,7 @@ struct Pose {
     Frame at = Frame::Identity();
 };
 
+class Expression;
 class StepKind;
 
 /// What a kind of device or step reads out of the file for itself.
@@ -80,8 +82,12 @@ struct Step {
     bool in_else = false;  ///< belongs to the second branch of an if
     const StepKind* kind = nullptr;
     // What its kind reads out of the file; see the kinds of step.
-    int signal = -1;                   ///< index into the cell's signals
-    bool is = true;                    ///< the value waited for, or set
+    int signal = -1;                              ///< index into the cell's signals
+    bool is = true;                               ///< the value waited for, or set
+    std::shared_ptr<const Expression> condition;  ///< waited for, or decided by
+    std::shared_ptr<const Expression> value;      ///< set, or added
+    double patience = 0;               ///< s: how long it waits before it does its `otherwise` instead; 0: for ever
+    std::vector<int> tasks;            ///< indexes of the owner's side tasks that it deals with
     int device = -1;                   ///< index of the device that a part is taken from or given to
     std::string pose;                  ///< id
     bool straight = false;             ///< a straight move instead of a joint move
@@ -102,6 +108,16 @@ struct Step {
     int times = 1;       ///< how often its inner steps are done
     std::vector<Step> then, otherwise;
     std::shared_ptr<const Parameters> parameters;  ///< of a kind that needs more than these
+};
+
+/// Steps that are done one after the other, over and over.
+struct Task {
+    std::string id, name;     ///< of a side task
+    std::vector<Step> first;  ///< once, before the others
+    std::vector<Step> steps;
+    bool when_asked =
+        false;  ///< done once each time that another task starts it, else over and over from the beginning
+    bool empty() const { return steps.empty() && first.empty(); }
 };
 
 /// A place for one part on a device.
@@ -157,15 +173,16 @@ struct Device {
     geometry::Bodies bodies;  ///< in the device's frame; an arm's links are in its model
     std::vector<Mark> marks;
     std::vector<Seat> seats;
-    std::vector<Frame> ends;           ///< where another conveyor joins: beginning and end, x along the travel
-    bool locked = false;               ///< not to be moved by hand
-    std::string group;                 ///< devices of one group are selected together; empty: none
-    std::vector<std::string> signals;  ///< names it publishes
-    int first_signal = -1;             ///< index of the first of them among the cell's; they follow one another
+    std::vector<Frame> ends;      ///< where another conveyor joins: beginning and end, x along the travel
+    bool locked = false;          ///< not to be moved by hand
+    std::string group;            ///< devices of one group are selected together; empty: none
+    std::vector<Signal> signals;  ///< that it sets or takes
+    int first_signal = -1;        ///< index of the first of them among the cell's; they follow one another
     std::shared_ptr<const Parameters> parameters;
     std::optional<Arm> arm;
     std::vector<Pose> poses;
-    std::vector<Step> task;
+    Task task;                     ///< the one that moves it, if it moves
+    std::vector<Task> side_tasks;  ///< beside it, on their own
     std::vector<std::pair<std::string, std::string>>
         needs;  ///< device ids it hands parts to, with the key that says so
     std::string needs_part_type;
@@ -174,12 +191,7 @@ struct Device {
     /// What the device takes up in its own axes: its bodies (an arm: its base link), or its marks if it has no bodies.
     geometry::Box3 extent() const;
     const Pose* pose(const std::string& pose_id) const;
-};
-
-/// A level, on or off, that one device sets and any may wait for.
-struct Signal {
-    int device;
-    std::string name;
+    bool has_task() const;  ///< any steps at all
 };
 
 /// Steps under a name, used by any number of `block` steps.
@@ -223,8 +235,10 @@ class Kinds;
 /// Reads and checks one resolved variant. Throws InputError with every problem found (up to 50).
 std::shared_ptr<const Cell> read_cell(const json& resolved, const Kinds& kinds);
 
-/// Every step of a task, inner ones too, in order.
-std::vector<const Step*> all_steps(const std::vector<Step>& task);
+/// Every step of a list, of a task, of a device: inner ones too, in order.
+std::vector<const Step*> all_steps(const std::vector<Step>& steps);
+std::vector<const Step*> all_steps(const Task& task);
+std::vector<const Step*> all_steps(const Device& device);
 
 /// What a step says, in words: "Pick from Infeed belt".
 std::string describe(const Cell& cell, const Step& step);

@@ -9,6 +9,7 @@
 #include "catalogue.h"
 #include "device_kind.h"
 #include "names.h"
+#include "step_walk.h"
 
 namespace escarp::cell {
 namespace {
@@ -25,26 +26,27 @@ const json* by_id(const json& list, const std::string& id) {
     return nullptr;
 }
 
-/// Does any text below name the device, alone or as "device.signal"?
-bool names_device(const json& value, const std::string& id) {
-    if (value.is_string()) return value.get<std::string>() == id || value.get<std::string>().rfind(id + ".", 0) == 0;
-    if (!value.is_structured()) return false;
-    return std::any_of(value.begin(), value.end(), [&](const json& v) { return names_device(v, id); });
-}
-
 /// Removes the steps that refer to a device, inner ones too.
-void drop_steps(const json& task, const std::string& path, const std::string& id, Operations& out) {
+void drop_steps(const Kinds& kinds, const json& task, const std::string& path, const std::string& id, Operations& out) {
     for (const json& step : task) {
         const std::string here = path + "/" + step.value("id", "");
-        json own = step;
-        for (const char* inner : {"then", "else", "steps"}) own.erase(inner);
-        own.erase("id");
-        if (names_device(own, id)) {
+        if (names_device(kinds, step, id)) {
             out.push_back(Operation::remove(here));
             continue;
         }
-        for (const char* inner : {"then", "else", "steps"})
-            if (step.contains(inner)) drop_steps(step[inner], here + "/" + inner, id, out);
+        const StepKind* kind = kinds.find_step(step.value("do", ""));
+        for (const std::string& inner : kind ? kind->lists() : std::vector<std::string>())
+            if (step.contains(inner)) drop_steps(kinds, step[inner], here + "/" + inner, id, out);
+    }
+}
+
+/// Inputs that take something of a device take nothing.
+void disconnect(const json& device, const std::string& id, Operations& out) {
+    for (const json& input : device.value("inputs", json::array())) {
+        const auto is = [&](const std::string& name) { return name.rfind(id + ".", 0) == 0; };
+        if (expression_names(input.value("from", ""), is))
+            out.push_back(
+                Operation::remove("/devices/" + device.value("id", "") + "/inputs/" + input.value("id", "") + "/from"));
     }
 }
 
@@ -146,11 +148,15 @@ Edit remove_device(const Layout& layout, const std::string& id) {
     if (index < 0) throw InputError(id, "There is no device with this id.");
     const Device& gone = cell->devices[index];
     Edit edit{"Remove " + gone.name, {}};
+    json lists = tree;
+    for (const StepList& list : step_lists(lists))
+        if (list.owner->value("id", "") != id || list.path.rfind("/blocks/", 0) == 0)
+            drop_steps(layout.kinds(), *list.steps, list.path, id, edit.operations);
     for (const json& device : tree["devices"]) {
         const std::string other = device.value("id", "");
         if (other == id) continue;
         const std::string at = "/devices/" + other;
-        if (device.contains("task")) drop_steps(device["task"], at + "/task", id, edit.operations);
+        disconnect(device, id, edit.operations);
         const Device& d = cell->devices[cell->device(other)];
         if (d.host == index) {  // riders go down to what the host stood on, in their place on the plan
             const Frame below = gone.host >= 0 ? cell->devices[gone.host].mount_world() : Frame::Identity();
@@ -183,19 +189,21 @@ Edit remove_device(const Layout& layout, const std::string& id) {
     return edit;
 }
 
-Edit add_step(const Layout& layout, const std::string& device, const std::string& what, const std::string& after_path,
+Edit add_step(const Layout& layout, const std::string& device, const std::string& what, const std::string& place,
     std::string* id) {
     const json& tree = layout.tree();
     const auto cell = layout.shared_cell();
     const int index = cell->device(device);
-    if (index < 0 || !cell->devices[index].arm) throw InputError(device, "Only arms have tasks: choose an arm first.");
+    if (index < 0) throw InputError(device, "There is no such device.");
     const Device& owner = cell->devices[index];
     const StepKind* kind = layout.kinds().find_step(what);
     if (!kind) throw InputError("step", "There is no kind of step \"" + what + "\".");
+    if (kind->arm_use() != StepKind::ArmUse::none && !owner.arm)
+        throw InputError("step", "\"" + kind->label() + "\" is a step for arms, and \"" + owner.name + "\" is none.");
     json step = {{"id", ""}, {"do", what}};
     for (int n = 1;; ++n) {
         const std::string wish = "s" + std::to_string(n);
-        const auto steps = all_steps(owner.task);
+        const auto steps = all_steps(owner);
         if (std::none_of(steps.begin(), steps.end(), [&](const Step* s) { return s->id == wish; })) {
             step["id"] = wish;
             break;
@@ -204,13 +212,31 @@ Edit add_step(const Layout& layout, const std::string& device, const std::string
     const json fresh = kind->fresh(*cell, owner);
     for (const auto& [key, value] : fresh.items()) step[key] = value;
     if (id) *id = step["id"];
-    const std::string list = after_path.empty() ? "/devices/" + device + "/task" : parent_of(after_path);
+    const std::string at = place.empty() ? "/devices/" + device + "/task" : place;
+    const json* there = find(tree, at);
+    const bool step_there = there && there->is_object() && there->contains("do");
     Edit edit{"Add step to " + owner.name, {}};
-    if (!find(tree, "/devices/" + device + "/task"))
-        edit.operations.push_back(Operation::set("/devices/" + device + "/task", json::array()));
+    if (!there) edit.operations.push_back(Operation::set(at, json::array()));
     edit.operations.push_back(
-        Operation::add(list, step, after_path.empty() ? "*" : after_path.substr(after_path.rfind('/') + 1)));
+        step_there ? Operation::add(parent_of(at), step, at.substr(at.rfind('/') + 1)) : Operation::add(at, step));
     return edit;
+}
+
+Edit add_side_task(const Layout& layout, const std::string& device, const std::string& name, std::string* id) {
+    const json* d = find(layout.tree(), "/devices/" + device);
+    if (!d) throw InputError("devices/" + device, "There is no device with this id.");
+    json tasks = d->value("side_tasks", json::array());
+    std::string fresh, called;
+    const auto taken = [&](const char* key, const std::string& text) {
+        return std::any_of(tasks.begin(), tasks.end(), [&](const json& t) { return t.value(key, "") == text; });
+    };
+    for (int n = 1; fresh.empty() || taken("id", fresh); ++n) fresh = "t" + std::to_string(n);
+    const std::string wish = name.empty() ? "Side task" : name;
+    for (int n = 1; called.empty() || taken("name", called); ++n)
+        called = n == 1 ? wish : wish + " " + std::to_string(n);
+    tasks.push_back({{"id", fresh}, {"name", called}, {"steps", json::array()}});
+    if (id) *id = fresh;
+    return {"Add " + called, {Operation::set("/devices/" + device + "/side_tasks", tasks)}};
 }
 
 Edit shift_step(const Layout& layout, const std::string& step_path, int direction) {

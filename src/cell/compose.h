@@ -29,10 +29,13 @@ Operations set_down(const Layout& layout, const std::string& id, const geometry:
 /// Takes a device away: what stands on it goes to its host, steps and belts that refer to it go as well.
 Edit remove_device(const Layout& layout, const std::string& id);
 
-/// A new step of a kind ("pick", "wait" ...) after `after_path` ("/devices/arm1/task/s2"), or at the end of the task.
-/// Throws InputError with the reason where the cell has nothing that it could refer to.
-Edit add_step(const Layout& layout, const std::string& device, const std::string& what, const std::string& after_path,
+/// A new step of a kind ("pick", "wait" ...) after `place` ("/devices/arm1/task/s2"), at the end of that where it is a
+/// list of steps ("/devices/arm1/first", "/devices/arm1/side_tasks/t1/steps"), or at the end of the task where it is
+/// empty. Throws InputError with the reason where the cell has nothing that it could refer to.
+Edit add_step(const Layout& layout, const std::string& device, const std::string& what, const std::string& place,
     std::string* id);
+/// A task beside a device's main one, without steps yet.
+Edit add_side_task(const Layout& layout, const std::string& device, const std::string& name, std::string* id);
 
 /// Moves a step one place up (-1) or down (+1) in its list.
 Edit shift_step(const Layout& layout, const std::string& step_path, int direction);

@@ -38,6 +38,10 @@ struct Field {
         taker,  ///< one that they are placed in
         signal,
         own_signal,  ///< one that the device itself sets
+        own_number,  ///< the same, of those that are numbers
+        condition,   ///< an expression that is on or off
+        formula,     ///< an expression of whatever type is asked for
+        side_task,   ///< of the same device
         pose,
         grip,
         tool,  ///< one of the arm's

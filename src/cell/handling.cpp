@@ -9,6 +9,7 @@
 #include "device_kind.h"
 #include "mount.h"
 #include "names.h"
+#include "step_walk.h"
 #include "tables.h"
 
 namespace escarp::cell {
@@ -53,25 +54,6 @@ std::string free_label(const json& tree, const std::string& list, const std::str
 std::string capital(std::string words) {
     if (!words.empty()) words.front() = static_cast<char>(std::toupper(static_cast<unsigned char>(words.front())));
     return words;
-}
-
-/// Every step of the tree, in tasks and blocks, inner ones too.
-void each_step(const Kinds& kinds, json& steps, const std::function<void(json&)>& act) {
-    if (!steps.is_array()) return;
-    for (json& s : steps) {
-        if (!s.is_object()) continue;
-        act(s);
-        const StepKind* kind = kinds.find_step(s.value("do", ""));
-        if (!kind) continue;
-        for (const std::string& key : kind->lists())
-            if (s.contains(key)) each_step(kinds, s[key], act);
-    }
-}
-void each_step(const Layout& layout, json& tree, const std::function<void(json& owner, json& step)>& act) {
-    for (const auto& [list, key] : {std::pair{"devices", "task"}, {"blocks", "steps"}})
-        if (tree.contains(list))
-            for (json& owner : tree[list])
-                if (owner.contains(key)) each_step(layout.kinds(), owner[key], [&](json& step) { act(owner, step); });
 }
 
 /// Keys of a group, by its table, that name something of a type.
@@ -188,10 +170,6 @@ void each_user_of_part(
 
 std::string name_of(const json& element) { return element.value("name", element.value("id", "")); }
 
-void change_signal(json& step, const std::string& from, const std::string& to) {
-    if (step.contains("signal") && step["signal"] == from) step["signal"] = to;
-}
-
 bool is_pair(const json& e, const std::string& a, const std::string& b) {
     const std::string x = e.value("a", ""), y = e.value("b", "");
     return (x == a && y == b) || (x == b && y == a);
@@ -307,7 +285,7 @@ Edit remove_tool(const Layout& layout, const std::string& id, const std::string&
     const std::vector<Use> users = uses_of_tool(layout, id);
     return edit_of(layout, "Remove " + name, [&](json& tree) {
         for (const Use& user : users) exchange_tool(*element(tree, "devices", user.device), id, instead);
-        each_step(layout, tree, [&](json&, json& step) {
+        each_step(layout.kinds(), tree, [&](json&, json& step) {
             if (step.value("do", "") != "use" || step.value("tool", "") != id) return;
             if (!instead.empty()) step["tool"] = instead;
             else
@@ -334,57 +312,9 @@ Edit rename_grip(const Layout& layout, const std::string& part_type, const std::
         for (json& g : (*element(tree, "part_types", part_type))["grips"])
             if (g["id"] == grip) g["id"] = to;
         if (others == 0)
-            each_step(layout, tree, [&](json&, json& step) {
+            each_step(layout.kinds(), tree, [&](json&, json& step) {
                 if (step.value("grip", "") == grip) step["grip"] = to;
             });
-    });
-}
-
-Edit add_signal(const Layout& layout, const std::string& device, const std::string& name, const std::string& step) {
-    const json& d = existing(layout, "devices", device);
-    if (!valid_id(name))
-        throw InputError("devices/" + device + "/own_signals",
-            "\"" + name + "\" is no name for a signal; at most 64 letters, digits, - and _ are expected.");
-    json own = d.value("own_signals", json::array());
-    if (std::find(own.begin(), own.end(), name) != own.end())
-        throw InputError(
-            "devices/" + device + "/own_signals", "\"" + name_of(d) + "\" already has a signal \"" + name + "\".");
-    own.push_back(name);
-    Edit edit{"Add signal " + name, {Operation::set("/devices/" + device + "/own_signals", own)}};
-    if (!step.empty()) edit.operations.push_back(Operation::set(step + "/signal", device + "." + name));
-    return edit;
-}
-
-Edit rename_signal(const Layout& layout, const std::string& device, const std::string& name, const std::string& to) {
-    const json& d = existing(layout, "devices", device);
-    if (!valid_id(to))
-        throw InputError("devices/" + device + "/own_signals", "A name of letters, digits, - and _ is expected.");
-    const json own = d.value("own_signals", json::array());
-    if (std::find(own.begin(), own.end(), to) != own.end())
-        throw InputError(
-            "devices/" + device + "/own_signals", "\"" + name_of(d) + "\" already has a signal \"" + to + "\".");
-    return edit_of(layout, "Rename signal " + name, [&](json& tree) {
-        for (json& one : (*element(tree, "devices", device))["own_signals"])
-            if (one == name) one = to;
-        each_step(
-            layout, tree, [&](json&, json& step) { change_signal(step, device + "." + name, device + "." + to); });
-    });
-}
-
-Edit remove_signal(const Layout& layout, const std::string& device, const std::string& name) {
-    existing(layout, "devices", device);
-    return edit_of(layout, "Remove signal " + name, [&](json& tree) {
-        each_step(layout, tree, [&](json& owner, json& step) {
-            if (step.value("signal", "") == device + "." + name)
-                throw InputError("devices/" + device + "/own_signals", "A step of \"" + name_of(owner) +
-                                                                           "\" still names \"" + name +
-                                                                           "\": change or remove that step first.");
-        });
-        json& d = *element(tree, "devices", device);
-        json own = d.value("own_signals", json::array());
-        own.erase(std::remove(own.begin(), own.end(), json(name)), own.end());
-        if (own.empty()) d.erase("own_signals");
-        else d["own_signals"] = own;
     });
 }
 

@@ -1,6 +1,6 @@
 #pragma once
-// Edits of what is handled and what it is handled with: part types, tools, the signals of a device, and the pairs of
-// devices that are left out of the clearance.
+// Edits of what is handled and what it is handled with: part types, tools, and the pairs of devices that are left
+// out of the clearance.
 
 #include "layout.h"
 
@@ -38,13 +38,6 @@ Edit remove_tool(const Layout& layout, const std::string& id, const std::string&
 
 /// Gives a grip of a part another id; steps that name it follow where no other part type has a grip of that name.
 Edit rename_grip(const Layout& layout, const std::string& part_type, const std::string& grip, const std::string& to);
-
-/// A signal that a device sets itself. `step`: path of a step that shall name it, or empty.
-Edit add_signal(const Layout& layout, const std::string& device, const std::string& name, const std::string& step = {});
-/// All steps of the cell that name it follow.
-Edit rename_signal(const Layout& layout, const std::string& device, const std::string& name, const std::string& to);
-/// Throws InputError where a step still names it, with who.
-Edit remove_signal(const Layout& layout, const std::string& device, const std::string& name);
 
 /// Two devices whose clearance is not judged, with the reason. Throws InputError for one that is not there, for a
 /// device with itself, or where the pair is left out already.

@@ -23,7 +23,7 @@ std::size_t slips_between(const std::string& a, const std::string& b) {
     return cost[a.size()][b.size()];
 }
 
-std::string word(const json& group) {
+std::string said(const json& group) {
     const auto with = [](const std::string& what) {
         return (std::string("aeiou").find(what.front()) != std::string::npos ? "an " : "a ") + what;
     };
@@ -65,7 +65,7 @@ std::vector<Problem> KeyLedger::slips() const {
                 for (const std::string& known : g.missing)
                     if (const std::size_t off = slips_between(key, known); off < least) least = off, nearest = known;
             out.push_back({g.path + (g.path.empty() ? "" : "/") + key.substr(0, longest),
-                "\"" + key.substr(0, longest) + "\" is not a key of " + word(*g.group) +
+                "\"" + key.substr(0, longest) + "\" is not a key of " + said(*g.group) +
                     (nearest.empty() ? "; it is kept, and nothing reads it." : "; did you mean \"" + nearest + "\"?")});
         }
     }

@@ -10,6 +10,7 @@ const std::vector<NamedEdit>& named_edits() {
         add_device_edits(list);
         add_task_edits(list);
         add_handling_edits(list);
+        add_signal_edits(list);
         add_variant_edits(list);
         return list;
     }();

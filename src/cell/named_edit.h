@@ -36,6 +36,7 @@ Change changed(const Layout& layout, const Edit& edit, json made = {});
 void add_device_edits(std::vector<NamedEdit>& all);
 void add_task_edits(std::vector<NamedEdit>& all);
 void add_handling_edits(std::vector<NamedEdit>& all);
+void add_signal_edits(std::vector<NamedEdit>& all);
 void add_variant_edits(std::vector<NamedEdit>& all);
 
 }  // namespace escarp::cell

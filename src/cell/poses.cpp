@@ -60,7 +60,7 @@ std::string free_name(const Device& arm, const std::string& wish, const std::str
 
 std::vector<const Step*> uses_of_pose(const Device& arm, const std::string& pose) {
     std::vector<const Step*> uses;
-    for (const Step* s : all_steps(arm.task))
+    for (const Step* s : all_steps(arm))
         if (s->kind->reach() == Reach::pose && s->pose == pose) uses.push_back(s);
     return uses;
 }

@@ -5,6 +5,7 @@
 #include "device_kind.h"
 #include "names.h"
 #include "read_model.h"
+#include "read_signals.h"
 #include "read_task.h"
 #include "tables.h"
 
@@ -191,14 +192,7 @@ void read_devices(
         if (!d.kind) continue;
         d.kind->read(readers[i], cell, d);
         if (d.kind->has_arm() && models_fit) read_arm(readers[i], cell, d);
-    }
-}
-
-void number_signals(Cell& cell) {
-    for (std::size_t i = 0; i < cell.devices.size(); ++i) {
-        Device& d = cell.devices[i];
-        d.first_signal = static_cast<int>(cell.signals.size());
-        for (const std::string& name : d.signals) cell.signals.push_back({static_cast<int>(i), name});
+        read_signals(readers[i], d);
     }
 }
 
@@ -257,7 +251,8 @@ std::shared_ptr<Cell> read_with(const json& resolved, const Kinds& kinds, KeyLed
     read_blocks(blocks, *cell);
     refuse_twins(cell->blocks, "blocks", problems);
     for (std::size_t i = 0; i < readers.size(); ++i) {
-        cell->devices[i].task = read_task(readers[i], kinds, *cell, cell->devices[i], blocks);
+        read_sources(readers[i], *cell, static_cast<int>(i));
+        read_tasks(readers[i], kinds, *cell, cell->devices[i], blocks);
         check_needs(readers[i], *cell, static_cast<int>(i));
     }
     read_exclusions(v, *cell);

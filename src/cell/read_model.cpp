@@ -137,20 +137,6 @@ MountedTool read_mounted(const Reader& r, const std::string& key, const std::str
     return mounted;
 }
 
-void read_signals(const Reader& r, Device& d) {
-    const json& own = r.raw("own_signals");
-    if (own.is_array() && own.size() <= 100) {
-        for (const json& name : own)
-            if (!name.is_string() || !valid_id(name.get<std::string>()))
-                r.problem("own_signals", "Signal names of letters, digits, - and _ are expected.");
-            else if (std::find(d.signals.begin(), d.signals.end(), name.get<std::string>()) != d.signals.end())
-                r.problem("own_signals", "Two signals have the name \"" + name.get<std::string>() + "\".");
-            else d.signals.push_back(name.get<std::string>());
-    } else if (r.has("own_signals")) {
-        r.problem("own_signals", "A list of at most 100 signal names is expected.");
-    }
-}
-
 }  // namespace
 
 double file_unit(JointType type) { return type == JointType::hinge ? geometry::pi / 180 : 1e-3; }
@@ -328,7 +314,6 @@ void read_arm(const Reader& r, const Cell& cell, Device& d) {
         if (!d.arm) d.arm = arm;
         else d.arm->others.push_back(arm);
     }
-    read_signals(r, d);
     for (const Reader& p : v.list("poses")) d.poses.push_back(read_pose(p, d));
 }
 

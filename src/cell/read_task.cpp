@@ -1,6 +1,7 @@
 #include "read_task.h"
 
 #include "read_model.h"
+#include "tables.h"
 
 #include <algorithm>
 #include <set>
@@ -20,6 +21,11 @@ struct TaskReader {
     std::string prefix = {};               ///< of the ids of steps in blocks
     bool on = true;                        ///< the groups round the present step are enabled
     int count = 0;
+    bool main = true;  ///< it is the task that moves the arm
+
+    void fill(const Reader& r, const std::string& key, std::vector<Step>& steps) {
+        for (const Reader& one : r.list(key, most_steps)) steps.push_back(read(one, 0));
+    }
 
     Step read(const Reader& r, int depth) {
         Step s;
@@ -32,6 +38,7 @@ struct TaskReader {
         s.depth = depth;
         if (!ids.insert(s.id).second) r.problem("id", "Two steps of this task have the id \"" + s.id + "\".");
         s.kind = kind(r);
+        if (s.kind) check_arm(r, *s.kind);
         if (s.kind)
             s.kind->read(StepReader(
                              r, *s.kind, cell, owner, [&](const std::string& key) { return inner(r, key, depth); },
@@ -39,6 +46,14 @@ struct TaskReader {
                 s);
         on = outer;
         return s;
+    }
+
+    void check_arm(const Reader& r, const StepKind& kind) const {
+        const StepKind::ArmUse use = kind.arm_use();
+        if (use != StepKind::ArmUse::none && !owner.arm)
+            r.problem("do", "Only an arm can do this step, and \"" + owner.name + "\" is none.");
+        else if (use == StepKind::ArmUse::moves && !main)
+            r.problem("do", "An arm is moved by its main task only; in a side task it can wait, set and decide.");
     }
 
     /// Null, and a problem, where there is none of this word.
@@ -111,18 +126,31 @@ Pose read_pose(const Reader& r, const Device& owner) {
     return p;
 }
 
-std::vector<Step> read_task(const Reader& device_reader, const Kinds& kinds, const Cell& cell, const Device& owner,
-    const std::vector<Reader>& blocks) {
+void read_tasks(
+    const Reader& r, const Kinds& kinds, const Cell& cell, Device& owner, const std::vector<Reader>& blocks) {
     TaskReader reader{kinds, cell, owner, blocks};
-    std::vector<Step> task;
-    for (const Reader& one : device_reader.list("task", most_steps)) task.push_back(reader.read(one, 0));
-    if (!task.empty() && !owner.arm)
-        device_reader.problem("task", "\"" + owner.name + "\" is not an arm and cannot carry out a task.");
+    const Values v(r, device_fields());
+    std::set<std::string> ids;
+    for (const Reader& one : v.list("side_tasks")) {  // first by name: steps refer to them
+        const Values side(one, side_task_fields());
+        Task task;
+        task.id = side.id();
+        task.name = side.text("name", task.id);
+        task.when_asked = side.choice("starts") == "when asked";
+        if (!ids.insert(task.id).second) one.problem("id", "Two side tasks have the id \"" + task.id + "\".");
+        owner.side_tasks.push_back(std::move(task));
+    }
+    reader.fill(r, "first", owner.task.first);
+    reader.fill(r, "task", owner.task.steps);
+    reader.main = false;
+    std::size_t n = 0;
+    for (const Reader& one : v.list("side_tasks")) {
+        reader.fill(one, "first", owner.side_tasks[n].first);
+        reader.fill(one, "steps", owner.side_tasks[n++].steps);
+    }
     for (const Pose& p : owner.poses)
         if (!p.relative_to.empty() && cell.device(p.relative_to) < 0)
-            device_reader.problem(
-                "poses/" + p.id + "/relative_to", "\"" + p.relative_to + "\" is not the id of a device.");
-    return task;
+            r.problem("poses/" + p.id + "/relative_to", "\"" + p.relative_to + "\" is not the id of a device.");
 }
 
 }  // namespace escarp::cell

@@ -7,7 +7,7 @@ namespace escarp::cell {
 
 Pose read_pose(const Reader& reader, const Device& owner);
 /// `blocks`: the file's blocks of steps, which `block` steps use.
-std::vector<Step> read_task(const Reader& device_reader, const Kinds& kinds, const Cell& cell, const Device& owner,
+void read_tasks(const Reader& device_reader, const Kinds& kinds, const Cell& cell, Device& owner,
     const std::vector<Reader>& blocks);
 
 }  // namespace escarp::cell

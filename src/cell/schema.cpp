@@ -54,6 +54,9 @@ json value_of(const Field& f) {
         case Type::colour:
         case Type::signal:
         case Type::own_signal:
+        case Type::own_number:
+        case Type::condition:
+        case Type::formula:
         case Type::grip: return {{"type", "string"}};
         case Type::choice: return {{"enum", f.words}};
         case Type::points:  // of a plan; of space where they are a hull's
@@ -81,6 +84,7 @@ json value_of(const Field& f) {
         case Type::taker:
         case Type::pose:
         case Type::tool:
+        case Type::side_task:
         case Type::block: return id_of(f);
     }
     return json::object();

@@ -1,5 +1,7 @@
 #include "snap.h"
 
+#include "device_kind.h"
+
 #include <algorithm>
 #include <cmath>
 

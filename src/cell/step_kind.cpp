@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "read_signals.h"
+
 namespace escarp::cell {
 
 StepReader::StepReader(const Reader& reader, const StepKind& kind, const Cell& cell, const Device& owner,
@@ -32,14 +34,52 @@ int StepReader::signal() const {
     if (const int found = cell_.signal(signal); found >= 0) return found;
     const Device& d = cell_.devices[device];
     std::string known;
-    for (const std::string& name : d.signals) known += (known.empty() ? "" : ", ") + name;
+    for (const Signal& one : d.signals) known += (known.empty() ? "" : ", ") + one.name;
     problem("signal", "\"" + d.name + "\" has no signal \"" + signal.substr(dot + 1) + "\"; it has " +
                           (known.empty() ? "none" : known) + ".");
     return -1;
 }
 
+int StepReader::own_signal(bool number) const {
+    const int found = signal();
+    if (found < 0) return found;
+    const Signal& s = cell_.signals[found];
+    const std::string expected =
+        "\"" + owner_.id + ".\" and one of its \"" + (number ? "own_numbers" : "own_signals") + "\" is expected.";
+    if (&cell_.devices[s.device] != &owner_ || s.input())
+        problem("signal", "A device sets only its own signals; " + expected);
+    else if (s.on_off() == number) problem("signal", "\"" + s.name + "\" is " + word(s.type) + "; " + expected);
+    else return found;
+    return -1;
+}
+
+std::shared_ptr<const Expression> StepReader::expression(const std::string& key, bool condition) const {
+    const std::string text = values_.text(key);
+    if (text.empty()) return nullptr;
+    const int owner = static_cast<int>(&owner_ - cell_.devices.data());
+    const auto meaning = [&](const std::string& name) { return named_signal(cell_, owner, true, name); };
+    try {
+        return std::make_shared<const Expression>(
+            condition ? Expression::condition(text, meaning) : Expression::number(text, meaning));
+    } catch (const ExpressionError& e) {
+        problem(key, e.message(text));
+        return nullptr;
+    }
+}
+
+std::shared_ptr<const Expression> StepReader::condition(const std::string& key) const { return expression(key, true); }
+std::shared_ptr<const Expression> StepReader::number(const std::string& key) const { return expression(key, false); }
+
+int StepReader::side_task(const std::string& key) const {
+    const std::string id = values_.text(key);
+    for (std::size_t i = 0; i < owner_.side_tasks.size(); ++i)
+        if (owner_.side_tasks[i].id == id) return static_cast<int>(i);
+    problem(key, "\"" + owner_.name + "\" has no side task \"" + id + "\".");
+    return -1;
+}
+
 void StepReader::needs_tool() const {
-    if (!owner_.arm || !owner_.arm->tool)
+    if (owner_.arm && !owner_.arm->tool)
         problem("do", "\"" + owner_.name + "\" carries no tool; set its \"tool\" first.");
 }
 
@@ -62,7 +102,6 @@ void StepReader::motion(Step& s, bool one_speed) const {
         held(s);
     }
     s.posture = values_.whole("posture");
-    if (!owner_.arm) problem("do", "Only an arm can do this step.");
 }
 
 void StepReader::held(Step& s) const {

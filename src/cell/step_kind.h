@@ -6,6 +6,7 @@
 #include <map>
 
 #include "cell.h"
+#include "expression.h"
 #include "field.h"
 
 namespace escarp::cell {
@@ -27,6 +28,10 @@ public:
 
     int seated_device(const std::string& key) const;  ///< index of a device that has a place for a part
     int signal() const;                               ///< index of the one that "signal" names; -1 and a problem
+    int own_signal(bool number) const;  ///< the same, where it has to be an output of the owner of this sort
+    std::shared_ptr<const Expression> condition(const std::string& key) const;  ///< null where the key is missing
+    std::shared_ptr<const Expression> number(const std::string& key) const;
+    int side_task(const std::string& key) const;  ///< index among the owner's; -1 and a problem
     void needs_tool() const;
     /// How the arm moves: speeds, corner, posture ... A single `speed` where it only goes one way.
     void motion(Step& step, bool one_speed) const;
@@ -35,6 +40,7 @@ public:
 
 private:
     void held(Step& step) const;
+    std::shared_ptr<const Expression> expression(const std::string& key, bool condition) const;
 
     Values values_;
     const Cell& cell_;
@@ -51,6 +57,9 @@ public:
     /// Lists of inner steps that it has, by key.
     virtual std::vector<std::string> lists() const { return {}; }
     virtual Reach reach() const { return Reach::nowhere; }
+    /// What of an arm it needs: nothing, that there is one, that it moves it or uses its tool.
+    enum class ArmUse { none, asks, moves };
+    virtual ArmUse arm_use() const { return reach() == Reach::nowhere ? ArmUse::none : ArmUse::moves; }
     virtual void read(const StepReader& reader, Step& step) const = 0;
     virtual std::string words(const Cell& cell, const Step& step) const = 0;
     /// Keys of a new one. Throws InputError with the reason where the cell has nothing that it could refer to.

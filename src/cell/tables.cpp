@@ -182,7 +182,12 @@ const Fields& device_fields() {
     static const Fields all{own_id(), text("name", "name").of_number(1, 0).lacking(), text("kind", "kind"),
         of(Type::colour, "colour", "colour").usually(""), text("host", "stands on").usually("floor"),
         group("placement", "placement", placement_fields), flag("locked", "locked", false),
-        text("group", "group").usually("")};
+        text("group", "group").usually(""), list("inputs", "inputs", input_fields, 100),
+        of(Type::ids, "own_signals", "own signals").of_number(0, 100).lacking(),
+        of(Type::ids, "starts_on", "on at the start").of_number(0, 100).lacking(),
+        list("own_numbers", "own numbers", own_number_fields, 100),
+        of(Type::steps, "first", "once before the task").lacking(), of(Type::steps, "task", "task").lacking(),
+        list("side_tasks", "side tasks", side_task_fields, 20)};
     return all;
 }
 
@@ -207,9 +212,26 @@ const Fields& arm_device_fields() {
         flag("gentle_carry", "gently", false).explained("Moves with a part are slowed until the grip holds"),
         group("travel", "travel axis", travel_fields), numbers("ready_deg", "ready posture", -1e5, 1e5, 0, 0).lacking(),
         numbers("ready", "ready posture", -1e5, 1e5, 0, 0).lacking(),
-        of(Type::ids, "own_signals", "own signals").of_number(0, 100).lacking(),
-        list("poses", "poses", pose_fields, 1000).at_first(json::array()),
-        of(Type::steps, "task", "task").lacking().at_first(json::array())};
+        list("poses", "poses", pose_fields, 1000).at_first(json::array())};
+    return all;
+}
+
+const Fields& input_fields() {
+    static const Fields all{own_id(), of(Type::formula, "from", "takes").usually(""),
+        choice("type", "type", {"on/off", "whole number", "number"}).lacking(), text("unit", "unit").usually("")};
+    return all;
+}
+
+const Fields& own_number_fields() {
+    static const Fields all{own_id(), choice("type", "type", {"whole number", "number"}).usually("whole number"),
+        number("start", "begins at", -1e9, 1e9).usually(0), text("unit", "unit").usually("")};
+    return all;
+}
+
+const Fields& side_task_fields() {
+    static const Fields all{own_id(), text("name", "name").lacking(),
+        choice("starts", "starts", {"at once", "when asked"}).usually("at once"),
+        of(Type::steps, "first", "once before").lacking(), of(Type::steps, "steps", "steps").lacking()};
     return all;
 }
 

@@ -30,6 +30,9 @@ const Fields& unfinished_model_fields();
 
 const Fields& device_fields();  ///< what every device has
 const Fields& placement_fields();
+const Fields& input_fields();
+const Fields& own_number_fields();
+const Fields& side_task_fields();
 /// What an arm has besides.
 const Fields& arm_device_fields();
 const Fields& more_tool_fields();

@@ -27,7 +27,7 @@ public:
     void give(json& step) {
         step["id"] = free_id(tree_, "s");
         tree_["ids_given"].push_back({{"id", step["id"]}});
-        for (const char* inner : {"then", "else", "steps"})
+        for (const char* inner : {"then", "else", "steps", "late"})
             if (step.contains(inner))
                 for (json& one : step[inner]) give(one);
     }

@@ -157,7 +157,7 @@ void CycleRibbon::draw_block(QPainter& p, int index, const Lane& lane, double y)
     const cell::Device& d = e->cell->devices[b.device];
     bool chosen = false;
     if (!workspace_.selection().step.isEmpty() && d.id == workspace_.selection().device.toStdString())
-        for (const cell::Step* s : cell::all_steps(d.task))
+        for (const cell::Step* s : cell::all_steps(d))
             chosen = chosen || (s->number == b.step && s->id == workspace_.selection().step.toStdString());
     if (chosen) {
         p.setPen(QPen(theme::ink, 1.4));
@@ -371,7 +371,7 @@ void CycleRibbon::mousePressEvent(QMouseEvent* event) {
         const Block& b = e->run->trace.blocks[block];
         const cell::Device& d = e->cell->devices[b.device];
         QString step;
-        for (const cell::Step* s : cell::all_steps(d.task))
+        for (const cell::Step* s : cell::all_steps(d))
             if (s->number == b.step) step = QString::fromStdString(s->id);
         workspace_.select(QString::fromStdString(d.id), step);
     }

@@ -11,6 +11,7 @@
 #include <cmath>
 
 #include <cell/handling.h>
+#include <cell/signal_edits.h>
 #include <cell/tables.h>
 #include <simulation/kinds.h>
 
@@ -481,12 +482,12 @@ FieldEditors::Choices FieldEditors::part_types() const {
     return all;
 }
 
-FieldEditors::Choices FieldEditors::signals_of(bool own) const {
+FieldEditors::Choices FieldEditors::signals_of(bool own, bool number) const {
     Choices all;
     for (const cell::Device& o : workspace_.cell()->devices)
-        for (const std::string& name : o.signals)
-            if (!own || o.id == owner_id())
-                all.emplace_back(QString::fromStdString(o.name + " " + name), o.id + "." + name);
+        for (const cell::Signal& s : o.signals)
+            if (s.on_off() != number && !s.input() && (!own || o.id == owner_id()))
+                all.emplace_back(QString::fromStdString(o.name + " " + s.name), o.id + "." + s.name);
     return all;
 }
 
@@ -525,6 +526,13 @@ FieldEditors::Choices FieldEditors::named(const cell::Field& f) const {
         case Type::taker: return seats(false);
         case Type::signal: return signals_of(false);
         case Type::own_signal: return signals_of(true);
+        case Type::own_number: return signals_of(true, true);
+        case Type::side_task:
+            if (f.usual.is_string()) all.emplace_back(QObject::tr("none"), "");
+            if (group_.owner)
+                for (const cell::Task& side : group_.owner->side_tasks)
+                    all.emplace_back(QString::fromStdString(side.name), side.id);
+            break;
         case Type::grip: return grips();
         case Type::pose:
             for (const cell::Pose& p : group_.owner->poses) all.emplace_back(QString::fromStdString(p.name), p.id);

@@ -75,7 +75,7 @@ private:
     Choices seats(bool give) const;
     Choices devices() const;
     Choices part_types() const;
-    Choices signals_of(bool own) const;
+    Choices signals_of(bool own, bool number = false) const;
     Choices grips() const;
 
     Workspace& workspace_;

@@ -66,7 +66,7 @@ std::vector<FirstSteps::Line> FirstSteps::lines() {
             if (gives && supply < 0) supply = index;
             if (takes && index != supply && collect < 0) collect = index;
         }
-        task = task || (d.arm && cell::all_steps(d.task).size() >= 2);
+        task = task || (d.arm && cell::all_steps(d).size() >= 2);
     }
     // In front of the arm, at about half of what it reaches.
     const Frame base = arm >= 0 ? c.devices[arm].world : Frame::Identity();

@@ -397,7 +397,7 @@ void MainWindow::remove_selected() {
     try {
         if (!s.step.isEmpty()) {
             for (const cell::Device& d : workspace_.cell()->devices)
-                for (const cell::Step* step : cell::all_steps(d.task))
+                for (const cell::Step* step : cell::all_steps(d))
                     if (QString::fromStdString(d.id) == s.device && QString::fromStdString(step->id) == s.step &&
                         workspace_.apply(
                             {tr("Remove step").toStdString(), {cell::Operation::remove("/" + step->path)}}))

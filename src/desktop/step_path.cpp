@@ -19,7 +19,7 @@ std::vector<std::vector<geometry::Vector3>> step_path(const study::Evaluation& e
     const cell::Device& d = e.cell->devices[device];
     if (!d.arm) return out;
     int number = -1;
-    for (const cell::Step* s : cell::all_steps(d.task))
+    for (const cell::Step* s : cell::all_steps(d))
         if (s->id == step) number = s->number;
     const simulation::Ticks from = e.run->steady ? e.run->steady->from : 0;
     int last = -1;

@@ -170,7 +170,7 @@ std::string Worksheet::card_key(const cell::Device& d, const cell::json& values)
     std::string key = values.dump() + (selected ? "*" + workspace_.selection().step.toStdString() : std::string()) +
                       (workspace_.is_selected(d.id) ? "+" : "");
     if (d.host >= 0) key += workspace_.cell()->devices[d.host].name;
-    for (const cell::Step* s : cell::all_steps(d.task)) key += cell::describe(*workspace_.cell(), *s);
+    for (const cell::Step* s : cell::all_steps(d)) key += cell::describe(*workspace_.cell(), *s);
     const std::string path = "/devices/" + d.id;
     for (auto it = workspace_.altered().lower_bound(path);
          it != workspace_.altered().end() && it->first.compare(0, path.size(), path) == 0; ++it)
@@ -254,7 +254,7 @@ QWidget* Worksheet::card(const cell::Device& d, const cell::json& values) {
     header->addWidget(info);
     layout->addLayout(header);
     if (selected && workspace_.selection().step.isEmpty()) add_fields(layout, d, values);
-    for (const cell::Step* s : cell::all_steps(d.task)) {
+    for (const cell::Step* s : cell::all_steps(d)) {
         layout->addWidget(new StepLine(workspace_, d, *s, made));
         if (workspace_.altered().count("/" + s->path))
             made->setToolTip(tr("This variant has another step here than the baseline"));

@@ -91,7 +91,7 @@ void Worksheet::add_step_menu(QVBoxLayout* layout, const cell::Device& d) {
             std::string after;
             for (const cell::Device& o : workspace_.cell()->devices)
                 if (o.id == device)
-                    for (const cell::Step* s : cell::all_steps(o.task))
+                    for (const cell::Step* s : cell::all_steps(o))
                         if (s->id == workspace_.selection().step.toStdString()) after = "/" + s->path;
             QTimer::singleShot(0, this, [=, this] {
                 try {

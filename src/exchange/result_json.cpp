@@ -178,7 +178,7 @@ json trace_json(const study::Evaluation& e) {
         json one = {{"device", d.id}, {"kind", simulation::word(b.kind)}, {"step", nullptr},
             {"from_s", tidy(seconds(b.from))},
             {"to_s", b.to == simulation::never ? json(nullptr) : json(tidy(seconds(b.to)))}};
-        for (const cell::Step* s : cell::all_steps(d.task))
+        for (const cell::Step* s : cell::all_steps(d))
             if (s->number == b.step) one["step"] = s->id;
         one["what"] = e.run->trace.describe(*e.cell, b);
         if (b.part >= 0) one["part"] = b.part;
@@ -213,7 +213,10 @@ json state_json(const study::Evaluation& e, double at_s) {
             {"on", e.cell->devices[place->device].id}, {"held", place->kind == simulation::Place::Kind::held},
             {"at", frame_json(at)}, {"result", trace.result(static_cast<int>(p), t)}});
     }
-    for (const auto& s : trace.signals) signals[s.name] = s.at(t);
+    for (std::size_t i = 0; i < trace.signals.size(); ++i) {
+        const double value = trace.signals[i].at(t);
+        signals[trace.signals[i].name] = e.cell->signals[i].on_off() ? json(value != 0) : json(value);
+    }
     return {
         {"at_s", tidy(at_s)}, {"arms", std::move(arms)}, {"parts", std::move(parts)}, {"signals", std::move(signals)}};
 }

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cstring>
 
-#include "task_runner.h"
+#include "arm_driver.h"
 
 namespace escarp::simulation {
 namespace {
@@ -13,7 +13,7 @@ constexpr std::size_t with_motion = 600;        // bytes that the checks need fo
 constexpr int most_rounds = 10'000;             // of asking all who wait at one instant
 
 /// Whether a task goes through some of its steps several times.
-bool repeats(const std::vector<cell::Step>& task) {
+bool repeats(const cell::Task& task) {
     const std::vector<const cell::Step*> steps = cell::all_steps(task);
     return std::any_of(steps.begin(), steps.end(), [](const cell::Step* s) { return s->enabled && s->times > 1; });
 }
@@ -64,16 +64,34 @@ Kernel::Kernel(const cell::Cell& cell, PlanCache& plans, const motion::StopFlag*
         if (behaviour->watches()) watchers_.push_back(behaviour.get());
         random_ = random_ || behaviour->random();
         join(std::move(behaviour));
-        if (!d.task.empty()) join(std::make_unique<TaskRunner>(d, index, behaviours_.back()->driver()));
+        ArmDriver* driver = behaviours_.back()->driver();
+        if (!d.task.empty()) join(std::make_unique<TaskRunner>(d, index, d.task, 0, driver));
+        side_tasks_.emplace_back();
+        for (const cell::Task& side : d.side_tasks) {
+            const int nth = static_cast<int>(side_tasks_.back().size()) + 1;
+            auto task = std::make_unique<TaskRunner>(d, index, side, nth, driver);
+            side_tasks_.back().push_back(task.get());
+            join(std::move(task));
+        }
     }
-    for (const cell::Signal& signal : cell.signals) trace_.signals.push_back({cell.full_name(signal), {{0, false}}});
-    signal_now_.assign(cell.signals.size(), false);
+    for (const cell::Signal& signal : cell.signals) {
+        trace_.signals.push_back({cell.full_name(signal), {{0, signal.start}}});
+        value_.push_back(signal.start);
+    }
+    forced_.assign(cell.signals.size(), false);
+    fed_by_.resize(cell.signals.size());
+    for (std::size_t i = 0; i < cell.signals.size(); ++i)
+        if (cell.signals[i].source)
+            for (const int source : cell.signals[i].source->signals()) fed_by_[source].push_back(static_cast<int>(i));
 }
 
 void Kernel::join(std::unique_ptr<Actor> actor) {
     actor->number_ = static_cast<int>(actors_.size());
     Listening to = actor->listens_to();
     to.devices.push_back(actor->index());
+    const cell::Device& d = cell_.devices[actor->index()];
+    for (std::size_t i = 0; i < d.signals.size(); ++i)
+        if (d.signals[i].input()) to.signals.push_back(d.first_signal + static_cast<int>(i));
     for (const int device : to.devices) device_listeners_[device].push_back(actor->number_);
     for (const int signal : to.signals) signal_listeners_[signal].push_back(actor->number_);
     awake_.push_back(true);
@@ -106,9 +124,10 @@ void Kernel::end(int block) {
     if (trace_.blocks[block].kind != BlockKind::wait) cause_ = block;
 }
 
-void Kernel::set_signal(int signal, bool value) {
-    if (static_cast<bool>(signal_now_[signal]) == value) return;
-    signal_now_[signal] = value;
+void Kernel::set_signal(int signal, double value) {
+    if (value_[signal] == value || forced_[signal]) return;
+    value_[signal] = value;
+    for (const int input : fed_by_[signal]) set_signal(input, value_of(*cell_.signals[input].source));
     for (const int listener : signal_listeners_[signal]) awake_[listener] = true;
     auto& changes = trace_.signals[signal].changes;
     if (!changes.empty() && changes.back().first == now_) changes.pop_back();
@@ -205,7 +224,7 @@ std::string Kernel::state() const {
         if (e.part >= 0) w.add_part(e.part);
     }
     for (const auto& actor : actors_) actor->write_state(w);
-    for (const char s : signal_now_) w.add(s);
+    for (const double value : value_) w.add_double(value);
     return w.take();
 }
 
@@ -217,6 +236,8 @@ bool Kernel::rounds_to_come() const {
 }
 
 void Kernel::start() {
+    for (std::size_t i = 0; i < value_.size(); ++i)
+        if (cell_.signals[i].source) set_signal(static_cast<int>(i), value_of(*cell_.signals[i].source));
     for (const auto& actor : actors_) actor->start(*this);
     settle();
 }
@@ -242,10 +263,16 @@ void Kernel::advance(Ticks until) {
     if (!ended()) now_ = std::max(now_, until);
 }
 
-void Kernel::inject(int signal, bool value) {
+void Kernel::inject(int signal, double value) {
     cause_ = -1;
     set_signal(signal, value);
     settle();
+}
+
+void Kernel::force(int signal, double value) {
+    forced_[signal] = false;
+    set_signal(signal, value);
+    forced_[signal] = true;
 }
 
 }  // namespace escarp::simulation

@@ -7,6 +7,7 @@
 #include <tuple>
 
 #include <cell/device_kind.h>
+#include <cell/expression.h>
 
 #include "plan.h"
 #include "trace.h"
@@ -74,6 +75,7 @@ private:
 };
 
 class ArmDriver;
+class TaskRunner;
 
 /// What a device does by itself, and how parts come to it and leave it.
 class Behaviour : public Actor {
@@ -96,7 +98,8 @@ public:
     virtual void moved(Kernel&, int /*part*/) {}
 
     virtual bool random() const { return false; }
-    virtual ArmDriver* driver() { return nullptr; }  ///< what moves it, where its tasks move it
+    virtual bool tells_condition() const { return false; }  ///< by itself; else its main task does
+    virtual ArmDriver* driver() { return nullptr; }         ///< what moves it, where its tasks move it
 
 protected:
     int signal(int nth) const { return device_.first_signal + nth; }  ///< of its own, among the cell's
@@ -126,6 +129,8 @@ public:
         touch(device);
         return *behaviours_[device];
     }
+    /// Something about a device has changed: who listens to it, itself and its tasks are asked again.
+    void touch(int device);
     /// Devices of which something waits now, and for whom.
     std::vector<std::pair<int, Waiting>> waits() const;
 
@@ -139,8 +144,14 @@ public:
     void because(int block) { cause_ = block; }
     int cause() const { return cause_; }
 
-    void set_signal(int signal, bool value);
-    bool signal(int signal) const { return signal_now_[signal]; }
+    void set_signal(int signal, double value);  ///< on is 1
+    double value(int signal) const { return value_[signal]; }
+    bool on(int signal) const { return value_[signal] != 0; }
+    bool holds(const cell::Expression& condition) const { return value_of(condition) != 0; }
+    double value_of(const cell::Expression& expression) const {
+        return expression.value([this](int signal) { return value_[signal]; });
+    }
+    TaskRunner& side_task(int device, int nth) { return *side_tasks_[device][nth]; }
     void set_condition(int device, Condition condition);
 
     int new_part(int type);
@@ -164,8 +175,10 @@ public:
     void step();
     /// Every event up to an instant, unless it ends before. The time is then that instant.
     void advance(Ticks until);
-    /// From outside, now: a signal that no device of the cell sets, or that is forced.
-    void inject(int signal, bool value);
+    /// From outside, now: as if the device that sets it had done so.
+    void inject(int signal, double value);
+    /// Held at a value from here on, whatever its device or its source says; before the start, or from outside.
+    void force(int signal, double value);
     bool cut() const { return cut_; }              ///< ended early: more happened than a run keeps
     bool unsettled() const { return unsettled_; }  ///< ended because something went on for ever at one instant
     bool ended() const { return cut_ || unsettled_; }
@@ -190,8 +203,6 @@ private:
     }
     void settle();
     void join(std::unique_ptr<Actor> actor);
-    /// Who listens to a device, itself and its tasks are asked again.
-    void touch(int device);
     void write_place(StateWriter& writer, int part) const;
 
     const cell::Cell& cell_;
@@ -202,7 +213,10 @@ private:
     std::vector<Behaviour*> watchers_;
     std::set<EventKey> events_;
     std::vector<int> live_;
-    std::vector<char> signal_now_;
+    std::vector<double> value_;  ///< of every signal
+    std::vector<char> forced_;
+    std::vector<std::vector<int>> fed_by_;              ///< by signal: the inputs that look at it
+    std::vector<std::vector<TaskRunner*>> side_tasks_;  ///< by device
     std::vector<std::vector<int>> device_listeners_, signal_listeners_;
     std::vector<char> awake_;  ///< whether an actor is to be asked
     Ticks round_at_ = -1;      ///< when a task was done last

@@ -28,6 +28,15 @@ void add_standard_kinds(cell::Kinds& all) {
     all.add(act_step());
     all.add(use_step());
     all.add(block_step());
+    all.add(number_step());
+    all.add(add_step());
+    all.add(if_type_step());
+    all.add(if_condition_step());
+    all.add(while_step());
+    all.add(every_seat_step());
+    all.add(start_task_step());
+    all.add(end_task_step());
+    all.add(join_step());
 }
 
 const cell::Kinds& standard_kinds() {

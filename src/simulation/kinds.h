@@ -32,6 +32,15 @@ std::unique_ptr<StepKind> gripper_step();
 std::unique_ptr<StepKind> act_step();
 std::unique_ptr<StepKind> use_step();
 std::unique_ptr<StepKind> block_step();
+std::unique_ptr<StepKind> number_step();
+std::unique_ptr<StepKind> add_step();
+std::unique_ptr<StepKind> if_type_step();
+std::unique_ptr<StepKind> if_condition_step();
+std::unique_ptr<StepKind> while_step();
+std::unique_ptr<StepKind> every_seat_step();
+std::unique_ptr<StepKind> start_task_step();
+std::unique_ptr<StepKind> end_task_step();
+std::unique_ptr<StepKind> join_step();
 
 void add_standard_kinds(cell::Kinds& kinds);
 const cell::Kinds& standard_kinds();

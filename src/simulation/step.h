@@ -17,6 +17,7 @@ public:
         Listening to;
         if (step.device >= 0) to.devices.push_back(step.device);
         if (step.signal >= 0) to.signals.push_back(step.signal);
+        if (step.condition) to.signals = step.condition->signals();
         return to;
     }
     /// Who is waited for, where it must wait.

@@ -10,14 +10,37 @@ constexpr int most_steps_at_once = 5000;
 
 using cell::Step;
 
-TaskRunner::TaskRunner(const cell::Device& device, int index, ArmDriver* driver)
-    : Actor(device, index), driver_(driver) {}
+TaskRunner::TaskRunner(const cell::Device& device, int index, const cell::Task& task, int nth, ArmDriver* driver)
+    : Actor(device, index), task_(task), nth_(nth), driver_(driver) {}
 
-void TaskRunner::start(Kernel& k) { go_on(k); }
+void TaskRunner::start(Kernel& k) {
+    if (!task_.when_asked && !task_.empty()) go_on(k);
+}
+
+void TaskRunner::begin(Kernel& k) {
+    if (under_way() || phase_ == Phase::stopped) return;
+    first_done_ = halting_ = false;
+    stack_.clear();
+    k.touch(index_);  // whoever waits for it
+    go_on(k);
+}
+
+void TaskRunner::halt(Kernel& k) {
+    if (!under_way()) return;
+    halting_ = true;
+    if (phase_ != Phase::waiting) return;
+    close_wait(k);
+    go_on(k);
+}
+
+/// What a device is at, where its main task is what tells that.
+void TaskRunner::tell(Kernel& k, Condition condition) const {
+    if (nth_ == 0 && !k.behaviour(index_).tells_condition()) k.set_condition(index_, condition);
+}
 
 const Step* TaskRunner::fetch() {
     while (true) {
-        if (stack_.empty()) stack_.push_back({&device_.task, 0, 0});
+        if (stack_.empty()) stack_.push_back({first_done_ ? &task_.steps : &task_.first, 0, 0});
         Level& top = stack_.back();
         while (top.next < top.list->size() && !(*top.list)[top.next].enabled) ++top.next;
         if (top.next < top.list->size()) return &(*top.list)[top.next++];
@@ -27,7 +50,7 @@ const Step* TaskRunner::fetch() {
             if (!top.list->empty()) continue;
         }
         stack_.pop_back();
-        if (stack_.empty()) return nullptr;  // a round of the task is over; the caller begins the next
+        if (stack_.empty() && std::exchange(first_done_, true)) return nullptr;  // a round of the task is over
     }
 }
 
@@ -42,13 +65,13 @@ const Step* TaskRunner::peek() const {
 void TaskRunner::go_on(Kernel& k) {
     if (busy_tick_ != k.now()) busy_tick_ = k.now(), steps_at_tick_ = 0;
     while (true) {
-        step_ = fetch();
+        step_ = halting_ ? nullptr : fetch();
         if (++steps_at_tick_ > most_steps_at_once) {
             stop(k, {index_, step_ ? step_->number : 0, k.now(), Fault::Kind::goes_round});
             return;
         }
         if (!step_) {
-            k.round_over(index_);
+            if (round_done(k)) return;
             continue;
         }
         const Outcome outcome = begin_step(k);
@@ -58,8 +81,19 @@ void TaskRunner::go_on(Kernel& k) {
     }
 }
 
+/// True where the task ends with it.
+bool TaskRunner::round_done(Kernel& k) {
+    if (nth_ == 0) k.round_over(index_);
+    if (!task_.when_asked && !halting_ && !task_.steps.empty()) return false;
+    phase_ = Phase::idle;
+    tell(k, Condition::waiting);
+    k.touch(index_);
+    return true;
+}
+
 void TaskRunner::open_wait(Kernel& k) {
     phase_ = Phase::waiting;
+    if (step_->patience > 0) late_ = k.at(k.now() + ticks(step_->patience), *this, too_late);
     Block b;
     b.device = index_;
     b.kind = BlockKind::wait;
@@ -67,8 +101,14 @@ void TaskRunner::open_wait(Kernel& k) {
     const std::optional<Waiting> w = waiting(k);
     b.other = w->other;
     b.waits_for = w->what;
+    b.task = nth_;
     block_ = k.begin(b);
-    k.set_condition(index_, Condition::waiting);
+    tell(k, Condition::waiting);
+}
+
+void TaskRunner::close_wait(Kernel& k) {
+    if (late_.when != never) k.cancel(std::exchange(late_, EventKey{never, -1, 0, 0, 0}));
+    k.end(block_);
 }
 
 bool TaskRunner::poll(Kernel& k) {
@@ -76,6 +116,7 @@ bool TaskRunner::poll(Kernel& k) {
     const int wait = block_;
     const Outcome outcome = begin_step(k);
     if (outcome == Outcome::must_wait) return false;
+    if (late_.when != never) k.cancel(std::exchange(late_, EventKey{never, -1, 0, 0, 0}));
     k.end(wait);
     if (outcome == Outcome::done) go_on(k);
     return true;
@@ -88,7 +129,7 @@ std::optional<Waiting> TaskRunner::waiting(const Kernel& k) const {
 
 Listening TaskRunner::listens_to() const {
     Listening to;
-    for (const Step* s : cell::all_steps(device_.task)) {
+    for (const Step* s : cell::all_steps(task_)) {
         const Listening more = kind_of(*s).listens_to(*s);
         to.devices.insert(to.devices.end(), more.devices.begin(), more.devices.end());
         to.signals.insert(to.signals.end(), more.signals.begin(), more.signals.end());
@@ -101,7 +142,7 @@ Outcome TaskRunner::stop(Kernel& k, Fault::Kind why) { return stop(k, {index_, s
 Outcome TaskRunner::stop(Kernel& k, const Fault& fault) {
     k.fault(fault);
     phase_ = Phase::stopped;
-    k.set_condition(index_, Condition::waiting);
+    tell(k, Condition::waiting);
     return Outcome::started;
 }
 
@@ -118,12 +159,13 @@ Outcome TaskRunner::take_time(Kernel& k, double seconds) {
     b.device = index_;
     b.kind = BlockKind::dwell;
     b.step = step_->number;
+    b.task = nth_;
     if (driver_) b.part = driver_->held();
     block_ = k.begin(b);
     until_ = k.now() + ticks(seconds);
-    k.set_condition(index_, Condition::busy);
-    k.at(until_, *this, 0);
-    if (driver_) driver_->stand(k, block_);
+    tell(k, Condition::busy);
+    k.at(until_, *this, over);
+    if (driver_ && nth_ == 0) driver_->stand(k, block_);
     return Outcome::started;
 }
 
@@ -132,8 +174,21 @@ Outcome TaskRunner::descend(const std::vector<Step>& list, int again) {
     return Outcome::done;
 }
 
-/// What takes time is over.
-void TaskRunner::event(Kernel& k, int, int) {
+Outcome TaskRunner::descend_and_return(const std::vector<Step>& list) {
+    --stack_.back().next;
+    return descend(list);
+}
+
+/// What takes time is over, or it has waited long enough.
+void TaskRunner::event(Kernel& k, int what, int) {
+    if (what == too_late) {
+        late_.when = never;
+        close_wait(k);
+        phase_ = Phase::busy;
+        descend(step_->otherwise);
+        go_on(k);
+        return;
+    }
     until_ = never;
     k.end(block_);
     go_on(k);
@@ -142,6 +197,8 @@ void TaskRunner::event(Kernel& k, int, int) {
 void TaskRunner::write_state(StateWriter& w) const {
     w.add(static_cast<int>(phase_));
     w.add(step_ ? step_->number : -1);
+    w.add(first_done_), w.add(halting_);
+    w.add_time(late_.when);
     // As long as a repeat is all that its list holds, how many rounds it still has does not matter.
     bool for_ever = true;
     for (const Level& level : stack_) {

@@ -15,7 +15,8 @@ enum class Outcome {
 
 class TaskRunner final : public Actor {
 public:
-    TaskRunner(const cell::Device& device, int index, ArmDriver* driver);
+    /// `nth`: 0 for the main task, else from 1.
+    TaskRunner(const cell::Device& device, int index, const cell::Task& task, int nth, ArmDriver* driver);
 
     void start(Kernel& kernel) override;
     void event(Kernel& kernel, int what, int part) override;
@@ -30,6 +31,13 @@ public:
     Outcome take_time(Kernel& kernel, double seconds);
     /// The steps of a list come next, and again so many times.
     Outcome descend(const std::vector<cell::Step>& list, int again = 0);
+    /// The steps of a list come next, and then the present step once more.
+    Outcome descend_and_return(const std::vector<cell::Step>& list);
+    /// Of another task of the device: it is begun, if it is not under way; it ends after its present step, or at once
+    /// where it waits; whether it is under way.
+    void begin(Kernel& kernel);
+    void halt(Kernel& kernel);
+    bool under_way() const { return phase_ == Phase::waiting || phase_ == Phase::busy; }
     /// The task ends here.
     Outcome stop(Kernel& kernel, Fault::Kind why);
     Outcome stop(Kernel& kernel, const Fault& fault);
@@ -50,15 +58,25 @@ private:
         int left;  ///< rounds still to go after this one
     };
 
+    static constexpr int over = 0, too_late = 1;  // events
+
+    bool round_done(Kernel& kernel);
     const cell::Step* fetch();
     Outcome begin_step(Kernel& kernel);
     void open_wait(Kernel& kernel);
+    void close_wait(Kernel& kernel);
+    void tell(Kernel& kernel, Condition condition) const;
 
+    const cell::Task& task_;
+    const int nth_;
     ArmDriver* const driver_;
+    bool first_done_ = false;  ///< what comes once before the others
+    bool halting_ = false;
     std::vector<Level> stack_;
     const cell::Step* step_ = nullptr;
     Phase phase_ = Phase::idle;
-    Ticks until_ = never;  ///< of a step that takes time
+    Ticks until_ = never;                ///< of a step that takes time
+    EventKey late_{never, -1, 0, 0, 0};  ///< when it has waited long enough
     int block_ = -1;
     Ticks busy_tick_ = -1;
     int steps_at_tick_ = 0;

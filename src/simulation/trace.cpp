@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include <cell/expression.h>
+
 namespace escarp::simulation {
 namespace {
 
@@ -16,6 +18,13 @@ auto latest(const List& list, Ticks t, Instant instant) -> decltype(&list.front(
 
 const MotionRecord* motion_at(const Trace& trace, int device, Ticks t) {
     return latest(trace.motions[device], t, [](const MotionRecord& m) { return m.from; });
+}
+
+std::string waits_in_words(const cell::Cell& cell, const cell::Step& s) {
+    if (s.condition) return "wait until " + s.condition->text();
+    if (s.signal < 0) return "wait";
+    const cell::Signal& signal = cell.signals[s.signal];
+    return "wait for " + cell.devices[signal.device].name + (s.is ? " " : " not ") + signal.name;
 }
 
 }  // namespace
@@ -44,9 +53,9 @@ const Place* PartRecord::place(Ticks t) const {
     return latest(places, t, [](const Place& p) { return p.from; });
 }
 
-bool SignalRecord::at(Ticks t) const {
+double SignalRecord::at(Ticks t) const {
     const auto* change = latest(changes, t, [](const auto& c) { return c.first; });
-    return change && change->second;
+    return change ? change->second : 0;
 }
 
 Ticks SignalRecord::since(Ticks t) const {
@@ -141,9 +150,8 @@ std::string Trace::describe(const cell::Cell& cell, const Block& b) const {
             if (b.waits_for == WaitFor::part) return "wait for a part at " + name(b.other);
             if (b.waits_for == WaitFor::room) return "wait for room at " + name(b.other);
             if (b.waits_for == WaitFor::signal)
-                for (const cell::Step* s : cell::all_steps(cell.devices[b.device].task))
-                    if (s->number == b.step)
-                        return "wait for " + name(b.other) + (s->is ? " " : " not ") + cell.signals[s->signal].name;
+                for (const cell::Step* s : cell::all_steps(cell.devices[b.device]))
+                    if (s->number == b.step) return waits_in_words(cell, *s);
             return "wait";
         default: return word(b.kind);
     }

@@ -46,7 +46,7 @@ enum class WaitFor { none, signal, part, room };
 struct Block {
     int device = 0;
     BlockKind kind = BlockKind::wait;
-    int step = -1;  ///< number of the step in the device's task
+    int step = -1;  ///< number of the step among all of the device
     Ticks from = 0;
     Ticks to = never;  ///< `never` while it lasts
     int cause = -1;    ///< the block whose end let this one begin
@@ -54,6 +54,7 @@ struct Block {
     int other = -1;  ///< the device it deals with or waits for
     int seat = -1;
     WaitFor waits_for = WaitFor::none;
+    int task = 0;  ///< 0: of the device itself or its main task; else of its side task of that number, from 1
 };
 
 /// From an instant on, a part glides from `at` until `stop`, or hangs on a device's tool.
@@ -78,9 +79,9 @@ struct PartRecord {
 };
 
 struct SignalRecord {
-    std::string name;  ///< "device.signal"
-    std::vector<std::pair<Ticks, bool>> changes;
-    bool at(Ticks t) const;
+    std::string name;                               ///< "device.signal"
+    std::vector<std::pair<Ticks, double>> changes;  ///< on is 1
+    double at(Ticks t) const;
     /// When it took the value that it has at t.
     Ticks since(Ticks t) const;
 };

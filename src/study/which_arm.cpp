@@ -32,7 +32,7 @@ Mounted mounted(const Evaluation& e, int arm, cell::Edit edit) {
     // Poses stored as joint values are reached by definition; for other arms they become places, and are counted among
     // them.
     const cell::Device& d = e.cell->devices[arm];
-    for (const cell::Step* s : cell::all_steps(d.task))
+    for (const cell::Step* s : cell::all_steps(d))
         if (s->enabled && s->kind->reach() == cell::Reach::pose && d.pose(s->pose)->joints) ++m.poses, ++m.reached;
     if (m.reached == m.poses) m.cycle_s = e.figures.cycle_s;
     return m;

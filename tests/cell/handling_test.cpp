@@ -3,6 +3,7 @@
 
 #include <cell/handling.h>
 #include <cell/schema.h>
+#include <cell/signal_edits.h>
 #include <cell/tables.h>
 
 #include "support/cells.h"
@@ -107,7 +108,7 @@ TEST_CASE("a signal is made, renamed with all that name it, and removed when nob
     const auto has = [](const Document& of, const std::string& name) {
         const auto cell = tests::read(of.resolved("A"));
         const auto& all = cell->devices[cell->device("arm1")].signals;
-        return std::find(all.begin(), all.end(), name) != all.end();
+        return std::any_of(all.begin(), all.end(), [&](const cell::Signal& s) { return s.name == name; });
     };
     CHECK(has(d, "fresh"));
     CHECK_THROWS_AS(demo_after([](const Layout& l) { return add_signal(l, "arm1", "fresh"); }, d), InputError);

@@ -70,7 +70,7 @@ TEST_CASE("every named edit does what it says on the demo") {
     const std::string user = now({{"do", "make block"}, {"step", path}, {"name", "Rest"}})["step"];
     now({{"do", "unpack block"}, {"step", "/devices/" + arm + "/task/" + user}});
     now({{"do", "remove step"},
-        {"step", "/devices/" + arm + "/task/" + cell()->devices[cell()->device(arm)].task.front().id}});
+        {"step", "/devices/" + arm + "/task/" + cell()->devices[cell()->device(arm)].task.steps.front().id}});
     const std::string part = now({{"do", "add part"}, {"shape", "cylinder"}})["part"];
     now({{"do", "rename grip"}, {"part", part}, {"grip", "top"}, {"to", "side"}});
     now({{"do", "copy part"}, {"part", part}});
@@ -81,6 +81,16 @@ TEST_CASE("every named edit does what it says on the demo") {
     now({{"do", "add signal"}, {"device", arm}, {"name", "rested"}});
     now({{"do", "rename signal"}, {"device", arm}, {"name", "rested"}, {"to", "awake"}});
     now({{"do", "remove signal"}, {"device", arm}, {"name", "awake"}});
+    now({{"do", "add number"}, {"device", arm}, {"name", "filled"}});
+    now({{"do", "add input"}, {"device", arm}, {"name", "go"}});
+    now({{"do", "connect"}, {"device", arm}, {"input", "go"}, {"from", arm + ".filled < 3 and not tester.busy"}});
+    CHECK(cell()->signals[cell()->signal(arm + ".go")].source->signals().size() == 2);
+    now({{"do", "connect"}, {"device", arm}, {"input", "go"}});
+    CHECK(!cell()->signals[cell()->signal(arm + ".go")].source);
+    const std::string side = now({{"do", "add side task"}, {"device", table}, {"name", "Lamp"}})["task"];
+    now({{"do", "add step"}, {"device", table}, {"kind", "delay"},
+        {"after", "/devices/" + table + "/side_tasks/" + side + "/steps"}});
+    CHECK(cell()->devices[cell()->device(table)].side_tasks.front().steps.size() == 1);
     now({{"do", "leave out"}, {"a", arm}, {"b", "arm1"}, {"reason", "far apart"}});
     now({{"do", "take back"}, {"a", "arm1"}, {"b", arm}});
     now({{"do", "set"}, {"at", "/takt_s"}, {"value", 12}});

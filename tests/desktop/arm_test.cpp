@@ -187,7 +187,7 @@ TEST_CASE("which arm: the table agrees with the verdict, and choosing one swaps 
     REQUIRE(looked);
     const cell::Device& d = h.w().cell()->devices[h.w().cell()->device("arm2")];
     CHECK(d.arm->model->id == "six1400");
-    CHECK(cell::all_steps(d.task).size() == steps);
+    CHECK(cell::all_steps(d).size() == steps);
     h.w().undo();
     CHECK(h.w().cell()->devices[h.w().cell()->device("arm2")].arm->model->id == "six900");
 }
@@ -355,7 +355,7 @@ TEST_CASE("every other joint solution can be shown as a ghost in the Model") {
 TEST_CASE("steps are dragged to another place, copied with Ctrl, made into a named block, and their way is drawn") {
     Bench b;
     const auto task = [&]() -> const std::vector<cell::Step>& {
-        return b.w().cell()->devices[b.w().cell()->device("arm1")].task;
+        return b.w().cell()->devices[b.w().cell()->device("arm1")].task.steps;
     };
     const auto order = [&] {
         QString out;

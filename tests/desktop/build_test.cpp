@@ -127,7 +127,7 @@ TEST_CASE(
     h.store_pose("out");
     h.add_move(id, "out");
     h.add_move(id, "folded");
-    REQUIRE(h.device("Planar three").task.size() == 2);
+    REQUIRE(h.device("Planar three").task.steps.size() == 2);
     // 45 deg at 90 deg/s and 360 deg/s2: v/a + d/v = 0.75 s, there and back.
     CHECK(h.cycle().toDouble() == Approx(1.5).margin(0.005));
     CHECK(h.told.isEmpty());

@@ -77,7 +77,7 @@ TEST_CASE("no text of a document is taken as markup, wherever it is shown") {
                 b.action(page)->trigger();
                 if (d.arm || page == std::string("findings")) b.settle(), wrong += taken_as_markup(&b.window, seen);
             }
-            for (const cell::Step* s : cell::all_steps(d.task)) {
+            for (const cell::Step* s : cell::all_steps(d)) {
                 b.w().select(QString::fromStdString(d.id), QString::fromStdString(s->id));
                 QTest::qWait(0);
                 wrong += taken_as_markup(&b.window, seen);

@@ -188,15 +188,15 @@ TEST_CASE("devices and steps are added and removed; names that are taken are ref
     b.w().select("arm1", "s2");
     b.settle();
     auto* add = b.child<QToolButton>("add_step");
-    const std::size_t steps = b.w().cell()->devices[b.w().cell()->device("arm1")].task.size();
+    const std::size_t steps = b.w().cell()->devices[b.w().cell()->device("arm1")].task.steps.size();
     for (QAction* a : add->menu()->actions())
         if (a->text() == "Dwell") a->trigger();
     b.settle();
-    CHECK(b.w().cell()->devices[b.w().cell()->device("arm1")].task.size() == steps + 1);
+    CHECK(b.w().cell()->devices[b.w().cell()->device("arm1")].task.steps.size() == steps + 1);
     CHECK(b.cycle().toDouble() > 0);
     QTest::keyClick(&b.window, Qt::Key_Delete);
     b.settle();
-    CHECK(b.w().cell()->devices[b.w().cell()->device("arm1")].task.size() == steps);
+    CHECK(b.w().cell()->devices[b.w().cell()->device("arm1")].task.steps.size() == steps);
     CHECK(b.w().undo_name().contains("Remove"));
 }
 

@@ -260,7 +260,7 @@ private:
         return begin_exchange(index, a);
     }
     bool fetch(int index, Arm& a) {
-        const auto& task = cell_.devices[index].task;
+        const auto& task = cell_.devices[index].task.steps;
         if (a.stack.empty()) a.stack.push_back({&task, 0});
         while (!a.stack.empty() && a.stack.back().second >= a.stack.back().first->size()) a.stack.pop_back();
         if (a.stack.empty()) a.stack.push_back({&task, 0});  // the next round

@@ -34,7 +34,7 @@ public:
     }
     json fresh(const cell::Cell&, const cell::Device& owner) const override {
         json keys = fresh_of(fields());
-        keys["signal"] = owner.id + "." + owner.signals.front();
+        keys["signal"] = owner.id + "." + owner.signals.front().name;
         return keys;
     }
     Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
@@ -89,7 +89,7 @@ public:
         auto rate = std::make_shared<Rate>();
         rate->every = cell::Values(r, fields()).number("every_s");
         d.parameters = std::move(rate);
-        d.signals = {"lit"};
+        d.signals = {{"lit"}};
         d.bodies.push_back(cell::standing_cylinder("pole", 0.05, 1.2, {0, 0, 0}));
     }
     std::unique_ptr<simulation::Behaviour> behaviour(
@@ -125,7 +125,7 @@ json cell_with_both() {
 TEST_CASE("a step kind and a device kind from the outside are read, run, described, and refused with the place") {
     const cell::Document d = cell::Document::parse(cell_with_both().dump());
     const cell::Layout layout(d, "A", kinds());
-    CHECK(cell::describe(layout.cell(), layout.cell().devices[1].task[1]) == "Pulse arm.ready");
+    CHECK(cell::describe(layout.cell(), layout.cell().devices[1].task.steps[1]) == "Pulse arm.ready");
     inspection::Cache cache;
     const auto e = study::evaluate(layout, cache);
     const auto* ready = e->run->trace.signal("arm.ready");
@@ -166,7 +166,7 @@ TEST_CASE("a step kind from the outside can be added like any other") {
     const cell::Layout layout(d, "A", kinds());
     std::string id;
     const cell::Layout more = layout.edited(cell::add_step(layout, "arm", "pulse", "", &id));
-    const cell::Step& made = more.cell().devices[1].task.back();
+    const cell::Step& made = more.cell().devices[1].task.steps.back();
     CHECK(made.id == id);
     CHECK(made.time_s == 2.0);
     CHECK(made.signal == more.cell().signal("arm.ready"));

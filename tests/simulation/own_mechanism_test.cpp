@@ -103,7 +103,7 @@ TEST_CASE("blocks of steps are used by several arms, disabled steps are left out
             if (b.device == d && b.kind == simulation::BlockKind::dwell) {
                 const double s = simulation::seconds(b.to - b.from);
                 quarter += std::abs(s - 0.25) < 1e-6;
-                const auto& step = *cell::all_steps(e->cell->devices[d].task)[b.step];
+                const auto& step = *cell::all_steps(e->cell->devices[d])[b.step];
                 half += !step.enabled;
             }
         CHECK(quarter > 4);

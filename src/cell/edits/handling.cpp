@@ -1,4 +1,4 @@
-// Parts, tools, signals, pairs left out.
+// Parts, tools, pairs left out.
 
 #include <cell/handling.h>
 #include <cell/named_edit.h>
@@ -53,17 +53,6 @@ void add_handling_edits(std::vector<NamedEdit>& all) {
     named("remove tool", "another takes its place, or arms do without",
         {tool(), of(Type::tool_model, "instead", "in its place").usually("")},
         [](const Layout& l, const Values& v) { return changed(l, remove_tool(l, v.text("tool"), v.text("instead"))); });
-    named("add signal", "that a device sets itself", {device("device", "device"), text("name", "name")},
-        [](const Layout& l, const Values& v) { return changed(l, add_signal(l, v.text("device"), v.text("name"))); });
-    named("rename signal", "and whoever names it follows",
-        {device("device", "device"), text("name", "name"), text("to", "new name")},
-        [](const Layout& l, const Values& v) {
-            return changed(l, rename_signal(l, v.text("device"), v.text("name"), v.text("to")));
-        });
-    named("remove signal", "that no step names any more", {device("device", "device"), text("name", "name")},
-        [](const Layout& l, const Values& v) {
-            return changed(l, remove_signal(l, v.text("device"), v.text("name")));
-        });
     named("leave out", "the clearance of two devices is not judged",
         {device("a", "device"), device("b", "other device"), text("reason", "reason").usually("")},
         [](const Layout& l, const Values& v) {

@@ -25,7 +25,7 @@ void add_task_edits(std::vector<NamedEdit>& all) {
     };
     named("add step", "after another, or at the end of a device's task",
         {of(Field::Type::device, "device", "device"), text("kind", "kind of step"),
-            text("after", "path of a step").usually(""),
+            text("after", "path of a step, or of a list of steps").usually(""),
             of(Field::Type::anything, "with", "keys of the step").lacking()},
         [](const Layout& l, const Values& v) {
             std::string id;
@@ -35,6 +35,13 @@ void add_task_edits(std::vector<NamedEdit>& all) {
                     if (op.kind == Operation::Kind::add && op.value.value("id", "") == id)
                         op.value.update(v.reader().raw("with"));
             return changed(l, edit, {{"step", id}});
+        });
+    named("add side task", "beside a device's main one",
+        {of(Field::Type::device, "device", "device"), text("name", "name").usually("")},
+        [](const Layout& l, const Values& v) {
+            std::string id;
+            const Edit edit = add_side_task(l, v.text("device"), v.text("name"), &id);
+            return changed(l, edit, {{"task", id}});
         });
     named("remove step", "with what is inside it", {step()}, [](const Layout& l, const Values& v) {
         return changed(l, {"Remove step", {Operation::remove(v.text("step"))}});

@@ -21,7 +21,7 @@ void report_faults(const Context& c, const Inspection& so_far, std::vector<Findi
         f.device = d.id;
         f.devices = {d.id};
         f.when_s = simulation::seconds(fault.when);
-        for (const cell::Step* s : cell::all_steps(d.task))
+        for (const cell::Step* s : cell::all_steps(d))
             if (s->number == fault.step) f.step = s->id;
         f.id = "task:" + d.id + ":" + f.step;
         switch (fault.kind) {

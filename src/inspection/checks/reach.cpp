@@ -50,7 +50,7 @@ public:
 private:
     const cell::Device& device() const { return cell_.devices[arm_]; }
     void walk() {
-        for (const cell::Step* s : cell::all_steps(device().task)) {
+        for (const cell::Step* s : cell::all_steps(device())) {
             if (!s->enabled) continue;
             if (s->tool >= 0) active_ = s->tool;
             const cell::Reach reach = s->kind->reach();

@@ -224,7 +224,7 @@ const cell::Arm& arm_of_step(const Context& c, const std::vector<PoseNeed>& pose
 std::vector<WayOut> straight_remedies(
     const Context& c, const std::vector<PoseNeed>& poses, const simulation::Fault& fault) {
     const cell::Device& d = c.device(fault.device);
-    const auto steps = cell::all_steps(d.task);
+    const auto steps = cell::all_steps(d);
     const cell::Step& step = *steps[fault.step];
     const cell::Pose* pose = step.kind->reach() == cell::Reach::pose ? d.pose(step.pose) : nullptr;
     if (!pose || pose->joints) return {};
@@ -243,7 +243,7 @@ void straight_check(const Context& c, Inspection& result) {
     for (std::size_t device = 0; device < c.cell.devices.size(); ++device) {
         const cell::Device& d = c.cell.devices[device];
         if (!d.arm) continue;
-        const auto steps = cell::all_steps(d.task);
+        const auto steps = cell::all_steps(d);
         for (const simulation::MotionRecord& record : c.run.trace.motions[device]) {
             if (record.block < 0 || record.from > until) continue;
             const simulation::Block& block = c.run.trace.blocks[record.block];

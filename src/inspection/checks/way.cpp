@@ -10,7 +10,7 @@ void way_check(const Context& c, Inspection& result) {
     for (const simulation::DetourRecord& r : c.run.trace.detours) {
         if (!told.insert({r.device, r.step, r.blocker, r.found}).second) continue;
         const cell::Device& arm = c.device(r.device);
-        const auto steps = cell::all_steps(arm.task);
+        const auto steps = cell::all_steps(arm);
         const cell::Step& step = *steps[r.step];
         const std::string what = r.blocker >= 0 ? c.device(r.blocker).name : "the arm itself";
         Finding f;

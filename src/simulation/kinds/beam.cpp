@@ -86,7 +86,7 @@ private:
         else inside_.erase(at);
         const bool made = !inside_.empty();
         if (due_ != never) k.cancel(switch_), due_ = never;
-        if (made == k.signal(signal(0))) return;
+        if (made == k.on(signal(0))) return;
         const double delay = made ? line_.on_delay : line_.off_delay;
         if (delay <= 0) return k.set_signal(signal(0), made);
         due_ = k.now() + ticks(delay);
@@ -249,7 +249,7 @@ public:
                 "head", {size, size, height + below + 0.02}, {0, side * 0.5 * (span + size), -below}));
         d.marks.push_back({cell::Mark::Style::accent, {l->from, l->to}});
         d.marks.back().lit_by = "made";
-        d.signals = {"made"};
+        d.signals = {{"made"}};
         d.parameters = std::move(l);
     }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {

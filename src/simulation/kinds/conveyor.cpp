@@ -28,6 +28,7 @@ public:
     Carrying(const cell::Device& d, int index, const cell::Cell& cell)
         : Behaviour(d, index), belt_(belt_of(d)), next_(cell.device(belt_.to)) {}
 
+    bool tells_condition() const override { return true; }
     void start(Kernel& k) override {
         k.set_condition(index_, Condition::starved);
         double way = 0;
@@ -377,7 +378,7 @@ public:
         }
         d.ends = {up * b->path.at(0), up * b->path.at(b->length())};
         d.seats = {{"end", d.ends[1]}, {"beginning", d.ends[0]}};
-        d.signals = {"at_end"};
+        d.signals = {{"at_end"}};
         d.mount = up;
         d.parameters = std::move(b);
     }

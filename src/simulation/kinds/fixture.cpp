@@ -26,6 +26,7 @@ public:
           nests_(d.seats.size()),
           draw_(cell::ContentKey().add(cell.seed).add(d.id).value()) {}
 
+    bool tells_condition() const override { return true; }
     void start(Kernel& k) override { update(k); }
     bool random() const override { return work_.reject_share > 0; }
 
@@ -186,7 +187,7 @@ public:
                     at + 0.04 * Vector3(std::cos(i * geometry::pi / 12), std::sin(i * geometry::pi / 12), 0));
             d.marks.push_back(std::move(ring));
         }
-        d.signals = {"free", "busy", "done"};
+        d.signals = {{"free"}, {"busy"}, {"done"}};
         d.mount = geometry::make_frame({0, 0, height});
         d.parameters = std::move(w);
     }

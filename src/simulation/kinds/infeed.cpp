@@ -21,6 +21,7 @@ public:
           next_(cell.device(source_.to)),
           type_(cell.part_type(source_.part_type)) {}
 
+    bool tells_condition() const override { return true; }
     void start(Kernel& k) override { k.set_condition(index_, Condition::busy); }
     void event(Kernel& k, int, int) override {
         k.end(block_);

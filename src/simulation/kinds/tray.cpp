@@ -26,6 +26,7 @@ public:
           type_(cell.part_type(tray_.part_type)),
           nests_(d.seats.size()) {}
 
+    bool tells_condition() const override { return true; }
     void start(Kernel& k) override {
         if (tray_.use == Use::supply) fill(k);
         update(k);
@@ -188,7 +189,7 @@ public:
                 const int row = along_x ? i / columns : i % rows, column = along_x ? i % columns : i / rows;
                 t->order.push_back((layer * rows + row) * columns + column);
             }
-        d.signals = {"full", "empty"};
+        d.signals = {{"full"}, {"empty"}};
         d.mount = geometry::make_frame({0, 0, plate});
         d.parameters = std::move(t);
     }

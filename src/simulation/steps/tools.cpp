@@ -9,6 +9,7 @@ namespace {
 class GripperStep final : public StepKind {
 public:
     std::string id() const override { return "gripper"; }
+    ArmUse arm_use() const override { return ArmUse::moves; }
     std::string label() const override { return "Open or close the tool"; }
     const cell::Fields& fields() const override {
         static const cell::Fields all{cell::field::choice("to", "tool", {"close", "open"}).at_first("close")};
@@ -29,6 +30,7 @@ public:
 class ActStep final : public StepKind {
 public:
     std::string id() const override { return "act"; }
+    ArmUse arm_use() const override { return ArmUse::moves; }
     std::string label() const override { return "Tool action"; }
     const cell::Fields& fields() const override {
         using namespace cell::field;
@@ -51,6 +53,7 @@ public:
 class UseStep final : public StepKind {
 public:
     std::string id() const override { return "use"; }
+    ArmUse arm_use() const override { return ArmUse::moves; }
     std::string label() const override { return "Use another tool"; }
     const cell::Fields& fields() const override {
         using namespace cell::field;

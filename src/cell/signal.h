@@ -1,0 +1,33 @@
+#pragma once
+// What devices tell each other.
+
+#include <memory>
+#include <string>
+
+namespace escarp::cell {
+
+class Expression;
+
+/// A value that one device sets and any may look at (an output), or that a device takes from others (an input).
+struct Signal {
+    enum class Type { on_off, whole, number };
+    enum class Way { output, input };
+    std::string name;
+    Type type = Type::on_off;
+    Way way = Way::output;
+    double start = 0;                               ///< on is 1; of an input: its value while nothing is connected
+    std::string unit = {};                          ///< of a number, for people
+    int device = -1;                                ///< index
+    bool own = false;                               ///< named in the file, not by the kind of device
+    std::shared_ptr<const Expression> source = {};  ///< what an input takes its value from; null: nothing
+
+    bool on_off() const { return type == Type::on_off; }
+    bool input() const { return way == Way::input; }
+};
+
+const char* word(Signal::Type type);  ///< "on/off", "whole number", "number"
+const char* word(Signal::Way way);    ///< "output", "input"
+/// "on", "off", "4", "12.5 mm".
+std::string value_text(const Signal& signal, double value);
+
+}  // namespace escarp::cell
