@@ -62,6 +62,7 @@ struct Field {
     std::string help = {};
     const std::vector<Field>& (*inner)() = nullptr;  ///< group, list: the keys of each
     int least = 0, most = 0;                         ///< of a list: how many elements; most 0: no bound
+    std::string instead = {};  ///< a key that says the same in another way: it goes when this one is said
 
     Field usually(json value) && { return usual = std::move(value), std::move(*this); }
     Field at_first(json value) && { return fresh = std::move(value), std::move(*this); }
@@ -70,6 +71,7 @@ struct Field {
     Field as_said(std::vector<std::string> words_of_people) && {
         return said = std::move(words_of_people), std::move(*this);
     }
+    Field instead_of(std::string key_that_goes) && { return instead = std::move(key_that_goes), std::move(*this); }
     Field explained(std::string words_of_help) && { return help = std::move(words_of_help), std::move(*this); }
     Field of_number(int at_least, int at_most) && { return least = at_least, most = at_most, std::move(*this); }
     bool needed() const { return usual.is_null() && !may_lack && !old; }

@@ -248,6 +248,7 @@ std::shared_ptr<Cell> read_with(const json& resolved, const Kinds& kinds, KeyLed
     if (!tasks_make_sense(*cell)) done();  // else every mistake is told at once
     place_devices(*cell, readers);
     number_signals(*cell);
+    check_addresses(r, *cell);
     read_blocks(blocks, *cell);
     refuse_twins(cell->blocks, "blocks", problems);
     for (std::size_t i = 0; i < readers.size(); ++i) {

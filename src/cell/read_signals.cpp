@@ -1,6 +1,7 @@
 #include "read_signals.h"
 
 #include <algorithm>
+#include <map>
 
 #include "names.h"
 #include "tables.h"
@@ -68,6 +69,15 @@ void read_signals(const Reader& r, Device& d) {
             else r.problem("starts_on", "\"" + name + "\" is not one of the \"own_signals\" of this device.");
         }
     read_inputs(v, d);
+    for (const Reader& one : v.list("io")) {
+        const Values io(one, io_fields());
+        const std::string name = io.id(), address = io.text("address"), comment = io.text("comment");
+        const auto known =
+            std::find_if(d.signals.begin(), d.signals.end(), [&](const Signal& s) { return s.name == name; });
+        if (known == d.signals.end())
+            one.problem("id", "\"" + d.name + "\" has no signal \"" + name + "\" that could have an address.");
+        else known->address = address, known->comment = comment;
+    }
 }
 
 void number_signals(Cell& cell) {
@@ -78,6 +88,19 @@ void number_signals(Cell& cell) {
             signal.device = static_cast<int>(i);
             cell.signals.push_back(signal);
         }
+    }
+}
+
+void check_addresses(const Reader& r, const Cell& cell) {
+    std::map<std::string, int> taken;
+    for (std::size_t i = 0; i < cell.signals.size(); ++i) {
+        const Signal& s = cell.signals[i];
+        if (s.address.empty()) continue;
+        const auto [at, fresh] = taken.try_emplace(s.address, static_cast<int>(i));
+        if (!fresh)
+            r.problem("devices/" + cell.devices[s.device].id + "/io/" + s.name + "/address",
+                "The address \"" + s.address + "\" is that of " + cell.full_name(cell.signals[at->second]) +
+                    " already.");
     }
 }
 

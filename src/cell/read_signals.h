@@ -10,6 +10,8 @@ void read_signals(const Reader& device, Device& d);
 /// What inputs take their values from; after every device has been read and `number_signals`.
 void read_sources(const Reader& device, Cell& cell, int index);
 void number_signals(Cell& cell);
+/// No two signals have one address.
+void check_addresses(const Reader& cell_reader, const Cell& cell);
 
 /// What a name means in an expression of `owner` (-1: none): "device.signal", or a signal of the owner's own. Inputs
 /// are looked at by the tasks of their own device only.

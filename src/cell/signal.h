@@ -19,7 +19,13 @@ struct Signal {
     std::string unit = {};                          ///< of a number, for people
     int device = -1;                                ///< index
     bool own = false;                               ///< named in the file, not by the kind of device
+    std::string address = {}, comment = {};         ///< as the controller knows it; empty: none is given
     std::shared_ptr<const Expression> source = {};  ///< what an input takes its value from; null: nothing
+
+    /// On while nothing is connected.
+    static Signal input_on(const char* name) { return {name, Type::on_off, Way::input, 1}; }
+    static Signal input_off(const char* name) { return {name, Type::on_off, Way::input}; }
+    static Signal count(const char* name) { return {name, Type::whole}; }
 
     bool on_off() const { return type == Type::on_off; }
     bool input() const { return way == Way::input; }

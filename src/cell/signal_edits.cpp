@@ -14,7 +14,8 @@ struct Home {
     const char* key;
     bool groups;
 };
-constexpr Home homes[] = {{"own_signals", false}, {"own_numbers", true}, {"inputs", true}, {"starts_on", false}};
+constexpr Home homes[] = {
+    {"own_signals", false}, {"own_numbers", true}, {"inputs", true}, {"starts_on", false}, {"io", true}};
 
 json& device_in(json& tree, const std::string& id) {
     for (json& d : tree["devices"])
@@ -86,7 +87,7 @@ Edit rename_signal(const Layout& layout, const std::string& device, const std::s
             if (!d.contains(home.key)) continue;
             const auto item = find_in(d[home.key], name);
             if (item == d[home.key].end()) continue;
-            found = true;
+            found = found || std::string(home.key) != "io";
             if (home.groups) (*item)["id"] = to;
             else *item = to;
         }

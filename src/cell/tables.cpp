@@ -185,7 +185,7 @@ const Fields& device_fields() {
         text("group", "group").usually(""), list("inputs", "inputs", input_fields, 100),
         of(Type::ids, "own_signals", "own signals").of_number(0, 100).lacking(),
         of(Type::ids, "starts_on", "on at the start").of_number(0, 100).lacking(),
-        list("own_numbers", "own numbers", own_number_fields, 100),
+        list("own_numbers", "own numbers", own_number_fields, 100), list("io", "addresses", io_fields, 300),
         of(Type::steps, "first", "once before the task").lacking(), of(Type::steps, "task", "task").lacking(),
         list("side_tasks", "side tasks", side_task_fields, 20)};
     return all;
@@ -225,6 +225,11 @@ const Fields& input_fields() {
 const Fields& own_number_fields() {
     static const Fields all{own_id(), choice("type", "type", {"whole number", "number"}).usually("whole number"),
         number("start", "begins at", -1e9, 1e9).usually(0), text("unit", "unit").usually("")};
+    return all;
+}
+
+const Fields& io_fields() {
+    static const Fields all{own_id(), text("address", "address").usually(""), text("comment", "comment").usually("")};
     return all;
 }
 

@@ -32,6 +32,7 @@ const Fields& device_fields();  ///< what every device has
 const Fields& placement_fields();
 const Fields& input_fields();
 const Fields& own_number_fields();
+const Fields& io_fields();
 const Fields& side_task_fields();
 /// What an arm has besides.
 const Fields& arm_device_fields();

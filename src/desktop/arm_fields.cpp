@@ -27,14 +27,16 @@ public:
           title_(QObject::tr("Change %1").arg(QString::fromStdString(arm.name))),
           context_(context) {}
 
-    void add() {
+    void add_arm_and_tools() {
         from_table({"model"});
         tool(QObject::tr("tool"), 0, values_.value("tool", ""));
         const cell::json more = values_.value("more_tools", cell::json::array());
         for (std::size_t i = 0; i < more.size(); ++i) add_more(more, i);
         if (!values_.value("tool", "").empty())
             tool(more.empty() ? QObject::tr("second tool") : QObject::tr("one more tool"), more.size() + 1, "");
-        from_table({"speed_pct", "acceleration_pct", "detours", "gentle_carry", "own_signals"});
+    }
+    void add_how_it_moves() {
+        from_table({"speed_pct", "acceleration_pct", "detours", "gentle_carry"});
         add_travel();
     }
 
@@ -133,9 +135,14 @@ private:
 
 }  // namespace
 
-void add_arm_fields(
+void add_arm_and_tools(
     Workspace& workspace, QVBoxLayout* into, const cell::Device& arm, const cell::json& values, QObject* context) {
-    ArmFields(workspace, into, arm, values, context).add();
+    ArmFields(workspace, into, arm, values, context).add_arm_and_tools();
+}
+
+void add_how_it_moves(
+    Workspace& workspace, QVBoxLayout* into, const cell::Device& arm, const cell::json& values, QObject* context) {
+    ArmFields(workspace, into, arm, values, context).add_how_it_moves();
 }
 
 }  // namespace escarp::desktop

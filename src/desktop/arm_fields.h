@@ -8,7 +8,9 @@
 namespace escarp::desktop {
 
 /// `context` lives as long as the fields do.
-void add_arm_fields(
+void add_arm_and_tools(
+    Workspace& workspace, QVBoxLayout* into, const cell::Device& arm, const cell::json& values, QObject* context);
+void add_how_it_moves(
     Workspace& workspace, QVBoxLayout* into, const cell::Device& arm, const cell::json& values, QObject* context);
 
 }  // namespace escarp::desktop

@@ -38,6 +38,11 @@ CycleRibbon::CycleRibbon(Workspace& workspace, QWidget* parent)
         if (hand_ == Hand::none && (t < from_ || t > from_ + span_)) from_ = std::max(0.0, t - 0.1 * span_);
         update();
     });
+    connect(&workspace_, &Workspace::lanes_changed, this, [this] {
+        kept_ = {};
+        renew_lanes();
+        update();
+    });
     connect(&workspace_, &Workspace::selection_changed, this, qOverload<>(&QWidget::update));
     auto* row = new QHBoxLayout(controls_);
     row->setContentsMargins(0, 0, 0, 0);
@@ -84,7 +89,12 @@ void CycleRibbon::renew_lanes() {
     for (const study::ChainLink& link : e->chain) chain_.insert(link.block);
     for (std::size_t i = 0; i < e->cell->devices.size(); ++i) {
         const cell::Device& d = e->cell->devices[i];
-        if (d.arm && !d.task.empty()) lanes_.push_back({Lane::Kind::work, static_cast<int>(i), 1});
+        const int device = static_cast<int>(i);
+        if (!d.task.empty() && d.kind->lane() != cell::DeviceKind::Lane::work)
+            lanes_.push_back({Lane::Kind::work, device, 1});
+        for (std::size_t k = 0; k < d.side_tasks.size(); ++k)
+            lanes_.push_back({Lane::Kind::work, device, 1, -1, static_cast<int>(k) + 1,
+                QString::fromStdString(d.side_tasks[k].name)});
     }
     using Shows = cell::DeviceKind::Lane;
     for (const auto& [shows, kind] : {std::pair{Shows::work, Lane::Kind::work}, {Shows::arrivals, Lane::Kind::flow},
@@ -94,8 +104,12 @@ void CycleRibbon::renew_lanes() {
             if (d.kind->lane() != shows) continue;
             const bool side_by_side = shows == Shows::work;  // as many as it has places
             lanes_.push_back({kind, static_cast<int>(i),
-                side_by_side ? static_cast<int>(std::min<std::size_t>(3, d.seats.size())) : 1});
+                side_by_side ? static_cast<int>(std::min<std::size_t>(3, d.seats.size())) : 1,
+                shows == Shows::level ? d.first_signal : -1});
         }
+    for (const QString& name : workspace_.signal_lanes())
+        if (const int signal = e->cell->signal(name.toStdString()); signal >= 0)
+            lanes_.push_back({Lane::Kind::level, e->cell->signals[signal].device, 1, signal, 0, name});
 }
 
 void CycleRibbon::show_cycle() {
@@ -124,6 +138,8 @@ double CycleRibbon::lane_height() const {
 double CycleRibbon::lane_y(std::size_t lane) const {
     return header + static_cast<double>(lane) * lane_height() - scroll_;
 }
+
+bool CycleRibbon::belongs(const Block& b, const Lane& lane) const { return b.task == lane.task; }
 
 QRectF CycleRibbon::block_box(const Block& b, const Lane& lane, double y) const {
     const double x0 = pixel_of(seconds(b.from)),
@@ -197,12 +213,17 @@ void CycleRibbon::draw_flow(QPainter& p, const Lane& lane, double y) const {
 
 void CycleRibbon::draw_level(QPainter& p, const Lane& lane, double y) const {
     const auto e = workspace_.evaluation();
-    const simulation::SignalRecord* s = e->run->trace.signal(e->cell->devices[lane.device].id + ".made");
-    if (!s) return;
-    const auto level = [&](bool made) { return y + (made ? 5 : lane_height() - 6); };
+    if (lane.signal < 0 || lane.signal >= static_cast<int>(e->run->trace.signals.size())) return;
+    const simulation::SignalRecord* s = &e->run->trace.signals[lane.signal];
+    double low = 0, high = 1;
+    if (!e->cell->signals[lane.signal].on_off())
+        for (const auto& [t, value] : s->changes) low = std::min(low, value), high = std::max(high, value);
+    const auto level = [&](double value) {
+        return y + lane_height() - 6 - (value - low) / (high - low) * (lane_height() - 11);
+    };
     QPolygonF line;
     const auto from = static_cast<simulation::Ticks>(from_ * 1e9);
-    bool now = s->at(from);
+    double now = s->at(from);
     line << QPointF(left, level(now));
     for (const auto& [t, value] : s->changes) {
         if (seconds(t) <= from_ || seconds(t) > std::min(from_ + span_, workspace_.end_time())) continue;
@@ -322,11 +343,14 @@ void CycleRibbon::draw_still(QPainter& p) const {
         const bool selected = d.id == workspace_.selection().device.toStdString();
         p.setFont(theme::font(11, true));
         p.setPen(selected ? theme::accent : theme::ink);
-        theme::text(p, QRectF(12, y, left - 18, lane_height() - 2), QString::fromStdString(d.name));
+        theme::text(p, QRectF(12, y, left - 18, lane_height() - 2),
+            lanes_[i].name.isEmpty() ? QString::fromStdString(d.name) : lanes_[i].name);
         p.save();
         p.setClipRect(QRectF(left, std::max(header, y), width() - left, lane_height()));
         if (lanes_[i].kind == Lane::Kind::work)
-            for (const int b : blocks_[lanes_[i].device]) draw_block(p, b, lanes_[i], y);
+            for (const int b : blocks_[lanes_[i].device]) {
+                if (belongs(e->run->trace.blocks[b], lanes_[i])) draw_block(p, b, lanes_[i], y);
+            }
         else if (lanes_[i].kind == Lane::Kind::flow) draw_flow(p, lanes_[i], y);
         else draw_level(p, lanes_[i], y);
         p.restore();
@@ -347,7 +371,9 @@ int CycleRibbon::block_at(const QPointF& pixel) const {
         const double y = lane_y(i);
         if (pixel.y() < y || pixel.y() >= y + lane_height() || lanes_[i].kind != Lane::Kind::work) continue;
         for (const int b : blocks_[lanes_[i].device])
-            if (block_box(e->run->trace.blocks[b], lanes_[i], y).contains(pixel)) return b;
+            if (belongs(e->run->trace.blocks[b], lanes_[i]) &&
+                block_box(e->run->trace.blocks[b], lanes_[i], y).contains(pixel))
+                return b;
     }
     return -1;
 }

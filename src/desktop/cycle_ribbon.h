@@ -33,7 +33,11 @@ private:
         enum class Kind { work, flow, level } kind;
         int device;
         int rows;
+        int signal = -1;    ///< level: of which, among the cell's
+        int task = 0;       ///< work: of the device itself or its main task, or of a side task
+        QString name = {};  ///< instead of the device's
     };
+    bool belongs(const simulation::Block& block, const Lane& lane) const;
     void renew_lanes();
     void draw_block(QPainter& p, int index, const Lane& lane, double y) const;
     void draw_flow(QPainter& p, const Lane& lane, double y) const;

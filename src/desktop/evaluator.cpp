@@ -35,9 +35,10 @@ Evaluator::~Evaluator() {
     thread_.join();
 }
 
-void Evaluator::ask(std::vector<cell::Layout> layouts, std::uint64_t edit) {
+void Evaluator::ask(std::vector<cell::Layout> layouts, std::uint64_t edit, std::map<std::string, double> forced) {
     {
         const std::lock_guard guard(lock_);
+        forced_ = std::move(forced);
         waiting_.assign(layouts.begin(), layouts.end());
         edit_ = edit;
         stop_ = true;
@@ -52,6 +53,7 @@ void Evaluator::work() {
     while (true) {
         std::optional<cell::Layout> layout;
         Evaluated result;
+        study::EvaluateOptions options;
         {
             std::unique_lock hold(lock_);
             const auto asked = [this] { return quit_ || !waiting_.empty(); };
@@ -65,12 +67,12 @@ void Evaluator::work() {
             result.variant = QString::fromStdString(layout->variant());
             result.edit = edit_;
             waiting_.pop_front();
+            options.run.forced = forced_;
             stop_ = false;
         }
         QElapsedTimer clock;
         clock.start();
         try {
-            study::EvaluateOptions options;
             options.stop = &stop_;
             result.evaluation = study::evaluate(*layout, cache_, options);
         } catch (const inspection::Overtaken&) {

@@ -24,8 +24,8 @@ class Evaluator : public QObject {
 public:
     explicit Evaluator(QObject* parent = nullptr);
     ~Evaluator() override;
-    /// Replaces everything asked for before; variants are done in the order given.
-    void ask(std::vector<cell::Layout> layouts, std::uint64_t edit);
+    /// Replaces everything asked for before; variants are done in the order given. `forced`: signals held at a value.
+    void ask(std::vector<cell::Layout> layouts, std::uint64_t edit, std::map<std::string, double> forced = {});
 
 Q_SIGNALS:
     void done(const escarp::desktop::Evaluated& result);
@@ -36,6 +36,7 @@ private:
     std::mutex lock_;
     std::condition_variable wake_;
     std::deque<cell::Layout> waiting_;
+    std::map<std::string, double> forced_;
     std::uint64_t edit_ = 0;
     bool quit_ = false;
     inspection::StopFlag stop_{false};

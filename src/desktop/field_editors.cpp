@@ -1,5 +1,9 @@
 #include "field_editors.h"
 
+#include <QRegularExpression>
+
+#include "condition_field.h"
+
 #include <QCheckBox>
 #include <QColorDialog>
 #include <QComboBox>
@@ -47,8 +51,16 @@ std::optional<int> posture_taken(const study::Evaluation& e, const cell::Device&
 
 void FieldEditors::Setter::set(const cell::json& value) const {
     QTimer::singleShot(0, context, [s = *this, value] {
-        s.workspace.apply({s.title, {cell::Operation::set(s.at, value)}});
+        cell::Edit edit{s.title, {cell::Operation::set(s.at, value)}};
+        if (!s.instead.empty() && cell::find(s.workspace.resolved(), s.instead))
+            edit.operations.push_back(cell::Operation::remove(s.instead));
+        s.workspace.apply(edit);
     });
+}
+
+FieldEditors::Setter FieldEditors::setter(const cell::Field& f) const {
+    return {workspace_, context_, group_.title.toStdString(), path(f),
+        f.instead.empty() ? std::string() : group_.at + "/" + f.instead};
 }
 
 void FieldEditors::Setter::remove() const {
@@ -94,8 +106,10 @@ void FieldEditors::add(const cell::Field& f) {
         case Type::group: return group(f);
         case Type::list: return elements(f);
         case Type::bodies: return bodies(f);
-        case Type::ids: return own_signals(f);
+        case Type::ids: return f.key == "own_signals" ? own_signals(f) : id_list(f);
         case Type::block: return block(f);
+        case Type::condition: return condition(f, true);
+        case Type::formula: return condition(f, group_.step ? std::optional(false) : std::nullopt);
         case Type::posture: return posture(f);
         case Type::held: return held(f);
         case Type::steps:
@@ -130,7 +144,7 @@ void FieldEditors::number(const cell::Field& f) {
     field->set_value(found != group_.values.end() && found->is_number() ? found->get<double>() : usual);
     const auto value = [whole = f.type == Type::whole](
                            double v) { return whole ? cell::json(static_cast<long long>(v)) : cell::json(v); };
-    const Setter s = setter(path(f));
+    const Setter s = setter(f);
     QObject::connect(field, &NumberField::tried, context_, [s, value](double v) { s.try_out(value(v)); });
     QObject::connect(field, &NumberField::gave_up, context_, [s] { s.workspace.drop_draft(); });
     QObject::connect(field, &NumberField::changed, context_, [s, value](double v) { s.set(value(v)); });
@@ -143,10 +157,14 @@ void FieldEditors::choice(const cell::Field& f, const Choices& choices, const ce
     for (const auto& [words, value] : choices) box->addItem(words);
     const auto at = std::find_if(choices.begin(), choices.end(), [&](const auto& c) { return c.second == now; });
     box->setCurrentIndex(at == choices.end() ? -1 : static_cast<int>(at - choices.begin()));
-    const bool makes = f.type == Type::part_type || f.type == Type::own_signal;  // one that is not there yet
-    if (makes) box->addItem(f.type == Type::part_type ? QObject::tr("+ new part") : QObject::tr("+ new signal \u2026"));
+    const bool makes = f.type == Type::part_type || f.type == Type::own_signal ||
+                       f.type == Type::own_number;  // one that is not there yet
+    if (makes)
+        box->addItem(f.type == Type::part_type    ? QObject::tr("+ new part")
+                     : f.type == Type::own_signal ? QObject::tr("+ new signal \u2026")
+                                                  : QObject::tr("+ new number \u2026"));
     QObject::connect(box, &QComboBox::activated, context_,
-        [this_field = f, choices, s = setter(path(f)), box, now, at = group_.at, owner = owner_id()](int index) {
+        [this_field = f, choices, s = setter(f), box, now, at = group_.at, owner = owner_id()](int index) {
             if (index >= static_cast<int>(choices.size())) return make_on_the_spot(s, this_field, owner, at, box);
             const cell::json& chosen = choices[index].second;  // an empty one means "none": the key goes
             if (chosen.is_string() && chosen.get_ref<const std::string&>().empty()) s.remove();
@@ -160,17 +178,25 @@ void FieldEditors::flag(const cell::Field& f) {
     if (!f.said.empty()) return choice(f, {{said(f.said[0]), true}, {said(f.said[1]), false}}, on);
     auto* box = new QCheckBox;
     box->setChecked(on);
-    QObject::connect(box, &QCheckBox::clicked, context_, [s = setter(path(f))](bool checked) { s.set(checked); });
+    QObject::connect(box, &QCheckBox::clicked, context_, [s = setter(f)](bool checked) { s.set(checked); });
     put(box, said(f.label), f);
 }
 
 void FieldEditors::text(const cell::Field& f) {
     auto* line = new QLineEdit(QString::fromStdString(text_now(f)));
-    QObject::connect(line, &QLineEdit::editingFinished, context_, [line, s = setter(path(f))] {
+    QObject::connect(line, &QLineEdit::editingFinished, context_, [line, s = setter(f)] {
         if (!line->isModified()) return;
         line->setModified(false);
         s.set(line->text().trimmed().toStdString());
     });
+    put(line, said(f.label), f);
+}
+
+void FieldEditors::condition(const cell::Field& f, std::optional<bool> on_off) {
+    auto* line =
+        new ConditionField(workspace_, owner_id(), group_.step != nullptr, on_off, QString::fromStdString(text_now(f)));
+    QObject::connect(
+        line, &ConditionField::entered, context_, [s = setter(f)](const QString& text) { s.set(text.toStdString()); });
     put(line, said(f.label), f);
 }
 
@@ -179,7 +205,7 @@ void FieldEditors::typed_list(const cell::Field& f) {
     auto* line = new QLineEdit(group_.values.contains(f.key) ? shown_list(group_.values[f.key]) : QString());
     line->setToolTip(points ? QObject::tr("x y of each corner, in mm: 0 0, 2000 0, 2000 1500")
                             : QObject::tr("Numbers in mm: 500, 3000"));
-    QObject::connect(line, &QLineEdit::editingFinished, context_, [line, points, s = setter(path(f))] {
+    QObject::connect(line, &QLineEdit::editingFinished, context_, [line, points, s = setter(f)] {
         if (!line->isModified()) return;
         line->setModified(false);
         const cell::json typed = points ? typed_points(line->text()) : typed_numbers(line->text());
@@ -206,7 +232,7 @@ void FieldEditors::vector(const cell::Field& f) {
         field->setMinimumWidth(30);
         field->setFixedHeight(20);
         field->set_value(now[k].is_number() ? now[k].get<double>() : 0);
-        const Setter s = setter(path(f));
+        const Setter s = setter(f);
         const auto with = [now, k](double v) {
             cell::json three = now;
             three[k] = v;
@@ -227,7 +253,7 @@ void FieldEditors::colour(const cell::Field& f) {
                              ? theme::look_colour(group_.owner->look, text_now(f))
                              : theme::look_colour(cell::Look::structure, now.isEmpty() ? "#C3CBD2" : text_now(f));
     button->setStyleSheet(QString("text-align: left; padding: 0 4px; border-left: 10px solid %1;").arg(shown.name()));
-    QObject::connect(button, &QPushButton::clicked, context_, [s = setter(path(f)), shown, button] {
+    QObject::connect(button, &QPushButton::clicked, context_, [s = setter(f), shown, button] {
         const QColor chosen = QColorDialog::getColor(shown, button->window(), QObject::tr("Colour"));
         if (chosen.isValid()) s.set(chosen.name().toStdString());
     });
@@ -376,6 +402,24 @@ void FieldEditors::bodies(const cell::Field& f) {
     heading({}, QObject::tr("+ body"), names + "_add", [s = setter(at), more] { s.set(more); });
 }
 
+/// Ids in one line.
+void FieldEditors::id_list(const cell::Field& f) {
+    QStringList shown;
+    for (const cell::json& one : group_.values.value(f.key, cell::json::array()))
+        if (one.is_string()) shown << QString::fromStdString(one.get<std::string>());
+    auto* line = new QLineEdit(shown.join(", "));
+    line->setPlaceholderText(QObject::tr("none"));
+    QObject::connect(line, &QLineEdit::editingFinished, context_, [line, s = setter(f)] {
+        if (!line->isModified()) return;
+        line->setModified(false);
+        cell::json ids = cell::json::array();
+        for (const QString& id : line->text().split(QRegularExpression("[ ,;]+"), Qt::SkipEmptyParts))
+            ids.push_back(id.toStdString());
+        s.set(ids);
+    });
+    put(line, said(f.label), f);
+}
+
 /// A line for each: emptied it goes, changed it is renamed with all that name it; and one more for a new one.
 void FieldEditors::own_signals(const cell::Field& f) {
     if (!group_.owner) return;
@@ -385,18 +429,17 @@ void FieldEditors::own_signals(const cell::Field& f) {
         auto* line = new QLineEdit(QString::fromStdString(now));
         line->setPlaceholderText(QObject::tr("+ signal"));
         line->setToolTip(QObject::tr("A name of letters, digits, - and _; steps set it, others wait for it"));
-        QObject::connect(
-            line, &QLineEdit::editingFinished, context_, [line, s = setter(path(f)), device = owner_id(), now] {
-                if (!line->isModified()) return;
-                line->setModified(false);
-                const std::string to = line->text().trimmed().toStdString();
-                if (to == now) return;
-                s.apply([=](const cell::Layout& l) {
-                    return now.empty()  ? cell::add_signal(l, device, to)
-                           : to.empty() ? cell::remove_signal(l, device, now)
-                                        : cell::rename_signal(l, device, now, to);
-                });
+        QObject::connect(line, &QLineEdit::editingFinished, context_, [line, s = setter(f), device = owner_id(), now] {
+            if (!line->isModified()) return;
+            line->setModified(false);
+            const std::string to = line->text().trimmed().toStdString();
+            if (to == now) return;
+            s.apply([=](const cell::Layout& l) {
+                return now.empty()  ? cell::add_signal(l, device, to)
+                       : to.empty() ? cell::remove_signal(l, device, now)
+                                    : cell::rename_signal(l, device, now, to);
             });
+        });
         cell::Field one = f;
         one.key += "_" + std::to_string(i);
         put(line, i == 0 ? said(f.label) : QString(), one);
@@ -443,7 +486,7 @@ void FieldEditors::held(const cell::Field& f) {
     hold->setChecked(group_.values.contains(f.key));
     hold->setToolTip(plain(QObject::tr("Else the planner chooses where %1 stands").arg(name)));
     QObject::connect(hold, &QCheckBox::clicked, context_,
-        [s = setter(path(f)), middle = std::round(0.5 * (free.low + free.high) / unit)](bool on) {
+        [s = setter(f), middle = std::round(0.5 * (free.low + free.high) / unit)](bool on) {
             if (on) s.set(middle);
             else s.remove();
         });
@@ -505,11 +548,14 @@ void FieldEditors::make_on_the_spot(
     const Setter& s, const cell::Field& f, const std::string& owner, const std::string& at, QWidget* box) {
     if (f.type == Type::part_type)
         return s.apply([=](const cell::Layout& l) { return cell::add_part_type_for(l, "box", owner, f.key, nullptr); });
+    const bool number = f.type == Type::own_number;
+    const QString title = number ? QObject::tr("New number") : QObject::tr("New signal");
     const QString name =
-        QInputDialog::getText(box->window(), QObject::tr("New signal"), QObject::tr("Name (letters, digits, - and _):"))
-            .trimmed();
+        QInputDialog::getText(box->window(), title, QObject::tr("Name (letters, digits, - and _):")).trimmed();
     if (name.isEmpty()) return;
-    s.apply([=, to = name.toStdString()](const cell::Layout& l) { return cell::add_signal(l, owner, to, at); });
+    s.apply([=, to = name.toStdString()](const cell::Layout& l) {
+        return number ? cell::add_number(l, owner, to, at) : cell::add_signal(l, owner, to, at);
+    });
 }
 
 /// What a key can name.

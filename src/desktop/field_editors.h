@@ -36,7 +36,7 @@ private:
     struct Setter {
         Workspace& workspace;
         QObject* context;
-        std::string title, at;
+        std::string title, at, instead;  ///< `instead`: what goes when a value is set; empty: nothing
         /// By the event loop: the edit makes the card anew, and with it the editor that is the caller.
         void set(const cell::json& value) const;
         void remove() const;
@@ -44,7 +44,8 @@ private:
         void apply(const std::function<cell::Edit(const cell::Layout&)>& edit) const;
         void try_out(const cell::json& value) const;
     };
-    Setter setter(const std::string& at) const { return {workspace_, context_, group_.title.toStdString(), at}; }
+    Setter setter(const std::string& at) const { return {workspace_, context_, group_.title.toStdString(), at, {}}; }
+    Setter setter(const cell::Field& field) const;
     std::string path(const cell::Field& field) const { return group_.at + "/" + field.key; }
     std::string text_now(const cell::Field& field) const;
 
@@ -60,6 +61,8 @@ private:
     void elements(const cell::Field& field);
     void bodies(const cell::Field& field);
     void own_signals(const cell::Field& field);
+    void id_list(const cell::Field& field);
+    void condition(const cell::Field& field, std::optional<bool> on_off);
     void id(const cell::Field& field);
     /// A line of the program's own words over what follows, with a link at its end.
     void heading(const QString& words, const QString& link = {}, const QString& name = {},

@@ -61,6 +61,13 @@ MainWindow::MainWindow() {
         if (building())
             build_->open(build_->building().model.is_null() ? std::string() : build_->building().model.value("id", ""));
     });
+    connect(signals_, &SignalsPage::wants_io_list, this, [this] { action("export_io-list")->trigger(); });
+    connect(signals_, &SignalsPage::wants_step, this, [this](const QString& device, const QString& step) {
+        tabs_->show_page(VariantTabs::Page::cell);
+        show_left(0);
+        workspace_.select(device, step);
+    });
+    connect(verdict_, &VerdictStrip::wants_signals, this, [this] { tabs_->show_page(VariantTabs::Page::signals); });
     connect(build_, &BuildPage::placed, this, [this] {
         tabs_->show_page(VariantTabs::Page::cell);
         floor_->fit(), model_->fit();
@@ -151,6 +158,8 @@ void MainWindow::make_layout() {
     build_ = new BuildPage(workspace_);
     pages_->addWidget(comparison_);
     pages_->addWidget(build_);
+    signals_ = new SignalsPage(workspace_);
+    pages_->addWidget(signals_);
     column->addWidget(verdict_);
     column->addWidget(tabs_);
     column->addWidget(pages_, 1);
@@ -261,6 +270,11 @@ void MainWindow::make_actions() {
     action("model_free", tr("Model from a corner"), QKeySequence("7"), [this] { model_->look(-1.15, 0.62); });
     action("compare", tr("Side by side"), QKeySequence("Ctrl+B"),
         [this] { tabs_->show_page(tabs_->comparing() ? VariantTabs::Page::cell : VariantTabs::Page::compare); });
+    action("signals", tr("Signals"), QKeySequence("Shift+S"), [this] {
+        const bool there = tabs_->page() == VariantTabs::Page::signals;
+        tabs_->show_page(there ? VariantTabs::Page::cell : VariantTabs::Page::signals);
+    });
+    action("let_go_forced", tr("Let go of all forced signals"), {}, [this] { workspace_.let_go_forced(); });
     action("build", tr("Build: mechanisms of your own"), QKeySequence("Ctrl+M"), [this] {
         tabs_->show_page(building() ? VariantTabs::Page::cell : VariantTabs::Page::build);
         const int arm = workspace_.cell()->device(workspace_.selection().device.toStdString());
@@ -354,8 +368,8 @@ void MainWindow::make_menus() {
     fill_place();
     layout_->fill_arrange(menuBar()->addMenu(tr("&Arrange")));
     menu(tr("&Work"), {"play", "previous", "next", "to_start", "to_cycle", "", "arm_by_hand", "findings", "motion_plot",
-                          "which_arm", "build", "", "jog_x_plus", "jog_x_minus", "jog_y_plus", "jog_y_minus",
-                          "jog_z_plus", "jog_z_minus", "tool_straight_down"});
+                          "signals", "let_go_forced", "which_arm", "build", "", "jog_x_plus", "jog_x_minus",
+                          "jog_y_plus", "jog_y_minus", "jog_z_plus", "jog_z_minus", "tool_straight_down"});
     menu(tr("&Compare"), {"compare", "", "variant_new", "variant_rename", "variant_baseline", "variant_drop"});
     QMenu* view = menu(tr("&View"), {"fit"});
     layout_->fill_view(view);

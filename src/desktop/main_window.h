@@ -24,6 +24,7 @@
 #include "model_view.h"
 #include "motion_plot.h"
 #include "side_by_side.h"
+#include "signals_page.h"
 #include "variant_tabs.h"
 #include "verdict_strip.h"
 #include "worksheet.h"
@@ -43,6 +44,7 @@ public:
     CycleRibbon* ribbon() { return ribbon_; }
     VerdictStrip* verdict() { return verdict_; }
     VariantTabs* tabs() { return tabs_; }
+    SignalsPage* signals_page() { return signals_; }
     SideBySide* side_by_side() { return comparison_; }
     BuildPage* build() { return build_; }
     /// Nothing that was asked for is still to come (see settle.h).
@@ -116,6 +118,7 @@ private:
     CycleRibbon* ribbon_;
     SideBySide* comparison_;
     BuildPage* build_;
+    SignalsPage* signals_;
     QStackedWidget *pages_, *left_;
     std::vector<QToolButton*> left_tabs_;
     CataloguePanel* catalogue_;

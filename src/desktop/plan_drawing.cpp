@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include <cell/device_kind.h>
+
 #include "theme.h"
 
 namespace escarp::desktop {

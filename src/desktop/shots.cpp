@@ -143,6 +143,11 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
     w.select("arm2");
     window.findChild<CellPanel*>("cell_panel")->open(QString::fromStdString(w.cell()->part_types.front().id));
     shot("cell");
+    window.tabs()->show_page(VariantTabs::Page::signals);
+    window.signals_page()->choose("tester.free");
+    settle(window);
+    shot("signals");
+    window.tabs()->show_page(VariantTabs::Page::cell);
     act("manual");
     if (auto* manual = window.findChild<QDialog*>("manual")) {
         save(manual->grab(), "manual");

@@ -90,8 +90,8 @@ void VariantTabs::rebuild() {
     connect(add, &QToolButton::clicked, this, [this] { QTimer::singleShot(0, this, &VariantTabs::add_variant); });
     row_->addWidget(add);
     row_->addSpacing(10);
-    for (const auto& [page, name, text] :
-        {std::tuple{Page::compare, "compare_tab", tr("Side by side")}, {Page::build, "build_tab", tr("Build")}}) {
+    for (const auto& [page, name, text] : {std::tuple{Page::compare, "compare_tab", tr("Side by side")},
+             {Page::signals, "signals_tab", tr("Signals")}, {Page::build, "build_tab", tr("Build")}}) {
         auto* tab = new QToolButton;
         tab->setObjectName(name);
         tab->setText(text);

@@ -15,9 +15,9 @@ class VariantTabs : public QWidget {
     Q_OBJECT
 public:
     explicit VariantTabs(Workspace& workspace, QWidget* parent = nullptr);
-    /// What the window shows beneath the tabs: a variant's cell, all variants side by side, or the mechanism that is
-    /// being built.
-    enum class Page { cell, compare, build };
+    /// What the window shows beneath the tabs: a variant's cell, all variants side by side, the mechanism that is
+    /// being built, or the variant's signals.
+    enum class Page { cell, compare, build, signals };
     void show_page(Page page);
     Page page() const { return page_; }
     bool comparing() const { return page_ == Page::compare; }

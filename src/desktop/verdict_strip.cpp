@@ -17,6 +17,7 @@ VerdictStrip::VerdictStrip(Workspace& workspace, QWidget* parent) : QWidget(pare
     setFixedHeight(72);
     setFocusPolicy(Qt::TabFocus);
     setCursor(Qt::PointingHandCursor);
+    connect(&workspace_, &Workspace::forced_changed, this, qOverload<>(&QWidget::update));
     connect(&workspace_, &Workspace::evaluated, this, qOverload<>(&QWidget::update));
     connect(&workspace_, &Workspace::document_changed, this, qOverload<>(&QWidget::update));
 }
@@ -115,6 +116,12 @@ std::vector<VerdictStrip::Tile> VerdictStrip::tiles() const {
     all.push_back(
         {"floor", tr("FLOOR"), number(e ? std::optional(f.floor_m2) : std::nullopt, 1), QStringLiteral("m\u00b2"),
             floor_change.isEmpty() ? tr("hull of all footprints") : floor_change, theme::muted, theme::muted});
+    if (!workspace_.forced().empty()) {
+        QStringList names;
+        for (const auto& [name, value] : workspace_.forced()) names << QString::fromStdString(name);
+        all.push_back({"forced", tr("FORCED"), QString::number(names.size()),
+            names.size() == 1 ? tr("signal") : tr("signals"), names.join(", "), theme::stop, theme::stop});
+    }
     if (!e || e->cell->devices.empty())  // nothing there yet: nothing is good or bad
         for (Tile& t : all) t.stripe = t.note_colour = theme::muted, t.note.clear();
     return all;
@@ -127,7 +134,7 @@ QString VerdictStrip::shown(const QString& key) const {
 }
 
 QRectF VerdictStrip::box(std::size_t index, std::size_t count) const {
-    const double gap = 8, weights[] = {1.0, 1.0, 1.25, 1.4, 1.0, 1.15, 0.9};
+    const double gap = 8, weights[] = {1.0, 1.0, 1.25, 1.4, 1.0, 1.15, 0.9, 0.9};
     double sum = 0, before = 0;
     for (std::size_t i = 0; i < count; ++i) sum += weights[i], before += i < index ? weights[i] : 0;
     const double unit = (width() - 20 - gap * static_cast<double>(count - 1)) / sum;
@@ -164,6 +171,7 @@ void VerdictStrip::paintEvent(QPaintEvent*) {
 }
 
 void VerdictStrip::follow(const QString& key) {
+    if (key == "forced") return Q_EMIT wants_signals();
     const auto e = workspace_.evaluation();
     if (!e) return;
     const auto id = [&](int device) { return QString::fromStdString(e->cell->devices[device].id); };

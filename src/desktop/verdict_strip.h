@@ -15,6 +15,9 @@ public:
     /// What a tile shows, by its key ("cycle", "rate", "reach", "clearance", "findings", "waiting", "floor").
     QString shown(const QString& key) const;
 
+Q_SIGNALS:
+    void wants_signals();  ///< the tile of forced signals was used
+
 protected:
     void paintEvent(QPaintEvent*) override;
     void mousePressEvent(QMouseEvent*) override;

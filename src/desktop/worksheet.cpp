@@ -16,11 +16,14 @@
 #include <algorithm>
 
 #include <cell/arrange.h>
+#include <cell/compose.h>
 #include <cell/names.h>
+#include <cell/signal_edits.h>
 #include <cell/tables.h>
 
 #include "altered_mark.h"
 #include "arm_fields.h"
+#include "condition_field.h"
 #include "field_editors.h"
 #include "layouts.h"
 #include "plain_text.h"
@@ -175,6 +178,8 @@ std::string Worksheet::card_key(const cell::Device& d, const cell::json& values)
     for (auto it = workspace_.altered().lower_bound(path);
          it != workspace_.altered().end() && it->first.compare(0, path.size(), path) == 0; ++it)
         key += it->first + it->second.dump();
+    if (selected)
+        for (const char* name : {"place", "arm", "moves", "signals"}) key += open_.contains(name) ? "v" : ">";
     if (selected)  // its lists offer what there is
         for (const cell::Device& o : workspace_.cell()->devices) key += o.name + (o.host >= 0 ? "." : "");
     if (selected)
@@ -254,18 +259,216 @@ QWidget* Worksheet::card(const cell::Device& d, const cell::json& values) {
     header->addWidget(info);
     layout->addLayout(header);
     if (selected && workspace_.selection().step.isEmpty()) add_fields(layout, d, values);
-    for (const cell::Step* s : cell::all_steps(d)) {
-        layout->addWidget(new StepLine(workspace_, d, *s, made));
-        if (workspace_.altered().count("/" + s->path))
-            made->setToolTip(tr("This variant has another step here than the baseline"));
-        if (selected && workspace_.selection().step.toStdString() == s->id)
-            add_step_fields(layout, d, *s, workspace_.resolved());
-    }
-    if (selected && d.arm) add_step_menu(layout, d);
+    add_steps(layout, made, d);
     return made;
 }
 
+/// What comes once before the task, the task, and the tasks beside it.
+void Worksheet::add_steps(QVBoxLayout* layout, QWidget* card, const cell::Device& d) {
+    const bool selected = workspace_.selection().device.toStdString() == d.id;
+    const auto lines = [&](const std::vector<cell::Step>& steps) {
+        for (const cell::Step* s : cell::all_steps(steps)) {
+            layout->addWidget(new StepLine(workspace_, d, *s, card));
+            if (workspace_.altered().count("/" + s->path))
+                card->setToolTip(tr("This variant has another step here than the baseline"));
+            if (selected && workspace_.selection().step.toStdString() == s->id)
+                add_step_fields(layout, d, *s, workspace_.resolved());
+        }
+    };
+    const auto heading = [&](const QString& text) {
+        auto* label = plain_label(text);
+        label->setStyleSheet("color: #5C6870; font-size: 10px; padding: 2px 10px 0 10px;");
+        layout->addWidget(label);
+    };
+    const std::string at = "/devices/" + d.id;
+    if (!d.task.first.empty()) {
+        heading(tr("once, before the task"));
+        lines(d.task.first);
+        if (selected) add_step_menu(layout, d, tr("+ step before the task"), at + "/first");
+        heading(tr("then, over and over"));
+    }
+    lines(d.task.steps);
+    if (selected && (d.arm || d.has_task() || open_.contains("signals"))) add_step_menu(layout, d, tr("+ step"), {});
+    if (selected && open_.contains("signals") && d.task.first.empty())
+        add_step_menu(layout, d, tr("+ step once before the task"), at + "/first");
+    for (const cell::Task& side : d.side_tasks) {
+        add_side_task_head(layout, d, side);
+        if (!side.first.empty()) lines(side.first);
+        lines(side.steps);
+        if (selected) add_step_menu(layout, d, tr("+ step"), at + "/side_tasks/" + side.id + "/steps");
+    }
+}
+
+/// Its name, when it begins, and a way to be rid of it.
+void Worksheet::add_side_task_head(QVBoxLayout* layout, const cell::Device& d, const cell::Task& side) {
+    auto* row = new QHBoxLayout;
+    row->setContentsMargins(10, 3, 6, 0);
+    const QString name = QString::fromStdString(side.name);
+    auto* label = plain_label(side.when_asked ? tr("%1 (when asked)").arg(name) : tr("%1 (beside it)").arg(name));
+    label->setStyleSheet("color: #5C6870; font-size: 10px;");
+    row->addWidget(label, 1);
+    if (workspace_.selection().device.toStdString() == d.id) {
+        const std::string at = "/devices/" + d.id + "/side_tasks/" + side.id;
+        const QString stem = QString::fromStdString("side_" + d.id + "_" + side.id);
+        auto* when = new QPushButton(side.when_asked ? tr("start it at once") : tr("start it when asked"));
+        when->setObjectName(stem + "_starts");
+        when->setProperty("link", true);
+        connect(when, &QPushButton::clicked, this, [this, at, asked = side.when_asked] {
+            QTimer::singleShot(0, this,
+                [=, this] { set_value(at + "/starts", asked ? "at once" : "when asked", tr("Start a task")); });
+        });
+        row->addWidget(when);
+        auto* gone = new QPushButton(tr("remove"));
+        gone->setObjectName(stem + "_remove");
+        gone->setProperty("link", true);
+        connect(gone, &QPushButton::clicked, this, [this, at] {
+            QTimer::singleShot(0, this, [=, this] {
+                workspace_.apply({tr("Remove side task").toStdString(), {cell::Operation::remove(at)}});
+            });
+        });
+        row->addWidget(gone);
+    }
+    layout->addLayout(row);
+}
+
+void Worksheet::unfold(const QString& group, bool open) {
+    if (open == open_.contains(group)) return;
+    if (open) open_.insert(group);
+    else open_.remove(group);
+    rebuild();
+}
+
+QVBoxLayout* Worksheet::group(QVBoxLayout* layout, const QString& name, const QString& title, const QString& about) {
+    const bool open = open_.contains(name);
+    auto* row = new QHBoxLayout;
+    row->setContentsMargins(14, 1, 6, 0);
+    auto* fold = new QPushButton((open ? QStringLiteral("\u25be ") : QStringLiteral("\u25b8 ")) + title);
+    fold->setObjectName("fold_" + name);
+    fold->setProperty("link", true);
+    fold->setAccessibleName(open ? tr("Fold %1").arg(title) : tr("Unfold %1").arg(title));
+    connect(fold, &QPushButton::clicked, this,
+        [this, name, open] { QTimer::singleShot(0, this, [=, this] { unfold(name, !open); }); });
+    row->addWidget(fold);
+    if (!open) {
+        auto* note = plain_label(about);
+        note->setStyleSheet("color: #5C6870; font-size: 10px;");
+        note->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+        note->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+        row->addWidget(note, 1);
+    } else {
+        row->addStretch(1);
+    }
+    layout->addLayout(row);
+    if (!open) return nullptr;
+    auto* inside = new QVBoxLayout;
+    inside->setContentsMargins(0, 0, 0, 0);
+    inside->setSpacing(0);
+    layout->addLayout(inside);
+    return inside;
+}
+
+/// What an input takes; its name, type and unit as well where it is not the kind's.
+void Worksheet::add_input_fields(
+    FieldGrid& grid, const cell::Device& d, const cell::Signal& s, const cell::json& values) {
+    const QString stem = QString::fromStdString("input_" + d.id + "_" + s.name);
+    auto* line = new ConditionField(
+        workspace_, d.id, false, s.on_off(), s.source ? QString::fromStdString(s.source->text()) : QString());
+    line->setObjectName(stem);
+    if (!s.source)
+        line->setPlaceholderText(tr("nothing: %1").arg(QString::fromStdString(cell::value_text(s, s.start))));
+    connect(line, &ConditionField::entered, this, [this, device = d.id, name = s.name](const QString& text) {
+        QTimer::singleShot(0, this, [=, this] {
+            workspace_.apply(cell::connect_input(workspace_.layout(), device, name, text.toStdString()));
+        });
+    });
+    mark_altered(workspace_, this, line, grid.add(tr("%1 takes").arg(QString::fromStdString(s.name)), line),
+        "/devices/" + d.id + "/inputs/" + s.name + "/from");
+    if (!s.own) return;
+    auto* name = new QLineEdit(QString::fromStdString(s.name));
+    name->setObjectName(stem + "_name");
+    name->setToolTip(tr("Its name; emptied, the input goes"));
+    connect(name, &QLineEdit::editingFinished, this, [this, name, device = d.id, now = s.name] {
+        if (!name->isModified()) return;
+        name->setModified(false);
+        const std::string to = name->text().trimmed().toStdString();
+        if (to == now) return;
+        QTimer::singleShot(0, this, [=, this] {
+            try {
+                workspace_.apply(to.empty() ? cell::remove_signal(workspace_.layout(), device, now)
+                                            : cell::rename_signal(workspace_.layout(), device, now, to));
+            } catch (const cell::InputError& e) {
+                Q_EMIT workspace_.refused(tr("Not changed"), QString::fromStdString(e.problems().front().message));
+            }
+        });
+    });
+    grid.add(tr("its name"), name);
+    const std::string at = "/devices/" + d.id + "/inputs/" + s.name;
+    const cell::json* own = cell::find(values, "/inputs/" + s.name);
+    const EditedGroup edited{
+        at, own ? *own : cell::json::object(), stem + "_", tr("Change %1").arg(QString::fromStdString(d.name)), &d};
+    FieldEditors editors(workspace_, grid, this, edited);
+    for (const char* key : {"type", "unit"}) editors.add(*cell::find_field(cell::input_fields(), key));
+}
+
+/// What the device tells and what it is told; tasks beside its main one.
+void Worksheet::add_signal_fields(QVBoxLayout* layout, const cell::Device& d, const cell::json& values) {
+    FieldGrid grid = new_field_grid(layout);
+    const EditedGroup edited{"/devices/" + d.id, values, QString::fromStdString("field_" + d.id + "_"),
+        tr("Change %1").arg(QString::fromStdString(d.name)), &d};
+    FieldEditors editors(workspace_, grid, this, edited);
+    for (const char* key : {"own_signals", "starts_on", "own_numbers"})
+        editors.add(*cell::find_field(cell::device_fields(), key));
+    for (const cell::Signal& s : d.signals)
+        if (s.input()) add_input_fields(grid, d, s, values);
+    auto* row = new QHBoxLayout;
+    row->setContentsMargins(14, 0, 4, 2);
+    auto* input = new QPushButton(tr("+ input"));
+    input->setObjectName(QString::fromStdString("add_input_" + d.id));
+    input->setProperty("link", true);
+    connect(input, &QPushButton::clicked, this, [this, device = d.id, signals = d.signals] {
+        std::string name;
+        const auto taken = [&](const cell::Signal& s) { return s.name == name; };
+        for (int n = 1; name.empty() || std::any_of(signals.begin(), signals.end(), taken); ++n)
+            name = "in" + std::to_string(n);
+        QTimer::singleShot(
+            0, this, [=, this] { workspace_.apply(cell::add_input(workspace_.layout(), device, name)); });
+    });
+    row->addWidget(input);
+    auto* side = new QPushButton(tr("+ side task"));
+    side->setObjectName(QString::fromStdString("add_side_" + d.id));
+    side->setProperty("link", true);
+    connect(side, &QPushButton::clicked, this, [this, device = d.id] {
+        QTimer::singleShot(
+            0, this, [=, this] { workspace_.apply(cell::add_side_task(workspace_.layout(), device, "", nullptr)); });
+    });
+    row->addWidget(side);
+    row->addStretch(1);
+    layout->addLayout(row);
+}
+
 void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cell::json& values) {
+    if (!d.arm) {
+        add_place_fields(layout, d, values);
+    } else {
+        const QString on =
+            d.host >= 0 ? QString::fromStdString(workspace_.cell()->devices[d.host].name) : tr("the floor");
+        if (QVBoxLayout* inside = group(layout, "place", tr("Placing"), tr("on %1").arg(on)))
+            add_place_fields(inside, d, values);
+        const QString tool = d.arm->tool ? QString::fromStdString(d.arm->tool->name) : tr("no tool");
+        if (QVBoxLayout* inside = group(layout, "arm", tr("Arm and tools"), tool))
+            add_arm_and_tools(workspace_, inside, d, values, this);
+        const QString moves = tr("%1 % speed").arg(100 * d.arm->speed, 0, 'f', 0);
+        if (QVBoxLayout* inside = group(layout, "moves", tr("How it moves"), moves))
+            add_how_it_moves(workspace_, inside, d, values, this);
+    }
+    const std::size_t inputs = static_cast<std::size_t>(
+        std::count_if(d.signals.begin(), d.signals.end(), [](const cell::Signal& s) { return s.input(); }));
+    const QString about = tr("%1 out \u00b7 %2 in").arg(d.signals.size() - inputs).arg(inputs);
+    if (QVBoxLayout* inside = group(layout, "signals", tr("Signals and tasks"), about))
+        add_signal_fields(inside, d, values);
+}
+
+void Worksheet::add_place_fields(QVBoxLayout* layout, const cell::Device& d, const cell::json& values) {
     FieldGrid grid = new_field_grid(layout);
     const std::string at = "/devices/" + d.id + "/";
     const QString title = tr("Change %1").arg(QString::fromStdString(d.name));
@@ -296,7 +499,6 @@ void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cel
         });
     mark_altered(workspace_, this, host, grid.add(tr("stands on"), host), at + "host");
     if (!d.arm) editors.add(d.kind->fields());
-    if (d.arm) add_arm_fields(workspace_, layout, d, values, this);
 }
 
 }  // namespace escarp::desktop

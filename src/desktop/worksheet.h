@@ -5,6 +5,7 @@
 #include <QScrollArea>
 #include <QVBoxLayout>
 
+#include "field_grid.h"
 #include "workspace.h"
 
 namespace escarp::desktop {
@@ -13,6 +14,9 @@ class Worksheet : public QScrollArea {
     Q_OBJECT
 public:
     explicit Worksheet(Workspace& workspace, QWidget* parent = nullptr);
+
+    /// Groups of fields on the selected card that are folded: "place", "arm", "moves", "signals".
+    void unfold(const QString& group, bool open = true);
 
 Q_SIGNALS:
     void wants_device(const QPoint& global);  ///< the "+ device" line was used
@@ -28,10 +32,19 @@ private:
     void add_name(QHBoxLayout* header, const cell::Device& device);
     void refresh();  ///< times and marks of the lines
     QWidget* card(const cell::Device& device, const cell::json& values);
+    void add_place_fields(QVBoxLayout* layout, const cell::Device& device, const cell::json& values);
     void add_fields(QVBoxLayout* layout, const cell::Device& device, const cell::json& values);
     void add_step_fields(
         QVBoxLayout* layout, const cell::Device& device, const cell::Step& step, const cell::json& values);
-    void add_step_menu(QVBoxLayout* layout, const cell::Device& device);
+    void add_steps(QVBoxLayout* layout, QWidget* card, const cell::Device& device);
+    /// `list`: path of the list of steps that the new one goes into; empty: the task.
+    void add_step_menu(QVBoxLayout* layout, const cell::Device& device, const QString& text, const std::string& list);
+    void add_side_task_head(QVBoxLayout* layout, const cell::Device& device, const cell::Task& task);
+    void add_input_fields(
+        FieldGrid& grid, const cell::Device& device, const cell::Signal& input, const cell::json& values);
+    void add_signal_fields(QVBoxLayout* layout, const cell::Device& device, const cell::json& values);
+    /// Where the fields of a group go; null: it is folded. `about`: what stands in it, while it is.
+    QVBoxLayout* group(QVBoxLayout* layout, const QString& name, const QString& title, const QString& about);
     void set_value(const std::string& path, const cell::json& value, const QString& name);
 
     Workspace& workspace_;
@@ -42,6 +55,7 @@ private:
         std::string key;
     };
     std::map<std::string, Made> made_;
+    QSet<QString> open_;
     bool building_ = false;
 };
 

@@ -78,25 +78,35 @@ void Worksheet::add_step_fields(
     layout->addLayout(row);
 }
 
-void Worksheet::add_step_menu(QVBoxLayout* layout, const cell::Device& d) {
+void Worksheet::add_step_menu(
+    QVBoxLayout* layout, const cell::Device& d, const QString& text, const std::string& list) {
     auto* add = new QToolButton;
-    add->setText(tr("+ step"));
-    add->setObjectName("add_step");
+    add->setText(text);
+    QString name = "add_step";
+    if (!list.empty()) name += "_" + QString::fromStdString(list).section('/', 3).replace('/', '_');
+    add->setObjectName(name);
     add->setProperty("link", true);
     add->setPopupMode(QToolButton::InstantPopup);
     auto* menu = new QMenu(add);
-    for (const auto& kind : workspace_.layout().kinds().steps())
-        menu->addAction(tr(kind->label().c_str()), this, [this, what = kind->id(), device = d.id] {
-            // After the selected step of this task, else at its end.
-            std::string after;
+    const bool main = list.find("/side_tasks/") == std::string::npos;
+    using Use = cell::StepKind::ArmUse;
+    for (const auto& kind : workspace_.layout().kinds().steps()) {
+        const Use use = kind->arm_use();
+        if ((use != Use::none && !d.arm) || (use == Use::moves && !main)) continue;
+        menu->addAction(tr(kind->label().c_str()), this, [this, what = kind->id(), device = d.id, list] {
+            // After the selected step of this list, else at its end.
+            std::string place = list;
+            const std::string in = list.empty() ? "/devices/" + device + "/task" : list;
             for (const cell::Device& o : workspace_.cell()->devices)
                 if (o.id == device)
                     for (const cell::Step* s : cell::all_steps(o))
-                        if (s->id == workspace_.selection().step.toStdString()) after = "/" + s->path;
+                        if (s->id == workspace_.selection().step.toStdString() &&
+                            ("/" + s->path).rfind(in + "/", 0) == 0)
+                            place = "/" + s->path;
             QTimer::singleShot(0, this, [=, this] {
                 try {
                     std::string id;
-                    if (workspace_.apply(cell::add_step(workspace_.layout(), device, what, after, &id)))
+                    if (workspace_.apply(cell::add_step(workspace_.layout(), device, what, place, &id)))
                         workspace_.select(QString::fromStdString(device), QString::fromStdString(id));
                 } catch (const cell::InputError& e) {
                     Q_EMIT workspace_.refused(
@@ -104,6 +114,7 @@ void Worksheet::add_step_menu(QVBoxLayout* layout, const cell::Device& d) {
                 }
             });
         });
+    }
     add->setMenu(menu);
     auto* row = new QHBoxLayout;
     row->setContentsMargins(22, 1, 4, 1);

@@ -82,6 +82,8 @@ void Workspace::start_new() {
     undo_.clear(), redo_.clear(), results_.clear();
     draft_.reset();
     selection_ = {};
+    forced_.clear();
+    signal_lanes_.clear();
     time_ = 0;
     play(false);
     renew();
@@ -302,7 +304,7 @@ void Workspace::renew(std::optional<cell::Layout> known) {
         if (!trying()) layouts.push_back(simulation::layout(document_, v.id));  // while dragging only what is looked at
     }
     std::erase_if(results_, [&](const auto& result) { return !all.contains(result.first); });
-    evaluator_.ask(std::move(layouts), edit_);
+    evaluator_.ask(std::move(layouts), edit_, forced_);
     Q_EMIT document_changed();
     if (!trying() || preview_) Q_EMIT evaluated();
     else if (!told_soon_.isActive()) told_soon_.start(90);
@@ -452,6 +454,29 @@ bool Workspace::settled(bool every_variant) const {
     const auto all = document_.variants();
     return std::all_of(all.begin(), all.end(),
         [this](const cell::VariantInfo& v) { return current_of(QString::fromStdString(v.id)); });
+}
+
+void Workspace::force(const std::string& signal, std::optional<double> value) {
+    const auto now = forced_.find(signal);
+    if (value ? now != forced_.end() && now->second == *value : now == forced_.end()) return;
+    if (value) forced_[signal] = *value;
+    else forced_.erase(now);
+    Q_EMIT forced_changed();
+    renew(drawn_);
+}
+
+void Workspace::let_go_forced() {
+    if (forced_.empty()) return;
+    forced_.clear();
+    Q_EMIT forced_changed();
+    renew(drawn_);
+}
+
+void Workspace::show_signal_lane(const QString& signal, bool on) {
+    if (signal_lanes_.contains(signal) == on) return;
+    if (on) signal_lanes_ << signal;
+    else signal_lanes_.removeOne(signal);
+    Q_EMIT lanes_changed();
 }
 
 void Workspace::select(const QString& device, const QString& step) {

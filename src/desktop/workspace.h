@@ -121,6 +121,13 @@ public:
     bool settled(bool every_variant) const;
     double took_ms() const { return took_ms_; }
 
+    // While looking: signals that are held at a value (never part of the document), and those with a lane of their own.
+    const std::map<std::string, double>& forced() const { return forced_; }
+    void force(const std::string& signal, std::optional<double> value);  ///< nothing: it is let go
+    void let_go_forced();
+    const QStringList& signal_lanes() const { return signal_lanes_; }  ///< full names
+    void show_signal_lane(const QString& signal, bool on);
+
     const Surfaces& surfaces() const { return surfaces_; }
 
     // Selection and time
@@ -185,6 +192,8 @@ Q_SIGNALS:
     void by_hand_changed();
     void ghosts_changed();
     void hand_stopped(const QString& why);  ///< empty: it went on
+    void forced_changed();
+    void lanes_changed();
     void picked(const escarp::geometry::Vector3& point, const escarp::geometry::Vector3& outward);
     void playing_changed();
     void refused(const QString& title, const QString& text);
@@ -229,6 +238,8 @@ private:
     };
     std::map<QString, Result> results_;
     double took_ms_ = 0;
+    std::map<std::string, double> forced_;
+    QStringList signal_lanes_;
     Selection selection_;
     QStringList also_;
     Shown shown_;

@@ -1,5 +1,7 @@
 #include "layout_drawing.h"
 
+#include "cairo_bytes.h"
+
 #include <cairo-pdf.h>
 #include <cairo-svg.h>
 
@@ -387,22 +389,6 @@ bool ends_with(const std::string& text, const char* end) {
     return text.size() >= e.size() && text.compare(text.size() - e.size(), e.size(), e) == 0;
 }
 
-cairo_status_t keep(void* kept, const unsigned char* bytes, unsigned length) {
-    static_cast<std::string*>(kept)->append(reinterpret_cast<const char*>(bytes), length);
-    return CAIRO_STATUS_SUCCESS;
-}
-
-/// `bytes` are those that the surface has handed to `keep`.
-void finish(cairo_surface_t* surface, const std::string& bytes, const std::string& file) {
-    cairo_surface_finish(surface);
-    const cairo_status_t status = cairo_surface_status(surface);
-    cairo_surface_destroy(surface);
-    if (status != CAIRO_STATUS_SUCCESS)
-        throw cell::InputError(
-            file, std::string("The drawing could not be made: ") + cairo_status_to_string(status) + ".");
-    cell::write_file(file, bytes);
-}
-
 }  // namespace
 
 DrawingResult write_layout_drawing(const cell::Cell& c, const DrawingOptions& o, const std::string& file) {
@@ -416,13 +402,13 @@ DrawingResult write_layout_drawing(const cell::Cell& c, const DrawingOptions& o,
     if (pdf) {
         std::string bytes;
         cairo_surface_t* surface =
-            cairo_pdf_surface_create_for_stream(keep, &bytes, size.width * point, size.height * point);
+            cairo_pdf_surface_create_for_stream(gather, &bytes, size.width * point, size.height * point);
         for (std::size_t i = 0; i < layout.sheets(); ++i) {
             Sheet sheet(surface, size, false);
             layout.draw(sheet, i);
             cairo_show_page(sheet.raw());
         }
-        finish(surface, bytes, file);
+        write_gathered(surface, bytes, file);
         result.files.push_back(file);
         return result;
     }
@@ -430,12 +416,12 @@ DrawingResult write_layout_drawing(const cell::Cell& c, const DrawingOptions& o,
         const std::string name = i == 0 ? file : file.substr(0, file.size() - 4) + "-" + std::to_string(i + 1) + ".svg";
         std::string bytes;
         cairo_surface_t* surface =
-            cairo_svg_surface_create_for_stream(keep, &bytes, size.width * point, size.height * point);
+            cairo_svg_surface_create_for_stream(gather, &bytes, size.width * point, size.height * point);
         {
             Sheet sheet(surface, size, true);
             layout.draw(sheet, i);
         }
-        finish(surface, bytes, name);
+        write_gathered(surface, bytes, name);
         result.files.push_back(name);
     }
     return result;

@@ -3,17 +3,10 @@
 #include <cell/arrange.h>
 #include <cell/device_kind.h>
 
+#include "csv.h"
+
 namespace escarp::exchange {
 namespace {
-
-/// As RFC 4180 has it. A text that a spreadsheet would compute gets an apostrophe before it, so that it stays a text.
-std::string quoted(const std::string& text) {
-    const bool computed = !text.empty() && std::string("=+-@\t\r").find(text.front()) != std::string::npos;
-    if (!computed && text.find_first_of(",\"\r\n") == std::string::npos) return text;
-    std::string out = computed ? "\"'" : "\"";
-    for (const char c : text) out += c == '"' ? std::string("\"\"") : std::string(1, c);
-    return out + "\"";
-}
 
 std::string plain_number(double v) {
     char text[40];
@@ -31,8 +24,8 @@ std::string placements_csv(const cell::Cell& c) {
         "id,name,kind,stands on,x mm,y mm,z mm,rx deg,ry deg,turn deg,world x mm,world y mm,world z mm,world rx "
         "deg,world ry deg,world turn deg,length mm,width mm,height mm\r\n";
     for (const cell::Device& d : c.devices) {
-        out += quoted(d.id) + "," + quoted(d.name) + "," + d.kind->id() + "," +
-               quoted(d.host >= 0 ? c.devices[d.host].name : "floor");
+        out += csv_field(d.id) + "," + csv_field(d.name) + "," + d.kind->id() + "," +
+               csv_field(d.host >= 0 ? c.devices[d.host].name : "floor");
         for (const cell::Placement& p : {cell::placement_of(d.placement), cell::placement_of(d.world)})
             for (const double v : {p.x, p.y, p.z, p.rx, p.ry, p.turn}) out += "," + plain_number(v);
         const geometry::Box3 box = d.extent();

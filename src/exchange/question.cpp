@@ -52,6 +52,7 @@ const std::vector<Question>& questions() {
         add_figure_questions(list);
         add_motion_questions(list);
         add_arm_questions(list);
+        add_signal_questions(list);
         return list;
     }();
     return all;
@@ -62,6 +63,7 @@ const std::vector<Exporter>& exporters() {
         std::vector<Exporter> list;
         add_drawing_exporter(list);
         add_placements_exporter(list);
+        add_io_exporter(list);
         add_urdf_exporter(list);
         return list;
     }();

@@ -70,8 +70,10 @@ Answer export_to(const Exporter& exporter, const cell::Layout& layout, const jso
 void add_figure_questions(std::vector<Question>& all);
 void add_motion_questions(std::vector<Question>& all);
 void add_arm_questions(std::vector<Question>& all);
+void add_signal_questions(std::vector<Question>& all);
 void add_drawing_exporter(std::vector<Exporter>& all);
 void add_placements_exporter(std::vector<Exporter>& all);
+void add_io_exporter(std::vector<Exporter>& all);
 void add_urdf_exporter(std::vector<Exporter>& all);
 
 /// "84" with printf's format; `none` where it is no number.

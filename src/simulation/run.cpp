@@ -34,6 +34,8 @@ std::shared_ptr<const Run> run(const cell::Cell& cell, PlanCache& plans, const R
     const Limit limit{horizon, std::min(horizon, ticks(options.at_least_s)), options.stop_when_steady};
     Kernel kernel(cell, plans, options.stop);
     SteadyWatch watch;
+    for (const auto& [name, value] : options.forced)
+        if (const int signal = cell.signal(name); signal >= 0) kernel.force(signal, value);
     kernel.start();
     while (!kernel.ended() && !limit.over(kernel, watch.found())) {
         motion::give_way(options.stop);

@@ -36,7 +36,8 @@ struct RunOptions {
     double horizon_s = 0;    ///< 0: the cell's own
     double at_least_s = 60;  ///< goes on to here though the state has recurred
     bool stop_when_steady = true;
-    const motion::StopFlag* stop = nullptr;  ///< set by another thread: the run ends by motion::Stopped
+    std::map<std::string, double> forced = {};  ///< signals by full name that are held at a value; others are left out
+    const motion::StopFlag* stop = nullptr;     ///< set by another thread: the run ends by motion::Stopped
 };
 
 std::shared_ptr<const Run> run(const cell::Cell& cell, PlanCache& plans, const RunOptions& options = {});

@@ -87,6 +87,10 @@ TEST_CASE("every named edit does what it says on the demo") {
     CHECK(cell()->signals[cell()->signal(arm + ".go")].source->signals().size() == 2);
     now({{"do", "connect"}, {"device", arm}, {"input", "go"}});
     CHECK(!cell()->signals[cell()->signal(arm + ".go")].source);
+    now({{"do", "describe signal"}, {"device", arm}, {"signal", "go"}, {"what", "comment"}, {"text", "may begin"}});
+    now({{"do", "give addresses"}});
+    CHECK(cell()->signals[cell()->signal(arm + ".go")].address.rfind("%QX", 0) == 0);
+    CHECK(cell()->signals[cell()->signal(arm + ".go")].comment == "may begin");
     const std::string side = now({{"do", "add side task"}, {"device", table}, {"name", "Lamp"}})["task"];
     now({{"do", "add step"}, {"device", table}, {"kind", "delay"},
         {"after", "/devices/" + table + "/side_tasks/" + side + "/steps"}});

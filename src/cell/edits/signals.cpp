@@ -2,6 +2,7 @@
 
 #include <cell/named_edit.h>
 #include <cell/signal_edits.h>
+#include <cell/wiring.h>
 
 namespace escarp::cell {
 namespace {
@@ -34,6 +35,14 @@ void add_signal_edits(std::vector<NamedEdit>& all) {
         {owner(), text("input", "input"), of(Field::Type::formula, "from", "takes").usually("")},
         [](const Layout& l, const Values& v) {
             return changed(l, connect_input(l, v.text("device"), v.text("input"), v.text("from")));
+        });
+    named("give addresses", "to every signal that has none: they stay from then on", {},
+        [](const Layout& l, const Values&) { return changed(l, give_addresses(l)); });
+    named("describe signal", "its address or comment on the I/O list",
+        {owner(), text("signal", "signal"), choice("what", "what", {"address", "comment"}),
+            text("text", "text").usually("")},
+        [](const Layout& l, const Values& v) {
+            return changed(l, describe_signal(l, v.text("device"), v.text("signal"), v.choice("what"), v.text("text")));
         });
 }
 

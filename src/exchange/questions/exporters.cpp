@@ -1,5 +1,6 @@
 // What is handed on: the layout drawing, placements, arm models.
 
+#include <exchange/io_list.h>
 #include <exchange/layout_drawing.h>
 #include <exchange/placements_csv.h>
 #include <exchange/question.h>
@@ -49,6 +50,16 @@ void add_drawing_exporter(std::vector<Exporter>& all) {
 void add_placements_exporter(std::vector<Exporter>& all) {
     all.push_back({"placements", "Placements as CSV", "where every device stands, as CSV", {"csv"}, {}, {},
         [](Asked& a) { return placements_csv(a.cell()); }});
+}
+
+void add_io_exporter(std::vector<Exporter>& all) {
+    all.push_back({"io-list", "I/O list", "addresses and signals, as CSV or as printed pages", {"pdf", "csv"}, {},
+        [](Asked& a, const std::string& file) {
+            const std::string variant = a.layout().variant();
+            write_io_list(a.cell(), "I/O list of " + a.cell().name + ", variant " + variant, file);
+            return Answer{{{"file", file}, {"signals", a.cell().signals.size()}},
+                file + ": " + std::to_string(a.cell().signals.size()) + " signals\n"};
+        }});
 }
 
 void add_urdf_exporter(std::vector<Exporter>& all) {

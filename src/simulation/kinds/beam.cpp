@@ -54,7 +54,7 @@ public:
     void event(Kernel& k, int what, int part) override {
         if (what == switch_event) {
             due_ = never;
-            k.set_signal(signal(0), !inside_.empty());
+            k.set_signal(signal(0), sees(k));
             return;
         }
         auto& list = pending_[part];
@@ -63,12 +63,19 @@ public:
         k.because(carrier(k, part));
         change(k, part, what == made_event);
     }
+    bool poll(Kernel& k) override {
+        const bool enabled = k.on(signal(enable_signal));
+        if (std::exchange(enabled_, enabled) == enabled) return false;
+        renew(k);
+        return true;
+    }
     void write_state(StateWriter& w) const override {
         for (const int part : inside_) w.add_part(part);
         w.add_time(due_);
     }
 
 private:
+    static constexpr int enable_signal = 1;  ///< in the order of the kind's signals
     static constexpr int made_event = 0, left_event = 1, switch_event = 2;
 
     /// The block that moves a part now: why the beam changes.
@@ -84,7 +91,11 @@ private:
         if (was == inside) return;
         if (inside) inside_.insert(at, part);
         else inside_.erase(at);
-        const bool made = !inside_.empty();
+        renew(k);
+    }
+    bool sees(const Kernel& k) const { return !inside_.empty() && k.on(signal(enable_signal)); }
+    void renew(Kernel& k) {
+        const bool made = sees(k);
         if (due_ != never) k.cancel(switch_), due_ = never;
         if (made == k.on(signal(0))) return;
         const double delay = made ? line_.on_delay : line_.off_delay;
@@ -199,6 +210,7 @@ private:
     motion::GlideMover still_;
     std::vector<int> inside_;
     std::map<int, std::vector<EventKey>> pending_;
+    bool enabled_ = true;
     EventKey switch_{};
     Ticks due_ = never;
     std::map<std::uint64_t, Intervals> contact_on_line_;
@@ -249,7 +261,7 @@ public:
                 "head", {size, size, height + below + 0.02}, {0, side * 0.5 * (span + size), -below}));
         d.marks.push_back({cell::Mark::Style::accent, {l->from, l->to}});
         d.marks.back().lit_by = "made";
-        d.signals = {{"made"}};
+        d.signals = {{"made"}, cell::Signal::input_on("enable")};
         d.parameters = std::move(l);
     }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {

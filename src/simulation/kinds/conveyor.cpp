@@ -37,7 +37,7 @@ public:
     }
 
     bool accepts(const Kernel& k, int type, double x) const override {
-        return reserved_ < 0 && fits(k, type, travel(x));
+        return reserved_ < 0 && !stands_ && fits(k, type, travel(x));
     }
     void enter(Kernel& k, int part, double x) override { insert(k, part, travel(x), k.now()); }
 
@@ -52,7 +52,7 @@ public:
     }
 
     std::optional<Offer> offer(const Kernel&) const override {
-        if (next_ >= 0 || riders_.empty() || riders_.front().moving || riders_.front().claimed) return std::nullopt;
+        if (next_ >= 0 || !at_end() || riders_.front().claimed) return std::nullopt;
         return Offer{end_seat, riders_.front().part};
     }
     void claim(Kernel&, const Offer&) override { riders_.front().claimed = true; }
@@ -78,7 +78,13 @@ public:
     }
     /// Hands the first part over when what comes next takes it.
     bool poll(Kernel& k) override {
-        if (next_ < 0 || riders_.empty() || riders_.front().moving) return false;
+        const bool stands = !k.on(signal(run_signal));
+        if (stands != stands_) {
+            stands_ = stands;
+            reflow(k);
+            return true;
+        }
+        if (next_ < 0 || !at_end() || stands_) return false;
         const int part = riders_.front().part;
         const double x = -0.5 * k.type_of(part).length;
         if (!k.behaviour(next_).accepts(k, type(k, part), x)) return false;
@@ -89,7 +95,7 @@ public:
     }
     Listening listens_to() const override { return next_ < 0 ? Listening{} : Listening{{next_}, {}}; }
     std::optional<Waiting> waiting(const Kernel&) const override {
-        if (next_ >= 0 && !riders_.empty() && !riders_.front().moving) return Waiting{next_, WaitFor::room};
+        if (next_ >= 0 && at_end() && !stands_) return Waiting{next_, WaitFor::room};
         return std::nullopt;
     }
     void write_state(StateWriter& w) const override {
@@ -100,9 +106,11 @@ public:
             else w.add(r.at);
         }
         w.add_part(reserved_);
+        w.add(stands_);
     }
 
 private:
+    static constexpr int at_end_signal = 0, count_signal = 1, run_signal = 2;  ///< in the order of the kind's signals
     static constexpr int stop_event = 0, room_event = 1, turn_event = 2;
 
     struct Rider {
@@ -117,6 +125,8 @@ private:
         Ticks position(Ticks now) const { return moving ? std::min(limit, at + now - since) : at; }
     };
 
+    /// The first part has come as far as it goes.
+    bool at_end() const { return !riders_.empty() && !riders_.front().moving && riders_.front().at >= end_of_way_; }
     Ticks travel(double metres) const { return static_cast<Ticks>(std::llround(metres / belt_.speed * 1e9)); }
     Ticks pitch(const Kernel& k, int type_a, int type_b) const {
         const auto& types = k.cell().part_types;
@@ -147,8 +157,9 @@ private:
             Rider& r = riders_[i];
             const Ticks stop = i == 0 ? travel(belt_.length() - 0.5 * k.type_of(r.part).length)
                                       : limit - pitch(k, type(k, riders_[i - 1].part), type(k, r.part));
+            if (i == 0) end_of_way_ = stop;
             const Ticks here = r.position(k.now());
-            const Ticks goal = std::max(here, stop);
+            const Ticks goal = stands_ ? here : std::max(here, stop);
             limit = goal;
             const bool fresh = r.block < 0;
             if (!fresh && goal == r.limit) continue;
@@ -230,7 +241,8 @@ private:
     }
     void update(Kernel& k) {
         const bool moving = std::any_of(riders_.begin(), riders_.end(), [](const Rider& r) { return r.moving; });
-        k.set_signal(signal(0), !riders_.empty() && !riders_.front().moving);
+        k.set_signal(signal(at_end_signal), at_end());
+        k.set_signal(signal(count_signal), static_cast<double>(riders_.size()));
         k.set_condition(index_, riders_.empty() ? Condition::starved : moving ? Condition::busy : Condition::blocked);
     }
 
@@ -239,6 +251,8 @@ private:
     std::vector<Ticks> ends_;   ///< of the path's sections, as time of travel
     std::deque<Rider> riders_;  ///< the one nearest to the end first
     int reserved_ = -1;
+    Ticks end_of_way_ = 0;  ///< where the first part stops at the latest
+    bool stands_ = false;   ///< its input says so
     std::vector<EventKey> wakes_;
 };
 
@@ -378,7 +392,7 @@ public:
         }
         d.ends = {up * b->path.at(0), up * b->path.at(b->length())};
         d.seats = {{"end", d.ends[1]}, {"beginning", d.ends[0]}};
-        d.signals = {{"at_end"}};
+        d.signals = {{"at_end"}, cell::Signal::count("count"), cell::Signal::input_on("run")};
         d.mount = up;
         d.parameters = std::move(b);
     }

@@ -44,12 +44,20 @@ public:
         begin_work(k);
         update(k);
     }
-    std::optional<Offer> offer(const Kernel&) const override {
+    std::optional<Offer> offer(const Kernel& k) const override {
+        if (k.on(signal(hold_signal))) return std::nullopt;
         std::optional<Offer> oldest;
         for (std::size_t i = 0; i < nests_.size(); ++i)
             if (nests_[i].state == State::done && (!oldest || nests_[i].since < nests_[oldest->seat].since))
                 oldest = Offer{static_cast<int>(i), nests_[i].part};
         return oldest;
+    }
+    /// Its inputs: what is loaded begins when it may, what is done is given when it is not held.
+    bool poll(Kernel& k) override {
+        const bool before = std::exchange(held_, k.on(signal(hold_signal)));
+        const bool begun = begin_work(k);
+        if (begun) update(k);
+        return begun || before != held_;
     }
     void claim(Kernel& k, const Offer& o) override {
         nest(o.seat).state = State::claimed;
@@ -88,10 +96,11 @@ private:
     };
     Nest& nest(int seat) { return nests_[seat]; }
 
-    void begin_work(Kernel& k) {
+    bool begin_work(Kernel& k) {
         const bool all =
             std::all_of(nests_.begin(), nests_.end(), [](const Nest& n) { return n.state == State::loaded; });
-        if (work_.together && !all) return;
+        if ((work_.together && !all) || !k.on(signal(start_signal))) return false;
+        bool begun = false;
         for (std::size_t i = 0; i < nests_.size(); ++i) {
             if (nests_[i].state != State::loaded) continue;
             Block b;
@@ -102,7 +111,9 @@ private:
             nests_[i].state = State::working;
             nests_[i].block = k.begin(b);
             k.at(k.now() + ticks(work_.process), *this, static_cast<int>(i));
+            begun = true;
         }
+        return begun;
     }
     void judge(Kernel& k, int part) {
         ++judged_;
@@ -111,7 +122,8 @@ private:
             work_.reject_share > 0 && static_cast<double>(draw_() >> 11) * 0x1p-53 < work_.reject_share;
         k.judge(part, by_count || by_chance ? "reject" : "good");
     }
-    static constexpr int free_signal = 0, busy_signal = 1, done_signal = 2;  ///< in the order of the kind's signals
+    static constexpr int free_signal = 0, busy_signal = 1, done_signal = 2, count_signal = 3, start_signal = 4,
+                         hold_signal = 5;  ///< in the order of the kind's signals
     void update(Kernel& k) {
         const auto any = [&](State s) {
             return std::any_of(nests_.begin(), nests_.end(), [&](const Nest& n) { return n.state == s; });
@@ -119,6 +131,8 @@ private:
         k.set_signal(signal(free_signal), any(State::empty));
         k.set_signal(signal(busy_signal), any(State::working));
         k.set_signal(signal(done_signal), any(State::done));
+        k.set_signal(signal(count_signal), static_cast<double>(std::count_if(nests_.begin(), nests_.end(),
+                                               [](const Nest& n) { return n.state > State::reserved; })));
         k.set_condition(index_, any(State::working)                       ? Condition::busy
                                 : any(State::done) || any(State::claimed) ? Condition::blocked
                                                                           : Condition::starved);
@@ -128,6 +142,7 @@ private:
     std::vector<Nest> nests_;
     std::mt19937_64 draw_;
     std::int64_t judged_ = 0;
+    bool held_ = false;
 };
 
 class FixtureKind final : public Kind {
@@ -187,7 +202,8 @@ public:
                     at + 0.04 * Vector3(std::cos(i * geometry::pi / 12), std::sin(i * geometry::pi / 12), 0));
             d.marks.push_back(std::move(ring));
         }
-        d.signals = {{"free"}, {"busy"}, {"done"}};
+        d.signals = {{"free"}, {"busy"}, {"done"}, cell::Signal::count("count"), cell::Signal::input_on("start"),
+            cell::Signal::input_off("hold")};
         d.mount = geometry::make_frame({0, 0, height});
         d.parameters = std::move(w);
     }

@@ -55,6 +55,18 @@ public:
         if (tray_.use == Use::supply && empty()) exchange(k);
         update(k);
     }
+    /// Asked for by its input, whatever is in it.
+    bool poll(Kernel& k) override {
+        const bool asked = k.on(signal(exchange_signal));
+        if (!std::exchange(asked_, asked) && asked) wanted_ = true;
+        const bool free =
+            std::none_of(nests_.begin(), nests_.end(), [](const Nest& n) { return n.reserved || n.claimed; });
+        if (!wanted_ || exchanging_ || !free) return false;
+        wanted_ = false;
+        exchange(k);
+        update(k);
+        return true;
+    }
     /// The exchange is over: the old tray is gone, the new one stands there.
     void event(Kernel& k, int, int) override {
         exchanging_ = false;
@@ -67,7 +79,7 @@ public:
         update(k);
     }
     void write_state(StateWriter& w) const override {
-        w.add(exchanging_);
+        w.add(exchanging_), w.add(wanted_), w.add(asked_);
         for (const Nest& n : nests_) {
             w.add(n.reserved), w.add(n.claimed);
             w.add(n.part >= 0);
@@ -102,10 +114,13 @@ private:
         block_ = k.begin(b);
         k.at(k.now() + ticks(tray_.exchange), *this, 0);
     }
-    static constexpr int full_signal = 0, empty_signal = 1;  ///< in the order of the kind's signals
+    static constexpr int full_signal = 0, empty_signal = 1, count_signal = 2,
+                         exchange_signal = 3;  ///< in the order of the kind's signals
     void update(Kernel& k) {
         k.set_signal(signal(full_signal), full());
         k.set_signal(signal(empty_signal), empty());
+        k.set_signal(signal(count_signal), static_cast<double>(std::count_if(nests_.begin(), nests_.end(),
+                                               [](const Nest& n) { return n.part >= 0; })));
         k.set_condition(index_, exchanging_                            ? Condition::busy
                                 : tray_.use == Use::collect || empty() ? Condition::starved
                                                                        : Condition::blocked);
@@ -115,6 +130,7 @@ private:
     const int type_;
     std::vector<Nest> nests_;
     bool exchanging_ = false;
+    bool asked_ = false, wanted_ = false;  ///< its input was on; it rose and nothing came of it yet
     int block_ = -1;
 };
 
@@ -189,7 +205,7 @@ public:
                 const int row = along_x ? i / columns : i % rows, column = along_x ? i % columns : i / rows;
                 t->order.push_back((layer * rows + row) * columns + column);
             }
-        d.signals = {{"full"}, {"empty"}};
+        d.signals = {{"full"}, {"empty"}, cell::Signal::count("count"), cell::Signal::input_off("exchange")};
         d.mount = geometry::make_frame({0, 0, plate});
         d.parameters = std::move(t);
     }

@@ -15,10 +15,11 @@ public:
     std::vector<std::string> lists() const override { return {"late"}; }
     const cell::Fields& fields() const override {
         using namespace cell::field;
-        static const cell::Fields all{of(Type::signal, "signal", "signal").lacking(),
+        static const cell::Fields all{of(Type::signal, "signal", "signal").lacking().instead_of("condition"),
             flag("is", "until it is", true).as_said({"on", "off"}),
             of(Type::condition, "condition", "or until")
                 .usually("")
+                .instead_of("signal")
                 .explained("In words: b1.made and not arm2.at_tester and kit.count < 4"),
             number("at_most_s", "at most", 0, 1e5)
                 .usually(0)

@@ -1,0 +1,137 @@
+#include "wiring.h"
+
+#include <algorithm>
+#include <regex>
+#include <set>
+
+#include "step_kind.h"
+#include "tables.h"
+
+namespace escarp::cell {
+namespace {
+
+/// The bits of the controller's inputs or outputs that are taken.
+class Image {
+public:
+    /// Takes what an address of the file says, if it is one of IEC 61131-3.
+    void take(const std::string& address) {
+        static const std::regex form("%[IQ]([XBWD]?)([0-9]{1,6})(\\.([0-7]))?");
+        std::smatch m;
+        if (!std::regex_match(address, m, form)) return;
+        const std::string size = m[1];
+        const int byte = std::stoi(m[2]);
+        const int bits = size == "B" ? 8 : size == "W" ? 16 : size == "D" ? 32 : 1;
+        const int first = 8 * byte + (m[4].matched ? std::stoi(m[4]) : 0);
+        for (int i = 0; i < bits; ++i) taken_.insert(first + i);
+    }
+    std::string next(const Signal& s) {
+        const std::string area = s.input() ? "%Q" : "%I";
+        const int bits = s.type == Signal::Type::on_off ? 1 : s.type == Signal::Type::whole ? 16 : 32;
+        for (int first = 0;; first += bits) {
+            bool free = true;
+            for (int i = 0; i < bits; ++i) free = free && !taken_.count(first + i);
+            if (!free) continue;
+            for (int i = 0; i < bits; ++i) taken_.insert(first + i);
+            const std::string byte = std::to_string(first / 8);
+            return bits == 1 ? area + "X" + byte + "." + std::to_string(first % 8)
+                             : area + (bits == 16 ? "W" : "D") + byte;
+        }
+    }
+
+private:
+    std::set<int> taken_;
+};
+
+void each_named(const Step& s, const std::function<void(int signal)>& act) {
+    for (const auto& expression : {s.condition, s.value})
+        if (expression)
+            for (const int signal : expression->signals()) act(signal);
+}
+
+}  // namespace
+
+Wiring wiring(const Cell& cell) {
+    Wiring w;
+    w.heard_by.resize(cell.signals.size());
+    w.set_by.resize(cell.signals.size());
+    for (std::size_t i = 0; i < cell.devices.size(); ++i) {
+        const int device = static_cast<int>(i);
+        for (const Step* s : all_steps(cell.devices[i])) {
+            const SignalUse use{device, s->id, describe(cell, *s)};
+            const Field* named = find_field(s->kind->fields(), "signal");
+            const bool sets =
+                named && (named->type == Field::Type::own_signal || named->type == Field::Type::own_number);
+            if (s->signal >= 0) (sets ? w.set_by : w.heard_by)[s->signal].push_back(use);
+            each_named(*s, [&](int signal) { w.heard_by[signal].push_back(use); });
+        }
+    }
+    for (const Signal& s : cell.signals)
+        if (s.source)
+            for (const int signal : s.source->signals())
+                w.heard_by[signal].push_back({s.device, "", "input " + s.name});
+    return w;
+}
+
+std::vector<IoLine> io_list(const Cell& cell) {
+    Image inputs, outputs;
+    for (const Signal& s : cell.signals) (s.input() ? outputs : inputs).take(s.address);
+    std::vector<IoLine> lines;
+    for (std::size_t i = 0; i < cell.signals.size(); ++i) {
+        const Signal& s = cell.signals[i];
+        const bool given = !s.address.empty();
+        lines.push_back(
+            {static_cast<int>(i), given ? s.address : (s.input() ? outputs : inputs).next(s), given, s.comment});
+    }
+    return lines;
+}
+
+namespace {
+
+/// The element of a device's "io" about a signal; made where there is none.
+json& io_of(json& tree, const std::string& device, const std::string& signal) {
+    for (json& d : tree["devices"]) {
+        if (d.value("id", "") != device) continue;
+        json& list = d["io"];
+        if (!list.is_array()) list = json::array();
+        for (json& one : list)
+            if (one.value("id", "") == signal) return one;
+        list.push_back({{"id", signal}});
+        return list.back();
+    }
+    throw InputError("devices/" + device, "There is no device with this id.");
+}
+
+}  // namespace
+
+Edit give_addresses(const Layout& layout) {
+    const Cell& cell = layout.cell();
+    json tree = layout.tree();
+    for (const IoLine& line : io_list(cell)) {
+        const Signal& s = cell.signals[line.signal];
+        if (!line.given) io_of(tree, cell.devices[s.device].id, s.name)["address"] = line.address;
+    }
+    return {"Give addresses", difference(layout.tree(), tree)};
+}
+
+Edit describe_signal(const Layout& layout, const std::string& device, const std::string& signal,
+    const std::string& what, const std::string& text) {
+    const Cell& cell = layout.cell();
+    const std::string where = "devices/" + device + "/io/" + signal + "/" + what;
+    if (cell.signal(device + "." + signal) < 0) throw InputError(where, "There is no such signal.");
+    if (what != "address" && what != "comment") throw InputError(where, "\"address\" or \"comment\" is expected.");
+    json tree = layout.tree();
+    json& one = io_of(tree, device, signal);
+    if (text.empty()) one.erase(what);
+    else one[what] = text;
+    if (one.size() == 1)
+        for (json& d : tree["devices"])
+            if (d.value("id", "") == device) {
+                json& list = d["io"];
+                list.erase(
+                    std::remove_if(list.begin(), list.end(), [](const json& e) { return e.size() == 1; }), list.end());
+                if (list.empty()) d.erase("io");
+            }
+    return {"Change " + what + " of " + signal, difference(layout.tree(), tree)};
+}
+
+}  // namespace escarp::cell

@@ -1,0 +1,180 @@
+// The Signals page and what a card says about signals and tasks, by mouse and key.
+
+#include <QCheckBox>
+#include <QTreeWidget>
+
+#include <cell/expression.h>
+
+#include "bench_window.h"
+
+using namespace escarp;
+using namespace escarp::tests;
+
+namespace {
+
+struct Signals : Bench {
+    SignalsPage* page() { return window.findChild<SignalsPage*>(); }
+    QTreeWidgetItem* line(const QString& signal) {
+        QTreeWidget* table = page()->table();
+        for (int i = 0; i < table->topLevelItemCount(); ++i)
+            if (table->topLevelItem(i)->data(0, Qt::UserRole + 1).toString() == signal) return table->topLevelItem(i);
+        FAIL("no line for " << signal.toStdString());
+        return nullptr;
+    }
+    void click(const QString& signal) {
+        QTreeWidget* table = page()->table();
+        table->scrollToItem(line(signal));
+        QTest::mouseClick(table->viewport(), Qt::LeftButton, {}, table->visualItemRect(line(signal)).center());
+        settle();
+    }
+    void press(const QString& name) {
+        QTest::mouseClick(child<QAbstractButton>(name), Qt::LeftButton);
+        settle();
+    }
+    void show() {
+        press("signals_tab");
+        REQUIRE(page()->isVisible());
+    }
+    const cell::Signal& signal(const char* name) { return w().cell()->signals[w().cell()->signal(name)]; }
+    void enter(const QString& name, const QString& text) {
+        auto* field = child<QLineEdit>(name);
+        field->setFocus();
+        field->selectAll();
+        QTest::keyClicks(field, text);
+        QTest::keyClick(field, Qt::Key_Escape);  // the list of names
+        if (field->text() != text) {
+            field->selectAll();
+            QTest::keyClicks(field, text);
+        }
+        QTest::keyClick(field, Qt::Key_Return);
+        settle();
+    }
+};
+
+}  // namespace
+
+TEST_CASE("all signals stand on one page: searched, chosen, an input connected and taken off again") {
+    Signals h;
+    h.show();
+    QTreeWidget* table = h.page()->table();
+    CHECK(table->topLevelItemCount() == static_cast<int>(h.w().cell()->signals.size()));
+    CHECK(h.line("tester.free")->text(6).contains("Arm 1"));
+    h.child<QLineEdit>("signals_filter")->setText("belt");
+    for (int i = 0; i < table->topLevelItemCount(); ++i)
+        CHECK(table->topLevelItem(i)->isHidden() ==
+              !table->topLevelItem(i)->text(0).contains("belt", Qt::CaseInsensitive));
+    h.child<QLineEdit>("signals_filter")->clear();
+    h.click("infeed_belt.run");
+    CHECK(h.w().selection().device == "infeed_belt");
+    const QString before = h.cycle();
+    h.enter("signal_source", "not marker.busy");
+    REQUIRE(h.signal("infeed_belt.run").source);
+    CHECK(h.signal("infeed_belt.run").source->text() == "not marker.busy");
+    CHECK(h.line("marker.busy")->text(6).contains("Infeed belt"));
+    // A slip is told where it is typed and changes nothing.
+    h.enter("signal_source", "marker.bus");
+    CHECK(h.signal("infeed_belt.run").source->text() == "not marker.busy");
+    CHECK(h.child<QLineEdit>("signal_source")->toolTip().contains("is expected"));
+    h.enter("signal_source", "marker.busy");
+    h.press("signal_disconnect");
+    CHECK(!h.signal("infeed_belt.run").source);
+    CHECK(h.cycle() == before);
+    while (h.w().can_undo()) h.w().undo();
+    CHECK(!h.w().modified());
+}
+
+TEST_CASE("a forced signal stands on the strip, changes the figures, is not saved, and is let go") {
+    Signals h;
+    const QString before = h.cycle();
+    h.show();
+    h.click("infeed_belt.run");
+    auto* how = h.child<QComboBox>("signal_force");
+    how->setFocus();
+    QTest::keyClick(how, Qt::Key_End);  // forced off
+    if (how->currentIndex() == 2) Q_EMIT how->activated(2);
+    h.settle();
+    CHECK(h.window.verdict()->shown("forced") == "1");
+    CHECK(h.cycle() != before);
+    CHECK(!h.w().modified());
+    CHECK(h.line("infeed_belt.run")->text(3).contains("forced"));
+    h.action("let_go_forced")->trigger();
+    h.settle();
+    CHECK(h.window.verdict()->shown("forced").isEmpty());
+    CHECK(h.cycle() == before);
+}
+
+TEST_CASE("addresses are given once and stay; a taken one is refused; who hears a signal leads to the step") {
+    Signals h;
+    h.show();
+    h.press("give_addresses");
+    CHECK(h.signal("b1.made").address.rfind("%IX", 0) == 0);
+    CHECK(h.signal("infeed_belt.run").address.rfind("%QX", 0) == 0);
+    const std::string kept = h.signal("marker.busy").address;
+    h.click("marker.busy");
+    h.type("signal_comment", "lamp over the marker");
+    h.settle();
+    CHECK(h.signal("marker.busy").comment == "lamp over the marker");
+    h.type("signal_address", QString::fromStdString(h.signal("b1.made").address));
+    h.settle();
+    CHECK(!h.told.isEmpty());
+    CHECK(h.signal("marker.busy").address == kept);
+    h.click("tester.free");
+    QTest::mouseClick(h.child<QCheckBox>("signal_lane"), Qt::LeftButton, {}, QPoint(8, 10));
+    h.settle();
+    CHECK(h.w().signal_lanes() == QStringList{"tester.free"});
+    h.press("signal_use");
+    CHECK(h.w().selection().device == "arm1");
+    CHECK(!h.w().selection().step.isEmpty());
+}
+
+TEST_CASE("a device without an arm gets a signal, an input, a number, steps and a side task on its card") {
+    Signals h;
+    h.w().select("marker");
+    h.settle();
+    h.press("fold_signals");
+    h.press("fold_signals");
+    h.type("field_marker_own_signals_0", "lamp");
+    h.settle();
+    CHECK(h.w().cell()->signal("marker.lamp") >= 0);
+    h.press("add_input_marker");
+    h.enter("input_marker_in1", "tester.busy and not lamp");
+    REQUIRE(h.signal("marker.in1").source);
+    h.type("input_marker_in1_name", "go");
+    h.settle();
+    REQUIRE(h.w().cell()->signal("marker.go") >= 0);
+    h.enter("input_marker_start", "tester.count > 0");
+    CHECK(h.signal("marker.start").source->text() == "tester.count > 0");
+    h.press("field_marker_own_numbers_add");
+    CHECK(h.w().cell()->signal("marker.own_1") >= 0);
+    const auto add = [&](const char* menu, const QString& what) {
+        for (QAction* a : h.child<QToolButton>(menu)->menu()->actions())
+            if (a->text() == what) return a->trigger(), h.settle();
+        FAIL("no step \"" << what.toStdString() << "\"");
+    };
+    add("add_step", "Set a signal");
+    add("add_step", "Dwell");
+    const auto& d = [&]() -> const cell::Device& { return h.w().cell()->devices[h.w().cell()->device("marker")]; };
+    CHECK(d().task.steps.size() == 2);
+    for (QAction* a : h.child<QToolButton>("add_step")->menu()->actions()) CHECK(a->text() != "Pick");
+    h.w().select("marker");
+    h.settle();
+    add("add_step_first", "Dwell");
+    CHECK(d().task.first.size() == 1);
+    h.w().select("marker");
+    h.settle();
+    h.press("add_side_marker");
+    REQUIRE(d().side_tasks.size() == 1);
+    add("add_step_side_tasks_t1_steps", "Wait for a signal");
+    REQUIRE(d().side_tasks.front().steps.size() == 1);
+    // The step that was added is chosen: a condition instead of its signal.
+    h.enter("step_field_condition", "marker.own_1 > 2");
+    REQUIRE(d().side_tasks.front().steps.front().condition);
+    CHECK(d().side_tasks.front().steps.front().signal < 0);  // the one goes where the other is said
+    CHECK(h.told.isEmpty());
+    h.w().select("marker");
+    h.settle();
+    h.press("side_marker_t1_starts");
+    CHECK(d().side_tasks.front().when_asked);
+    h.press("side_marker_t1_remove");
+    CHECK(d().side_tasks.empty());
+}
