@@ -1,5 +1,7 @@
 #include "cycle_ribbon.h"
 
+#include <inspection/why.h>
+
 #include <QAction>
 #include <QHBoxLayout>
 #include <QHelpEvent>
@@ -266,6 +268,37 @@ void CycleRibbon::draw_bracket(QPainter& p) const {
     if (x1 <= width() - 14) p.drawLine(QPointF(x1, y), QPointF(x1, y + 6));
 }
 
+/// What the selected device waits for at the cursor, from lane to lane.
+void CycleRibbon::draw_why(QPainter& p) const {
+    const auto e = workspace_.evaluation();
+    const int device = e->cell->device(workspace_.selection().device.toStdString());
+    if (device < 0 || workspace_.playing()) return;
+    const inspection::Why why =
+        inspection::why(*e->cell, *e->run, device, static_cast<simulation::Ticks>(workspace_.time() * 1e9));
+    const double x = pixel_of(workspace_.time());
+    if (why.chain.size() < 2 || !why.chain.front().waits || x < left || x > width()) return;
+    const auto middle = [&](int of) {
+        for (std::size_t i = 0; i < lanes_.size(); ++i)
+            if (lanes_[i].device == of && lanes_[i].task == 0) return lane_y(i) + 0.5 * lane_height();
+        return -1.0;
+    };
+    p.save();
+    p.setClipRect(QRectF(0, header, width(), height() - header - bottom));
+    p.setPen(QPen(theme::ink, 1.6));
+    p.setBrush(theme::ink);
+    double before = middle(why.chain.front().device);
+    int nth = 0;
+    for (const inspection::WhyLink& link : why.chain) {
+        const double y = middle(link.device);
+        if (&link == &why.chain.front() || y < 0 || before < 0) continue;
+        const double at = x + 6 + 5 * nth++, point = y > before ? -5 : 5;
+        p.drawLine(QPointF(at, before), QPointF(at, y + 0.6 * point));
+        p.drawPolygon(QPolygonF({QPointF(at, y), QPointF(at - 3.5, y + point), QPointF(at + 3.5, y + point)}));
+        before = y;
+    }
+    p.restore();
+}
+
 void CycleRibbon::draw_cursor(QPainter& p) const {
     const double x = pixel_of(workspace_.time());
     if (x < left - 1 || x > width()) return;
@@ -298,7 +331,10 @@ void CycleRibbon::paintEvent(QPaintEvent*) {
     QPainter p(this);
     p.drawPixmap(0, 0, kept_.picture);
     p.setRenderHint(QPainter::Antialiasing);
-    if (now.evaluation && !now.evaluation->cell->devices.empty()) draw_cursor(p);
+    if (now.evaluation && !now.evaluation->cell->devices.empty()) {
+        draw_why(p);
+        draw_cursor(p);
+    }
 }
 
 bool CycleRibbon::Kept::serves(const Kept& now) const {
@@ -452,6 +488,12 @@ bool CycleRibbon::event(QEvent* event) {
                 s += tr("\nlet go by: %1, %2")
                          .arg(QString::fromStdString(e->cell->devices[c.device].name),
                              QString::fromStdString(e->run->trace.describe(*e->cell, c)));
+            }
+            if (b.kind == BlockKind::wait) {
+                const auto at = static_cast<simulation::Ticks>(time_of(help->pos().x()) * 1e9);
+                s += "\n" + QString::fromStdString(inspection::in_words(
+                                *e->cell, inspection::why(*e->cell, *e->run, b.device,
+                                              std::clamp(at, b.from, std::max(b.from, b.to - 1)))));
             }
             if (chain_.count(block)) s += tr("\npart of the longest chain");
             QToolTip::showText(help->globalPos(), plain(s), this);

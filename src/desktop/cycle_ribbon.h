@@ -44,6 +44,7 @@ private:
     void draw_level(QPainter& p, const Lane& lane, double y) const;
     void draw_axis(QPainter& p) const;
     void draw_bracket(QPainter& p) const;
+    void draw_why(QPainter& p) const;
     void draw_cursor(QPainter& p) const;
     void draw_still(QPainter& p) const;
     /// All but the cursor as it was drawn last, and what it depends on.

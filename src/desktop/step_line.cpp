@@ -18,9 +18,12 @@ namespace escarp::desktop {
 namespace {
 
 std::string empty_list(const cell::Step& step) {
-    if (!step.then.empty() || step.shared) return {};
     const std::vector<std::string> lists = step.kind->lists();
-    return lists.empty() ? std::string() : lists.front();
+    if (!step.then.empty() || step.shared || lists.empty()) return {};
+    // A list that a new step of this kind begins with; or, of a wait, what it does when it has waited long enough.
+    const cell::Field* first = cell::find_field(step.kind->fields(), lists.front());
+    const bool usual = first && !first->fresh.is_null();
+    return usual || (step.patience > 0 && step.otherwise.empty()) ? lists.front() : std::string();
 }
 
 }  // namespace

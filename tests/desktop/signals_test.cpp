@@ -1,6 +1,8 @@
 // The Signals page and what a card says about signals and tasks, by mouse and key.
 
 #include <QCheckBox>
+#include <QHelpEvent>
+#include <QToolTip>
 #include <QTreeWidget>
 
 #include <cell/expression.h>
@@ -101,6 +103,28 @@ TEST_CASE("a forced signal stands on the strip, changes the figures, is not save
     h.settle();
     CHECK(h.window.verdict()->shown("forced").isEmpty());
     CHECK(h.cycle() == before);
+}
+
+TEST_CASE("why an arm waits stands on the ribbon: in words under the mouse, as arrows at the cursor") {
+    Signals h;
+    h.w().select("arm1");
+    h.w().set_time(86.5);  // Arm 1 waits for the tester
+    h.settle();
+    CycleRibbon* ribbon = h.window.ribbon();
+    const QImage with = ribbon->grab().toImage();
+    h.w().select({});
+    h.settle();
+    CHECK(with != ribbon->grab().toImage());
+    QString told;
+    for (int x = 130; x < ribbon->width() && !told.contains("because"); x += 12) {
+        const QPoint at(x, 50);
+        QHelpEvent hover(QEvent::ToolTip, at, ribbon->mapToGlobal(at));
+        QApplication::sendEvent(ribbon, &hover);
+        told = QToolTip::text();
+    }
+    CHECK(told.contains("Arm 1 waits for"));
+    CHECK(told.contains("because"));
+    QToolTip::hideText();
 }
 
 TEST_CASE("addresses are given once and stay; a taken one is refused; who hears a signal leads to the step") {

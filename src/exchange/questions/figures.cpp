@@ -1,5 +1,6 @@
 // Figures of one variant and of all, every block of the run, the state at an instant.
 
+#include <inspection/why.h>
 #include <sstream>
 
 #include <exchange/question.h>
@@ -90,6 +91,24 @@ Answer state(Asked& a) {
     return answer;
 }
 
+Answer why(Asked& a) {
+    const double at = a.options().number("at");
+    const auto e = a.evaluation(at);
+    const std::string id = a.options().text("device");
+    const int device = e->cell->device(id);
+    if (device < 0) throw cell::InputError("--device", "\"" + id + "\" is not the id of a device.");
+    const simulation::Ticks t = std::min(simulation::ticks(at), e->run->trace.end);
+    const inspection::Why found = inspection::why(*e->cell, *e->run, device, t);
+    json chain = json::array();
+    for (const inspection::WhyLink& link : found.chain)
+        chain.push_back({{"device", e->cell->devices[link.device].id}, {"waits", link.waits}, {"words", link.words}});
+    Answer answer{{{"at_s", simulation::seconds(t)}, {"chain", std::move(chain)}, {"ring", found.ring}},
+        inspection::in_words(*e->cell, found) + "\n"};
+    if (found.ring) answer.result["back_to"] = found.back_to;
+    if (found.chain.empty()) answer.words = e->cell->devices[device].name + " does nothing that it could wait with.\n";
+    return answer;
+}
+
 cell::Field horizon() { return cell::field::number("horizon", "seconds to simulate at most", 0.001, 1e6).lacking(); }
 cell::Field strict() { return flag("strict", "exit 1 when there is a stop finding", false); }
 
@@ -99,6 +118,10 @@ void add_figure_questions(std::vector<Question>& all) {
     all.push_back({"run", "all figures of one variant", {horizon(), strict()}, run});
     all.push_back({"compare", "all variants on one scale", {horizon(), strict()}, compare});
     all.push_back({"trace", "every block of the run", {horizon()}, trace});
+    all.push_back({"why", "why a device waits at an instant: the chain back to what really holds things up",
+        {cell::field::of(cell::Field::Type::device, "device", "id of a device"),
+            cell::field::number("at", "seconds", 0, 1e6), horizon()},
+        why});
     all.push_back({"state", "joint values, tool poses, parts and signals at an instant",
         {cell::field::number("at", "seconds", 0, 1e6), horizon()}, state});
 }

@@ -4,6 +4,8 @@
 #include <geometry/distance.h>
 #include <simulation/kernel.h>
 
+#include <inspection/why.h>
+
 #include "check.h"
 
 namespace escarp::inspection {
@@ -69,8 +71,24 @@ void report_deadlock(const Context& c, std::vector<Finding>& out) {
                (w.other >= 0 ? what + c.device(w.other).name : "");  // a kind of step need not say for whom
         f.devices.push_back(c.device(w.device).id);
     }
+    // Who waits for whom in a ring, and since when that is closed.
+    for (const auto& w : c.run.waits) {
+        const Why ring = why(c.cell, c.run, w.device, c.run.trace.end);
+        if (!ring.ring) continue;
+        std::string names;
+        double closed = 0;
+        for (std::size_t i = ring.back_to; i < ring.chain.size(); ++i) {
+            names += c.device(ring.chain[i].device).name + " waits for ";
+            if (ring.chain[i].block >= 0)
+                closed = std::max(closed, simulation::seconds(c.run.trace.blocks[ring.chain[i].block].from));
+        }
+        all += ". They wait in a ring: " + names + c.device(ring.chain[ring.back_to].device).name +
+               "; it is closed since " + short_number(closed) + " s";
+        f.when_s = closed;
+        break;
+    }
     f.title = c.run.trace.departures.empty() ? "Nothing moves: no part ever leaves" : "The cell comes to a standstill";
-    f.text = "From " + short_number(*f.when_s) + " s on nothing can happen: " + all + ".";
+    f.text = "From " + short_number(simulation::seconds(c.run.trace.end)) + " s on nothing can happen: " + all + ".";
     out.push_back(std::move(f));
 }
 
