@@ -86,6 +86,7 @@ void Evaluator::work() {
         }
         result.took_ms = static_cast<double>(clock.nsecsElapsed()) * 1e-6;
         Q_EMIT done(result);
+        give_much_memory_back();
     }
 }
 

@@ -6,8 +6,10 @@
 #include "main_window.h"
 #include "session_log.h"
 #include "shots.h"
+#include "step_back.h"
 
 int main(int argc, char** argv) {
+    escarp::desktop::share_freed_memory();
     escarp::desktop::Application app(argc, argv);
     QApplication::setApplicationVersion(ESCARP_VERSION);
     QCommandLineParser arguments;

@@ -126,6 +126,7 @@ std::vector<ModelView::Item> ModelView::items() const {
             add(b, frames[d.arm->model->flange_link] * d.arm->model->flange, QColor(0xC9, 0x8A, 0x6A),
                 d.arm->model->flange_link);
         for (const kinematics::JointVector& ghost : workspace_.ghosts_of(d.id)) {
+            if (ghost.size() != d.arm->model->mechanism.size()) continue;  // of the model that it had
             d.arm->model->mechanism.link_frames(ghost, d.world, frames);
             for (std::size_t l = 1; l < links.size(); ++l)
                 for (const geometry::Body& b : links[l].bodies) {

@@ -23,7 +23,7 @@ VerdictStrip::VerdictStrip(Workspace& workspace, QWidget* parent) : QWidget(pare
 }
 
 std::vector<VerdictStrip::Tile> VerdictStrip::tiles() const {
-    const auto e = workspace_.evaluation();
+    const auto e = workspace_.evaluation_of(workspace_.variant());
     const QString base_id = QString::fromStdString(workspace_.document().baseline());
     const auto base = workspace_.variant() == base_id ? nullptr : workspace_.evaluation_of(base_id);
     const study::Figures none;

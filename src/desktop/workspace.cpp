@@ -34,7 +34,7 @@ Workspace::Workspace(QObject* parent)
         if (r.edit != edit_) return;  // a newer edit has overtaken it
         // Of a variant that is not looked at, the figures are compared; its run would only fill the memory.
         const bool whole = r.variant == variant_ || !r.evaluation;
-        results_[r.variant] = {whole ? r.evaluation : r.evaluation->without_history(), r.error, r.edit};
+        results_[r.variant] = {whole ? r.evaluation : r.evaluation->without_history(), r.error, r.edit, whole};
         if (r.variant == variant_) took_ms_ = r.took_ms;
         if (r.variant == variant_ && time_ > end_time()) set_time(end_time());
         // While something is dragged the figures need not be repainted for every frame.
@@ -433,6 +433,11 @@ QString Workspace::variant_name(const QString& id) const {
     return {};
 }
 
+std::shared_ptr<const study::Evaluation> Workspace::evaluation() const {
+    const auto found = results_.find(variant_);
+    return found == results_.end() || !found->second.whole ? nullptr : found->second.evaluation;
+}
+
 std::shared_ptr<const study::Evaluation> Workspace::evaluation_of(const QString& variant) const {
     const auto found = results_.find(variant);
     return found == results_.end() ? nullptr : found->second.evaluation;
@@ -546,7 +551,7 @@ void Workspace::set_hidden(const QSet<QString>& devices) {
 }
 
 double Workspace::end_time() const {
-    const auto e = evaluation();
+    const auto e = evaluation_of(variant_);
     return e ? simulation::seconds(e->run->trace.end) : 0.0;
 }
 

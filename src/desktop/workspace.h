@@ -110,8 +110,10 @@ public:
     const std::map<std::string, cell::json>& altered() const { return altered_; }
 
     // Results
-    std::shared_ptr<const study::Evaluation> evaluation() const { return evaluation_of(variant_); }
-    /// The newest for a variant, perhaps of an older document; null if there is none yet.
+    /// Of the variant looked at, with its whole run; null until there is one.
+    std::shared_ptr<const study::Evaluation> evaluation() const;
+    /// The newest for a variant, perhaps of an older document; null if there is none yet. Where the variant was not
+    /// looked at when it came, without the run's history: for what is compared.
     std::shared_ptr<const study::Evaluation> evaluation_of(const QString& variant) const;
     QString error_of(const QString& variant) const;
     bool current() const { return current_of(variant_); }
@@ -235,6 +237,7 @@ private:
         std::shared_ptr<const study::Evaluation> evaluation;
         QString error;
         std::uint64_t edit;
+        bool whole = true;  ///< with the run's history
     };
     std::map<QString, Result> results_;
     double took_ms_ = 0;

@@ -202,3 +202,48 @@ TEST_CASE("a device without an arm gets a signal, an input, a number, steps and 
     h.press("side_marker_t1_remove");
     CHECK(d().side_tasks.empty());
 }
+
+TEST_CASE(
+    "variants that are not looked at keep an instant, not their run; looked at they have it again, and the time "
+    "stays") {
+    Signals h;
+    h.settle_all();
+    const auto other = h.w().evaluation_of("B");
+    REQUIRE(other);
+    CHECK(other->run->trace.blocks.empty());
+    CHECK(other->figures.cycle_s);
+    const double cycle = *other->figures.cycle_s;
+    // What stands where at that instant is what the whole run says.
+    geometry::Frame at, whole;
+    h.w().set_time(20);
+    REQUIRE(h.w().time() == 20);
+    h.w().set_variant("B");
+
+    CHECK(h.w().end_time() > 30);
+    CHECK(h.w().time() == 20);
+    h.settle_all();
+    const auto now = h.w().evaluation();
+    REQUIRE(now);
+    CHECK(now->run->trace.blocks.size() > 100);
+    CHECK(*now->figures.cycle_s == cycle);
+    const auto t = simulation::ticks(other->typical_s());
+    int parts = 0;
+    for (std::size_t p = 0; p < other->run->trace.parts.size(); ++p) {
+        const int part = static_cast<int>(p);
+        const bool there = other->run->trace.part_frame(*other->cell, part, t, at);
+        REQUIRE(there == now->run->trace.part_frame(*now->cell, part, t, whole));
+        if (!there) continue;
+        ++parts;
+        CHECK(at.matrix() == whole.matrix());
+    }
+    CHECK(parts > 3);
+    CHECK(h.w().evaluation_of("A")->run->trace.blocks.empty());
+}
+
+TEST_CASE("further solutions of an arm are not drawn once it has another model") {
+    Signals h;
+    h.w().select("arm1");
+    h.w().set_ghosts("arm1", {kinematics::JointVector::Zero(4)});
+    h.settle();
+    CHECK(!h.window.grab().isNull());
+}

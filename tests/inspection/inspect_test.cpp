@@ -162,12 +162,12 @@ TEST_CASE("a part too heavy and a grip too weak are found, with the numbers") {
 TEST_CASE("a beam that never switches says why, and its way out works") {
     const cell::Document d = edited(tests::demo(), "A", "/devices/b1/beam_height_mm", 94);
     const auto e = tests::evaluated(d, "A");
-    const auto* f = starting(*e, "beam:b1");
+    const auto* f = starting(*e, "sensor:b1");
     REQUIRE(f);
     CHECK(f->text.find("4 mm above") != std::string::npos);
     REQUIRE(f->ways_out.size() == 1);
     const auto after = tests::evaluated(d.edited("A", f->ways_out.front().edit), "A");
-    CHECK(!starting(*after, "beam:b1"));
+    CHECK(!starting(*after, "sensor:b1"));
     CHECK(after->figures.cycle_s);
 }
 

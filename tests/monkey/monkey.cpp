@@ -19,6 +19,7 @@
 #include <cstdio>
 #include <random>
 
+#include <desktop/step_back.h>
 #include <desktop/application.h>
 #include <desktop/main_window.h>
 #include <desktop/step_line.h>
@@ -196,6 +197,7 @@ private:
 }  // namespace
 
 int main(int argc, char** argv) {
+    desktop::share_freed_memory();
     const QTemporaryDir room;
     for (const char* name : {"XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"}) qputenv(name, room.path().toUtf8());
     if (argc < 3) {

@@ -2,6 +2,7 @@
 
 #include <catch2/catch.hpp>
 
+#include <inspection/inspect.h>
 #include <simulation/kernel.h>
 #include <simulation/plan.h>
 #include <simulation/run.h>
@@ -154,4 +155,74 @@ TEST_CASE("a tray is exchanged when its input goes on, once for each time") {
     for (std::size_t i = 0; i < 3; ++i) CHECK(begun[i] == Approx(5 + 15 * static_cast<double>(i)));
     CHECK(r.run->trace.parts.size() == 16);
     CHECK(r.at("t.count", 39) == 4);
+}
+TEST_CASE("a zone sensor is made while any part is in its volume, and counts them") {
+    json tree = tests::belt_cell(2, 500, 2000, 20);
+    tree["devices"].push_back({{"id", "z"}, {"name", "Z"}, {"kind", "zone_sensor"}, {"host", "belt"},
+        {"length_mm", 900}, {"width_mm", 200}, {"height_mm", 50}, {"above_mm", 5}});
+    const Ran r = ran(tree, 30);
+    const double half = r.cell->part_types[r.cell->part_type("block60")].length / 2;
+    int counted = 0;
+    for (double t = 0.13; t < 30; t += 0.1) {
+        // By hand: along the belt, whose middle is the sensor's.
+        int inside = 0;
+        for (std::size_t part = 0; part < r.run->trace.parts.size(); ++part) {
+            geometry::Frame at;
+            if (!r.run->trace.part_frame(*r.cell, static_cast<int>(part), ticks(t), at)) continue;
+            inside += std::abs(at.translation().x()) < 0.45 + half;
+        }
+        INFO(t);
+        CHECK(r.at("z.count", t) == inside);
+        CHECK(r.at("z.made", t) == (inside > 0));
+        counted = std::max(counted, inside);
+    }
+    CHECK(counted >= 1);
+    // A cylinder of that diameter, narrower at its sides, sees the parts no longer than the box.
+    for (json& d : tree["devices"])
+        if (d["id"] == "z") d["shape"] = "cylinder", d["length_mm"] = 300;
+    const Ran round = ran(tree, 30);
+    int on = 0, box = 0;
+    for (double t = 0.13; t < 30; t += 0.05) on += round.at("z.made", t) != 0, box += r.at("z.made", t) != 0;
+    CHECK(on > 10);
+    CHECK(on < box);
+}
+
+TEST_CASE("a sensor that never switches says why: not enabled, too high, another type; one that is always on says since when") {
+    json tree = tests::belt_cell(2, 500, 2000, 20);
+    tree["devices"].push_back({{"id", "z"}, {"name", "Z"}, {"kind", "zone_sensor"}, {"host", "belt"},
+        {"length_mm", 100}, {"width_mm", 200}, {"height_mm", 50}, {"above_mm", 5}});
+    const auto finding = [](const json& of) {
+        inspection::Cache cache;
+        const auto cell = tests::read(of);
+        PlanCache plans;
+        const auto run = simulation::run(*cell, plans);
+        const auto found = inspection::inspect(*cell, *run, cache);
+        for (const auto& f : found->findings)
+            if (f.id == "sensor:z") return f;
+        return inspection::Finding{};
+    };
+    CHECK(finding(tree).id.empty());
+    json off = tree;
+    connect(off, "z", "enable", "off");
+    CHECK(finding(off).text.find("\"enable\" is never on; it takes off") != std::string::npos);
+    json high = tree;
+    device(high, "z")["above_mm"] = 100;
+    const auto above = finding(high);
+    REQUIRE(above.ways_out.size() == 1);
+    const cell::Document d = cell::Document::parse(high.dump()).edited("A", above.ways_out.front().edit);
+    CHECK(finding(d.resolved("A")).id.empty());
+    json other = tree;
+    json another = cell::catalogue_part_types().front();
+    another["id"] = "another";
+    other["part_types"].push_back(another);
+    device(other, "z")["detects"] = "another";
+    const auto type = finding(other);
+    CHECK(type.text.find("none of the type") != std::string::npos);
+    REQUIRE(type.ways_out.size() == 1);
+    // Longer than the gap between two parts, and somebody listens.
+    json always = tree;
+    device(always, "z")["length_mm"] = 1500;
+    CHECK(finding(always).id.empty());  // nobody does
+    always["devices"].push_back(switcher({json{{"id", "w"}, {"do", "wait"}, {"signal", "z.made"}}, dwell("d", 1)}));
+    CHECK(finding(always).title == "Z is always on");
 }

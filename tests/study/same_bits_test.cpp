@@ -71,6 +71,14 @@ TEST_CASE("every figure and instant of the demo cells and of random cells is wha
     compare(some_cells);
 }
 TEST_CASE("the same for all 200 random cells", "[.][all digests]") { compare(all_cells); }
+TEST_CASE("a random cell is written to a file, to be looked at", "[.][write cell]") {
+    // ESCARP_SEED: which one.
+    const char* seed = std::getenv("ESCARP_SEED");
+    const unsigned which = seed ? static_cast<unsigned>(std::atoi(seed)) : 0;
+    std::ofstream out("random-" + std::to_string(which) + ".escarp");
+    out << cell::Document::parse(tests::RandomCell(which).tree().dump()).text();
+    REQUIRE(out.good());
+}
 TEST_CASE("digests of the figures are written anew", "[.][write digests]") {
     std::ofstream out(digests + ".new");  // to be put in the place of the old ones by hand
     for (const std::string& line : made_digests(all_cells)) out << line << "\n";

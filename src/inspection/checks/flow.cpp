@@ -1,7 +1,6 @@
 #include <algorithm>
 #include <set>
 
-#include <geometry/distance.h>
 #include <simulation/kernel.h>
 
 #include <inspection/why.h>
@@ -106,55 +105,6 @@ void report_takt(const Context& c, std::vector<Finding>& out) {
     out.push_back(std::move(f));
 }
 
-/// A beam that a task waits for and that never switches: says why.
-void report_dead_beams(const Context& c, std::vector<Finding>& out) {
-    for (const cell::Device& d : c.cell.devices) {
-        const auto line =
-            std::find_if(d.marks.begin(), d.marks.end(), [](const cell::Mark& m) { return !m.lit_by.empty(); });
-        if (line == d.marks.end()) continue;
-        const std::string name = d.id + "." + line->lit_by;
-        const simulation::SignalRecord* s = c.run.trace.signal(name);
-        if (!s || s->changes.size() > 1 || (!s->changes.empty() && s->changes.front().second) ||
-            c.run.trace.parts.empty())
-            continue;
-        // How near did any part come?
-        const Vector3 from = d.world * line->line.front(), to = d.world * line->line.back();
-        const geometry::Convex beam = geometry::Convex::segment(from, to);
-        double nearest = 1e300, above = 0;
-        for (const simulation::PartRecord& part : c.run.trace.parts) {
-            const cell::PartType& type = c.cell.part_types[part.type];
-            for (const simulation::Place& p : part.places) {
-                if (p.kind != simulation::Place::Kind::still) continue;
-                const double ride =
-                    p.glide.rests() ? 0.0 : simulation::seconds(std::max<simulation::Ticks>(0, p.stop - p.from));
-                for (int k = 0; k <= 20; ++k) {
-                    const Frame at = p.after(ride * k / 20);
-                    for (const geometry::Body& b : type.bodies) {
-                        const double gap = geometry::separation(b.shape, at * b.at, beam, Frame::Identity()).distance;
-                        if (gap < nearest)
-                            nearest = gap, above = std::min(from.z(), to.z()) - (at.translation().z() + type.height);
-                    }
-                }
-            }
-        }
-        Finding f;
-        f.id = "beam:" + d.id;
-        f.severity = Severity::watch;
-        f.title = d.name + " never switches";
-        f.devices = {d.id};
-        if (above > 0 && above < 0.5) {
-            f.text = "Its line passes " + millimetres(above) + " mm above the highest part.";
-            const cell::json lower = std::max(1.0, std::round((line->line.front().z() - above) * 1e3 - 10));
-            WayOut way{"Lower the line to " + lower.dump() + " mm", "10 mm below the top of the part",
-                {"Lower " + d.name, {cell::Operation::set("/devices/" + d.id + "/beam_height_mm", lower)}}};
-            f.ways_out.push_back(std::move(way));
-        } else {
-            f.text = "No part that it detects passes it; the nearest comes to " + millimetres(nearest) + " mm.";
-        }
-        out.push_back(std::move(f));
-    }
-}
-
 void report_cut(const Context& c, std::vector<Finding>& out) {
     if (!c.run.cut) return;
     Finding f;
@@ -178,7 +128,6 @@ void flow_check(const Context& c, Inspection& result) {
     report_faults(c, result, result.findings);
     report_deadlock(c, result.findings);
     report_takt(c, result.findings);
-    report_dead_beams(c, result.findings);
     report_cut(c, result.findings);
 }
 

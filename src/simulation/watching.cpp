@@ -1,0 +1,224 @@
+#include "watching.h"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include <cell/content_key.h>
+#include <motion/clearance.h>
+
+#include "arm_parts.h"
+
+namespace escarp::simulation {
+namespace {
+
+using Intervals = std::vector<std::pair<double, double>>;
+
+/// Made exactly while the solid of some detected part touches what is watched. When a part's motion changes, the
+/// instants at which it will cross are worked out ahead; nothing is polled.
+class Watching final : public Behaviour {
+public:
+    Watching(const cell::Device& d, int index, Watched watched)
+        : Behaviour(d, index),
+          watched_(std::move(watched)),
+          still_(Frame::Identity(), motion::part_set({{0, watched_.shape, Frame::Identity(), {}, 0}})) {}
+
+    bool watches() const override { return true; }
+
+    void moved(Kernel& k, int part) override {
+        const PartRecord& record = k.trace().parts[part];
+        if (watched_.only >= 0 && record.type != watched_.only) return;
+        for (const EventKey& e : pending_[part]) k.cancel(e);
+        pending_.erase(part);
+        const Place& place = record.places.back();
+        Intervals crossing;
+        if (place.kind == Place::Kind::held) crossing = while_held(k, part, place);
+        else if (place.kind == Place::Kind::still)
+            crossing = place.stop > k.now() ? while_riding(k, part, place) : while_still(k, part, place);
+        const bool now_inside = !crossing.empty() && crossing.front().first <= 0;
+        change(k, part, now_inside);
+        for (const auto& [on, off] : crossing) {
+            if (on > 0) pending_[part].push_back(k.at(k.now() + ticks(on), *this, made_event, part));
+            if (off < 1e9) pending_[part].push_back(k.at(k.now() + ticks(off), *this, left_event, part));
+        }
+    }
+
+    void event(Kernel& k, int what, int part) override {
+        if (what == switch_event) {
+            due_ = never;
+            k.set_signal(signal(0), sees(k));
+            return;
+        }
+        auto& list = pending_[part];
+        std::erase_if(list, [&](const EventKey& e) { return e.when <= k.now() && e.what == what; });
+        if (list.empty()) pending_.erase(part);
+        k.because(carrier(k, part));
+        change(k, part, what == made_event);
+    }
+    bool poll(Kernel& k) override {
+        const bool enabled = k.on(signal(enable_signal));
+        if (std::exchange(enabled_, enabled) == enabled) return false;
+        tell_count(k);
+        renew(k);
+        return true;
+    }
+    void write_state(StateWriter& w) const override {
+        for (const int part : inside_) w.add_part(part);
+        w.add_time(due_);
+    }
+
+private:
+    static constexpr int enable_signal = 1, count_signal = 2;  ///< in the order of the kind's signals
+    static constexpr int made_event = 0, left_event = 1, switch_event = 2;
+
+    /// The block that moves a part now: why it changes.
+    int carrier(const Kernel& k, int part) const {
+        const auto& blocks = k.trace().blocks;
+        for (int i = static_cast<int>(blocks.size()) - 1; i >= 0 && i > static_cast<int>(blocks.size()) - 200; --i)
+            if (blocks[i].part == part && blocks[i].to == never) return i;
+        return -1;
+    }
+    void change(Kernel& k, int part, bool inside) {
+        const auto at = std::lower_bound(inside_.begin(), inside_.end(), part);
+        const bool was = at != inside_.end() && *at == part;
+        if (was == inside) return;
+        if (inside) inside_.insert(at, part);
+        else inside_.erase(at);
+        tell_count(k);
+        renew(k);
+    }
+    bool sees(const Kernel& k) const { return !inside_.empty() && k.on(signal(enable_signal)); }
+    void tell_count(Kernel& k) {
+        if (!watched_.counts) return;
+        k.set_signal(signal(count_signal), k.on(signal(enable_signal)) ? static_cast<double>(inside_.size()) : 0.0);
+    }
+    void renew(Kernel& k) {
+        const bool made = sees(k);
+        if (due_ != never) k.cancel(switch_), due_ = never;
+        if (made == k.on(signal(0))) return;
+        const double delay = made ? watched_.on_delay : watched_.off_delay;
+        if (delay <= 0) return k.set_signal(signal(0), made);
+        due_ = k.now() + ticks(delay);
+        switch_ = k.at(due_, *this, switch_event);
+    }
+    double distance(const cell::PartType& type, const Frame& at) const {
+        double least = 1e300;
+        for (const geometry::Body& b : type.bodies)
+            least =
+                std::min(least, geometry::separation(b.shape, at * b.at, watched_.shape, Frame::Identity()).distance);
+        return least;
+    }
+    Intervals while_still(const Kernel& k, int part, const Place& p) const {
+        return distance(k.type_of(part), p.at) <= 0 ? Intervals{{0, 1e300}} : Intervals{};
+    }
+    /// Along a straight ride the distance of two convex bodies is a convex function of the way: find its least value,
+    /// then both ends of the contact.
+    Intervals while_riding(const Kernel& k, int part, const Place& p) {
+        const cell::PartType& type = k.type_of(part);
+        if (p.glide.turn_rate != 0) return while_turning(type, p, seconds(p.stop - k.now()));
+        const double duration = seconds(p.stop - k.now()), speed = p.glide.velocity.norm();
+        const Vector3 along = p.glide.velocity / speed;
+        // One search per line of travel: positions are measured along it from the foot of the shape's middle.
+        const Vector3 middle = watched_.middle;
+        const double now_at = (p.at.translation() - middle).dot(along);
+        Frame foot = p.at;
+        foot.translation() -= now_at * along;
+        cell::ContentKey key;
+        key.add(k.trace().parts[part].type);
+        for (const double v :
+            {foot.translation().x(), foot.translation().y(), foot.translation().z(), along.x(), along.y(), along.z()})
+            key.add(std::llround(v * 1e9));
+        key.add(std::llround(foot.linear()(0, 0) * 1e9))
+            .add(std::llround(foot.linear()(1, 0) * 1e9))
+            .add(std::llround(foot.linear()(2, 0) * 1e9));
+        const auto [found, fresh] = contact_on_line_.try_emplace(key.value());
+        if (fresh) {
+            std::vector<Intervals> each;
+            for (const geometry::Body& b : type.bodies) {
+                const auto gap = [&](double s) {
+                    Frame at = foot * b.at;
+                    at.translation() += s * along;
+                    return geometry::separation(b.shape, at, watched_.shape, Frame::Identity()).distance;
+                };
+                // They can touch no farther from the foot than this.
+                const double farthest = watched_.reach + (foot.translation() - middle).norm() +
+                                        (b.at * b.shape.centre()).norm() + b.shape.bound() + 0.1;
+                double low = -farthest, high = farthest;
+                for (int i = 0; i < 100; ++i) {
+                    const double a = low + (high - low) / 3, c = high - (high - low) / 3;
+                    if (gap(a) <= gap(c)) high = c;
+                    else low = a;
+                }
+                const double nearest = 0.5 * (low + high);
+                if (gap(nearest) > 1e-9) continue;
+                const auto edge = [&](double out) {
+                    double in = nearest;
+                    while (std::abs(out - in) > 1e-9) (gap(0.5 * (in + out)) > 0 ? out : in) = 0.5 * (in + out);
+                    return in;
+                };
+                found->second.emplace_back(edge(nearest - 2 * farthest), edge(nearest + 2 * farthest));
+            }
+            std::sort(found->second.begin(), found->second.end());
+        }
+        Intervals times;
+        for (const auto& [from, to] : found->second) {
+            const double on = std::max(0.0, (from - now_at) / speed), off = (to - now_at) / speed;
+            if (off <= 0 || on > duration) continue;
+            times.emplace_back(on, off >= duration ? 1e300 : off);  // it stops inside
+        }
+        return times;
+    }
+    /// On an arc the distance need not be convex: contact by branch and bound.
+    Intervals while_turning(const cell::PartType& type, const Place& p, double duration) {
+        cell::ContentKey key;
+        key.add(reinterpret_cast<std::uintptr_t>(&type))
+            .add(p.at)
+            .add(p.glide.turn_rate)
+            .add(p.glide.centre)
+            .add(duration);
+        const auto [found, fresh] = contact_on_line_.try_emplace(key.value());
+        if (fresh) {
+            std::vector<motion::Part> parts;
+            for (const geometry::Body& b : type.bodies) parts.push_back({0, b.shape, b.at, {}, 0});
+            const motion::GlideMover rider(p.at, motion::part_set(std::move(parts)), p.glide);
+            for (auto [on, off] : motion::contact_times(rider, still_, 0, std::max(1e-6, duration)))
+                found->second.emplace_back(on, off >= duration - 1e-6 ? 1e300 : off);
+        }
+        return found->second;
+    }
+    Intervals while_held(const Kernel& k, int part, const Place& p) {
+        const MotionRecord& m = k.trace().motions[p.device].back();
+        const cell::Device& arm = k.cell().devices[p.device];
+        const auto key =
+            std::tuple(m.motion.get(), p.device, k.trace().parts[part].type, cell::ContentKey().add(p.at).value());
+        const auto [found, fresh] = contact_while_held_.try_emplace(key);
+        if (fresh) {
+            const motion::ArmMover carried(arm.arm->model->mechanism, arm.world, m.motion, 0,
+                motion::part_set(held_parts(*arm.arm, k.type_of(part), p.at)));
+            const double duration = m.motion->duration();
+            for (auto [on, off] : motion::contact_times(carried, still_, 0, std::max(1e-6, duration)))
+                found->second.emplace_back(on, off >= duration - 1e-6 ? 1e300 : off);
+            kept_.push_back(m.motion);  // the key is its address
+        }
+        return found->second;
+    }
+
+    const Watched watched_;
+    motion::GlideMover still_;
+    std::vector<int> inside_;
+    std::map<int, std::vector<EventKey>> pending_;
+    bool enabled_ = true;
+    EventKey switch_{};
+    Ticks due_ = never;
+    std::map<std::uint64_t, Intervals> contact_on_line_;
+    std::map<std::tuple<const motion::Motion*, int, int, std::uint64_t>, Intervals> contact_while_held_;
+    std::vector<motion::MotionPtr> kept_;
+};
+
+}  // namespace
+
+std::unique_ptr<Behaviour> watching(const cell::Device& device, int index, Watched watched) {
+    return std::make_unique<Watching>(device, index, std::move(watched));
+}
+
+}  // namespace escarp::simulation
