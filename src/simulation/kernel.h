@@ -99,7 +99,7 @@ public:
 
     virtual bool random() const { return false; }
     virtual bool tells_condition() const { return false; }  ///< by itself; else its main task does
-    virtual ArmDriver* driver() { return nullptr; }         ///< what moves it, where its tasks move it
+    virtual ArmDriver* driver() { return nullptr; }         ///< of its motion; null: its tasks cause none
 
 protected:
     int signal(int nth) const { return device_.first_signal + nth; }  ///< of its own, among the cell's

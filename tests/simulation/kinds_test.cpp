@@ -44,6 +44,16 @@ TEST_CASE(
         REQUIRE(!bodies.empty());
         const geometry::Box3 box = geometry::bounds(bodies, d.world);
         CHECK(box.low.z() == Approx(0).margin(1e-9));  // neither floats nor sinks
+        if (kind->id() == "zone_sensor") {  // its sizes are those of what it watches, beside which it stands
+            geometry::Box3 watched;
+            for (const cell::Mark& m : d.marks)
+                for (const geometry::Vector3& p : m.line) watched.add(p);
+            CHECK(watched.high.x() - watched.low.x() == Approx(0.2));
+            CHECK(watched.high.y() - watched.low.y() == Approx(0.2));
+            CHECK(watched.high.z() - watched.low.z() == Approx(0.15));
+            CHECK(box.low.y() > watched.high.y());
+            continue;
+        }
         CHECK(box.low.x() + box.high.x() == Approx(0).margin(1e-6));
         CHECK(box.low.y() + box.high.y() == Approx(0).margin(1e-6));
         const json fresh = kind->fresh();
