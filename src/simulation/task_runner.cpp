@@ -14,7 +14,8 @@ TaskRunner::TaskRunner(const cell::Device& device, int index, const cell::Task& 
     : Actor(device, index), task_(task), nth_(nth), driver_(driver) {}
 
 void TaskRunner::start(Kernel& k) {
-    if (!task_.when_asked && !task_.empty()) go_on(k);
+    // Another task may have started it already, at this instant.
+    if (!task_.when_asked && !task_.empty() && phase_ == Phase::idle) go_on(k);
 }
 
 void TaskRunner::begin(Kernel& k) {

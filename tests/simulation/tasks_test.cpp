@@ -111,6 +111,13 @@ TEST_CASE("side tasks run beside the main one; started ones run once and are wai
     }
 }
 
+TEST_CASE("a side task that runs from the beginning is not begun twice where the main task starts it as well") {
+    const json side{{"id", "x"}, {"steps", {add("s", "a.n", "1"), dwell("d", 1)}}};
+    const Ran r = ran(cell_of({station("a", {{"task", {step("t", "start_task", {{"task", "x"}}), dwell("m", 100)}},
+                                                {"side_tasks", json::array({side})}})}));
+    for (double t = 0.5; t < 15; t += 1) CHECK(r.at("a.n", t) == std::floor(t) + 1);
+}
+
 TEST_CASE("a side task is ended: after its present step, or at once where it waits") {
     const json side = {{{"id", "w"}, {"steps", {add("w1", "a.n", "1"), step("w2", "wait", {{"condition", "off"}})}}},
         {{"id", "d"}, {"steps", {set("d1", "a.on", true), dwell("d2", 2), set("d3", "a.on", false), dwell("d4", 2)}}}};
