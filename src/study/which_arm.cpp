@@ -1,7 +1,11 @@
 #include "which_arm.h"
 
+#include <tbb/parallel_for.h>
+
 #include <algorithm>
+#include <atomic>
 #include <cmath>
+#include <mutex>
 
 #include <cell/catalogue.h>
 #include <cell/poses.h>
@@ -54,6 +58,33 @@ void stand_at(const cell::Cell& cell, int arm, const geometry::Frame& base, doub
             std::round((geometry::to_triple(d.placement.linear()).z() + turn) * 180 / geometry::pi * 10) / 10));
 }
 
+/// The task given to one model, where the arm stands and at its best base. `now`: how it is, if the model is there now.
+ArmChoice tried(const cell::Layout& layout, const std::string& arm, int index, const json& model,
+    const std::shared_ptr<const Evaluation>& now, inspection::Cache& cache, const EvaluateOptions& options) {
+    ArmChoice c;
+    c.id = model["id"];
+    c.name = model.value("name", c.id);
+    c.payload = model.value("payload_kg", 0.0);
+    c.present = now != nullptr;
+    const cell::Edit edit = now ? cell::Edit{"", {}} : swap_arm(layout, arm, model);
+    const auto here = now ? now : evaluate(layout.edited(edit), cache, options);
+    const cell::Device& d = here->cell->devices[index];
+    c.solver = d.arm->solver->name();
+    c.here = mounted(*here, index, edit);
+    const inspection::BaseField field =
+        inspection::base_field(*here->cell, index, here->inspection->poses, {.stop = options.stop});
+    if (field.best < 0) return c;
+    const geometry::Frame base = field.base_at(field.best, d.world);
+    const double turn = field.turns[field.turn[field.best]] - field.turns.front();
+    cell::Edit best = edit;
+    best.name = "Swap " + d.name + " for " + c.name + " at its best base";
+    stand_at(*here->cell, index, base, turn, best);
+    c.best_x = base.translation().x(), c.best_y = base.translation().y(),
+    c.best_turn = geometry::to_triple(base.linear()).z();
+    c.best = mounted(*evaluate(layout.edited(best), cache, options), index, best);
+    return c;
+}
+
 }  // namespace
 
 cell::Edit swap_arm(const cell::Layout& layout, const std::string& arm, const json& model) {
@@ -96,34 +127,25 @@ std::vector<ArmChoice> which_arm(const cell::Layout& layout, const std::string& 
         if (std::none_of(models.begin(), models.end(), [&](const json& o) { return o["id"] == m["id"]; }))
             models.push_back(m);
 
-    std::vector<ArmChoice> choices;
-    for (const json& model : models) {
-        if (progress) progress(static_cast<double>(choices.size()) / static_cast<double>(models.size()));
-        ArmChoice c;
-        c.id = model["id"];
-        c.name = model.value("name", c.id);
-        c.payload = model.value("payload_kg", 0.0);
-        c.load = load;
-        c.present = c.id == present.arm->model->id;
-        cell::Edit edit = c.present ? cell::Edit{"", {}} : swap_arm(layout, arm, model);
-        const auto here = c.present ? now : evaluate(layout.edited(edit), cache, options);
-        const cell::Device& d = here->cell->devices[index];
-        c.solver = d.arm->solver->name();
-        c.here = mounted(*here, index, edit);
-        const inspection::BaseField field =
-            inspection::base_field(*here->cell, index, here->inspection->poses, {.stop = stop});
-        if (field.best >= 0) {
-            const geometry::Frame base = field.base_at(field.best, d.world);
-            const double turn = field.turns[field.turn[field.best]] - field.turns.front();
-            cell::Edit best = edit;
-            best.name = "Swap " + d.name + " for " + c.name + " at its best base";
-            stand_at(*here->cell, index, base, turn, best);
-            c.best_x = base.translation().x(), c.best_y = base.translation().y(),
-            c.best_turn = geometry::to_triple(base.linear()).z();
-            c.best = mounted(*evaluate(layout.edited(best), cache, options), index, best);
-        }
-        choices.push_back(std::move(c));
-    }
+    // Each model has a cache of its own: arms share no poses and no ways.
+    std::vector<ArmChoice> choices(models.size());
+    std::atomic<int> done = 0;
+    std::mutex telling;
+    tbb::parallel_for(
+        tbb::blocked_range<std::size_t>(0, models.size(), 1),
+        [&](const auto& range) {
+            for (std::size_t i = range.begin(); i < range.end(); ++i) {
+                inspection::Cache own;
+                const bool present = models[i]["id"] == now->cell->devices[index].arm->model->id;
+                choices[i] =
+                    tried(layout, arm, index, models[i], present ? now : nullptr, present ? cache : own, options);
+                choices[i].load = load;
+                const double share = static_cast<double>(++done) / static_cast<double>(models.size());
+                const std::lock_guard<std::mutex> hold(telling);
+                if (progress) progress(share);
+            }
+        },
+        tbb::simple_partitioner());
     const auto cycle = [](const ArmChoice& c) {
         return std::min(c.here.cycle_s.value_or(1e9), c.best ? c.best->cycle_s.value_or(1e9) : 1e9);
     };
