@@ -40,6 +40,8 @@ public:
     virtual void mirror(json& /*device*/) const {}
     /// Reads the kind's own keys into parameters, bodies, seats, marks, signals, mount.
     virtual void read(const Reader& reader, const Cell& cell, Device& device) const = 0;
+    /// Once every device stands where it stands: what depends on others.
+    virtual void settled(const Reader& /*reader*/, const Cell& /*cell*/, Device& /*device*/) const {}
 };
 
 class Kinds {

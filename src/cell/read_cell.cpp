@@ -255,6 +255,7 @@ std::shared_ptr<Cell> read_with(const json& resolved, const Kinds& kinds, KeyLed
         read_sources(readers[i], *cell, static_cast<int>(i));
         read_tasks(readers[i], kinds, *cell, cell->devices[i], blocks);
         check_needs(readers[i], *cell, static_cast<int>(i));
+        cell->devices[i].kind->settled(readers[i], *cell, cell->devices[i]);
     }
     read_exclusions(v, *cell);
     done();

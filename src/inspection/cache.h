@@ -11,7 +11,7 @@ namespace escarp::inspection {
 struct Cache::Kept {
     cell::Kept<double> pull{1u << 20};  ///< greatest acceleration of the tool in a motion, m/s^2
     cell::Kept<kinematics::Reach> reach{4u << 20};
-    cell::Kept<motion::Clearance> clearance{16u << 20};
+    cell::Kept<motion::Clearance> clearance{10u << 20};
 };
 
 }  // namespace escarp::inspection

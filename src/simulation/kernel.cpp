@@ -29,6 +29,7 @@ void StateWriter::add_double(double value) {
     std::memcpy(&bits, &value, sizeof bits);
     add(bits);
 }
+Ticks StateWriter::now() const { return kernel_.now(); }
 void StateWriter::add_time(Ticks when) { add(when == never ? never : when - kernel_.now()); }
 void StateWriter::add_part(int part) {
     const auto& live = kernel_.live_parts();

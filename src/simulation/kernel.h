@@ -25,6 +25,7 @@ public:
     void add_time(Ticks when);  ///< relative to now
     void add_part(int part);    ///< by its rank among the parts in the cell
     void add_joints(const JointVector& q);
+    Ticks now() const;
     std::string take() { return std::move(bytes_); }
 
 private:
@@ -41,6 +42,21 @@ struct Offer {
 struct Waiting {
     int other;
     WaitFor what;
+};
+
+/// How a part comes from a belt, an infeed or a divert to who takes it over.
+struct Arrival {
+    int part_type;
+    double along = 0;                 ///< its origin before (-) or behind (+) the place where that one begins, m
+    const Frame* at = nullptr;        ///< comes across from the side: where it stands now, world; null: it rides on
+    Vector3 joint = Vector3::Zero();  ///< across: the place where it comes in is the nearest to this point, world
+    double speed = 0;                 ///< across: m/s
+};
+
+struct Wish {
+    Ticks since = never;
+    int part = -1;
+    bool operator==(const Wish&) const = default;
 };
 
 /// Devices and signals of the cell whose change may let somebody go on.
@@ -75,6 +91,7 @@ private:
 };
 
 class ArmDriver;
+class Gate;
 class TaskRunner;
 
 /// What a device does by itself, and how parts come to it and leave it.
@@ -89,9 +106,12 @@ public:
     virtual std::optional<int> room(const Kernel&, int /*part_type*/) const { return std::nullopt; }  ///< a seat
     virtual void reserve(Kernel&, int /*seat*/, int /*part*/) {}
     virtual void received(Kernel&, int /*seat*/, int /*part*/) {}
-    /// A part arrives from a belt or an infeed, its origin `x` before (-) or behind (+) the place where this begins.
-    virtual bool accepts(const Kernel&, int /*part_type*/, double /*x*/) const { return false; }
-    virtual void enter(Kernel&, int /*part*/, double /*x*/) {}
+    // Parts handed on by belts, infeeds and diverts.
+    virtual bool accepts(const Kernel&, const Arrival&) const { return false; }
+    virtual void enter(Kernel&, int /*part*/, const Arrival&) {}
+    /// A part that waits here to go over from the side; see Kind::side_joint.
+    virtual std::optional<Wish> wishes_to_cross(const Kernel&) const { return std::nullopt; }
+    virtual Gate* gate() { return nullptr; }  ///< along the belt that it stands on
 
     /// Told of every new stretch of a part's motion (only if `watches`).
     virtual bool watches() const { return false; }
@@ -238,6 +258,10 @@ public:
     virtual Frame seat_frame(const cell::Device& device, int seat, const cell::PartType& type) const;
     virtual std::vector<int> pick_seats(const cell::Device& device) const;
     virtual std::vector<int> place_seats(const cell::Device& device) const;
+    /// Where a device brings its parts in from the side, world; nullopt: it does not.
+    virtual std::optional<Vector3> side_joint(const cell::Cell& /*cell*/, const cell::Device& /*device*/) const {
+        return std::nullopt;
+    }
 };
 inline const Kind& kind_of(const cell::Device& device) { return static_cast<const Kind&>(*device.kind); }
 

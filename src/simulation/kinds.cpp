@@ -11,6 +11,8 @@ void add_standard_kinds(cell::Kinds& all) {
     all.add(outfeed_kind());
     all.add(fixture_kind());
     all.add(beam_kind());
+    all.add(stop_kind());
+    all.add(divert_kind());
     all.add(zone_sensor_kind());
     all.add(tray_kind());
     all.add(structure_kind());

@@ -19,6 +19,8 @@ std::unique_ptr<Kind> fence_kind();
 std::unique_ptr<Kind> tray_kind();
 std::unique_ptr<Kind> solid_kind();
 std::unique_ptr<Kind> marking_kind();
+std::unique_ptr<Kind> stop_kind();
+std::unique_ptr<Kind> divert_kind();
 
 class StepKind;
 std::unique_ptr<StepKind> pick_step();

@@ -87,11 +87,11 @@ private:
     Value kept(cell::Kept<Value>& kept, std::uint64_t key, Make make);
 
     // A pose plan takes some 30 kB, a cell has some hundreds of them.
-    cell::Kept<std::shared_ptr<const PosePlan>> poses_{24u << 20};
-    cell::Kept<motion::MotionPtr> moves_{4u << 20}, gentle_{4u << 20};
-    cell::Kept<Travel> travels_{10u << 20};
-    cell::Kept<std::shared_ptr<const std::vector<motion::MotionPtr>>> flights_{10u << 20};
-    cell::Kept<std::shared_ptr<const Line>> lines_{10u << 20};
+    cell::Kept<std::shared_ptr<const PosePlan>> poses_{12u << 20};
+    cell::Kept<motion::MotionPtr> moves_{3u << 20}, gentle_{3u << 20};
+    cell::Kept<Travel> travels_{6u << 20};
+    cell::Kept<std::shared_ptr<const std::vector<motion::MotionPtr>>> flights_{6u << 20};
+    cell::Kept<std::shared_ptr<const Line>> lines_{6u << 20};
     std::atomic<std::size_t> computed_{0};
 };
 

@@ -162,7 +162,8 @@ private:
         }
         Intervals times;
         for (const auto& [from, to] : found->second) {
-            const double on = std::max(0.0, (from - now_at) / speed), off = (to - now_at) / speed;
+            const double on = p.glide.when(std::max(0.0, (from - now_at) / speed)),
+                         off = p.glide.when((to - now_at) / speed);
             if (off <= 0 || on > duration) continue;
             times.emplace_back(on, off >= duration ? 1e300 : off);  // it stops inside
         }
@@ -175,6 +176,8 @@ private:
             .add(p.at)
             .add(p.glide.turn_rate)
             .add(p.glide.centre)
+            .add(p.glide.share)
+            .add(p.glide.ramp)
             .add(duration);
         const auto [found, fresh] = contact_on_line_.try_emplace(key.value());
         if (fresh) {

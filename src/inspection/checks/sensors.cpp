@@ -157,7 +157,7 @@ void sensor_check(const Context& c, Inspection& result) {
         if (lit == d.marks.end()) continue;
         const std::string name = d.id + "." + lit->lit_by;
         const simulation::SignalRecord* s = c.run.trace.signal(name);
-        if (!s) continue;
+        if (!s || !c.run.trace.signal(d.id + ".enable")) continue;  // lit by something else than a sensor
         const bool never =
             std::none_of(s->changes.begin(), s->changes.end(), [](const auto& v) { return v.second != 0; });
         if (never) result.findings.push_back(Silent(c, d).finding(lit->lit_by));

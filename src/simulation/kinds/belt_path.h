@@ -2,6 +2,7 @@
 // The centre line of a conveyor: straight runs and arcs one after the other, in the device's own axes.
 
 #include <algorithm>
+#include <cmath>
 #include <vector>
 
 #include <cell/device_kind.h>
@@ -46,6 +47,22 @@ public:
             s -= one.length;
         }
         return sections_.back().at(sections_.back().length) * geometry::make_frame({s, 0, 0});
+    }
+    /// The way to the place that is nearest to a point, seen from above.
+    double nearest(const Vector3& point) const {
+        double best = 0, least = 1e300, before = 0;
+        for (const PathSection& s : sections_) {
+            const Vector3 local = s.begin.inverse() * point;
+            double way = local.x();
+            if (s.curvature != 0) way = std::atan2(s.curvature * local.x(), 1 - s.curvature * local.y()) / s.curvature;
+            if (s.curvature != 0 && way < 0 && -way > geometry::pi / std::abs(s.curvature) - 0.5 * s.length)
+                way += 2 * geometry::pi / std::abs(s.curvature);
+            way = std::clamp(way, 0.0, s.length);
+            const double distance = (s.at(way).translation() - s.begin * local).head<2>().norm();
+            if (distance < least) least = distance, best = before + way;
+            before += s.length;
+        }
+        return best;
     }
 
 private:

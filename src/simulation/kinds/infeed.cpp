@@ -33,8 +33,8 @@ public:
         if (source_.when_asked && asked && !asked_) ++to_come_;
         asked_ = asked;
         if (!due_ || (source_.when_asked ? to_come_ == 0 : !asked)) return false;
-        const double x = 0.5 * k.cell().part_types[type_].length;
-        if (!k.behaviour(next_).accepts(k, type_, x)) {
+        const Arrival arrival{type_, 0.5 * k.cell().part_types[type_].length};
+        if (!k.behaviour(next_).accepts(k, arrival)) {
             k.set_condition(index_, Condition::blocked);
             return false;
         }
@@ -44,7 +44,7 @@ public:
         k.set_condition(index_, Condition::busy);
         k.at(k.now() + ticks(source_.interval), *this, 0);
         const int part = k.new_part(type_);
-        k.changing(next_).enter(k, part, x);
+        k.changing(next_).enter(k, part, arrival);
         return true;
     }
     Listening listens_to() const override { return {{next_}, {}}; }

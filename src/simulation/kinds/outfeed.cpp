@@ -10,8 +10,16 @@ namespace {
 class Leaving final : public Behaviour {
 public:
     using Behaviour::Behaviour;
-    bool accepts(const Kernel&, int, double) const override { return true; }
-    void enter(Kernel& k, int part, double) override { k.remove(part); }
+    bool accepts(const Kernel&, const Arrival&) const override { return true; }
+    /// From the side it comes across first.
+    void enter(Kernel& k, int part, const Arrival& a) override {
+        if (!a.at) return k.remove(part);
+        const Vector3 over = (device_.world * device_.seats.front().at).translation() - a.at->translation();
+        const Ticks takes = std::max<Ticks>(1, ticks(over.norm() / a.speed));
+        k.put(part, index_, 0, *a.at, {.velocity = over / seconds(takes)}, k.now() + takes);
+        k.at(k.now() + takes, *this, 0, part);
+    }
+    void event(Kernel& k, int, int part) override { k.remove(part); }
     std::optional<int> room(const Kernel&, int) const override { return reserved_ ? std::nullopt : std::optional(0); }
     void reserve(Kernel&, int, int) override { reserved_ = true; }
     void received(Kernel& k, int, int part) override {

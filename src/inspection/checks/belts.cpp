@@ -1,0 +1,84 @@
+#include <algorithm>
+#include <cmath>
+
+#include <cell/device_kind.h>
+#include <simulation/kinds/belt.h>
+
+#include "../check.h"
+
+namespace escarp::inspection {
+namespace {
+
+/// A belt that starts and stops quicker than friction lets its parts follow (mu g, on the level).
+std::optional<Finding> slip(const cell::Device& d) {
+    constexpr double g = 9.80665;
+    const simulation::Belt& b = simulation::belt_of(d);
+    const double most = b.friction * g;
+    if (b.acceleration <= most) return std::nullopt;
+    Finding f;
+    f.id = "slip:" + d.id;
+    f.severity = Severity::watch;
+    f.title = "Parts slip on " + d.name;
+    f.devices = {d.id};
+    f.text = "It starts and stops with " + short_number(b.acceleration) + " m/s\u00b2; with a friction of " +
+             short_number(b.friction) + " parts stay where they are up to " + short_number(most) + " m/s\u00b2.";
+    const double lower = std::floor(most * 1e3);
+    if (lower >= 1)
+        f.ways_out.push_back({"Start and stop it with " + short_number(lower / 1e3) + " m/s\u00b2",
+            "the highest acceleration at which nothing slips",
+            {"Slower start of " + d.name, {cell::Operation::set("/devices/" + d.id + "/acceleration_mm_s2", lower)}}});
+    return f;
+}
+
+/// Parts that come in from the side come from beside the belt, not from somewhere.
+std::optional<Finding> far_joint(const Context& c, const cell::Device& d) {
+    const auto joint = simulation::kind_of(d).side_joint(c.cell, d);
+    const int next = joint && !d.needs.empty() ? c.cell.device(d.needs.front().second) : -1;
+    if (next < 0 || !simulation::as_belt(c.cell.devices[next])) return std::nullopt;
+    const cell::Device& there = c.cell.devices[next];
+    const simulation::Belt& belt = simulation::belt_of(there);
+    const Vector3 place = (there.world * belt.on_top(simulation::nearest_way(there, *joint))).translation();
+    const double apart = (*joint - place).head<2>().norm(), drop = std::abs(joint->z() - place.z());
+    constexpr double beside = 0.3, level = 0.03;
+    if (apart <= 0.5 * belt.width + beside && drop <= level) return std::nullopt;
+    Finding f;
+    f.id = "joint:" + d.id;
+    f.severity = Severity::watch;
+    f.title = d.name + " does not meet " + there.name;
+    f.devices = {d.id, there.id};
+    f.text = drop > level
+                 ? "Its parts would come in from the side " + millimetres(drop) + " mm above or below the belt."
+                 : "Its parts would cross " + millimetres(apart) +
+                       " mm through the air to come in from the side; bring the two together.";
+    return f;
+}
+
+/// What belongs on a belt and stands on none, or has nowhere to bring its parts, does nothing.
+std::optional<Finding> idle(const cell::Device& d) {
+    const auto* kind = dynamic_cast<const simulation::AlongBelts*>(d.kind);
+    if (!kind) return std::nullopt;
+    const cell::Field* to = cell::find_field(kind->fields(), "to");
+    const bool nowhere = to && d.needs.empty();
+    if (kind->belt(d) >= 0 && !nowhere) return std::nullopt;
+    Finding f;
+    f.id = "idle:" + d.id;
+    f.severity = Severity::watch;
+    f.title = d.name + " does nothing";
+    f.devices = {d.id};
+    f.text = kind->belt(d) < 0 ? "It belongs on a conveyor; set it down on one."
+                               : "It has nowhere to bring its parts: say under \"to\" which conveyor or outfeed.";
+    return f;
+}
+
+}  // namespace
+
+void belt_check(const Context& c, Inspection& result) {
+    for (const cell::Device& d : c.cell.devices) {
+        if (simulation::as_belt(d))
+            if (std::optional<Finding> f = slip(d)) result.findings.push_back(std::move(*f));
+        if (std::optional<Finding> f = idle(d)) result.findings.push_back(std::move(*f));
+        if (std::optional<Finding> f = far_joint(c, d)) result.findings.push_back(std::move(*f));
+    }
+}
+
+}  // namespace escarp::inspection

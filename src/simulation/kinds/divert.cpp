@@ -1,0 +1,187 @@
+#include <algorithm>
+
+#include <cell/device_kind.h>
+#include <cell/numbers.h>
+
+#include "belt.h"
+#include "kinds.h"
+
+namespace escarp::simulation {
+namespace {
+
+struct Diversion final : cell::Parameters {
+    std::string which;  ///< as the file says it
+    std::string to, part_type;
+    double speed = 0.25;  ///< across, m/s
+    int type = -1;
+    int belt = -1;
+    double way = 0;  ///< along the belt: where the middle of a part is when it goes aside, m
+};
+const Diversion& diversion(const cell::Device& d) { return static_cast<const Diversion&>(*d.parameters); }
+
+/// Takes parts off its belt and brings them across to where they go on.
+class Diverting final : public Behaviour, public Gate {
+public:
+    Diverting(const cell::Device& d, int index, const cell::Cell& cell)
+        : Behaviour(d, index), divert_(diversion(d)), next_(cell.device(divert_.to)) {}
+
+    Gate* gate() override { return this; }
+    double holds_at(const cell::PartType&) const override { return divert_.way; }
+    bool holds(Kernel& k, int part) override { return part == here_ || goes_aside(k, part); }
+    void reached(Kernel& k, int part) override {
+        here_ = part;
+        since_ = k.now();
+        k.touch(index_);
+    }
+    bool poll(Kernel& k) override {
+        if (divert_.belt < 0 || next_ < 0) return false;
+        const bool aside = k.on(signal(aside_signal));
+        if (std::exchange(aside_, aside) != aside) {
+            if (here_ >= 0 && !crossing_ && !goes_aside(k, here_)) here_ = -1;
+            belt(k).look_again(k);
+            return true;
+        }
+        if (here_ < 0 || crossing_) return false;
+        Frame at;
+        k.trace().part_frame(k.cell(), here_, k.now(), at);
+        const Arrival arrival{k.trace().parts[here_].type, 0, &at, joint(k.cell(), device_), divert_.speed};
+        if (!k.behaviour(next_).accepts(k, arrival)) return false;
+        crossing_ = true;
+        const Vector3 way = joint_there(k) - at.translation();
+        k.changing(next_).enter(k, here_, arrival);
+        k.set_signal(signal(crossing_signal), true);
+        k.at(k.now() + ticks(way.norm() / divert_.speed), *this, 0, here_);
+        return true;
+    }
+    /// It is across: the next one may come.
+    void event(Kernel& k, int, int part) override {
+        here_ = -1;
+        crossing_ = false;
+        k.set_signal(signal(crossing_signal), false);
+        belt(k).take_off(k, part);
+    }
+    Listening listens_to() const override {
+        return divert_.belt < 0 || next_ < 0 ? Listening{} : Listening{{next_, divert_.belt}, {}};
+    }
+    std::optional<Wish> wishes_to_cross(const Kernel&) const override {
+        return here_ < 0 || crossing_ ? std::nullopt : std::optional(Wish{since_, here_});
+    }
+    std::optional<Waiting> waiting(const Kernel&) const override {
+        return here_ < 0 || crossing_ ? std::nullopt : std::optional(Waiting{next_, WaitFor::room});
+    }
+    void write_state(StateWriter& w) const override {
+        w.add_part(here_);
+        w.add(crossing_), w.add(aside_);
+    }
+
+private:
+    static constexpr int aside_signal = 0, crossing_signal = 1;  ///< in the order of the kind's signals
+    CarryingBelt& belt(Kernel& k) { return static_cast<CarryingBelt&>(k.changing(divert_.belt)); }
+    bool goes_aside(const Kernel& k, int part) const {
+        if (next_ < 0) return false;
+        if (divert_.which == "while its input is on") return k.on(signal(aside_signal));
+        if (divert_.which == "one part type") return k.trace().parts[part].type == divert_.type;
+        if (divert_.which == "every part") return true;
+        const std::string result = k.trace().result(part, k.now());
+        return divert_.which == "rejects" ? result == "reject" : result == "good";
+    }
+    /// Where a part comes to.
+    Vector3 joint_there(const Kernel& k) const {
+        const cell::Device& there = k.cell().devices[next_];
+        if (!as_belt(there)) return (there.world * there.seats.front().at).translation();
+        return (there.world * belt_of(there).on_top(nearest_way(there, joint(k.cell(), device_)))).translation();
+    }
+    static Vector3 joint(const cell::Cell& cell, const cell::Device& d) {
+        const cell::Device& belt = cell.devices[diversion(d).belt];
+        return (belt.world * belt_of(belt).on_top(diversion(d).way)).translation();
+    }
+
+    friend class DivertKind;
+    const Diversion& divert_;
+    const int next_;
+    int here_ = -1;  ///< the part that stands there, or is on its way across
+    Ticks since_ = 0;
+    bool crossing_ = false, aside_ = false;
+};
+
+class DivertKind final : public AlongBelts {
+public:
+    std::string id() const override { return "divert"; }
+    std::string label() const override { return "Divert"; }
+    const cell::Fields& fields() const override {
+        using namespace cell::field;
+        using Type = cell::Field::Type;
+        static const cell::Fields all{
+            choice("which", "takes aside",
+                {"every part", "rejects", "good parts", "one part type", "while its input is on"})
+                .usually("every part")
+                .at_first("rejects"),
+            of(Type::part_type, "part_type", "that type").usually(""),
+            of(Type::device, "to", "to").usually("").at_first(""),
+            number("speed_mm_s", "speed across", 1, 5000).usually(250).at_first(250.0),
+            number("width_mm", "width", 20, 5000).usually(200).at_first(200.0)};
+        return all;
+    }
+    int belt(const cell::Device& d) const override { return diversion(d).belt; }
+    Lane lane() const override { return Lane::level; }
+    /// Over the middle of a belt, to another one or to an outfeed.
+    void settle_in(cell::Newcomer& n, cell::json& device) const override {
+        const cell::Device* belt = n.belt();
+        if (!belt) throw cell::InputError("divert", "A divert stands along a conveyor: place a conveyor first.");
+        device["width_mm"] = n.value(*belt, "width_mm");
+        for (const cell::Device& d : n.cell().devices)
+            if (!n.given("to") && &d != belt && d.kind->takes_from_belts() && !d.kind->moves_parts())
+                device["to"] = d.id;
+        n.stand_on(device, *belt);
+    }
+    std::string summary(const cell::Cell& cell, const cell::Device& d) const override {
+        const int to = cell.device(diversion(d).to);
+        return diversion(d).which + (to < 0 ? std::string() : " to " + cell.devices[to].name);
+    }
+    void read(const cell::Reader& r, const cell::Cell& cell, cell::Device& d) const override {
+        auto s = std::make_shared<Diversion>();
+        const cell::Values v(r, fields());
+        s->which = v.choice("which");
+        s->to = v.text("to");
+        s->speed = v.number("speed_mm_s");
+        s->part_type = v.text("part_type");
+        s->type = s->part_type.empty() ? -1 : cell.part_type(s->part_type);
+        if (s->which == "one part type" && s->type < 0)
+            r.problem("part_type", "The id of the part type that is taken aside is expected.");
+        if (!s->to.empty()) d.needs.emplace_back("to", s->to);
+        const double side = 0.5 * v.number("width_mm");
+        d.look = cell::Look::sensor;
+        const double wide = std::min(0.02, 0.3 * side);
+        for (const double y : {-side + 0.5 * wide, side - 0.5 * wide})
+            d.bodies.push_back(cell::standing_box("housing", {0.12, wide, 0.03}, {0, y, 0}));
+        d.marks.push_back({cell::Mark::Style::accent, {{-0.05, -side, 0.005}, {0.05, side, 0.005}}});
+        d.marks.back().lit_by = "crossing";
+        d.marks.push_back({cell::Mark::Style::accent, {{0.05, -side, 0.005}, {-0.05, side, 0.005}}});
+        d.marks.back().lit_by = "crossing";
+        d.signals = {cell::Signal::input_off("aside"), {"crossing"}};
+        d.parameters = std::move(s);
+    }
+    void settled(const cell::Reader& r, const cell::Cell& cell, cell::Device& d) const override {
+        const auto along = along_belt(cell, d);
+        if (!along) return;
+        auto s = std::make_shared<Diversion>(diversion(d));
+        s->belt = along->belt, s->way = along->way;
+        if (cell.device(s->to) == s->belt)
+            r.problem("to", "\"" + d.name +
+                                "\" would give its parts back to the belt that it stands on; another one is "
+                                "expected.");
+        d.parameters = std::move(s);
+    }
+    std::optional<Vector3> side_joint(const cell::Cell& cell, const cell::Device& d) const override {
+        return diversion(d).belt < 0 ? std::nullopt : std::optional(Diverting::joint(cell, d));
+    }
+    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {
+        return std::make_unique<Diverting>(d, index, c);
+    }
+};
+
+}  // namespace
+
+std::unique_ptr<Kind> divert_kind() { return std::make_unique<DivertKind>(); }
+
+}  // namespace escarp::simulation

@@ -1,0 +1,154 @@
+#include <algorithm>
+
+#include <cell/device_kind.h>
+#include <cell/numbers.h>
+
+#include "belt.h"
+#include "kinds.h"
+
+namespace escarp::simulation {
+namespace {
+
+struct Stopping final : cell::Parameters {
+    bool one_each_time;  ///< each time its input goes on one part may pass; else all while it is on
+    double width = 0;
+    int belt = -1;
+    double way = 0;  ///< along the belt: where the front of a part is held, m
+};
+const Stopping& stopping(const cell::Device& d) { return static_cast<const Stopping&>(*d.parameters); }
+
+/// Holds the parts of its belt until it is opened. What it holds can be taken.
+class Halting final : public Behaviour, public Gate {
+public:
+    Halting(const cell::Device& d, int index) : Behaviour(d, index), stop_(stopping(d)) {}
+
+    Gate* gate() override { return this; }
+    double holds_at(const cell::PartType& type) const override { return stop_.way - 0.5 * type.length; }
+    bool holds(Kernel& k, int part) override {
+        const bool stays = part == here_ && claimed_;
+        if (stays || (stop_.one_each_time ? part != let_go_ : !open_)) return true;
+        if (part == here_) leave(k);
+        return false;
+    }
+    void reached(Kernel& k, int part) override {
+        here_ = part;
+        k.touch(index_);
+        k.set_signal(signal(here_signal), true);
+        k.set_condition(index_, Condition::blocked);
+    }
+    bool tells_condition() const override { return true; }
+    void start(Kernel& k) override { k.set_condition(index_, Condition::starved); }
+    bool poll(Kernel& k) override {
+        if (stop_.belt < 0) return false;
+        const bool open = k.on(signal(open_signal));
+        const bool changed = std::exchange(open_, open) != open;
+        if (changed && open) to_go_ = true;
+        if (!stop_.one_each_time) {
+            if (changed) look_again(k);
+            return changed;
+        }
+        // Asked for while nothing stands there: the next one that comes.
+        if (!to_go_ || here_ < 0 || claimed_) return false;
+        to_go_ = false;
+        let_go_ = here_;
+        look_again(k);
+        return true;
+    }
+
+    std::optional<Offer> offer(const Kernel&) const override {
+        return here_ < 0 || claimed_ ? std::nullopt : std::optional(Offer{0, here_});
+    }
+    void claim(Kernel&, const Offer&) override { claimed_ = true; }
+    void taken(Kernel& k, const Offer& o) override {
+        leave(k);
+        static_cast<CarryingBelt&>(k.changing(stop_.belt)).take_off(k, o.part);
+    }
+
+    std::optional<Waiting> waiting(const Kernel& k) const override {
+        const auto& source = k.cell().signals[signal(open_signal)].source;
+        if (here_ < 0 || claimed_ || !source || source->signals().empty()) return std::nullopt;
+        return Waiting{k.cell().signals[source->signals().front()].device, WaitFor::signal};
+    }
+    void write_state(StateWriter& w) const override {
+        w.add_part(here_), w.add_part(let_go_);
+        w.add(claimed_), w.add(open_), w.add(to_go_);
+    }
+
+private:
+    static constexpr int open_signal = 0, here_signal = 1;  ///< in the order of the kind's signals
+    void look_again(Kernel& k) { static_cast<CarryingBelt&>(k.changing(stop_.belt)).look_again(k); }
+    void leave(Kernel& k) {
+        here_ = -1, claimed_ = false;
+        k.touch(index_);
+        k.set_signal(signal(here_signal), false);
+        k.set_condition(index_, Condition::starved);
+    }
+
+    const Stopping& stop_;
+    int here_ = -1, let_go_ = -1;  ///< the part that stands at it; the one that was let go last
+    bool claimed_ = false, open_ = false, to_go_ = false;
+};
+
+class StopKind final : public AlongBelts {
+public:
+    std::string id() const override { return "stop"; }
+    std::string label() const override { return "Stop"; }
+    const cell::Fields& fields() const override {
+        using namespace cell::field;
+        static const cell::Fields all{choice("lets_go", "lets go", {"all while open", "one each time"})
+                                          .usually("all while open")
+                                          .explained("One each time: one part each time its input \"open\" goes on."),
+            number("width_mm", "width", 20, 5000).usually(200).at_first(200.0)};
+        return all;
+    }
+    int belt(const cell::Device& d) const override { return stopping(d).belt; }
+    Lane lane() const override { return Lane::level; }
+    void settle_in(cell::Newcomer& n, cell::json& device) const override {
+        const cell::Device* belt = n.belt();
+        if (!belt) throw cell::InputError("stop", "A stop stands along a conveyor: place a conveyor first.");
+        device["width_mm"] = n.value(*belt, "width_mm");
+        n.stand_on(device, *belt);
+    }
+    std::string summary(const cell::Cell& cell, const cell::Device& d) const override {
+        const Stopping& s = stopping(d);
+        return s.belt < 0 ? std::string()
+                          : "at " + cell::shortest(std::round(1e3 * s.way)) + " mm of " + cell.devices[s.belt].name;
+    }
+    void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
+        auto s = std::make_shared<Stopping>();
+        const cell::Values v(r, fields());
+        s->one_each_time = v.choice("lets_go") == "one each time";
+        s->width = v.number("width_mm");
+        const double side = 0.5 * s->width;
+        d.look = cell::Look::sensor;
+        // A cylinder on either side; the pin between them is below the belt when it is open.
+        const double wide = std::min(0.02, 0.3 * side);
+        for (const double y : {-side + 0.5 * wide, side - 0.5 * wide})
+            d.bodies.push_back(cell::standing_box("housing", {0.05, wide, 0.03}, {0, y, 0}));
+        d.marks.push_back({cell::Mark::Style::ink, {{0, -side, 0.005}, {0, side, 0.005}}});
+        d.marks.back().lit_by = "here";
+        d.seats = {{"stop", Frame::Identity()}};
+        d.signals = {cell::Signal::input_off("open"), {"here"}};
+        d.parameters = std::move(s);
+    }
+    void settled(const cell::Reader&, const cell::Cell& cell, cell::Device& d) const override {
+        const auto along = along_belt(cell, d);
+        if (!along) return;
+        auto s = std::make_shared<Stopping>(stopping(d));
+        s->belt = along->belt, s->way = along->way;
+        d.parameters = std::move(s);
+    }
+    Frame seat_frame(const cell::Device& d, int, const cell::PartType& type) const override {
+        return geometry::make_frame({-0.5 * type.length, 0, 0}) * d.seats.front().at;
+    }
+    std::vector<int> place_seats(const cell::Device&) const override { return {}; }
+    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override {
+        return std::make_unique<Halting>(d, index);
+    }
+};
+
+}  // namespace
+
+std::unique_ptr<Kind> stop_kind() { return std::make_unique<StopKind>(); }
+
+}  // namespace escarp::simulation
