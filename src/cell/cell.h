@@ -14,6 +14,7 @@
 #include "json.h"
 #include "problem.h"
 #include "signal.h"
+#include "spread.h"
 
 namespace escarp::cell {
 
@@ -101,8 +102,8 @@ struct Step {
     double turn = 0;                   ///< of the tool about the part's upright, or of the part in its seat; rad
     int posture = -1;                  ///< joint solution to use; -1: chosen by the planner
     std::string grip;                  ///< of the part; empty: its first
-    double time_s = 0;
-    std::string label;   ///< what the tool does; id of a block
+    Spread time;                       ///< that it takes, s
+    std::string label;                 ///< what the tool does; id of a block
     int tool = -1;       ///< index into the arm's tools of the one that is active from here on; -1: it stays
     std::string result;  ///< "reject" or "good"
     int times = 1;       ///< how often its inner steps are done

@@ -30,7 +30,10 @@ public:
     virtual bool has_arm() const { return false; }           ///< is an arm model with tools, poses and a task
     virtual bool moves_parts() const { return false; }       ///< parts ride on it from one end to the other
     virtual bool takes_from_belts() const { return false; }  ///< may be what a belt hands on to
-    virtual bool feeds_belts() const { return false; }       ///< its "to" is the belt that it stands on
+    virtual bool follows_belts() const {
+        return takes_from_belts();
+    }                                                   ///< the same, or parts go on from it by themselves
+    virtual bool feeds_belts() const { return false; }  ///< its "to" is the belt that it stands on
     /// What the cycle ribbon shows of it.
     enum class Lane { none, work, arrivals, level };
     virtual Lane lane() const { return Lane::none; }

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cassert>
 
+#include "numbers.h"
+
 namespace escarp::cell {
 
 const Field* find_field(const Fields& fields, const std::string& key) {
@@ -32,6 +34,21 @@ double Values::number(const std::string& key) const {
 double Values::number(const std::string& key, double usual) const {
     const Field& f = field(key);
     return reader_.number(key, {f.low, f.high}, usual);
+}
+
+Spread Values::spread(const std::string& key) const {
+    const Field& f = field(key);
+    const json& raw = reader_.raw(key);
+    if (!raw.is_string()) return {number(key)};
+    try {
+        Spread spread = Spread::parse(raw.get<std::string>());
+        if (spread.mean() >= f.low && spread.mean() <= f.high) return spread;
+        reader_.problem(key, "\"" + spread.text() + "\" has a mean of " + shortest(spread.mean()) + "; from " +
+                                 shortest(f.low) + " to " + shortest(f.high) + " is expected.");
+    } catch (const InputError& e) {
+        reader_.problem(key, e.problems().front().message);
+    }
+    return {f.low};
 }
 
 int Values::whole(const std::string& key) const {

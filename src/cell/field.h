@@ -3,6 +3,7 @@
 // the window's editors, the schema and the help come from it.
 
 #include "reader.h"
+#include "spread.h"
 
 namespace escarp::cell {
 
@@ -58,14 +59,18 @@ struct Field {
     json usual = {};        ///< what a missing key means, in the file's unit; null: it is needed, or see `may_lack`
     json fresh = {};        ///< what a new one is given; null: nothing
     bool may_lack = false;  ///< what a missing key means depends on other keys
+    bool varies = false;    ///< a number that may be a distribution in words instead: see Spread
     bool old = false;       ///< only in files of old: read, and shown where it stands
     std::string help = {};
     const std::vector<Field>& (*inner)() = nullptr;  ///< group, list: the keys of each
     int least = 0, most = 0;                         ///< of a list: how many elements; most 0: no bound
+    std::string fold = {};     ///< of a device: the group under which it is folded away on its card
     std::string instead = {};  ///< a key that says the same in another way: it goes when this one is said
 
     Field usually(json value) && { return usual = std::move(value), std::move(*this); }
     Field at_first(json value) && { return fresh = std::move(value), std::move(*this); }
+    Field varying() && { return varies = true, std::move(*this); }
+    Field under(std::string group) && { return fold = std::move(group), std::move(*this); }
     Field of_old() && { return old = true, std::move(*this); }
     Field lacking() && { return may_lack = true, std::move(*this); }
     Field as_said(std::vector<std::string> words_of_people) && {
@@ -134,6 +139,7 @@ public:
     double number(const std::string& key) const;  ///< in the core's unit
     /// `usual`: in the file's unit, where the key is missing.
     double number(const std::string& key, double usual) const;
+    Spread spread(const std::string& key) const;  ///< of a field that varies
     int whole(const std::string& key) const;
     bool flag(const std::string& key) const;
     std::string text(const std::string& key) const;  ///< texts and ids of others

@@ -12,6 +12,7 @@ const std::vector<NamedEdit>& named_edits() {
         add_handling_edits(list);
         add_signal_edits(list);
         add_variant_edits(list);
+        add_list_edits(list);
         return list;
     }();
     return all;

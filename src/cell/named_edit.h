@@ -38,5 +38,6 @@ void add_task_edits(std::vector<NamedEdit>& all);
 void add_handling_edits(std::vector<NamedEdit>& all);
 void add_signal_edits(std::vector<NamedEdit>& all);
 void add_variant_edits(std::vector<NamedEdit>& all);
+void add_list_edits(std::vector<NamedEdit>& all);
 
 }  // namespace escarp::cell

@@ -208,9 +208,9 @@ void check_needs(const Reader& r, const Cell& cell, int index) {
     for (const auto& [key, id] : d.needs) {
         const int next = cell.device(id);
         if (next < 0) r.problem(key, "\"" + id + "\" is not the id of a device.");
-        else if (next == index || !cell.devices[next].kind->takes_from_belts())
+        else if (next == index || !cell.devices[next].kind->follows_belts())
             r.problem(key, "\"" + cell.devices[next].name +
-                               "\" takes no parts from a belt; another conveyor or an outfeed is expected.");
+                               "\" takes no parts from a belt; another conveyor, a fixture or an outfeed is expected.");
     }
     if (!d.needs_part_type.empty() && cell.part_type(d.needs_part_type) < 0)
         r.problem("part_type", "\"" + d.needs_part_type + "\" is not the id of a part type of this file.");

@@ -45,6 +45,13 @@ json id_of(const Field& f) { return f.usual.is_string() ? json{{"type", "string"
 json value_of(const Field& f) {
     switch (f.type) {
         case Type::number:
+            if (f.varies) {
+                std::string all;
+                for (const Spread::Words& w : Spread::words()) all += (all.empty() ? "" : "|") + std::string(w.word);
+                return {{"anyOf",
+                    {number_within("number", f.low, f.high), {{"type", "string"}, {"pattern", "^(" + all + ") "}}}}};
+            }
+            return number_within("number", f.low, f.high);
         case Type::held: return number_within("number", f.low, f.high);
         case Type::whole:
         case Type::posture: return number_within("integer", f.low, f.high);

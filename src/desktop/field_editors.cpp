@@ -23,15 +23,17 @@
 #include "arm_words.h"
 #include "number_field.h"
 #include "plain_text.h"
+#include "spread_field.h"
 #include "theme.h"
 #include "typed_number.h"
 
 namespace escarp::desktop {
+
+QString said(const std::string& words) { return QCoreApplication::translate("FieldEditors", words.c_str()); }
+
 namespace {
 
 using Type = cell::Field::Type;
-
-QString said(const std::string& words) { return QCoreApplication::translate("FieldEditors", words.c_str()); }
 
 /// The joint solution that the planner has taken for a step; nothing where it was not come to.
 std::optional<int> posture_taken(const study::Evaluation& e, const cell::Device& d, const cell::Step& step) {
@@ -136,7 +138,36 @@ void FieldEditors::put(QWidget* editor, const QString& label, const cell::Field&
     mark_altered(workspace_, context_, editor, name, path(f));
 }
 
+/// How a time varies; chosen, it begins with words that fit the mean of before.
+void FieldEditors::how_it_varies(const cell::Field& f, const cell::Spread& now) {
+    Choices shapes{{QObject::tr("always the same"),
+        now.varies() ? cell::json(std::round(now.mean() * 1e3) / 1e3) : cell::json(now.mean())}};
+    for (const cell::Spread::Words& w : cell::Spread::words()) {
+        const std::string words = w.shape == now.shape() ? now.text() : cell::Spread::example(w.shape, now.mean());
+        shapes.emplace_back(QString::fromUtf8(w.word), words);
+    }
+    auto* box = new QComboBox;
+    for (const auto& [words, value] : shapes) box->addItem(words);
+    box->setCurrentIndex(now.varies() ? static_cast<int>(now.shape()) : 0);
+    box->setToolTip(spread_help());
+    QObject::connect(
+        box, &QComboBox::activated, context_, [shapes, s = setter(f), at = box->currentIndex()](int index) {
+            if (index != at) s.set(shapes[static_cast<std::size_t>(index)].second);
+        });
+    box->setObjectName(group_.names + QString::fromStdString(f.key) + "_varies");
+    grid_.add(QObject::tr("%1 varies").arg(said(f.label)), box);
+}
+
 void FieldEditors::number(const cell::Field& f) {
+    if (f.varies) {
+        const auto found = group_.values.find(f.key);
+        if (found != group_.values.end() && found->is_string()) {
+            auto* line = new SpreadField(QString::fromStdString(found->get<std::string>()));
+            QObject::connect(line, &SpreadField::changed, context_, [s = setter(f)](const cell::json& v) { s.set(v); });
+            put(line, said(f.label), f, QString::fromStdString(cell::unit_sign(f.key)));
+            return how_it_varies(f, cell::Spread::parse(found->get<std::string>()));
+        }
+    }
     const QString unit = QString::fromStdString(cell::unit_sign(f.key));
     auto* field = new NumberField(unit, f.low, f.high);
     const auto found = group_.values.find(f.key);
@@ -149,6 +180,7 @@ void FieldEditors::number(const cell::Field& f) {
     QObject::connect(field, &NumberField::gave_up, context_, [s] { s.workspace.drop_draft(); });
     QObject::connect(field, &NumberField::changed, context_, [s, value](double v) { s.set(value(v)); });
     put(field, said(f.label), f, unit);
+    if (f.varies) how_it_varies(f, {field->value()});
 }
 
 void FieldEditors::choice(const cell::Field& f, const Choices& choices, const cell::json& now) {
@@ -307,143 +339,6 @@ void FieldEditors::nested(
 void FieldEditors::group(const cell::Field& f) {
     heading(said(f.label));
     nested(f, path(f), group_.values.value(f.key, cell::json::object()), f.inner());
-}
-
-namespace {
-
-/// The place of an element: by its id where it has one.
-std::string element_path(const std::string& list, const cell::json& element, std::size_t index) {
-    const std::string id = element.is_object() ? element.value("id", "") : std::string();
-    return list + "/" + (id.empty() ? std::to_string(index) : id);
-}
-
-QString element_name(const cell::Field& f, const cell::json& element, std::size_t index) {
-    for (const char* key : {"name", "id"})
-        if (element.is_object() && element.contains(key) && element[key].is_string())
-            return QString::fromStdString(element[key].get<std::string>());
-    return QString("%1 %2").arg(said(f.label)).arg(index + 1);
-}
-
-}  // namespace
-
-void FieldEditors::elements(const cell::Field& f) {
-    const cell::json all = group_.values.value(f.key, cell::json::array());
-    const std::string at = path(f);
-    for (std::size_t i = 0; i < all.size(); ++i) {
-        cell::json rest = all;
-        rest.erase(i);
-        const QString names = group_.names + QString::fromStdString(f.key);
-        heading(element_name(f, all[i], i), QObject::tr("remove"), names + "_remove_" + QString::number(i),
-            [s = setter(at), rest] { s.set(rest); });
-        nested(f, element_path(at, all[i], i), all[i], f.inner());
-    }
-    cell::json fresh = cell::fresh_of(f.inner());
-    if (cell::find_field(f.inner(), "id")) {
-        std::string id;
-        const auto taken = [&] {
-            return std::any_of(all.begin(), all.end(), [&](const cell::json& e) { return e.value("id", "") == id; });
-        };
-        int n = static_cast<int>(all.size());
-        do id = f.label.substr(0, f.label.find(' ')) + "_" + std::to_string(++n);
-        while (taken());
-        fresh["id"] = id;
-    }
-    if (!all.empty() && f.key == "grips") {  // like the last one, for there is no better guess
-        const std::string id = fresh["id"];
-        fresh = all.back();
-        fresh["id"] = id;
-    }
-    cell::json more = all;
-    more.push_back(fresh);
-    heading({}, QObject::tr("+ %1").arg(said(f.label)), group_.names + QString::fromStdString(f.key) + "_add",
-        [s = setter(at), more] { s.set(more); });
-}
-
-void FieldEditors::bodies(const cell::Field& f) {
-    const cell::json all = group_.values.value(f.key, cell::json::array());
-    const std::string at = path(f);
-    const QString names = group_.names + QString::fromStdString(f.key);
-    for (std::size_t i = 0; i < all.size(); ++i) {
-        if (!all[i].is_object()) continue;
-        cell::json rest = all;
-        rest.erase(i);
-        const bool last = static_cast<int>(rest.size()) < f.least || rest.empty();
-        const std::function<void()> remove = [s = setter(at), rest] { s.set(rest); };
-        heading(QObject::tr("body %1").arg(i + 1), QObject::tr("remove"), names + "_remove_" + QString::number(i),
-            last ? std::function<void()>() : remove);
-        Choices shapes;
-        for (const cell::BodyShape& shape : cell::body_shapes()) {  // with all that the shape needs
-            cell::json body = cell::json::object();
-            for (const char* kept : {"name", "at_mm", "turn_deg"})
-                if (all[i].contains(kept)) body[kept] = all[i][kept];
-            body["shape"] = shape.word;
-            body.update(cell::fresh_of(shape.fields));
-            if (shape.word == "mesh" && workspace_.cell()->meshes.empty()) continue;
-            if (shape.word == "mesh") body["mesh"] = workspace_.cell()->meshes.front().id;
-            if (shape.word == "hull") body["points_mm"] = {{0, 0, 0}, {100, 0, 0}, {0, 100, 0}, {0, 0, 100}};
-            shapes.emplace_back(said(shape.label), all[i].value("shape", "") == shape.word ? all[i] : body);
-        }
-        const std::string one = at + "/" + std::to_string(i);
-        const EditedGroup own{at, all[i], names + "_" + QString::number(i) + "_", group_.title, group_.owner};
-        FieldEditors editors(workspace_, grid_, context_, own);
-        cell::Field shape = *cell::find_field(cell::body_fields(), "shape");
-        shape.key = std::to_string(i);  // it is the whole body that changes
-        editors.choice(shape, shapes, all[i]);
-        if (const cell::BodyShape* found = cell::find_shape(all[i].value("shape", "")))
-            nested(f, one, all[i], found->fields);
-        cell::Fields common;
-        for (const cell::Field& c : cell::body_fields())
-            if (c.key != "shape") common.push_back(c);
-        nested(f, one, all[i], common);
-    }
-    cell::json more = all, body{{"shape", "box"}};
-    body.update(cell::fresh_of(cell::find_shape("box")->fields));
-    more.push_back(body);
-    heading({}, QObject::tr("+ body"), names + "_add", [s = setter(at), more] { s.set(more); });
-}
-
-/// Ids in one line.
-void FieldEditors::id_list(const cell::Field& f) {
-    QStringList shown;
-    for (const cell::json& one : group_.values.value(f.key, cell::json::array()))
-        if (one.is_string()) shown << QString::fromStdString(one.get<std::string>());
-    auto* line = new QLineEdit(shown.join(", "));
-    line->setPlaceholderText(QObject::tr("none"));
-    QObject::connect(line, &QLineEdit::editingFinished, context_, [line, s = setter(f)] {
-        if (!line->isModified()) return;
-        line->setModified(false);
-        cell::json ids = cell::json::array();
-        for (const QString& id : line->text().split(QRegularExpression("[ ,;]+"), Qt::SkipEmptyParts))
-            ids.push_back(id.toStdString());
-        s.set(ids);
-    });
-    put(line, said(f.label), f);
-}
-
-/// A line for each: emptied it goes, changed it is renamed with all that name it; and one more for a new one.
-void FieldEditors::own_signals(const cell::Field& f) {
-    if (!group_.owner) return;
-    const cell::json all = group_.values.value(f.key, cell::json::array());
-    for (std::size_t i = 0; i <= all.size(); ++i) {
-        const std::string now = i < all.size() && all[i].is_string() ? all[i].get<std::string>() : std::string();
-        auto* line = new QLineEdit(QString::fromStdString(now));
-        line->setPlaceholderText(QObject::tr("+ signal"));
-        line->setToolTip(QObject::tr("A name of letters, digits, - and _; steps set it, others wait for it"));
-        QObject::connect(line, &QLineEdit::editingFinished, context_, [line, s = setter(f), device = owner_id(), now] {
-            if (!line->isModified()) return;
-            line->setModified(false);
-            const std::string to = line->text().trimmed().toStdString();
-            if (to == now) return;
-            s.apply([=](const cell::Layout& l) {
-                return now.empty()  ? cell::add_signal(l, device, to)
-                       : to.empty() ? cell::remove_signal(l, device, now)
-                                    : cell::rename_signal(l, device, now, to);
-            });
-        });
-        cell::Field one = f;
-        one.key += "_" + std::to_string(i);
-        put(line, i == 0 ? said(f.label) : QString(), one);
-    }
 }
 
 /// Which block, and what that is called.

@@ -10,6 +10,9 @@
 
 namespace escarp::desktop {
 
+/// The words of a table, in the window's language.
+QString said(const std::string& words);
+
 /// The group whose keys are edited.
 struct EditedGroup {
     std::string at;     ///< its path: "/devices/arm1/task/s2"
@@ -51,6 +54,7 @@ private:
 
     void put(QWidget* editor, const QString& label, const cell::Field& field, const QString& unit = {});
     void number(const cell::Field& field);
+    void how_it_varies(const cell::Field& field, const cell::Spread& now);
     void choice(const cell::Field& field, const Choices& choices, const cell::json& now);
     void flag(const cell::Field& field);
     void text(const cell::Field& field);
@@ -84,7 +88,7 @@ private:
     Workspace& workspace_;
     FieldGrid& grid_;
     QObject* context_;
-    const EditedGroup& group_;
+    const EditedGroup group_;
     Rename rename_;
 };
 

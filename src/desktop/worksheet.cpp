@@ -34,6 +34,11 @@
 namespace escarp::desktop {
 namespace {
 
+EditedGroup edited(const cell::Device& d, const cell::json& values, const QString& title) {
+    return {"/devices/" + d.id, values, QString::fromStdString("field_" + d.id + "_"),
+        title.arg(QString::fromStdString(d.name)), &d};
+}
+
 /// A card: a frame that selects its device when clicked.
 class Card : public QWidget {
 public:
@@ -461,6 +466,7 @@ void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cel
         if (QVBoxLayout* inside = group(layout, "moves", tr("How it moves"), moves))
             add_how_it_moves(workspace_, inside, d, values, this);
     }
+    add_folded_fields(layout, d, values);
     const std::size_t inputs = static_cast<std::size_t>(
         std::count_if(d.signals.begin(), d.signals.end(), [](const cell::Signal& s) { return s.input(); }));
     const QString about = tr("%1 out \u00b7 %2 in").arg(d.signals.size() - inputs).arg(inputs);
@@ -468,13 +474,35 @@ void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cel
         add_signal_fields(inside, d, values);
 }
 
+/// What its kind folds away: one line says how many of them are not as usual.
+void Worksheet::add_folded_fields(QVBoxLayout* layout, const cell::Device& d, const cell::json& values) {
+    QStringList folds;
+    for (const cell::Field& f : d.kind->fields())
+        if (const QString fold = QString::fromStdString(f.fold); !fold.isEmpty() && !folds.contains(fold))
+            folds << fold;
+    for (const QString& fold : folds) {
+        cell::Fields inner;
+        int said = 0;
+        for (const cell::Field& f : d.kind->fields())
+            if (QString::fromStdString(f.fold) == fold) {
+                inner.push_back(f);
+                said += values.contains(f.key) && values[f.key] != f.usual;
+            }
+        const QString about = said == 0 ? tr("as usual") : tr("%n not as usual", nullptr, said);
+        QVBoxLayout* inside =
+            group(layout, QString::fromStdString(d.kind->id()) + "_" + QString::number(folds.indexOf(fold)), fold,
+                said == 1 ? tr("1 not as usual") : about);
+        if (!inside) continue;
+        FieldGrid grid = new_field_grid(inside);
+        FieldEditors editors(workspace_, grid, this, edited(d, values, tr("Change %1")));
+        editors.add(inner);
+    }
+}
+
 void Worksheet::add_place_fields(QVBoxLayout* layout, const cell::Device& d, const cell::json& values) {
     FieldGrid grid = new_field_grid(layout);
     const std::string at = "/devices/" + d.id + "/";
-    const QString title = tr("Change %1").arg(QString::fromStdString(d.name));
-    const QString names = QString::fromStdString("field_" + d.id + "_");
-    const EditedGroup group{"/devices/" + d.id, values, names, title, &d};
-    FieldEditors editors(workspace_, grid, this, group);
+    FieldEditors editors(workspace_, grid, this, edited(d, values, tr("Change %1")));
     editors.add(*cell::find_field(cell::device_fields(), "colour"));
     std::vector<std::pair<QString, std::string>> hosts{{tr("the floor"), "floor"}};
     const int self = workspace_.cell()->device(d.id);
@@ -498,7 +526,9 @@ void Worksheet::add_place_fields(QVBoxLayout* layout, const cell::Device& d, con
             });
         });
     mark_altered(workspace_, this, host, grid.add(tr("stands on"), host), at + "host");
-    if (!d.arm) editors.add(d.kind->fields());
+    if (d.arm) return;
+    for (const cell::Field& f : d.kind->fields())
+        if (f.fold.empty()) editors.add(f);
 }
 
 }  // namespace escarp::desktop

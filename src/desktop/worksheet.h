@@ -32,6 +32,7 @@ private:
     void add_name(QHBoxLayout* header, const cell::Device& device);
     void refresh();  ///< times and marks of the lines
     QWidget* card(const cell::Device& device, const cell::json& values);
+    void add_folded_fields(QVBoxLayout* layout, const cell::Device& device, const cell::json& values);
     void add_place_fields(QVBoxLayout* layout, const cell::Device& device, const cell::json& values);
     void add_fields(QVBoxLayout* layout, const cell::Device& device, const cell::json& values);
     void add_step_fields(

@@ -33,9 +33,11 @@ const char* reason(kinematics::ReachReason r) {
 
 json shares_json(const study::Evaluation& e) {
     json all = json::array();
-    for (const study::Share& s : e.figures.shares)
+    for (const study::Share& s : e.figures.shares) {
         all.push_back({{"device", e.cell->devices[s.device].id}, {"busy", tidy(s.busy)}, {"waiting", tidy(s.waiting)},
             {"starved", tidy(s.starved)}, {"blocked", tidy(s.blocked)}});
+        if (s.down > 0) all.back()["down"] = tidy(s.down);
+    }
     return all;
 }
 

@@ -64,13 +64,14 @@ Kernel::Kernel(const cell::Cell& cell, PlanCache& plans, const motion::StopFlag*
         behaviours_.push_back(behaviour.get());
         if (behaviour->watches()) watchers_.push_back(behaviour.get());
         random_ = random_ || behaviour->random();
+        for (const cell::Step* s : cell::all_steps(d)) random_ = random_ || (s->enabled && s->time.varies());
         join(std::move(behaviour));
         ArmDriver* driver = behaviours_.back()->driver();
-        if (!d.task.empty()) join(std::make_unique<TaskRunner>(d, index, d.task, 0, driver));
+        if (!d.task.empty()) join(std::make_unique<TaskRunner>(cell, index, d.task, 0, driver));
         side_tasks_.emplace_back();
         for (const cell::Task& side : d.side_tasks) {
             const int nth = static_cast<int>(side_tasks_.back().size()) + 1;
-            auto task = std::make_unique<TaskRunner>(d, index, side, nth, driver);
+            auto task = std::make_unique<TaskRunner>(cell, index, side, nth, driver);
             side_tasks_.back().push_back(task.get());
             join(std::move(task));
         }

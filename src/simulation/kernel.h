@@ -51,6 +51,7 @@ struct Arrival {
     const Frame* at = nullptr;        ///< comes across from the side: where it stands now, world; null: it rides on
     Vector3 joint = Vector3::Zero();  ///< across: the place where it comes in is the nearest to this point, world
     double speed = 0;                 ///< across: m/s
+    double aside = 0, turn = 0;       ///< how it lies beside the line of travel, and about its upright; m, rad
 };
 
 struct Wish {

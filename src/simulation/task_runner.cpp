@@ -10,8 +10,12 @@ constexpr int most_steps_at_once = 5000;
 
 using cell::Step;
 
-TaskRunner::TaskRunner(const cell::Device& device, int index, const cell::Task& task, int nth, ArmDriver* driver)
-    : Actor(device, index), task_(task), nth_(nth), driver_(driver) {}
+TaskRunner::TaskRunner(const cell::Cell& cell, int index, const cell::Task& task, int nth, ArmDriver* driver)
+    : Actor(cell.devices[index], index),
+      task_(task),
+      nth_(nth),
+      driver_(driver),
+      draws_(cell.seed, cell.devices[index].id, "task " + std::to_string(nth)) {}
 
 void TaskRunner::start(Kernel& k) {
     // Another task may have started it already, at this instant.
@@ -155,7 +159,7 @@ Outcome TaskRunner::begin_step(Kernel& k) {
     return outcome;
 }
 
-Outcome TaskRunner::take_time(Kernel& k, double seconds) {
+Outcome TaskRunner::take_time(Kernel& k, const cell::Spread& time) {
     Block b;
     b.device = index_;
     b.kind = BlockKind::dwell;
@@ -163,7 +167,7 @@ Outcome TaskRunner::take_time(Kernel& k, double seconds) {
     b.task = nth_;
     if (driver_) b.part = driver_->held();
     block_ = k.begin(b);
-    until_ = k.now() + ticks(seconds);
+    until_ = k.now() + ticks(time.draw(draws_));
     tell(k, Condition::busy);
     k.at(until_, *this, over);
     if (driver_ && nth_ == 0) driver_->stand(k, block_);

@@ -16,7 +16,7 @@ enum class Outcome {
 class TaskRunner final : public Actor {
 public:
     /// `nth`: 0 for the main task, else from 1.
-    TaskRunner(const cell::Device& device, int index, const cell::Task& task, int nth, ArmDriver* driver);
+    TaskRunner(const cell::Cell& cell, int index, const cell::Task& task, int nth, ArmDriver* driver);
 
     void start(Kernel& kernel) override;
     void event(Kernel& kernel, int what, int part) override;
@@ -28,7 +28,7 @@ public:
     // What a kind of step does with it.
     /// Of the device; there is one wherever a step is allowed that needs it.
     ArmDriver& driver() { return *driver_; }
-    Outcome take_time(Kernel& kernel, double seconds);
+    Outcome take_time(Kernel& kernel, const cell::Spread& time);  ///< s
     /// The steps of a list come next, and again so many times.
     Outcome descend(const std::vector<cell::Step>& list, int again = 0);
     /// The steps of a list come next, and then the present step once more.
@@ -80,6 +80,7 @@ private:
     int block_ = -1;
     Ticks busy_tick_ = -1;
     int steps_at_tick_ = 0;
+    cell::Draws draws_;
 };
 
 }  // namespace escarp::simulation

@@ -45,6 +45,8 @@ const char* word(BlockKind kind) {
         case BlockKind::ride: return "ride";
         case BlockKind::interval: return "interval";
         case BlockKind::exchange: return "exchange";
+        case BlockKind::repair: return "repair";
+        case BlockKind::change_over: return "change-over";
     }
     return "";
 }

@@ -36,7 +36,9 @@ enum class BlockKind {
     wait,
     ride,
     interval,
-    exchange
+    exchange,
+    repair,
+    change_over
 };
 const char* word(BlockKind kind);
 
@@ -94,7 +96,7 @@ struct MotionRecord {
     int tool = 0;  ///< the arm's active tool
 };
 
-enum class Condition { busy, waiting, starved, blocked };
+enum class Condition { busy, waiting, starved, blocked, down };
 
 /// A task that could not go on, and why.
 struct Fault {

@@ -69,7 +69,7 @@ void share_figures(const Evaluation& e, Figures& f) {
         if (shares.empty()) continue;
         const auto of = [&](Condition c) { return shares.count(c) ? shares.at(c) : 0.0; };
         f.shares.push_back({static_cast<int>(i), of(Condition::busy), of(Condition::waiting), of(Condition::starved),
-            of(Condition::blocked)});
+            of(Condition::blocked), of(Condition::down)});
         if (e.cell->devices[i].arm && !e.cell->devices[i].task.empty()) waiting += of(Condition::waiting), ++arms;
     }
     if (arms > 0 && f.cycle_s) f.waiting = waiting / arms;
@@ -161,7 +161,9 @@ Category category(BlockKind kind) {
         case BlockKind::grip:
         case BlockKind::release: return Category::grip;
         case BlockKind::process:
-        case BlockKind::exchange: return Category::process;
+        case BlockKind::exchange:
+        case BlockKind::repair:
+        case BlockKind::change_over: return Category::process;
         case BlockKind::wait:
         case BlockKind::dwell:
         case BlockKind::interval: return Category::wait;

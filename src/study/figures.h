@@ -14,7 +14,7 @@ namespace escarp::study {
 
 struct Share {
     int device;
-    double busy = 0, waiting = 0, starved = 0, blocked = 0;
+    double busy = 0, waiting = 0, starved = 0, blocked = 0, down = 0;
 };
 
 /// A piece of the longest chain: `block` sets the pace from `from` to `to`.

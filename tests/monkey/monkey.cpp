@@ -197,7 +197,7 @@ private:
 }  // namespace
 
 int main(int argc, char** argv) {
-    desktop::share_freed_memory();
+    escarp::desktop::share_freed_memory();
     const QTemporaryDir room;
     for (const char* name : {"XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"}) qputenv(name, room.path().toUtf8());
     if (argc < 3) {

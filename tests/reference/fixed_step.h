@@ -246,7 +246,7 @@ private:
             a.own[cell_.signals[s.signal].name] = s.is, a.step = nullptr;
             return true;
         }
-        if (kind == "delay") return hold_for(a, s.time_s, 9);
+        if (kind == "delay") return hold_for(a, s.time.mean(), 9);
         if (kind == "if") {
             const bool reject = parts_[a.held].verdict == "reject";
             a.stack.push_back({reject == (s.result == "reject") ? &s.then : &s.otherwise, 0});

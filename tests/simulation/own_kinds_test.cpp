@@ -27,7 +27,7 @@ public:
     }
     void read(const cell::StepReader& r, cell::Step& s) const override {
         s.signal = r.signal();
-        s.time_s = r.values().number("time_s");
+        s.time = r.values().number("time_s");
     }
     std::string words(const cell::Cell& cell, const cell::Step& s) const override {
         return "Pulse " + cell.full_name(cell.signals[s.signal]);
@@ -39,7 +39,7 @@ public:
     }
     Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
         k.set_signal(s.signal, true);
-        return runner.take_time(k, s.time_s);
+        return runner.take_time(k, s.time);
     }
 };
 
@@ -168,7 +168,7 @@ TEST_CASE("a step kind from the outside can be added like any other") {
     const cell::Layout more = layout.edited(cell::add_step(layout, "arm", "pulse", "", &id));
     const cell::Step& made = more.cell().devices[1].task.steps.back();
     CHECK(made.id == id);
-    CHECK(made.time_s == 2.0);
+    CHECK(made.time.mean() == 2.0);
     CHECK(made.signal == more.cell().signal("arm.ready"));
     for (const auto& offer : cell::offerings(kinds()))
         if (offer.kind == "lamp") CHECK_NOTHROW(layout.edited(cell::add_device(layout, offer, "", nullptr)).cell());

@@ -48,7 +48,7 @@ public:
         return fits(k, a.part_type, a.at ? travel(nearest_way(device_, a.joint)) : travel(a.along));
     }
     void enter(Kernel& k, int part, const Arrival& a) override {
-        if (!a.at) return insert(k, part, travel(a.along), k.now());
+        if (!a.at) return insert(k, part, travel(a.along), a.aside, a.turn);
         const Ticks way = travel(nearest_way(device_, a.joint));
         const Vector3 over = on_top(device_, belt_, metres(way)).translation() - a.at->translation();
         const Ticks takes = std::max<Ticks>(1, ticks(over.norm() / a.speed));
@@ -72,7 +72,7 @@ public:
     void reserve(Kernel&, int, int part) override { reserved_ = part; }
     void received(Kernel& k, int, int part) override {
         reserved_ = -1;
-        insert(k, part, travel(0.5 * k.type_of(part).length), k.now());
+        insert(k, part, travel(0.5 * k.type_of(part).length));
     }
 
     std::optional<Offer> offer(const Kernel&) const override {
@@ -118,7 +118,7 @@ public:
             const Ticks way = c->way;
             k.end(c->block);
             crossings_.erase(c);
-            return insert(k, part, way, k.now());
+            return insert(k, part, way);
         }
         for (Rider& r : riders_) {
             if (r.part != part) continue;
@@ -188,6 +188,7 @@ private:
         int gate = -1;     ///< that holds it at its limit
         int granted = -1;  ///< the join that it was let past
         EventKey stop{}, turn{};
+        double aside = 0;                                           ///< of the line of travel, to the left, m
         int came_from = -1;                                         ///< the belt whose end still lies under it
         geometry::Matrix3 on_path = geometry::Matrix3::Identity();  ///< how it lies on the path
     };
@@ -231,6 +232,7 @@ private:
         const int part = riders_.front().part;
         Frame at;
         Arrival arrival{type(k, part), -0.5 * k.type_of(part).length};
+        arrival.aside = riders_.front().aside;
         if (belt_.from_side) {
             k.trace().part_frame(k.cell(), part, k.now(), at);
             arrival.at = &at, arrival.joint = (device_.world * device_.ends[1]).translation();
@@ -243,8 +245,11 @@ private:
         reflow(k);
         return true;
     }
-    void insert(Kernel& k, int part, Ticks at, Ticks now) {
+    void insert(Kernel& k, int part, Ticks at, double aside = 0, double turn = 0) {
+        const Ticks now = k.now();
         Rider r{part, at, drive_.progress(now), now, at};
+        r.aside = aside;
+        if (turn != 0) r.on_path = geometry::rotation(Vector3::UnitZ(), turn);
         const auto& places = k.trace().parts[part].places;
         if (!places.empty() && places.back().device >= 0 && as_belt(k.cell().devices[places.back().device]))
             r.came_from = places.back().device;
@@ -469,6 +474,7 @@ private:
     void record(Kernel& k, Rider& r) {
         const Ticks here = position(r, k.now());
         Frame at = lead(k, r, metres(here));
+        if (r.aside != 0) at.translation() += r.aside * at.linear().col(1);
         at.linear() = (at.linear() * r.on_path).eval();
         if (!r.moving) return k.put(r.part, index_, end_seat, at, {}, k.now());
         const cell::Device* on = &device_;

@@ -83,16 +83,21 @@ public:
             choice("goes_first", "who is first", {"first come", "this belt", "the side", "turns"})
                 .usually("first come")
                 .explained("Where others come in from the side and both have a part that waits."),
-            choice("queue", "where one is held", {"parts close up", "all stand"}).usually("parts close up"),
+            choice("queue", "where one is held", {"parts close up", "all stand"})
+                .usually("parts close up")
+                .under("Drive and queue"),
             choice("runs", "runs", {"always", "by a pitch when asked", "by a pitch by itself"})
                 .usually("always")
                 .explained("By a pitch when asked: each time its input \"index\" goes on. By itself: when it has stood "
-                           "for its dwell and no part waits at its end. It stays while an arm reaches for it."),
-            number("pitch_mm", "pitch", 1, 20000).usually(200), number("dwell_s", "dwell", 0.05, 1e5).usually(1),
+                           "for its dwell and no part waits at its end. It stays while an arm reaches for it.")
+                .under("Drive and queue"),
+            number("pitch_mm", "pitch", 1, 20000).usually(200).under("Drive and queue"),
+            number("dwell_s", "dwell", 0.05, 1e5).usually(1).under("Drive and queue"),
             number("acceleration_mm_s2", "acceleration", 0, 100000)
                 .usually(0)
-                .explained("Of the belt when it starts and stops; 0: at once."),
-            number("friction", "friction of parts", 0, 2).usually(0.4)};
+                .explained("Of the belt when it starts and stops; 0: at once.")
+                .under("Drive and queue"),
+            number("friction", "friction of parts", 0, 2).usually(0.4).under("Drive and queue")};
         return all;
     }
     std::vector<cell::Offering> offerings() const override {

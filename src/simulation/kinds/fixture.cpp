@@ -1,21 +1,33 @@
 #include <algorithm>
-#include <random>
+#include <cmath>
 
-#include <cell/content_key.h>
 #include <cell/device_kind.h>
 #include <cell/numbers.h>
 
+#include "belt.h"
 #include "kinds.h"
 #include "polyline.h"
 
 namespace escarp::simulation {
 namespace {
 
+/// What it takes to go over from one part type to another; -1: any.
+struct ChangeOver {
+    int from, to;
+    cell::Spread time;
+};
+
 struct Work final : cell::Parameters {
-    double process;
+    cell::Spread process;
     bool together;        ///< starts when all nests are loaded, else each nest for itself
     int reject_every;     ///< every n-th part is judged a reject; 0: none
     double reject_share;  ///< or each with this probability
+    cell::Spread fails_after, repair;
+    bool by_clock;  ///< time between failures goes on while it does not work
+    std::vector<ChangeOver> change_overs;
+    std::string to;       ///< hands parts on by itself; empty: arms take them
+    double speed = 0.25;  ///< of parts from and to belts, m/s
+    bool fails() const { return fails_after.mean() > 0; }
 };
 
 class Working final : public Behaviour {
@@ -23,12 +35,28 @@ public:
     Working(const cell::Device& d, int index, const cell::Cell& cell)
         : Behaviour(d, index),
           work_(static_cast<const Work&>(*d.parameters)),
+          next_(cell.device(work_.to)),
           nests_(d.seats.size()),
-          draw_(cell::ContentKey().add(cell.seed).add(d.id).value()) {}
+          rejects_(cell::ContentKey().add(cell.seed).add(d.id).value()),
+          process_(cell.seed, d.id, "process"),
+          failures_(cell.seed, d.id, "failures"),
+          repairs_(cell.seed, d.id, "repairs"),
+          changes_(cell.seed, d.id, "change-overs") {}
 
     bool tells_condition() const override { return true; }
-    void start(Kernel& k) override { update(k); }
-    bool random() const override { return work_.reject_share > 0; }
+    void start(Kernel& k) override {
+        if (work_.fails()) {
+            to_failure_ = ticks(work_.fails_after.draw(failures_));
+            if (work_.by_clock) fails_at_ = k.at(to_failure_, *this, fails);
+        }
+        update(k);
+    }
+    bool random() const override {
+        return work_.reject_share > 0 || work_.process.varies() || work_.fails_after.varies() ||
+               (work_.fails() && work_.repair.varies()) ||
+               std::any_of(work_.change_overs.begin(), work_.change_overs.end(),
+                   [](const ChangeOver& c) { return c.time.varies(); });
+    }
 
     std::optional<int> room(const Kernel&, int) const override {
         for (std::size_t i = 0; i < nests_.size(); ++i)
@@ -36,28 +64,17 @@ public:
         return std::nullopt;
     }
     void reserve(Kernel& k, int seat, int part) override {
-        nest(seat) = {State::reserved, part, 0, -1};
+        nest(seat) = {State::reserved, part};
         update(k);
     }
     void received(Kernel& k, int seat, int part) override {
-        nest(seat) = {State::loaded, part, k.now(), -1};
+        nest(seat) = {State::loaded, part, k.now()};
         begin_work(k);
         update(k);
     }
     std::optional<Offer> offer(const Kernel& k) const override {
-        if (k.on(signal(hold_signal))) return std::nullopt;
-        std::optional<Offer> oldest;
-        for (std::size_t i = 0; i < nests_.size(); ++i)
-            if (nests_[i].state == State::done && (!oldest || nests_[i].since < nests_[oldest->seat].since))
-                oldest = Offer{static_cast<int>(i), nests_[i].part};
-        return oldest;
-    }
-    /// Its inputs: what is loaded begins when it may, what is done is given when it is not held.
-    bool poll(Kernel& k) override {
-        const bool before = std::exchange(held_, k.on(signal(hold_signal)));
-        const bool begun = begin_work(k);
-        if (begun) update(k);
-        return begun || before != held_;
+        const int oldest = k.on(signal(hold_signal)) || next_ >= 0 ? -1 : oldest_done();
+        return oldest < 0 ? std::nullopt : std::optional(Offer{oldest, nests_[oldest].part});
     }
     void claim(Kernel& k, const Offer& o) override {
         nest(o.seat).state = State::claimed;
@@ -67,13 +84,44 @@ public:
         nest(o.seat) = {};
         update(k);
     }
-    /// The process of a nest is over.
-    void event(Kernel& k, int seat, int) override {
-        Nest& n = nest(seat);
-        k.end(n.block);
-        n.state = State::done;
-        n.since = k.now();
-        if (work_.reject_every > 0 || work_.reject_share > 0) judge(k, n.part);
+
+    // From belts and onto belts.
+    bool accepts(const Kernel& k, const Arrival& a) const override { return room(k, a.part_type).has_value(); }
+    void enter(Kernel& k, int part, const Arrival& a) override {
+        const int seat = *room(k, a.part_type);
+        reserve(k, seat, part);
+        const Frame there = device_.world * device_.seats[seat].at;
+        Frame from;
+        if (!k.trace().part_frame(k.cell(), part, k.now(), from)) from = there;
+        const Vector3 way = there.translation() - from.translation();
+        const Ticks takes = std::max<Ticks>(1, ticks(way.norm() / work_.speed));
+        k.put(part, index_, seat, from, {.velocity = way / seconds(takes)}, k.now() + takes);
+        k.at(k.now() + takes, *this, arrives, part);
+    }
+    std::optional<Wish> wishes_to_cross(const Kernel& k) const override {
+        const int oldest = next_ < 0 || k.on(signal(hold_signal)) ? -1 : oldest_done();
+        return oldest < 0 ? std::nullopt : std::optional(Wish{nests_[oldest].since, nests_[oldest].part});
+    }
+    std::optional<Waiting> waiting(const Kernel& k) const override {
+        return wishes_to_cross(k) ? std::optional(Waiting{next_, WaitFor::room}) : std::nullopt;
+    }
+    Listening listens_to() const override { return next_ < 0 ? Listening{} : Listening{{next_}, {}}; }
+
+    /// Its inputs: what is loaded begins when it may, what is done is given when it is not held.
+    bool poll(Kernel& k) override {
+        const bool before = std::exchange(held_, k.on(signal(hold_signal)));
+        const bool begun = begin_work(k), handed = hand_on(k);
+        if (begun || handed) update(k);
+        return begun || handed || before != held_;
+    }
+    void event(Kernel& k, int what, int part) override {
+        switch (what) {
+            case arrives: return arrived(k, part);
+            case fails: fail(k); break;
+            case repaired: repair(k); break;
+            case changed: change_over_done(k); break;
+            default: process_over(k, nest(what));
+        }
         update(k);
     }
     void write_state(StateWriter& w) const override {
@@ -82,68 +130,187 @@ public:
             if (n.state == State::empty) continue;
             w.add_part(n.part);
             if (n.state == State::done) w.add_time(n.since);
+            if (n.state == State::paused) w.add(n.left);
         }
         if (work_.reject_every > 0) w.add(judged_ % work_.reject_every);
+        if (work_.fails()) w.add(down_), w.add(working_since_ == never ? to_failure_ : 0);
+        if (!work_.change_overs.empty()) w.add(last_type_), w.add(changing_to_);
     }
 
 private:
-    enum class State { empty, reserved, loaded, working, done, claimed };
+    static constexpr int fails = -1, repaired = -2, changed = -3, arrives = -4;  // events; else the nest that is over
+    enum class State { empty, reserved, loaded, working, done, claimed, paused };
     struct Nest {
         State state = State::empty;
         int part = -1;
         Ticks since = 0;
         int block = -1;
+        EventKey over{};
+        Ticks left = 0;  ///< paused: of the process
     };
     Nest& nest(int seat) { return nests_[seat]; }
+    bool any(State s) const {
+        return std::any_of(nests_.begin(), nests_.end(), [&](const Nest& n) { return n.state == s; });
+    }
+    int oldest_done() const {
+        int oldest = -1;
+        for (std::size_t i = 0; i < nests_.size(); ++i)
+            if (nests_[i].state == State::done && (oldest < 0 || nests_[i].since < nests_[oldest].since))
+                oldest = static_cast<int>(i);
+        return oldest;
+    }
+    int type(const Kernel& k, int part) const { return k.trace().parts[part].type; }
 
+    void arrived(Kernel& k, int part) {
+        for (std::size_t i = 0; i < nests_.size(); ++i)
+            if (nests_[i].state == State::reserved && nests_[i].part == part) {
+                k.put(part, index_, static_cast<int>(i), device_.world * device_.seats[i].at);
+                received(k, static_cast<int>(i), part);
+                return;
+            }
+    }
+    /// What is done goes on by itself.
+    bool hand_on(Kernel& k) {
+        const auto wish = wishes_to_cross(k);
+        if (!wish) return false;
+        Frame at;
+        k.trace().part_frame(k.cell(), wish->part, k.now(), at);
+        const cell::Device& there = k.cell().devices[next_];
+        Arrival arrival{type(k, wish->part), 0, &at, {}, work_.speed};
+        if (as_belt(there)) arrival.joint = (there.world * there.ends.front()).translation();
+        if (!k.behaviour(next_).accepts(k, arrival)) return false;
+        nest(oldest_done()) = {};
+        k.changing(next_).enter(k, wish->part, arrival);
+        return true;
+    }
     bool begin_work(Kernel& k) {
         const bool all =
             std::all_of(nests_.begin(), nests_.end(), [](const Nest& n) { return n.state == State::loaded; });
-        if ((work_.together && !all) || !k.on(signal(start_signal))) return false;
+        if (down_ || changing_to_ >= 0 || (work_.together && !all) || !k.on(signal(start_signal))) return false;
         bool begun = false;
         for (std::size_t i = 0; i < nests_.size(); ++i) {
             if (nests_[i].state != State::loaded) continue;
-            Block b;
-            b.device = index_;
-            b.kind = BlockKind::process;
-            b.part = nests_[i].part;
-            b.seat = static_cast<int>(i);
-            nests_[i].state = State::working;
-            nests_[i].block = k.begin(b);
-            k.at(k.now() + ticks(work_.process), *this, static_cast<int>(i));
+            if (!ready_for(k, type(k, nests_[i].part))) return begun || changing_to_ >= 0;
+            work_on(k, static_cast<int>(i), ticks(work_.process.draw(process_)));
             begun = true;
         }
         return begun;
+    }
+    void work_on(Kernel& k, int seat, Ticks takes) {
+        Nest& n = nest(seat);
+        Block b;
+        b.device = index_;
+        b.kind = BlockKind::process;
+        b.part = n.part;
+        b.seat = seat;
+        n.block = k.begin(b);
+        n.over = k.at(k.now() + takes, *this, seat);
+        n.state = State::working;
+        if (!work_.fails() || work_.by_clock || working_since_ != never) return;
+        working_since_ = k.now();
+        fails_at_ = k.at(k.now() + to_failure_, *this, fails);
+    }
+    void process_over(Kernel& k, Nest& n) {
+        k.end(n.block);
+        n.state = State::done;
+        n.since = k.now();
+        if (work_.reject_every > 0 || work_.reject_share > 0) judge(k, n.part);
+        stands(k);
+    }
+    /// Working time stops counting where nothing is worked on.
+    void stands(Kernel& k) {
+        if (working_since_ == never || any(State::working)) return;
+        to_failure_ -= k.now() - working_since_;
+        working_since_ = never;
+        k.cancel(fails_at_);
+    }
+    void fail(Kernel& k) {
+        down_ = true;
+        working_since_ = never;
+        for (Nest& n : nests_) {
+            if (n.state != State::working) continue;
+            k.cancel(n.over);
+            k.end(n.block);
+            n.left = n.over.when - k.now();
+            n.state = State::paused;
+        }
+        stop_block_ = k.begin({index_, BlockKind::repair});
+        k.at(k.now() + ticks(work_.repair.draw(repairs_)), *this, repaired);
+    }
+    void repair(Kernel& k) {
+        down_ = false;
+        k.end(stop_block_);
+        to_failure_ = ticks(work_.fails_after.draw(failures_));
+        if (work_.by_clock) fails_at_ = k.at(k.now() + to_failure_, *this, fails);
+        for (std::size_t i = 0; i < nests_.size(); ++i)
+            if (nests_[i].state == State::paused) work_on(k, static_cast<int>(i), nests_[i].left);
+        begin_work(k);
+    }
+    /// Whether it is set up for a type; else it begins to be, as soon as nothing is worked on.
+    bool ready_for(Kernel& k, int type) {
+        const ChangeOver* found = nullptr;
+        for (const ChangeOver& c : work_.change_overs)
+            if (!found && (c.from < 0 || c.from == last_type_) && (c.to < 0 || c.to == type)) found = &c;
+        if (last_type_ < 0 || last_type_ == type || !found) {
+            last_type_ = type;
+            return true;
+        }
+        if (any(State::working)) return false;
+        changing_to_ = type;
+        stop_block_ = k.begin({index_, BlockKind::change_over});
+        k.at(k.now() + ticks(found->time.draw(changes_)), *this, changed);
+        return false;
+    }
+    void change_over_done(Kernel& k) {
+        k.end(stop_block_);
+        last_type_ = std::exchange(changing_to_, -1);
+        begin_work(k);
     }
     void judge(Kernel& k, int part) {
         ++judged_;
         const bool by_count = work_.reject_every > 0 && judged_ % work_.reject_every == 0;
         const bool by_chance =
-            work_.reject_share > 0 && static_cast<double>(draw_() >> 11) * 0x1p-53 < work_.reject_share;
+            work_.reject_share > 0 && static_cast<double>(rejects_() >> 11) * 0x1p-53 < work_.reject_share;
         k.judge(part, by_count || by_chance ? "reject" : "good");
     }
     static constexpr int free_signal = 0, busy_signal = 1, done_signal = 2, count_signal = 3, start_signal = 4,
-                         hold_signal = 5;  ///< in the order of the kind's signals
+                         hold_signal = 5, down_signal = 6;  ///< in the order of the kind's signals
     void update(Kernel& k) {
-        const auto any = [&](State s) {
-            return std::any_of(nests_.begin(), nests_.end(), [&](const Nest& n) { return n.state == s; });
-        };
         k.set_signal(signal(free_signal), any(State::empty));
         k.set_signal(signal(busy_signal), any(State::working));
         k.set_signal(signal(done_signal), any(State::done));
         k.set_signal(signal(count_signal), static_cast<double>(std::count_if(nests_.begin(), nests_.end(),
                                                [](const Nest& n) { return n.state > State::reserved; })));
-        k.set_condition(index_, any(State::working)                       ? Condition::busy
+        if (work_.fails()) k.set_signal(signal(down_signal), down_);
+        k.set_condition(index_, down_ || changing_to_ >= 0                ? Condition::down
+                                : any(State::working)                     ? Condition::busy
                                 : any(State::done) || any(State::claimed) ? Condition::blocked
                                                                           : Condition::starved);
     }
 
     const Work& work_;
+    const int next_;
     std::vector<Nest> nests_;
-    std::mt19937_64 draw_;
+    std::mt19937_64 rejects_;
+    cell::Draws process_, failures_, repairs_, changes_;
     std::int64_t judged_ = 0;
-    bool held_ = false;
+    bool held_ = false, down_ = false;
+    int last_type_ = -1, changing_to_ = -1;
+    int stop_block_ = -1;  ///< of the repair, or the change-over
+    Ticks to_failure_ = 0, working_since_ = never;
+    EventKey fails_at_{};
 };
+
+const cell::Fields& change_over_fields() {
+    using namespace cell::field;
+    static const cell::Fields all{of(cell::Field::Type::part_type, "from", "from").usually(""),
+        of(cell::Field::Type::part_type, "to", "to").usually(""),
+        number("time_s", "takes", 0, 1e6).varying().at_first(30.0)};
+    return all;
+}
+
+/// "6.5 s", "normal 6.5, 0.4 s".
+std::string spread_words(const cell::Spread& s) { return s.text() + " s"; }
 
 class FixtureKind final : public Kind {
 public:
@@ -152,7 +319,7 @@ public:
     const cell::Fields& fields() const override {
         using namespace cell::field;
         using Type = cell::Field::Type;
-        static const cell::Fields all{number("process_s", "process time", 0, 1e5).at_first(2.0),
+        static const cell::Fields all{number("process_s", "process time", 0, 1e5).varying().at_first(2.0),
             choice("starts", "starts", {"each nest", "all nests"}).usually("each nest"),
             whole("reject_every", "rejects every", 0, 1000000)
                 .usually(0)
@@ -165,18 +332,52 @@ public:
             of(Type::points, "nests_mm", "or nests at").of_number(0, 200).lacking(),
             number("length_mm", "length", 20, 20000).at_first(300.0),
             number("width_mm", "width", 20, 20000).at_first(300.0),
-            number("height_mm", "height", 1, 5000).at_first(800.0), bodies("bodies", "own shape", 1).lacking()};
+            number("height_mm", "height", 1, 5000).at_first(800.0), bodies("bodies", "own shape", 1).lacking(),
+            of(Type::device, "to", "hands on to")
+                .usually("")
+                .explained(
+                    "Parts come in from a belt that hands on to it, and go on by themselves; none: arms take them.")
+                .under("In a line, failures, change-overs"),
+            number("speed_mm_s", "speed in and out", 1, 5000).usually(250).under("In a line, failures, change-overs"),
+            number("fails_after_s", "fails after", 0, 1e7)
+                .varying()
+                .usually(0)
+                .explained("Mean or spread of the time between failures; 0: it never fails.")
+                .under("In a line, failures, change-overs"),
+            choice("fails_by", "counted in", {"working time", "the clock"})
+                .usually("working time")
+                .under("In a line, failures, change-overs"),
+            number("repair_s", "repair takes", 0, 1e6).varying().usually(60).under("In a line, failures, change-overs"),
+            list("change_overs", "change-overs", change_over_fields, 200).under("In a line, failures, change-overs")};
         return all;
     }
     Lane lane() const override { return Lane::work; }
+    bool follows_belts() const override { return true; }
     std::string summary(const cell::Cell&, const cell::Device& d) const override {
         return std::to_string(d.seats.size()) + (d.seats.size() == 1 ? " nest" : " nests") + " \u00b7 " +
-               cell::shortest(static_cast<const Work&>(*d.parameters).process) + " s";
+               spread_words(static_cast<const Work&>(*d.parameters).process);
     }
     void read(const cell::Reader& r, const cell::Cell& cell, cell::Device& d) const override {
         auto w = std::make_shared<Work>();
         const cell::Values v(r, fields());
-        w->process = v.number("process_s");
+        w->process = v.spread("process_s");
+        w->to = v.text("to");
+        if (!w->to.empty()) d.needs.emplace_back("to", w->to);
+        w->speed = v.number("speed_mm_s");
+        w->fails_after = v.spread("fails_after_s"), w->repair = v.spread("repair_s");
+        w->by_clock = v.choice("fails_by") == "the clock";
+        for (const cell::Reader& one : v.list("change_overs")) {
+            const cell::Values c(one, change_over_fields());
+            ChangeOver over{-1, -1, c.spread("time_s")};
+            for (const auto& [key, type] : {std::pair("from", &over.from), std::pair("to", &over.to)}) {
+                const std::string id = c.text(key);
+                *type = id.empty() ? -1 : cell.part_type(id);
+                if (!id.empty() && *type < 0)
+                    one.problem(
+                        key, "\"" + id + "\" is not the id of a part type of this file; without the key any is meant.");
+            }
+            w->change_overs.push_back(over);
+        }
         w->together = v.choice("starts") == "all nests";
         w->reject_every = v.whole("reject_every");
         w->reject_share = v.number("reject_pct");
@@ -204,11 +405,18 @@ public:
         }
         d.signals = {{"free"}, {"busy"}, {"done"}, cell::Signal::count("count"), cell::Signal::input_on("start"),
             cell::Signal::input_off("hold")};
+        if (w->fails()) d.signals.push_back({"down"});
         d.mount = geometry::make_frame({0, 0, height});
         d.parameters = std::move(w);
     }
     void mirror(cell::json& device) const override {
         if (device.contains("nests_mm")) mirror_places(device["nests_mm"]);
+    }
+    /// It hands on at the beginning of the next belt.
+    std::optional<Vector3> side_joint(const cell::Cell& cell, const cell::Device& d) const override {
+        const int next = cell.device(static_cast<const Work&>(*d.parameters).to);
+        if (next < 0 || !as_belt(cell.devices[next])) return std::nullopt;
+        return (cell.devices[next].world * cell.devices[next].ends.front()).translation();
     }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {
         return std::make_unique<Working>(d, index, c);

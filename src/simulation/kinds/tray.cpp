@@ -11,7 +11,9 @@ enum class Use { supply, collect, keep };
 
 struct Pattern final : cell::Parameters {
     Use use;
-    double exchange;
+    cell::Spread exchange;
+    bool oldest_first = false;  ///< what has been there longest is taken first
+    int at_start = 0;           ///< kept: parts in it at the start
     std::string part_type;
     std::vector<int> order;  ///< seats in the order in which they are filled; taken from the other end
 };
@@ -24,13 +26,16 @@ public:
         : Behaviour(d, index),
           tray_(static_cast<const Pattern&>(*d.parameters)),
           type_(cell.part_type(tray_.part_type)),
-          nests_(d.seats.size()) {}
+          nests_(d.seats.size()),
+          draws_(cell.seed, d.id, "exchange") {}
 
     bool tells_condition() const override { return true; }
     void start(Kernel& k) override {
-        if (tray_.use == Use::supply) fill(k);
+        if (tray_.use == Use::supply) fill(k, nests_.size());
+        if (tray_.use == Use::keep) fill(k, static_cast<std::size_t>(tray_.at_start));
         update(k);
     }
+    bool random() const override { return tray_.use != Use::keep && tray_.exchange.varies(); }
     std::optional<int> room(const Kernel&, int) const override {
         if (tray_.use == Use::supply || exchanging_) return std::nullopt;
         for (const int seat : tray_.order)
@@ -39,12 +44,20 @@ public:
     }
     void reserve(Kernel&, int seat, int) override { nest(seat).reserved = true; }
     void received(Kernel& k, int seat, int part) override {
-        nest(seat) = {part, false, false};
+        nest(seat) = {part, false, false, ++order_};
         if (tray_.use == Use::collect && full()) exchange(k);
         update(k);
     }
     std::optional<Offer> offer(const Kernel&) const override {
         if (tray_.use == Use::collect || exchanging_) return std::nullopt;
+        if (tray_.oldest_first) {
+            int oldest = -1;
+            for (const int seat : tray_.order)
+                if (nest(seat).part >= 0 && !nest(seat).claimed &&
+                    (oldest < 0 || nest(seat).order < nest(oldest).order))
+                    oldest = seat;
+            return oldest < 0 ? std::nullopt : std::optional(Offer{oldest, nest(oldest).part});
+        }
         for (auto seat = tray_.order.rbegin(); seat != tray_.order.rend(); ++seat)
             if (nest(*seat).part >= 0 && !nest(*seat).claimed) return Offer{*seat, nest(*seat).part};
         return std::nullopt;
@@ -75,7 +88,7 @@ public:
             if (n.part >= 0) k.remove(n.part);
             n = {};
         }
-        if (tray_.use == Use::supply) fill(k);
+        if (tray_.use == Use::supply) fill(k, nests_.size());
         update(k);
     }
     void write_state(StateWriter& w) const override {
@@ -84,6 +97,7 @@ public:
             w.add(n.reserved), w.add(n.claimed);
             w.add(n.part >= 0);
             if (n.part >= 0) w.add_part(n.part);
+            if (n.part >= 0 && tray_.oldest_first) w.add(order_ - n.order);
         }
     }
 
@@ -91,6 +105,7 @@ private:
     struct Nest {
         int part = -1;
         bool reserved = false, claimed = false;
+        std::int64_t order = 0;  ///< in which they came
     };
     Nest& nest(int seat) { return nests_[seat]; }
     const Nest& nest(int seat) const { return nests_[seat]; }
@@ -100,10 +115,13 @@ private:
     bool full() const {
         return std::all_of(nests_.begin(), nests_.end(), [](const Nest& n) { return n.part >= 0; });
     }
-    void fill(Kernel& k) {
-        for (std::size_t i = 0; i < nests_.size(); ++i) {
-            nests_[i].part = k.new_part(type_);
-            k.put(nests_[i].part, index_, static_cast<int>(i), device_.world * device_.seats[i].at);
+    void fill(Kernel& k, std::size_t count) {
+        const bool all = count >= nests_.size();
+        for (std::size_t i = 0; i < std::min(count, nests_.size()); ++i) {
+            const int seat = all ? static_cast<int>(i) : tray_.order[i];
+            nests_[seat].part = k.new_part(type_);
+            nests_[seat].order = ++order_;
+            k.put(nests_[seat].part, index_, seat, device_.world * device_.seats[seat].at);
         }
     }
     void exchange(Kernel& k) {
@@ -112,7 +130,7 @@ private:
         b.device = index_;
         b.kind = BlockKind::exchange;
         block_ = k.begin(b);
-        k.at(k.now() + ticks(tray_.exchange), *this, 0);
+        k.at(k.now() + ticks(tray_.exchange.draw(draws_)), *this, 0);
     }
     static constexpr int full_signal = 0, empty_signal = 1, count_signal = 2,
                          exchange_signal = 3;  ///< in the order of the kind's signals
@@ -130,6 +148,8 @@ private:
     const int type_;
     std::vector<Nest> nests_;
     bool exchanging_ = false;
+    std::int64_t order_ = 0;
+    cell::Draws draws_;
     bool asked_ = false, wanted_ = false;  ///< its input was on; it rose and nothing came of it yet
     int block_ = -1;
 };
@@ -152,11 +172,17 @@ public:
             number("pitch_z_mm", "pitch of layers", 1, 5000).usually(60).at_first(60.0),
             number("plate_mm", "plate", 1, 2000).usually(30).at_first(30.0),
             choice("order", "filled", {"along x", "along y"}).usually("along x").at_first("along x"),
-            number("exchange_s", "exchange time", 0, 1e5).usually(5).at_first(5.0)};
+            number("exchange_s", "exchange time", 0, 1e5).varying().usually(5).at_first(5.0),
+            choice("gives", "gives first", {"the last", "the oldest"}).usually("the last"),
+            whole("at_start", "parts at the start", 0, 2000)
+                .usually(0)
+                .explained("Of a tray that is kept; a full supply begins full.")};
         return all;
     }
     std::vector<cell::Offering> offerings() const override {
-        return {{id(), "", "Tray of parts", {{"use", "supply"}}}, {id(), "", "Empty tray", {{"use", "collect"}}}};
+        return {{id(), "", "Tray of parts", {{"use", "supply"}}}, {id(), "", "Empty tray", {{"use", "collect"}}},
+            {id(), "", "Buffer",
+                {{"use", "keep"}, {"gives", "the oldest"}, {"columns", 5}, {"rows", 1}, {"pitch_x_mm", 140.0}}}};
     }
     Lane lane() const override { return Lane::work; }
     void settle_in(cell::Newcomer& n, cell::json& device) const override {
@@ -175,11 +201,15 @@ public:
         const cell::Values v(r, fields());
         const std::string use = v.choice("use");
         t->use = use == "supply" ? Use::supply : use == "collect" ? Use::collect : Use::keep;
-        t->exchange = v.number("exchange_s");
+        t->exchange = v.spread("exchange_s");
+        t->oldest_first = v.choice("gives") == "the oldest";
+        t->at_start = v.whole("at_start");
         t->part_type = v.text("part_type");
+        if (t->use == Use::keep && t->at_start > 0 && t->part_type.empty())
+            r.problem("part_type", "The id of the part type is needed of which there are some at the start.");
         if (t->use == Use::supply && t->part_type.empty())
             r.problem("part_type", "A tray that supplies parts needs the id of their part type.");
-        if (t->use == Use::supply) d.needs_part_type = t->part_type;
+        if (t->use == Use::supply || t->at_start > 0) d.needs_part_type = t->part_type;
         const int columns = v.whole("columns"), rows = v.whole("rows"), layers = v.whole("layers");
         const double dx = v.number("pitch_x_mm"), dy = v.number("pitch_y_mm"), dz = v.number("pitch_z_mm"),
                      plate = v.number("plate_mm");

@@ -9,15 +9,15 @@ public:
     std::string id() const override { return "delay"; }
     std::string label() const override { return "Dwell"; }
     const cell::Fields& fields() const override {
-        static const cell::Fields all{cell::field::number("time_s", "dwell", 0, 1e5).at_first(1.0)};
+        static const cell::Fields all{cell::field::number("time_s", "dwell", 0, 1e5).varying().at_first(1.0)};
         return all;
     }
-    void read(const cell::StepReader& r, cell::Step& s) const override { s.time_s = r.values().number("time_s"); }
+    void read(const cell::StepReader& r, cell::Step& s) const override { s.time = r.values().spread("time_s"); }
     std::string words(const cell::Cell&, const cell::Step& s) const override {
-        return "Dwell " + cell::json(s.time_s).dump() + " s";
+        return "Dwell " + (s.time.varies() ? s.time.text() : cell::json(s.time.mean()).dump()) + " s";
     }
     Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
-        return runner.take_time(k, s.time_s);
+        return runner.take_time(k, s.time);
     }
 };
 

@@ -36,17 +36,17 @@ public:
         using namespace cell::field;
         static const cell::Fields all{
             of(cell::Field::Type::text, "label", "does").usually("Tool action").at_first("Tool action"),
-            number("time_s", "takes", 0, 1e5).at_first(0.5)};
+            number("time_s", "takes", 0, 1e5).varying().at_first(0.5)};
         return all;
     }
     void read(const cell::StepReader& r, cell::Step& s) const override {
         s.label = r.values().text("label");
-        s.time_s = r.values().number("time_s");
+        s.time = r.values().spread("time_s");
         r.needs_tool();
     }
     std::string words(const cell::Cell&, const cell::Step& s) const override { return s.label; }
     Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
-        return runner.take_time(k, s.time_s);
+        return runner.take_time(k, s.time);
     }
 };
 
@@ -57,12 +57,12 @@ public:
     std::string label() const override { return "Use another tool"; }
     const cell::Fields& fields() const override {
         using namespace cell::field;
-        static const cell::Fields all{
-            of(cell::Field::Type::tool, "tool", "tool"), number("time_s", "takes", 0, 1e4).usually(0).at_first(0.5)};
+        static const cell::Fields all{of(cell::Field::Type::tool, "tool", "tool"),
+            number("time_s", "takes", 0, 1e4).varying().usually(0).at_first(0.5)};
         return all;
     }
     void read(const cell::StepReader& r, cell::Step& s) const override {
-        s.time_s = r.values().number("time_s");
+        s.time = r.values().spread("time_s");
         const std::string id = r.values().text("tool");
         if (r.owner().arm)
             for (std::size_t i = 0; i < r.owner().arm->tools.size(); ++i)
@@ -80,7 +80,7 @@ public:
     }
     Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
         if (!runner.driver().use_tool(s.tool)) return runner.stop(k, Fault::Kind::holds_already);
-        return runner.take_time(k, s.time_s);
+        return runner.take_time(k, s.time);
     }
 };
 
