@@ -132,6 +132,25 @@ void part_flow() {
     row("8 h of part flow", ours, reference, "1 ms steps (60 s of them, scaled)");
 }
 
+/// What an event costs does not grow with the number of devices.
+void growth() {
+    const auto event = [](int lines) {
+        const auto c = tests::read(tests::station_lines(lines));
+        simulation::PlanCache plans;
+        std::size_t events = 1;
+        const double all = timed(3, 1, [&](int) {
+            simulation::Kernel kernel(*c, plans);
+            kernel.start();
+            kernel.advance(simulation::ticks(6000.0 / lines));
+            events = kernel.steps();
+        });
+        return all / static_cast<double>(events);
+    };
+    const double ten = event(2);
+    row("an event among 100 devices", event(20), ten, "among 10");
+    row("an event among 1000 devices", event(200), ten, "among 10");
+}
+
 void joint_solutions() {
     const auto cell = tests::catalogue_cell();
     const kinematics::ArmModel& arm = cell->arm_models[1];
@@ -332,6 +351,7 @@ void test_cycles() {
 int main() {
     edit_to_figures();
     part_flow();
+    growth();
     joint_solutions();
     body_distance();
     arm_clearance();

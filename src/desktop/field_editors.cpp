@@ -155,7 +155,7 @@ void FieldEditors::how_it_varies(const cell::Field& f, const cell::Spread& now) 
             if (index != at) s.set(shapes[static_cast<std::size_t>(index)].second);
         });
     box->setObjectName(group_.names + QString::fromStdString(f.key) + "_varies");
-    grid_.add(QObject::tr("%1 varies").arg(said(f.label)), box);
+    grid_.add(QObject::tr("varies"), box);
 }
 
 void FieldEditors::number(const cell::Field& f) {
@@ -164,7 +164,7 @@ void FieldEditors::number(const cell::Field& f) {
         if (found != group_.values.end() && found->is_string()) {
             auto* line = new SpreadField(QString::fromStdString(found->get<std::string>()));
             QObject::connect(line, &SpreadField::changed, context_, [s = setter(f)](const cell::json& v) { s.set(v); });
-            put(line, said(f.label), f, QString::fromStdString(cell::unit_sign(f.key)));
+            put(line, said(f.label), f);
             return how_it_varies(f, cell::Spread::parse(found->get<std::string>()));
         }
     }

@@ -19,6 +19,7 @@ QString spread_help() {
 
 SpreadField::SpreadField(const QString& words, QWidget* parent) : QLineEdit(words, parent), before_(words) {
     setToolTip(spread_help());
+    setCursorPosition(0);  // its first word is seen
     connect(this, &QLineEdit::editingFinished, this, &SpreadField::settle);
 }
 

@@ -183,8 +183,11 @@ std::string Worksheet::card_key(const cell::Device& d, const cell::json& values)
     for (auto it = workspace_.altered().lower_bound(path);
          it != workspace_.altered().end() && it->first.compare(0, path.size(), path) == 0; ++it)
         key += it->first + it->second.dump();
-    if (selected)
-        for (const char* name : {"place", "arm", "moves", "signals"}) key += open_.contains(name) ? "v" : ">";
+    if (selected) {
+        QStringList open(open_.begin(), open_.end());
+        open.sort();
+        key += "\n" + open.join(QChar(' ')).toStdString();
+    }
     if (selected)  // its lists offer what there is
         for (const cell::Device& o : workspace_.cell()->devices) key += o.name + (o.host >= 0 ? "." : "");
     if (selected)

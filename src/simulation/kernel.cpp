@@ -1,6 +1,7 @@
 #include "kernel.h"
 
 #include <algorithm>
+#include <bit>
 #include <cstring>
 
 #include "arm_driver.h"
@@ -96,7 +97,7 @@ void Kernel::join(std::unique_ptr<Actor> actor) {
         if (d.signals[i].input()) to.signals.push_back(d.first_signal + static_cast<int>(i));
     for (const int device : to.devices) device_listeners_[device].push_back(actor->number_);
     for (const int signal : to.signals) signal_listeners_[signal].push_back(actor->number_);
-    awake_.push_back(true);
+    wake(actor->number_);
     actors_.push_back(std::move(actor));
 }
 
@@ -130,14 +131,14 @@ void Kernel::set_signal(int signal, double value) {
     if (value_[signal] == value || forced_[signal]) return;
     value_[signal] = value;
     for (const int input : fed_by_[signal]) set_signal(input, value_of(*cell_.signals[input].source));
-    for (const int listener : signal_listeners_[signal]) awake_[listener] = true;
+    for (const int listener : signal_listeners_[signal]) wake(listener);
     auto& changes = trace_.signals[signal].changes;
     if (!changes.empty() && changes.back().first == now_) changes.pop_back();
     if (changes.empty() || changes.back().second != value) keep(changes, std::pair(now_, value));
 }
 
 void Kernel::touch(int device) {
-    for (const int listener : device_listeners_[device]) awake_[listener] = true;
+    for (const int listener : device_listeners_[device]) wake(listener);
 }
 
 void Kernel::set_condition(int device, Condition condition) {
@@ -187,12 +188,18 @@ const cell::PartType& Kernel::type_of(int part) const { return cell_.part_types[
 void Kernel::settle() {
     for (int round = 0; round < most_rounds; ++round) {
         bool changed = false;
-        for (std::size_t i = 0; i < actors_.size(); ++i) {
-            if (!awake_[i]) continue;
-            awake_[i] = false;
-            if (!actors_[i]->poll(*this)) continue;
-            touch(actors_[i]->index());
-            changed = true;
+        for (std::size_t word = 0; word < awake_.size(); ++word) {
+            std::uint64_t done = 0;  // this one and those before it have had their turn
+            while (const std::uint64_t left = awake_[word] & ~done) {
+                const int bit = std::countr_zero(left);
+                const std::uint64_t one = std::uint64_t{1} << bit;
+                awake_[word] &= ~one;
+                done = one | (one - 1);
+                Actor& actor = *actors_[64 * word + static_cast<std::size_t>(bit)];
+                if (!actor.poll(*this)) continue;
+                touch(actor.index());
+                changed = true;
+            }
         }
         if (!changed) return;
     }

@@ -222,6 +222,11 @@ private:
         list.push_back(std::move(item));
         kept_ += sizeof(Item);
     }
+    void wake(int actor) {
+        const std::size_t word = static_cast<std::size_t>(actor) / 64;
+        if (word >= awake_.size()) awake_.resize(word + 1);
+        awake_[word] |= std::uint64_t{1} << (actor % 64);
+    }
     void settle();
     void join(std::unique_ptr<Actor> actor);
     void write_place(StateWriter& writer, int part) const;
@@ -239,8 +244,8 @@ private:
     std::vector<std::vector<int>> fed_by_;              ///< by signal: the inputs that look at it
     std::vector<std::vector<TaskRunner*>> side_tasks_;  ///< by device
     std::vector<std::vector<int>> device_listeners_, signal_listeners_;
-    std::vector<char> awake_;  ///< whether an actor is to be asked
-    Ticks round_at_ = -1;      ///< when a task was done last
+    std::vector<std::uint64_t> awake_;  ///< a bit for each actor: whether it is to be asked
+    Ticks round_at_ = -1;               ///< when a task was done last
     Trace trace_;
     Ticks now_ = 0;
     int cause_ = -1;

@@ -45,6 +45,29 @@ inline json belt_cell(double interval_s, double speed_mm_s, double length_mm, do
                 {{"id", "out"}, {"name", "Out"}, {"kind", "outfeed"}, {"shape", "hood"}, {"host", "belt"}}}}};
 }
 
+/// So many lines side by side, each an infeed, a belt, a station, a belt and an outfeed: five devices.
+inline json station_lines(int count) {
+    json devices = json::array();
+    for (int i = 0; i < count; ++i) {
+        const std::string n = std::to_string(i);
+        const auto belt = [&](const std::string& id, double x, const std::string& to) {
+            devices.push_back({{"id", id + n}, {"name", id + n}, {"kind", "conveyor"}, {"length_mm", 2000},
+                {"width_mm", 200}, {"height_mm", 800}, {"speed_mm_s", 250}, {"gap_mm", 20}, {"to", to + n},
+                {"placement", {{"x_mm", x}, {"y_mm", 400 * i}}}});
+        };
+        belt("a", 0, "m");
+        devices.push_back({{"id", "i" + n}, {"name", "i" + n}, {"kind", "infeed"}, {"host", "a" + n},
+            {"interval_s", 5 + 0.01 * (i % 7)}, {"part_type", "block60"}, {"to", "a" + n}});
+        devices.push_back({{"id", "m" + n}, {"name", "m" + n}, {"kind", "fixture"}, {"process_s", 3}, {"to", "b" + n},
+            {"length_mm", 200}, {"width_mm", 200}, {"height_mm", 800},
+            {"placement", {{"x_mm", 1200}, {"y_mm", 400 * i}}}});
+        belt("b", 2500, "o");
+        devices.push_back(
+            {{"id", "o" + n}, {"name", "o" + n}, {"kind", "outfeed"}, {"shape", "hood"}, {"host", "b" + n}});
+    }
+    return {{"escarp", 1}, {"horizon_s", 600}, {"part_types", cell::catalogue_part_types()}, {"devices", devices}};
+}
+
 /// The demo with tables, pedestals, bends, trays and fences round it: `count` devices in all.
 inline cell::Document crowded(int count) {
     json tree = demo().tree();

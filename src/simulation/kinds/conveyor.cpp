@@ -77,13 +77,13 @@ public:
             number("speed_mm_s", "belt speed", 1, 5000).at_first(250.0),
             number("gap_mm", "least gap", 0, 5000).usually(20).at_first(20.0),
             of(Type::device, "to", "hands on to").usually(""),
-            choice("joins", "comes in there", {"at its beginning", "from the side"})
-                .usually("at its beginning")
+            choice("joins", "joins it", {"in line", "from the side"})
+                .usually("in line")
                 .explained("From the side: at the place of the next belt that is nearest to this one's end."),
             choice("goes_first", "who is first", {"first come", "this belt", "the side", "turns"})
                 .usually("first come")
                 .explained("Where others come in from the side and both have a part that waits."),
-            choice("queue", "where one is held", {"parts close up", "all stand"})
+            choice("queue", "if one is held", {"parts close up", "all stand"})
                 .usually("parts close up")
                 .under("Drive and queue"),
             choice("runs", "runs", {"always", "by a pitch when asked", "by a pitch by itself"})

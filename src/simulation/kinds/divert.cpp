@@ -75,7 +75,7 @@ public:
     }
 
 private:
-    static constexpr int aside_signal = 0, crossing_signal = 1;  ///< in the order of the kind's signals
+    static constexpr int crossing_signal = 0, aside_signal = 1;  ///< in the order of the kind's signals
     CarryingBelt& belt(Kernel& k) { return static_cast<CarryingBelt&>(k.changing(divert_.belt)); }
     bool goes_aside(const Kernel& k, int part) const {
         if (next_ < 0) return false;
@@ -158,7 +158,7 @@ public:
         d.marks.back().lit_by = "crossing";
         d.marks.push_back({cell::Mark::Style::accent, {{0.05, -side, 0.005}, {-0.05, side, 0.005}}});
         d.marks.back().lit_by = "crossing";
-        d.signals = {cell::Signal::input_off("aside"), {"crossing"}};
+        d.signals = {{"crossing"}, cell::Signal::input_off("aside")};
         d.parameters = std::move(s);
     }
     void settled(const cell::Reader& r, const cell::Cell& cell, cell::Device& d) const override {

@@ -197,6 +197,7 @@ public:
         using Type = cell::Field::Type;
         static const cell::Fields all{number("interval_s", "one part every", 0.05, 1e5).varying().at_first(6.0),
             choice("releases", "releases", {"by the interval", "when asked", "by distance", "by a timetable"})
+                .as_said({"by time", "when asked", "by distance", "by a list"})
                 .usually("by the interval")
                 .explained("When asked: one part each time its input \"release\" goes on. By distance: as soon as the "
                            "last one "

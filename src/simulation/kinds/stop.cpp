@@ -75,7 +75,7 @@ public:
     }
 
 private:
-    static constexpr int open_signal = 0, here_signal = 1;  ///< in the order of the kind's signals
+    static constexpr int here_signal = 0, open_signal = 1;  ///< in the order of the kind's signals
     void look_again(Kernel& k) { static_cast<CarryingBelt&>(k.changing(stop_.belt)).look_again(k); }
     void leave(Kernel& k) {
         here_ = -1, claimed_ = false;
@@ -128,7 +128,7 @@ public:
         d.marks.push_back({cell::Mark::Style::ink, {{0, -side, 0.005}, {0, side, 0.005}}});
         d.marks.back().lit_by = "here";
         d.seats = {{"stop", Frame::Identity()}};
-        d.signals = {cell::Signal::input_off("open"), {"here"}};
+        d.signals = {{"here"}, cell::Signal::input_off("open")};
         d.parameters = std::move(s);
     }
     void settled(const cell::Reader&, const cell::Cell& cell, cell::Device& d) const override {
