@@ -17,9 +17,11 @@
 
 #include <cell/arrange.h>
 #include <cell/compose.h>
+#include <cell/device_kind.h>
 #include <cell/names.h>
 #include <cell/signal_edits.h>
 #include <cell/tables.h>
+#include <inspection/status.h>
 
 #include "altered_mark.h"
 #include "arm_fields.h"
@@ -78,6 +80,8 @@ Worksheet::Worksheet(Workspace& workspace, QWidget* parent)
         if (!workspace_.trying()) rebuild();
     });
     connect(&workspace_, &Workspace::selection_changed, this, [this] { rebuild(); });
+    for (const auto signal : {&Workspace::evaluated, &Workspace::time_changed})
+        connect(&workspace_, signal, this, &Worksheet::tell_status);
     connect(&workspace_, &Workspace::evaluated, this, &Worksheet::refresh);
     rebuild();
 }
@@ -156,6 +160,7 @@ void Worksheet::rebuild() {
     }
     made_ = std::move(kept);
     building_ = false;
+    tell_status();
     if (!focused.isEmpty())
         if (QWidget* again = page_->findChild<QWidget*>(focused)) again->setFocus();
     QTimer::singleShot(0, this, [this, scrolled, chosen, guard = QPointer<QWidget>(chosen)] {
@@ -170,6 +175,19 @@ void Worksheet::rebuild() {
         if (low > bar->value() + viewport()->height()) bar->setValue(low - viewport()->height());
         if (top < bar->value()) bar->setValue(top - 4);
     });
+}
+
+/// What sensors, stops and diverts tell at the cursor.
+void Worksheet::tell_status() {
+    const auto e = workspace_.evaluation();
+    if (!e) return;
+    for (const auto& [id, label] : live_) {
+        const int device = e->cell->device(id);
+        if (device < 0 || !label) continue;
+        const std::string words = inspection::status(*e->cell, *e->run, device, simulation::ticks(workspace_.time()));
+        if (words.empty()) continue;
+        label->setText(QString::fromStdString(words));
+    }
 }
 
 /// Everything that a card shows.
@@ -264,6 +282,7 @@ QWidget* Worksheet::card(const cell::Device& d, const cell::json& values) {
     auto* info = plain_label(QString::fromStdString(d.kind->summary(*workspace_.cell(), d)));
     info->setStyleSheet("color: #5C6870; font-size: 10px;");
     info->setAttribute(Qt::WA_TransparentForMouseEvents);
+    if (d.kind->lane() == cell::DeviceKind::Lane::level) live_[d.id] = info;
     header->addWidget(info);
     layout->addLayout(header);
     if (selected && workspace_.selection().step.isEmpty()) add_fields(layout, d, values);

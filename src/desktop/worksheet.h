@@ -2,6 +2,7 @@
 // Worksheet: one card per device with its steps as lines, edited in place.
 
 #include <QLabel>
+#include <QPointer>
 #include <QScrollArea>
 #include <QVBoxLayout>
 
@@ -32,6 +33,7 @@ private:
     void add_name(QHBoxLayout* header, const cell::Device& device);
     void refresh();  ///< times and marks of the lines
     QWidget* card(const cell::Device& device, const cell::json& values);
+    void tell_status();
     void add_folded_fields(QVBoxLayout* layout, const cell::Device& device, const cell::json& values);
     void add_place_fields(QVBoxLayout* layout, const cell::Device& device, const cell::json& values);
     void add_fields(QVBoxLayout* layout, const cell::Device& device, const cell::json& values);
@@ -57,6 +59,7 @@ private:
     };
     std::map<std::string, Made> made_;
     QSet<QString> open_;
+    std::map<std::string, QPointer<QLabel>> live_;  ///< by device: says what it tells at the cursor
     bool building_ = false;
 };
 

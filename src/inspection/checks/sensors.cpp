@@ -6,6 +6,7 @@
 #include <cell/expression.h>
 #include <geometry/distance.h>
 
+#include "../status.h"
 #include "check.h"
 
 namespace escarp::inspection {
@@ -21,16 +22,11 @@ struct Missed {
 class Silent {
 public:
     Silent(const Context& c, const cell::Device& d) : c_(c), d_(d) {
-        std::vector<Vector3> points;
-        for (const cell::Mark& m : d.marks)
-            if (!m.lit_by.empty()) points.insert(points.end(), m.line.begin(), m.line.end());
         low_ = 1e300;
-        for (Vector3& p : points) {
-            p = d.world * p;
-            low_ = std::min(low_, p.z());
-        }
-        shape_ = std::make_unique<geometry::Convex>(points.size() == 2 ? geometry::Convex::segment(points[0], points[1])
-                                                                       : geometry::Convex::hull(std::move(points)));
+        for (const cell::Mark& m : d.marks)
+            if (!m.lit_by.empty())
+                for (const Vector3& p : m.line) low_ = std::min(low_, (d.world * p).z());
+        shape_ = watched_shape(d);
         for (const cell::Field& f : d.kind->fields())
             if (f.key == "beam_height_mm" || f.key == "above_mm") height_ = &f;
     }
