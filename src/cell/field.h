@@ -70,7 +70,7 @@ struct Field {
     Field usually(json value) && { return usual = std::move(value), std::move(*this); }
     Field at_first(json value) && { return fresh = std::move(value), std::move(*this); }
     Field varying() && { return varies = true, std::move(*this); }
-    Field under(std::string group) && { return fold = std::move(group), std::move(*this); }
+    Field under(std::string card_fold) && { return fold = std::move(card_fold), std::move(*this); }
     Field of_old() && { return old = true, std::move(*this); }
     Field lacking() && { return may_lack = true, std::move(*this); }
     Field as_said(std::vector<std::string> words_of_people) && {

@@ -240,7 +240,10 @@ double Spread::variance() const {
     switch (shape_) {
         case Shape::constant: return 0;
         case Shape::uniform: return (b_ - a_) * (b_ - a_) / 12;
-        case Shape::triangular: return (a_ * a_ + b_ * b_ + c_ * c_ - a_ * b_ - a_ * c_ - b_ * c_) / 18;
+        case Shape::triangular: {
+            const double low = b_ - a_, high = c_ - b_;
+            return (low * low + low * high + high * high) / 18;
+        }
         case Shape::normal: {
             const double cut = -a_ / b_, more = normal_density(cut) / (1 - normal_share(cut));
             return b_ * b_ * (1 + cut * more - more * more);

@@ -6,8 +6,23 @@
 #include <unistd.h>
 
 #include <chrono>
+#include <cstdio>
 
 namespace escarp::desktop {
+
+namespace {
+
+/// Bytes of memory that the process holds: what is freed may still be among them, in any of the heaps.
+long resident() {
+    long pages = 0;
+    if (std::FILE* file = std::fopen("/proc/self/statm", "r")) {
+        if (std::fscanf(file, "%*s %ld", &pages) != 1) pages = 0;
+        std::fclose(file);
+    }
+    return pages * ::sysconf(_SC_PAGESIZE);
+}
+
+}  // namespace
 
 void step_back() {
     constexpr int nicer = 10;
@@ -19,13 +34,17 @@ void share_freed_memory() { ::mallopt(M_ARENA_MAX, 2); }
 void give_memory_back() { ::malloc_trim(0); }
 
 void give_much_memory_back() {
-    constexpr std::size_t much = 64u << 20;
-    constexpr std::chrono::seconds seldom{5};
+    constexpr long much = 32l << 20, plenty = 256l << 20;
+    constexpr std::chrono::seconds seldom{5}, now_and_then{20};
     static std::chrono::steady_clock::time_point last{};
+    static long held = 0;
     const auto now = std::chrono::steady_clock::now();
-    if (now - last < seldom || ::mallinfo2().fordblks < much) return;
+    if (now - last < seldom) return;
+    const long holds = resident();
+    if (holds < held + much && (holds < plenty || now - last < now_and_then)) return;
     last = now;
     give_memory_back();
+    held = resident();
 }
 
 }  // namespace escarp::desktop

@@ -203,7 +203,7 @@ void Kernel::settle() {
         }
         if (!changed) return;
     }
-    unsettled_ = true;
+    unsettled_ = cut_ = true;
 }
 
 void Kernel::write_place(StateWriter& w, int part) const {
@@ -264,7 +264,6 @@ void Kernel::step() {
     touch(actor.index());
     actor.event(*this, event.what, event.part);
     settle();
-    if (unsettled_) cut_ = true;
 }
 
 void Kernel::advance(Ticks until) {

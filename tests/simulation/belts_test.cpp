@@ -161,6 +161,28 @@ TEST_CASE("a stop holds what comes to it, and lets one go each time or all while
     CHECK(departures(false) == 3);
 }
 
+TEST_CASE("a stop that opens as soon as a part is there lets every part go at once") {
+    const BeltRun r = belt_run(cell_of({belt("b", 2000, 200, "out", {{"x_mm", 1000}}), infeed("i", "b", 2),
+        hood("out", "b"), stop("s", "b", 0, "s.here")}));
+    CHECK(r.cycle() == Approx(2).margin(1e-6));
+    CHECK(seconds(r.run->trace.departures.front().when) == Approx(1.94 / 0.2).margin(1e-6));
+}
+
+TEST_CASE("a belt that runs while it does not run is cut short and says so") {
+    for (const double acceleration : {0.0, 500.0}) {
+        const json tree = cell_of(
+            {belt("b", 2000, 200, "out", {{"x_mm", 1000}},
+                 {{"acceleration_mm_s2", acceleration}, {"inputs", {{{"id", "run"}, {"from", "not b.moving"}}}}}),
+                infeed("i", "b", 2), hood("out", "b")});
+        const auto e = tests::evaluated(cell::Document::parse(tree.dump()), "A");
+        REQUIRE(e->run->cut);
+        std::string told;
+        for (const inspection::Finding& f : e->inspection->findings)
+            if (f.id == "cut") told = f.text;
+        CHECK_THAT(told, Catch::Contains("set each other off"));
+    }
+}
+
 TEST_CASE("who goes first where a belt comes in from the side") {
     // A part crosses in 0.75 s (150 mm); one that waits before the place needs 1 s for the 200 mm past it.
     CHECK(belt_run(merge("turns")).cycle() == Approx(1.75 / 2).margin(1e-6));

@@ -26,8 +26,11 @@ public:
     double holds_at(const cell::PartType& type) const override { return stop_.way - 0.5 * type.length; }
     bool holds(Kernel& k, int part) override {
         const bool stays = part == here_ && claimed_;
-        if (stays || (stop_.one_each_time ? part != let_go_ : !open_)) return true;
-        if (part == here_) leave(k);
+        // One that was let go is not caught again, though it has not moved yet.
+        if (stays || (part != let_go_ && (stop_.one_each_time || !open_))) return true;
+        if (part != here_) return false;
+        let_go_ = part;
+        leave(k);
         return false;
     }
     void reached(Kernel& k, int part) override {
