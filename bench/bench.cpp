@@ -141,7 +141,7 @@ void growth() {
         const double all = timed(3, 1, [&](int) {
             simulation::Kernel kernel(*c, plans);
             kernel.start();
-            kernel.advance(simulation::ticks(6000.0 / lines));
+            kernel.advance(simulation::ticks(600));
             events = kernel.steps();
         });
         return all / static_cast<double>(events);
