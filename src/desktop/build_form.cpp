@@ -313,8 +313,10 @@ void BuildForm::add_drive(int joint) {
 }
 
 void BuildForm::show_values() {
-    if (!zero_) return;
+    // Between two mechanisms there is none, while what was shown of the last one still stands.
+    if (!zero_ || building_.link < 0 || building_.link >= static_cast<int>(building_.draft.links.size())) return;
     const int joint = building_.draft.links[building_.link].joint;
+    if (joint < 0) return;
     const kinematics::Joint& j = building_.draft.joints[joint].joint;
     zero_->setText(
         tr("make %1 %2 the zero position").arg(building_.value(joint) / joint_unit(j), 0, 'f', 1).arg(joint_sign(j)));

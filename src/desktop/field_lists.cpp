@@ -86,7 +86,10 @@ void FieldEditors::elements(const cell::Field& f) {
     if (cell::reads_csv(f))
         heading(all.empty() ? said(f.label) : QString(), QObject::tr("from CSV \u2026"),
             group_.names + QString::fromStdString(f.key) + "_csv",
-            [&workspace = workspace_, context = context_, at, f] { read_list(workspace, context, at, f); });
+            [&workspace = workspace_, context = context_, at, f] {
+                // By the event loop: the card may be made anew while the question is open.
+                QTimer::singleShot(0, context, [&workspace, context, at, f] { read_list(workspace, context, at, f); });
+            });
     cell::json more = all;
     more.push_back(fresh);
     heading({}, QObject::tr("+ %1").arg(said(f.label)), group_.names + QString::fromStdString(f.key) + "_add",

@@ -139,10 +139,13 @@ public:
         if (!along) return;
         auto s = std::make_shared<Stopping>(stopping(d));
         s->belt = along->belt, s->way = along->way;
+        // Parts stand on the belt's path, however the stop itself is set down.
+        const cell::Device& belt = cell.devices[s->belt];
+        d.seats.front().at = d.world.inverse() * belt.world * belt_of(belt).on_top(s->way);
         d.parameters = std::move(s);
     }
     Frame seat_frame(const cell::Device& d, int, const cell::PartType& type) const override {
-        return geometry::make_frame({-0.5 * type.length, 0, 0}) * d.seats.front().at;
+        return d.seats.front().at * geometry::make_frame({-0.5 * type.length, 0, 0});
     }
     std::vector<int> place_seats(const cell::Device&) const override { return {}; }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override {
