@@ -1,6 +1,8 @@
 #pragma once
 // A belt: what is read of it, and what stands along it and has a say in how far its parts may go.
 
+#include <algorithm>
+
 #include "../kernel.h"
 #include "belt_path.h"
 
@@ -58,6 +60,23 @@ public:
     Settles settles() const override { return Settles::on_belts; }
     /// The belt, or -1.
     virtual int belt(const cell::Device& device) const = 0;
+    Lane lane() const override { return Lane::level; }
+    /// As wide as the belt that is meant, over its middle.
+    void settle_in(cell::Newcomer& n, cell::json& device) const override {
+        const cell::Device* on = n.belt();
+        if (!on) throw cell::InputError(id(), label() + " stands along a conveyor: place a conveyor first.");
+        device["width_mm"] = n.value(*on, "width_mm");
+        n.stand_on(device, *on);
+    }
+
+protected:
+    /// One on either side of the belt, on its edge.
+    static void add_housings(cell::Device& d, double length, double width) {
+        const double wide = std::min(0.02, 0.15 * width);
+        for (const double side : {-1.0, 1.0})
+            d.bodies.push_back(
+                cell::standing_box("housing", {length, wide, 0.03}, {0, side * 0.5 * (width - wide), 0}));
+    }
 };
 
 /// What stands on a belt, at the place that is nearest to it.

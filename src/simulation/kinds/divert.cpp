@@ -1,5 +1,3 @@
-#include <algorithm>
-
 #include <cell/device_kind.h>
 #include <cell/numbers.h>
 
@@ -18,6 +16,12 @@ struct Diversion final : cell::Parameters {
     double way = 0;  ///< along the belt: where the middle of a part is when it goes aside, m
 };
 const Diversion& diversion(const cell::Device& d) { return static_cast<const Diversion&>(*d.parameters); }
+
+/// Where it stands on its belt, world.
+Vector3 joint(const cell::Cell& cell, const cell::Device& d) {
+    const cell::Device& belt = cell.devices[diversion(d).belt];
+    return (belt.world * belt_of(belt).on_top(diversion(d).way)).translation();
+}
 
 /// Takes parts off its belt and brings them across to where they go on.
 class Diverting final : public Behaviour, public Gate {
@@ -91,12 +95,6 @@ private:
         if (!as_belt(there)) return (there.world * there.seats.front().at).translation();
         return (there.world * belt_of(there).on_top(nearest_way(there, joint(k.cell(), device_)))).translation();
     }
-    static Vector3 joint(const cell::Cell& cell, const cell::Device& d) {
-        const cell::Device& belt = cell.devices[diversion(d).belt];
-        return (belt.world * belt_of(belt).on_top(diversion(d).way)).translation();
-    }
-
-    friend class DivertKind;
     const Diversion& divert_;
     const int next_;
     int here_ = -1;  ///< the part that stands there, or is on its way across
@@ -123,16 +121,19 @@ public:
         return all;
     }
     int belt(const cell::Device& d) const override { return diversion(d).belt; }
-    Lane lane() const override { return Lane::level; }
-    /// Over the middle of a belt, to another one or to an outfeed.
+    /// To the nearest outfeed that is not the belt's own.
     void settle_in(cell::Newcomer& n, cell::json& device) const override {
-        const cell::Device* belt = n.belt();
-        if (!belt) throw cell::InputError("divert", "A divert stands along a conveyor: place a conveyor first.");
-        device["width_mm"] = n.value(*belt, "width_mm");
-        for (const cell::Device& d : n.cell().devices)
-            if (!n.given("to") && &d != belt && d.kind->takes_from_belts() && !d.kind->moves_parts())
-                device["to"] = d.id;
-        n.stand_on(device, *belt);
+        AlongBelts::settle_in(n, device);
+        if (n.given("to")) return;
+        const cell::Device& on = *n.belt();
+        double least = 1e300;
+        for (const cell::Device& d : n.cell().devices) {
+            const double far = (d.world.translation() - on.world.translation()).norm();
+            if (!d.kind->takes_from_belts() || d.kind->moves_parts() || d.id == belt_of(on).to || far >= least)
+                continue;
+            least = far;
+            device["to"] = d.id;
+        }
     }
     std::string summary(const cell::Cell& cell, const cell::Device& d) const override {
         const int to = cell.device(diversion(d).to);
@@ -149,11 +150,9 @@ public:
         if (s->which == "one part type" && s->type < 0)
             r.problem("part_type", "The id of the part type that is taken aside is expected.");
         if (!s->to.empty()) d.needs.emplace_back("to", s->to);
-        const double side = 0.5 * v.number("width_mm");
+        const double width = v.number("width_mm"), side = 0.5 * width;
         d.look = cell::Look::sensor;
-        const double wide = std::min(0.02, 0.3 * side);
-        for (const double y : {-side + 0.5 * wide, side - 0.5 * wide})
-            d.bodies.push_back(cell::standing_box("housing", {0.12, wide, 0.03}, {0, y, 0}));
+        add_housings(d, 0.12, width);
         d.marks.push_back({cell::Mark::Style::accent, {{-0.05, -side, 0.005}, {0.05, side, 0.005}}});
         d.marks.back().lit_by = "crossing";
         d.marks.push_back({cell::Mark::Style::accent, {{0.05, -side, 0.005}, {-0.05, side, 0.005}}});
@@ -173,7 +172,7 @@ public:
         d.parameters = std::move(s);
     }
     std::optional<Vector3> side_joint(const cell::Cell& cell, const cell::Device& d) const override {
-        return diversion(d).belt < 0 ? std::nullopt : std::optional(Diverting::joint(cell, d));
+        return diversion(d).belt < 0 ? std::nullopt : std::optional(joint(cell, d));
     }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {
         return std::make_unique<Diverting>(d, index, c);

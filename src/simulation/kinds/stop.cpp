@@ -1,5 +1,3 @@
-#include <algorithm>
-
 #include <cell/device_kind.h>
 #include <cell/numbers.h>
 
@@ -11,7 +9,6 @@ namespace {
 
 struct Stopping final : cell::Parameters {
     bool one_each_time;  ///< each time its input goes on one part may pass; else all while it is on
-    double width = 0;
     int belt = -1;
     double way = 0;  ///< along the belt: where the front of a part is held, m
 };
@@ -105,13 +102,6 @@ public:
         return all;
     }
     int belt(const cell::Device& d) const override { return stopping(d).belt; }
-    Lane lane() const override { return Lane::level; }
-    void settle_in(cell::Newcomer& n, cell::json& device) const override {
-        const cell::Device* belt = n.belt();
-        if (!belt) throw cell::InputError("stop", "A stop stands along a conveyor: place a conveyor first.");
-        device["width_mm"] = n.value(*belt, "width_mm");
-        n.stand_on(device, *belt);
-    }
     std::string summary(const cell::Cell& cell, const cell::Device& d) const override {
         const Stopping& s = stopping(d);
         return s.belt < 0 ? std::string()
@@ -121,13 +111,10 @@ public:
         auto s = std::make_shared<Stopping>();
         const cell::Values v(r, fields());
         s->one_each_time = v.choice("lets_go") == "one each time";
-        s->width = v.number("width_mm");
-        const double side = 0.5 * s->width;
+        const double width = v.number("width_mm"), side = 0.5 * width;
         d.look = cell::Look::sensor;
         // A cylinder on either side; the pin between them is below the belt when it is open.
-        const double wide = std::min(0.02, 0.3 * side);
-        for (const double y : {-side + 0.5 * wide, side - 0.5 * wide})
-            d.bodies.push_back(cell::standing_box("housing", {0.05, wide, 0.03}, {0, y, 0}));
+        add_housings(d, 0.05, width);
         d.marks.push_back({cell::Mark::Style::ink, {{0, -side, 0.005}, {0, side, 0.005}}});
         d.marks.back().lit_by = "here";
         d.seats = {{"stop", Frame::Identity()}};
