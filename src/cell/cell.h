@@ -41,6 +41,12 @@ struct PartType {
     double mass = 0;
     std::vector<Grip> grips;
     double length = 0, height = 0;  ///< extent along the part's x and z, m
+    /// The tool frame at a grip; at the first where there is none of that id.
+    const Frame& grip(const std::string& grip_id) const {
+        for (const Grip& g : grips)
+            if (g.id == grip_id) return g.at;
+        return grips.front().at;
+    }
 };
 
 struct ToolModel {
@@ -100,15 +106,17 @@ struct Step {
     bool detour = true;                ///< joint moves may go round what stands in the way
     double approach = 0, retreat = 0;  ///< m
     double turn = 0;                   ///< of the tool about the part's upright, or of the part in its seat; rad
-    int posture = -1;                  ///< joint solution to use; -1: chosen by the planner
-    std::string grip;                  ///< of the part; empty: its first
-    Spread time;                       ///< that it takes, s
-    std::string label;                 ///< what the tool does; id of a block
+    double window_from = 0, window_to = 0;  ///< tracking window along what a part rides on, m; 0, 0: none
+    int posture = -1;                       ///< joint solution to use; -1: chosen by the planner
+    std::string grip;                       ///< of the part; empty: its first
+    Spread time;                            ///< that it takes, s
+    std::string label;                      ///< what the tool does; id of a block
     int tool = -1;       ///< index into the arm's tools of the one that is active from here on; -1: it stays
     std::string result;  ///< "reject" or "good"
     int times = 1;       ///< how often its inner steps are done
     std::vector<Step> then, otherwise;
-    std::shared_ptr<const Parameters> parameters;  ///< of a kind that needs more than these
+    std::shared_ptr<const Parameters> parameters;           ///< of a kind that needs more than these
+    bool meets() const { return window_to > window_from; }  ///< what rides by, within its window
 };
 
 /// Steps that are done one after the other, over and over.

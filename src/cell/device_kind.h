@@ -26,10 +26,11 @@ public:
     /// What one set down somewhere may stand on; belts include structures.
     enum class Settles { on_floor, on_structures, on_belts };
     virtual Settles settles() const { return Settles::on_structures; }
-    virtual bool carries_devices() const { return false; }   ///< others are set down on it
-    virtual bool has_arm() const { return false; }           ///< is an arm model with tools, poses and a task
-    virtual bool moves_parts() const { return false; }       ///< parts ride on it from one end to the other
-    virtual bool takes_from_belts() const { return false; }  ///< may be what a belt hands on to
+    virtual bool carries_devices() const { return false; }         ///< others are set down on it
+    virtual bool has_arm() const { return false; }                 ///< is an arm model with tools, poses and a task
+    virtual bool moves_parts() const { return false; }             ///< parts ride on it from one end to the other
+    virtual double ride_length(const Device&) const { return 0; }  ///< along which parts can be met, m; 0: none can
+    virtual bool takes_from_belts() const { return false; }        ///< may be what a belt hands on to
     virtual bool follows_belts() const {
         return takes_from_belts();
     }                                                   ///< the same, or parts go on from it by themselves

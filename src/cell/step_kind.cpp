@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "numbers.h"
 #include "read_signals.h"
 
 namespace escarp::cell {
@@ -130,6 +131,24 @@ void StepReader::work(Step& s) const {
     s.retreat = values_.number("retreat_mm");
     s.turn = values_.number("turn_deg");
     if (owner_.arm) needs_tool();
+    window(s);
+}
+
+void StepReader::window(Step& s) const {
+    s.window_from = values_.number("window_from_mm"), s.window_to = values_.number("window_to_mm");
+    if (s.window_from == 0 && s.window_to == 0) return;
+    const double length = s.device >= 0 ? cell_.devices[s.device].kind->ride_length(cell_.devices[s.device]) : 0;
+    if (s.device >= 0 && length == 0)
+        problem("window_to_mm", "Nothing rides by on \"" + cell_.devices[s.device].name +
+                                    "\": a tracking window is a stretch of a conveyor. Take both its ends away.");
+    else if (s.window_to <= s.window_from)
+        problem("window_to_mm",
+            "The window ends before it begins; more than " + shortest(1e3 * s.window_from) + " mm is expected.");
+    else if (s.device >= 0 && s.window_to > length + 1e-9)
+        problem("window_to_mm", "The window ends behind the end of \"" + cell_.devices[s.device].name +
+                                    "\", which is " + shortest(std::round(1e4 * length) / 10) + " mm long.");
+    else return;
+    s.window_from = s.window_to = 0;
 }
 
 namespace {
@@ -163,7 +182,13 @@ Fields work_fields() {
     return together(
         {{number("speed_pct", "speed", 1, 100).usually(100), straight_speed(),
              number("approach_mm", "approach", 0, 2000).usually(80),
-             number("retreat_mm", "retreat", 0, 2000).usually(80), number("turn_deg", "turn", -360, 360).usually(0)},
+             number("retreat_mm", "retreat", 0, 2000).usually(80), number("turn_deg", "turn", -360, 360).usually(0),
+             number("window_from_mm", "meets it from", 0, 100000)
+                 .usually(0)
+                 .explained("The tracking window on a conveyor, from its beginning: the arm goes along with what rides "
+                            "by between these two places. Both 0: it takes what stands at the end, or puts down at the "
+                            "beginning."),
+             number("window_to_mm", "meets it up to", 0, 100000).usually(0)},
             manner_fields()});
 }
 

@@ -40,6 +40,7 @@ public:
 
 private:
     void held(Step& step) const;
+    void window(Step& step) const;
     std::shared_ptr<const Expression> expression(const std::string& key, bool condition) const;
 
     Values values_;

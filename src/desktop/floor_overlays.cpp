@@ -204,6 +204,32 @@ bool FloorView::take_best_base() {
         cell::place_at(c, root, moved)});
 }
 
+/// What an arm reaches of a tracking window: a band along the way of the parts, coloured by margin.
+void FloorView::draw_window(QPainter& p, const inspection::PoseNeed& n) const {
+    if (n.window.size() < 2) return;
+    const auto middle = [&](std::size_t a, std::size_t b) {
+        return view_.to_pixels(0.5 * (n.window[a].tool_world.translation() + n.window[b].tool_world.translation()));
+    };
+    const std::size_t last = n.window.size() - 1;
+    p.setBrush(Qt::NoBrush);
+    for (std::size_t i = 0; i <= last; ++i) {
+        const inspection::WindowPlace& w = n.window[i];
+        QColor c = !w.reached ? theme::stop : w.margin < 0.025 ? theme::watch : theme::good;
+        c.setAlpha(150);
+        p.setPen(QPen(c, 7, Qt::SolidLine, Qt::FlatCap));
+        p.drawPolyline(QPolygonF{middle(i, i ? i - 1 : 0), middle(i, i), middle(i, std::min(i + 1, last))});
+    }
+    p.setPen(QPen(theme::ink, 1.2));
+    for (const std::size_t end : {std::size_t{0}, last}) {
+        const std::size_t beside = end ? end - 1 : 1;
+        const QLineF along(middle(end, end), middle(beside, beside));
+        QLineF across = along.normalVector();
+        if (across.length() < 1e-6) continue;
+        across.setLength(9);
+        p.drawLine(across.p1() - (across.p2() - across.p1()), across.p2());
+    }
+}
+
 void FloorView::draw_needs(QPainter& p) const {
     const auto e = workspace_.evaluation();
     if (!e || view_.side != Side::top || workspace_.selection().device.isEmpty()) return;
@@ -212,6 +238,7 @@ void FloorView::draw_needs(QPainter& p) const {
         // While something is dragged, the poses on it are what matters.
         const bool touched = n.other >= 0 && workspace_.is_selected(e->cell->devices[n.other].id);
         if (!own && !touched) continue;
+        draw_window(p, n);
         const QPointF at = view_.to_pixels(n.tool_world.translation());
         const QColor c = !n.reached ? theme::stop : n.reach.margin < 0.025 ? theme::watch : theme::good;
         p.setPen(QPen(c, 2));

@@ -92,6 +92,7 @@ private:
     void draw_reach(QPainter& p);
     void draw_base_field(QPainter& p);
     void draw_needs(QPainter& p) const;
+    void draw_window(QPainter& p, const inspection::PoseNeed& need) const;
     void draw_selection(QPainter& p);
     void draw_dimensions(QPainter& p);
     void draw_clearance(QPainter& p) const;

@@ -55,6 +55,9 @@ json reach_json(const study::Evaluation& e) {
             p[hinge ? "joint_margin_deg" : "joint_margin_mm"] = tidy(n.reach.joint_margin / (hinge ? degree : 1e-3));
             p["singularity_distance"] = tidy(n.reach.singularity);
         }
+        for (const inspection::WindowPlace& w : n.window)
+            p["window"].push_back(
+                {{"way_mm", tidy(1e3 * w.way)}, {"reached", w.reached}, {"margin_mm", tidy(1e3 * w.margin)}});
         poses.push_back(std::move(p));
     }
     return {{"poses", e.figures.poses}, {"reached", e.figures.poses_reached},
@@ -140,6 +143,9 @@ json run_json(const study::Evaluation& e) {
         {"run_s", tidy(seconds(e.run->trace.end))}};
     json findings = json::array();
     for (const auto& finding : e.inspection->findings) findings.push_back(finding_json(finding));
+    for (const inspection::Passing& p : e.inspection->passings)
+        out["meets"].push_back({{"arm", e.cell->devices[p.arm].id}, {"step", p.step_id},
+            {"on", e.cell->devices[p.carrier].id}, {"taken", p.taken}, {"missed", p.missed}});
     out["findings"] = std::move(findings);
     if (!e.layout.lost().empty()) out["differences_without_target"] = e.layout.lost();
     for (const cell::Problem& p : e.cell->slips)

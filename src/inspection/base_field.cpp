@@ -94,11 +94,13 @@ BaseField base_field(
     for (const PoseNeed& n : poses) {
         if (n.arm != arm || (n.other >= 0 && (n.other == root || cell.stands_on(n.other, root)))) continue;
         const Frame flange = d.arm->with_tool(n.tool).tool_frame.inverse();
-        const auto backed = [&](double by) { return Frame(n.tool_world * geometry::make_frame({0, 0, -by}) * flange); };
-        targets.push_back({backed(0), backed(n.approach), backed(n.retreat)});
-        box.add(targets.back().pose.translation());
+        for (const Frame& tool : n.tools_world()) {
+            const auto backed = [&](double by) { return Frame(tool * geometry::make_frame({0, 0, -by}) * flange); };
+            targets.push_back({backed(0), backed(n.approach), backed(n.retreat)});
+            box.add(targets.back().pose.translation());
+        }
+        ++field.poses;
     }
-    field.poses = static_cast<int>(targets.size());
     if (targets.empty()) return field;
     // The base lies within the arm's length of every target: the box that all of them allow.
     const double longest = 0.05 + kinematics::reach_bound(*d.arm->model);

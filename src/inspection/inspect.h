@@ -16,7 +16,15 @@ namespace escarp::inspection {
 using geometry::Frame;
 using geometry::Vector3;
 
-/// A pose that a task demands of an arm.
+/// A place of a tracking window.
+struct WindowPlace {
+    double way;        ///< along what parts ride on, m
+    Frame tool_world;  ///< of the tool that meets one there
+    bool reached = false;
+    double margin = 0;  ///< m
+};
+
+/// A pose that a task demands of an arm; of one that meets what rides by, the worst within its window.
 struct PoseNeed {
     int arm, step, other, seat, part_type;
     std::string label;  ///< "Tester nest 2"
@@ -31,6 +39,23 @@ struct PoseNeed {
     double acceleration = 1;
     std::optional<double> held = std::nullopt;  ///< of the arm's first free joint
     int tool = 0;                               ///< index of the arm's active tool
+    std::vector<WindowPlace> window = {};       ///< in the order of the way; empty: it does not meet what rides by
+
+    /// Every place that has to be reached.
+    std::vector<Frame> tools_world() const {
+        if (window.empty()) return {tool_world};
+        std::vector<Frame> all;
+        for (const WindowPlace& w : window) all.push_back(w.tool_world);
+        return all;
+    }
+};
+
+/// What a step that meets what rides by takes of it, over the whole run.
+struct Passing {
+    int arm, step;
+    std::string step_id;
+    int carrier;  ///< device
+    int taken = 0, missed = 0;
 };
 
 struct LeastClearance {
@@ -49,6 +74,7 @@ struct Inspection {
         close_pairs;                ///< least distance of each pair of devices that come nearer than they should
     double checked_s = 0;           ///< how far into the run clearance was looked at
     std::size_t pairs_checked = 0;  ///< body pairs looked at over time
+    std::vector<Passing> passings;
     std::vector<Finding> findings;  ///< stops first
 };
 

@@ -347,8 +347,8 @@ void GlideMover::frames(double t, std::vector<Frame>& out) const {
 
 void GlideMover::look(double from, double to, Look& out) const {
     const double middle = 0.5 * (from + to), way = glide_.way(middle - start_);
-    out.half = glide_.steady() ? 0.5 * (to - from)
-                               : std::max(way - glide_.way(from - start_), glide_.way(to - start_) - way);
+    out.half =
+        glide_.steady() ? 0.5 * (to - from) : std::max(way - glide_.way(from - start_), glide_.way(to - start_) - way);
     frames(middle, out.frames);
 }
 

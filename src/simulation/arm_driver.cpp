@@ -37,9 +37,7 @@ std::optional<ArmDriver::Exchange> ArmDriver::possible(const Kernel& k, const St
         x.offer = *offer;
         const cell::PartType& part = k.type_of(x.offer.part);
         x.type = k.trace().parts[x.offer.part].type;
-        x.grasp = part.grips.front().at;
-        for (const cell::Grip& g : part.grips)
-            if (g.id == step.grip) x.grasp = g.at;
+        x.grasp = part.grip(step.grip);
         Frame stands;
         k.trace().part_frame(k.cell(), x.offer.part, k.now(), stands);
         request.tool = tool_target(device_, stands, step.turn, x.grasp);
@@ -62,6 +60,7 @@ std::optional<ArmDriver::Exchange> ArmDriver::agree(
         fault = Fault{index_, step.number, k.now(), picks ? Fault::Kind::holds_already : Fault::Kind::holds_nothing};
         return std::nullopt;
     }
+    if (step.meets()) return agree_riding(k, step, from);
     PoseRequest request = this->request(step, from);
     std::optional<Exchange> x = possible(k, step, request);
     if (!x) return std::nullopt;
@@ -82,6 +81,11 @@ Outcome ArmDriver::exchange(TaskRunner& task, Kernel& k) {
     if (fault) return task.stop(k, *fault);
     if (!x) return Outcome::must_wait;
     exchange_ = *x;
+    if (exchange_.met) {
+        const JointVector& start = exchange_.met->plan->met.start;
+        run_motion(k, gently(k, travel(k, step(), q_, start)), BlockKind::move, Phase::approach, start);
+        return Outcome::started;
+    }
     const PosePlan& plan = *exchange_.plan;
     if (corner(step()) > 0 && !plan.in_leg.nodes.empty() && free(k, step(), q_, plan.approach)) {
         motion::Leg to = motion::joint_leg(q_, plan.approach, step().speed, step().acceleration);
@@ -205,6 +209,7 @@ void ArmDriver::extend_by_exchange(
 
 /// Whether a pick or place could begin at once, its pose be taken and its approach be reached directly.
 bool ArmDriver::known_good(Kernel& k, const Step& step, const JointVector& from) {
+    if (step.meets()) return false;  // that depends on the instant
     PoseRequest request = this->request(step, from);
     if (!possible(k, step, request)) return false;
     const auto plan = k.plans().pose(request);
@@ -242,9 +247,13 @@ const ArmRoom& ArmDriver::surroundings(Kernel& k) {
         .first->second;
 }
 
+Travel ArmDriver::way_to(Kernel& k, const Step& step, const JointVector& from, const JointVector& to) {
+    if (!arm().detours || !step.detour) return {k.plans().joint_move(arm(), from, to, step.speed, step.acceleration)};
+    return k.plans().travel(arm(), surroundings(k), from, to, step.speed, step.acceleration, k.stop());
+}
+
 motion::MotionPtr ArmDriver::travel(Kernel& k, const Step& step, const JointVector& from, const JointVector& to) {
-    if (!arm().detours || !step.detour) return k.plans().joint_move(arm(), from, to, step.speed, step.acceleration);
-    const Travel way = k.plans().travel(arm(), surroundings(k), from, to, step.speed, step.acceleration, k.stop());
+    const Travel way = way_to(k, step, from, to);
     if (!way.direct) {
         const double direct = k.plans().joint_move(arm(), from, to, step.speed, step.acceleration)->duration();
         k.detour({index_, step.number, k.now(), way.found, way.blocker, way.motion->duration() - direct});
@@ -274,14 +283,24 @@ void ArmDriver::open_block(Kernel& k, BlockKind kind, Phase phase, double length
     k.at(phase_end_, *this, 0);
 }
 
+motion::MotionPtr ArmDriver::gently(Kernel& k, motion::MotionPtr motion) const {
+    const auto bearable = held_ >= 0 ? bearable_with(k.type_of(held_)) : std::nullopt;
+    return bearable ? k.plans().gentle(arm(), motion, *bearable) : motion;
+}
+
 void ArmDriver::run_motion(Kernel& k, motion::MotionPtr motion, BlockKind kind, Phase phase, const JointVector& end) {
-    if (held_ >= 0 && arm().gentle) {
-        const std::optional<double> bearable = bearable_acceleration(*arm().tool, k.type_of(held_).mass);
-        if (bearable && *bearable > 0) motion = k.plans().gentle(arm(), motion, *bearable);
-    }
+    // What is met has been planned with all that it can bear.
+    if (!exchange_.met || phase == Phase::single) motion = gently(k, std::move(motion));
     open_block(k, kind, phase, motion->duration());
     k.start_motion(index_, {k.now(), std::move(motion), held_, block_, tool_});
     q_ = end;
+}
+
+/// The greatest acceleration with a part, where it is to be kept. m/s^2
+std::optional<double> ArmDriver::bearable_with(const cell::PartType& part) const {
+    if (!arm().gentle) return std::nullopt;
+    const std::optional<double> bearable = bearable_acceleration(*arm().tool, part.mass);
+    return bearable && *bearable > 0 ? bearable : std::nullopt;
 }
 
 void ArmDriver::finish_grip(Kernel& k) {
@@ -305,24 +324,49 @@ void ArmDriver::event(Kernel& k, int, int) {
     if (!ahead_.empty()) return next_leg(k);
     switch (phase_) {
         case Phase::approach:
+            if (exchange_.met) return hover(k);
             run_motion(k, exchange_.plan->in, BlockKind::straight_in, Phase::in, exchange_.plan->pose);
+            return;
+        case Phase::hover:
+            if (!as_agreed(k)) return give_up(k);
+            run_motion(k, exchange_.met->plan->in, BlockKind::straight_in, Phase::in,
+                exchange_.met->plan->in->position(exchange_.met->plan->met.in_s));
             return;
         case Phase::in: {
             const bool picks = step().kind->reach() == Reach::part;
             open_block(k, picks ? BlockKind::grip : BlockKind::release, Phase::grip,
                 picks ? arm().tool->close_s : arm().tool->open_s);
-            stand(k, block_);
+            if (exchange_.met) {
+                const MeetingPlan& plan = *exchange_.met->plan;
+                k.start_motion(index_, {k.now(), plan.work, held_, block_, tool_});
+                q_ = plan.work->position(plan.met.work_s);
+            } else {
+                stand(k, block_);
+            }
             return;
         }
         case Phase::grip:
-            finish_grip(k);
+            if (exchange_.met && !as_agreed(k)) {
+                k.changing(step().device).let_go(k, exchange_.offer.part);
+                missed_ = true;
+            } else {
+                finish_grip(k);
+            }
             leave(k);
             return;
-        default: phase_ = Phase::resting; task_->go_on(k);
+        default:
+            phase_ = Phase::resting;
+            if (std::exchange(missed_, false)) return task_->again(k);
+            task_->go_on(k);
     }
 }
 
 void ArmDriver::leave(Kernel& k) {
+    if (exchange_.met) {
+        const MeetingPlan& plan = *exchange_.met->plan;
+        run_motion(k, plan.out, BlockKind::straight_out, Phase::out, plan.out->position(plan.met.out_s));
+        return;
+    }
     const PosePlan& plan = *exchange_.plan;
     if (corner(step()) > 0 && !plan.out_leg.nodes.empty()) {
         std::vector<motion::Leg> legs{plan.out_leg};
@@ -343,6 +387,8 @@ void ArmDriver::write_state(StateWriter& w) const {
     w.add_part(exchange_.offer.part);
     w.add(exchange_.offer.seat);
     w.add_time(phase_end_);
+    w.add(missed_);
+    if (exchange_.met) w.add_time(exchange_.begins), w.add_double(exchange_.ride.speed);
     for (const Ahead& leg : ahead_) {
         w.add(leg.step->number);
         w.add(static_cast<int>(leg.phase));

@@ -4,6 +4,7 @@
 
 #include <unordered_map>
 
+#include "meeting_plan.h"
 #include "task_runner.h"
 
 namespace escarp::simulation {
@@ -26,7 +27,7 @@ public:
     bool use_tool(int tool);
 
 private:
-    enum class Phase { resting, approach, in, grip, out, single };
+    enum class Phase { resting, approach, hover, in, grip, out, single };
 
     /// What a pick or place deals with.
     struct Exchange {
@@ -35,6 +36,10 @@ private:
         Frame seat = Frame::Identity();   ///< world frame of the part once placed
         Frame grasp = Frame::Identity();  ///< tool in part
         std::shared_ptr<const PosePlan> plan;
+        std::optional<Encounter> met;  ///< instead of a plan: with what rides by
+        Ticks begins = 0;              ///< then: when
+        Ride ride = {};                ///< then: how it went when that was agreed
+        Ticks agreed = 0;
     };
     /// A leg of a flight that is under way: what goes on when the one before ends.
     struct Ahead {
@@ -53,6 +58,14 @@ private:
     /// Claims the part or the seat and plans; nothing yet when it must wait.
     std::optional<Exchange> agree(
         Kernel& kernel, const cell::Step& step, const JointVector& from, std::optional<Fault>& fault);
+    /// The same for what rides by within the step's window.
+    std::optional<Exchange> agree_riding(Kernel& kernel, const cell::Step& step, const JointVector& from);
+    std::optional<Exchange> ridden(Kernel& kernel, const cell::Step& step, const JointVector& from, const Ride& ride);
+    std::optional<Exchange> free_place(Kernel& kernel, const cell::Step& step, const JointVector& from);
+    MeetingSearch meeting_search(Kernel& kernel, const cell::Step& step, const JointVector& from, const Exchange& x);
+    bool as_agreed(const Kernel& kernel) const;  ///< what is met still rides as it did
+    void hover(Kernel& kernel);
+    void give_up(Kernel& kernel);
     std::optional<Ahead> move_leg(
         Kernel& kernel, const cell::Step& step, const JointVector& from, motion::Leg& leg, std::optional<Fault>& fault);
     bool known_good(Kernel& kernel, const cell::Step& step, const JointVector& from);
@@ -65,11 +78,14 @@ private:
     void next_leg(Kernel& kernel);
     void leave(Kernel& kernel);  ///< the part is taken or put down: away from there
     const ArmRoom& surroundings(Kernel& kernel);
-    /// The joint move of a step, round what stands in the way where that is allowed.
+    /// The joint move of a step, round what stands in the way where that is allowed; and what is said of that.
+    Travel way_to(Kernel& kernel, const cell::Step& step, const JointVector& from, const JointVector& to);
     motion::MotionPtr travel(Kernel& kernel, const cell::Step& step, const JointVector& from, const JointVector& to);
     bool free(Kernel& kernel, const cell::Step& step, const JointVector& from, const JointVector& to);
     void open_block(Kernel& kernel, BlockKind kind, Phase phase, double length);
     void run_motion(Kernel& kernel, motion::MotionPtr motion, BlockKind kind, Phase phase, const JointVector& end);
+    std::optional<double> bearable_with(const cell::PartType& part) const;
+    motion::MotionPtr gently(Kernel& kernel, motion::MotionPtr motion) const;
     void finish_grip(Kernel& kernel);
     /// Moves that are slowed for the grip stop exactly.
     double corner(const cell::Step& step) const { return arm().gentle && held_ >= 0 ? 0.0 : step.corner; }
@@ -83,6 +99,7 @@ private:
     int held_ = -1;
     Frame part_in_tool_ = Frame::Identity();
     Exchange exchange_;
+    bool missed_ = false;                               ///< what was to be met did not ride on as foreseen
     std::vector<Ahead> ahead_;                          ///< the rest of the flight, the next leg last
     std::unordered_map<std::uint64_t, ArmRoom> rooms_;  ///< by tool and held part
 };

@@ -54,6 +54,15 @@ struct Arrival {
     double aside = 0, turn = 0;       ///< how it lies beside the line of travel, and about its upright; m, rad
 };
 
+/// A part that rides on a device, or a free place among them that a part can be put down on, as things go now.
+struct Ride {
+    int part = -1;                      ///< -1: a free place
+    double way = 0;                     ///< how far its origin has come along the device, m
+    double speed = 0;                   ///< m/s; 0: it stands
+    double until = 0;                   ///< where it is held at the latest, m
+    Frame on_path = Frame::Identity();  ///< how it stands on the way there
+};
+
 struct Wish {
     Ticks since = never;
     int part = -1;
@@ -107,6 +116,19 @@ public:
     virtual std::optional<int> room(const Kernel&, int /*part_type*/) const { return std::nullopt; }  ///< a seat
     virtual void reserve(Kernel&, int /*seat*/, int /*part*/) {}
     virtual void received(Kernel&, int /*seat*/, int /*part*/) {}
+    // Parts that are met while they ride, and places among them.
+    /// Those that nobody reaches for and of which it is known how they go on; the one nearest to the end first.
+    virtual std::vector<Ride> rides(const Kernel&) const { return {}; }
+    virtual std::optional<Ride> ride_of(const Kernel&, int /*part*/) const { return std::nullopt; }
+    /// How fast they ride; 0: they stand; nothing while that changes by itself. m/s
+    virtual std::optional<double> rides_at_speed(const Kernel&) const { return std::nullopt; }
+    /// Whether a part of a type could ride with its origin at a place.
+    virtual std::optional<Ride> free_place(const Kernel&, int /*part_type*/, double /*way*/) const {
+        return std::nullopt;
+    }
+    /// That place is kept for a part from now on, and rides.
+    virtual void keep_place(Kernel&, int /*part*/, double /*way*/) {}
+    virtual void let_go(Kernel&, int /*part*/) {}  ///< what was claimed or kept is free again
     // Parts handed on by belts, infeeds and diverts.
     virtual bool accepts(const Kernel&, const Arrival&) const { return false; }
     virtual void enter(Kernel&, int /*part*/, const Arrival&) {}
@@ -264,6 +286,9 @@ public:
     virtual Frame seat_frame(const cell::Device& device, int seat, const cell::PartType& type) const;
     virtual std::vector<int> pick_seats(const cell::Device& device) const;
     virtual std::vector<int> place_seats(const cell::Device& device) const;
+    /// How a part stands that has come so far along a device, world; see `ride_length`.
+    virtual Frame rides_at(const cell::Device& device, double /*way*/) const { return device.world; }
+    virtual void add_ride(cell::ContentKey&, const cell::Device&) const {}  ///< all that `rides_at` depends on
     /// Where a device brings its parts in from the side, world; nullopt: it does not.
     virtual std::optional<Vector3> side_joint(const cell::Cell& /*cell*/, const cell::Device& /*device*/) const {
         return std::nullopt;

@@ -7,6 +7,7 @@
 #include <motion/tool_motion.h>
 
 #include "arm_parts.h"
+#include "meeting_plan.h"
 
 namespace escarp::simulation {
 namespace {
@@ -116,6 +117,9 @@ std::size_t bytes_of(const std::shared_ptr<const PosePlan>& plan) {
 std::size_t bytes_of(const std::shared_ptr<const PlanCache::Line>& line) {
     return sizeof(PlanCache::Line) + bytes_of(line->motion) + bytes_of(line->leg);
 }
+std::size_t bytes_of(const std::shared_ptr<const MeetingPlan>& plan) {
+    return sizeof(MeetingPlan) + bytes_of(plan->met.motion);
+}
 std::size_t bytes_of(const std::shared_ptr<const std::vector<motion::MotionPtr>>& motions) {
     std::size_t sum = 0;
     for (const motion::MotionPtr& m : *motions) sum += bytes_of(m);
@@ -209,6 +213,11 @@ motion::MotionPtr PlanCache::gentle(const cell::Arm& arm, const motion::MotionPt
         return motion::slowed(
             motion, std::sqrt(motion::greatest_tool_acceleration(*arm.model, arm.tool_frame, *motion) / bearable));
     });
+}
+
+std::shared_ptr<const MeetingPlan> PlanCache::meeting(
+    std::uint64_t key, const std::function<std::shared_ptr<const MeetingPlan>()>& make) {
+    return kept(meetings_, key, make);
 }
 
 motion::MotionPtr PlanCache::still(const cell::Arm& arm, const JointVector& q) {

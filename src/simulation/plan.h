@@ -2,6 +2,7 @@
 // Plans: timed motions for the steps of a task. Pure functions of their inputs, kept by content key.
 
 #include <atomic>
+#include <functional>
 #include <memory>
 #include <variant>
 
@@ -56,6 +57,8 @@ struct Travel {
     int blocker = -1;   ///< device that stood in the way; -1: the arm itself
 };
 
+struct MeetingPlan;
+
 /// Keeps plans between evaluations. Safe to use from several threads; the same request always gives the same plan.
 class PlanCache {
 public:
@@ -80,6 +83,8 @@ public:
     };
     std::shared_ptr<const Line> straight(
         const cell::Arm& arm, const JointVector& from, const Frame& to_tool, double speed, double acceleration = 1);
+    std::shared_ptr<const MeetingPlan> meeting(
+        std::uint64_t key, const std::function<std::shared_ptr<const MeetingPlan>()>& make);
     std::size_t computed() const { return computed_; }  ///< how many plans were made rather than found
 
 private:
@@ -92,6 +97,7 @@ private:
     cell::Kept<Travel> travels_{6u << 20};
     cell::Kept<std::shared_ptr<const std::vector<motion::MotionPtr>>> flights_{6u << 20};
     cell::Kept<std::shared_ptr<const Line>> lines_{6u << 20};
+    cell::Kept<std::shared_ptr<const MeetingPlan>> meetings_{12u << 20};
     std::atomic<std::size_t> computed_{0};
 };
 

@@ -86,6 +86,17 @@ void TaskRunner::go_on(Kernel& k) {
     }
 }
 
+void TaskRunner::again(Kernel& k) {
+    if (busy_tick_ != k.now()) busy_tick_ = k.now(), steps_at_tick_ = 0;
+    if (++steps_at_tick_ > most_steps_at_once) {
+        stop(k, {index_, step_->number, k.now(), Fault::Kind::goes_round});
+        return;
+    }
+    const Outcome outcome = begin_step(k);
+    if (outcome == Outcome::done) go_on(k);
+    if (outcome == Outcome::must_wait) open_wait(k);
+}
+
 /// True where the task ends with it.
 bool TaskRunner::round_done(Kernel& k) {
     if (nth_ == 0) k.round_over(index_);

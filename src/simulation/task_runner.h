@@ -49,6 +49,7 @@ public:
     void pass_over() { fetch(); }  ///< that step: the driver deals with it in one go with the present one
     void is_at(const cell::Step& step) { step_ = &step; }
     void go_on(Kernel& kernel);  ///< the present step is over
+    void again(Kernel& kernel);  ///< it has come to nothing and begins anew
 
 private:
     enum class Phase { idle, waiting, busy, stopped };

@@ -12,6 +12,7 @@
 using namespace escarp;
 using namespace escarp::simulation;
 using cell::json;
+using tests::device;
 
 namespace {
 
@@ -23,11 +24,6 @@ json switcher(json task) {
 json set(const char* id, bool to) { return {{"id", id}, {"do", "set"}, {"signal", "x.on"}, {"to", to}}; }
 json dwell(const char* id, double s) { return {{"id", id}, {"do", "delay"}, {"time_s", s}}; }
 
-json& device(json& tree, const std::string& id) {
-    for (json& d : tree["devices"])
-        if (d["id"] == id) return d;
-    throw std::runtime_error(id);
-}
 void connect(json& tree, const std::string& id, const char* input, const char* from) {
     device(tree, id)["inputs"].push_back({{"id", input}, {"from", from}});
 }
@@ -187,7 +183,9 @@ TEST_CASE("a zone sensor is made while any part is in its volume, and counts the
     CHECK(on < box);
 }
 
-TEST_CASE("a sensor that never switches says why: not enabled, too high, another type; one that is always on says since when") {
+TEST_CASE(
+    "a sensor that never switches says why: not enabled, too high, another type; one that is always on says since "
+    "when") {
     json tree = tests::belt_cell(2, 500, 2000, 20);
     tree["devices"].push_back({{"id", "z"}, {"name", "Z"}, {"kind", "zone_sensor"}, {"host", "belt"},
         {"length_mm", 100}, {"width_mm", 200}, {"height_mm", 50}, {"above_mm", 5}});

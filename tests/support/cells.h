@@ -20,6 +20,13 @@ inline cell::Document past_case(const std::string& name) {
 }
 #endif
 
+/// Of a resolved tree, to change it.
+inline json& device(json& tree, const std::string& id) {
+    for (json& d : tree["devices"])
+        if (d["id"] == id) return d;
+    throw std::runtime_error("no device " + id);
+}
+
 inline std::shared_ptr<const cell::Cell> read(const json& tree) {
     return cell::read_cell(tree, simulation::standard_kinds());
 }

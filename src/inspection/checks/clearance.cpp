@@ -273,7 +273,8 @@ private:
                 if (p.kind != Place::Kind::still) continue;
                 const Ticks until = i + 1 < places.size() ? places[i + 1].from : end_;
                 const double ride = seconds(std::max<Ticks>(0, std::min(p.stop, until) - p.from));
-                const double gap = (p.at.translation() - base).norm() - p.glide.way(ride) * p.glide.speed(p.at.translation());
+                const double gap =
+                    (p.at.translation() - base).norm() - p.glide.way(ride) * p.glide.speed(p.at.translation());
                 if (gap > room.radius + 0.5) continue;
                 const Stretch stretch{static_cast<int>(part), &p, i == 0};
                 if (!p.glide.rests() && p.stop > p.from) {

@@ -28,12 +28,6 @@ std::vector<int> flowing_types(const cell::Cell& cell) {
     return {types.begin(), types.end()};
 }
 
-Frame grip_frame(const cell::PartType& type, const std::string& id) {
-    for (const cell::Grip& g : type.grips)
-        if (g.id == id) return g.at;
-    return type.grips.front().at;
-}
-
 /// Walks a task in the order written, keeping the active tool and how the part in hand was last gripped. A round begins
 /// with what the one before left.
 class Needs {
@@ -75,8 +69,12 @@ private:
         const cell::Device& other = cell_.devices[s.device];
         const simulation::Kind& kind = simulation::kind_of(other);
         for (const int type : types_) {
+            if (s.meets()) {
+                of_window(s, type);
+                continue;
+            }
             const cell::PartType& part = cell_.part_types[type];
-            const Frame grip = grip_frame(part, last_pick_ ? last_pick_->grip : std::string());
+            const Frame grip = part.grip(last_pick_ ? last_pick_->grip : std::string());
             const Frame in_hand =
                 geometry::make_frame(Vector3::Zero(), {0, 0, last_pick_ ? last_pick_->turn : 0.0}) * grip;
             for (const int seat : picks ? kind.pick_seats(other) : kind.place_seats(other)) {
@@ -87,13 +85,35 @@ private:
             }
         }
     }
+    void of_window(const cell::Step& s, int type) {
+        constexpr double least_stride = 0.02;
+        constexpr int most_places = 25;
+        const bool picks = s.kind->reach() == cell::Reach::part;
+        const cell::Device& other = cell_.devices[s.device];
+        const cell::PartType& part = cell_.part_types[type];
+        const Frame turned = geometry::make_frame(Vector3::Zero(), {0, 0, s.turn});
+        const Frame grip = part.grip(last_pick_ ? last_pick_->grip : std::string());
+        const Frame in_hand = geometry::make_frame(Vector3::Zero(), {0, 0, last_pick_ ? last_pick_->turn : 0.0}) * grip;
+        const double length = s.window_to - s.window_from;
+        const int strides = std::clamp(static_cast<int>(std::ceil(length / least_stride)), 1, most_places - 1);
+        std::vector<WindowPlace> window;
+        for (int i = 0; i <= strides; ++i) {
+            const double way = s.window_from + length * i / strides;
+            window.push_back(
+                {way, simulation::kind_of(other).rides_at(other, way) * turned * (picks ? grip : in_hand)});
+        }
+        const std::string label =
+            other.name + " from " + millimetres(s.window_from) + " to " + millimetres(s.window_to) + " mm";
+        need(s, 0, type, window.front().tool_world, label);
+        if (out_.back().step_id == s.id && out_.back().part_type == type) out_.back().window = std::move(window);
+    }
     void need(const cell::Step& s, int seat, int type, const Frame& tool, const std::string& label) {
         PoseNeed n{arm_, s.number, s.device, seat, type, label, s.id, tool, s.approach, s.retreat, s.straight_speed,
             s.posture, false, false, 0, {}, s.acceleration, s.held, active_};
         const bool known = std::any_of(out_.begin(), out_.end(), [&](const PoseNeed& o) {
-            return o.arm == arm_ && o.other == s.device && o.seat == seat && o.posture == n.posture &&
-                   o.held == n.held && o.tool == n.tool && geometry::gap(o.tool_world, tool).distance < 1e-9 &&
-                   geometry::gap(o.tool_world, tool).angle < 1e-9;
+            return !s.meets() && o.window.empty() && o.arm == arm_ && o.other == s.device && o.seat == seat &&
+                   o.posture == n.posture && o.held == n.held && o.tool == n.tool &&
+                   geometry::gap(o.tool_world, tool).distance < 1e-9 && geometry::gap(o.tool_world, tool).angle < 1e-9;
         });
         if (!known) out_.push_back(std::move(n));
     }
@@ -106,7 +126,33 @@ private:
     int active_ = 0;  ///< tool
 };
 
+void judge(const cell::Cell& cell, PoseNeed& n, Cache& cache);
+
+/// Of a place of its window alone.
+PoseNeed at_place(const PoseNeed& n, const WindowPlace& place) {
+    PoseNeed one = n;
+    one.window.clear();
+    one.tool_world = place.tool_world;
+    return one;
+}
+
+/// Every place; it stands for the worst of them.
+void judge_window(const cell::Cell& cell, PoseNeed& n, Cache& cache) {
+    std::vector<PoseNeed> each;
+    for (const WindowPlace& place : n.window) each.push_back(at_place(n, place));
+    tbb::parallel_for(std::size_t{0}, each.size(), [&](std::size_t i) { judge(cell, each[i], cache); });
+    std::size_t worst = 0;
+    for (std::size_t i = 0; i < each.size(); ++i) {
+        n.window[i].reached = each[i].reached, n.window[i].margin = each[i].reach.margin;
+        const auto rank = [](const PoseNeed& p) { return std::pair(p.reached, p.reach.margin); };
+        if (rank(each[i]) < rank(each[worst])) worst = i;
+    }
+    each[worst].window = std::move(n.window);
+    n = std::move(each[worst]);
+}
+
 void judge(const cell::Cell& cell, PoseNeed& n, Cache& cache) {
+    if (!n.window.empty()) return judge_window(cell, n, cache);
     const cell::Device& d = cell.devices[n.arm];
     const Frame tool = d.world.inverse() * n.tool_world;
     const cell::Arm& arm = d.arm->with_tool(n.tool);
@@ -139,10 +185,12 @@ public:
     bool all_reached(const Vector3& shift) const {
         return std::all_of(touched_.begin(), touched_.end(), [&](const PoseNeed* n) {
             const cell::Arm& arm = c_.device(n->arm).arm->with_tool(n->tool);
-            const Frame tool = relative(*n, shift);
-            for (const double back : {0.0, n->approach, n->retreat}) {
-                const Frame pose = tool * geometry::make_frame({0, 0, -back});
-                if (!arm.solver->reachable(pose * arm.tool_frame.inverse(), arm.ready)) return false;
+            for (const Frame& world : n->tools_world()) {
+                const Frame tool = relative(*n, world, shift);
+                for (const double back : {0.0, n->approach, n->retreat}) {
+                    const Frame pose = tool * geometry::make_frame({0, 0, -back});
+                    if (!arm.solver->reachable(pose * arm.tool_frame.inverse(), arm.ready)) return false;
+                }
             }
             return true;
         });
@@ -150,9 +198,10 @@ public:
     double least_margin(const Vector3& shift) const {
         double least = 0.2;
         for (const PoseNeed* n : touched_)
-            least = std::min(least,
-                kept_reach(c_.device(n->arm).arm->with_tool(n->tool), relative(*n, shift), nullptr, 0.06, c_.cache)
-                    .margin);
+            for (const Frame& world : n->tools_world())
+                least = std::min(least, kept_reach(c_.device(n->arm).arm->with_tool(n->tool),
+                                            relative(*n, world, shift), nullptr, 0.06, c_.cache)
+                                            .margin);
         return least;
     }
     std::size_t count() const { return touched_.size(); }
@@ -180,8 +229,8 @@ public:
 
 private:
     bool shifts(int device) const { return device == moved_ || c_.cell.stands_on(device, moved_); }
-    Frame relative(const PoseNeed& n, const Vector3& shift) const {
-        Frame base = c_.device(n.arm).world, tool = n.tool_world;
+    Frame relative(const PoseNeed& n, Frame tool, const Vector3& shift) const {
+        Frame base = c_.device(n.arm).world;
         if (shifts(n.arm)) base.translation() += shift;
         else tool.translation() += shift;
         return base.inverse() * tool;
@@ -229,6 +278,45 @@ std::string cause(const Context& c, const PoseNeed& n) {
            std::to_string(std::lround(n.line_failed_at * 100)) + " % of the way out.";
 }
 
+/// The stretches of a window in which the arm reaches all, or does not: from, to, m.
+std::vector<std::pair<double, double>> stretches(const PoseNeed& n, bool reached) {
+    std::vector<std::pair<double, double>> all;
+    bool open = false;
+    for (const WindowPlace& w : n.window) {
+        if (w.reached == reached) {
+            if (!open) all.emplace_back(w.way, w.way);
+            all.back().second = w.way;
+        }
+        open = w.reached == reached;
+    }
+    return all;
+}
+
+std::string in_words(const std::vector<std::pair<double, double>>& stretches) {
+    std::string words;
+    for (const auto& [from, to] : stretches)
+        words += (words.empty() ? "" : " and ") +
+                 (to > from ? millimetres(from) + " to " + millimetres(to) + " mm" : millimetres(from) + " mm");
+    return words;
+}
+
+/// A window that holds only what is reached.
+std::optional<WayOut> narrower(const Context& c, const PoseNeed& n) {
+    const auto good = stretches(n, true);
+    if (good.empty()) return std::nullopt;
+    const auto longest = *std::max_element(
+        good.begin(), good.end(), [](const auto& a, const auto& b) { return a.second - a.first < b.second - b.first; });
+    const double from = std::ceil(longest.first * 1e3), to = std::floor(longest.second * 1e3);
+    if (to - from < 10) return std::nullopt;
+    for (const cell::Step* s : cell::all_steps(c.device(n.arm)))
+        if (s->id == n.step_id && !s->shared)
+            return WayOut{"Meet it from " + cell::shortest(from) + " to " + cell::shortest(to) + " mm",
+                "the tracking window holds only what is reached",
+                {"Narrow the tracking window", {cell::Operation::set("/" + s->path + "/window_from_mm", from),
+                                                   cell::Operation::set("/" + s->path + "/window_to_mm", to)}}};
+    return std::nullopt;
+}
+
 void report_unreached(const Context& c, const std::vector<PoseNeed>& poses, std::vector<Finding>& out) {
     for (const PoseNeed& n : poses) {
         if (n.reached) continue;
@@ -238,6 +326,11 @@ void report_unreached(const Context& c, const std::vector<PoseNeed>& poses, std:
         f.severity = Severity::stop;
         f.title = arm.name + " cannot reach " + n.label;
         f.text = cause(c, n);
+        if (!n.window.empty()) {
+            f.title = arm.name + " does not reach " + c.device(n.other).name + " all along its tracking window";
+            f.text = "At " + in_words(stretches(n, false)) + ". " + f.text;
+            if (auto way = narrower(c, n)) f.ways_out.push_back(std::move(*way));
+        }
         f.devices = {arm.id};
         if (n.other >= 0) f.devices.push_back(c.device(n.other).id);
         f.device = arm.id;

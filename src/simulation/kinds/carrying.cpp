@@ -71,6 +71,17 @@ public:
     }
     void reserve(Kernel&, int, int part) override { reserved_ = part; }
     void received(Kernel& k, int, int part) override {
+        if (const auto r = rider(part); r != riders_.end()) {  // on the place that was kept
+            r->coming = r->stays = false;
+            r->fresh = true;
+            r->since = k.now();
+            Frame stands;
+            k.trace().part_frame(k.cell(), part, k.now(), stands);
+            r->on_path = (lead(k, *r, metres(position(*r, k.now()))).linear().transpose() * stands.linear()).eval();
+            r->at = position(*r, k.now()), r->run = drive_.progress(k.now());
+            if (r->moving) r->block = k.begin({index_, BlockKind::ride, -1, 0, never, -1, part});
+            return reflow(k);
+        }
         reserved_ = -1;
         insert(k, part, travel(0.5 * k.type_of(part).length));
     }
@@ -79,17 +90,58 @@ public:
         if (next_ >= 0 || !at_end() || riders_.front().claimed) return std::nullopt;
         return Offer{end_seat, riders_.front().part};
     }
-    void claim(Kernel&, const Offer&) override { riders_.front().claimed = true; }
-    void taken(Kernel& k, const Offer&) override {
-        riders_.pop_front();
+    void claim(Kernel&, const Offer& offer) override {
+        const auto r = rider(offer.part);
+        r->claimed = true;
+        r->stays = !r->moving;
+    }
+    void taken(Kernel& k, const Offer& offer) override { take_off(k, offer.part); }
+
+    std::vector<Ride> rides(const Kernel& k) const override {
+        std::vector<Ride> all;
+        for (const Rider& r : riders_)
+            if (!r.claimed && !r.coming && foreseen(k, r)) all.push_back(ride(k, r));
+        return all;
+    }
+    std::optional<Ride> ride_of(const Kernel& k, int part) const override {
+        for (const Rider& r : riders_)
+            if (r.part == part && foreseen(k, r)) return ride(k, r);
+        return std::nullopt;
+    }
+    std::optional<double> rides_at_speed(const Kernel& k) const override {
+        if (drive_.ramp(k.now()) != 0) return std::nullopt;
+        if (belt_.runs != Belt::Runs::always && drive_.moves(k.now())) return std::nullopt;
+        return drive_.share(k.now()) * belt_.speed;
+    }
+    std::optional<Ride> free_place(const Kernel& k, int part_type, double way) const override {
+        const Ticks at = travel(way);
+        const std::optional<double> speed = rides_at_speed(k);
+        if (reserved_ >= 0 || !speed || !fits(k, part_type, at)) return std::nullopt;
+        Ride place{-1, way, *speed, belt_.length() - 0.5 * k.cell().part_types[part_type].length};
+        for (const Rider& r : riders_)
+            if (position(r, k.now()) > at)
+                place.until = std::min(place.until, metres(r.limit - pitch(k, type(k, r.part), part_type)));
+        for (const Crossing& c : crossings_)
+            if (c.way > at) return std::nullopt;
+        return place;
+    }
+    void keep_place(Kernel& k, int part, double way) override {
+        insert(k, part, travel(way), 0, 0, true);
+        rider(part)->stays = !drive_.moves(k.now());
+    }
+    void let_go(Kernel& k, int part) override {
+        const auto r = rider(part);
+        if (r == riders_.end()) return;
+        if (r->coming) return take_off(k, part);
+        r->claimed = r->stays = false;
         reflow(k);
     }
 
     void take_off(Kernel& k, int part) override {
-        const auto r = std::find_if(riders_.begin(), riders_.end(), [&](const Rider& o) { return o.part == part; });
+        const auto r = rider(part);
         if (r == riders_.end()) return;
         forget_events(k, *r);
-        if (r->moving) k.end(r->block);
+        if (r->moving && !r->coming) k.end(r->block);
         riders_.erase(r);
         reflow(k);
     }
@@ -127,6 +179,7 @@ public:
             r.at = r.limit;
             r.since = k.now();
             r.moving = r.will_stop = false;
+            if (r.coming) break;
             k.end(r.block);
             if (r.gate >= 0) gates_[r.gate]->reached(k, part);
         }
@@ -163,6 +216,7 @@ public:
         for (const Rider& r : riders_) {
             w.add_part(r.part);
             w.add(r.moving), w.add(r.claimed), w.add(r.limit), w.add(position(r, now));
+            w.add(r.stays), w.add(r.coming);
             for (const Wish& wish : wishes_) w.add(!r.moving && r.since <= wish.since);  // who was first
             if (!joins_.empty()) w.add(r.granted);
         }
@@ -184,6 +238,8 @@ private:
         Ticks run, since = 0;  ///< `since`: when it was held
         Ticks limit;           ///< where it is held
         bool moving = false, claimed = false, fresh = true, will_turn = false, will_stop = false;
+        bool stays = false;   ///< it stood when an arm began to reach for it
+        bool coming = false;  ///< a place kept for a part that an arm still holds
         int block = -1;
         int gate = -1;     ///< that holds it at its limit
         int granted = -1;  ///< the join that it was let past
@@ -208,8 +264,22 @@ private:
     Ticks position(const Rider& r, Ticks now) const {
         return r.moving ? std::min(r.limit, r.at + drive_.progress(now) - r.run) : r.at;
     }
+    std::deque<Rider>::iterator rider(int part) {
+        return std::find_if(riders_.begin(), riders_.end(), [&](const Rider& o) { return o.part == part; });
+    }
+    /// Whether it stands, or rides at a steady speed on a belt that does not stop by itself.
+    bool foreseen(const Kernel& k, const Rider& r) const { return !r.moving || rides_at_speed(k); }
+    Ride ride(const Kernel& k, const Rider& r) const {
+        Frame on_path = geometry::make_frame({0, r.aside, 0});
+        on_path.linear() = r.on_path;
+        return {r.part, metres(position(r, k.now())), r.moving ? drive_.share(k.now()) * belt_.speed : 0,
+            metres(r.limit), on_path};
+    }
     /// The first part has come as far as it goes.
-    bool at_end() const { return !riders_.empty() && !riders_.front().moving && riders_.front().at >= end_of_way_; }
+    bool at_end() const {
+        return !riders_.empty() && !riders_.front().moving && !riders_.front().coming &&
+               riders_.front().at >= end_of_way_;
+    }
     Ticks travel(double metres) const { return static_cast<Ticks>(std::llround(metres / belt_.speed * 1e9)); }
     double metres(Ticks way) const { return static_cast<double>(way) * 1e-9 * belt_.speed; }
     Ticks pitch(const Kernel& k, int type_a, int type_b) const {
@@ -245,16 +315,17 @@ private:
         reflow(k);
         return true;
     }
-    void insert(Kernel& k, int part, Ticks at, double aside = 0, double turn = 0) {
+    void insert(Kernel& k, int part, Ticks at, double aside = 0, double turn = 0, bool coming = false) {
         const Ticks now = k.now();
         Rider r{part, at, drive_.progress(now), now, at};
         r.aside = aside;
+        r.coming = coming;
         if (turn != 0) r.on_path = geometry::rotation(Vector3::UnitZ(), turn);
         const auto& places = k.trace().parts[part].places;
-        if (!places.empty() && places.back().device >= 0 && as_belt(k.cell().devices[places.back().device]))
+        if (!coming && !places.empty() && places.back().device >= 0 && as_belt(k.cell().devices[places.back().device]))
             r.came_from = places.back().device;
         Frame before;
-        if (k.trace().part_frame(k.cell(), part, now, before))
+        if (!coming && k.trace().part_frame(k.cell(), part, now, before))
             r.on_path = (lead(k, r, metres(at)).linear().transpose() * before.linear()).eval();
         const auto behind =
             std::find_if(riders_.begin(), riders_.end(), [&](const Rider& o) { return position(o, now) < at; });
@@ -274,10 +345,11 @@ private:
         Ticks stop = ahead == never ? end : ahead - pitch(k, type_ahead, type_here);
         if (ahead == never) end_of_way_ = end;
         r.gate = -1;
+        if (r.stays) return here;
         if (ahead == never && leaving_ >= 0) stop = std::min(stop, behind_leaving(k, r, here, end));
         for (std::size_t g = 0; g < gates_.size(); ++g) {
             const Ticks hold = travel(gates_[g]->holds_at(k.type_of(r.part)));
-            if (here > hold || !gates_[g]->holds(k, r.part) || hold > stop) continue;
+            if (here > hold || r.coming || !gates_[g]->holds(k, r.part) || hold > stop) continue;
             stop = hold;
             r.gate = static_cast<int>(g);
         }
@@ -340,7 +412,7 @@ private:
             const Ticks goal = std::max(here, stop_of(k, r, here, ahead, i == 0 ? -1 : type(k, riders_[i - 1].part)));
             ahead = goal;
             if (!r.fresh && goal == r.limit && (!anew || here == goal)) {
-                if (!r.moving && r.gate >= 0 && r.gate != held_by) gates_[r.gate]->reached(k, r.part);
+                if (!r.moving && !r.coming && r.gate >= 0 && r.gate != held_by) gates_[r.gate]->reached(k, r.part);
                 continue;
             }
             forget_events(k, r);
@@ -353,13 +425,13 @@ private:
                 r.stop = k.at(k.now(), *this, stop_event, r.part);
                 continue;
             }
-            if (moves && !rode) r.block = k.begin({index_, BlockKind::ride, -1, 0, never, -1, r.part});
-            if (!moves && rode) k.end(r.block);
+            if (moves && !rode && !r.coming) r.block = k.begin({index_, BlockKind::ride, -1, 0, never, -1, r.part});
+            if (!moves && rode && !r.coming) k.end(r.block);
             r.moving = moves;
             const Ticks stops = moves ? drive_.when(r.run + goal - here) : never;
             r.will_stop = stops != never;
             if (r.will_stop) r.stop = k.at(std::max(stops, k.now()), *this, stop_event, r.part);
-            if (moves || rode || r.fresh) record(k, r);
+            if (!r.coming && (moves || rode || r.fresh)) record(k, r);
             r.fresh = false;
         }
         wake_when_room(k);
@@ -453,7 +525,7 @@ private:
     }
     bool may_step(const Kernel& k) const {
         if (!k.on(signal(belt_signal::run)) || reserved_ >= 0 || !crossings_.empty() ||
-            std::any_of(riders_.begin(), riders_.end(), [](const Rider& r) { return r.claimed; }))
+            std::any_of(riders_.begin(), riders_.end(), [](const Rider& r) { return r.claimed || r.coming; }))
             return false;
         return belt_.runs == Belt::Runs::when_asked ? to_go_ : stood_ && !at_end();
     }
@@ -513,10 +585,12 @@ private:
         if (r.will_turn) r.turn = k.at(then, *this, turn_event, r.part);
     }
     void update(Kernel& k) {
-        const bool moving = std::any_of(riders_.begin(), riders_.end(), [](const Rider& r) { return r.moving; });
+        const bool moving =
+            std::any_of(riders_.begin(), riders_.end(), [](const Rider& r) { return r.moving && !r.coming; });
         k.set_signal(signal(belt_signal::at_end), at_end());
-        k.set_signal(signal(belt_signal::count), static_cast<double>(riders_.size()));
-        k.set_condition(index_, riders_.empty() ? Condition::starved : moving ? Condition::busy : Condition::blocked);
+        const auto count = std::count_if(riders_.begin(), riders_.end(), [](const Rider& r) { return !r.coming; });
+        k.set_signal(signal(belt_signal::count), static_cast<double>(count));
+        k.set_condition(index_, count == 0 ? Condition::starved : moving ? Condition::busy : Condition::blocked);
     }
 
     const Belt& belt_;

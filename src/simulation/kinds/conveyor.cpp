@@ -107,6 +107,12 @@ public:
     Settles settles() const override { return Settles::on_floor; }
     bool moves_parts() const override { return true; }
     bool takes_from_belts() const override { return true; }
+    double ride_length(const cell::Device& d) const override { return belt_of(d).length(); }
+    Frame rides_at(const cell::Device& d, double way) const override { return d.world * belt_of(d).on_top(way); }
+    void add_ride(cell::ContentKey& key, const cell::Device& d) const override {
+        key.add(d.world).add(belt_of(d).height);
+        for (const PathSection& s : belt_of(d).path.sections()) key.add(s.length).add(s.curvature).add(s.begin);
+    }
     std::string summary(const cell::Cell&, const cell::Device& d) const override {
         const Belt& b = belt_of(d);
         return cell::shortest(std::round(100 * b.length()) / 100) + " m \u00b7 " + cell::shortest(1e3 * b.speed) +

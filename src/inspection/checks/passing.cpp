@@ -1,0 +1,83 @@
+#include <algorithm>
+#include <cmath>
+
+#include <simulation/kinds/belt.h>
+
+#include "../check.h"
+
+namespace escarp::inspection {
+namespace {
+
+using simulation::Place;
+using simulation::Ticks;
+
+/// Whether a part has gone beyond a place of a belt, and when.
+bool passes(const Context& c, const simulation::PartRecord& part, int carrier, double way) {
+    const cell::Device& belt = c.device(carrier);
+    for (std::size_t i = 0; i < part.places.size(); ++i) {
+        const Place& p = part.places[i];
+        if (p.kind != Place::Kind::still || p.device != carrier) continue;
+        const Ticks next = i + 1 < part.places.size() ? part.places[i + 1].from : c.run.trace.end;
+        const Ticks until = std::min({next, std::max(p.stop, p.from), c.run.trace.end});
+        const double from = simulation::nearest_way(belt, p.at.translation());
+        const double to = simulation::nearest_way(belt, p.after(simulation::seconds(until - p.from)).translation());
+        if (from <= way && to > way + 1e-9) return true;
+    }
+    return false;
+}
+
+Passing count(const Context& c, int arm, const cell::Step& s) {
+    Passing passing{arm, s.number, s.id, s.device};
+    for (const simulation::Block& b : c.run.trace.blocks) {
+        if (b.device != arm || b.step != s.number || b.kind != simulation::BlockKind::grip) continue;
+        const Place* then = b.to <= c.run.trace.end ? c.run.trace.parts[b.part].place(b.to) : nullptr;
+        passing.taken += then && then->kind == Place::Kind::held && then->device == arm;
+    }
+    for (const simulation::PartRecord& part : c.run.trace.parts)
+        passing.missed += passes(c, part, s.device, s.window_to);
+    return passing;
+}
+
+/// Another arm still has a chance with what this one lets pass.
+bool others_follow(const Context& c, const Passing& p, double way) {
+    for (const cell::Device& d : c.cell.devices)
+        for (const cell::Step* s : cell::all_steps(d))
+            if (s->enabled && s->meets() && s->device == p.carrier && s->window_to > way &&
+                s->kind->reach() == cell::Reach::part)
+                return true;
+    return false;
+}
+
+Finding lets_pass(const Context& c, const Passing& p, const cell::Step& s) {
+    const cell::Device &arm = c.device(p.arm), &belt = c.device(p.carrier);
+    Finding f;
+    f.id = "passing:" + arm.id + ":" + p.step_id;
+    const int all = p.taken + p.missed;
+    f.severity = others_follow(c, p, s.window_to) ? Severity::note : Severity::watch;
+    f.title =
+        arm.name + " lets " + std::to_string(p.missed) + " of " + std::to_string(all) + " parts pass on " + belt.name;
+    const double end = simulation::seconds(c.run.trace.end);
+    f.text = "They leave its tracking window at " + millimetres(s.window_to) + " mm before it can meet them. ";
+    if (all > 0 && end > 0)
+        f.text += "One comes every " + short_number(end / all) + " s" +
+                  (p.taken > 0 ? ", it takes one every " + short_number(end / p.taken) + " s. " : ", it takes none. ");
+    f.text += f.severity == Severity::note ? "Another arm farther on takes from there, too."
+                                           : "A longer window, a slower belt or a shorter round lets fewer pass.";
+    f.devices = {arm.id, belt.id};
+    f.device = arm.id;
+    f.step = p.step_id;
+    return f;
+}
+
+}  // namespace
+
+void passing_check(const Context& c, Inspection& result) {
+    for (std::size_t i = 0; i < c.cell.devices.size(); ++i)
+        for (const cell::Step* s : cell::all_steps(c.cell.devices[i])) {
+            if (!s->enabled || !s->meets() || s->kind->reach() != cell::Reach::part) continue;
+            result.passings.push_back(count(c, static_cast<int>(i), *s));
+            if (result.passings.back().missed > 0) result.findings.push_back(lets_pass(c, result.passings.back(), *s));
+        }
+}
+
+}  // namespace escarp::inspection

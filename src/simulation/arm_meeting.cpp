@@ -1,0 +1,141 @@
+// How an arm meets what rides by: the part of its driver that agrees on it and keeps to it.
+
+#include <cmath>
+
+#include "arm_driver.h"
+#include "step.h"
+
+namespace escarp::simulation {
+
+using cell::Reach;
+using cell::Step;
+
+MeetingSearch ArmDriver::meeting_search(Kernel& k, const Step& step, const JointVector& from, const Exchange& x) {
+    const bool picks = step.kind->reach() == Reach::part;
+    const Frame turned = geometry::make_frame(Vector3::Zero(), {0, 0, step.turn});
+    MeetingSearch s{device_, arm(), k.cell().devices[step.device], step,
+        picks ? Frame(x.ride.on_path * turned * x.grasp) : Frame(turned * part_in_tool_.inverse()), from};
+    s.work_s = picks ? arm().tool->close_s : arm().tool->open_s;
+    const auto bearable = bearable_with(k.cell().part_types[x.type]);
+    (picks ? s.bearable_out : s.bearable_in) = bearable;
+    s.direct = [this, &k, &step, from](const JointVector& to) {
+        return gently(k, k.plans().joint_move(arm(), from, to, step.speed, step.acceleration));
+    };
+    s.travel = [this, &k, &step, from](const JointVector& to) { return gently(k, way_to(k, step, from, to).motion); };
+    return s;
+}
+
+/// With a part that rides or stands; nothing where the arm would be too late, or it stands outside the window.
+std::optional<ArmDriver::Exchange> ArmDriver::ridden(
+    Kernel& k, const Step& step, const JointVector& from, const Ride& ride) {
+    const cell::Device& there = k.cell().devices[step.device];
+    Exchange x;
+    x.offer = {-1, ride.part};
+    x.ride = ride;
+    x.agreed = k.now();
+    x.type = k.trace().parts[ride.part].type;
+    x.grasp = k.type_of(ride.part).grip(step.grip);
+    if (ride.speed > 0) {
+        std::optional<motion::MeetingFailure> why;
+        x.met = meet_part(k.plans(), meeting_search(k, step, from, x), ride, why);
+        if (!x.met) return std::nullopt;
+        x.begins = k.now() + x.met->begins;
+        return x;
+    }
+    if (ride.way < step.window_from || ride.way > step.window_to) return std::nullopt;
+    PoseRequest request = this->request(step, from);
+    request.tool = tool_target(device_, kind_of(there).rides_at(there, ride.way) * ride.on_path, step.turn, x.grasp);
+    x.plan = k.plans().pose(request);
+    return x.plan->good ? std::optional<Exchange>(x) : std::nullopt;
+}
+
+std::optional<ArmDriver::Exchange> ArmDriver::free_place(Kernel& k, const Step& step, const JointVector& from) {
+    const cell::Device& there = k.cell().devices[step.device];
+    const Behaviour& other = k.behaviour(step.device);
+    const cell::PartType& part = k.type_of(held_);
+    Exchange x;
+    x.offer = {-1, held_};
+    x.agreed = k.now();
+    x.type = k.trace().parts[held_].type;
+    const auto stands_at = [&](double way) {
+        return Frame(kind_of(there).rides_at(there, way) * geometry::make_frame(Vector3::Zero(), {0, 0, step.turn}));
+    };
+    const std::optional<double> speed = other.rides_at_speed(k);
+    if (!speed) return std::nullopt;
+    if (*speed == 0) {
+        const std::optional<Ride> place = other.free_place(k, x.type, step.window_from);
+        if (!place) return std::nullopt;
+        x.ride = *place;
+        x.seat = stands_at(place->way);
+        PoseRequest request = this->request(step, from);
+        request.tool =
+            tool_target(device_, kind_of(there).rides_at(there, place->way), step.turn, part_in_tool_.inverse());
+        x.plan = k.plans().pose(request);
+        return x.plan->good ? std::optional<Exchange>(x) : std::nullopt;
+    }
+    std::optional<motion::MeetingFailure> why;
+    const auto free = [&](double way) {
+        const std::optional<Ride> place = other.free_place(k, x.type, way);
+        if (place) x.ride = *place;
+        return place;
+    };
+    x.met = meet_free_place(k.plans(), meeting_search(k, step, from, x), *speed, 0.25 * part.length, free, why);
+    if (!x.met) return std::nullopt;
+    x.begins = k.now() + x.met->begins;
+    const MeetingPlan& plan = *x.met->plan;
+    x.seat = stands_at(plan.met.last_way);
+    return x;
+}
+
+std::optional<ArmDriver::Exchange> ArmDriver::agree_riding(Kernel& k, const Step& step, const JointVector& from) {
+    if (step.kind->reach() == Reach::part) {
+        for (const Ride& ride : k.behaviour(step.device).rides(k)) {
+            std::optional<Exchange> x = ridden(k, step, from, ride);
+            if (!x) continue;
+            k.changing(step.device).claim(k, x->offer);
+            return x;
+        }
+        return std::nullopt;
+    }
+    std::optional<Exchange> x = free_place(k, step, from);
+    if (x) k.changing(step.device).keep_place(k, held_, x->ride.way);
+    return x;
+}
+
+bool ArmDriver::as_agreed(const Kernel& k) const {
+    constexpr double same = 1e-6;  // m, m/s
+    const std::optional<Ride> now = k.behaviour(step().device).ride_of(k, exchange_.offer.part);
+    if (!now) return false;
+    const Ride& then = exchange_.ride;
+    const double foreseen = then.way + then.speed * seconds(k.now() - exchange_.agreed);
+    return std::abs(now->speed - then.speed) < same && std::abs(now->way - foreseen) < same;
+}
+
+/// Above where the meeting begins, until it does.
+void ArmDriver::hover(Kernel& k) {
+    if (!as_agreed(k)) return give_up(k);
+    const bool picks = step().kind->reach() == Reach::part;
+    Block b;
+    b.device = index_;
+    b.kind = BlockKind::wait;
+    b.step = step().number;
+    b.part = held_;
+    b.other = step().device;
+    b.waits_for = picks ? WaitFor::part : WaitFor::room;
+    block_ = k.begin(b);
+    phase_ = Phase::hover;
+    phase_end_ = exchange_.begins;
+    k.set_condition(index_, Condition::waiting);
+    k.at(phase_end_, *this, 0);
+    stand(k, block_);
+}
+
+/// What was to be met does not ride as it did: looked for anew.
+void ArmDriver::give_up(Kernel& k) {
+    k.changing(step().device).let_go(k, exchange_.offer.part);
+    exchange_ = {};
+    phase_ = Phase::resting;
+    task_->again(k);
+}
+
+}  // namespace escarp::simulation
