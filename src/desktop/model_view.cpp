@@ -210,16 +210,17 @@ void ModelView::draw_handles(QPainter& p) const {
         if (const auto end = pixel_of(h.line.back()); end && h.axis < 3)
             p.drawText(*end + QPointF(4, 4), names[h.axis]);
     }
-    if (workspace_.by_hand().picking || held_.axis >= 0 || held_.joint >= 0) {
+    const bool holding = holds();
+    if (workspace_.by_hand().picking || holding) {
         QString text = tr("Click a surface: the tool goes there, pointing into it");
-        if (held_.axis >= 0 && held_.axis < 3)
+        if (holding && held_.axis >= 0 && held_.axis < 3)
             text = tr("%1 %2 mm").arg(names[held_.axis]).arg(1e3 * held_.value, 0, 'f', 1);
-        else if (held_.axis >= 3 && held_.axis < 6)
+        else if (holding && held_.axis >= 3 && held_.axis < 6)
             text = tr("R%1 %2 \u00b0")
                        .arg(QString(names[held_.axis - 3]).toLower())
                        .arg(held_.value * 180 / geometry::pi, 0, 'f', 1);
-        else if (held_.axis == 6) text = tr("moved %1 mm").arg(1e3 * held_.value, 0, 'f', 1);
-        else if (held_.joint >= 0)
+        else if (holding && held_.axis == 6) text = tr("moved %1 mm").arg(1e3 * held_.value, 0, 'f', 1);
+        else if (holding && held_.joint >= 0)
             text = QString::fromStdString(
                 workspace_.cell()->devices[workspace_.arm_by_hand()].arm->model->mechanism.joints[held_.joint].name);
         p.setFont(theme::font(11, true));
@@ -230,9 +231,19 @@ void ModelView::draw_handles(QPainter& p) const {
     }
 }
 
+bool ModelView::holds() const {
+    const int arm = workspace_.arm_by_hand();
+    if (arm < 0 || (held_.axis < 0 && held_.joint < 0)) return false;
+    const cell::Device& d = workspace_.cell()->devices[arm];
+    return d.id == held_.arm && d.arm->model_key == held_.model;
+}
+
 bool ModelView::grab(const QPointF& at, Qt::KeyboardModifiers keys) {
     held_.axis = held_.joint = -1;
-    if (workspace_.arm_by_hand() < 0) return false;
+    const int arm = workspace_.arm_by_hand();
+    if (arm < 0) return false;
+    held_.arm = workspace_.cell()->devices[arm].id;
+    held_.model = workspace_.cell()->devices[arm].arm->model_key;
     if (workspace_.by_hand().picking) {
         ByHand by_hand = workspace_.by_hand();
         by_hand.picking = false;
@@ -287,7 +298,7 @@ bool ModelView::grab_link(const QPointF& at) {
 
 void ModelView::dragged(const QPointF& at) {
     const int arm = workspace_.arm_by_hand();
-    if (arm < 0 || held_.axis == 7) return;
+    if (!holds() || held_.axis == 7) return;
     const ByHand& hand = workspace_.by_hand();
     const bool steps = QGuiApplication::keyboardModifiers() & Qt::ControlModifier;
     const cell::Device& d = workspace_.cell()->devices[arm];

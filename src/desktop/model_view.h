@@ -49,7 +49,10 @@ private:
         geometry::Matrix3 axes;
         QPointF pixel;
         double value = 0;
+        std::string arm;  ///< whose it is
+        std::uint64_t model = 0;
     } held_;
+    bool holds() const;  ///< and the arm is still there, and the one that is moved by hand
 };
 
 }  // namespace escarp::desktop

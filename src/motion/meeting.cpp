@@ -242,7 +242,9 @@ std::variant<Meeting, MeetingFailure> meet(const MeetingRequest& r) {
         auto motion = std::make_shared<TimedPath>(nodes);
         const auto shaken = [&](double from, double to, const std::optional<double>& bearable) {
             if (!bearable) return 0.0;
-            return std::sqrt(greatest_tool_acceleration(r.model, r.tool, *slice(motion, from, to)) / *bearable);
+            constexpr double found_within = 1e-3;  // of the greatest acceleration
+            return std::sqrt(
+                (1 + found_within) * greatest_tool_acceleration(r.model, r.tool, *slice(motion, from, to)) / *bearable);
         };
         if (in <= 1 && out <= 1) {
             in = shaken(0, leaves, r.bearable_in);

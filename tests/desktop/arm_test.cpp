@@ -434,3 +434,34 @@ TEST_CASE("steps are dragged to another place, copied with Ctrl, made into a nam
     CHECK(task().size() == count);
     CHECK(b.told.isEmpty());
 }
+
+TEST_CASE("what is held in the Model is let go when its arm is no longer the one moved by hand") {
+    ArmHands h;
+    ModelView* model = h.window.model();
+    h.comes_near();
+    h.child<QComboBox>("jog_frame")->setCurrentIndex(3);
+    const auto& m = h.arm().arm->model->mechanism;
+    std::vector<geometry::Frame> frames;
+    m.link_frames(h.joints(), h.arm().world, frames);
+    const geometry::Box3 box = geometry::bounds(m.links[2].bodies, frames[2]);
+    const QPoint a = model->pixel_of(0.5 * (box.low + box.high))->toPoint();
+    const kinematics::JointVector before = h.joints();
+    QTest::mousePress(model, Qt::LeftButton, {}, a);
+    QTest::mouseMove(model, a + QPoint(8, 4));
+    h.settle();
+    const kinematics::JointVector held = h.joints();
+    CHECK((held - before).cwiseAbs().maxCoeff() > 1e-6);
+    const std::string arm = h.arm().id;
+    // Chosen by a key or by another view while the button is down.
+    for (const char* other : {"", "tester", "arm2"}) {
+        h.w().select(other);
+        h.settle();
+        CHECK_FALSE(static_cast<QWidget*>(model)->grab().isNull());
+        QTest::mouseMove(model, a + QPoint(16, 8));
+        h.settle();
+    }
+    QTest::mouseRelease(model, Qt::LeftButton, {}, a + QPoint(16, 8));
+    const cell::Cell& c = *h.w().cell();
+    CHECK((h.w().joints(c.device("arm2")) - c.devices[c.device("arm2")].arm->ready).cwiseAbs().maxCoeff() < 4);
+    CHECK_FALSE(h.w().modified());
+}

@@ -121,7 +121,7 @@ TEST_CASE("an arm takes parts from a belt that runs, and puts them on another on
             scara ? "scara650" : "six900", scara ? 650 : 900, draw.in(0.9, 4), draw.in(60, 350), draw.in(60, 350));
         if (i % 4 == 2) device(tree, "in")["interval_s"] = "exponential 2.5";
         if (i % 5 == 3) device(tree, "in").update({{"scatter_mm", 12}, {"scatter_deg", 25}});
-        if (i % 8 == 5) device(tree, "arm")["gentle"] = true;
+        if (i % 8 == 5) device(tree, "arm")["gentle_carry"] = true;
         const Flow f = flow(tree);
         INFO(i);
         hold_together(f);

@@ -300,12 +300,31 @@ std::string in_words(const std::vector<std::pair<double, double>>& stretches) {
     return words;
 }
 
+/// From a place that is reached toward one that is not: how far everything is, to a millimetre.
+double reached_up_to(const Context& c, const PoseNeed& n, double good, double bad) {
+    const cell::Device& carrier = c.device(n.other);
+    const auto stands = [&](double way) { return simulation::kind_of(carrier).rides_at(carrier, way); };
+    const Frame on_path = stands(n.window.front().way).inverse() * n.window.front().tool_world;
+    while (std::abs(good - bad) > 5e-4) {
+        const double way = 0.5 * (good + bad);
+        PoseNeed one = at_place(n, {way, stands(way) * on_path});
+        judge(c.cell, one, c.cache);
+        (one.reached ? good : bad) = way;
+    }
+    return good;
+}
+
 /// A window that holds only what is reached.
 std::optional<WayOut> narrower(const Context& c, const PoseNeed& n) {
     const auto good = stretches(n, true);
     if (good.empty()) return std::nullopt;
-    const auto longest = *std::max_element(
-        good.begin(), good.end(), [](const auto& a, const auto& b) { return a.second - a.first < b.second - b.first; });
+    const auto shorter = [](const auto& a, const auto& b) { return a.second - a.first < b.second - b.first; };
+    auto longest = *std::max_element(good.begin(), good.end(), shorter);
+    for (std::size_t i = 0; i + 1 < n.window.size(); ++i) {
+        const WindowPlace &here = n.window[i], &next = n.window[i + 1];
+        if (next.way == longest.first && !here.reached) longest.first = reached_up_to(c, n, next.way, here.way);
+        if (here.way == longest.second && !next.reached) longest.second = reached_up_to(c, n, here.way, next.way);
+    }
     const double from = std::ceil(longest.first * 1e3), to = std::floor(longest.second * 1e3);
     if (to - from < 10) return std::nullopt;
     for (const cell::Step* s : cell::all_steps(c.device(n.arm)))
