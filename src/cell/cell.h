@@ -108,6 +108,7 @@ struct Step {
     double turn = 0;                   ///< of the tool about the part's upright, or of the part in its seat; rad
     double window_from = 0, window_to = 0;  ///< tracking window along what a part rides on, m; 0, 0: none
     int posture = -1;                       ///< joint solution to use; -1: chosen by the planner
+    bool together = false;                  ///< the arm's other tools take or put down what lies right for them, too
     std::string grip;                       ///< of the part; empty: its first
     Spread time;                            ///< that it takes, s
     std::string label;                      ///< what the tool does; id of a block
@@ -138,6 +139,7 @@ struct Seat {
 /// A tool on a flange.
 struct MountedTool {
     const ToolModel* model = nullptr;
+    std::string id;                ///< of the model; of a further one of the same model with "#2", "#3" ... behind it
     Frame at = Frame::Identity();  ///< in the flange
 };
 

@@ -286,8 +286,10 @@ Edit remove_tool(const Layout& layout, const std::string& id, const std::string&
     return edit_of(layout, "Remove " + name, [&](json& tree) {
         for (const Use& user : users) exchange_tool(*element(tree, "devices", user.device), id, instead);
         each_step(layout.kinds(), tree, [&](json&, json& step) {
-            if (step.value("do", "") != "use" || step.value("tool", "") != id) return;
-            if (!instead.empty()) step["tool"] = instead;
+            if (step.value("do", "") != "use") return;
+            const std::string used = step.value("tool", "");
+            if (used.substr(0, used.find('#')) != id) return;
+            if (!instead.empty()) step["tool"] = instead + used.substr(std::min(used.size(), id.size()));
             else
                 throw InputError("tool_models/" + id,
                     "A step makes \"" + name +

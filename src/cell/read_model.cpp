@@ -290,6 +290,11 @@ void read_arm(const Reader& r, const Cell& cell, Device& d) {
         arm.tools.back().at = more.frame();
     }
     std::erase_if(arm.tools, [](const MountedTool& t) { return !t.model; });
+    std::map<std::string, int> times;
+    for (MountedTool& t : arm.tools) {
+        const int nth = ++times[t.model->id];
+        t.id = nth == 1 ? t.model->id : t.model->id + "#" + std::to_string(nth);
+    }
     for (const MountedTool& t : arm.tools)
         for (geometry::Body body : t.model->bodies) {
             body.at = t.at * body.at;

@@ -130,8 +130,11 @@ void StepReader::work(Step& s) const {
     s.approach = values_.number("approach_mm");
     s.retreat = values_.number("retreat_mm");
     s.turn = values_.number("turn_deg");
+    s.together = values_.flag("together");
     if (owner_.arm) needs_tool();
     window(s);
+    if (s.together && s.meets())
+        problem("together", "What rides by is met by one tool at a time; take \"together\" or the window away.");
 }
 
 void StepReader::window(Step& s) const {
@@ -188,7 +191,10 @@ Fields work_fields() {
                  .explained("The tracking window on a conveyor, from its beginning: the arm goes along with what rides "
                             "by between these two places. Both 0: it takes what stands at the end, or puts down at the "
                             "beginning."),
-             number("window_to_mm", "meets it up to", 0, 100000).usually(0)},
+             number("window_to_mm", "meets it up to", 0, 100000).usually(0),
+             flag("together", "all tools", false)
+                 .explained("The arm's other tools take, or put down, at the same time whatever lies right for them "
+                            "while the active one is at work.")},
             manner_fields()});
 }
 

@@ -491,7 +491,7 @@ FieldEditors::Choices FieldEditors::named(const cell::Field& f) const {
         case Type::tool:
             if (group_.owner->arm)
                 for (const cell::MountedTool& t : group_.owner->arm->tools)
-                    all.emplace_back(QString::fromStdString(t.model->name), t.model->id);
+                    all.emplace_back(QString::fromStdString(t.model->name + t.id.substr(t.model->id.size())), t.id);
             break;
         case Type::block:
             for (const cell::StepBlock& b : workspace_.cell()->blocks)

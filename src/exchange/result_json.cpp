@@ -212,6 +212,7 @@ json state_json(const study::Evaluation& e, double at_s) {
         arms.push_back({{"arm", d.id}, {"joints", std::move(values)},
             {"tool", frame_json(trace.tool_frame(*e.cell, static_cast<int>(i), t))},
             {"holds", held >= 0 ? json(held) : json(nullptr)}});
+        for (const auto& more : trace.also_held(static_cast<int>(i), t)) arms.back()["also_holds"].push_back(more.part);
     }
     for (std::size_t p = 0; p < trace.parts.size(); ++p) {
         geometry::Frame at;

@@ -8,19 +8,25 @@ namespace escarp::simulation {
 using cell::Reach;
 using cell::Step;
 
-ArmDriver::ArmDriver(const cell::Device& device, int index) : Behaviour(device, index), q_(device.arm->ready) {}
+ArmDriver::ArmDriver(const cell::Device& device, int index)
+    : Behaviour(device, index), q_(device.arm->ready), hands_(device.arm->others.size() + 1) {}
 
 void ArmDriver::start(Kernel& k) { k.start_motion(index_, {k.now(), k.plans().still(arm(), q_), -1, -1}); }
 
-bool ArmDriver::use_tool(int tool) {
-    if (held_ >= 0 && tool != tool_) return false;
-    tool_ = tool;
-    return true;
+bool ArmDriver::holds_any() const {
+    return std::any_of(hands_.begin(), hands_.end(), [](const Hand& h) { return h.part >= 0; });
 }
 
-void ArmDriver::stand(Kernel& k, int block) {
-    k.start_motion(index_, {k.now(), k.plans().still(arm(), q_), held_, block, tool_});
+/// From now on.
+MotionRecord ArmDriver::record(const Kernel& k, motion::MotionPtr motion, int block) const {
+    MotionRecord m{k.now(), std::move(motion), hand().part, block, tool_};
+    for (std::size_t t = 0; t < hands_.size(); ++t)
+        if (static_cast<int>(t) != tool_ && hands_[t].part >= 0)
+            m.also.push_back({hands_[t].part, static_cast<int>(t)});
+    return m;
 }
+
+void ArmDriver::stand(Kernel& k, int block) { k.start_motion(index_, record(k, k.plans().still(arm(), q_), block)); }
 
 PoseRequest ArmDriver::request(const Step& step, const JointVector& from) const {
     return {arm(), Frame::Identity(), step.approach, step.retreat, step.straight_speed, step.posture, step.acceleration,
@@ -29,34 +35,54 @@ PoseRequest ArmDriver::request(const Step& step, const JointVector& from) const 
 
 std::optional<ArmDriver::Exchange> ArmDriver::possible(const Kernel& k, const Step& step, PoseRequest& request) const {
     const Behaviour& other = k.behaviour(step.device);
+    const bool picks = step.kind->reach() == Reach::part;
+    const int type = picks ? -1 : k.trace().parts[hand().part].type;
+    std::optional<Offer> first;
+    if (picks) first = other.offer(k);
+    else if (const std::optional<int> seat = other.room(k, type)) first = Offer{*seat, hand().part};
+    if (!first) return std::nullopt;
+    Exchange x = at_offer(k, step, *first, request);
+    if (!step.together) return x;
+    // The one at which the most tools find something.
+    std::vector<Offer> others = picks ? other.offers(k) : std::vector<Offer>{};
+    if (!picks)
+        for (const int seat : other.rooms(k, type)) others.push_back({seat, hand().part});
+    x.beside = beside(k, step, *first, request.tool);
+    for (const Offer& offer : others) {
+        PoseRequest there = request;
+        Exchange one = at_offer(k, step, offer, there);
+        one.beside = beside(k, step, offer, there.tool);
+        if (one.beside.size() <= x.beside.size()) continue;
+        x = std::move(one);
+        request.tool = there.tool;
+    }
+    return x;
+}
+
+/// What it would be to take a part, or to use a seat, and where the tool works then.
+ArmDriver::Exchange ArmDriver::at_offer(
+    const Kernel& k, const Step& step, const Offer& offer, PoseRequest& request) const {
     const cell::Device& there = k.cell().devices[step.device];
     Exchange x;
+    x.offer = offer;
+    x.type = k.trace().parts[offer.part].type;
     if (step.kind->reach() == Reach::part) {
-        const std::optional<Offer> offer = other.offer(k);
-        if (!offer) return std::nullopt;
-        x.offer = *offer;
-        const cell::PartType& part = k.type_of(x.offer.part);
-        x.type = k.trace().parts[x.offer.part].type;
-        x.grasp = part.grip(step.grip);
+        x.grasp = k.type_of(offer.part).grip(step.grip);
         Frame stands;
-        k.trace().part_frame(k.cell(), x.offer.part, k.now(), stands);
+        k.trace().part_frame(k.cell(), offer.part, k.now(), stands);
         request.tool = tool_target(device_, stands, step.turn, x.grasp);
-    } else {
-        x.type = k.trace().parts[held_].type;
-        const std::optional<int> seat = other.room(k, x.type);
-        if (!seat) return std::nullopt;
-        x.offer = {*seat, held_};
-        const Frame at = there.world * kind_of(there).seat_frame(there, *seat, k.type_of(held_));
-        x.seat = at * geometry::make_frame(Vector3::Zero(), {0, 0, step.turn});
-        request.tool = tool_target(device_, at, step.turn, part_in_tool_.inverse());
+        return x;
     }
+    const Frame at = there.world * kind_of(there).seat_frame(there, offer.seat, k.type_of(offer.part));
+    x.seat = at * geometry::make_frame(Vector3::Zero(), {0, 0, step.turn});
+    request.tool = tool_target(device_, at, step.turn, hand().part_in_tool.inverse());
     return x;
 }
 
 std::optional<ArmDriver::Exchange> ArmDriver::agree(
     Kernel& k, const Step& step, const JointVector& from, std::optional<Fault>& fault) {
     const bool picks = step.kind->reach() == Reach::part;
-    if (picks != (held_ < 0)) {
+    if (picks != (hand().part < 0)) {
         fault = Fault{index_, step.number, k.now(), picks ? Fault::Kind::holds_already : Fault::Kind::holds_nothing};
         return std::nullopt;
     }
@@ -66,8 +92,12 @@ std::optional<ArmDriver::Exchange> ArmDriver::agree(
     if (!x) return std::nullopt;
     Behaviour& other = k.changing(step.device);
     if (picks) other.claim(k, x->offer);
-    else other.reserve(k, x->offer.seat, held_);
+    else other.reserve(k, x->offer.seat, hand().part);
     x->plan = k.plans().pose(request);
+    for (const Beside& one : x->beside) {
+        if (picks) other.claim(k, one.offer);
+        else other.reserve(k, one.offer.seat, one.offer.part);
+    }
     if (!x->plan->good)
         fault = Fault{
             index_, step.number, k.now(), x->plan->failure, step.device, x->offer.seat, x->type, x->plan->failed_at};
@@ -189,7 +219,7 @@ bool ArmDriver::extend_by_move(Kernel& k, const Step& next, std::vector<Ahead>& 
 void ArmDriver::extend_by_exchange(
     Kernel& k, const Step& next, std::vector<Ahead>& ahead, std::vector<motion::Leg>& legs) {
     const JointVector from = ahead.back().end;
-    const bool ready = next.kind->reach() == Reach::part ? held_ < 0 : held_ >= 0;
+    const bool ready = next.kind->reach() == Reach::part ? hand().part < 0 : hand().part >= 0;
     // What is claimed now cannot be given back: only where nothing can go wrong any more.
     if (!ready || !known_good(k, next, from)) return;
     std::optional<Fault> fault;
@@ -237,14 +267,17 @@ const ArmRoom& ArmDriver::surroundings(Kernel& k) {
     constexpr std::size_t most = 200;
     cell::ContentKey key;
     key.add(tool_);
-    if (held_ >= 0) key.add(k.trace().parts[held_].type).add(part_in_tool_);
+    for (std::size_t t = 0; t < hands_.size(); ++t)
+        if (hands_[t].part >= 0) key.add(t).add(k.trace().parts[hands_[t].part].type).add(hands_[t].part_in_tool);
     if (const auto found = rooms_.find(key.value()); found != rooms_.end()) return found->second;
     if (rooms_.size() >= most) rooms_.clear();
-    return rooms_
-        .emplace(key.value(),
-            room_of(k.cell(), index_,
-                held_ >= 0 ? held_parts(arm(), k.type_of(held_), part_in_tool_) : std::vector<motion::Part>()))
-        .first->second;
+    std::vector<motion::Part> held;
+    for (std::size_t t = 0; t < hands_.size(); ++t)
+        if (hands_[t].part >= 0)
+            for (motion::Part& part : held_parts(
+                     device_.arm->with_tool(static_cast<int>(t)), k.type_of(hands_[t].part), hands_[t].part_in_tool))
+                held.push_back(std::move(part));
+    return rooms_.emplace(key.value(), room_of(k.cell(), index_, held)).first->second;
 }
 
 Travel ArmDriver::way_to(Kernel& k, const Step& step, const JointVector& from, const JointVector& to) {
@@ -273,7 +306,7 @@ void ArmDriver::open_block(Kernel& k, BlockKind kind, Phase phase, double length
     b.device = index_;
     b.kind = kind;
     b.step = step().number;
-    b.part = held_ >= 0 || step().device < 0 ? held_ : exchange_.offer.part;
+    b.part = hand().part >= 0 || step().device < 0 ? hand().part : exchange_.offer.part;
     b.other = step().device;
     b.seat = step().device >= 0 ? exchange_.offer.seat : -1;
     block_ = k.begin(b);
@@ -284,39 +317,99 @@ void ArmDriver::open_block(Kernel& k, BlockKind kind, Phase phase, double length
 }
 
 motion::MotionPtr ArmDriver::gently(Kernel& k, motion::MotionPtr motion) const {
-    const auto bearable = held_ >= 0 ? bearable_with(k.type_of(held_)) : std::nullopt;
-    return bearable ? k.plans().gentle(arm(), motion, *bearable) : motion;
+    for (std::size_t t = 0; t < hands_.size(); ++t) {
+        const int tool = static_cast<int>(t);
+        const auto bearable = hands_[t].part >= 0 ? bearable_with(tool, k.type_of(hands_[t].part)) : std::nullopt;
+        if (bearable) motion = k.plans().gentle(device_.arm->with_tool(tool), motion, *bearable);
+    }
+    return motion;
 }
 
 void ArmDriver::run_motion(Kernel& k, motion::MotionPtr motion, BlockKind kind, Phase phase, const JointVector& end) {
     // What is met has been planned with all that it can bear.
     if (!exchange_.met || phase == Phase::single) motion = gently(k, std::move(motion));
     open_block(k, kind, phase, motion->duration());
-    k.start_motion(index_, {k.now(), std::move(motion), held_, block_, tool_});
+    k.start_motion(index_, record(k, std::move(motion), block_));
     q_ = end;
 }
 
 /// The greatest acceleration with a part, where it is to be kept. m/s^2
-std::optional<double> ArmDriver::bearable_with(const cell::PartType& part) const {
-    if (!arm().gentle) return std::nullopt;
-    const std::optional<double> bearable = bearable_acceleration(*arm().tool, part.mass);
+std::optional<double> ArmDriver::bearable_with(int tool, const cell::PartType& part) const {
+    const cell::Arm& with = device_.arm->with_tool(tool);
+    if (!with.gentle || !with.tool) return std::nullopt;
+    const std::optional<double> bearable = bearable_acceleration(*with.tool, part.mass);
     return bearable && *bearable > 0 ? bearable : std::nullopt;
+}
+
+/// What the other tools find while the active one is at `tool` (in the base) for what it deals with itself.
+std::vector<ArmDriver::Beside> ArmDriver::beside(
+    const Kernel& k, const Step& step, const Offer& own, const Frame& tool) const {
+    constexpr double near = 1e-3, even = 0.01;  // m, rad
+    const bool picks = step.kind->reach() == Reach::part;
+    const cell::Device& there = k.cell().devices[step.device];
+    const Behaviour& other = k.behaviour(step.device);
+    const Frame flange = device_.world * tool * arm().tool_frame.inverse();
+    const Frame turned = geometry::make_frame(Vector3::Zero(), {0, 0, step.turn});
+    const auto lies_right = [&](const Frame& a, const Frame& b) {
+        const geometry::FrameGap gap = geometry::gap(a, b);
+        return gap.distance < near && gap.angle < even;
+    };
+    const auto find = [&](int nth) -> std::optional<Beside> {
+        const Frame at = flange * device_.arm->with_tool(nth).tool_frame;
+        const Hand& hand = hands_[nth];
+        if (picks) {
+            for (const Offer& offer : other.offers(k)) {
+                Frame stands;
+                k.trace().part_frame(k.cell(), offer.part, k.now(), stands);
+                if (offer.part != own.part && lies_right(at, stands * turned * k.type_of(offer.part).grip(step.grip)))
+                    return Beside{nth, offer, stands};
+            }
+            return std::nullopt;
+        }
+        const int type = k.trace().parts[hand.part].type;
+        for (const int seat : other.rooms(k, type)) {
+            const Frame goes = there.world * kind_of(there).seat_frame(there, seat, k.cell().part_types[type]) * turned;
+            if (seat != own.seat && lies_right(at * hand.part_in_tool, goes))
+                return Beside{nth, {seat, hand.part}, goes};
+        }
+        return std::nullopt;
+    };
+    std::vector<Beside> all;
+    for (std::size_t t = 0; t < hands_.size(); ++t)
+        if (static_cast<int>(t) != tool_ && picks == (hands_[t].part < 0))
+            if (auto one = find(static_cast<int>(t))) all.push_back(*one);
+    return all;
+}
+
+void ArmDriver::exchange_beside(Kernel& k, Behaviour& other, const Beside& one) {
+    Hand& hand = hands_[one.tool];
+    if (hand.part >= 0) {
+        const int part = std::exchange(hand.part, -1);
+        k.put(part, step().device, one.offer.seat, one.part);
+        return other.received(k, one.offer.seat, part);
+    }
+    const Frame flange = device_.world * device_.arm->model->flange_frame(q_);
+    hand.part = one.offer.part;
+    hand.part_in_tool = (flange * device_.arm->with_tool(one.tool).tool_frame).inverse() * one.part;
+    k.hold(hand.part, index_,
+        device_.arm->tool_frame.inverse() * device_.arm->with_tool(one.tool).tool_frame * hand.part_in_tool);
+    other.taken(k, one.offer);
 }
 
 void ArmDriver::finish_grip(Kernel& k) {
     Behaviour& other = k.changing(step().device);
     if (step().kind->reach() == Reach::part) {
-        held_ = exchange_.offer.part;
-        part_in_tool_ = (geometry::make_frame(Vector3::Zero(), {0, 0, step().turn}) * exchange_.grasp).inverse();
+        hand().part = exchange_.offer.part;
+        hand().part_in_tool = (geometry::make_frame(Vector3::Zero(), {0, 0, step().turn}) * exchange_.grasp).inverse();
         // The trace knows one tool frame per arm: the first tool's.
-        k.hold(held_, index_, device_.arm->tool_frame.inverse() * arm().tool_frame * part_in_tool_);
+        k.hold(hand().part, index_, device_.arm->tool_frame.inverse() * arm().tool_frame * hand().part_in_tool);
         other.taken(k, exchange_.offer);
     } else {
-        const int part = held_;
-        held_ = -1;
+        const int part = std::exchange(hand().part, -1);
         k.put(part, step().device, exchange_.offer.seat, exchange_.seat);
         other.received(k, exchange_.offer.seat, part);
     }
+    for (const Beside& one : exchange_.beside) exchange_beside(k, other, one);
 }
 
 void ArmDriver::event(Kernel& k, int, int) {
@@ -338,7 +431,7 @@ void ArmDriver::event(Kernel& k, int, int) {
                 picks ? arm().tool->close_s : arm().tool->open_s);
             if (exchange_.met) {
                 const MeetingPlan& plan = *exchange_.met->plan;
-                k.start_motion(index_, {k.now(), plan.work, held_, block_, tool_});
+                k.start_motion(index_, record(k, plan.work, block_));
                 q_ = plan.work->position(plan.met.work_s);
             } else {
                 stand(k, block_);
@@ -382,7 +475,7 @@ void ArmDriver::write_state(StateWriter& w) const {
     w.add(static_cast<int>(phase_));
     w.add_joints(q_);
     w.add(tool_);
-    w.add_part(held_);
+    for (const Hand& h : hands_) w.add_part(h.part);
     if (phase_ == Phase::resting) return;
     w.add_part(exchange_.offer.part);
     w.add(exchange_.offer.seat);

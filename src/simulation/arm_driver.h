@@ -18,17 +18,27 @@ public:
     void write_state(StateWriter& writer) const override;
     ArmDriver* driver() override { return this; }
 
-    int held() const { return held_; }  ///< part in the active tool, -1
+    int held() const { return hand().part; }  ///< part in the active tool, -1
     const cell::Arm& arm() const { return device_.arm->with_tool(tool_); }
     Outcome exchange(TaskRunner& task, Kernel& kernel);  ///< picks or places, as the present step says
     Outcome move(TaskRunner& task, Kernel& kernel);      ///< to the pose of the present step
     void stand(Kernel& kernel, int block);               ///< where it is, while a block of its task lasts
-    /// False where it still holds a part.
-    bool use_tool(int tool);
+    void use_tool(int tool) { tool_ = tool; }            ///< others keep what they hold
 
 private:
     enum class Phase { resting, approach, hover, in, grip, out, single };
 
+    /// What a tool holds.
+    struct Hand {
+        int part = -1;
+        Frame part_in_tool = Frame::Identity();
+    };
+    /// What another tool takes or puts down at the same time.
+    struct Beside {
+        int tool;
+        Offer offer;
+        Frame part;  ///< world
+    };
     /// What a pick or place deals with.
     struct Exchange {
         Offer offer{-1, -1};
@@ -36,6 +46,7 @@ private:
         Frame seat = Frame::Identity();   ///< world frame of the part once placed
         Frame grasp = Frame::Identity();  ///< tool in part
         std::shared_ptr<const PosePlan> plan;
+        std::vector<Beside> beside = {};
         std::optional<Encounter> met;  ///< instead of a plan: with what rides by
         Ticks begins = 0;              ///< then: when
         Ride ride = {};                ///< then: how it went when that was agreed
@@ -52,9 +63,16 @@ private:
     };
 
     const cell::Step& step() const { return task_->step(); }
+    Hand& hand() { return hands_[tool_]; }
+    const Hand& hand() const { return hands_[tool_]; }
+    bool holds_any() const;
+    MotionRecord record(const Kernel& kernel, motion::MotionPtr motion, int block) const;
+    std::vector<Beside> beside(const Kernel& kernel, const cell::Step& step, const Offer& own, const Frame& tool) const;
+    void exchange_beside(Kernel& kernel, Behaviour& other, const Beside& one);
     PoseRequest request(const cell::Step& step, const JointVector& from) const;
     /// What could be picked or placed now, and where the tool would go for it; nothing where it must wait.
     std::optional<Exchange> possible(const Kernel& kernel, const cell::Step& step, PoseRequest& request) const;
+    Exchange at_offer(const Kernel& kernel, const cell::Step& step, const Offer& offer, PoseRequest& request) const;
     /// Claims the part or the seat and plans; nothing yet when it must wait.
     std::optional<Exchange> agree(
         Kernel& kernel, const cell::Step& step, const JointVector& from, std::optional<Fault>& fault);
@@ -84,11 +102,11 @@ private:
     bool free(Kernel& kernel, const cell::Step& step, const JointVector& from, const JointVector& to);
     void open_block(Kernel& kernel, BlockKind kind, Phase phase, double length);
     void run_motion(Kernel& kernel, motion::MotionPtr motion, BlockKind kind, Phase phase, const JointVector& end);
-    std::optional<double> bearable_with(const cell::PartType& part) const;
+    std::optional<double> bearable_with(int tool, const cell::PartType& part) const;
     motion::MotionPtr gently(Kernel& kernel, motion::MotionPtr motion) const;
     void finish_grip(Kernel& kernel);
     /// Moves that are slowed for the grip stop exactly.
-    double corner(const cell::Step& step) const { return arm().gentle && held_ >= 0 ? 0.0 : step.corner; }
+    double corner(const cell::Step& step) const { return arm().gentle && holds_any() ? 0.0 : step.corner; }
 
     TaskRunner* task_ = nullptr;  ///< the one that moves it
     int tool_ = 0;                ///< the active one
@@ -96,8 +114,7 @@ private:
     Ticks phase_end_ = 0;
     int block_ = -1;
     JointVector q_;
-    int held_ = -1;
-    Frame part_in_tool_ = Frame::Identity();
+    std::vector<Hand> hands_;  ///< by tool
     Exchange exchange_;
     bool missed_ = false;                               ///< what was to be met did not ride on as foreseen
     std::vector<Ahead> ahead_;                          ///< the rest of the flight, the next leg last

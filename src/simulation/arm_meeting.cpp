@@ -14,9 +14,9 @@ MeetingSearch ArmDriver::meeting_search(Kernel& k, const Step& step, const Joint
     const bool picks = step.kind->reach() == Reach::part;
     const Frame turned = geometry::make_frame(Vector3::Zero(), {0, 0, step.turn});
     MeetingSearch s{device_, arm(), k.cell().devices[step.device], step,
-        picks ? Frame(x.ride.on_path * turned * x.grasp) : Frame(turned * part_in_tool_.inverse()), from};
+        picks ? Frame(x.ride.on_path * turned * x.grasp) : Frame(turned * hand().part_in_tool.inverse()), from};
     s.work_s = picks ? arm().tool->close_s : arm().tool->open_s;
-    const auto bearable = bearable_with(k.cell().part_types[x.type]);
+    const auto bearable = bearable_with(tool_, k.cell().part_types[x.type]);
     (picks ? s.bearable_out : s.bearable_in) = bearable;
     s.direct = [this, &k, &step, from](const JointVector& to) {
         return gently(k, k.plans().joint_move(arm(), from, to, step.speed, step.acceleration));
@@ -52,11 +52,11 @@ std::optional<ArmDriver::Exchange> ArmDriver::ridden(
 std::optional<ArmDriver::Exchange> ArmDriver::free_place(Kernel& k, const Step& step, const JointVector& from) {
     const cell::Device& there = k.cell().devices[step.device];
     const Behaviour& other = k.behaviour(step.device);
-    const cell::PartType& part = k.type_of(held_);
+    const cell::PartType& part = k.type_of(hand().part);
     Exchange x;
-    x.offer = {-1, held_};
+    x.offer = {-1, hand().part};
     x.agreed = k.now();
-    x.type = k.trace().parts[held_].type;
+    x.type = k.trace().parts[hand().part].type;
     const auto stands_at = [&](double way) {
         return Frame(kind_of(there).rides_at(there, way) * geometry::make_frame(Vector3::Zero(), {0, 0, step.turn}));
     };
@@ -69,7 +69,7 @@ std::optional<ArmDriver::Exchange> ArmDriver::free_place(Kernel& k, const Step& 
         x.seat = stands_at(place->way);
         PoseRequest request = this->request(step, from);
         request.tool =
-            tool_target(device_, kind_of(there).rides_at(there, place->way), step.turn, part_in_tool_.inverse());
+            tool_target(device_, kind_of(there).rides_at(there, place->way), step.turn, hand().part_in_tool.inverse());
         x.plan = k.plans().pose(request);
         return x.plan->good ? std::optional<Exchange>(x) : std::nullopt;
     }
@@ -98,7 +98,7 @@ std::optional<ArmDriver::Exchange> ArmDriver::agree_riding(Kernel& k, const Step
         return std::nullopt;
     }
     std::optional<Exchange> x = free_place(k, step, from);
-    if (x) k.changing(step.device).keep_place(k, held_, x->ride.way);
+    if (x) k.changing(step.device).keep_place(k, hand().part, x->ride.way);
     return x;
 }
 
@@ -119,7 +119,7 @@ void ArmDriver::hover(Kernel& k) {
     b.device = index_;
     b.kind = BlockKind::wait;
     b.step = step().number;
-    b.part = held_;
+    b.part = hand().part;
     b.other = step().device;
     b.waits_for = picks ? WaitFor::part : WaitFor::room;
     block_ = k.begin(b);

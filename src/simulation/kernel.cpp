@@ -178,9 +178,11 @@ void Kernel::start_motion(int device, MotionRecord motion) {
     motion.from = now_;
     keep(trace_.motions[device], std::move(motion));
     kept_ += with_motion;
-    const int held = trace_.motions[device].back().held;
-    if (held >= 0)
-        for (Behaviour* w : watchers_) w->moved(*this, held);
+    const MotionRecord& begun = trace_.motions[device].back();
+    for (Behaviour* w : watchers_) {
+        if (begun.held >= 0) w->moved(*this, begun.held);
+        for (const MotionRecord::Also& more : begun.also) w->moved(*this, more.part);
+    }
 }
 
 const cell::PartType& Kernel::type_of(int part) const { return cell_.part_types[trace_.parts[part].type]; }

@@ -111,6 +111,9 @@ public:
 
     // Parts taken and given by arms and belts.
     virtual std::optional<Offer> offer(const Kernel&) const { return std::nullopt; }
+    /// All that could be taken now, or put down: for tools that work beside the one that was asked for.
+    virtual std::vector<Offer> offers(const Kernel&) const { return {}; }
+    virtual std::vector<int> rooms(const Kernel&, int /*part_type*/) const { return {}; }
     virtual void claim(Kernel&, const Offer&) {}
     virtual void taken(Kernel&, const Offer&) {}
     virtual std::optional<int> room(const Kernel&, int /*part_type*/) const { return std::nullopt; }  ///< a seat

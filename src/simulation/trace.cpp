@@ -122,6 +122,11 @@ int Trace::held_part(int device, Ticks t) const {
     return m ? m->held : -1;
 }
 
+std::vector<MotionRecord::Also> Trace::also_held(int device, Ticks t) const {
+    const MotionRecord* m = motion_at(*this, device, t);
+    return m ? m->also : std::vector<MotionRecord::Also>{};
+}
+
 std::string Trace::result(int part, Ticks t) const {
     const auto* judged = latest(parts[part].results, t, [](const auto& r) { return r.first; });
     return judged ? judged->second : std::string();

@@ -94,6 +94,10 @@ struct MotionRecord {
     int held;      ///< part on the tool, -1
     int block;     ///< the block it belongs to, -1
     int tool = 0;  ///< the arm's active tool
+    struct Also {
+        int part, tool;
+    };
+    std::vector<Also> also = {};  ///< what else it holds: in other tools, and what lies on what it holds
 };
 
 enum class Condition { busy, waiting, starved, blocked, down };
@@ -142,6 +146,7 @@ struct Trace {
     JointVector joints(const cell::Cell& cell, int device, Ticks t) const;
     Frame tool_frame(const cell::Cell& cell, int device, Ticks t) const;  ///< world
     int held_part(int device, Ticks t) const;
+    std::vector<MotionRecord::Also> also_held(int device, Ticks t) const;
     std::string result(int part, Ticks t) const;  ///< latest judgement, or empty
     /// Share of [from, to] that a device spent in each condition; all 0 where it has none.
     std::map<Condition, double> shares(int device, Ticks from, Ticks to) const;

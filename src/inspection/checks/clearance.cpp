@@ -28,11 +28,23 @@ using motion::PartSetPtr;
 struct Segment {
     motion::MotionPtr motion;
     Ticks from, to;
-    int held, block;
+    const simulation::MotionRecord* record;
+    int block;
     int arrives = -1, leaves = -1;  ///< the blocks of the pick or place that bring arm, part and seat together, or part
                                     ///< them, on purpose during this segment
     std::uint64_t key = 0;          ///< of the motion and the part in hand
     PartSetPtr parts = nullptr;     ///< of the arm, its tool and what it holds
+
+    template <typename Use>
+    void each_held(const Use& use) const {
+        if (record->held >= 0) use(record->held);
+        for (const simulation::MotionRecord::Also& more : record->also) use(more.part);
+    }
+    bool holds(int part) const {
+        bool found = false;
+        each_held([&](int held) { found = found || held == part; });
+        return found;
+    }
 };
 
 struct ArmRoom {
@@ -151,8 +163,7 @@ private:
         const auto& motions = trace_.motions[device];
         for (std::size_t i = 0; i < motions.size() && motions[i].from < end_; ++i)
             room.segments.push_back({motions[i].motion, motions[i].from,
-                std::min(end_, i + 1 < motions.size() ? motions[i + 1].from : end_), motions[i].held,
-                motions[i].block});
+                std::min(end_, i + 1 < motions.size() ? motions[i + 1].from : end_), &motions[i], motions[i].block});
         name_work(room.segments);
         for (Segment& s : room.segments) {
             c_.give_way();
@@ -177,21 +188,29 @@ private:
     }
 
     const Place* held_place(int part, Ticks t) const {
-        const Place* p = part >= 0 ? trace_.parts[part].place(t) : nullptr;
+        const Place* p = trace_.parts[part].place(t);
         return p && p->kind == Place::Kind::held ? p : nullptr;
     }
     /// Content key of what an arm holds; 0: nothing.
     std::uint64_t held_key(const Segment& s) const {
-        const Place* p = held_place(s.held, s.from);
-        return p ? cell::ContentKey().add(trace_.parts[s.held].type).add(p->at).value() : 0;
+        std::uint64_t key = 0;
+        s.each_held([&](int part) {
+            const Place* p = held_place(part, s.from);
+            if (!p) return;
+            const std::uint64_t one = cell::ContentKey().add(trace_.parts[part].type).add(p->at).value();
+            key = key ? cell::ContentKey().add(key).add(one).value() : one;
+        });
+        return key;
     }
     PartSetPtr parts_of(const cell::Arm& arm, const Segment& s, PartSetPtr& list) const {
         if (list) return list;
         std::vector<motion::Part> parts = simulation::arm_parts(arm);
-        if (const Place* p = held_place(s.held, s.from)) {
-            const cell::PartType& type = type_of(s.held);
-            for (motion::Part& part : simulation::held_parts(arm, type, p->at)) parts.push_back(std::move(part));
-        }
+        s.each_held([&](int held) {
+            const Place* p = held_place(held, s.from);
+            if (!p) return;
+            for (motion::Part& part : simulation::held_parts(arm, type_of(held), p->at))
+                parts.push_back(std::move(part));
+        });
         return list = motion::part_set(std::move(parts));
     }
     const cell::PartType& type_of(int part) const { return c_.cell.part_types[trace_.parts[part].type]; }
@@ -303,7 +322,7 @@ private:
             room.segments.begin(), room.segments.end(), from, [](Ticks t, const Segment& seg) { return t < seg.to; });
         for (; s != room.segments.end() && s->from < to; ++s) {
             const Ticks begin = std::max(from, s->from), finish = std::min(to, s->to);
-            if (finish <= begin || s->held == part) continue;
+            if (finish <= begin || s->holds(part)) continue;
             // A part at rest looks the same at any time: only how far the motion has come matters.
             const Ticks length = rests ? simulation::ticks(s->motion->duration()) : never_later;
             const Ticks begin_in = std::min(begin - s->from, length), finish_in = std::min(finish - s->from, length);

@@ -44,6 +44,22 @@ void report_weight(const cell::Device& d, const cell::PartType& part, Ticks when
     out.push_back(std::move(f));
 }
 
+/// Several parts in its tools at once.
+void report_all(const cell::Device& d, const std::pair<double, Ticks>& most, std::vector<Finding>& out) {
+    double tools = 0;
+    for (const cell::MountedTool& t : d.arm->tools) tools += t.model->mass;
+    if (most.first == 0 || most.first + tools <= d.arm->model->payload) return;
+    Finding f;
+    f.id = "payload:" + d.id + ":together";
+    f.severity = Severity::stop;
+    f.title = d.name + " carries too much at once";
+    f.text = "Parts of " + short_number(most.first, 1) + " kg and tools of " + short_number(tools, 1) +
+             " kg; the arm carries " + short_number(d.arm->model->payload, 1) + " kg in all.";
+    f.devices = {d.id};
+    f.when_s = simulation::seconds(most.second);
+    out.push_back(std::move(f));
+}
+
 void report_grip(const cell::Device& d, const cell::ToolModel& tool, const cell::PartType& part, const Carry& carry,
     std::vector<Finding>& out) {
     const std::optional<double> bearable = simulation::bearable_acceleration(tool, part.mass);
@@ -74,17 +90,26 @@ void load_check(const Context& c, Inspection& result) {
         const cell::Device& d = c.cell.devices[device];
         if (!d.arm || !d.arm->tool) continue;
         std::map<std::tuple<const motion::Motion*, int, int>, const simulation::MotionRecord*>
-            carries;  // by motion, part type, tool
+            carries;                                  // by motion, part type, tool
+        std::pair<double, Ticks> most_at_once{0, 0};  // where it holds several
         c.give_way();
-        for (const simulation::MotionRecord& m : c.run.trace.motions[device])
-            if (m.held >= 0) carries.try_emplace({m.motion.get(), c.run.trace.parts[m.held].type, m.tool}, &m);
+        for (const simulation::MotionRecord& m : c.run.trace.motions[device]) {
+            double all = 0;
+            const auto holds = [&](int part, int tool) {
+                carries.try_emplace({m.motion.get(), c.run.trace.parts[part].type, tool}, &m);
+                all += c.cell.part_types[c.run.trace.parts[part].type].mass;
+            };
+            if (m.held >= 0) holds(m.held, m.tool);
+            for (const simulation::MotionRecord::Also& more : m.also) holds(more.part, more.tool);
+            if (!m.also.empty() && all > most_at_once.first) most_at_once = {all, m.from};
+        }
         std::vector<std::pair<std::pair<int, int>, Carry>> each;  // with part type and tool
         std::vector<const simulation::MotionRecord*> records;
         for (const auto& [key, record] : carries)
-            each.push_back({{std::get<1>(key), record->tool}, {}}), records.push_back(record);
+            each.push_back({{std::get<1>(key), std::get<2>(key)}, {}}), records.push_back(record);
         tbb::parallel_for(std::size_t{0}, each.size(), [&](std::size_t i) {
             each[i].second = {
-                tool_acceleration(c, d.arm->with_tool(records[i]->tool), records[i]->motion), records[i]->from};
+                tool_acceleration(c, d.arm->with_tool(each[i].first.second), records[i]->motion), records[i]->from};
         });
         std::map<std::pair<int, int>, Carry> worst;
         for (const auto& [key, carry] : each) {
@@ -100,6 +125,7 @@ void load_check(const Context& c, Inspection& result) {
             weighed = key.first;
             report_grip(d, *d.arm->with_tool(key.second).tool, part, entry, result.findings);
         }
+        report_all(d, most_at_once, result.findings);
     }
 }
 

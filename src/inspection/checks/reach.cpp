@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <set>
 
 #include <tbb/parallel_for.h>
@@ -48,7 +49,7 @@ private:
             if (!s->enabled) continue;
             if (s->tool >= 0) active_ = s->tool;
             const cell::Reach reach = s->kind->reach();
-            if (reach == cell::Reach::part) last_pick_ = s;
+            if (reach == cell::Reach::part) last_pick_[active_] = s;
             if (reach == cell::Reach::pose) of_move(*s);
             if (reach == cell::Reach::part || reach == cell::Reach::seat) of_exchange(*s);
         }
@@ -66,6 +67,7 @@ private:
     }
     void of_exchange(const cell::Step& s) {
         const bool picks = s.kind->reach() == cell::Reach::part;
+        const cell::Step* last_pick = last_pick_[active_];
         const cell::Device& other = cell_.devices[s.device];
         const simulation::Kind& kind = simulation::kind_of(other);
         for (const int type : types_) {
@@ -74,9 +76,9 @@ private:
                 continue;
             }
             const cell::PartType& part = cell_.part_types[type];
-            const Frame grip = part.grip(last_pick_ ? last_pick_->grip : std::string());
+            const Frame grip = part.grip(last_pick ? last_pick->grip : std::string());
             const Frame in_hand =
-                geometry::make_frame(Vector3::Zero(), {0, 0, last_pick_ ? last_pick_->turn : 0.0}) * grip;
+                geometry::make_frame(Vector3::Zero(), {0, 0, last_pick ? last_pick->turn : 0.0}) * grip;
             for (const int seat : picks ? kind.pick_seats(other) : kind.place_seats(other)) {
                 const Frame stands = other.world * kind.seat_frame(other, seat, part) *
                                      geometry::make_frame(Vector3::Zero(), {0, 0, s.turn});
@@ -89,11 +91,12 @@ private:
         constexpr double least_stride = 0.02;
         constexpr int most_places = 25;
         const bool picks = s.kind->reach() == cell::Reach::part;
+        const cell::Step* last_pick = last_pick_[active_];
         const cell::Device& other = cell_.devices[s.device];
         const cell::PartType& part = cell_.part_types[type];
         const Frame turned = geometry::make_frame(Vector3::Zero(), {0, 0, s.turn});
-        const Frame grip = part.grip(last_pick_ ? last_pick_->grip : std::string());
-        const Frame in_hand = geometry::make_frame(Vector3::Zero(), {0, 0, last_pick_ ? last_pick_->turn : 0.0}) * grip;
+        const Frame grip = part.grip(last_pick ? last_pick->grip : std::string());
+        const Frame in_hand = geometry::make_frame(Vector3::Zero(), {0, 0, last_pick ? last_pick->turn : 0.0}) * grip;
         const double length = s.window_to - s.window_from;
         const int strides = std::clamp(static_cast<int>(std::ceil(length / least_stride)), 1, most_places - 1);
         std::vector<WindowPlace> window;
@@ -122,8 +125,8 @@ private:
     const int arm_;
     const std::vector<int> types_;
     std::vector<PoseNeed>& out_;
-    const cell::Step* last_pick_ = nullptr;
-    int active_ = 0;  ///< tool
+    std::map<int, const cell::Step*> last_pick_ = {};  ///< by tool
+    int active_ = 0;                                   ///< tool
 };
 
 void judge(const cell::Cell& cell, PoseNeed& n, Cache& cache);

@@ -42,6 +42,20 @@ public:
             if (nest(seat).part < 0 && !nest(seat).reserved) return seat;
         return std::nullopt;
     }
+    std::vector<Offer> offers(const Kernel&) const override {
+        std::vector<Offer> all;
+        for (const int seat : tray_.order)
+            if (tray_.use != Use::collect && !exchanging_ && nest(seat).part >= 0 && !nest(seat).claimed)
+                all.push_back({seat, nest(seat).part});
+        return all;
+    }
+    std::vector<int> rooms(const Kernel&, int) const override {
+        std::vector<int> all;
+        for (const int seat : tray_.order)
+            if (tray_.use != Use::supply && !exchanging_ && nest(seat).part < 0 && !nest(seat).reserved)
+                all.push_back(seat);
+        return all;
+    }
     void reserve(Kernel&, int seat, int) override { nest(seat).reserved = true; }
     void received(Kernel& k, int seat, int part) override {
         nest(seat) = {part, false, false, ++order_};

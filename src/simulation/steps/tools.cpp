@@ -66,20 +66,25 @@ public:
         const std::string id = r.values().text("tool");
         if (r.owner().arm)
             for (std::size_t i = 0; i < r.owner().arm->tools.size(); ++i)
-                if (r.owner().arm->tools[i].model->id == id) s.tool = static_cast<int>(i);
+                if (r.owner().arm->tools[i].id == id) s.tool = static_cast<int>(i);
         if (s.tool < 0)
             r.problem("tool", "\"" + r.owner().name + "\" carries no tool \"" + id +
                                   "\"; it is expected as its \"tool\" or among its \"more_tools\".");
     }
-    std::string words(const cell::Cell&, const cell::Step&) const override { return "Use another tool"; }
+    std::string words(const cell::Cell& cell, const cell::Step& s) const override {
+        for (const cell::Device& d : cell.devices)  // a step of a shared block means the tool of whoever does it
+            if (d.arm && s.path.rfind("devices/" + d.id + "/", 0) == 0 && s.tool >= 0 && d.arm->tools.size() > 2)
+                return "Use tool " + std::to_string(s.tool + 1);
+        return "Use another tool";
+    }
     cell::json fresh(const cell::Cell&, const cell::Device& owner) const override {
         if (!owner.arm || owner.arm->tools.size() < 2)
             throw cell::InputError(
                 "step", "\"" + owner.name + "\" has one tool at most: mount a second one on its card first.");
-        return {{"tool", owner.arm->tools[1].model->id}, {"time_s", 0.5}};
+        return {{"tool", owner.arm->tools[1].id}, {"time_s", 0.5}};
     }
     Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
-        if (!runner.driver().use_tool(s.tool)) return runner.stop(k, Fault::Kind::holds_already);
+        runner.driver().use_tool(s.tool);
         return runner.take_time(k, s.time);
     }
 };
