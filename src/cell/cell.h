@@ -1,6 +1,7 @@
 #pragma once
 // The typed cell: one variant of a document, in SI units, checked. Made by `read_cell`; never edited in place.
 
+#include <algorithm>
 #include <map>
 #include <memory>
 #include <optional>
@@ -41,6 +42,12 @@ struct PartType {
     double mass = 0;
     std::vector<Grip> grips;
     double length = 0, height = 0;  ///< extent along the part's x and z, m
+    std::vector<Frame> seats;  ///< of a carrier (a tray, a pallet): for parts that lie on it, in the order of filling
+    std::vector<std::string> fits;  ///< part types that may; empty: any
+    bool carrier() const { return !seats.empty(); }
+    bool takes(const PartType& part) const {
+        return fits.empty() ? !part.carrier() : std::find(fits.begin(), fits.end(), part.id) != fits.end();
+    }
     /// The tool frame at a grip; at the first where there is none of that id.
     const Frame& grip(const std::string& grip_id) const {
         for (const Grip& g : grips)
@@ -108,6 +115,7 @@ struct Step {
     double turn = 0;                   ///< of the tool about the part's upright, or of the part in its seat; rad
     double window_from = 0, window_to = 0;  ///< tracking window along what a part rides on, m; 0, 0: none
     int posture = -1;                       ///< joint solution to use; -1: chosen by the planner
+    bool on_carrier = false;                ///< what a carrier there carries, or is to carry
     bool together = false;                  ///< the arm's other tools take or put down what lies right for them, too
     std::string grip;                       ///< of the part; empty: its first
     Spread time;                            ///< that it takes, s

@@ -80,6 +80,41 @@ MeshAsset read_mesh(const Reader& r) {
     return m;
 }
 
+/// Where parts lie on a carrier, in the order of filling.
+void read_seats(const Reader& r, PartType& p) {
+    constexpr int most = 500;
+    const Values v(r, carrier_fields());
+    const int columns = v.whole("columns"), rows = v.whole("rows"), layers = v.whole("layers");
+    const double dx = v.number("pitch_x_mm"), dy = v.number("pitch_y_mm"), dz = v.number("pitch_z_mm");
+    const double height = v.number("height_mm", 1e3 * p.height), turn = v.number("layer_turn_deg");
+    const bool along_x = v.choice("order") == "along x";
+    std::vector<Vector3> plane;
+    if (r.has("places_mm")) {
+        for (const json& one : r.raw("places_mm"))
+            if (one.is_array() && one.size() == 2 && one[0].is_number() && one[1].is_number())
+                plane.emplace_back(1e-3 * one[0].get<double>(), 1e-3 * one[1].get<double>(), 0);
+            else r.problem("places_mm", "A list of [x, y] in millimetres is expected.");
+    } else {
+        for (int i = 0; i < rows * columns; ++i) {
+            const int row = along_x ? i / columns : i % rows, column = along_x ? i % columns : i / rows;
+            plane.emplace_back((column - 0.5 * (columns - 1)) * dx, (row - 0.5 * (rows - 1)) * dy, 0);
+        }
+    }
+    if (plane.size() * static_cast<std::size_t>(layers) > most)
+        return r.problem("layers", "A carrier has at most " + std::to_string(most) + " seats.");
+    for (int layer = 0; layer < layers; ++layer) {
+        const bool other = layer % 2;
+        const Frame base = geometry::make_frame(
+            {other ? v.number("layer_x_mm") : 0.0, other ? v.number("layer_y_mm") : 0.0, height + layer * dz},
+            {0, 0, other ? turn : 0.0});
+        for (const Vector3& at : plane) p.seats.push_back(base * geometry::make_frame(at));
+    }
+    if (!r.has("fits")) return;
+    for (const json& id : r.raw("fits"))
+        if (id.is_string()) p.fits.push_back(id.get<std::string>());
+        else r.problem("fits", "A list of ids of part types is expected.");
+}
+
 PartType read_part_type(const Reader& r, const std::vector<MeshAsset>& meshes) {
     PartType p;
     const Values v(r, part_type_fields());
@@ -95,8 +130,21 @@ PartType read_part_type(const Reader& r, const std::vector<MeshAsset>& meshes) {
     for (const Reader& g : v.list("grips")) p.grips.push_back({g.id("id"), g.frame()});
     const geometry::Box3 box = geometry::bounds(p.bodies, Frame::Identity());
     if (!box.empty()) p.length = 2 * std::max(std::abs(box.low.x()), std::abs(box.high.x())), p.height = box.high.z();
+    if (r.has("seats")) read_seats(r.group("seats"), p);
     if (p.grips.empty()) p.grips.push_back({"top", geometry::make_frame({0, 0, p.height}, {geometry::pi, 0, 0})});
     return p;
+}
+
+/// What carriers say they are for is there.
+void check_fits(const Cell& cell, std::vector<Problem>& problems) {
+    for (const PartType& p : cell.part_types)
+        for (const std::string& id : p.fits)
+            if (cell.part_type(id) < 0)
+                problems.push_back({"part_types/" + p.id + "/seats/fits",
+                    "\"" + id + "\" is not the id of a part type of this file."});
+            else if (id == p.id)
+                problems.push_back(
+                    {"part_types/" + p.id + "/seats/fits", "A carrier cannot lie on one of its own kind."});
 }
 
 template <typename Item>
@@ -168,6 +216,7 @@ void read_models(const Values& v, Cell& cell) {
     std::vector<Problem>& problems = v.reader().problems();
     refuse_twins(cell.meshes, "meshes", problems);
     refuse_twins(cell.part_types, "part_types", problems);
+    check_fits(cell, problems);
     refuse_twins(cell.arm_models, "arm_models", problems);
     refuse_twins(cell.tool_models, "tool_models", problems);
 }

@@ -131,6 +131,11 @@ void StepReader::work(Step& s) const {
     s.retreat = values_.number("retreat_mm");
     s.turn = values_.number("turn_deg");
     s.together = values_.flag("together");
+    s.on_carrier = values_.flag("on_carrier");
+    if (s.on_carrier &&
+        std::none_of(cell_.part_types.begin(), cell_.part_types.end(), [](const PartType& p) { return p.carrier(); }))
+        problem(
+            "on_carrier", "No part type of this file has seats for parts; give a tray or pallet its \"seats\" first.");
     if (owner_.arm) needs_tool();
     window(s);
     if (s.together && s.meets())
@@ -192,6 +197,8 @@ Fields work_fields() {
                             "by between these two places. Both 0: it takes what stands at the end, or puts down at the "
                             "beginning."),
              number("window_to_mm", "meets it up to", 0, 100000).usually(0),
+             flag("on_carrier", "on the carrier", false)
+                 .explained("Takes from, or puts on, the tray or pallet that stands there or rides by."),
              flag("together", "all tools", false)
                  .explained("The arm's other tools take, or put down, at the same time whatever lies right for them "
                             "while the active one is at work.")},

@@ -14,6 +14,7 @@ const Fields& view_fields();
 const Fields& underlay_fields();
 
 const Fields& part_type_fields();
+const Fields& carrier_fields();
 const Fields& grip_fields();
 const Fields& tool_model_fields();
 const Fields& frame_fields();  ///< "at_mm", "turn_deg"

@@ -21,6 +21,9 @@ bool ArmDriver::holds_any() const {
 MotionRecord ArmDriver::record(const Kernel& k, motion::MotionPtr motion, int block) const {
     MotionRecord m{k.now(), std::move(motion), hand().part, block, tool_};
     for (std::size_t t = 0; t < hands_.size(); ++t)
+        for (const int on_it : k.load(hands_[t].part))
+            if (on_it >= 0) m.also.push_back({on_it, static_cast<int>(t)});
+    for (std::size_t t = 0; t < hands_.size(); ++t)
         if (static_cast<int>(t) != tool_ && hands_[t].part >= 0)
             m.also.push_back({hands_[t].part, static_cast<int>(t)});
     return m;
@@ -33,49 +36,95 @@ PoseRequest ArmDriver::request(const Step& step, const JointVector& from) const 
         step.held, &from};
 }
 
-std::optional<ArmDriver::Exchange> ArmDriver::possible(const Kernel& k, const Step& step, PoseRequest& request) const {
+std::vector<ArmDriver::Choice> ArmDriver::choices(const Kernel& k, const Step& step, int type, int& carrier) const {
     const Behaviour& other = k.behaviour(step.device);
-    const bool picks = step.kind->reach() == Reach::part;
-    const int type = picks ? -1 : k.trace().parts[hand().part].type;
-    std::optional<Offer> first;
-    if (picks) first = other.offer(k);
-    else if (const std::optional<int> seat = other.room(k, type)) first = Offer{*seat, hand().part};
-    if (!first) return std::nullopt;
-    Exchange x = at_offer(k, step, *first, request);
-    if (!step.together) return x;
-    // The one at which the most tools find something.
-    std::vector<Offer> others = picks ? other.offers(k) : std::vector<Offer>{};
-    if (!picks)
-        for (const int seat : other.rooms(k, type)) others.push_back({seat, hand().part});
-    x.beside = beside(k, step, *first, request.tool);
-    for (const Offer& offer : others) {
-        PoseRequest there = request;
-        Exchange one = at_offer(k, step, offer, there);
-        one.beside = beside(k, step, offer, there.tool);
-        if (one.beside.size() <= x.beside.size()) continue;
-        x = std::move(one);
-        request.tool = there.tool;
+    const cell::Device& there = k.cell().devices[step.device];
+    const auto frame_of = [&](int part) {
+        Frame stands = Frame::Identity();
+        k.trace().part_frame(k.cell(), part, k.now(), stands);
+        return stands;
+    };
+    std::vector<Choice> all;
+    if (step.on_carrier) {
+        const std::optional<Offer> offer = other.offer(k);
+        if (!offer || !k.type_of(offer->part).carrier()) return all;
+        carrier = offer->part;
+        return on_carrier(k, step, type, carrier, frame_of(carrier));
     }
+    if (type < 0) {
+        const auto add = [&](const Offer& o) { all.push_back({o, frame_of(o.part)}); };
+        if (const std::optional<Offer> first = other.offer(k)) add(*first);
+        if (step.together && !all.empty())
+            for (const Offer& o : other.offers(k))
+                if (o.part != all.front().offer.part) add(o);
+        return all;
+    }
+    const Frame turned = geometry::make_frame(Vector3::Zero(), {0, 0, step.turn});
+    const auto add = [&](int seat) {
+        all.push_back({{seat, hand().part},
+            there.world * kind_of(there).seat_frame(there, seat, k.cell().part_types[type]) * turned});
+    };
+    if (const std::optional<int> first = other.room(k, type)) add(*first);
+    if (step.together && !all.empty())
+        for (const int seat : other.rooms(k, type))
+            if (seat != all.front().offer.seat) add(seat);
+    return all;
+}
+
+/// Filled from the first seat on, emptied from the last. `at`: where the carrier stands, world.
+std::vector<ArmDriver::Choice> ArmDriver::on_carrier(
+    const Kernel& k, const Step& step, int type, int carrier, const Frame& at) const {
+    const cell::PartType& tray = k.type_of(carrier);
+    const std::vector<int>& load = k.load(carrier);
+    const int seats = static_cast<int>(tray.seats.size());
+    std::vector<Choice> all;
+    if (type < 0) {
+        for (int seat = static_cast<int>(load.size()) - 1; seat >= 0; --seat)
+            if (load[seat] >= 0) all.push_back({{seat, load[seat]}, at * k.lies_at(load[seat])});
+        return all;
+    }
+    if (!tray.takes(k.cell().part_types[type])) return all;
+    const Frame turned = geometry::make_frame(Vector3::Zero(), {0, 0, step.turn});
+    for (int seat = 0; seat < seats; ++seat)
+        if (load.empty() || load[seat] < 0) all.push_back({{seat, hand().part}, at * tray.seats[seat] * turned});
+    return all;
+}
+
+std::optional<ArmDriver::Exchange> ArmDriver::possible(const Kernel& k, const Step& step, PoseRequest& request) const {
+    const bool picks = step.kind->reach() == Reach::part;
+    int carrier = -1;
+    const std::vector<Choice> all = choices(k, step, picks ? -1 : k.trace().parts[hand().part].type, carrier);
+    if (all.empty()) return std::nullopt;
+    Exchange x = at_choice(k, step, all.front(), request);
+    if (step.together) {
+        // The one at which the most tools find something.
+        x.beside = beside(k, step, all.front(), all, request.tool);
+        for (const Choice& choice : all) {
+            PoseRequest there = request;
+            Exchange one = at_choice(k, step, choice, there);
+            one.beside = beside(k, step, choice, all, there.tool);
+            if (one.beside.size() <= x.beside.size()) continue;
+            x = std::move(one);
+            request.tool = there.tool;
+        }
+    }
+    x.carrier = carrier;
     return x;
 }
 
 /// What it would be to take a part, or to use a seat, and where the tool works then.
-ArmDriver::Exchange ArmDriver::at_offer(
-    const Kernel& k, const Step& step, const Offer& offer, PoseRequest& request) const {
-    const cell::Device& there = k.cell().devices[step.device];
+ArmDriver::Exchange ArmDriver::at_choice(
+    const Kernel& k, const Step& step, const Choice& choice, PoseRequest& request) const {
     Exchange x;
-    x.offer = offer;
-    x.type = k.trace().parts[offer.part].type;
+    x.offer = choice.offer;
+    x.type = k.trace().parts[choice.offer.part].type;
     if (step.kind->reach() == Reach::part) {
-        x.grasp = k.type_of(offer.part).grip(step.grip);
-        Frame stands;
-        k.trace().part_frame(k.cell(), offer.part, k.now(), stands);
-        request.tool = tool_target(device_, stands, step.turn, x.grasp);
-        return x;
+        x.grasp = k.type_of(choice.offer.part).grip(step.grip);
+        request.tool = tool_target(device_, choice.part, step.turn, x.grasp);
+    } else {
+        x.seat = choice.part;
+        request.tool = tool_target(device_, choice.part, 0, hand().part_in_tool.inverse());
     }
-    const Frame at = there.world * kind_of(there).seat_frame(there, offer.seat, k.type_of(offer.part));
-    x.seat = at * geometry::make_frame(Vector3::Zero(), {0, 0, step.turn});
-    request.tool = tool_target(device_, at, step.turn, hand().part_in_tool.inverse());
     return x;
 }
 
@@ -91,13 +140,17 @@ std::optional<ArmDriver::Exchange> ArmDriver::agree(
     std::optional<Exchange> x = possible(k, step, request);
     if (!x) return std::nullopt;
     Behaviour& other = k.changing(step.device);
-    if (picks) other.claim(k, x->offer);
-    else other.reserve(k, x->offer.seat, hand().part);
-    x->plan = k.plans().pose(request);
-    for (const Beside& one : x->beside) {
-        if (picks) other.claim(k, one.offer);
-        else other.reserve(k, one.offer.seat, one.offer.part);
+    if (x->carrier >= 0) {
+        other.claim(k, {-1, x->carrier});
+    } else {
+        x->beside.push_back({tool_, x->offer, x->seat});
+        for (const Beside& one : x->beside) {
+            if (picks) other.claim(k, one.offer);
+            else other.reserve(k, one.offer.seat, one.offer.part);
+        }
+        x->beside.pop_back();
     }
+    x->plan = k.plans().pose(request);
     if (!x->plan->good)
         fault = Fault{
             index_, step.number, k.now(), x->plan->failure, step.device, x->offer.seat, x->type, x->plan->failed_at};
@@ -343,77 +396,75 @@ std::optional<double> ArmDriver::bearable_with(int tool, const cell::PartType& p
 
 /// What the other tools find while the active one is at `tool` (in the base) for what it deals with itself.
 std::vector<ArmDriver::Beside> ArmDriver::beside(
-    const Kernel& k, const Step& step, const Offer& own, const Frame& tool) const {
+    const Kernel& k, const Step& step, const Choice& own, const std::vector<Choice>& choices, const Frame& tool) const {
     constexpr double near = 1e-3, even = 0.01;  // m, rad
     const bool picks = step.kind->reach() == Reach::part;
-    const cell::Device& there = k.cell().devices[step.device];
-    const Behaviour& other = k.behaviour(step.device);
     const Frame flange = device_.world * tool * arm().tool_frame.inverse();
     const Frame turned = geometry::make_frame(Vector3::Zero(), {0, 0, step.turn});
-    const auto lies_right = [&](const Frame& a, const Frame& b) {
-        const geometry::FrameGap gap = geometry::gap(a, b);
-        return gap.distance < near && gap.angle < even;
-    };
-    const auto find = [&](int nth) -> std::optional<Beside> {
-        const Frame at = flange * device_.arm->with_tool(nth).tool_frame;
-        const Hand& hand = hands_[nth];
-        if (picks) {
-            for (const Offer& offer : other.offers(k)) {
-                Frame stands;
-                k.trace().part_frame(k.cell(), offer.part, k.now(), stands);
-                if (offer.part != own.part && lies_right(at, stands * turned * k.type_of(offer.part).grip(step.grip)))
-                    return Beside{nth, offer, stands};
-            }
-            return std::nullopt;
-        }
-        const int type = k.trace().parts[hand.part].type;
-        for (const int seat : other.rooms(k, type)) {
-            const Frame goes = there.world * kind_of(there).seat_frame(there, seat, k.cell().part_types[type]) * turned;
-            if (seat != own.seat && lies_right(at * hand.part_in_tool, goes))
-                return Beside{nth, {seat, hand.part}, goes};
-        }
-        return std::nullopt;
-    };
     std::vector<Beside> all;
-    for (std::size_t t = 0; t < hands_.size(); ++t)
-        if (static_cast<int>(t) != tool_ && picks == (hands_[t].part < 0))
-            if (auto one = find(static_cast<int>(t))) all.push_back(*one);
+    for (std::size_t t = 0; t < hands_.size(); ++t) {
+        const int nth = static_cast<int>(t);
+        const Hand& hand = hands_[t];
+        if (nth == tool_ || picks != (hand.part < 0)) continue;
+        const Frame at = flange * device_.arm->with_tool(nth).tool_frame;
+        for (const Choice& choice : choices) {
+            if (picks ? choice.offer.part == own.offer.part : choice.offer.seat == own.offer.seat) continue;
+            const Frame wanted =
+                picks ? Frame(choice.part * turned * k.type_of(choice.offer.part).grip(step.grip)) : choice.part;
+            const geometry::FrameGap gap = geometry::gap(picks ? at : Frame(at * hand.part_in_tool), wanted);
+            if (gap.distance > near || gap.angle > even) continue;
+            all.push_back({nth, {choice.offer.seat, picks ? choice.offer.part : hand.part}, choice.part});
+            break;
+        }
+    }
     return all;
 }
 
-void ArmDriver::exchange_beside(Kernel& k, Behaviour& other, const Beside& one) {
+/// A tool takes its part, or puts it down.
+void ArmDriver::exchange_with(Kernel& k, Behaviour& other, const Beside& one, const Frame& part_in_tool) {
     Hand& hand = hands_[one.tool];
-    if (hand.part >= 0) {
-        const int part = std::exchange(hand.part, -1);
-        k.put(part, step().device, one.offer.seat, one.part);
-        return other.received(k, one.offer.seat, part);
+    const bool picks = hand.part < 0;
+    const cell::Arm& with = device_.arm->with_tool(one.tool);
+    if (picks) {
+        hand = {one.offer.part, part_in_tool};
+        k.lift(hand.part);
+        // The trace knows one tool frame per arm: the first tool's.
+        k.hold(hand.part, index_, device_.arm->tool_frame.inverse() * with.tool_frame * part_in_tool);
+        if (exchange_.carrier < 0) other.taken(k, one.offer);
+        return;
     }
-    const Frame flange = device_.world * device_.arm->model->flange_frame(q_);
-    hand.part = one.offer.part;
-    hand.part_in_tool = (flange * device_.arm->with_tool(one.tool).tool_frame).inverse() * one.part;
-    k.hold(hand.part, index_,
-        device_.arm->tool_frame.inverse() * device_.arm->with_tool(one.tool).tool_frame * hand.part_in_tool);
-    other.taken(k, one.offer);
+    const int part = std::exchange(hand.part, -1);
+    if (exchange_.carrier >= 0) {
+        const cell::PartType& tray = k.type_of(exchange_.carrier);
+        k.lay(part, exchange_.carrier, one.offer.seat,
+            tray.seats[one.offer.seat] * geometry::make_frame(Vector3::Zero(), {0, 0, step().turn}));
+        return;
+    }
+    k.put(part, step().device, one.offer.seat, one.part);
+    other.received(k, one.offer.seat, part);
 }
 
 void ArmDriver::finish_grip(Kernel& k) {
     Behaviour& other = k.changing(step().device);
-    if (step().kind->reach() == Reach::part) {
-        hand().part = exchange_.offer.part;
-        hand().part_in_tool = (geometry::make_frame(Vector3::Zero(), {0, 0, step().turn}) * exchange_.grasp).inverse();
-        // The trace knows one tool frame per arm: the first tool's.
-        k.hold(hand().part, index_, device_.arm->tool_frame.inverse() * arm().tool_frame * hand().part_in_tool);
-        other.taken(k, exchange_.offer);
-    } else {
-        const int part = std::exchange(hand().part, -1);
-        k.put(part, step().device, exchange_.offer.seat, exchange_.seat);
-        other.received(k, exchange_.offer.seat, part);
-    }
-    for (const Beside& one : exchange_.beside) exchange_beside(k, other, one);
+    const bool picks = step().kind->reach() == Reach::part;
+    const Frame flange = device_.world * device_.arm->model->flange_frame(q_);
+    exchange_with(k, other, {tool_, exchange_.offer, exchange_.seat},
+        picks ? Frame((geometry::make_frame(Vector3::Zero(), {0, 0, step().turn}) * exchange_.grasp).inverse())
+              : Frame::Identity());
+    for (const Beside& one : exchange_.beside)
+        exchange_with(k, other, one, (flange * device_.arm->with_tool(one.tool).tool_frame).inverse() * one.part);
+    if (exchange_.carrier >= 0) other.loaded(k, exchange_.carrier);
+}
+
+/// It may go on when the arm is out of it.
+void ArmDriver::leave_carrier(Kernel& k) {
+    const int carrier = std::exchange(exchange_.carrier, -1);
+    if (carrier >= 0) k.changing(step().device).let_go(k, carrier);
 }
 
 void ArmDriver::event(Kernel& k, int, int) {
     k.end(block_);
+    if (phase_ == Phase::out) leave_carrier(k);
     if (!ahead_.empty()) return next_leg(k);
     switch (phase_) {
         case Phase::approach:
@@ -440,7 +491,8 @@ void ArmDriver::event(Kernel& k, int, int) {
         }
         case Phase::grip:
             if (exchange_.met && !as_agreed(k)) {
-                k.changing(step().device).let_go(k, exchange_.offer.part);
+                k.changing(step().device).let_go(k, met());
+                exchange_.carrier = -1;
                 missed_ = true;
             } else {
                 finish_grip(k);

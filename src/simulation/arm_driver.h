@@ -39,6 +39,11 @@ private:
         Offer offer;
         Frame part;  ///< world
     };
+    /// A part that can be taken, or a seat that one can be put on, and where the part stands then.
+    struct Choice {
+        Offer offer;
+        Frame part;  ///< world
+    };
     /// What a pick or place deals with.
     struct Exchange {
         Offer offer{-1, -1};
@@ -46,10 +51,12 @@ private:
         Frame seat = Frame::Identity();   ///< world frame of the part once placed
         Frame grasp = Frame::Identity();  ///< tool in part
         std::shared_ptr<const PosePlan> plan;
+        int carrier = -1;  ///< that it lies, or is put, on
         std::vector<Beside> beside = {};
-        std::optional<Encounter> met;  ///< instead of a plan: with what rides by
-        Ticks begins = 0;              ///< then: when
-        Ride ride = {};                ///< then: how it went when that was agreed
+        std::optional<Encounter> met;       ///< instead of a plan: with what rides by
+        Ticks begins = 0;                   ///< then: when
+        Frame on_path = Frame::Identity();  ///< then: where the part lies on the way there
+        Ride ride = {};                     ///< then: how it went when that was agreed
         Ticks agreed = 0;
     };
     /// A leg of a flight that is under way: what goes on when the one before ends.
@@ -67,12 +74,20 @@ private:
     const Hand& hand() const { return hands_[tool_]; }
     bool holds_any() const;
     MotionRecord record(const Kernel& kernel, motion::MotionPtr motion, int block) const;
-    std::vector<Beside> beside(const Kernel& kernel, const cell::Step& step, const Offer& own, const Frame& tool) const;
-    void exchange_beside(Kernel& kernel, Behaviour& other, const Beside& one);
+    std::vector<Beside> beside(const Kernel& kernel, const cell::Step& step, const Choice& own,
+        const std::vector<Choice>& choices, const Frame& tool) const;
+    void exchange_with(Kernel& kernel, Behaviour& other, const Beside& one, const Frame& part_in_tool);
     PoseRequest request(const cell::Step& step, const JointVector& from) const;
     /// What could be picked or placed now, and where the tool would go for it; nothing where it must wait.
     std::optional<Exchange> possible(const Kernel& kernel, const cell::Step& step, PoseRequest& request) const;
-    Exchange at_offer(const Kernel& kernel, const cell::Step& step, const Offer& offer, PoseRequest& request) const;
+    /// All that could be taken or used now, first what comes first; for a part of this type (-1: picks). `carrier`: the
+    /// one meant, if any stands there.
+    std::vector<Choice> choices(const Kernel& kernel, const cell::Step& step, int type, int& carrier) const;
+    std::vector<Choice> on_carrier(
+        const Kernel& kernel, const cell::Step& step, int type, int carrier, const Frame& at) const;
+    Exchange at_choice(const Kernel& kernel, const cell::Step& step, const Choice& choice, PoseRequest& request) const;
+    int met() const { return exchange_.carrier >= 0 ? exchange_.carrier : exchange_.offer.part; }
+    void leave_carrier(Kernel& kernel);
     /// Claims the part or the seat and plans; nothing yet when it must wait.
     std::optional<Exchange> agree(
         Kernel& kernel, const cell::Step& step, const JointVector& from, std::optional<Fault>& fault);

@@ -14,7 +14,7 @@ MeetingSearch ArmDriver::meeting_search(Kernel& k, const Step& step, const Joint
     const bool picks = step.kind->reach() == Reach::part;
     const Frame turned = geometry::make_frame(Vector3::Zero(), {0, 0, step.turn});
     MeetingSearch s{device_, arm(), k.cell().devices[step.device], step,
-        picks ? Frame(x.ride.on_path * turned * x.grasp) : Frame(turned * hand().part_in_tool.inverse()), from};
+        picks ? Frame(x.on_path * turned * x.grasp) : Frame(x.on_path * turned * hand().part_in_tool.inverse()), from};
     s.work_s = picks ? arm().tool->close_s : arm().tool->open_s;
     const auto bearable = bearable_with(tool_, k.cell().part_types[x.type]);
     (picks ? s.bearable_out : s.bearable_in) = bearable;
@@ -29,12 +29,23 @@ MeetingSearch ArmDriver::meeting_search(Kernel& k, const Step& step, const Joint
 std::optional<ArmDriver::Exchange> ArmDriver::ridden(
     Kernel& k, const Step& step, const JointVector& from, const Ride& ride) {
     const cell::Device& there = k.cell().devices[step.device];
+    const bool picks = step.kind->reach() == Reach::part;
     Exchange x;
     x.offer = {-1, ride.part};
     x.ride = ride;
+    x.on_path = ride.on_path;
     x.agreed = k.now();
-    x.type = k.trace().parts[ride.part].type;
-    x.grasp = k.type_of(ride.part).grip(step.grip);
+    if (step.on_carrier) {
+        if (!k.type_of(ride.part).carrier()) return std::nullopt;
+        const auto all =
+            on_carrier(k, step, picks ? -1 : k.trace().parts[hand().part].type, ride.part, Frame::Identity());
+        if (all.empty()) return std::nullopt;
+        x.carrier = ride.part;
+        x.offer = all.front().offer;
+        x.on_path = ride.on_path * (picks ? all.front().part : k.type_of(ride.part).seats[x.offer.seat]);
+    }
+    x.type = k.trace().parts[x.offer.part].type;
+    if (picks) x.grasp = k.type_of(x.offer.part).grip(step.grip);
     if (ride.speed > 0) {
         std::optional<motion::MeetingFailure> why;
         x.met = meet_part(k.plans(), meeting_search(k, step, from, x), ride, why);
@@ -44,7 +55,8 @@ std::optional<ArmDriver::Exchange> ArmDriver::ridden(
     }
     if (ride.way < step.window_from || ride.way > step.window_to) return std::nullopt;
     PoseRequest request = this->request(step, from);
-    request.tool = tool_target(device_, kind_of(there).rides_at(there, ride.way) * ride.on_path, step.turn, x.grasp);
+    request.tool = tool_target(device_, kind_of(there).rides_at(there, ride.way) * x.on_path, step.turn,
+        picks ? x.grasp : hand().part_in_tool.inverse());
     x.plan = k.plans().pose(request);
     return x.plan->good ? std::optional<Exchange>(x) : std::nullopt;
 }
@@ -88,11 +100,11 @@ std::optional<ArmDriver::Exchange> ArmDriver::free_place(Kernel& k, const Step& 
 }
 
 std::optional<ArmDriver::Exchange> ArmDriver::agree_riding(Kernel& k, const Step& step, const JointVector& from) {
-    if (step.kind->reach() == Reach::part) {
+    if (step.kind->reach() == Reach::part || step.on_carrier) {
         for (const Ride& ride : k.behaviour(step.device).rides(k)) {
             std::optional<Exchange> x = ridden(k, step, from, ride);
             if (!x) continue;
-            k.changing(step.device).claim(k, x->offer);
+            k.changing(step.device).claim(k, {-1, ride.part});
             return x;
         }
         return std::nullopt;
@@ -104,7 +116,7 @@ std::optional<ArmDriver::Exchange> ArmDriver::agree_riding(Kernel& k, const Step
 
 bool ArmDriver::as_agreed(const Kernel& k) const {
     constexpr double same = 1e-6;  // m, m/s
-    const std::optional<Ride> now = k.behaviour(step().device).ride_of(k, exchange_.offer.part);
+    const std::optional<Ride> now = k.behaviour(step().device).ride_of(k, met());
     if (!now) return false;
     const Ride& then = exchange_.ride;
     const double foreseen = then.way + then.speed * seconds(k.now() - exchange_.agreed);
@@ -132,7 +144,7 @@ void ArmDriver::hover(Kernel& k) {
 
 /// What was to be met does not ride as it did: looked for anew.
 void ArmDriver::give_up(Kernel& k) {
-    k.changing(step().device).let_go(k, exchange_.offer.part);
+    k.changing(step().device).let_go(k, met());
     exchange_ = {};
     phase_ = Phase::resting;
     task_->again(k);

@@ -81,6 +81,8 @@ Kernel::Kernel(const cell::Cell& cell, PlanCache& plans, const motion::StopFlag*
         trace_.signals.push_back({cell.full_name(signal), {{0, signal.start}}});
         value_.push_back(signal.start);
     }
+    carriers_count_ = std::all_of(
+        cell.part_types.begin(), cell.part_types.end(), [](const cell::PartType& p) { return p.carrier(); });
     forced_.assign(cell.signals.size(), false);
     fed_by_.resize(cell.signals.size());
     for (std::size_t i = 0; i < cell.signals.size(); ++i)
@@ -156,18 +158,78 @@ int Kernel::new_part(int type) {
     return live_.back();
 }
 
+void Kernel::place(int part, const Place& place) {
+    keep(trace_.parts[part].places, place);
+    // Of what is held the watchers are told with the motion that carries it.
+    if (place.kind != Place::Kind::held)
+        for (Behaviour* w : watchers_) w->moved(*this, part);
+    take_along(part, place);
+}
+
+/// A rigid whole: what lies on it turns and glides as it does.
+void Kernel::take_along(int carrier, const Place& with) {
+    const auto load = loads_.find(carrier);
+    if (load == loads_.end()) return;
+    for (const int part : load->second) {
+        if (part < 0) continue;
+        Place own = with;
+        own.at = with.at * lying_.at(part).at;
+        own.seat = lying_.at(part).seat, own.carrier = carrier;
+        place(part, own);
+    }
+}
+
 void Kernel::put(int part, int device, int seat, const Frame& world, const motion::Glide& glide, Ticks stop) {
-    keep(trace_.parts[part].places, Place{Place::Kind::still, now_, device, seat, world, glide, stop});
-    for (Behaviour* w : watchers_) w->moved(*this, part);
+    place(part, Place{Place::Kind::still, now_, device, seat, world, glide, stop});
 }
 
 void Kernel::hold(int part, int device, const Frame& in_tool) {
-    keep(trace_.parts[part].places, Place{Place::Kind::held, now_, device, -1, in_tool, {}, 0});
+    place(part, Place{Place::Kind::held, now_, device, -1, in_tool, {}, 0});
+}
+
+const std::vector<int>& Kernel::load(int carrier) const {
+    static const std::vector<int> nothing;
+    const auto found = loads_.find(carrier);
+    return found == loads_.end() ? nothing : found->second;
+}
+
+int Kernel::carrier_of(int part) const {
+    const auto found = lying_.find(part);
+    return found == lying_.end() ? -1 : found->second.carrier;
+}
+
+void Kernel::lay(int part, int carrier, int seat, const Frame& at) {
+    std::vector<int>& load = loads_[carrier];
+    load.resize(type_of(carrier).seats.size(), -1);
+    load[seat] = part;
+    lying_[part] = {carrier, seat, at};
+    Place own = trace_.parts[carrier].places.back();
+    if (own.kind == Place::Kind::still && now_ > own.from) {
+        const double gone = seconds(std::min(now_, std::max(own.stop, own.from)) - own.from);
+        own.at = own.after(gone);
+        own.glide.share += own.glide.ramp * gone;
+        if (now_ >= own.stop) own.glide = {};
+    }
+    own.from = now_, own.stop = std::max(own.stop, now_);
+    own.at = own.at * at;
+    own.seat = seat, own.carrier = carrier;
+    place(part, own);
+}
+
+void Kernel::lift(int part) {
+    const auto found = lying_.find(part);
+    if (found == lying_.end()) return;
+    loads_[found->second.carrier][found->second.seat] = -1;
+    lying_.erase(found);
 }
 
 void Kernel::remove(int part) {
+    for (const int on_it : std::vector<int>(load(part)))
+        if (on_it >= 0) remove(on_it);
+    lift(part);
+    loads_.erase(part);
     keep(trace_.parts[part].places, Place{Place::Kind::gone, now_, -1, -1, Frame::Identity(), {}, 0});
-    keep(trace_.departures, Departure{now_, part, cause_});
+    if (carriers_count_ || !type_of(part).carrier()) keep(trace_.departures, Departure{now_, part, cause_});
     live_.erase(std::lower_bound(live_.begin(), live_.end(), part));
     for (Behaviour* w : watchers_) w->moved(*this, part);
 }
@@ -227,6 +289,8 @@ std::string Kernel::state() const {
         w.add(p.type);
         w.add(p.results.empty() ? 0 : static_cast<std::int64_t>(std::hash<std::string>{}(p.results.back().second)));
         write_place(w, part);
+        if (const auto lies = lying_.find(part); lies != lying_.end())
+            w.add_part(lies->second.carrier), w.add(lies->second.seat);
     }
     for (const EventKey& e : events_) {
         w.add_time(e.when);

@@ -131,7 +131,8 @@ public:
     }
     /// That place is kept for a part from now on, and rides.
     virtual void keep_place(Kernel&, int /*part*/, double /*way*/) {}
-    virtual void let_go(Kernel&, int /*part*/) {}  ///< what was claimed or kept is free again
+    virtual void let_go(Kernel&, int /*part*/) {}     ///< what was claimed or kept is free again
+    virtual void loaded(Kernel&, int /*carrier*/) {}  ///< something else lies on a carrier that stands or rides here
     // Parts handed on by belts, infeeds and diverts.
     virtual bool accepts(const Kernel&, const Arrival&) const { return false; }
     virtual void enter(Kernel&, int /*part*/, const Arrival&) {}
@@ -204,6 +205,16 @@ public:
     void put(int part, int device, int seat, const Frame& world, const motion::Glide& glide = {}, Ticks stop = 0);
     void hold(int part, int device, const Frame& in_tool);
     void remove(int part);
+    // What lies on carriers: it goes where its carrier goes.
+    /// By seat; -1: free. Empty where nothing ever lay on it.
+    const std::vector<int>& load(int carrier) const;
+    int carrier_of(int part) const;  ///< -1: none
+    const Frame& lies_at(int part) const {
+        return lying_.at(part).at;
+    }  ///< of one that lies on a carrier: in its frame
+    /// From now on it lies there; `at` in the carrier's frame.
+    void lay(int part, int carrier, int seat, const Frame& at);
+    void lift(int part);  ///< off its carrier; where it stands is for who lifts it
     void judge(int part, const std::string& result);
     void start_motion(int device, MotionRecord motion);  ///< from now on
     const std::vector<int>& live_parts() const { return live_; }
@@ -252,6 +263,12 @@ private:
         if (word >= awake_.size()) awake_.resize(word + 1);
         awake_[word] |= std::uint64_t{1} << (actor % 64);
     }
+    struct Lying {
+        int carrier, seat;
+        Frame at;  ///< in the carrier's frame
+    };
+    void place(int part, const Place& place);
+    void take_along(int carrier, const Place& place);
     void settle();
     void join(std::unique_ptr<Actor> actor);
     void write_place(StateWriter& writer, int part) const;
@@ -264,7 +281,10 @@ private:
     std::vector<Behaviour*> watchers_;
     std::set<EventKey> events_;
     std::vector<int> live_;
-    std::vector<double> value_;  ///< of every signal
+    std::map<int, std::vector<int>> loads_;  ///< by carrier
+    std::map<int, Lying> lying_;             ///< by part
+    bool carriers_count_ = false;            ///< there is nothing else that could leave
+    std::vector<double> value_;              ///< of every signal
     std::vector<char> forced_;
     std::vector<std::vector<int>> fed_by_;              ///< by signal: the inputs that look at it
     std::vector<std::vector<TaskRunner*>> side_tasks_;  ///< by device

@@ -68,6 +68,7 @@ struct Place {
     Frame at = Frame::Identity();  ///< still: in the world at `from`; held: in the tool frame
     motion::Glide glide = {};
     Ticks stop = 0;
+    int carrier = -1;  ///< the part that it lies on; then `seat` is that one's
     Frame after(double seconds) const {
         return glide.rests() ? at : glide.after(at, seconds);
     }  ///< still: how it then stands

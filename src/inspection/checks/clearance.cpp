@@ -271,6 +271,14 @@ private:
         return {seat, cell::ContentKey().add(seat).value()};
     }
 
+    /// Where the part of a pick or place lies on `carrier`, if it does: after it is put down, or before it is taken.
+    const Place* lies_on(const Block& b, int carrier) const {
+        if (b.part < 0 || !type_of(carrier).carrier()) return nullptr;
+        for (const Place& p : trace_.parts[b.part].places)
+            if (p.carrier == carrier) return &p;
+        return nullptr;
+    }
+
     /// See seat_depths; the same few are asked for again and again.
     const std::vector<double>* depths(const geometry::Bodies& bodies, const Frame& at, const Frame& seat) {
         const auto [found, fresh] = kept_depths_.try_emplace(
@@ -358,6 +366,13 @@ private:
                 // What a supply brings while the arm is still on its way out is not there yet as far as that arm is
                 // concerned.
                 if (stretch.appears && stretch.place->from >= s->from) continue;
+                if (const Place* lies = lies_on(*b, part)) {
+                    // The carrier that the part is put on or taken from: seen from the carrier, wherever it rides.
+                    const Frame& in_carrier = type_of(part).seats[lies->seat];
+                    ask(Meets::hand_beside, depths(c_.cell.part_types[type].bodies, Frame::Identity(), in_carrier),
+                        cell::ContentKey().add(in_carrier).value());
+                    continue;
+                }
                 const auto [seat, seat_key] = seat_at(*b);
                 ask(Meets::hand_beside, depths(c_.cell.part_types[type].bodies, at, seat), seat_key);
             } else {

@@ -29,12 +29,23 @@ std::vector<int> flowing_types(const cell::Cell& cell) {
     return {types.begin(), types.end()};
 }
 
+/// Part types of which there may be some: those that infeeds release or bring on carriers, that trays supply.
+std::set<int> parts_there(const cell::Cell& cell) {
+    std::set<int> all;
+    for (const int type : flowing_types(cell)) all.insert(type);
+    bool others = false;
+    for (const int type : all) others = others || !cell.part_types[type].carrier();
+    if (!others)  // only carriers come by themselves: what lies on them may be anything
+        for (std::size_t i = 0; i < cell.part_types.size(); ++i) all.insert(static_cast<int>(i));
+    return all;
+}
+
 /// Walks a task in the order written, keeping the active tool and how the part in hand was last gripped. A round begins
 /// with what the one before left.
 class Needs {
 public:
     Needs(const cell::Cell& cell, int arm, std::vector<PoseNeed>& out)
-        : cell_(cell), arm_(arm), types_(flowing_types(cell)), out_(out) {}
+        : cell_(cell), arm_(arm), types_(flowing_types(cell)), flows_(parts_there(cell)), out_(out) {}
 
     void collect() {
         const int first = active_;
@@ -70,9 +81,10 @@ private:
         const cell::Step* last_pick = last_pick_[active_];
         const cell::Device& other = cell_.devices[s.device];
         const simulation::Kind& kind = simulation::kind_of(other);
+        if (s.on_carrier) return of_carriers(s);
         for (const int type : types_) {
             if (s.meets()) {
-                of_window(s, type);
+                of_window(s, type, Frame::Identity(), "");
                 continue;
             }
             const cell::PartType& part = cell_.part_types[type];
@@ -87,7 +99,54 @@ private:
             }
         }
     }
-    void of_window(const cell::Step& s, int type) {
+    /// Those that stand farthest out, one for each corner: a window is long, and the others lie between them.
+    static std::set<std::size_t> outer_seats(const cell::PartType& tray) {
+        std::set<std::size_t> outer;
+        for (const double x : {-1.0, 1.0})
+            for (const double y : {-1.0, 1.0}) {
+                std::size_t far = 0;
+                const auto out = [&](std::size_t i) {
+                    return x * tray.seats[i].translation().x() + y * tray.seats[i].translation().y();
+                };
+                for (std::size_t i = 1; i < tray.seats.size(); ++i)
+                    if (out(i) > out(far)) far = i;
+                outer.insert(far);
+            }
+        return outer;
+    }
+    /// Every seat of every carrier that may stand there or ride by, for every part that it takes.
+    void of_carriers(const cell::Step& s) {
+        const bool picks = s.kind->reach() == cell::Reach::part;
+        const cell::Step* last_pick = last_pick_[active_];
+        const cell::Device& other = cell_.devices[s.device];
+        const simulation::Kind& kind = simulation::kind_of(other);
+        const Frame turned = geometry::make_frame(Vector3::Zero(), {0, 0, s.turn});
+        for (const int carrier : types_) {
+            const cell::PartType& tray = cell_.part_types[carrier];
+            for (std::size_t type = 0; tray.carrier() && type < cell_.part_types.size(); ++type) {
+                const cell::PartType& part = cell_.part_types[type];
+                if (!tray.takes(part) || !flows_.count(static_cast<int>(type))) continue;
+                const Frame grip = part.grip(last_pick ? last_pick->grip : std::string());
+                const Frame in_hand =
+                    geometry::make_frame(Vector3::Zero(), {0, 0, last_pick ? last_pick->turn : 0.0}) * grip;
+                const std::set<std::size_t> outer = outer_seats(tray);
+                for (std::size_t seat = 0; seat < tray.seats.size(); ++seat) {
+                    if (s.meets() && !outer.count(seat)) continue;
+                    const Frame tool = tray.seats[seat] * turned * (picks ? grip : in_hand);
+                    const std::string name = " seat " + std::to_string(seat + 1);
+                    if (s.meets()) {
+                        of_window(s, static_cast<int>(type), tray.seats[seat], name);
+                        continue;
+                    }
+                    for (const int place : kind.pick_seats(other))
+                        need(s, static_cast<int>(seat), static_cast<int>(type),
+                            other.world * kind.seat_frame(other, place, tray) * tool, other.name + name);
+                }
+            }
+        }
+    }
+    /// `on_path`: where the part lies on the way.
+    void of_window(const cell::Step& s, int type, const Frame& on_path, const std::string& name) {
         constexpr double least_stride = 0.02;
         constexpr int most_places = 25;
         const bool picks = s.kind->reach() == cell::Reach::part;
@@ -103,10 +162,10 @@ private:
         for (int i = 0; i <= strides; ++i) {
             const double way = s.window_from + length * i / strides;
             window.push_back(
-                {way, simulation::kind_of(other).rides_at(other, way) * turned * (picks ? grip : in_hand)});
+                {way, simulation::kind_of(other).rides_at(other, way) * on_path * turned * (picks ? grip : in_hand)});
         }
         const std::string label =
-            other.name + " from " + millimetres(s.window_from) + " to " + millimetres(s.window_to) + " mm";
+            other.name + name + " from " + millimetres(s.window_from) + " to " + millimetres(s.window_to) + " mm";
         need(s, 0, type, window.front().tool_world, label);
         if (out_.back().step_id == s.id && out_.back().part_type == type) out_.back().window = std::move(window);
     }
@@ -124,6 +183,7 @@ private:
     const cell::Cell& cell_;
     const int arm_;
     const std::vector<int> types_;
+    const std::set<int> flows_;
     std::vector<PoseNeed>& out_;
     std::map<int, const cell::Step*> last_pick_ = {};  ///< by tool
     int active_ = 0;                                   ///< tool

@@ -26,6 +26,7 @@ struct Source final : cell::Parameters {
     int batch = 1;       ///< parts each time
     std::string to, part_type;
     std::vector<Share> mix;      ///< empty: all of one type
+    int filled_with = -1;        ///< part type that lies on carriers that come
     bool in_turn = false;        ///< so many of each in a row, instead of by chance
     double aside = 0, turn = 0;  ///< scatter to either side, m and rad
     std::vector<Entry> timetable;
@@ -83,6 +84,7 @@ public:
         last_length_ = k.cell().part_types[type_].length;
         choose_type();
         k.changing(next_).enter(k, last_, arrival);
+        fill(k, last_);
         return true;
     }
     Listening listens_to() const override { return {{next_}, {}}; }
@@ -100,6 +102,13 @@ private:
     static constexpr int release_signal = 0;  ///< in the order of the kind's signals
     static constexpr int interval_over = 0, look_again = 1, listed = 2;
 
+    /// A carrier comes with parts on it.
+    void fill(Kernel& k, int carrier) {
+        const cell::PartType& tray = k.type_of(carrier);
+        if (source_.filled_with < 0 || !tray.carrier()) return;
+        for (std::size_t seat = 0; seat < tray.seats.size(); ++seat)
+            k.lay(k.new_part(source_.filled_with), carrier, static_cast<int>(seat), tray.seats[seat]);
+    }
     bool counts_ready() const {
         switch (source_.releases) {
             case Source::Releases::when_asked: return to_come_ > 0;
@@ -208,6 +217,7 @@ public:
             number("length_mm", "length", 50, 5000).usually(300).at_first(300.0),
             number("width_mm", "width", 50, 5000).usually(240).at_first(240.0),
             number("height_mm", "height", 50, 5000).usually(250).at_first(250.0),
+            of(Type::part_type, "filled_with", "carriers filled with").usually("").under("What comes and how"),
             list("mix", "mixed types", mix_fields, 100).under("What comes and how"),
             choice("mixed", "mixed", {"by share", "in turn"})
                 .usually("by share")
@@ -258,6 +268,15 @@ public:
         if (s->part_type.empty()) r.problem("part_type", "An infeed needs the id of the part type that it releases.");
         d.needs.emplace_back("to", s->to);
         d.needs_part_type = s->part_type;
+        if (const std::string filled = v.text("filled_with"); !filled.empty()) {
+            s->filled_with = cell.part_type(filled);
+            const int carrier = cell.part_type(s->part_type);
+            if (s->filled_with < 0)
+                r.problem("filled_with", "\"" + filled + "\" is not the id of a part type of this file.");
+            else if (carrier >= 0 && !cell.part_types[carrier].takes(cell.part_types[s->filled_with]))
+                r.problem("filled_with", "\"" + cell.part_types[carrier].name + "\" has no seats for \"" +
+                                             cell.part_types[s->filled_with].name + "\".");
+        }
         read_mix(v, cell, *s);
         read_timetable(v, cell, *s);
         d.look = cell::Look::source;

@@ -32,6 +32,7 @@ public:
     }
     void reached(Kernel& k, int part) override {
         here_ = part;
+        tell_load(k);
         k.touch(index_);
         k.set_signal(signal(here_signal), true);
         k.set_condition(index_, Condition::blocked);
@@ -59,6 +60,12 @@ public:
         return here_ < 0 || claimed_ ? std::nullopt : std::optional(Offer{0, here_});
     }
     void claim(Kernel&, const Offer&) override { claimed_ = true; }
+    void let_go(Kernel& k, int part) override {
+        if (part != here_) return;
+        claimed_ = false;
+        if (stop_.belt >= 0) look_again(k);
+    }
+    void loaded(Kernel& k, int) override { tell_load(k); }
     void taken(Kernel& k, const Offer& o) override {
         leave(k);
         static_cast<CarryingBelt&>(k.changing(stop_.belt)).take_off(k, o.part);
@@ -75,10 +82,22 @@ public:
     }
 
 private:
-    static constexpr int here_signal = 0, open_signal = 1;  ///< in the order of the kind's signals
+    static constexpr int here_signal = 0, open_signal = 1, full_signal = 2, empty_signal = 3,
+                         count_signal = 4;  ///< in the order of the kind's signals
+    /// Of the carrier that stands there.
+    void tell_load(Kernel& k) {
+        const bool carrier = here_ >= 0 && k.type_of(here_).carrier();
+        const std::size_t seats = carrier ? k.type_of(here_).seats.size() : 0;
+        const auto& load = k.load(here_);
+        const auto count = std::count_if(load.begin(), load.end(), [](int part) { return part >= 0; });
+        k.set_signal(signal(full_signal), carrier && static_cast<std::size_t>(count) == seats);
+        k.set_signal(signal(empty_signal), carrier && count == 0);
+        k.set_signal(signal(count_signal), carrier ? static_cast<double>(count) : 0.0);
+    }
     void look_again(Kernel& k) { static_cast<CarryingBelt&>(k.changing(stop_.belt)).look_again(k); }
     void leave(Kernel& k) {
         here_ = -1, claimed_ = false;
+        tell_load(k);
         k.touch(index_);
         k.set_signal(signal(here_signal), false);
         k.set_condition(index_, Condition::starved);
@@ -118,7 +137,7 @@ public:
         d.marks.push_back({cell::Mark::Style::ink, {{0, -side, 0.005}, {0, side, 0.005}}});
         d.marks.back().lit_by = "here";
         d.seats = {{"stop", Frame::Identity()}};
-        d.signals = {{"here"}, cell::Signal::input_off("open")};
+        d.signals = {{"here"}, cell::Signal::input_off("open"), {"full"}, {"empty"}, cell::Signal::count("count")};
         d.parameters = std::move(s);
     }
     void settled(const cell::Reader&, const cell::Cell& cell, cell::Device& d) const override {
