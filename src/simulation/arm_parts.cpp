@@ -11,9 +11,10 @@ motion::Part on_link(const cell::Arm& arm, int link, const geometry::Body& body,
 
 }  // namespace
 
-std::vector<motion::Part> held_parts(const cell::Arm& arm, const cell::PartType& type, const geometry::Frame& in_tool) {
+std::vector<motion::Part> held_parts(
+    const cell::Arm& arm, const geometry::Bodies& bodies, const geometry::Frame& in_tool) {
     std::vector<motion::Part> parts;
-    for (const geometry::Body& b : type.bodies)
+    for (const geometry::Body& b : bodies)
         parts.push_back(
             on_link(arm, arm.model->flange_link, b, arm.model->flange * arm.tool_frame * in_tool, held_tag));
     return parts;

@@ -14,6 +14,8 @@ void add_standard_kinds(cell::Kinds& all) {
     all.add(stop_kind());
     all.add(divert_kind());
     all.add(zone_sensor_kind());
+    all.add(distance_sensor_kind());
+    all.add(camera_kind());
     all.add(tray_kind());
     all.add(structure_kind());
     all.add(fence_kind());

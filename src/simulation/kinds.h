@@ -14,6 +14,8 @@ std::unique_ptr<Kind> outfeed_kind();
 std::unique_ptr<Kind> fixture_kind();
 std::unique_ptr<Kind> beam_kind();
 std::unique_ptr<Kind> zone_sensor_kind();
+std::unique_ptr<Kind> distance_sensor_kind();
+std::unique_ptr<Kind> camera_kind();
 std::unique_ptr<Kind> structure_kind();
 std::unique_ptr<Kind> fence_kind();
 std::unique_ptr<Kind> tray_kind();

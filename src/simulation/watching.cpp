@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <deque>
 #include <map>
 
 #include <cell/content_key.h>
@@ -24,10 +25,14 @@ public:
           still_(Frame::Identity(), motion::part_set({{0, watched_.shape, Frame::Identity(), {}, 0}})) {}
 
     bool watches() const override { return true; }
+    /// What it sees of what always stands there.
+    void start(Kernel& k) override {
+        if (watched_.tells_itself) watched_.told(k, {});
+    }
 
     void moved(Kernel& k, int part) override {
         const PartRecord& record = k.trace().parts[part];
-        if (watched_.only >= 0 && record.type != watched_.only) return;
+        if (!looks_for(record.type)) return;
         for (const EventKey& e : pending_[part]) k.cancel(e);
         pending_.erase(part);
         const Place& place = record.places.back();
@@ -37,6 +42,7 @@ public:
             crossing = place.stop > k.now() ? while_riding(k, part, place) : while_still(k, part, place);
         const bool now_inside = !crossing.empty() && crossing.front().first <= 0;
         change(k, part, now_inside);
+        if (now_inside && watched_.update > 0) look_later(k);  // it moves on differently
         for (const auto& [on, off] : crossing) {
             if (on > 0) pending_[part].push_back(k.at(k.now() + ticks(on), *this, made_event, part));
             if (off < 1e9) pending_[part].push_back(k.at(k.now() + ticks(off), *this, left_event, part));
@@ -46,9 +52,11 @@ public:
     void event(Kernel& k, int what, int part) override {
         if (what == switch_event) {
             due_ = never;
-            k.set_signal(signal(0), sees(k));
+            k.set_signal(signal(0), watched_.update > 0 ? !told_.empty() : sees(k));
             return;
         }
+        if (what == look_event) return look(k);
+        if (what == tell_event) return tell(k);
         auto& list = pending_[part];
         std::erase_if(list, [&](const EventKey& e) { return e.when <= k.now() && e.what == what; });
         if (list.empty()) pending_.erase(part);
@@ -58,18 +66,77 @@ public:
     bool poll(Kernel& k) override {
         const bool enabled = k.on(signal(enable_signal));
         if (std::exchange(enabled_, enabled) == enabled) return false;
-        tell_count(k);
-        renew(k);
+        changed(k);
         return true;
     }
     void write_state(StateWriter& w) const override {
         for (const int part : inside_) w.add_part(part);
         w.add_time(due_);
+        if (watched_.update <= 0) return;
+        w.add_time(looks_);
+        for (const int part : told_) w.add_part(part);
+        for (const std::vector<int>& seen : seen_) {
+            w.add(static_cast<std::int64_t>(seen.size()));
+            for (const int part : seen) w.add_part(part);
+        }
     }
 
 private:
     static constexpr int enable_signal = 1, count_signal = 2;  ///< in the order of the kind's signals
-    static constexpr int made_event = 0, left_event = 1, switch_event = 2;
+    static constexpr int made_event = 0, left_event = 1, switch_event = 2, look_event = 3, tell_event = 4;
+
+    bool looks_for(int type) const {
+        if (!watched_.types.empty())
+            return std::find(watched_.types.begin(), watched_.types.end(), type) != watched_.types.end();
+        return watched_.only < 0 || type == watched_.only;
+    }
+    const geometry::Bodies& bodies(const cell::PartType& type) const {
+        static const geometry::Bodies origin{{"origin", geometry::Convex::sphere(1e-6), Frame::Identity()}};
+        return watched_.by_origin ? origin : type.bodies;
+    }
+    /// What is there has changed.
+    void changed(Kernel& k) {
+        if (watched_.update > 0) return look_later(k);
+        tell_count(k);
+        renew(k);
+    }
+    bool moving(const Kernel& k, int part) const {
+        const Place& place = k.trace().parts[part].places.back();
+        if (place.kind == Place::Kind::still) return place.stop > k.now();
+        return true;
+    }
+    /// At the next instant at which it looks.
+    void look_later(Kernel& k) {
+        if (looks_ != never) return;
+        const Ticks update = std::max<Ticks>(1, ticks(watched_.update));
+        looks_ = (k.now() + update - 1) / update * update;
+        k.at(looks_, *this, look_event);
+    }
+    void look(Kernel& k) {
+        looks_ = never;
+        std::vector<int> seen;
+        if (k.on(signal(enable_signal)))
+            for (const int part : inside_)
+                if (!watched_.visible || watched_.visible(k, part)) seen.push_back(part);
+        // Parts that stand are seen as they were.
+        const bool moves = std::any_of(inside_.begin(), inside_.end(), [&](int part) { return moving(k, part); });
+        const bool again = moves && (watched_.each_time || watched_.visible);
+        const std::vector<int>& last = seen_.empty() ? told_ : seen_.back();
+        if (seen != last || watched_.each_time) {
+            seen_.push_back(std::move(seen));
+            k.at(k.now() + ticks(watched_.latency), *this, tell_event);
+        }
+        if (!again) return;
+        looks_ = k.now() + std::max<Ticks>(1, ticks(watched_.update));
+        k.at(looks_, *this, look_event);
+    }
+    void tell(Kernel& k) {
+        told_ = std::move(seen_.front());
+        seen_.pop_front();
+        if (watched_.counts) k.set_signal(signal(count_signal), static_cast<double>(told_.size()));
+        if (!watched_.tells_itself) renew(k);
+        if (watched_.told) watched_.told(k, told_);
+    }
 
     /// The block that moves a part now: why it changes.
     int carrier(const Kernel& k, int part) const {
@@ -84,8 +151,7 @@ private:
         if (was == inside) return;
         if (inside) inside_.insert(at, part);
         else inside_.erase(at);
-        tell_count(k);
-        renew(k);
+        changed(k);
     }
     bool sees(const Kernel& k) const { return !inside_.empty() && k.on(signal(enable_signal)); }
     void tell_count(Kernel& k) {
@@ -93,7 +159,7 @@ private:
         k.set_signal(signal(count_signal), k.on(signal(enable_signal)) ? static_cast<double>(inside_.size()) : 0.0);
     }
     void renew(Kernel& k) {
-        const bool made = sees(k);
+        const bool made = watched_.update > 0 ? !told_.empty() : sees(k);
         if (due_ != never) k.cancel(switch_), due_ = never;
         if (made == k.on(signal(0))) return;
         const double delay = made ? watched_.on_delay : watched_.off_delay;
@@ -103,7 +169,7 @@ private:
     }
     double distance(const cell::PartType& type, const Frame& at) const {
         double least = 1e300;
-        for (const geometry::Body& b : type.bodies)
+        for (const geometry::Body& b : bodies(type))
             least =
                 std::min(least, geometry::separation(b.shape, at * b.at, watched_.shape, Frame::Identity()).distance);
         return least;
@@ -134,7 +200,7 @@ private:
         const auto [found, fresh] = contact_on_line_.try_emplace(key.value());
         if (fresh) {
             std::vector<Intervals> each;
-            for (const geometry::Body& b : type.bodies) {
+            for (const geometry::Body& b : bodies(type)) {
                 const auto gap = [&](double s) {
                     Frame at = foot * b.at;
                     at.translation() += s * along;
@@ -182,7 +248,7 @@ private:
         const auto [found, fresh] = contact_on_line_.try_emplace(key.value());
         if (fresh) {
             std::vector<motion::Part> parts;
-            for (const geometry::Body& b : type.bodies) parts.push_back({0, b.shape, b.at, {}, 0});
+            for (const geometry::Body& b : bodies(type)) parts.push_back({0, b.shape, b.at, {}, 0});
             const motion::GlideMover rider(p.at, motion::part_set(std::move(parts)), p.glide);
             for (auto [on, off] : motion::contact_times(rider, still_, 0, std::max(1e-6, duration)))
                 found->second.emplace_back(on, off >= duration - 1e-6 ? 1e300 : off);
@@ -197,7 +263,7 @@ private:
         const auto [found, fresh] = contact_while_held_.try_emplace(key);
         if (fresh) {
             const motion::ArmMover carried(arm.arm->model->mechanism, arm.world, m.motion, 0,
-                motion::part_set(held_parts(*arm.arm, k.type_of(part), p.at)));
+                motion::part_set(held_parts(*arm.arm, bodies(k.type_of(part)), p.at)));
             const double duration = m.motion->duration();
             for (auto [on, off] : motion::contact_times(carried, still_, 0, std::max(1e-6, duration)))
                 found->second.emplace_back(on, off >= duration - 1e-6 ? 1e300 : off);
@@ -216,6 +282,9 @@ private:
     std::map<std::uint64_t, Intervals> contact_on_line_;
     std::map<std::tuple<const motion::Motion*, int, int, std::uint64_t>, Intervals> contact_while_held_;
     std::vector<motion::MotionPtr> kept_;
+    Ticks looks_ = never;                ///< the next time
+    std::deque<std::vector<int>> seen_;  ///< what it has seen and not told yet
+    std::vector<int> told_;
 };
 
 }  // namespace

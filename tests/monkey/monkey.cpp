@@ -19,9 +19,9 @@
 #include <cstdio>
 #include <random>
 
-#include <desktop/step_back.h>
 #include <desktop/application.h>
 #include <desktop/main_window.h>
+#include <desktop/step_back.h>
 #include <desktop/step_line.h>
 
 using namespace escarp::desktop;
@@ -44,7 +44,9 @@ double in_use_mb() {
 
 class Monkey : public QObject {
 public:
-    Monkey(MainWindow& window, const QStringList& cells, unsigned seed) : window_(window), cells_(cells), draw_(seed) {
+    /// `originals`: what `cells` are copies of.
+    Monkey(MainWindow& window, const QStringList& cells, const QStringList& originals, unsigned seed)
+        : window_(window), cells_(cells), originals_(originals), draw_(seed) {
         open_next();
         go_on();
     }
@@ -58,6 +60,11 @@ private:
     int whole(int low, int high) { return std::uniform_int_distribution(low, high)(draw_); }
 
     void open_next() { window_.open_file(cells_[opened_++ % cells_.size()]); }
+    /// It copies and copies: nobody lays out a cell of hundreds of devices by hand.
+    void start_over() {
+        for (int i = 0; i < cells_.size(); ++i) QFile::remove(cells_[i]), QFile::copy(originals_[i], cells_[i]);
+        open_next();
+    }
 
     /// Whatever would get the click of a person: a menu, a dialog, else the window.
     QWidget* top() const {
@@ -90,6 +97,11 @@ private:
             return files->reject();  // nothing outside of the folder is touched
         if (!window_.isVisible()) return window_.show(), open_next();
         if (actions_ % 5000 == 0 && on == &window_) open_next();
+        constexpr std::size_t most_devices = 100, most_variants = 8;
+        const auto& workspace = window_.workspace();
+        if (on == &window_ &&
+            (workspace.cell()->devices.size() > most_devices || workspace.document().variants().size() > most_variants))
+            start_over();
         const QPoint at(whole(0, std::max(0, on->width() - 1)), whole(0, std::max(0, on->height() - 1)));
         QWidget* under = on->childAt(at);
         if (!under) under = on;
@@ -184,7 +196,7 @@ private:
     }
 
     MainWindow& window_;
-    QStringList cells_;
+    const QStringList cells_, originals_;
     std::mt19937 draw_;
     QPointer<QWidget> busy_on_;
     bool stopped_ = false;
@@ -207,8 +219,9 @@ int main(int argc, char** argv) {
     bool seeded = false;
     unsigned seed = QString(argv[2]).toUInt(&seeded);
     if (!seeded) seed = 1;
-    QStringList cells;
+    QStringList cells, originals;
     for (int i = seeded ? 3 : 2; i < argc; ++i) {
+        originals << QFileInfo(argv[i]).absoluteFilePath();
         cells << room.filePath(QFileInfo(argv[i]).fileName());
         if (!QFile::copy(argv[i], cells.last())) return std::fprintf(stderr, "%s cannot be copied\n", argv[i]), 2;
     }
@@ -219,7 +232,7 @@ int main(int argc, char** argv) {
     MainWindow window;
     window.resize(1280, 800);
     window.show();
-    Monkey monkey(window, cells, seed);
+    Monkey monkey(window, cells, originals, seed);
     QElapsedTimer clock;
     clock.start();
     QTimer minute;

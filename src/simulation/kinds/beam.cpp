@@ -9,7 +9,7 @@ namespace {
 struct Line final : cell::Parameters {
     Vector3 from, to;
     std::string detects;
-    double on_delay, off_delay;
+    double on_delay, off_delay, update;
 };
 
 class BeamKind final : public Kind {
@@ -22,6 +22,7 @@ public:
         static const cell::Fields all{number("span_mm", "span", 10, 20000).at_first(240.0),
             number("beam_height_mm", "height of the line", 1, 5000).at_first(40.0),
             number("on_delay_s", "on-delay", 0, 60).usually(0), number("off_delay_s", "off-delay", 0, 60).usually(0),
+            number("update_s", "looks every", 0, 60).usually(0).explained("0: all the time."),
             of(Type::part_type, "detects", "only this part type").usually("")};
         return all;
     }
@@ -45,6 +46,7 @@ public:
         l->to = {0, 0.5 * span, height};
         l->on_delay = v.number("on_delay_s");
         l->off_delay = v.number("off_delay_s");
+        l->update = v.number("update_s");
         l->detects = v.text("detects");
         if (!l->detects.empty() && cell.part_type(l->detects) < 0)
             r.problem("detects", "\"" + l->detects + "\" is not the id of a part type of this file.");
@@ -61,9 +63,10 @@ public:
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {
         const Line& line = static_cast<const Line&>(*d.parameters);
         const Vector3 from = d.world * line.from, to = d.world * line.to;
-        return watching(d, index,
-            {geometry::Convex::segment(from, to), 0.5 * (from + to), 0.5 * (line.to - line.from).norm(),
-                c.part_type(line.detects), line.on_delay, line.off_delay});
+        Watched watched{geometry::Convex::segment(from, to), 0.5 * (from + to), 0.5 * (line.to - line.from).norm(),
+            c.part_type(line.detects), line.on_delay, line.off_delay};
+        watched.update = line.update;
+        return watching(d, index, std::move(watched));
     }
 };
 

@@ -11,7 +11,7 @@ namespace {
 struct Volume final : cell::Parameters {
     std::vector<Vector3> corners;  ///< in the device's frame: the bottom's, then the top's
     std::string detects;
-    double on_delay, off_delay;
+    double on_delay, off_delay, update;
 };
 
 /// Corners of the bottom; a cylinder as a prism that holds it, of so many sides.
@@ -41,6 +41,7 @@ public:
             number("height_mm", "height", 1, 10000).at_first(150.0),
             number("above_mm", "begins above", 0, 10000).usually(0), number("on_delay_s", "on-delay", 0, 60).usually(0),
             number("off_delay_s", "off-delay", 0, 60).usually(0),
+            number("update_s", "looks every", 0, 60).usually(0).explained("0: all the time."),
             of(cell::Field::Type::part_type, "detects", "only this part type").usually("")};
         return all;
     }
@@ -65,6 +66,7 @@ public:
         if (round) v.number("width_mm");  // has no meaning there
         volume->detects = v.text("detects");
         volume->on_delay = v.number("on_delay_s"), volume->off_delay = v.number("off_delay_s");
+        volume->update = v.number("update_s");
         if (!volume->detects.empty() && cell.part_type(volume->detects) < 0)
             r.problem("detects", "\"" + volume->detects + "\" is not the id of a part type of this file.");
         const std::vector<Vector3> low = outline(round, length, width, above),
@@ -95,9 +97,10 @@ public:
         for (const Vector3& p : corners) middle += p / static_cast<double>(corners.size());
         double reach = 0;
         for (const Vector3& p : corners) reach = std::max(reach, (p - middle).norm());
-        return watching(d, index,
-            {geometry::Convex::hull(std::move(corners)), middle, reach, c.part_type(volume.detects), volume.on_delay,
-                volume.off_delay, true});
+        Watched watched{geometry::Convex::hull(std::move(corners)), middle, reach, c.part_type(volume.detects),
+            volume.on_delay, volume.off_delay, true};
+        watched.update = volume.update;
+        return watching(d, index, std::move(watched));
     }
 };
 
