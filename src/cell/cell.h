@@ -27,7 +27,8 @@ class DeviceKind;
 
 struct Grip {
     std::string id;
-    Frame at;  ///< the tool frame in the part when it is gripped
+    Frame at;              ///< the tool frame in the part when it is gripped
+    double tolerance = 0;  ///< how far aside of it the tool still grips, m; 0: not stated
 };
 
 /// A surface from a CAD file: drawn as triangles, checked as convex pieces.
@@ -115,14 +116,15 @@ struct Step {
     double turn = 0;                   ///< of the tool about the part's upright, or of the part in its seat; rad
     double window_from = 0, window_to = 0;  ///< tracking window along what a part rides on, m; 0, 0: none
     int posture = -1;                       ///< joint solution to use; -1: chosen by the planner
-    bool on_carrier = false;                ///< what a carrier there carries, or is to carry
-    bool together = false;                  ///< the arm's other tools take or put down what lies right for them, too
-    std::string grip;                       ///< of the part; empty: its first
-    Spread time;                            ///< that it takes, s
-    std::string label;                      ///< what the tool does; id of a block
-    int tool = -1;       ///< index into the arm's tools of the one that is active from here on; -1: it stays
-    std::string result;  ///< "reject" or "good"
-    int times = 1;       ///< how often its inner steps are done
+    int seen_by = -1;         ///< index of the device that tells where the part is; -1: it is where it should be
+    bool on_carrier = false;  ///< what a carrier there carries, or is to carry
+    bool together = false;    ///< the arm's other tools take or put down what lies right for them, too
+    std::string grip;         ///< of the part; empty: its first
+    Spread time;              ///< that it takes, s
+    std::string label;        ///< what the tool does; id of a block
+    int tool = -1;            ///< index into the arm's tools of the one that is active from here on; -1: it stays
+    std::string result;       ///< "reject" or "good"
+    int times = 1;            ///< how often its inner steps are done
     std::vector<Step> then, otherwise;
     std::shared_ptr<const Parameters> parameters;           ///< of a kind that needs more than these
     bool meets() const { return window_to > window_from; }  ///< what rides by, within its window

@@ -30,7 +30,9 @@ public:
     virtual bool has_arm() const { return false; }                 ///< is an arm model with tools, poses and a task
     virtual bool moves_parts() const { return false; }             ///< parts ride on it from one end to the other
     virtual double ride_length(const Device&) const { return 0; }  ///< along which parts can be met, m; 0: none can
-    virtual bool takes_from_belts() const { return false; }        ///< may be what a belt hands on to
+    /// The standard deviation of the places of parts that it tells, to either side, m; nothing: it tells none.
+    virtual std::optional<double> tells_places(const Device&) const { return std::nullopt; }
+    virtual bool takes_from_belts() const { return false; }  ///< may be what a belt hands on to
     virtual bool follows_belts() const {
         return takes_from_belts();
     }                                                   ///< the same, or parts go on from it by themselves

@@ -127,11 +127,12 @@ PartType read_part_type(const Reader& r, const std::vector<MeshAsset>& meshes) {
             "A part type needs at least one body, for example {\"shape\": \"cylinder\", \"diameter_mm\": 80, "
             "\"height_mm\": 50}.");
     p.mass = v.number("mass_kg");
-    for (const Reader& g : v.list("grips")) p.grips.push_back({g.id("id"), g.frame()});
+    for (const Reader& g : v.list("grips"))
+        p.grips.push_back({g.id("id"), g.frame(), Values(g, grip_fields()).number("tolerance_mm")});
     const geometry::Box3 box = geometry::bounds(p.bodies, Frame::Identity());
     if (!box.empty()) p.length = 2 * std::max(std::abs(box.low.x()), std::abs(box.high.x())), p.height = box.high.z();
     if (r.has("seats")) read_seats(r.group("seats"), p);
-    if (p.grips.empty()) p.grips.push_back({"top", geometry::make_frame({0, 0, p.height}, {geometry::pi, 0, 0})});
+    if (p.grips.empty()) p.grips.push_back({"top", geometry::make_frame({0, 0, p.height}, {geometry::pi, 0, 0}), 0});
     return p;
 }
 

@@ -98,7 +98,10 @@ Fields with(Fields first, const Fields& more) {
 }  // namespace
 
 const Fields& grip_fields() {
-    static const Fields all = with({own_id()}, frame_fields());
+    static const Fields all = with({own_id()},
+        with(frame_fields(), {number("tolerance_mm", "tolerance", 0, 1000)
+                                     .usually(0)
+                                     .explained("How far aside of it the tool still grips; 0: not stated.")}));
     return all;
 }
 

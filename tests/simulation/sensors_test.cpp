@@ -160,3 +160,36 @@ TEST_CASE("a beam that looks now and then misses what passes between, and is on 
     REQUIRE(seen > 4);
     REQUIRE(seen < s.signal("made").changes.size());
 }
+
+TEST_CASE("the noise of a camera against what a grip bears: the share of picks that miss") {
+    const cell::Document d = cell::Document::load(std::string(ESCARP_SOURCE) + "/tests/cases/everything.escarp");
+    json tree = json::parse(d.text());
+    json& puck = tree["part_types"][0];
+    for (json& one : device(tree, "arm")["task"])
+        if (one["do"] == "pick") one["seen_by"] = "camera";
+    const auto missed = [&](double noise, double tolerance) -> std::string {
+        device(tree, "camera")["noise_mm"] = noise;
+        puck["grips"][0]["tolerance_mm"] = tolerance;
+        inspection::Cache cache;
+        const cell::Document own = cell::Document::parse(tree.dump());
+        const auto e = study::evaluate(simulation::layout(own, own.baseline()), cache, {});
+        for (const inspection::Finding& f : e->inspection->findings)
+            if (f.id.rfind("sight:", 0) == 0) return f.title;
+        return {};
+    };
+    // exp(-t^2 / (2 s^2)) of the picks: 1 mm against 2 mm: 13.5 %; against 6 mm: 1.5e-8, nothing to tell.
+    REQUIRE(missed(1, 2).find("13.5 %") != std::string::npos);
+    REQUIRE(missed(1, 6).empty());
+    REQUIRE(missed(0, 2).empty());
+    // By drawing many times.
+    cell::Draws draws(5, "a", "b");
+    int out = 0;
+    constexpr int all = 200000;
+    for (int i = 0; i < all; ++i) {
+        const double u = draws.next(), v = draws.next();
+        const double r = std::sqrt(-2 * std::log(1 - u));
+        const double x = r * std::cos(2 * geometry::pi * v), y = r * std::sin(2 * geometry::pi * v);
+        out += x * x + y * y > 4;
+    }
+    REQUIRE(static_cast<double>(out) / all == Approx(0.1353).margin(0.003));
+}

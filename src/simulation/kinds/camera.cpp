@@ -13,7 +13,7 @@ namespace {
 struct View final : cell::Parameters {
     std::vector<Vector3> corners;  ///< of its field of view: the near rectangle's, then the far one's
     std::vector<std::string> knows;
-    double every, latency, rejects;
+    double every, latency, rejects, noise;
     bool hides;  ///< what is behind something else is not seen
 };
 const View& view_of(const cell::Device& d) { return static_cast<const View&>(*d.parameters); }
@@ -96,13 +96,13 @@ public:
                 .as_said({"are seen", "are not seen"})
                 .explained("Whether what is behind something else is left out."),
             number("noise_mm", "noise of place", 0, 1000).usually(0).under("What it is worth"),
-            number("noise_deg", "noise of turn", 0, 180).usually(0).under("What it is worth"),
             number("reject_pct", "judges reject", 0, 100).usually(0).under("What it is worth"),
             number("post_mm", "post aside", -20000, 20000).usually(0).at_first(260.0)};
         return all;
     }
     Settles settles() const override { return Settles::on_belts; }
     Lane lane() const override { return Lane::level; }
+    std::optional<double> tells_places(const cell::Device& d) const override { return view_of(d).noise; }
     /// Above the middle of the belt, its post beside it.
     void settle_in(cell::Newcomer& n, cell::json& device) const override {
         const cell::Device* belt = n.belt();
@@ -130,6 +130,7 @@ public:
                 view->corners.emplace_back(right * x * depth, up * y * depth, -depth);
         view->every = v.number("every_s"), view->latency = v.number("latency_s");
         view->hides = v.flag("hides"), view->rejects = v.number("reject_pct");
+        view->noise = v.number("noise_mm");
         if (r.has("knows"))
             for (const cell::json& id : r.raw("knows")) {
                 if (id.is_string() && cell.part_type(id.get<std::string>()) >= 0) view->knows.push_back(id);

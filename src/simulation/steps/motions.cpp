@@ -21,14 +21,24 @@ public:
     cell::Reach reach() const override { return cell::Reach::part; }
     const cell::Fields& fields() const override {
         using Type = cell::Field::Type;
-        static const cell::Fields all = with(
-            {cell::field::of(Type::giver, "from", "from"), cell::field::of(Type::grip, "grip", "grip").usually("")},
-            cell::work_fields());
+        using cell::field::of;
+        static const cell::Fields all =
+            with({of(Type::giver, "from", "from"), of(Type::grip, "grip", "grip").usually(""),
+                     of(Type::device, "seen_by", "place seen by")
+                         .usually("")
+                         .explained(
+                             "A camera that tells where the part is: its noise is held against the grip's tolerance.")},
+                cell::work_fields());
         return all;
     }
     void read(const cell::StepReader& r, cell::Step& s) const override {
         s.device = r.seated_device("from");
         s.grip = r.values().text("grip");
+        if (const std::string camera = r.values().text("seen_by"); !camera.empty()) {
+            s.seen_by = r.cell().device(camera);
+            if (s.seen_by < 0 || !r.cell().devices[s.seen_by].kind->tells_places(r.cell().devices[s.seen_by]))
+                r.problem("seen_by", "\"" + camera + "\" is not the id of a camera.");
+        }
         r.motion(s, false);
         r.work(s);
     }
