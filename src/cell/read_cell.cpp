@@ -110,6 +110,7 @@ void read_seats(const Reader& r, PartType& p) {
         for (const Vector3& at : plane) p.seats.push_back(base * geometry::make_frame(at));
     }
     if (!r.has("fits")) return;
+    if (!r.raw("fits").is_array()) return r.problem("fits", "A list of ids of part types is expected.");
     for (const json& id : r.raw("fits"))
         if (id.is_string()) p.fits.push_back(id.get<std::string>());
         else r.problem("fits", "A list of ids of part types is expected.");

@@ -131,6 +131,7 @@ void StepReader::work(Step& s) const {
     s.retreat = values_.number("retreat_mm");
     s.turn = values_.number("turn_deg");
     s.together = values_.flag("together");
+    s.times = values_.whole("at_least");
     s.on_carrier = values_.flag("on_carrier");
     if (s.on_carrier &&
         std::none_of(cell_.part_types.begin(), cell_.part_types.end(), [](const PartType& p) { return p.carrier(); }))
@@ -138,8 +139,8 @@ void StepReader::work(Step& s) const {
             "on_carrier", "No part type of this file has seats for parts; give a tray or pallet its \"seats\" first.");
     if (owner_.arm) needs_tool();
     window(s);
-    if (s.together && s.meets())
-        problem("together", "What rides by is met by one tool at a time; take \"together\" or the window away.");
+    if (s.together && s.meets() && s.kind->reach() == Reach::seat)
+        problem("together", "On what rides by one tool puts down at a time; take \"together\" or the window away.");
 }
 
 void StepReader::window(Step& s) const {
@@ -201,7 +202,10 @@ Fields work_fields() {
                  .explained("Takes from, or puts on, the tray or pallet that stands there or rides by."),
              flag("together", "all tools", false)
                  .explained("The arm's other tools take, or put down, at the same time whatever lies right for them "
-                            "while the active one is at work.")},
+                            "while the active one is at work."),
+             whole("at_least", "tools at least", 1, 9)
+                 .usually(1)
+                 .explained("With all tools: it waits until so many find something.")},
             manner_fields()});
 }
 

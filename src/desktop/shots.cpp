@@ -19,7 +19,8 @@
 namespace escarp::desktop {
 int take_shots(MainWindow& window, const QString& folder, const QString& size) {
     QDir().mkpath(folder);
-    const QString second = QFileInfo(window.workspace().file()).dir().filePath("lens-kitting.escarp");
+    const QString second = QFileInfo(window.workspace().file()).dir().filePath("lens-kitting.escarp"),
+                  third = QFileInfo(window.workspace().file()).dir().filePath("seedling-trays.escarp");
     const QStringList parts = size.split('x');
     window.resize(parts.value(0).toInt(), parts.value(1).toInt());
     Workspace& w = window.workspace();
@@ -156,7 +157,6 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
     act("worksheet");
     w.select({});
     w.start_new();
-    shot("empty-floor");
     for (const char* name : {"first_arm", "first_table", "first_supply", "first_collect", "first_task"}) {
         for (auto* button : window.findChildren<QPushButton*>(name))
             if (button->isVisible()) {
@@ -187,6 +187,17 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
         for (int i = 0; i < 3; ++i) window.build()->choose_link(1);
         for (int i = 0; i < 5; ++i) window.build()->jog(1);
         shot("build");
+        w.forget_journal();
+    }
+    // The third: an arm that meets what rides by.
+    if (QFile::exists(third) && window.open_file(third)) {
+        settle(window);
+        window.tabs()->show_page(VariantTabs::Page::cell);
+        w.select("filler", "p1");
+        window.floor()->fit(), window.model()->fit();
+        w.set_time(62.0);
+        settle(window);
+        shot("seedling-trays");
         w.forget_journal();
     }
     return good ? 0 : 1;

@@ -109,6 +109,7 @@ std::optional<ArmDriver::Exchange> ArmDriver::possible(const Kernel& k, const St
         }
     }
     x.carrier = carrier;
+    if (step.together && x.beside.size() + 1 < static_cast<std::size_t>(step.times)) return std::nullopt;
     return x;
 }
 
@@ -394,10 +395,18 @@ std::optional<double> ArmDriver::bearable_with(int tool, const cell::PartType& p
     return bearable && *bearable > 0 ? bearable : std::nullopt;
 }
 
+namespace {
+double tolerance_of(const cell::PartType& part, const std::string& grip) {
+    for (const cell::Grip& g : part.grips)
+        if (g.id == grip) return g.tolerance;
+    return part.grips.front().tolerance;
+}
+}  // namespace
+
 /// What the other tools find while the active one is at `tool` (in the base) for what it deals with itself.
 std::vector<ArmDriver::Beside> ArmDriver::beside(
     const Kernel& k, const Step& step, const Choice& own, const std::vector<Choice>& choices, const Frame& tool) const {
-    constexpr double near = 1e-3, even = 0.01;  // m, rad
+    constexpr double near = 1e-3, even = 0.01;  // m, rad; or what the grip bears
     const bool picks = step.kind->reach() == Reach::part;
     const Frame flange = device_.world * tool * arm().tool_frame.inverse();
     const Frame turned = geometry::make_frame(Vector3::Zero(), {0, 0, step.turn});
@@ -412,8 +421,10 @@ std::vector<ArmDriver::Beside> ArmDriver::beside(
             const Frame wanted =
                 picks ? Frame(choice.part * turned * k.type_of(choice.offer.part).grip(step.grip)) : choice.part;
             const geometry::FrameGap gap = geometry::gap(picks ? at : Frame(at * hand.part_in_tool), wanted);
-            if (gap.distance > near || gap.angle > even) continue;
-            all.push_back({nth, {choice.offer.seat, picks ? choice.offer.part : hand.part}, choice.part});
+            const int part = picks ? choice.offer.part : hand.part;
+            const double bears = tolerance_of(k.type_of(part), step.grip);
+            if (gap.distance > std::max(near, bears) || gap.angle > even) continue;
+            all.push_back({nth, {choice.offer.seat, part}, picks ? choice.part : Frame(at * hand.part_in_tool)});
             break;
         }
     }
@@ -435,9 +446,14 @@ void ArmDriver::exchange_with(Kernel& k, Behaviour& other, const Beside& one, co
     }
     const int part = std::exchange(hand.part, -1);
     if (exchange_.carrier >= 0) {
-        const cell::PartType& tray = k.type_of(exchange_.carrier);
-        k.lay(part, exchange_.carrier, one.offer.seat,
-            tray.seats[one.offer.seat] * geometry::make_frame(Vector3::Zero(), {0, 0, step().turn}));
+        Frame in_carrier = k.type_of(exchange_.carrier).seats[one.offer.seat] *
+                           geometry::make_frame(Vector3::Zero(), {0, 0, step().turn});
+        if (one.tool != tool_) {  // it hangs a little aside of its seat, as it was taken
+            Frame carrier;
+            k.trace().part_frame(k.cell(), exchange_.carrier, k.now(), carrier);
+            in_carrier = carrier.inverse() * one.part;
+        }
+        k.lay(part, exchange_.carrier, one.offer.seat, in_carrier);
         return;
     }
     k.put(part, step().device, one.offer.seat, one.part);
@@ -451,8 +467,11 @@ void ArmDriver::finish_grip(Kernel& k) {
     exchange_with(k, other, {tool_, exchange_.offer, exchange_.seat},
         picks ? Frame((geometry::make_frame(Vector3::Zero(), {0, 0, step().turn}) * exchange_.grasp).inverse())
               : Frame::Identity());
-    for (const Beside& one : exchange_.beside)
+    for (Beside one : exchange_.beside) {
+        // What rides has gone on since it was agreed on.
+        if (picks && exchange_.met) k.trace().part_frame(k.cell(), one.offer.part, k.now(), one.part);
         exchange_with(k, other, one, (flange * device_.arm->with_tool(one.tool).tool_frame).inverse() * one.part);
+    }
     if (exchange_.carrier >= 0) other.loaded(k, exchange_.carrier);
 }
 
@@ -491,8 +510,7 @@ void ArmDriver::event(Kernel& k, int, int) {
         }
         case Phase::grip:
             if (exchange_.met && !as_agreed(k)) {
-                k.changing(step().device).let_go(k, met());
-                exchange_.carrier = -1;
+                let_all_go(k);
                 missed_ = true;
             } else {
                 finish_grip(k);

@@ -88,6 +88,7 @@ private:
     Exchange at_choice(const Kernel& kernel, const cell::Step& step, const Choice& choice, PoseRequest& request) const;
     int met() const { return exchange_.carrier >= 0 ? exchange_.carrier : exchange_.offer.part; }
     void leave_carrier(Kernel& kernel);
+    void let_all_go(Kernel& kernel);
     /// Claims the part or the seat and plans; nothing yet when it must wait.
     std::optional<Exchange> agree(
         Kernel& kernel, const cell::Step& step, const JointVector& from, std::optional<Fault>& fault);
@@ -96,6 +97,8 @@ private:
     std::optional<Exchange> ridden(Kernel& kernel, const cell::Step& step, const JointVector& from, const Ride& ride);
     std::optional<Exchange> free_place(Kernel& kernel, const cell::Step& step, const JointVector& from);
     MeetingSearch meeting_search(Kernel& kernel, const cell::Step& step, const JointVector& from, const Exchange& x);
+    std::vector<Ride> worth_meeting(const Kernel& kernel, const cell::Step& step) const;
+    std::vector<Beside> riding_beside(const Kernel& kernel, const cell::Step& step, const Exchange& x) const;
     bool as_agreed(const Kernel& kernel) const;  ///< what is met still rides as it did
     void hover(Kernel& kernel);
     void give_up(Kernel& kernel);

@@ -46,6 +46,7 @@ std::optional<ArmDriver::Exchange> ArmDriver::ridden(
     }
     x.type = k.trace().parts[x.offer.part].type;
     if (picks) x.grasp = k.type_of(x.offer.part).grip(step.grip);
+    if (picks && step.together && !step.on_carrier) x.beside = riding_beside(k, step, x);
     if (ride.speed > 0) {
         std::optional<motion::MeetingFailure> why;
         x.met = meet_part(k.plans(), meeting_search(k, step, from, x), ride, why);
@@ -101,17 +102,62 @@ std::optional<ArmDriver::Exchange> ArmDriver::free_place(Kernel& k, const Step& 
 
 std::optional<ArmDriver::Exchange> ArmDriver::agree_riding(Kernel& k, const Step& step, const JointVector& from) {
     if (step.kind->reach() == Reach::part || step.on_carrier) {
-        for (const Ride& ride : k.behaviour(step.device).rides(k)) {
-            std::optional<Exchange> x = ridden(k, step, from, ride);
-            if (!x) continue;
-            k.changing(step.device).claim(k, {-1, ride.part});
-            return x;
+        for (const Ride& ride : worth_meeting(k, step)) {
+            const std::optional<Exchange> best = ridden(k, step, from, ride);
+            if (!best) continue;
+            Behaviour& other = k.changing(step.device);
+            other.claim(k, {-1, best->ride.part});
+            for (const Beside& one : best->beside) other.claim(k, one.offer);
+            return best;
         }
         return std::nullopt;
     }
     std::optional<Exchange> x = free_place(k, step, from);
     if (x) k.changing(step.device).keep_place(k, hand().part, x->ride.way);
     return x;
+}
+
+/// Those that may be met, in the order in which they are tried: where most tools find something first, then as they
+/// come.
+std::vector<Ride> ArmDriver::worth_meeting(const Kernel& k, const Step& step) const {
+    std::vector<Ride> all = k.behaviour(step.device).rides(k);
+    if (!step.result.empty())
+        std::erase_if(all, [&](const Ride& r) { return k.trace().result(r.part, k.now()) == "reject"; });
+    if (!step.together || step.on_carrier) return all;
+    std::vector<std::pair<std::size_t, Ride>> order;
+    for (const Ride& r : all) {
+        Exchange x;
+        x.offer = {-1, r.part};
+        x.ride = r;
+        x.grasp = k.type_of(r.part).grip(step.grip);
+        const std::size_t tools = riding_beside(k, step, x).size() + 1;
+        if (tools >= static_cast<std::size_t>(step.times)) order.emplace_back(tools, r);
+    }
+    std::stable_sort(order.begin(), order.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
+    all.clear();
+    for (const auto& [tools, ride] : order) all.push_back(ride);
+    return all;
+}
+
+/// What the other tools can take of what rides along with the part that is met.
+std::vector<ArmDriver::Beside> ArmDriver::riding_beside(const Kernel& k, const Step& step, const Exchange& x) const {
+    const cell::Device& there = k.cell().devices[step.device];
+    const auto stands = [&](const Ride& r) { return Frame(kind_of(there).rides_at(there, r.way) * r.on_path); };
+    std::vector<Choice> choices;
+    for (const Ride& r : k.behaviour(step.device).rides(k))
+        if (r.speed == x.ride.speed && (step.result.empty() || k.trace().result(r.part, k.now()) != "reject"))
+            choices.push_back({{-1, r.part}, stands(r)});
+    return beside(
+        k, step, {x.offer, stands(x.ride)}, choices, tool_target(device_, stands(x.ride), step.turn, x.grasp));
+}
+
+/// What was claimed, and will not be taken.
+void ArmDriver::let_all_go(Kernel& k) {
+    Behaviour& other = k.changing(step().device);
+    other.let_go(k, met());
+    for (const Beside& one : exchange_.beside) other.let_go(k, one.offer.part);
+    exchange_.carrier = -1;
+    exchange_.beside.clear();
 }
 
 bool ArmDriver::as_agreed(const Kernel& k) const {
@@ -144,7 +190,7 @@ void ArmDriver::hover(Kernel& k) {
 
 /// What was to be met does not ride as it did: looked for anew.
 void ArmDriver::give_up(Kernel& k) {
-    k.changing(step().device).let_go(k, met());
+    let_all_go(k);
     exchange_ = {};
     phase_ = Phase::resting;
     task_->again(k);

@@ -223,13 +223,14 @@ void Kernel::lift(int part) {
     lying_.erase(found);
 }
 
-void Kernel::remove(int part) {
+void Kernel::remove(int part, bool counted) {
     for (const int on_it : std::vector<int>(load(part)))
-        if (on_it >= 0) remove(on_it);
+        if (on_it >= 0) remove(on_it, counted);
     lift(part);
     loads_.erase(part);
     keep(trace_.parts[part].places, Place{Place::Kind::gone, now_, -1, -1, Frame::Identity(), {}, 0});
-    if (carriers_count_ || !type_of(part).carrier()) keep(trace_.departures, Departure{now_, part, cause_});
+    if (counted && (carriers_count_ || !type_of(part).carrier()))
+        keep(trace_.departures, Departure{now_, part, cause_});
     live_.erase(std::lower_bound(live_.begin(), live_.end(), part));
     for (Behaviour* w : watchers_) w->moved(*this, part);
 }

@@ -204,7 +204,7 @@ public:
     int new_part(int type);
     void put(int part, int device, int seat, const Frame& world, const motion::Glide& glide = {}, Ticks stop = 0);
     void hold(int part, int device, const Frame& in_tool);
-    void remove(int part);
+    void remove(int part, bool counted = true);  ///< `counted`: as one that the cell has made
     // What lies on carriers: it goes where its carrier goes.
     /// By seat; -1: free. Empty where nothing ever lay on it.
     const std::vector<int>& load(int carrier) const;

@@ -40,6 +40,7 @@ public:
         if (place.kind == Place::Kind::held) crossing = while_held(k, part, place);
         else if (place.kind == Place::Kind::still)
             crossing = place.stop > k.now() ? while_riding(k, part, place) : while_still(k, part, place);
+        crossing = joined(std::move(crossing));
         const bool now_inside = !crossing.empty() && crossing.front().first <= 0;
         change(k, part, now_inside);
         if (now_inside && watched_.update > 0) look_later(k);  // it moves on differently
@@ -93,6 +94,16 @@ private:
     const geometry::Bodies& bodies(const cell::PartType& type) const {
         static const geometry::Bodies origin{{"origin", geometry::Convex::sphere(1e-6), Frame::Identity()}};
         return watched_.by_origin ? origin : type.bodies;
+    }
+    /// Of a part of several bodies: it is there as long as any of them is.
+    static Intervals joined(Intervals each) {
+        std::sort(each.begin(), each.end());
+        Intervals all;
+        for (const auto& [on, off] : each) {
+            if (!all.empty() && on <= all.back().second) all.back().second = std::max(all.back().second, off);
+            else all.emplace_back(on, off);
+        }
+        return all;
     }
     /// What is there has changed.
     void changed(Kernel& k) {

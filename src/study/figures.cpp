@@ -52,7 +52,9 @@ void cycle_figures(const Evaluation& e, Figures& f) {
         std::vector<Ticks> out;
         for (const auto& d : run.trace.departures)
             if (d.when >= from && d.when <= to) out.push_back(d.when);
-        if (out.size() >= 2) f.cycle_s = seconds(out.back() - out.front()) / static_cast<double>(out.size() - 1);
+        // Several may leave at one instant, on one tray: those at the first one belong to the time before.
+        const auto after = std::count_if(out.begin(), out.end(), [&](Ticks when) { return when > out.front(); });
+        if (after > 0) f.cycle_s = seconds(out.back() - out.front()) / static_cast<double>(after);
         f.warm_up_s = seconds(from);
     }
     if (!f.cycle_s) return;

@@ -193,3 +193,20 @@ TEST_CASE("the noise of a camera against what a grip bears: the share of picks t
     }
     REQUIRE(static_cast<double>(out) / all == Approx(0.1353).margin(0.003));
 }
+
+TEST_CASE("a part of several bodies is there from the first of them to the last") {
+    // A tray with a rim: the beam looks over its plate, along its rims, without a gap in between.
+    json tree = passing_by({{"kind", "beam"}, {"span_mm", 260}, {"beam_height_mm", 30}, {"placement", {{"x_mm", 0}}}});
+    tree["part_types"][0]["bodies"] = {{{"shape", "box"}, {"size_mm", {10, 80, 50}}, {"at_mm", {-75, 0, 0}}},
+        {{"shape", "box"}, {"size_mm", {160, 8, 50}}, {"at_mm", {0, 36, 0}}},
+        {{"shape", "box"}, {"size_mm", {10, 80, 50}}, {"at_mm", {75, 0, 0}}}};
+    const Seen s = look(tree);
+    const auto& changes = s.signal("made").changes;
+    int passed = 0;
+    for (std::size_t i = 1; i + 1 < changes.size(); i += 2) {
+        REQUIRE(changes[i].second != 0);
+        REQUIRE(seconds(changes[i + 1].first - changes[i].first) == Approx(0.16 / 0.2).margin(1e-4));
+        ++passed;
+    }
+    REQUIRE(passed > 10);
+}

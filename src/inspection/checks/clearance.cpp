@@ -241,7 +241,7 @@ private:
             if (d.bodies.empty() || device == room.device || excluded(room.device, device)) continue;
             if ((d.world.translation() - arm.world.translation()).norm() > room.radius + far_cap + 5.0) continue;
             const std::vector<char>& ground = room.ground[i];
-            const Block* b = work(s, [&](const Block& one) { return one.other == device; });
+            const Block* b = work(s, [&](const Block& one) { return one.other == device || bears(device, one); });
             const bool at_work = b != nullptr;
             const std::uint64_t key =
                 cell::ContentKey().add(room.key).add(s.key).add(still_key_[i]).add(!ground.empty()).value();
@@ -271,6 +271,40 @@ private:
         return {seat, cell::ContentKey().add(seat).value()};
     }
 
+    /// When the parts of a pick or place change hands; `never`: not within the run.
+    Ticks changes_hands(const Block& b) const {
+        if (b.kind == BlockKind::straight_out) return b.from;
+        for (std::size_t i = static_cast<std::size_t>(&b - trace_.blocks.data()); i < trace_.blocks.size(); ++i) {
+            const Block& next = trace_.blocks[i];
+            if (next.device == b.device && next.step == b.step &&
+                (next.kind == BlockKind::grip || next.kind == BlockKind::release))
+                return next.to;
+        }
+        return simulation::never;
+    }
+    /// Whether another tool of the arm takes a part, or puts it down, at the same time.
+    bool taken_beside(const Block& b, int part) const {
+        if (c_.device(b.device).arm->tools.size() < 2) return false;
+        const Ticks when = changes_hands(b);
+        const auto& places = trace_.parts[part].places;
+        for (std::size_t i = 1; i < places.size(); ++i)
+            if (places[i].from == when)
+                for (const Place* p : {&places[i - 1], &places[i]})
+                    if (p->kind == Place::Kind::held && p->device == b.device) return true;
+        return false;
+    }
+
+    /// Whether the carrier that is worked on stands or rides on a device.
+    bool bears(int device, const Block& b) const {
+        if (b.part < 0) return false;
+        if (changes_hands(b) >= end_)  // that comes after the end
+            for (const cell::Step* step : cell::all_steps(c_.device(b.device)))
+                if (step->number == b.step && step->on_carrier)
+                    return b.other >= 0 && (c_.device(b.other).host == device || b.other == device);
+        const auto& places = trace_.parts[b.part].places;
+        return std::any_of(
+            places.begin(), places.end(), [&](const Place& p) { return p.carrier >= 0 && p.device == device; });
+    }
     /// Where the part of a pick or place lies on `carrier`, if it does: after it is put down, or before it is taken.
     const Place* lies_on(const Block& b, int carrier) const {
         if (b.part < 0 || !type_of(carrier).carrier()) return nullptr;
@@ -358,10 +392,11 @@ private:
                 job.context.seat = seat;
                 add(job);
             };
-            if (work(*s, [&](const Block& one) { return one.part == part; })) {
+            if (work(*s, [&](const Block& one) { return one.part == part || taken_beside(one, part); })) {
                 ask(Meets::part_in_work, nullptr, 0);
-            } else if (const Block* b =
-                           work(*s, [&](const Block& one) { return one.other == stretch.place->device; })) {
+            } else if (const Block* b = work(*s, [&](const Block& one) {
+                           return one.other == stretch.place->device || lies_on(one, part);
+                       })) {
                 ask(Meets::links_beside, nullptr, 0);
                 // What a supply brings while the arm is still on its way out is not there yet as far as that arm is
                 // concerned.

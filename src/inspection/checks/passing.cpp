@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include <simulation/kinds/belt.h>
 
@@ -26,16 +27,17 @@ bool passes(const Context& c, const simulation::PartRecord& part, int carrier, d
     return false;
 }
 
-Passing count(const Context& c, int arm, const cell::Step& s) {
-    Passing passing{arm, s.number, s.id, s.device};
-    for (const simulation::Block& b : c.run.trace.blocks) {
-        if (b.device != arm || b.step != s.number || b.kind != simulation::BlockKind::grip) continue;
-        const Place* then = b.to <= c.run.trace.end ? c.run.trace.parts[b.part].place(b.to) : nullptr;
-        passing.taken += then && then->kind == Place::Kind::held && then->device == arm;
-    }
+/// All steps of an arm that pick what rides by on one device are one: each takes what the others leave.
+void count(const Context& c, Passing& p, const std::vector<const cell::Step*>& steps) {
+    double last = 0;
+    for (const cell::Step* s : steps) last = std::max(last, s->window_to);
     for (const simulation::PartRecord& part : c.run.trace.parts)
-        passing.missed += passes(c, part, s.device, s.window_to);
-    return passing;
+        for (std::size_t i = 1; i < part.places.size(); ++i)
+            p.taken += part.places[i].kind == Place::Kind::held && part.places[i].device == p.arm &&
+                       part.places[i - 1].kind == Place::Kind::still && part.places[i - 1].device == p.carrier &&
+                       part.places[i - 1].carrier < 0;
+    for (const simulation::PartRecord& part : c.run.trace.parts)
+        p.missed += !c.cell.part_types[part.type].carrier() && passes(c, part, p.carrier, last);
 }
 
 /// Another arm still has a chance with what this one lets pass.
@@ -48,16 +50,18 @@ bool others_follow(const Context& c, const Passing& p, double way) {
     return false;
 }
 
-Finding lets_pass(const Context& c, const Passing& p, const cell::Step& s) {
+Finding lets_pass(const Context& c, const Passing& p, const std::vector<const cell::Step*>& steps) {
+    double last = 0;
+    for (const cell::Step* s : steps) last = std::max(last, s->window_to);
     const cell::Device &arm = c.device(p.arm), &belt = c.device(p.carrier);
     Finding f;
-    f.id = "passing:" + arm.id + ":" + p.step_id;
+    f.id = "passing:" + arm.id + ":" + belt.id;
     const int all = p.taken + p.missed;
-    f.severity = others_follow(c, p, s.window_to) ? Severity::note : Severity::watch;
+    f.severity = others_follow(c, p, last) ? Severity::note : Severity::watch;
     f.title =
         arm.name + " lets " + std::to_string(p.missed) + " of " + std::to_string(all) + " parts pass on " + belt.name;
     const double end = simulation::seconds(c.run.trace.end);
-    f.text = "They leave its tracking window at " + millimetres(s.window_to) + " mm before it can meet them. ";
+    f.text = "They leave its tracking window at " + millimetres(last) + " mm before it can meet them. ";
     if (all > 0 && end > 0)
         f.text += "One comes every " + short_number(end / all) + " s" +
                   (p.taken > 0 ? ", it takes one every " + short_number(end / p.taken) + " s. " : ", it takes none. ");
@@ -72,12 +76,18 @@ Finding lets_pass(const Context& c, const Passing& p, const cell::Step& s) {
 }  // namespace
 
 void passing_check(const Context& c, Inspection& result) {
-    for (std::size_t i = 0; i < c.cell.devices.size(); ++i)
-        for (const cell::Step* s : cell::all_steps(c.cell.devices[i])) {
-            if (!s->enabled || !s->meets() || s->kind->reach() != cell::Reach::part) continue;
-            result.passings.push_back(count(c, static_cast<int>(i), *s));
-            if (result.passings.back().missed > 0) result.findings.push_back(lets_pass(c, result.passings.back(), *s));
+    for (std::size_t i = 0; i < c.cell.devices.size(); ++i) {
+        std::map<int, std::vector<const cell::Step*>> steps;  // by carrier
+        for (const cell::Step* s : cell::all_steps(c.cell.devices[i]))
+            if (s->enabled && s->meets() && s->kind->reach() == cell::Reach::part && !s->on_carrier)
+                steps[s->device].push_back(s);
+        for (const auto& [carrier, own] : steps) {
+            Passing p{static_cast<int>(i), own.front()->number, own.front()->id, carrier};
+            count(c, p, own);
+            if (p.missed > 0) result.findings.push_back(lets_pass(c, p, own));
+            result.passings.push_back(std::move(p));
         }
+    }
 }
 
 }  // namespace escarp::inspection

@@ -99,6 +99,22 @@ private:
             }
         }
     }
+    /// Whether another tool of the arm is at a seat while the active one is at some other: then it need not get there.
+    /// `tool`: the active one in the frame of a seat.
+    bool beside_another(const cell::PartType& tray, std::size_t seat, const Frame& tool) const {
+        constexpr double near = 1e-3;
+        const cell::Arm& arm = *device().arm;
+        const Frame active = arm.with_tool(active_).tool_frame;
+        for (std::size_t t = 0; t < arm.tools.size(); ++t) {
+            if (static_cast<int>(t) == active_) continue;
+            const Frame other = active.inverse() * arm.with_tool(static_cast<int>(t)).tool_frame;
+            for (std::size_t i = 0; i < tray.seats.size(); ++i)
+                if (i != seat &&
+                    geometry::gap(tray.seats[i] * tool * other * tool.inverse(), tray.seats[seat]).distance < near)
+                    return true;
+        }
+        return false;
+    }
     /// Those that stand farthest out, one for each corner: a window is long, and the others lie between them.
     static std::set<std::size_t> outer_seats(const cell::PartType& tray) {
         std::set<std::size_t> outer;
@@ -132,6 +148,7 @@ private:
                 const std::set<std::size_t> outer = outer_seats(tray);
                 for (std::size_t seat = 0; seat < tray.seats.size(); ++seat) {
                     if (s.meets() && !outer.count(seat)) continue;
+                    if (s.together && beside_another(tray, seat, turned * (picks ? grip : in_hand))) continue;
                     const Frame tool = tray.seats[seat] * turned * (picks ? grip : in_hand);
                     const std::string name = " seat " + std::to_string(seat + 1);
                     if (s.meets()) {

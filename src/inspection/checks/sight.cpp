@@ -26,7 +26,7 @@ std::optional<Finding> misses(
     const double share = share_outside(used.tolerance, noise);
     if (share < worth_telling) return std::nullopt;
     Finding f;
-    f.id = "sight:" + arm.id + ":" + s.id + ":" + part.id;
+    f.id = "sight:" + arm.id + ":" + camera.id + ":" + part.id;
     f.severity = share > 0.01 ? Severity::stop : Severity::watch;
     f.title = arm.name + " misses " + short_number(100 * share, share < 0.01 ? 3 : 1) + " % of " + part.name;
     const double enough = used.tolerance / std::sqrt(-2 * std::log(1e-4));
@@ -48,7 +48,11 @@ void sight_check(const Context& c, Inspection& result) {
             if (!s->enabled || s->seen_by < 0) continue;
             for (const cell::PartType& part : c.cell.part_types) {
                 if (part.carrier() && !s->on_carrier) continue;
-                if (auto f = misses(c, d, *s, part)) result.findings.push_back(std::move(*f));
+                auto f = misses(c, d, *s, part);
+                // Several steps of one arm are told once.
+                const bool told = f && std::any_of(result.findings.begin(), result.findings.end(),
+                                           [&](const Finding& o) { return o.id == f->id; });
+                if (f && !told) result.findings.push_back(std::move(*f));
             }
         }
 }

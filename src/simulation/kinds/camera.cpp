@@ -131,11 +131,15 @@ public:
         view->every = v.number("every_s"), view->latency = v.number("latency_s");
         view->hides = v.flag("hides"), view->rejects = v.number("reject_pct");
         view->noise = v.number("noise_mm");
-        if (r.has("knows"))
-            for (const cell::json& id : r.raw("knows")) {
-                if (id.is_string() && cell.part_type(id.get<std::string>()) >= 0) view->knows.push_back(id);
-                else r.problem("knows", "A list of ids of part types of this file is expected.");
-            }
+        if (r.has("knows")) {
+            const cell::json& ids = r.raw("knows");
+            if (!ids.is_array()) r.problem("knows", "A list of ids of part types is expected.");
+            else
+                for (const cell::json& id : ids) {
+                    if (id.is_string() && cell.part_type(id.get<std::string>()) >= 0) view->knows.push_back(id);
+                    else r.problem("knows", "A list of ids of part types of this file is expected.");
+                }
+        }
         d.look = cell::Look::sensor;
         d.bodies.push_back(cell::standing_box("housing", {0.06, 0.06, 0.11}, {0, 0, 0.02}));
         d.bodies.push_back(cell::standing_cylinder("lens", 0.04, 0.02, {0, 0, 0}));

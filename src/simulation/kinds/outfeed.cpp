@@ -9,27 +9,32 @@ namespace {
 /// Parts leave the cell here, from a belt or from an arm, as soon as they arrive.
 class Leaving final : public Behaviour {
 public:
-    using Behaviour::Behaviour;
+    Leaving(const cell::Device& d, int index, bool counted) : Behaviour(d, index), counted_(counted) {}
     bool accepts(const Kernel&, const Arrival&) const override { return true; }
     /// From the side it comes across first.
     void enter(Kernel& k, int part, const Arrival& a) override {
-        if (!a.at) return k.remove(part);
+        if (!a.at) return k.remove(part, counted_);
         const Vector3 over = (device_.world * device_.seats.front().at).translation() - a.at->translation();
         const Ticks takes = std::max<Ticks>(1, ticks(over.norm() / a.speed));
         k.put(part, index_, 0, *a.at, {.velocity = over / seconds(takes)}, k.now() + takes);
         k.at(k.now() + takes, *this, 0, part);
     }
-    void event(Kernel& k, int, int part) override { k.remove(part); }
+    void event(Kernel& k, int, int part) override { k.remove(part, counted_); }
     std::optional<int> room(const Kernel&, int) const override { return reserved_ ? std::nullopt : std::optional(0); }
     void reserve(Kernel&, int, int) override { reserved_ = true; }
     void received(Kernel& k, int, int part) override {
         reserved_ = false;
-        k.remove(part);
+        k.remove(part, counted_);
     }
     void write_state(StateWriter& w) const override { w.add(reserved_); }
 
 private:
+    const bool counted_;
     bool reserved_ = false;
+};
+
+struct Opening final : cell::Parameters {
+    bool counted = true;
 };
 
 class OutfeedKind final : public Kind {
@@ -42,7 +47,10 @@ public:
             choice("shape", "shape", {"chute", "hood", "bin"}).usually("chute").at_first("chute"),
             number("length_mm", "length", 50, 5000).lacking().at_first(300.0),
             number("width_mm", "width", 50, 5000).lacking().at_first(240.0),
-            number("height_mm", "height", 50, 5000).lacking().at_first(700.0)};
+            number("height_mm", "height", 50, 5000).lacking().at_first(700.0),
+            flag("counted", "in the rate", true)
+                .as_said({"not counted", "counted"})
+                .explained("Whether parts that leave here are parts that the cell has made.")};
         return all;
     }
     std::vector<cell::Offering> offerings() const override {
@@ -66,6 +74,9 @@ public:
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         d.look = cell::Look::sink;
         const cell::Values v(r, fields());
+        auto opening = std::make_shared<Opening>();
+        opening->counted = v.flag("counted");
+        d.parameters = std::move(opening);
         const std::string shape = v.choice("shape");
         if (shape == "hood") {
             add_hood(v.number("length_mm", 300), v.number("width_mm", 240), v.number("height_mm", 250), d);
@@ -92,7 +103,7 @@ public:
     }
     std::vector<int> pick_seats(const cell::Device&) const override { return {}; }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override {
-        return std::make_unique<Leaving>(d, index);
+        return std::make_unique<Leaving>(d, index, static_cast<const Opening&>(*d.parameters).counted);
     }
     std::vector<int> place_seats(const cell::Device&) const override { return {0}; }
 };

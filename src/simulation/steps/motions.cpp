@@ -24,6 +24,9 @@ public:
         using cell::field::of;
         static const cell::Fields all =
             with({of(Type::giver, "from", "from"), of(Type::grip, "grip", "grip").usually(""),
+                     cell::field::flag("only_good", "takes", false)
+                         .as_said({"every part", "no rejects"})
+                         .explained("Of what rides by in its window."),
                      of(Type::device, "seen_by", "place seen by")
                          .usually("")
                          .explained(
@@ -34,6 +37,7 @@ public:
     void read(const cell::StepReader& r, cell::Step& s) const override {
         s.device = r.seated_device("from");
         s.grip = r.values().text("grip");
+        if (r.values().flag("only_good")) s.result = "good";
         if (const std::string camera = r.values().text("seen_by"); !camera.empty()) {
             s.seen_by = r.cell().device(camera);
             if (s.seen_by < 0 || !r.cell().devices[s.seen_by].kind->tells_places(r.cell().devices[s.seen_by]))
