@@ -37,6 +37,7 @@ struct Field {
         part_type,
         giver,  ///< a device that parts are picked from
         taker,  ///< one that they are placed in
+        sight,  ///< one that tells where parts are
         signal,
         own_signal,  ///< one that the device itself sets
         own_number,  ///< the same, of those that are numbers

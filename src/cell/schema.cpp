@@ -89,6 +89,7 @@ json value_of(const Field& f) {
         case Type::part_type:
         case Type::giver:
         case Type::taker:
+        case Type::sight:
         case Type::pose:
         case Type::tool:
         case Type::side_task:

@@ -48,7 +48,7 @@ Seen look(const json& tree) {
     return s;
 }
 json camera(double every, double latency) {
-    return {{"kind", "camera"}, {"near_mm", 200}, {"far_mm", 700}, {"angle_x_deg", 40}, {"angle_y_deg", 30},
+    return {{"kind", "camera"}, {"near_mm", 200}, {"depth_mm", 500}, {"angle_x_deg", 40}, {"angle_y_deg", 30},
         {"every_s", every}, {"latency_s", latency}, {"placement", {{"x_mm", 0}, {"z_mm", 600}}}};
 }
 
@@ -122,7 +122,7 @@ TEST_CASE("a camera knows types, leaves out what is hidden, and judges a share a
 TEST_CASE("a distance sensor tells how far it is to what comes, and near once it is") {
     // At the belt's end it looks back along it, 30 mm above its top.
     json tree = passing_by({{"kind", "distance_sensor"}, {"range_mm", 900}, {"near_mm", 300}, {"every_s", 0.05},
-        {"placement", {{"x_mm", 700}, {"z_mm", 30}, {"turn_deg", 180}}}});
+        {"beam_height_mm", 30}, {"placement", {{"x_mm", 725}, {"turn_deg", 180}}}});
     const Seen s = look(tree);
     const SignalRecord& distance = s.signal("distance");
     const SignalRecord& near = s.signal("near");

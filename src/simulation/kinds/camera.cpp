@@ -86,14 +86,14 @@ public:
     const cell::Fields& fields() const override {
         using namespace cell::field;
         static const cell::Fields all{number("near_mm", "sees from", 1, 20000).at_first(250.0),
-            number("far_mm", "up to", 2, 50000).at_first(650.0),
+            number("depth_mm", "so far on", 1, 50000).at_first(400.0),
             number("angle_x_deg", "angle along x", 1, 160).at_first(40.0),
             number("angle_y_deg", "angle along y", 1, 160).at_first(30.0),
             number("every_s", "a picture every", 0.001, 3600).at_first(0.1),
             number("latency_s", "tells after", 0, 60).usually(0).at_first(0.15),
             of(cell::Field::Type::ids, "knows", "part types").lacking().explained("Ids; without any: every type."),
             flag("hides", "hidden parts", false)
-                .as_said({"are seen", "are not seen"})
+                .as_said({"are not seen", "are seen"})
                 .explained("Whether what is behind something else is left out."),
             number("noise_mm", "noise of place", 0, 1000).usually(0).under("What it is worth"),
             number("reject_pct", "judges reject", 0, 100).usually(0).under("What it is worth"),
@@ -120,12 +120,9 @@ public:
     void read(const cell::Reader& r, const cell::Cell& cell, cell::Device& d) const override {
         auto view = std::make_shared<View>();
         const cell::Values v(r, fields());
-        const double near = v.number("near_mm"), far = v.number("far_mm");
-        if (far <= near)
-            r.problem("far_mm",
-                "It would end before it begins; more than " + cell::shortest(1e3 * near) + " mm is expected.");
+        const double near = v.number("near_mm"), far = near + v.number("depth_mm");
         const double x = std::tan(0.5 * v.number("angle_x_deg")), y = std::tan(0.5 * v.number("angle_y_deg"));
-        for (const double depth : {near, std::max(far, near + 1e-3)})
+        for (const double depth : {near, far})
             for (const auto& [right, up] : {std::pair{-1.0, -1.0}, {1.0, -1.0}, {1.0, 1.0}, {-1.0, 1.0}})
                 view->corners.emplace_back(right * x * depth, up * y * depth, -depth);
         view->every = v.number("every_s"), view->latency = v.number("latency_s");

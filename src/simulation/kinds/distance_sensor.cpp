@@ -11,6 +11,7 @@ namespace {
 
 struct Ray final : cell::Parameters {
     double range, near, every;  ///< m, m, s
+    Vector3 from;               ///< of the line, in the device's frame
 };
 const Ray& ray_of(const cell::Device& d) { return static_cast<const Ray&>(*d.parameters); }
 
@@ -18,7 +19,7 @@ const Ray& ray_of(const cell::Device& d) { return static_cast<const Ray&>(*d.par
 class Measuring {
 public:
     Measuring(const cell::Device& d, int index, const cell::Cell& cell)
-        : from_(d.world.translation()),
+        : from_(d.world * ray_of(d).from),
           along_(d.world.linear().col(0)),
           near_signal_(d.first_signal),
           distance_signal_(d.first_signal + 2),
@@ -69,7 +70,7 @@ public:
         static const cell::Fields all{number("range_mm", "range", 10, 50000).at_first(600.0),
             number("near_mm", "near below", 1, 50000).at_first(200.0),
             number("every_s", "measures every", 0.001, 60).usually(0.01).at_first(0.02),
-            number("height_mm", "height of its foot", 0, 5000).usually(0).at_first(60.0)};
+            number("beam_height_mm", "height of the line", 25, 5000).usually(60).at_first(60.0)};
         return all;
     }
     Settles settles() const override { return Settles::on_belts; }
@@ -80,7 +81,6 @@ public:
         if (!belt) return;
         n.stand_on(device, *belt, 0.5 * n.value(*belt, "length_mm"));
         device["placement"]["turn_deg"] = 180.0;
-        device["placement"]["z_mm"] = 60.0;
     }
     std::string summary(const cell::Cell& cell, const cell::Device& d) const override {
         return d.host >= 0 ? "on " + cell.devices[d.host].name : std::string();
@@ -89,12 +89,12 @@ public:
         auto ray = std::make_shared<Ray>();
         const cell::Values v(r, fields());
         ray->range = v.number("range_mm"), ray->near = v.number("near_mm"), ray->every = v.number("every_s");
-        const double foot = v.number("height_mm");
-        if (ray->near > ray->range) r.problem("near_mm", "It is beyond the range; at most the range is expected.");
+        const double high = v.number("beam_height_mm");
+        ray->from = {0.025, 0, high};
         d.look = cell::Look::sensor;
-        d.bodies.push_back(cell::standing_box("head", {0.05, 0.03, 0.04}, {-0.026, 0, -0.02}));
-        if (foot > 0.02) d.bodies.push_back(cell::standing_cylinder("foot", 0.016, foot - 0.02, {-0.026, 0, -foot}));
-        d.marks.push_back({cell::Mark::Style::accent, {Vector3::Zero(), {ray->range, 0, 0}}});
+        d.bodies.push_back(cell::standing_box("head", {0.05, 0.03, 0.04}, {0, 0, high - 0.02}));
+        d.bodies.push_back(cell::standing_cylinder("foot", 0.016, high - 0.02, {0, 0, 0}));
+        d.marks.push_back({cell::Mark::Style::accent, {ray->from, ray->from + Vector3(ray->range, 0, 0)}});
         d.marks.back().lit_by = "near";
         d.signals = {{"near"}, cell::Signal::input_on("enable"),
             {"distance", cell::Signal::Type::number, cell::Signal::Way::output, 1e3 * ray->range, "mm"}};
@@ -102,7 +102,7 @@ public:
     }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {
         const Ray& ray = ray_of(d);
-        const Vector3 from = d.world.translation(), to = d.world * Vector3(ray.range, 0, 0);
+        const Vector3 from = d.world * ray.from, to = d.world * (ray.from + Vector3(ray.range, 0, 0));
         Watched watched{geometry::Convex::segment(from, to), 0.5 * (from + to), 0.5 * ray.range};
         watched.update = ray.every, watched.each_time = true, watched.tells_itself = true;
         watched.told = Measuring(d, index, c);

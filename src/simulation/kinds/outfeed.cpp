@@ -49,7 +49,7 @@ public:
             number("width_mm", "width", 50, 5000).lacking().at_first(240.0),
             number("height_mm", "height", 50, 5000).lacking().at_first(700.0),
             flag("counted", "in the rate", true)
-                .as_said({"not counted", "counted"})
+                .as_said({"counted", "not counted"})
                 .explained("Whether parts that leave here are parts that the cell has made.")};
         return all;
     }

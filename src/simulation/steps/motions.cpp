@@ -25,9 +25,9 @@ public:
         static const cell::Fields all =
             with({of(Type::giver, "from", "from"), of(Type::grip, "grip", "grip").usually(""),
                      cell::field::flag("only_good", "takes", false)
-                         .as_said({"every part", "no rejects"})
+                         .as_said({"no rejects", "every part"})
                          .explained("Of what rides by in its window."),
-                     of(Type::device, "seen_by", "place seen by")
+                     of(Type::sight, "seen_by", "place seen by")
                          .usually("")
                          .explained(
                              "A camera that tells where the part is: its noise is held against the grip's tolerance.")},
