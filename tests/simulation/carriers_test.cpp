@@ -237,3 +237,29 @@ TEST_CASE("patterns of carriers: rows, layers turned and shifted, own places, wh
     tray.erase("seats");
     refused(tree, "has seats for parts");
 }
+
+TEST_CASE("parts that leave together count as many as they are, over the time between") {
+    // Every 9 s a tray of six rides straight through: one plug every 1.5 s.
+    json tree = nursery({deal("pick", "p", {{"window_from_mm", 900}, {"window_to_mm", 1500}}),
+        deal("place", "s", {{"on_carrier", true}})});
+    json devices = json::array();
+    for (const json& d : tree["devices"])
+        if (d["id"] == "t" || d["id"] == "it" || d["id"] == "ot") devices.push_back(d);
+    tree["devices"] = devices;
+    tests::device(tree, "it")["filled_with"] = "plug";
+    for (const char* interval : {"9", "uniform 8.9999 to 9.0001"}) {  // the second one never recurs: a mean
+        json& every = tests::device(tree, "it")["interval_s"];
+        if (std::string(interval) == "9") every = 9;
+        else every = interval;
+        const cell::Document d = cell::Document::parse(tree.dump());
+        inspection::Cache cache;
+        const auto e = study::evaluate(simulation::layout(d, d.baseline()), cache, {});
+        REQUIRE(e->figures.cycle_s);
+        REQUIRE(*e->figures.cycle_s == Approx(1.5).epsilon(1e-4));
+    }
+    // Where what leaves does not count there is no cycle.
+    tests::device(tree, "ot")["counted"] = false;
+    const cell::Document d = cell::Document::parse(tree.dump());
+    inspection::Cache cache;
+    REQUIRE_FALSE(study::evaluate(simulation::layout(d, d.baseline()), cache, {})->figures.cycle_s);
+}
