@@ -140,3 +140,58 @@ TEST_CASE("a belt is removed from under its stops: they do nothing and say so") 
         told = told || f.id == ("idle:" + stop).toStdString();
     CHECK(told);
 }
+
+TEST_CASE("the seedling trays: what is missed follows the window, and a silent beam is lowered by its way out") {
+    Flow h;
+    REQUIRE(h.window.open_file(QString(ESCARP_DEMO).replace("leak-test", "seedling-trays")));
+    h.settle();
+    const auto missed = [&] {
+        const auto e = h.w().evaluation();
+        REQUIRE(e->inspection->passings.size() == 1);
+        return e->inspection->passings.front();
+    };
+    const inspection::Passing before = missed();
+    CHECK(before.taken > 200);
+    CHECK(before.missed > 0);
+    // A shorter window lets more pass.
+    h.w().select("filler", "p1");
+    h.settle();
+    h.type("step_field_window_to_mm", "1350");
+    h.settle();
+    CHECK(
+        h.w().evaluation()->cell->devices[h.w().cell()->device("filler")].task.steps.front().window_to == Approx(1.35));
+    CHECK(missed().missed > before.missed);
+    // Behind the belt's end it is refused where it is typed, and nothing changes.
+    h.type("step_field_window_to_mm", "2900");
+    REQUIRE_FALSE(h.told.isEmpty());
+    CHECK(h.told.join(' ').contains("ends behind the end"));
+    h.told.clear();
+    CHECK(cell::find(h.w().document().tree(), "/devices/filler/task/p1/window_to_mm")->get<double>() == 1350);
+    h.action("undo")->trigger();
+    h.settle();
+    // Plugs lie on the tray while it rides, at the instant shown.
+    h.w().set_time(62);
+    const auto e = h.w().evaluation();
+    int on_trays = 0;
+    for (const simulation::PartRecord& p : e->run->trace.parts) {
+        const simulation::Place* place = p.place(simulation::ticks(62));
+        on_trays += place && place->kind != simulation::Place::Kind::gone && place->carrier >= 0;
+    }
+    CHECK(on_trays >= 4);
+    // D: the beam never switches; one click lowers it and plugs are taken.
+    h.w().set_variant("D");
+    h.settle();
+    CHECK_FALSE(h.w().evaluation()->figures.cycle_s);
+    const auto& findings = h.w().evaluation()->inspection->findings;
+    const auto silent = std::find_if(findings.begin(), findings.end(),
+        [](const inspection::Finding& f) { return f.title == "Tray beam never switches"; });
+    REQUIRE(silent != findings.end());
+    REQUIRE(silent->ways_out.size() == 1);
+    QTest::mouseClick(h.child<QLabel>("way_0"), Qt::LeftButton, {}, QPoint(12, 8));
+    h.settle();
+    h.press("take_trial");
+    CHECK(h.value("tray_here", "beam_height_mm") == 18);  // the baseline's; the variant alone is changed
+    CHECK(h.w().cell()->signal("tray_here.made") >= 0);
+    REQUIRE(h.w().evaluation()->figures.cycle_s);
+    CHECK(*h.w().evaluation()->figures.cycle_s < 0.8);
+}
