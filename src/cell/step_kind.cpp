@@ -135,8 +135,7 @@ void StepReader::work(Step& s) const {
     s.on_carrier = values_.flag("on_carrier");
     if (s.on_carrier &&
         std::none_of(cell_.part_types.begin(), cell_.part_types.end(), [](const PartType& p) { return p.carrier(); }))
-        problem(
-            "on_carrier", "No part type of this file has seats for parts; give a tray or pallet its \"seats\" first.");
+        problem("on_carrier", "No part type of this file has seats; give a tray or pallet its \"seats\" first.");
     if (owner_.arm) needs_tool();
     window(s);
     if (s.together && s.meets() && s.kind->reach() == Reach::seat)

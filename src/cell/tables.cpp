@@ -63,24 +63,24 @@ const Fields& underlay_fields() {
 const Fields& part_type_fields() {
     static const Fields all{own_id(), text("name", "name").lacking(), of(Type::colour, "colour", "colour").usually(""),
         number("mass_kg", "mass", 0, 5000).at_first(0.5), bodies("bodies", "bodies", 1),
-        list("grips", "grips", grip_fields, 100), group("seats", "seats for parts", carrier_fields)};
+        list("grips", "grips", grip_fields, 100), group("seats", "seats", carrier_fields)};
     return all;
 }
 
 const Fields& carrier_fields() {
-    static const Fields all{whole("columns", "seats along x", 1, 50).usually(1).at_first(3),
-        whole("rows", "seats along y", 1, 50).usually(1).at_first(2), whole("layers", "layers", 1, 20).usually(1),
+    static const Fields all{whole("columns", "along x", 1, 50).usually(1).at_first(3),
+        whole("rows", "along y", 1, 50).usually(1).at_first(2), whole("layers", "layers", 1, 20).usually(1),
         number("pitch_x_mm", "pitch x", 1, 5000).usually(100), number("pitch_y_mm", "pitch y", 1, 5000).usually(100),
-        number("pitch_z_mm", "pitch of layers", 1, 5000).usually(60),
-        of(Type::points, "places_mm", "own places").lacking().explained("Instead of rows and columns: x, y of each."),
-        number("height_mm", "height of the seats", -5000, 5000).lacking().explained("Else the carrier's top."),
-        choice("order", "filled", {"along x", "along y"}).usually("along x"),
-        number("layer_turn_deg", "every other layer turned", -360, 360).usually(0),
-        number("layer_x_mm", "shifted x", -5000, 5000).usually(0),
-        number("layer_y_mm", "shifted y", -5000, 5000).usually(0),
-        of(Type::ids, "fits", "for part types")
+        number("pitch_z_mm", "layer pitch", 1, 5000).usually(60),
+        of(Type::points, "places_mm", "or places")
             .lacking()
-            .explained("Ids; without any: every part that is no carrier.")};
+            .explained("Instead of rows and columns: x, y of each seat."),
+        number("height_mm", "seats at", -5000, 5000).lacking().explained("Else the carrier's top."),
+        choice("order", "filled", {"along x", "along y"}).usually("along x"),
+        number("layer_turn_deg", "layers turn", -360, 360).usually(0).explained("Every other layer."),
+        number("layer_x_mm", "shift x", -5000, 5000).usually(0),
+        number("layer_y_mm", "shift y", -5000, 5000).usually(0),
+        of(Type::ids, "fits", "fits").lacking().explained("Ids; without any: every part that is no carrier.")};
     return all;
 }
 

@@ -235,7 +235,7 @@ TEST_CASE("patterns of carriers: rows, layers turned and shifted, own places, wh
     tray["seats"] = {{"columns", 50}, {"rows", 50}};
     refused(tree, "at most 500 seats");
     tray.erase("seats");
-    refused(tree, "has seats for parts");
+    refused(tree, "has seats; give");
 }
 
 TEST_CASE("parts that leave together count as many as they are, over the time between") {
