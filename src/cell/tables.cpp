@@ -63,7 +63,7 @@ const Fields& underlay_fields() {
 const Fields& part_type_fields() {
     static const Fields all{own_id(), text("name", "name").lacking(), of(Type::colour, "colour", "colour").usually(""),
         number("mass_kg", "mass", 0, 5000).at_first(0.5), bodies("bodies", "bodies", 1),
-        list("grips", "grips", grip_fields, 100), group("seats", "seats", carrier_fields)};
+        list("grips", "grips", grip_fields, 100), group("seats", "seats", carrier_fields).of_number(0, 1)};
     return all;
 }
 

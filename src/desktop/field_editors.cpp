@@ -337,7 +337,13 @@ void FieldEditors::nested(
 }
 
 void FieldEditors::group(const cell::Field& f) {
-    heading(said(f.label));
+    const QString name = group_.names + QString::fromStdString(f.key);
+    const bool there = group_.values.contains(f.key);
+    if (f.most == 1 && !there)  // it may be there or not
+        return heading({}, QObject::tr("+ %1").arg(said(f.label)), name + "_add",
+            [s = setter(f), fresh = cell::fresh_of(f.inner())] { s.set(fresh); });
+    if (f.most == 1) heading(said(f.label), QObject::tr("remove"), name + "_remove", [s = setter(f)] { s.remove(); });
+    else heading(said(f.label));
     nested(f, path(f), group_.values.value(f.key, cell::json::object()), f.inner());
 }
 

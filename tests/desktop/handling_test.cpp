@@ -258,7 +258,15 @@ void every_field(Making& h, const cell::Fields& fields, const std::string& at, c
             case Type::block:
             case Type::posture:
             case Type::arm_model: CHECK(h.child<QComboBox>(name)->count() >= 1); break;
-            case Type::group: every_field(h, f.inner(), at + "/" + f.key, name + "_", tried); break;
+            case Type::group: {
+                const bool comes_and_goes = f.most == 1 && !cell::find(h.tree(), at + "/" + f.key);
+                if (comes_and_goes) h.press(name + "_add");
+                every_field(h, f.inner(), at + "/" + f.key, name + "_", tried);
+                if (!comes_and_goes) break;
+                h.press(name + "_remove");
+                CHECK_FALSE(cell::find(h.tree(), at + "/" + f.key));
+                break;
+            }
             case Type::bodies: h.child<QPushButton>(name + "_add"); break;
             case Type::list: break;
             default: continue;
