@@ -85,6 +85,9 @@ public:
         choose_type();
         k.changing(next_).enter(k, last_, arrival);
         fill(k, last_);
+        // Where no interval runs, an instant on the ribbon says that one came.
+        if (source_.releases == Source::Releases::by_distance || source_.releases == Source::Releases::by_timetable)
+            k.end(k.begin({index_, BlockKind::interval}));
         return true;
     }
     Listening listens_to() const override { return {{next_}, {}}; }
