@@ -11,6 +11,7 @@
 #include <inspection/base_field.h>
 #include <motion/clearance.h>
 #include <simulation/arm_parts.h>
+#include <simulation/meeting_plan.h>
 #include <simulation/run.h>
 
 #include <motion/chain.h>
@@ -291,6 +292,50 @@ void straight_moves() {
     row("time-optimal straight move of 500 mm", ours, plain, "3000 points and bisection");
 }
 
+/// A SCARA and a plug that rides by: the soonest instant at which it can be met.
+void meetings() {
+    std::string file = ESCARP_DEMO;
+    file.replace(file.find("leak-test"), 9, "seedling-trays");
+    const cell::Document d = cell::Document::load(file);
+    const auto c = simulation::layout(d, d.baseline()).shared_cell();
+    const cell::Device &arm = c->devices[c->device("filler")], &belt = c->devices[c->device("plug_belt")];
+    const cell::Step& step = arm.task.steps.front();
+    const geometry::Frame grip = c->part_types.front().grip("");
+    constexpr double speed = 0.1, work = 0.08;
+    const auto ride = [](int i) { return simulation::Ride{0, 0.9 + 1e-4 * i, speed, 2.8}; };
+    const auto move = [&](const kinematics::JointVector& to) {
+        return motion::joint_move(arm.arm->model->mechanism, arm.arm->ready, to, 1);
+    };
+    const double ours = timed(5, 20, [&](int i) {
+        simulation::PlanCache plans;
+        simulation::MeetingSearch search{arm, *arm.arm, belt, step, grip, arm.arm->ready};
+        search.work_s = work;
+        search.direct = search.travel = move;
+        std::optional<motion::MeetingFailure> why;
+        benchmark::DoNotOptimize(simulation::meet_part(plans, search, ride(i), why));
+    });
+    // The plain way: every millisecond, the whole of it.
+    const double plain = timed(1, 3, [&](int i) {
+        simulation::PlanCache plans;
+        motion::MeetingRequest r{*arm.arm->model, *arm.arm->solver, arm.arm->tool_frame, [&](double way) {
+                                     return geometry::Frame(
+                                         arm.world.inverse() * simulation::kind_of(belt).rides_at(belt, way) * grip);
+                                 }};
+        r.speed = speed, r.approach = step.approach, r.retreat = step.retreat, r.work_s = work;
+        for (double t = 0;; t += 1e-3) {
+            r.way = ride(i).way + speed * t;
+            const auto pose = plans.pose({*arm.arm, r.place(r.way) * geometry::make_frame({0, 0, -step.approach}), 0, 0,
+                1, -1, 1, std::nullopt, &arm.arm->ready});
+            if (!pose->good) continue;
+            r.near = pose->pose;
+            const auto result = motion::meet(r);
+            const auto* met = std::get_if<motion::Meeting>(&result);
+            if (met && met->first_way >= step.window_from && move(met->start)->duration() <= t) break;
+        }
+    });
+    row("meeting what rides by, the soonest instant", ours, plain, "every millisecond in full");
+}
+
 void ways_round() {
     std::vector<double> ours, quality;
     double plain = 0;
@@ -358,6 +403,7 @@ int main() {
     fields();
     numeric_solutions();
     straight_moves();
+    meetings();
     ways_round();
     test_cycles();
     return 0;
