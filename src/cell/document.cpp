@@ -32,7 +32,9 @@ void check_outline(const json& tree) {
     if (tree.contains("unfinished_models"))
         for (std::size_t i = 0; i < tree["unfinished_models"].size(); ++i)
             check_form(tree["unfinished_models"][i], "unfinished_models/" + std::to_string(i));
-    if (!tree.contains("variants")) return;
+    if (!tree.contains("variants"))  // there is one then, "A"
+        return expect(!tree.contains("baseline") || tree["baseline"] == "A", "baseline",
+            "The id of one of the variants is expected, and there are none; take the key away.");
     expect(tree["variants"].is_array() && !tree["variants"].empty(), "variants",
         "A list of at least one variant is expected.");
     std::set<std::string> ids;

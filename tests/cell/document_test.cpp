@@ -292,3 +292,16 @@ TEST_CASE("an earlier document is had again exactly from the later one, whatever
         REQUIRE(now.text() == step->first.text());
     }
 }
+
+TEST_CASE("a baseline without variants is refused with its place, whatever it is") {
+    for (const char* baseline : {"[1]", "5", "{}", "\"B\""}) {
+        const std::string text = std::string(R"({"escarp": 1, "devices": [], "baseline": )") + baseline + "}";
+        try {
+            cell::Document::parse(text);
+            FAIL(baseline);
+        } catch (const cell::InputError& e) {
+            CHECK(e.problems().front().where == "baseline");
+        }
+    }
+    CHECK(cell::Document::parse(R"({"escarp": 1, "devices": [], "baseline": "A"})").baseline() == "A");
+}
