@@ -25,6 +25,7 @@ public:
           still_(Frame::Identity(), motion::part_set({{0, watched_.shape, Frame::Identity(), {}, 0}})) {}
 
     bool watches() const override { return true; }
+    bool random() const override { return watched_.random; }
     /// What it sees of what always stands there.
     void start(Kernel& k) override {
         if (watched_.tells_itself) watched_.told(k, {});

@@ -19,6 +19,7 @@ struct Watched {
     double update = 0;            ///< it looks at multiples of this, s; 0: all the time
     double latency = 0;           ///< and tells what it saw so much later, s
     bool each_time = false;       ///< `told` each time that it looks while something is there, not only of changes
+    bool random = false;          ///< what `told` does is drawn
     bool tells_itself = false;    ///< `told` sets the first signal
     /// Whether a part that is there can be seen now; with `update` only.
     std::function<bool(const Kernel&, int part)> visible = {};

@@ -210,3 +210,12 @@ TEST_CASE("a part of several bodies is there from the first of them to the last"
     }
     REQUIRE(passed > 10);
 }
+
+TEST_CASE("a cell in which a camera judges by chance is not said to recur") {
+    PlanCache plans;
+    json tree = passing_by(camera(0.1, 0), 2);
+    tree["horizon_s"] = 400;
+    REQUIRE(run(*tests::read(tree), plans, {})->steady);
+    device(tree, "s")["reject_pct"] = 20;
+    REQUIRE_FALSE(run(*tests::read(tree), plans, {})->steady);
+}

@@ -1,4 +1,5 @@
 #include <cmath>
+#include <set>
 
 #include <cell/device_kind.h>
 #include <cell/numbers.h>
@@ -25,8 +26,8 @@ public:
         : reject_signal_(d.first_signal + 3), share_(view_of(d).rejects), draws_(cell.seed, d.id, "judges") {}
     void operator()(Kernel& k, const std::vector<int>& parts) {
         for (const int part : parts) {
-            if (share_ <= 0 || part <= last_ || k.trace().parts[part].places.back().kind == Place::Kind::gone) continue;
-            last_ = part;
+            if (share_ <= 0 || k.trace().parts[part].places.back().kind == Place::Kind::gone) continue;
+            if (!judged_.insert(part).second) continue;
             const bool bad = draws_.next() < share_;
             k.judge(part, bad ? "reject" : "good");
             k.set_signal(reject_signal_, bad);
@@ -38,7 +39,7 @@ private:
     const int reject_signal_;
     const double share_;
     cell::Draws draws_;
-    int last_ = -1;  ///< parts come in the order of their numbers; judged once
+    std::set<int> judged_;  ///< each once
 };
 
 /// Whether nothing stands between the camera and a part's upper side.
@@ -171,6 +172,7 @@ public:
         watched.update = view.every, watched.latency = view.latency;
         for (const std::string& type : view.knows) watched.types.push_back(c.part_type(type));
         if (view.hides) watched.visible = Sight(d, index, c);
+        watched.random = view.rejects > 0 && view.rejects < 1;
         watched.told = Judging(d, c);
         return watching(d, index, std::move(watched));
     }
