@@ -29,7 +29,14 @@ void step_back() {
     ::setpriority(PRIO_PROCESS, static_cast<id_t>(::syscall(SYS_gettid)), nicer);
 }
 
-void share_freed_memory() { ::mallopt(M_ARENA_MAX, 2); }
+void share_freed_memory() {
+    constexpr int heaps = 2;
+    // Pictures and buffers from this size on have pages of their own, which go back at once. Left alone, the limit
+    // grows with the largest that was freed, and pictures then break up the heap.
+    constexpr int own_pages = 1 << 20;
+    ::mallopt(M_ARENA_MAX, heaps);
+    ::mallopt(M_MMAP_THRESHOLD, own_pages);
+}
 
 void give_memory_back() { ::malloc_trim(0); }
 
