@@ -30,6 +30,11 @@ const Pose* Device::pose(const std::string& pose_id) const {
 
 geometry::Box3 Device::extent() const {
     geometry::Box3 box = geometry::bounds(arm ? arm->model->mechanism.links.front().bodies : bodies, Frame::Identity());
+    if (axis)
+        for (const kinematics::Joint& j : axis->model->mechanism.joints) {
+            const geometry::Box3 moved = geometry::bounds(axis->model->mechanism.links[j.child].bodies, j.at);
+            if (!moved.empty()) box.add(moved.low), box.add(moved.high);
+        }
     if (box.empty())
         for (const Mark& m : marks)
             for (const Vector3& p : m.line) box.add(p);

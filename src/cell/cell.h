@@ -201,6 +201,7 @@ struct Device {
     int first_signal = -1;        ///< index of the first of them among the cell's; they follow one another
     std::shared_ptr<const Parameters> parameters;
     std::optional<Arm> arm;
+    std::optional<Arm> axis;  ///< of what is no arm and moves all the same (a door, a lift): one joint, no tool
     std::vector<Pose> poses;
     Task task;                     ///< the one that moves it, if it moves
     std::vector<Task> side_tasks;  ///< beside it, on their own
@@ -209,7 +210,10 @@ struct Device {
     std::string needs_part_type;
 
     Frame mount_world() const { return world * mount; }
-    /// What the device takes up in its own axes: its bodies (an arm: its base link), or its marks if it has no bodies.
+    /// What of it moves; null: nothing does.
+    const Arm* mover() const { return arm ? &*arm : axis ? &*axis : nullptr; }
+    /// What the device takes up in its own axes: its bodies (an arm: its base link; another mover: as it is at value
+    /// 0), or its marks if it has no bodies.
     geometry::Box3 extent() const;
     const Pose* pose(const std::string& pose_id) const;
     bool has_task() const;  ///< any steps at all

@@ -28,6 +28,7 @@ public:
     virtual Settles settles() const { return Settles::on_structures; }
     virtual bool carries_devices() const { return false; }         ///< others are set down on it
     virtual bool has_arm() const { return false; }                 ///< is an arm model with tools, poses and a task
+    virtual bool presses() const { return false; }  ///< what moves of it touches the parts on what it stands on
     virtual bool moves_parts() const { return false; }             ///< parts ride on it from one end to the other
     virtual double ride_length(const Device&) const { return 0; }  ///< along which parts can be met, m; 0: none can
     /// The standard deviation of the places of parts that it tells, to either side, m; nothing: it tells none.

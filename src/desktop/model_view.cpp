@@ -114,14 +114,15 @@ std::vector<ModelView::Item> ModelView::items() const {
             out.push_back(item);
         };
         for (const geometry::Body& b : d.bodies) add(b, d.world, fill);
-        if (!d.arm) continue;
+        if (!d.mover()) continue;
         std::vector<Frame> frames;
-        d.arm->model->mechanism.link_frames(
+        d.mover()->model->mechanism.link_frames(
             joints_at(c, index, e.get(), workspace_.time(), workspace_.posed()), d.world, frames);
-        const auto& links = d.arm->model->mechanism.links;
+        const auto& links = d.mover()->model->mechanism.links;
         for (std::size_t l = 0; l < links.size(); ++l)
             for (const geometry::Body& b : links[l].bodies)
-                add(b, frames[l], l == 0 ? theme::steel : fill, static_cast<int>(l));
+                add(b, frames[l], d.arm && l == 0 ? theme::steel : fill, d.arm ? static_cast<int>(l) : -1);
+        if (!d.arm) continue;
         for (const geometry::Body& b : d.arm->tool_bodies)
             add(b, frames[d.arm->model->flange_link] * d.arm->model->flange, QColor(0xC9, 0x8A, 0x6A),
                 d.arm->model->flange_link);

@@ -43,18 +43,20 @@ void collect_device(const PlanView& v, const cell::Cell& cell, int index, const 
         if (b.see_through && v.side != Side::top) shown.setAlpha(60);
         out.push_back({near, outline(v, b.shape, d.world * b.at), shown, false});
     }
-    if (!d.arm) return;
+    const cell::Arm* mover = d.mover();
+    if (!mover) return;
     std::vector<Frame> frames;
-    d.arm->model->mechanism.link_frames(joints_at(cell, index, e, t, posed), d.world, frames);
-    const auto& links = d.arm->model->mechanism.links;
+    mover->model->mechanism.link_frames(joints_at(cell, index, e, t, posed), d.world, frames);
+    const auto& links = mover->model->mechanism.links;
     for (std::size_t l = 0; l < links.size(); ++l)
         for (const geometry::Body& b : links[l].bodies) {
             const Frame at = frames[l] * b.at;
-            out.push_back(
-                {nearness(v, at * b.shape.centre()), outline(v, b.shape, at), l == 0 ? theme::steel : fill, true});
+            QColor shown = d.arm && l == 0 ? theme::steel : fill;
+            if (b.see_through && v.side != Side::top) shown.setAlpha(60);
+            out.push_back({nearness(v, at * b.shape.centre()), outline(v, b.shape, at), shown, d.arm.has_value()});
         }
-    for (const geometry::Body& b : d.arm->tool_bodies) {
-        const Frame at = frames[d.arm->model->flange_link] * d.arm->model->flange * b.at;
+    for (const geometry::Body& b : mover->tool_bodies) {
+        const Frame at = frames[mover->model->flange_link] * mover->model->flange * b.at;
         out.push_back({nearness(v, at * b.shape.centre()), outline(v, b.shape, at), theme::accent.lighter(150), true});
     }
 }
@@ -110,9 +112,9 @@ void collect_parts(const PlanView& v, const cell::Cell& cell, const study::Evalu
         if (!place || place->kind == simulation::Place::Kind::gone) continue;
         if (place->kind == simulation::Place::Kind::held) {
             const int arm = cell.device(e.cell->devices[place->device].id);
-            if (arm < 0 || !cell.devices[arm].arm) continue;
+            if (arm < 0 || !cell.devices[arm].mover()) continue;
             const cell::Device& d = cell.devices[arm];
-            at = d.world * d.arm->model->flange_frame(joints_at(cell, arm, &e, t, posed)) * d.arm->tool_frame *
+            at = d.world * d.mover()->model->flange_frame(joints_at(cell, arm, &e, t, posed)) * d.mover()->tool_frame *
                  place->at;
         } else if (!e.run->trace.part_frame(*e.cell, static_cast<int>(i), now, at)) {
             continue;
@@ -147,15 +149,16 @@ Vector3 PlanView::up() const {
 kinematics::JointVector joints_at(
     const cell::Cell& cell, int device, const study::Evaluation* e, double t, const Posed* posed) {
     const cell::Device& d = cell.devices[device];
-    if (posed && posed->device == d.id && posed->q.size() == d.arm->model->mechanism.size()) return posed->q;
+    const int joints = d.mover()->model->mechanism.size();
+    if (posed && posed->device == d.id && posed->q.size() == joints) return posed->q;
     if (e) {
         const int there = e->cell->device(d.id);
-        if (there >= 0 && e->cell->devices[there].arm) {
+        if (there >= 0 && e->cell->devices[there].mover()) {
             const kinematics::JointVector q = e->run->trace.joints(*e->cell, there, instant(t));
-            if (q.size() == d.arm->model->mechanism.size()) return q;
+            if (q.size() == joints) return q;
         }
     }
-    return d.arm->ready;
+    return d.mover()->ready;
 }
 
 QRectF plan_bounds(const cell::Cell& cell, const PlanView& view, const std::vector<int>* devices) {

@@ -205,12 +205,13 @@ private:
         std::vector<Piece> pieces;
         for (const cell::Device& d : c_.devices) {
             collect(d.bodies, d.world, d.kind->moves_parts() ? 0.93 : 0.97, 0.25, pieces);
-            if (!d.arm) continue;
+            const cell::Arm* mover = d.mover();
+            if (!mover) continue;
             std::vector<Frame> frames;
-            d.arm->model->mechanism.link_frames(d.arm->ready, d.world, frames);
+            mover->model->mechanism.link_frames(mover->ready, d.world, frames);
             for (std::size_t l = 0; l < frames.size(); ++l)
-                collect(d.arm->model->mechanism.links[l].bodies, frames[l], l == 0 ? 0.85 : 0.99, 0.18, pieces);
-            collect(d.arm->tool_bodies, frames[d.arm->model->flange_link] * d.arm->model->flange, 0.99, 0.18, pieces);
+                collect(mover->model->mechanism.links[l].bodies, frames[l], l == 0 ? 0.85 : 0.99, 0.18, pieces);
+            collect(mover->tool_bodies, frames[mover->model->flange_link] * mover->model->flange, 0.99, 0.18, pieces);
         }
         std::stable_sort(pieces.begin(), pieces.end(), [](const Piece& a, const Piece& b) { return a.top < b.top; });
         cairo_t* cr = s.raw();

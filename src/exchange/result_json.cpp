@@ -199,20 +199,29 @@ json trace_json(const study::Evaluation& e) {
 json state_json(const study::Evaluation& e, double at_s) {
     const simulation::Ticks t = static_cast<simulation::Ticks>(std::llround(at_s * 1e9));
     const simulation::Trace& trace = e.run->trace;
-    json arms = json::array(), parts = json::array(), signals = json::object();
+    json arms = json::array(), movers = json::array(), parts = json::array(), signals = json::object();
     for (std::size_t i = 0; i < e.cell->devices.size(); ++i) {
         const cell::Device& d = e.cell->devices[i];
-        if (!d.arm) continue;
-        const kinematics::JointVector q = trace.joints(*e.cell, static_cast<int>(i), t);
+        const int index = static_cast<int>(i);
+        if (!d.mover()) continue;
+        const kinematics::JointVector q = trace.joints(*e.cell, index, t);
+        const auto& joints = d.mover()->model->mechanism.joints;
         json values = json::array();
         for (int j = 0; j < q.size(); ++j)
-            values.push_back(tidy(
-                q[j] * (d.arm->model->mechanism.joints[j].type == kinematics::JointType::hinge ? 1 / degree : 1e3)));
-        const int held = trace.held_part(static_cast<int>(i), t);
-        arms.push_back({{"arm", d.id}, {"joints", std::move(values)},
-            {"tool", frame_json(trace.tool_frame(*e.cell, static_cast<int>(i), t))},
-            {"holds", held >= 0 ? json(held) : json(nullptr)}});
-        for (const auto& more : trace.also_held(static_cast<int>(i), t)) arms.back()["also_holds"].push_back(more.part);
+            values.push_back(tidy(q[j] * (joints[j].type == kinematics::JointType::hinge ? 1 / degree : 1e3)));
+        const int held = trace.held_part(index, t);
+        json also = json::array();
+        for (const auto& more : trace.also_held(index, t)) also.push_back(more.part);
+        json one = {{d.arm ? "arm" : "device", d.id}};
+        if (d.arm) {
+            one["joints"] = std::move(values);
+            one["tool"] = frame_json(trace.tool_frame(*e.cell, index, t));
+        } else {
+            one[joints.front().type == kinematics::JointType::hinge ? "at_deg" : "at_mm"] = values.front();
+        }
+        one["holds"] = held >= 0 ? json(held) : json(nullptr);
+        if (!also.empty()) one["also_holds"] = std::move(also);
+        (d.arm ? arms : movers).push_back(std::move(one));
     }
     for (std::size_t p = 0; p < trace.parts.size(); ++p) {
         geometry::Frame at;
@@ -226,8 +235,8 @@ json state_json(const study::Evaluation& e, double at_s) {
         const double value = trace.signals[i].at(t);
         signals[trace.signals[i].name] = e.cell->signals[i].on_off() ? json(value != 0) : json(value);
     }
-    return {
-        {"at_s", tidy(at_s)}, {"arms", std::move(arms)}, {"parts", std::move(parts)}, {"signals", std::move(signals)}};
+    return {{"at_s", tidy(at_s)}, {"arms", std::move(arms)}, {"movers", std::move(movers)},
+        {"parts", std::move(parts)}, {"signals", std::move(signals)}};
 }
 
 }  // namespace escarp::exchange

@@ -23,7 +23,8 @@ bool judged(Meets rule, const RuleContext& c, const motion::Part& a, const motio
         case Meets::ground: return ground();
         case Meets::hand_at_work: return in_hand(a);
         case Meets::links_at_work: return a.tag > 0 && !in_hand(a) && !ground();
-        case Meets::part: return true;
+        case Meets::part:
+        case Meets::drive: return true;
         case Meets::part_in_work: return !grips(*c.arm, a) && a.tag != simulation::held_tag;
         case Meets::hand_beside: return in_hand(a);
         case Meets::links_beside: return !in_hand(a);
@@ -37,9 +38,10 @@ double may_sink(Meets rule, const RuleContext& c, const motion::Part& a, const m
     const bool held = a.tag == simulation::held_tag || (rule == Meets::itself && b.tag == simulation::held_tag);
     switch (rule) {
         case Meets::ground:
-        case Meets::part_in_work: return touching;
+        case Meets::part_in_work:
+        case Meets::drive: return touching;
         case Meets::hand_at_work:
-        case Meets::hand_beside: return held && c.seat ? (*c.seat)[b.tag] : 0.0;
+        case Meets::hand_beside: return held && c.seat ? (*c.seat)[b.tag - c.first_tag] : 0.0;
         case Meets::itself: return held ? touching : 0.0;
         default: return 0.0;
     }

@@ -20,7 +20,8 @@ enum class Meets {
     part_in_work,   ///< the part that is gripped or let go: contact alone, and the tool must touch it
     hand_beside,    ///< tool and held part, and the parts beside the one picked or placed: contact alone
     links_beside,   ///< all but tool and held part, and those
-    arm,            ///< another arm: every distance counts
+    arm,            ///< another arm, or another mover: every distance counts
+    drive,          ///< of a mover that is no arm, with what it is not made to touch: contact alone
     itself          ///< contact alone
 };
 inline bool distance_counts(Meets m) {
@@ -36,6 +37,7 @@ struct RuleContext {
     const cell::Arm* arm = nullptr;
     const std::vector<char>* ground = nullptr;  ///< of the device, see standing_ground; null: it carries no arm
     const std::vector<double>* seat = nullptr;  ///< for each body: how deep a part may stand in it, see seat_depths
+    int first_tag = 0;                          ///< the tag of the first of those bodies
 };
 
 /// Whether two bodies are looked at under a rule, the first being the arm's. The second one's tag is its number in its

@@ -95,7 +95,7 @@ private:
     /// The same for what rides by within the step's window.
     std::optional<Exchange> agree_riding(Kernel& kernel, const cell::Step& step, const JointVector& from);
     std::optional<Exchange> ridden(Kernel& kernel, const cell::Step& step, const JointVector& from, const Ride& ride);
-    std::optional<Exchange> free_place(Kernel& kernel, const cell::Step& step, const JointVector& from);
+    std::optional<Exchange> put_among(Kernel& kernel, const cell::Step& step, const JointVector& from);
     MeetingSearch meeting_search(Kernel& kernel, const cell::Step& step, const JointVector& from, const Exchange& x);
     std::vector<Ride> worth_meeting(const Kernel& kernel, const cell::Step& step) const;
     std::vector<Beside> riding_beside(const Kernel& kernel, const cell::Step& step, const Exchange& x) const;

@@ -62,7 +62,7 @@ std::optional<ArmDriver::Exchange> ArmDriver::ridden(
     return x.plan->good ? std::optional<Exchange>(x) : std::nullopt;
 }
 
-std::optional<ArmDriver::Exchange> ArmDriver::free_place(Kernel& k, const Step& step, const JointVector& from) {
+std::optional<ArmDriver::Exchange> ArmDriver::put_among(Kernel& k, const Step& step, const JointVector& from) {
     const cell::Device& there = k.cell().devices[step.device];
     const Behaviour& other = k.behaviour(step.device);
     const cell::PartType& part = k.type_of(hand().part);
@@ -112,7 +112,7 @@ std::optional<ArmDriver::Exchange> ArmDriver::agree_riding(Kernel& k, const Step
         }
         return std::nullopt;
     }
-    std::optional<Exchange> x = free_place(k, step, from);
+    std::optional<Exchange> x = put_among(k, step, from);
     if (x) k.changing(step.device).keep_place(k, hand().part, x->ride.way);
     return x;
 }

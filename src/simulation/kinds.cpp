@@ -17,6 +17,10 @@ void add_standard_kinds(cell::Kinds& all) {
     all.add(distance_sensor_kind());
     all.add(camera_kind());
     all.add(tray_kind());
+    all.add(lift_kind());
+    all.add(turntable_kind());
+    all.add(door_kind());
+    all.add(clamp_kind());
     all.add(structure_kind());
     all.add(fence_kind());
     all.add(solid_kind());

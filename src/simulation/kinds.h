@@ -23,6 +23,10 @@ std::unique_ptr<Kind> solid_kind();
 std::unique_ptr<Kind> marking_kind();
 std::unique_ptr<Kind> stop_kind();
 std::unique_ptr<Kind> divert_kind();
+std::unique_ptr<Kind> turntable_kind();
+std::unique_ptr<Kind> lift_kind();
+std::unique_ptr<Kind> clamp_kind();
+std::unique_ptr<Kind> door_kind();
 
 class StepKind;
 std::unique_ptr<StepKind> pick_step();

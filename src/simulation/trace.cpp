@@ -97,13 +97,14 @@ const SignalRecord* Trace::signal(const std::string& name) const {
 
 JointVector Trace::joints(const cell::Cell& cell, int device, Ticks t) const {
     const MotionRecord* m = motion_at(*this, device, t);
-    if (!m) return cell.devices[device].arm->ready;
+    if (!m) return cell.devices[device].mover()->ready;
     return m->motion->position(seconds(t - m->from));
 }
 
 Frame Trace::tool_frame(const cell::Cell& cell, int device, Ticks t) const {
     const cell::Device& d = cell.devices[device];
-    return d.world * d.arm->model->flange_frame(joints(cell, device, t)) * d.arm->tool_frame;
+    const cell::Arm& mover = *d.mover();
+    return d.world * mover.model->flange_frame(joints(cell, device, t)) * mover.tool_frame;
 }
 
 bool Trace::part_frame(const cell::Cell& cell, int part, Ticks t, Frame& out) const {

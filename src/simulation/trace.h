@@ -98,7 +98,7 @@ struct MotionRecord {
     struct Also {
         int part, tool;
     };
-    std::vector<Also> also = {};  ///< what else it holds: in other tools, and what lies on what it holds
+    std::vector<Also> also = {};  ///< what else it holds: in other tools, beside it, and what lies on what it holds
 };
 
 enum class Condition { busy, waiting, starved, blocked, down };
@@ -130,7 +130,7 @@ struct Trace {
     std::vector<Block> blocks;  ///< in order of their beginning
     std::vector<PartRecord> parts;
     std::vector<SignalRecord> signals;
-    std::vector<std::vector<MotionRecord>> motions;  ///< by device; empty for devices that are not arms
+    std::vector<std::vector<MotionRecord>> motions;  ///< by device; empty for what never moves
     std::vector<std::vector<std::pair<Ticks, Condition>>> conditions;  ///< by device
     std::vector<Departure> departures;
     std::vector<std::vector<Ticks>> rounds;  ///< by device: when its task was done once more
@@ -143,9 +143,9 @@ struct Trace {
     const SignalRecord* signal(const std::string& name) const;
     /// Where a part stands; false when it is not in the cell.
     bool part_frame(const cell::Cell& cell, int part, Ticks t, Frame& out) const;
-    /// An arm's joint values.
+    /// Joint values of an arm, or of another mover.
     JointVector joints(const cell::Cell& cell, int device, Ticks t) const;
-    Frame tool_frame(const cell::Cell& cell, int device, Ticks t) const;  ///< world
+    Frame tool_frame(const cell::Cell& cell, int device, Ticks t) const;  ///< world; of another mover: what carries
     int held_part(int device, Ticks t) const;
     std::vector<MotionRecord::Also> also_held(int device, Ticks t) const;
     std::string result(int part, Ticks t) const;  ///< latest judgement, or empty

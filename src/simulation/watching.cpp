@@ -274,8 +274,8 @@ private:
             std::tuple(m.motion.get(), p.device, k.trace().parts[part].type, cell::ContentKey().add(p.at).value());
         const auto [found, fresh] = contact_while_held_.try_emplace(key);
         if (fresh) {
-            const motion::ArmMover carried(arm.arm->model->mechanism, arm.world, m.motion, 0,
-                motion::part_set(held_parts(*arm.arm, bodies(k.type_of(part)), p.at)));
+            const motion::ArmMover carried(arm.mover()->model->mechanism, arm.world, m.motion, 0,
+                motion::part_set(held_parts(*arm.mover(), bodies(k.type_of(part)), p.at)));
             const double duration = m.motion->duration();
             for (auto [on, off] : motion::contact_times(carried, still_, 0, std::max(1e-6, duration)))
                 found->second.emplace_back(on, off >= duration - 1e-6 ? 1e300 : off);

@@ -24,6 +24,8 @@ constexpr double near_cap = 0.05, usual_cap = 0.15, far_cap = 3.0, contact = 1e-
 
 using motion::PartSetPtr;
 
+constexpr int axis_tag = 1;  ///< of the first body that moves on an axis; those after it follow
+
 /// An arm between the beginning of one motion and that of the next.
 struct Segment {
     motion::MotionPtr motion;
@@ -97,7 +99,7 @@ public:
         for (std::size_t i = 0; i < c.cell.devices.size(); ++i) {
             c.give_way();
             const cell::Device& d = c.cell.devices[i];
-            if (d.arm) {
+            if (d.mover()) {
                 own_parts_.emplace_back();
                 rooms_.push_back(make_room(static_cast<int>(i)));
             }
@@ -114,15 +116,20 @@ public:
         for (const ArmRoom& room : rooms_) {
             for (const Segment& s : room.segments) {
                 c_.give_way();
-                against_devices(room, s);
-                against_itself(room, s);
+                if (is_arm(room)) {
+                    against_devices(room, s);
+                    against_itself(room, s);
+                } else {
+                    drive_against_devices(room, s);
+                }
             }
             against_parts(room);
         }
         for (std::size_t i = 0; i < rooms_.size(); ++i)
             for (std::size_t j = i + 1; j < rooms_.size(); ++j) {
                 c_.give_way();
-                against_arm(rooms_[i], rooms_[j]);
+                if (is_arm(rooms_[i]) || !is_arm(rooms_[j])) against_mover(rooms_[i], rooms_[j]);
+                else against_mover(rooms_[j], rooms_[i]);
             }
         result.pairs_checked += pairs_;
         // Most of the work is to tell how far apart distant bodies are: it is asked for only where nothing comes
@@ -141,6 +148,8 @@ private:
         return std::any_of(c_.cell.exclusions.begin(), c_.cell.exclusions.end(),
             [&](const cell::Exclusion& e) { return (e.a == a && e.b == b) || (e.a == b && e.b == a); });
     }
+    const cell::Arm& mover(const ArmRoom& room) const { return *c_.device(room.device).mover(); }
+    bool is_arm(const ArmRoom& room) const { return c_.device(room.device).arm.has_value(); }
     /// The pick or place during a segment of which something holds; null if there is none.
     template <typename Holds>
     const Block* work(const Segment& s, const Holds& holds) const {
@@ -153,11 +162,18 @@ private:
         const cell::Device& d = c_.device(device);
         ArmRoom room{device, 0, 0, {}, {}};
         cell::ContentKey key;
-        key.add(d.arm->model_key).add(d.world);
-        for (const kinematics::Link& l : d.arm->model->mechanism.links) cell::add_bodies(key, l.bodies);
-        cell::add_bodies(key, d.arm->tool_bodies);
+        const cell::Arm& arm = *d.mover();
+        key.add(arm.model_key).add(d.world);
+        for (const kinematics::Link& l : arm.model->mechanism.links) cell::add_bodies(key, l.bodies);
+        cell::add_bodies(key, arm.tool_bodies);
         room.key = key.value();
-        room.radius = kinematics::reach_bound(*d.arm->model) + d.arm->tool_frame.translation().norm() + 0.5;
+        room.radius = kinematics::reach_bound(*arm.model) + arm.tool_frame.translation().norm() + 0.5;
+        if (d.axis) {  // its bodies reach farther than any arm's link
+            double widest = 0;
+            for (const geometry::Body& b : arm.model->mechanism.links.back().bodies)
+                widest = std::max(widest, (b.at * b.shape.centre()).norm() + b.shape.bound());
+            room.radius += widest;
+        }
         for (std::size_t i = 0; i < c_.cell.devices.size(); ++i)
             room.ground.push_back(simulation::standing_ground(c_.cell, device, static_cast<int>(i)));
         const auto& motions = trace_.motions[device];
@@ -169,7 +185,7 @@ private:
             c_.give_way();
             const std::uint64_t held = held_key(s);
             s.key = cell::ContentKey().add(s.motion->serial()).add(held).value();
-            s.parts = parts_of(*d.arm, s, own_parts_.back()[held]);
+            s.parts = parts_of(d, s, own_parts_.back()[held]);
         }
         return room;
     }
@@ -202,9 +218,12 @@ private:
         });
         return key;
     }
-    PartSetPtr parts_of(const cell::Arm& arm, const Segment& s, PartSetPtr& list) const {
+    PartSetPtr parts_of(const cell::Device& d, const Segment& s, PartSetPtr& list) const {
         if (list) return list;
+        const cell::Arm& arm = *d.mover();
         std::vector<motion::Part> parts = simulation::arm_parts(arm);
+        if (d.axis)  // one link moves: its bodies are told apart
+            for (std::size_t i = 0; i < parts.size(); ++i) parts[i].tag = axis_tag + static_cast<int>(i);
         s.each_held([&](int held) {
             const Place* p = held_place(held, s.from);
             if (!p) return;
@@ -219,7 +238,7 @@ private:
         const PartSetPtr& parts_b) const {
         Job job{cell::ContentKey().add(key).add(static_cast<int>(rule)).value(), rule, &room, &s, device_b, -1,
             &parts_b, {}};
-        job.context.arm = &*c_.device(room.device).arm;
+        job.context.arm = &mover(room);
         job.to = s.motion->duration();
         return job;
     }
@@ -259,6 +278,22 @@ private:
             }
             if (std::any_of(ground.begin(), ground.end(), [](char g) { return g != 0; }))
                 ask(Meets::ground, nullptr, 0);
+        }
+    }
+
+    /// What is no arm is fitted to what it stands on, and may pass close to the rest.
+    void drive_against_devices(const ArmRoom& room, const Segment& s) {
+        const cell::Device& own = c_.device(room.device);
+        for (std::size_t i = 0; i < c_.cell.devices.size(); ++i) {
+            const int device = static_cast<int>(i);
+            const cell::Device& d = c_.cell.devices[i];
+            if (d.bodies.empty() || device == room.device || excluded(room.device, device)) continue;
+            if (c_.cell.stands_on(room.device, device)) continue;
+            if ((d.world.translation() - own.world.translation()).norm() > room.radius + 5.0) continue;
+            Job job = job_of(Meets::drive, room, s,
+                cell::ContentKey().add(room.key).add(s.key).add(still_key_[i]).value(), device, still_[i]);
+            job.at = &d.world;
+            add(job);
         }
     }
 
@@ -349,6 +384,11 @@ private:
         }
     }
 
+    /// Whether what moves of a device that is no arm is made to touch the parts on another.
+    bool may_touch(const cell::Device& d, int device, int other) const {
+        return other == device || (d.kind->presses() && c_.cell.stands_on(device, other));
+    }
+
     struct Stretch {
         int part;
         const Place* place;
@@ -365,6 +405,7 @@ private:
         for (; s != room.segments.end() && s->from < to; ++s) {
             const Ticks begin = std::max(from, s->from), finish = std::min(to, s->to);
             if (finish <= begin || s->holds(part)) continue;
+            if (!is_arm(room) && may_touch(c_.device(room.device), room.device, stretch.place->device)) continue;
             // A part at rest looks the same at any time: only how far the motion has come matters.
             const Ticks length = rests ? simulation::ticks(s->motion->duration()) : never_later;
             const Ticks begin_in = std::min(begin - s->from, length), finish_in = std::min(finish - s->from, length);
@@ -392,7 +433,8 @@ private:
                 job.context.seat = seat;
                 add(job);
             };
-            if (work(*s, [&](const Block& one) { return one.part == part || taken_beside(one, part); })) {
+            if (!is_arm(room)) ask(Meets::drive, nullptr, 0);
+            else if (work(*s, [&](const Block& one) { return one.part == part || taken_beside(one, part); })) {
                 ask(Meets::part_in_work, nullptr, 0);
             } else if (const Block* b = work(*s, [&](const Block& one) {
                            return one.other == stretch.place->device || lies_on(one, part);
@@ -416,7 +458,8 @@ private:
         }
     }
 
-    void against_arm(const ArmRoom& one, const ArmRoom& two) {
+    /// `one`: an arm, unless neither is.
+    void against_mover(const ArmRoom& one, const ArmRoom& two) {
         if (excluded(one.device, two.device)) return;
         if ((c_.device(one.device).world.translation() - c_.device(two.device).world.translation()).norm() >
             one.radius + two.radius + usual_cap)
@@ -424,27 +467,41 @@ private:
         auto t = two.segments.begin();
         for (const Segment& s : one.segments) {
             while (t != two.segments.end() && t->to <= s.from) ++t;
-            for (auto u = t; u != two.segments.end() && u->from < s.to; ++u) {
-                const Ticks begin = std::max(s.from, u->from), finish = std::min(s.to, u->to);
-                const Ticks shift = u->from - s.from;
-                const Ticks both_still = std::max(s.from + simulation::ticks(s.motion->duration()),
-                    u->from + simulation::ticks(u->motion->duration()));
-                const Ticks t0 = begin - s.from, t1 = std::max(begin, std::min(finish, both_still)) - s.from;
-                cell::ContentKey key;
-                key.add(one.key).add(two.key).add(s.key).add(u->key).add(shift).add(t0).add(t1);
-                Job job = job_of(Meets::arm, one, s, key.value(), two.device, u->parts);
-                job.other_room = &two, job.other = &*u, job.start = seconds(shift), job.from = seconds(t0),
-                job.to = seconds(t1);
-                add(job);
-            }
+            for (auto u = t; u != two.segments.end() && u->from < s.to; ++u) against_segment(one, s, two, *u);
         }
+    }
+
+    void against_segment(const ArmRoom& one, const Segment& s, const ArmRoom& two, const Segment& u) {
+        const Ticks begin = std::max(s.from, u.from), finish = std::min(s.to, u.to);
+        const Ticks shift = u.from - s.from;
+        const Ticks both_still = std::max(
+            s.from + simulation::ticks(s.motion->duration()), u.from + simulation::ticks(u.motion->duration()));
+        const Ticks t0 = begin - s.from, t1 = std::max(begin, std::min(finish, both_still)) - s.from;
+        cell::ContentKey key;
+        key.add(one.key).add(two.key).add(s.key).add(u.key).add(shift).add(t0).add(t1);
+        const auto ask = [&](Meets rule, const std::vector<double>* seat, std::uint64_t more) {
+            Job job = job_of(rule, one, s, more ? key.add(more).value() : key.value(), two.device, u.parts);
+            job.other_room = &two, job.other = &u, job.start = seconds(shift), job.from = seconds(t0),
+            job.to = seconds(t1);
+            job.context.seat = seat, job.context.first_tag = axis_tag;
+            add(job);
+        };
+        if (!is_arm(one)) return ask(Meets::drive, nullptr, 0);
+        const Block* b = is_arm(two) ? nullptr : work(s, [&](const Block& w) { return w.other == two.device; });
+        if (!b) return ask(Meets::arm, nullptr, 0);
+        // A table that stands while parts are put on it or taken.
+        ask(Meets::links_at_work, nullptr, 0);
+        const cell::Device& table = c_.device(two.device);
+        const Frame stands = table.world * mover(two).model->flange_frame(u.motion->position(seconds(begin - u.from)));
+        const auto [seat, seat_key] = seat_at(*b);
+        ask(Meets::hand_at_work, depths(mover(two).model->mechanism.links.back().bodies, stands, seat), seat_key);
     }
 
     motion::Clearance answer(const Job& job, double cap) const {
         const Segment& s = *job.segment;
         const auto mover_of = [&](const ArmRoom& room, const Segment& segment, double start) {
             const cell::Device& d = c_.device(room.device);
-            return motion::ArmMover(d.arm->model->mechanism, d.world, segment.motion, start, segment.parts);
+            return motion::ArmMover(d.mover()->model->mechanism, d.world, segment.motion, start, segment.parts);
         };
         const motion::ArmMover mover = mover_of(*job.room, s, 0);
         motion::ClearanceQuery query{job.from, std::max(job.from, job.to), cap};
@@ -519,8 +576,9 @@ private:
             least.part_b = job.part_b;
             least.on_a = found.on_a;
             least.on_b = found.on_b;
-            least.body_a = body_name(job.device_a(), job.segment->parts->parts()[found.part_a], -1, found.part_a);
-            least.body_b = body_name(job.device_b, (*job.parts_b)->parts()[found.part_b], job.part_b, found.part_b);
+            least.body_a = body_name(job.device_a(), job.segment->parts->parts()[found.part_a], -1, found.part_a, true);
+            least.body_b = body_name(
+                job.device_b, (*job.parts_b)->parts()[found.part_b], job.part_b, found.part_b, job.other != nullptr);
             const auto better = [](const LeastClearance& x, const LeastClearance& y) {
                 return x.distance < y.distance || (x.distance == y.distance && x.when_s < y.when_s);
             };
@@ -531,11 +589,13 @@ private:
         }
     }
 
-    std::string body_name(int device, const motion::Part& part, int flow_part, int index) const {
+    /// `moves`: it is one of those that the device moves.
+    std::string body_name(int device, const motion::Part& part, int flow_part, int index, bool moves) const {
         const cell::Device& d = c_.device(device);
         if (flow_part >= 0) return c_.cell.part_types[trace_.parts[flow_part].type].name + " on " + d.name;
+        if (part.tag == simulation::held_tag) return (d.arm ? "part held by " : "part on ") + d.name;
+        if (d.axis && moves) return d.name + " " + d.axis->model->mechanism.links.back().bodies[index].name;
         if (!d.arm) return d.name + (d.bodies.size() > 1 ? " " + d.bodies[index].name : "");
-        if (part.tag == simulation::held_tag) return "part held by " + d.name;
         if (part.tag == simulation::tool_tag) return d.name + " tool";
         return d.name + " " + d.arm->model->mechanism.links[part.tag].name;
     }

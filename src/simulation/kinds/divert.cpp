@@ -1,7 +1,7 @@
 #include <cell/device_kind.h>
 #include <cell/numbers.h>
 
-#include "belt.h"
+#include "crossing.h"
 #include "kinds.h"
 
 namespace escarp::simulation {
@@ -51,7 +51,7 @@ public:
         const Arrival arrival{k.trace().parts[here_].type, 0, &at, joint(k.cell(), device_), divert_.speed};
         if (!k.behaviour(next_).accepts(k, arrival)) return false;
         crossing_ = true;
-        const Vector3 way = joint_there(k) - at.translation();
+        const Vector3 way = comes_to(k.cell().devices[next_], joint(k.cell(), device_)) - at.translation();
         k.changing(next_).enter(k, here_, arrival);
         k.set_signal(signal(crossing_signal), true);
         k.at(k.now() + ticks(way.norm() / divert_.speed), *this, 0, here_);
@@ -88,12 +88,6 @@ private:
         if (divert_.which == "every part") return true;
         const std::string result = k.trace().result(part, k.now());
         return divert_.which == "rejects" ? result == "reject" : result == "good";
-    }
-    /// Where a part comes to.
-    Vector3 joint_there(const Kernel& k) const {
-        const cell::Device& there = k.cell().devices[next_];
-        if (!as_belt(there)) return (there.world * there.seats.front().at).translation();
-        return (there.world * belt_of(there).on_top(nearest_way(there, joint(k.cell(), device_)))).translation();
     }
     const Diversion& divert_;
     const int next_;

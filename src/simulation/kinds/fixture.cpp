@@ -4,7 +4,7 @@
 #include <cell/device_kind.h>
 #include <cell/numbers.h>
 
-#include "belt.h"
+#include "crossing.h"
 #include "kinds.h"
 #include "polyline.h"
 
@@ -90,13 +90,7 @@ public:
     void enter(Kernel& k, int part, const Arrival& a) override {
         const int seat = *room(k, a.part_type);
         reserve(k, seat, part);
-        const Frame there = device_.world * device_.seats[seat].at;
-        Frame from;
-        if (!k.trace().part_frame(k.cell(), part, k.now(), from)) from = there;
-        const Vector3 way = there.translation() - from.translation();
-        const Ticks takes = std::max<Ticks>(1, ticks(way.norm() / work_.speed));
-        k.put(part, index_, seat, from, {.velocity = way / seconds(takes)}, k.now() + takes);
-        k.at(k.now() + takes, *this, arrives, part);
+        k.at(slide_in(k, part, device_, index_, seat, work_.speed), *this, arrives, part);
     }
     std::optional<Wish> wishes_to_cross(const Kernel& k) const override {
         const int oldest = next_ < 0 || k.on(signal(hold_signal)) ? -1 : oldest_done();
@@ -173,11 +167,8 @@ private:
     bool hand_on(Kernel& k) {
         const auto wish = wishes_to_cross(k);
         if (!wish) return false;
-        Frame at;
-        k.trace().part_frame(k.cell(), wish->part, k.now(), at);
-        const cell::Device& there = k.cell().devices[next_];
-        Arrival arrival{type(k, wish->part), 0, &at, {}, work_.speed};
-        if (as_belt(there)) arrival.joint = (there.world * there.ends.front()).translation();
+        const Leaving leaving(k, wish->part, next_, work_.speed);
+        const Arrival arrival = leaving.arrival();
         if (!k.behaviour(next_).accepts(k, arrival)) return false;
         nest(oldest_done()) = {};
         k.changing(next_).enter(k, wish->part, arrival);
