@@ -132,7 +132,7 @@ Operations set_down(const Layout& layout, const std::string& id, const geometry:
     const int device = cell.device(id);
     geometry::Frame at = world;
     const int host = carrier_at(cell, device, world.translation());
-    at.translation().z() = host >= 0 ? cell.devices[host].mount_world().translation().z() : 0.0;
+    at.translation().z() = host >= 0 ? cell.devices[host].kind->top_at(cell.devices[host], at.translation()) : 0.0;
     Operations operations = place_at(cell, device, at, host);
     const json* own = find(layout.tree(), "/devices/" + id);
     if (host >= 0 && cell.devices[host].kind->moves_parts() && cell.devices[device].kind->feeds_belts() &&

@@ -26,10 +26,14 @@ public:
     /// What one set down somewhere may stand on; belts include structures.
     enum class Settles { on_floor, on_structures, on_belts };
     virtual Settles settles() const { return Settles::on_structures; }
-    virtual bool carries_devices() const { return false; }         ///< others are set down on it
-    virtual bool has_arm() const { return false; }                 ///< is an arm model with tools, poses and a task
-    virtual bool presses() const { return false; }  ///< what moves of it touches the parts on what it stands on
-    virtual bool moves_parts() const { return false; }             ///< parts ride on it from one end to the other
+    virtual bool carries_devices() const { return false; }  ///< others are set down on it
+    /// How high what stands on it at a point stands, world.
+    virtual double top_at(const Device& device, const Vector3& /*world*/) const {
+        return device.mount_world().translation().z();
+    }
+    virtual bool has_arm() const { return false; }      ///< is an arm model with tools, poses and a task
+    virtual bool presses() const { return false; }      ///< what moves of it touches the parts on what it stands on
+    virtual bool moves_parts() const { return false; }  ///< parts ride on it from one end to the other
     virtual double ride_length(const Device&) const { return 0; }  ///< along which parts can be met, m; 0: none can
     /// The standard deviation of the places of parts that it tells, to either side, m; nothing: it tells none.
     virtual std::optional<double> tells_places(const Device&) const { return std::nullopt; }

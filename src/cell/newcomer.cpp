@@ -40,7 +40,11 @@ void Newcomer::bring(const json& catalogue, const std::string& list, const std::
 
 void Newcomer::stand_on(json& device, const Device& host, double x_mm) {
     device["host"] = host.id;
-    device["placement"] = {{"x_mm", std::round(x_mm * 10) / 10}, {"y_mm", 0.0}, {"z_mm", 0.0}, {"turn_deg", 0.0}};
+    const Frame mount = host.mount_world();
+    const Vector3 there = mount * Vector3(1e-3 * x_mm, 0, 0);
+    const double above = 1e3 * (host.kind->top_at(host, there) - mount.translation().z());
+    const auto tenth = [](double mm) { return std::round(mm * 10) / 10; };
+    device["placement"] = {{"x_mm", tenth(x_mm)}, {"y_mm", 0.0}, {"z_mm", tenth(above)}, {"turn_deg", 0.0}};
 }
 
 }  // namespace escarp::cell

@@ -1,8 +1,8 @@
 #include "wiring.h"
 
 #include <algorithm>
-#include <regex>
 #include <set>
+#include <string_view>
 
 #include "step_kind.h"
 #include "tables.h"
@@ -15,13 +15,26 @@ class Image {
 public:
     /// Takes what an address of the file says, if it is one of IEC 61131-3.
     void take(const std::string& address) {
-        static const std::regex form("%[IQ]([XBWD]?)([0-9]{1,6})(\\.([0-7]))?");
-        std::smatch m;
-        if (!std::regex_match(address, m, form)) return;
-        const std::string size = m[1];
-        const int byte = std::stoi(m[2]);
-        const int bits = size == "B" ? 8 : size == "W" ? 16 : size == "D" ? 32 : 1;
-        const int first = 8 * byte + (m[4].matched ? std::stoi(m[4]) : 0);
+        // %, the area, the size unless it is a bit, the byte, and of a bit its number.
+        std::string_view rest = address;
+        const auto skip = [&rest](std::string_view any) {
+            const char found = !rest.empty() && any.find(rest.front()) != any.npos ? rest.front() : '\0';
+            if (found) rest.remove_prefix(1);
+            return found;
+        };
+        if (!skip("%") || !skip("IQ")) return;
+        const char size = skip("XBWD");
+        int byte = 0, bit = 0, digits = 0;
+        while (const char digit = digits < 6 ? skip("0123456789") : '\0') byte = 10 * byte + (digit - '0'), ++digits;
+        if (digits == 0) return;
+        if (skip(".")) {
+            const char digit = skip("01234567");
+            if (!digit) return;
+            bit = digit - '0';
+        }
+        if (!rest.empty()) return;
+        const int bits = size == 'B' ? 8 : size == 'W' ? 16 : size == 'D' ? 32 : 1;
+        const int first = 8 * byte + bit;
         for (int i = 0; i < bits; ++i) taken_.insert(first + i);
     }
     std::string next(const Signal& s) {

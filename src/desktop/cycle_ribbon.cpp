@@ -104,9 +104,9 @@ void CycleRibbon::renew_lanes() {
         for (std::size_t i = 0; i < e->cell->devices.size(); ++i) {
             const cell::Device& d = e->cell->devices[i];
             if (d.kind->lane() != shows) continue;
-            const bool side_by_side = shows == Shows::work;  // as many as it has places
+            const bool side_by_side = shows == Shows::work && !d.axis;  // as many as it has places
             lanes_.push_back({kind, static_cast<int>(i),
-                side_by_side ? static_cast<int>(std::min<std::size_t>(3, d.seats.size())) : 1,
+                side_by_side ? static_cast<int>(std::clamp<std::size_t>(d.seats.size(), 1, 3)) : 1,
                 shows == Shows::level ? d.first_signal : -1});
         }
     for (const QString& name : workspace_.signal_lanes())

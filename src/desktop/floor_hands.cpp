@@ -123,7 +123,7 @@ void FloorView::place_to(const QPointF& pixel, bool snap) {
         // Where it would come to stand there: its height decides what it snaps to.
         Frame wanted = geometry::make_frame(at);
         const int carrier = cell::carrier_at(cell, device, at);
-        wanted.translation().z() = carrier >= 0 ? cell.devices[carrier].mount_world().translation().z() : 0.0;
+        wanted.translation().z() = carrier >= 0 ? cell.devices[carrier].kind->top_at(cell.devices[carrier], at) : 0.0;
         const cell::Snap snapped =
             cell::snap(cell, device, {device}, wanted, snap ? snap_pixels / view_.scale : 0, snap ? grid : 0.001);
         guides_ = snapped.guides;
@@ -223,7 +223,8 @@ void FloorView::drag_to(const QPointF& pixel, bool snap) {
             const bool hosted_apart = d.host >= 0 && d.kind->settles() == cell::DeviceKind::Settles::on_belts;
             if (carrier != d.host && !(hosted_apart && carrier < 0)) {
                 host = carrier;
-                wanted.translation().z() = carrier >= 0 ? c.devices[carrier].mount_world().translation().z() : 0.0;
+                wanted.translation().z() =
+                    carrier >= 0 ? c.devices[carrier].kind->top_at(c.devices[carrier], wanted.translation()) : 0.0;
             }
             lands_on_ = carrier >= 0 ? QString::fromStdString(c.devices[carrier].name) : QString();
         }

@@ -323,7 +323,8 @@ std::vector<int> FloorView::devices_at(const QPointF& pixel) const {
         if (workspace_.hidden(c.devices[i].id)) continue;
         const cell::Device& d = c.devices[i];
         QRectF box = pixel_box(static_cast<int>(i));
-        if (!d.mover() && !box.adjusted(-6, -6, 6, 6).contains(pixel)) continue;  // nowhere near: no need for its outline
+        if (!d.mover() && !box.adjusted(-6, -6, 6, 6).contains(pixel))
+            continue;  // nowhere near: no need for its outline
         bool hit = false;
         QRectF drawn;
         for (const QPolygonF& poly :

@@ -235,8 +235,8 @@ json state_json(const study::Evaluation& e, double at_s) {
         const double value = trace.signals[i].at(t);
         signals[trace.signals[i].name] = e.cell->signals[i].on_off() ? json(value != 0) : json(value);
     }
-    return {{"at_s", tidy(at_s)}, {"arms", std::move(arms)}, {"movers", std::move(movers)},
-        {"parts", std::move(parts)}, {"signals", std::move(signals)}};
+    return {{"at_s", tidy(at_s)}, {"arms", std::move(arms)}, {"movers", std::move(movers)}, {"parts", std::move(parts)},
+        {"signals", std::move(signals)}};
 }
 
 }  // namespace escarp::exchange

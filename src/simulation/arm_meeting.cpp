@@ -88,7 +88,7 @@ std::optional<ArmDriver::Exchange> ArmDriver::put_among(Kernel& k, const Step& s
     }
     std::optional<motion::MeetingFailure> why;
     const auto free = [&](double way) {
-        const std::optional<Ride> place = other.free_place(k, x.type, way);
+        std::optional<Ride> place = other.free_place(k, x.type, way);
         if (place) x.ride = *place;
         return place;
     };
@@ -103,7 +103,7 @@ std::optional<ArmDriver::Exchange> ArmDriver::put_among(Kernel& k, const Step& s
 std::optional<ArmDriver::Exchange> ArmDriver::agree_riding(Kernel& k, const Step& step, const JointVector& from) {
     if (step.kind->reach() == Reach::part || step.on_carrier) {
         for (const Ride& ride : worth_meeting(k, step)) {
-            const std::optional<Exchange> best = ridden(k, step, from, ride);
+            std::optional<Exchange> best = ridden(k, step, from, ride);
             if (!best) continue;
             Behaviour& other = k.changing(step.device);
             other.claim(k, {-1, best->ride.part});

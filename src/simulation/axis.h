@@ -8,11 +8,11 @@ namespace escarp::simulation {
 /// How an axis is made; lengths in m, angles in rad.
 struct AxisMake {
     kinematics::JointType type = kinematics::JointType::slide;
-    Frame at = Frame::Identity();     ///< of what moves, at value 0, in the device's frame
-    Vector3 axis = Vector3::UnitX();  ///< unit, in that frame
-    double travel = 0;                ///< the longest way that it goes in one go
-    double low = 0, high = 0;         ///< values that it may have
-    double start = 0;                 ///< its value at the start
+    Frame at = Frame::Identity();      ///< of what moves, at value 0, in the device's frame
+    Vector3 axis = Vector3::UnitX();   ///< unit, in that frame
+    double travel = 0;                 ///< the longest way that it goes in one go
+    double low = 0, high = 0;          ///< values that it may have
+    double start = 0;                  ///< its value at the start
     double takes = 1, takes_back = 1;  ///< s for the travel, towards greater values and back
     bool evenly = false;               ///< at one speed from beginning to end, else smoothly
     geometry::Bodies bodies;           ///< that move, in the frame `at`

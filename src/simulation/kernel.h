@@ -138,7 +138,7 @@ public:
     virtual void enter(Kernel&, int /*part*/, const Arrival&) {}
     /// A part that waits here to go over from the side; see Kind::side_joint.
     virtual std::optional<Wish> wishes_to_cross(const Kernel&) const { return std::nullopt; }
-    virtual Gate* gate() { return nullptr; }  ///< along the belt that it stands on
+    virtual std::vector<Gate*> gates() { return {}; }  ///< along the belt that it stands on
 
     /// Told of every new stretch of a part's motion (only if `watches`).
     virtual bool watches() const { return false; }

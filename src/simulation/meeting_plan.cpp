@@ -37,7 +37,7 @@ public:
         key.add(s_.step.approach).add(s_.step.retreat).add(s_.step.straight_speed).add(s_.step.acceleration);
         key.add(s_.bearable_in.value_or(-1)).add(s_.bearable_out.value_or(-1)).add(pose->pose);
         kind_of(s_.carrier).add_ride(key, s_.carrier);
-        const auto plan = plans_.meeting(key.value(), [&] {
+        std::shared_ptr<const MeetingPlan> plan = plans_.meeting(key.value(), [&] {
             motion::MeetingRequest r{*s_.with_tool.model, *s_.with_tool.solver, s_.with_tool.tool_frame,
                 [this](double at) { return place(at); }};
             r.way = way, r.speed = speed_, r.approach = s_.step.approach, r.retreat = s_.step.retreat;

@@ -130,7 +130,7 @@ struct Trace {
     std::vector<Block> blocks;  ///< in order of their beginning
     std::vector<PartRecord> parts;
     std::vector<SignalRecord> signals;
-    std::vector<std::vector<MotionRecord>> motions;  ///< by device; empty for what never moves
+    std::vector<std::vector<MotionRecord>> motions;                    ///< by device; empty for what never moves
     std::vector<std::vector<std::pair<Ticks, Condition>>> conditions;  ///< by device
     std::vector<Departure> departures;
     std::vector<std::vector<Ticks>> rounds;  ///< by device: when its task was done once more

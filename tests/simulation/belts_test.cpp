@@ -1,6 +1,8 @@
 #include <catch2/catch.hpp>
 
 #include <geometry/distance.h>
+#include <inspection/inspect.h>
+#include <simulation/kinds/belt.h>
 #include <simulation/plan.h>
 #include <simulation/run.h>
 
@@ -435,4 +437,69 @@ TEST_CASE("a belt that comes in from the side from far away is a finding") {
     CHECK_FALSE(far());
     tree["devices"][3]["placement"]["y_mm"] = -1500;
     CHECK(far());
+}
+
+TEST_CASE("a belt that rises, or falls, carries its parts along the slope at its speed, and level again at its end") {
+    for (const double rise : {400.0, -300.0}) {
+        json up = belt("main", 2000, 200, "out", json::object());
+        up["rise_mm"] = rise, up["rise_radius_mm"] = 300;
+        json out = hood("out", "main");
+        const BeltRun r = belt_run(cell_of({up, infeed("i", "main", 4), out}));
+        const cell::Device& d = r.cell->devices[static_cast<std::size_t>(r.cell->device("main"))];
+        const Belt& b = belt_of(d);
+        // By hand: 2000 = 2 R sin a + l cos a, 400 = 2 R (1 - cos a) + l sin a.
+        const double a = std::abs(b.slope), l = (2.0 - 0.6 * std::sin(a)) / std::cos(a);
+        CHECK(0.6 * (1 - std::cos(a)) + l * std::sin(a) == Approx(std::abs(rise) / 1e3).margin(1e-12));
+        CHECK(b.length() == Approx(0.6 * a + l).margin(1e-12));
+        CHECK(d.ends[1].translation().z() - d.ends[0].translation().z() == Approx(rise / 1e3).margin(1e-12));
+        CHECK(d.ends[1].linear().isApprox(d.ends[0].linear(), 1e-12));
+        // As fast as the belt, on the belt, and lying along it, all the way.
+        Frame before;
+        REQUIRE(r.run->trace.part_frame(*r.cell, 0, ticks(0.3), before));
+        const double leaves = seconds(r.run->trace.departures.front().when);
+        CHECK(leaves == Approx((b.length() - 0.06) / 0.2).margin(0.31));
+        for (double t = 0.4; t < leaves; t += 0.1) {
+            Frame at;
+            REQUIRE(r.run->trace.part_frame(*r.cell, 0, ticks(t), at));
+            CHECK((at.translation() - before.translation()).norm() <= 0.02 + 1e-9);
+            CHECK((at.translation() - before.translation()).norm() > 0.0199);
+            const Frame on = kind_of(d).rides_at(d, nearest_way(d, at.translation()));
+            CHECK((on.translation() - at.translation()).norm() < 1e-9);
+            CHECK(on.linear().isApprox(at.linear(), 1e-9));
+            before = at;
+        }
+        // The bed lies under the path and nowhere stands out of it.
+        for (double way = 0; way < b.length(); way += 0.01) {
+            const Frame on = kind_of(d).rides_at(d, way);
+            const auto point = geometry::Convex::sphere(1e-6);
+            double least = 1e9;
+            for (const geometry::Body& body : d.bodies)
+                least = std::min(least, geometry::separation(body.shape, d.world * body.at, point,
+                                            Frame(on * geometry::make_frame({0, 0, 1e-4})))
+                                            .distance);
+            CHECK(least > 4e-5);
+            CHECK(least < 2e-4);
+        }
+    }
+}
+
+TEST_CASE("a slope that has no room is refused; one on which parts slide is found, with the most that holds them") {
+    json up = belt("main", 1000, 200, "out", json::object());
+    up["rise_mm"] = 1400;
+    CHECK_THROWS_WITH(tests::read(cell_of({up, hood("out", "main")})), Catch::Contains("cannot rise so far"));
+    up["rise_mm"] = 450, up["friction"] = 0.3;
+    json tree = cell_of({up, infeed("i", "main", 4), hood("out", "main")});
+    const auto find = [](const json& t) {
+        const auto e = tests::evaluated(cell::Document::parse(t.dump()), "A");
+        for (const inspection::Finding& f : e->inspection->findings)
+            if (f.id == "slide:main") return f;
+        return inspection::Finding{};
+    };
+    const inspection::Finding f = find(tree);
+    REQUIRE(f.ways_out.size() == 1);
+    const double most = f.ways_out.front().edit.operations.front().value.get<double>();
+    for (const double more : {0.0, 2.0}) {
+        tests::device(tree, "main")["rise_mm"] = most + more;
+        CHECK(find(tree).id.empty() == (more == 0));
+    }
 }

@@ -46,7 +46,7 @@ TEST_CASE(
         const geometry::Box3 box = d.extent();  // on the floor, unturned: what moves of it at its beginning
         CHECK(d.world.isApprox(Frame::Identity()));
         CHECK(box.low.z() == Approx(0).margin(1e-9));  // neither floats nor sinks
-        if (kind->id() == "zone_sensor") {  // its sizes are those of what it watches, beside which it stands
+        if (kind->id() == "zone_sensor") {             // its sizes are those of what it watches, beside which it stands
             geometry::Box3 watched;
             for (const cell::Mark& m : d.marks)
                 for (const geometry::Vector3& p : m.line) watched.add(p);

@@ -114,6 +114,63 @@ TEST_CASE("D/D/1, D/M/1 and M/G/1: how long a part stays") {
     CHECK(stay("exponential 1000", "uniform 0 to 1200") == Approx(pk(600, 1200 * 1200 / 12.0)).epsilon(0.03));
 }
 
+TEST_CASE(
+    "M/M/1 at a million parts, M/D/1 at two hundred thousand: how long they stay, within the interval of independent "
+    "runs") {
+    constexpr int runs = 20;
+    for (const bool even : {false, true}) {
+        const double horizon = even ? 1e7 : 5e7;
+        std::vector<double> means;
+        std::size_t parts = 0;
+        for (int seed = 1; seed <= runs; ++seed) {
+            json tree = line({{"interval_s", "exponential 1000"}},
+                {{"process_s", even ? "uniform 499.999 to 500.001" : "exponential 500"}}, 100000);
+            tree["seed"] = 100 + seed;
+            const Long l = until(tree, horizon);
+            means.push_back(mean_stay(l) - 20);
+            parts += l.trace().parts.size();
+        }
+        double mean = 0, square = 0;
+        for (const double m : means) mean += m / runs;
+        for (const double m : means) square += (m - mean) * (m - mean) / (runs - 1);
+        const double error = std::sqrt(square / runs);
+        CHECK(parts > (even ? 198'000 : 990'000));
+        CHECK(error < 0.006 * mean);
+        // Pollaczek and Khinchine; Student's t for 19 degrees of freedom at 99.9 % is 3.88.
+        CHECK(std::abs(mean - (even ? 750 : 1000)) < 3.88 * error + 0.05);
+    }
+}
+
+TEST_CASE("M/M/1/K: the share of the time in which the infeed is held up, and how long parts stay") {
+    // Five of 20 mm on the belt, one in work, one that the infeed holds: with 7 in all it is held up.
+    constexpr double ratio = 0.8, horizon = 1.2e7;
+    constexpr int runs = 12;
+    double none = 0, weight = 1, inside = 0;
+    for (int n = 0; n <= 7; ++n) none += weight, inside += n * weight, weight *= ratio;
+    const double blocked = std::pow(ratio, 7) / none, rate = ratio * (1 - blocked) / 1000;
+    std::vector<double> held, stay;
+    for (int seed = 1; seed <= runs; ++seed) {
+        json tree = line({{"interval_s", "exponential 1250"}}, {{"process_s", "exponential 1000"}}, 100);
+        tree["seed"] = 200 + seed;
+        const Long l = until(tree, horizon);
+        const auto shares = l.trace().shares(l.index("in"), 0, ticks(horizon));
+        held.push_back(shares.contains(Condition::blocked) ? shares.at(Condition::blocked) : 0.0);
+        stay.push_back(mean_stay(l));
+    }
+    const auto agrees = [](const std::vector<double>& values, double truth) {
+        double mean = 0, square = 0;
+        for (const double v : values) mean += v / runs;
+        for (const double v : values) square += (v - mean) * (v - mean) / (runs - 1);
+        const double error = std::sqrt(square / runs);
+        INFO("mean " << mean << " truth " << truth << " error " << error);
+        CHECK(error < 0.06 * truth);
+        CHECK(std::abs(mean - truth) < 4.44 * error + 0.002 * truth);  // Student's t, 11 degrees, 99.9 %
+    };
+    agrees(held, blocked);
+    // By Little's law; what the infeed holds is not in the cell yet, so that its wait counts apart.
+    agrees(stay, (inside / none - blocked) / rate);
+}
+
 TEST_CASE("two in a row with a finite buffer between, exponential times: throughput in closed form") {
     // The infeed is the first, which holds its part while there is no room; belt of 100 mm: five parts of 20 mm wait.
     for (const double ratio : {0.5, 1.0, 1.5}) {

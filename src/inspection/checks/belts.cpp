@@ -9,11 +9,38 @@
 namespace escarp::inspection {
 namespace {
 
-/// A belt that starts and stops quicker than friction lets its parts follow (mu g, on the level).
+/// A slope on which friction does not hold parts: steeper than atan mu.
+std::optional<Finding> slide(const cell::Device& d) {
+    const simulation::Belt& b = simulation::belt_of(d);
+    const double holds = std::atan(b.friction), degrees = 180 / geometry::pi;
+    if (std::abs(b.slope) <= holds) return std::nullopt;
+    Finding f;
+    f.id = "slide:" + d.id;
+    f.severity = Severity::watch;
+    f.title = "Parts slide on " + d.name;
+    f.devices = {d.id};
+    f.text = "Its slope has " + short_number(std::abs(b.slope) * degrees) + " degrees; with a friction of " +
+             short_number(b.friction) + " parts stay where they are up to " + short_number(holds * degrees) + ".";
+    double low = 0, high = std::abs(b.rise);  // what it may rise over the same length
+    while (high - low > 1e-4) {
+        const double middle = 0.5 * (low + high);
+        const auto slope = simulation::slope_of(b.run, middle, b.rise_radius);
+        (slope && *slope <= holds ? low : high) = middle;
+    }
+    if (const double most = std::copysign(std::floor(1e3 * low), b.rise); most != 0)
+        f.ways_out.push_back(
+            {std::string(b.rise < 0 ? "Let it fall by " : "Let it rise by ") + short_number(std::abs(most)) + " mm",
+                "the most over this length at which nothing slides",
+                {"Less slope of " + d.name, {cell::Operation::set("/devices/" + d.id + "/rise_mm", most)}}});
+    return f;
+}
+
+/// A belt that starts and stops quicker than friction lets its parts follow: mu g on the level, less on a slope.
 std::optional<Finding> slip(const cell::Device& d) {
     constexpr double g = 9.80665;
     const simulation::Belt& b = simulation::belt_of(d);
-    const double most = b.friction * g;
+    const double most = g * (b.friction * std::cos(b.slope) - std::sin(std::abs(b.slope)));
+    if (most <= 0) return std::nullopt;  // they slide at any
     if (b.acceleration <= most) return std::nullopt;
     Finding f;
     f.id = "slip:" + d.id;
@@ -75,7 +102,8 @@ std::optional<Finding> idle(const cell::Device& d) {
 void belt_check(const Context& c, Inspection& result) {
     for (const cell::Device& d : c.cell.devices) {
         if (simulation::as_belt(d))
-            if (std::optional<Finding> f = slip(d)) result.findings.push_back(std::move(*f));
+            for (const auto& check : {slide, slip})
+                if (std::optional<Finding> f = check(d)) result.findings.push_back(std::move(*f));
         if (std::optional<Finding> f = idle(d)) result.findings.push_back(std::move(*f));
         if (std::optional<Finding> f = far_joint(c, d)) result.findings.push_back(std::move(*f));
     }

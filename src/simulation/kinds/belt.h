@@ -12,8 +12,9 @@ struct Belt final : cell::Parameters {
     enum class Runs { always, when_asked, by_itself };  ///< steadily, or by a pitch
     BeltPath path;
     double width, height, speed, gap;
-    double acceleration = 0;  ///< m/s^2; 0: it runs and stands at once
-    double friction = 0.4;    ///< between parts and belt
+    double acceleration = 0;                               ///< m/s^2; 0: it runs and stands at once
+    double friction = 0.4;                                 ///< between parts and belt
+    double run = 0, rise = 0, rise_radius = 0, slope = 0;  ///< see slope_of; 0: it is level
     Runs runs = Runs::always;
     double pitch = 0, dwell = 0;  ///< of a belt that moves by a pitch
     bool all_stand = false;       ///< parts do not close up: where one is held, all stand

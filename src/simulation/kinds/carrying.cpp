@@ -37,7 +37,7 @@ public:
         ends_.back() = never;  // what overhangs the end goes straight on
         for (std::size_t i = 0; i < k.cell().devices.size(); ++i)
             if (k.cell().devices[i].host == index_)
-                if (Gate* gate = k.changing(static_cast<int>(i)).gate()) gates_.push_back(gate);
+                for (Gate* gate : k.changing(static_cast<int>(i)).gates()) gates_.push_back(gate);
         control(k);
         if (belt_.runs == Belt::Runs::by_itself) stood(k);
     }
@@ -575,7 +575,7 @@ private:
             glide.velocity = lead(k, r, metres(here)).linear() * Vector3(belt_.speed, 0, 0);
         } else {
             glide.turn_rate = section->curvature * belt_.speed;
-            glide.axis = on->world.linear().col(2);
+            glide.axis = section->upright ? Vector3(on->world.linear() * section->axis()) : on->world.linear().col(2);
             glide.centre = on->world * (section->centre() + Vector3(0, 0, belt_of(*on).height));
         }
         glide.share = drive_.share(k.now()), glide.ramp = drive_.ramp(k.now());

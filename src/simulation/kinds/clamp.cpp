@@ -15,10 +15,11 @@ public:
     const cell::Fields& fields() const override {
         using namespace cell::field;
         static const cell::Fields all{choice("jaw", "jaw", {"swings", "slides"}).usually("swings").at_first("swings"),
-            number("length_mm", "length", 20, 2000).at_first(160.0), number("width_mm", "width", 5, 1000).at_first(40.0),
-            number("height_mm", "height", 10, 1000).at_first(90.0), number("swing_deg", "swings by", 5, 180).usually(80),
-            number("slide_mm", "slides by", 1, 1000).usually(50),
-            number("close_s", "closes in", 0.01, 60).at_first(0.3), number("open_s", "opens in", 0.01, 60).at_first(0.3),
+            number("length_mm", "length", 20, 2000).at_first(160.0),
+            number("width_mm", "width", 5, 1000).at_first(40.0), number("height_mm", "height", 10, 1000).at_first(90.0),
+            number("swing_deg", "swings by", 5, 180).usually(80), number("slide_mm", "slides by", 1, 1000).usually(50),
+            number("close_s", "closes in", 0.01, 60).at_first(0.3),
+            number("open_s", "opens in", 0.01, 60).at_first(0.3),
             choice("starts", "starts", {"closed", "open"}).usually("open")};
         return all;
     }
@@ -35,8 +36,7 @@ public:
         d.look = cell::Look::fixture;
         // A foot at the back; the jaw reaches forward over it to what it presses on.
         const double foot = 0.4 * length, bar = 0.25 * height;
-        d.bodies.push_back(
-            cell::standing_box("foot", {foot, width, height - bar}, {-0.5 * (length - foot), 0, 0}));
+        d.bodies.push_back(cell::standing_box("foot", {foot, width, height - bar}, {-0.5 * (length - foot), 0, 0}));
         geometry::Body jaw = cell::standing_box("jaw", {length, 0.6 * width, bar}, {0, 0, height - bar});
         AxisMake make;
         make.takes = v.number("open_s"), make.takes_back = v.number("close_s");

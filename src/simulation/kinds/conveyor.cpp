@@ -10,11 +10,34 @@
 namespace escarp::simulation {
 namespace {
 
+/// The same along a slope, or where the path bends up or down: chords that stand out by 0.05 mm at the most. `low`,
+/// `high`: over the belt.
+void add_sloping_bar(const PathSection& s, double belt, const char* name, double inner, double outer, double low,
+    double high, geometry::Bodies& out) {
+    constexpr double stands_out = 5e-5;
+    const Frame up = geometry::make_frame({0, 0, belt});
+    const double angle = std::abs(s.curvature) * s.length;
+    const int pieces =
+        angle == 0 ? 1 : static_cast<int>(std::ceil(angle * std::sqrt(1 / (8 * stands_out * std::abs(s.curvature)))));
+    for (int i = 0; i < pieces; ++i) {
+        std::vector<Vector3> points;
+        for (const int end : {i, i + 1})
+            for (const double side : {inner, outer})
+                for (const double z : {low, high})
+                    points.push_back(up * s.at(s.length * end / pieces) * Vector3(0, side, z));
+        out.push_back({name, geometry::Convex::hull(std::move(points)), Frame::Identity()});
+    }
+}
+
 /// A bar along the path: from `inner` to `outer` across it (left is +), between two heights. Arcs in convex pieces that
 /// hold the true shape and stand out from it by 0.2 mm at the most.
-void add_bar(const BeltPath& path, const char* name, double inner, double outer, double low, double high,
+void add_bar(const BeltPath& path, double belt, const char* name, double inner, double outer, double low, double high,
     geometry::Bodies& out) {
     for (const PathSection& s : path.sections()) {
+        if (!s.level()) {
+            add_sloping_bar(s, belt, name, inner, outer, low - belt, high - belt, out);
+            continue;
+        }
         if (s.curvature == 0) {
             geometry::Body bar = cell::standing_box(
                 name, {s.length, outer - inner, high - low}, {0.5 * s.length, 0.5 * (inner + outer), low});
@@ -49,7 +72,7 @@ geometry::Box3 footprint(const BeltPath& path, double half) {
     for (const PathSection& s : path.sections())
         for (const double side : {-half, half}) {
             for (const double way : {0.0, s.length}) box.add(s.at(way) * Vector3(0, side, 0));
-            if (s.curvature == 0) continue;
+            if (s.curvature == 0 || s.upright) continue;
             // An arc is widest where it runs along an axis of the device.
             const double begins = geometry::to_triple(s.begin.linear()).z();
             for (int quarter = -4; quarter <= 4; ++quarter) {
@@ -68,6 +91,11 @@ public:
         using namespace cell::field;
         using Type = cell::Field::Type;
         static const cell::Fields all{number("length_mm", "length", 0, 100000).at_first(1500.0),
+            number("rise_mm", "rises by", -3000, 3000)
+                .usually(0)
+                .explained("Over that length, which is measured level: the belt bends up, goes on straight and bends "
+                           "level again. Below 0 it falls."),
+            number("rise_radius_mm", "rise's bends", 50, 5000).usually(300),
             number("bend_deg", "bend, left +", -180, 180).usually(0),
             number("radius_mm", "bend radius", 20, 20000).usually(500),
             number("after_mm", "run after bend", 0, 100000).usually(0),
@@ -111,7 +139,11 @@ public:
     Frame rides_at(const cell::Device& d, double way) const override { return d.world * belt_of(d).on_top(way); }
     void add_ride(cell::ContentKey& key, const cell::Device& d) const override {
         key.add(d.world).add(belt_of(d).height);
-        for (const PathSection& s : belt_of(d).path.sections()) key.add(s.length).add(s.curvature).add(s.begin);
+        for (const PathSection& s : belt_of(d).path.sections())
+            key.add(s.length).add(s.curvature).add(s.upright).add(s.begin);
+    }
+    double top_at(const cell::Device& d, const Vector3& world) const override {
+        return rides_at(d, nearest_way(d, world)).translation().z();
     }
     std::string summary(const cell::Cell&, const cell::Device& d) const override {
         const Belt& b = belt_of(d);
@@ -147,7 +179,17 @@ public:
             r.problem("radius_mm",
                 "The radius of the bend's centre line is expected to be at least half the belt's width and 10 mm "
                 "more.");
-        b->path.add(length, 0);
+        const double rise = v.number("rise_mm"), rise_radius = v.number("rise_radius_mm");
+        const std::optional<double> slope = rise == 0 ? std::nullopt : slope_of(length, rise, rise_radius);
+        if (slope) b->run = length, b->rise = rise, b->rise_radius = rise_radius, b->slope = *slope;
+        if (slope) b->path.add_rise(length, rise, rise_radius, *slope);
+        else b->path.add(length, 0);
+        if (rise != 0 && !slope)
+            r.problem("rise_mm", "Over a length of " + cell::shortest(1e3 * length) + " mm, with bends of " +
+                                     cell::shortest(1e3 * rise_radius) +
+                                     " mm, the belt cannot rise so far by 60 degrees at the most: a greater length, or "
+                                     "bends of less radius, are expected.");
+        if (b->height + rise < 0.05) r.problem("rise_mm", "The belt would end less than 50 mm above the floor.");
         if (bend != 0) b->path.add(std::abs(bend) * radius, bend > 0 ? 1 / radius : -1 / radius);
         b->path.add(after, 0);
         if (b->path.length() < 0.1) {
@@ -157,7 +199,7 @@ public:
         d.look = cell::Look::belt;
         const double thick = std::min(0.1, 0.5 * b->height), half = 0.5 * b->width,
                      sheet = std::min(0.015, 0.1 * b->width);
-        add_bar(b->path, "bed", -half, half, b->height - thick, b->height, d.bodies);
+        add_bar(b->path, b->height, "bed", -half, half, b->height - thick, b->height, d.bodies);
         // The origin is the middle of the footprint.
         const geometry::Box3 box = footprint(b->path, half);
         const Vector3 middle(0.5 * (box.low.x() + box.high.x()), 0.5 * (box.low.y() + box.high.y()), 0);
@@ -165,16 +207,20 @@ public:
         for (geometry::Body& body : d.bodies) body.at.pretranslate(-middle);
         if (guide > 0)
             for (const double side : {-1.0, 1.0})
-                add_bar(b->path, "guide", std::min(side * half, side * (half - sheet)),
+                add_bar(b->path, b->height, "guide", std::min(side * half, side * (half - sheet)),
                     std::max(side * half, side * (half - sheet)), b->height, b->height + guide, d.bodies);
         const double leg = std::min(0.06, 0.25 * b->width), inset = std::min(0.15, 0.2 * b->length()),
                      between = b->length() - 2 * inset;
         const int spans = std::max(1, static_cast<int>(std::ceil(between / 2.5)));
         for (int i = 0; i <= spans; ++i)
             for (const double y : {-1.0, 1.0}) {
-                geometry::Body one =
-                    cell::standing_box("leg", {leg, leg, b->height - thick}, {0, y * 0.5 * (b->width - leg), 0});
-                one.at = b->path.at(inset + between * i / spans) * one.at;
+                Frame at = b->path.at(inset + between * i / spans);
+                // Under a slope the leg stands upright and ends below it.
+                const double tilt = std::abs(at.linear()(2, 0)), yaw = std::atan2(at.linear()(1, 0), at.linear()(0, 0));
+                const double tall = b->height - thick + (rise == 0 ? 0 : at.translation().z() - tilt * leg);
+                if (rise != 0) at = geometry::make_frame({at.translation().x(), at.translation().y(), 0}, {0, 0, yaw});
+                geometry::Body one = cell::standing_box("leg", {leg, leg, tall}, {0, y * 0.5 * (b->width - leg), 0});
+                one.at = at * one.at;
                 d.bodies.push_back(std::move(one));
             }
         const int arrows = std::clamp(static_cast<int>(b->length() / 0.3), 1, 60);

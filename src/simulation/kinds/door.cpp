@@ -22,10 +22,12 @@ public:
             choice("face", "leaf is", {"in front", "behind"})
                 .usually("in front")
                 .explained("On the side of -y, or of +y; it swings out to that side."),
-            number("length_mm", "length", 300, 10000).at_first(1000.0), number("width_mm", "width", 20, 1000).at_first(120.0),
+            number("length_mm", "length", 300, 10000).at_first(1000.0),
+            number("width_mm", "width", 20, 1000).at_first(120.0),
             number("height_mm", "height", 100, 5000).at_first(2000.0),
             number("swing_deg", "swings by", 10, 180).usually(90),
-            number("open_s", "opens in", 0.05, 600).at_first(1.5), number("close_s", "closes in", 0.05, 600).at_first(1.5),
+            number("open_s", "opens in", 0.05, 600).at_first(1.5),
+            number("close_s", "closes in", 0.05, 600).at_first(1.5),
             choice("starts", "starts", {"closed", "open"}).usually("closed")};
         return all;
     }

@@ -14,11 +14,11 @@ public:
     std::string label() const override { return "Lift"; }
     const cell::Fields& fields() const override {
         using namespace cell::field;
-        static const cell::Fields all = with_common(
-            {choice("goes", "goes", {"up", "along"}).usually("up").at_first("up"),
+        static const cell::Fields all =
+            with_common({choice("goes", "goes", {"up", "along"}).usually("up").at_first("up"),
                 number("travel_mm", "travel", 1, 10000).at_first(400.0),
                 number("go_s", "goes in", 0.05, 600).at_first(1.5),
-                number("back_s", "comes back in", 0.05, 600).at_first(1.5),
+                number("back_s", "back in", 0.05, 600).at_first(1.5),
                 number("length_mm", "length", 50, 10000)
                     .at_first(400.0)
                     .explained("Of the table; along: of the rails, the table is shorter by the travel."),
@@ -27,8 +27,8 @@ public:
                 whole("columns", "nests along x", 1, 50).usually(1), whole("rows", "nests along y", 1, 50).usually(1),
                 number("pitch_x_mm", "pitch x", 1, 10000).usually(100),
                 number("pitch_y_mm", "pitch y", 1, 10000).usually(100),
-                choice("loads_at", "is loaded at", {"its start", "its end"}).usually("its start"),
-                choice("gives_at", "is emptied at", {"its end", "its start"}).usually("its end")});
+                choice("loads_at", "loaded at", {"its start", "its end"}).usually("its start"),
+                choice("gives_at", "emptied at", {"its end", "its start"}).usually("its end")});
         return all;
     }
     std::vector<cell::Offering> offerings() const override {
@@ -57,8 +57,8 @@ public:
             r.problem("travel_mm", "A table of " + cell::shortest(1e3 * shortest_table) +
                                        " mm at the least goes along within the length of " +
                                        cell::shortest(1e3 * length) + " mm: less travel, or more length, is expected.");
-        const double table = up ? length : std::max(shortest_table, length - travel), plate = std::min(0.04, 0.2 * height),
-                     middle = up ? 0 : -0.5 * (length - table);
+        const double table = up ? length : std::max(shortest_table, length - travel),
+                     plate = std::min(0.04, 0.2 * height), middle = up ? 0 : -0.5 * (length - table);
         AxisMake make;
         make.axis = up ? Vector3(Vector3::UnitZ()) : Vector3(Vector3::UnitX());
         make.travel = make.high = travel;

@@ -19,7 +19,7 @@ class Halting final : public Behaviour, public Gate {
 public:
     Halting(const cell::Device& d, int index) : Behaviour(d, index), stop_(stopping(d)) {}
 
-    Gate* gate() override { return this; }
+    std::vector<Gate*> gates() override { return {this}; }
     double holds_at(const cell::PartType& type) const override { return stop_.way - 0.5 * type.length; }
     bool holds(Kernel& k, int part) override {
         const bool stays = part == here_ && claimed_;

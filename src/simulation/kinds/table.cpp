@@ -49,9 +49,7 @@ public:
         const std::vector<Offer> all = offers(k);
         return all.empty() ? std::nullopt : std::optional(all.front());
     }
-    std::vector<Offer> offers(const Kernel& k) const override {
-        return next_ >= 0 ? std::vector<Offer>{} : given(k);
-    }
+    std::vector<Offer> offers(const Kernel& k) const override { return next_ >= 0 ? std::vector<Offer>{} : given(k); }
     void claim(Kernel& k, const Offer& o) override {
         at_seat(o.seat).state = State::claimed;
         update(k);
@@ -261,7 +259,7 @@ private:
 
 cell::Fields TableKind::with_common(cell::Fields own) {
     using namespace cell::field;
-    const char* flow = "When it moves, in a line";
+    const char* flow = "Stands, in a line";
     for (cell::Field f : {choice("moves", "moves", {"by itself", "when asked"})
                               .usually("by itself")
                               .explained("By itself: when all nests where it is loaded are full and those where it is "

@@ -38,8 +38,8 @@ protected:
     static cell::Fields with_common(cell::Fields own);
     /// Reads those into a table; its signals.
     static void read_common(const cell::Values& v, Table& table, cell::Device& d);
-    /// A seat for every nest at every place, as the axis brings the first group of nests there. `nests`: where those are
-    /// at value 0, in the device's frame.
+    /// A seat for every nest at every place, as the axis brings the first group of nests there. `nests`: where those
+    /// are at value 0, in the device's frame.
     static void add_seats(const Table& table, const std::vector<Frame>& nests, cell::Device& d);
 
 private:

@@ -14,19 +14,17 @@ public:
     std::string label() const override { return "Turntable"; }
     const cell::Fields& fields() const override {
         using namespace cell::field;
-        static const cell::Fields all = with_common(
-            {number("diameter_mm", "diameter", 100, 10000).at_first(900.0),
-                number("height_mm", "height", 100, 5000).at_first(800.0),
-                whole("places", "places", 2, 48).usually(4).at_first(4),
-                number("turn_s", "turns by one in", 0.05, 600).at_first(1.2),
-                choice("turns", "turns", {"left", "right"}).usually("left"),
-                number("nests_at_mm", "nests from the middle", 10, 5000).usually(320).at_first(320.0),
-                whole("nests", "nests at each place", 1, 20).usually(1),
-                number("pitch_mm", "nests beside each other", 1, 5000).usually(100),
-                whole("loads_at", "is loaded at place", 1, 48)
-                    .usually(1)
-                    .explained("The first place is on the side of x; they follow as it turns."),
-                whole("gives_at", "is emptied at place", 1, 48).usually(1)});
+        static const cell::Fields all = with_common({number("diameter_mm", "diameter", 100, 10000).at_first(900.0),
+            number("height_mm", "height", 100, 5000).at_first(800.0),
+            whole("places", "places", 2, 48).usually(4).at_first(4),
+            number("turn_s", "turns in", 0.05, 600).at_first(1.2),
+            choice("turns", "turns", {"left", "right"}).usually("left"),
+            number("nests_at_mm", "nest radius", 10, 5000).usually(320).at_first(320.0),
+            whole("nests", "nests each", 1, 20).usually(1), number("pitch_mm", "nest pitch", 1, 5000).usually(100),
+            whole("loads_at", "loaded at", 1, 48)
+                .usually(1)
+                .explained("The first place is on the side of x; they follow as it turns."),
+            whole("gives_at", "emptied at", 1, 48).usually(1)});
         return all;
     }
     std::string summary(const cell::Cell&, const cell::Device& d) const override {
@@ -62,8 +60,8 @@ public:
         for (int n = 0; n < t->nests; ++n)
             nests.push_back(geometry::make_frame({out, (n - 0.5 * (t->nests - 1)) * beside, height}));
         for (int place = 0; place < places; ++place) {
-            geometry::Body under = cell::standing_box("pad",
-                {0.12 * diameter, (t->nests - 1) * beside + 0.12 * diameter, pad}, {out, 0, height - pad});
+            geometry::Body under = cell::standing_box(
+                "pad", {0.12 * diameter, (t->nests - 1) * beside + 0.12 * diameter, pad}, {out, 0, height - pad});
             under.at = geometry::make_frame(Vector3::Zero(), {0, 0, way * place * pitch}) * under.at;
             make.bodies.push_back(std::move(under));
         }
