@@ -414,7 +414,7 @@ FieldEditors::Choices FieldEditors::seats(bool give) const {
 FieldEditors::Choices FieldEditors::devices() const {
     Choices all{{QObject::tr("nothing"), ""}};
     for (const cell::Device& o : workspace_.cell()->devices)
-        if (o.id != owner_id() && o.kind->takes_from_belts()) all.emplace_back(QString::fromStdString(o.name), o.id);
+        if (o.id != owner_id() && o.kind->follows_belts()) all.emplace_back(QString::fromStdString(o.name), o.id);
     return all;
 }
 

@@ -7,6 +7,8 @@ namespace escarp::geometry {
 Matrix3 rotation(const Vector3& axis, double angle) { return Eigen::AngleAxisd(angle, axis).toRotationMatrix(); }
 
 Matrix3 from_triple(const Vector3& r) {
+    if (r.x() == 0 && r.y() == 0)  // most frames
+        return r.z() == 0 ? Matrix3(Matrix3::Identity()) : rotation(Vector3::UnitZ(), r.z());
     return rotation(Vector3::UnitZ(), r.z()) * rotation(Vector3::UnitY(), r.y()) * rotation(Vector3::UnitX(), r.x());
 }
 

@@ -177,7 +177,7 @@ double reach_bound(const ArmModel& model) {
 }
 
 Frame ArmModel::flange_frame(const JointVector& q) const {
-    std::vector<Frame> frames;
+    thread_local std::vector<Frame> frames;  // asked for with every step of a run
     mechanism.link_frames(q, Frame::Identity(), frames);
     return frames[flange_link] * flange;
 }

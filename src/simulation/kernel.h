@@ -2,6 +2,7 @@
 // The event kernel and what a device's behaviour may do with it.
 
 #include <atomic>
+#include <memory_resource>
 #include <optional>
 #include <set>
 #include <tuple>
@@ -279,7 +280,8 @@ private:
     std::vector<std::unique_ptr<Actor>> actors_;  ///< each device, followed by its tasks
     std::vector<Behaviour*> behaviours_;          ///< by device
     std::vector<Behaviour*> watchers_;
-    std::set<EventKey> events_;
+    std::pmr::unsynchronized_pool_resource event_room_;
+    std::pmr::set<EventKey> events_{&event_room_};
     std::vector<int> live_;
     std::map<int, std::vector<int>> loads_;  ///< by carrier
     std::map<int, Lying> lying_;             ///< by part

@@ -179,15 +179,16 @@ private:
         due_ = k.now() + ticks(delay);
         switch_ = k.at(due_, *this, switch_event);
     }
-    double distance(const cell::PartType& type, const Frame& at) const {
-        double least = 1e300;
-        for (const geometry::Body& b : bodies(type))
-            least =
-                std::min(least, geometry::separation(b.shape, at * b.at, watched_.shape, Frame::Identity()).distance);
-        return least;
+    bool touches(const cell::PartType& type, const Frame& at) const {
+        return std::any_of(bodies(type).begin(), bodies(type).end(), [&](const geometry::Body& b) {
+            const Frame stands = at * b.at;
+            const double apart = (stands * b.shape.centre() - watched_.middle).norm();
+            if (apart > b.shape.bound() + watched_.reach + 1e-6) return false;
+            return geometry::separation(b.shape, stands, watched_.shape, Frame::Identity()).distance <= 0;
+        });
     }
     Intervals while_still(const Kernel& k, int part, const Place& p) const {
-        return distance(k.type_of(part), p.at) <= 0 ? Intervals{{0, 1e300}} : Intervals{};
+        return touches(k.type_of(part), p.at) ? Intervals{{0, 1e300}} : Intervals{};
     }
     /// Along a straight ride the distance of two convex bodies is a convex function of the way: find its least value,
     /// then both ends of the contact.

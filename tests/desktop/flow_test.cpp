@@ -5,6 +5,8 @@
 #include <cell/compose.h>
 #include <cell/device_kind.h>
 
+#include <desktop/plan_drawing.h>
+
 #include "bench_window.h"
 
 using namespace escarp;
@@ -102,6 +104,58 @@ TEST_CASE("a line with two stops and a belt from the side is built by hand, and 
     h.settle_all();
     CHECK(h.w().evaluation()->run->trace.departures.empty());
     CHECK(h.w().evaluation()->run->trace.signal((second + ".here").toStdString())->at(simulation::ticks(100)) == 1);
+}
+
+TEST_CASE("a lift between two belts, the second one rising, and a door that it opens are built by hand, and move") {
+    Flow h;
+    const QString low = h.place("conveyor");
+    h.put(low, "length_mm", "1 m");
+    h.put(low, "height_mm", "700");
+    const QString in = h.place("infeed");
+    h.put(in, "interval_s", "6");
+    const QString lift = h.place("lift");
+    h.put(lift, "height_mm", "700");
+    h.put(lift, "travel_mm", "300");
+    h.put(lift, "go_s", "2");
+    h.type("place_x", "720");
+    h.type("place_y", QString::number(1e3 * h.device(low).world.translation().y()));
+    h.w().select(low);
+    h.settle();
+    h.type("place_x", "0");
+    h.choose("field_" + low + "_to", QString::fromStdString(h.device(lift).name));
+    const QString high = h.place("conveyor");
+    h.put(high, "height_mm", "1000");
+    h.put(high, "rise_mm", "200");
+    h.type("place_x", "1700");
+    h.type("place_y", QString::number(1e3 * h.device(low).world.translation().y()));
+    h.w().select(lift);
+    h.settle();
+    h.choose("field_" + lift + "_to", QString::fromStdString(h.device(high).name));
+    h.w().select(high);
+    h.settle();
+    const QString out = h.place("outfeed");
+    // At the upper end, and not sunk into the slope.
+    CHECK(h.device(out).world.translation().z() == Approx(1.19).margin(0.011));
+    const QString door = h.place("sliding door");
+    h.type("input_" + door + "_open", lift + ".moving");
+    h.settle_all();
+    const auto e = h.w().evaluation();
+    REQUIRE(e);
+    CHECK(e->figures.cycle_s.value_or(0) == Approx(6).margin(1e-3));
+    CHECK(h.told.isEmpty());
+    // Both move, and are drawn where they are: on their way at the middle of the lift's motion.
+    const int moving = e->cell->device(lift.toStdString());
+    const auto& motions = e->run->trace.motions[static_cast<std::size_t>(moving)];
+    REQUIRE(motions.size() > 2);
+    const double middle = simulation::seconds(motions[1].from) + 1;
+    CHECK(motions[1].motion->duration() == Approx(2).margin(1e-9));
+    for (const QString& id : {lift, door}) {
+        PlanView view;
+        view.side = Side::front;
+        const int index = e->cell->device(id.toStdString());
+        CHECK(device_outlines(view, *e->cell, index, e.get(), 0) !=
+              device_outlines(view, *e->cell, index, e.get(), middle));
+    }
 }
 
 TEST_CASE("a time is made to vary by choice, typed in words, refused with the reason, and made one value again") {
