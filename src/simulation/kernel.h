@@ -302,6 +302,15 @@ private:
     bool cut_ = false, unsettled_ = false, random_ = false;
 };
 
+/// What takes pictures of parts, seen from where it is: their origins within a pyramid down its -z.
+struct Looks {
+    double near, far;        ///< m
+    double half_x, half_y;   ///< tangents of half the angles
+    double every;            ///< s between pictures
+    bool hides;              ///< what is behind something else is not seen
+    std::vector<int> types;  ///< that it knows; empty: all
+};
+
 /// A kind with its behaviour.
 class Kind : public cell::DeviceKind {
 public:
@@ -314,6 +323,7 @@ public:
     /// How a part stands that has come so far along a device, world; see `ride_length`.
     virtual Frame rides_at(const cell::Device& device, double /*way*/) const { return device.world; }
     virtual void add_ride(cell::ContentKey&, const cell::Device&) const {}  ///< all that `rides_at` depends on
+    virtual std::optional<Looks> looks(const cell::Cell&, const cell::Device&) const { return std::nullopt; }
     /// Where a device brings its parts in from the side, world; nullopt: it does not.
     virtual std::optional<Vector3> side_joint(const cell::Cell& /*cell*/, const cell::Device& /*device*/) const {
         return std::nullopt;

@@ -249,3 +249,71 @@ TEST_CASE("the seedling trays: what is missed follows the window, and a silent b
     REQUIRE(h.w().evaluation()->figures.cycle_s);
     CHECK(*h.w().evaluation()->figures.cycle_s < 0.8);
 }
+
+TEST_CASE("a camera hung too high sees nothing: it says by how much, and one click lets it see again") {
+    Flow h;
+    REQUIRE(h.window.open_file(QString(ESCARP_DEMO).replace("leak-test", "seedling-trays")));
+    h.settle();
+    const auto sees = [&] {
+        const auto& changes = h.w().evaluation()->run->trace.signal("camera.sees")->changes;
+        return std::any_of(changes.begin(), changes.end(), [](const auto& c) { return c.second != 0; });
+    };
+    REQUIRE(sees());
+    h.w().select("camera");
+    h.settle();
+    h.type("place_z", "700");
+    h.settle_all();
+    CHECK_FALSE(sees());
+    const auto& findings = h.w().evaluation()->inspection->findings;
+    const auto blind = std::find_if(findings.begin(), findings.end(),
+        [](const inspection::Finding& f) { return f.title == "Camera never switches"; });
+    REQUIRE(blind != findings.end());
+    CHECK(blind->text.find("farther off than it sees") != std::string::npos);
+    const auto index = std::distance(findings.begin(), blind);
+    CHECK(index >= 0);
+    REQUIRE(blind->ways_out.size() == 1);
+    const QString words = QString::fromStdString(blind->ways_out.front().label);
+    for (auto* way : h.window.findChildren<QLabel*>())
+        if (way->isVisible() && way->objectName().startsWith("way_") && way->text().contains(words)) {
+            QTest::mouseClick(way, Qt::LeftButton, {}, QPoint(12, 8));
+            break;
+        }
+    h.settle();
+    h.press("take_trial");
+    h.settle_all();
+    CHECK(h.value("camera", "depth_mm").get<double>() > 500);
+    CHECK(sees());
+}
+
+TEST_CASE("an infeed's release is wired to a beam: each part that goes by brings the next") {
+    Flow h;
+    const QString line = h.place("conveyor");
+    h.put(line, "length_mm", "2 m");
+    const QString in = h.place("infeed");
+    h.put(in, "interval_s", "3");
+    h.w().select(line);
+    h.settle();
+    h.place("outfeed");
+    h.settle_all();
+    REQUIRE(h.w().evaluation()->figures.cycle_s.value_or(0) == Approx(3).margin(1e-6));
+    h.w().select(line);
+    h.settle();
+    const QString beam = h.place("beam");
+    h.w().select(in);
+    h.settle();
+    h.choose("field_" + in + "_releases", "when asked");
+    h.settle_all();
+    CHECK_FALSE(h.w().evaluation()->figures.cycle_s);  // nobody asks
+    // Free: the first comes at once, and each of them calls the next when it has left the beam.
+    h.type("input_" + in + "_release", "not " + beam + ".made");
+    h.settle_all();
+    const auto e = h.w().evaluation();
+    REQUIRE(e->figures.cycle_s);
+    const cell::Cell& c = *e->cell;
+    const cell::Device& d = c.devices[static_cast<std::size_t>(c.device(beam.toStdString()))];
+    const cell::Device& belt = c.devices[static_cast<std::size_t>(c.device(line.toStdString()))];
+    const double way = (belt.world.inverse() * d.world).translation().x() + 1.0;
+    // From the beginning of the belt until its end has passed the beam, at the belt's 250 mm/s.
+    CHECK(*e->figures.cycle_s == Approx(way / 0.25).epsilon(0.05));
+    CHECK(*e->figures.cycle_s != Approx(3).margin(0.1));
+}

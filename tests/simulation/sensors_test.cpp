@@ -3,6 +3,7 @@
 #include <catch2/catch.hpp>
 #include <cmath>
 
+#include <inspection/inspect.h>
 #include <simulation/plan.h>
 #include <simulation/run.h>
 
@@ -218,4 +219,46 @@ TEST_CASE("a cell in which a camera judges by chance is not said to recur") {
     REQUIRE(run(*tests::read(tree), plans, {})->steady);
     device(tree, "s")["reject_pct"] = 20;
     REQUIRE_FALSE(run(*tests::read(tree), plans, {})->steady);
+}
+
+TEST_CASE("a camera that never sees a part says why, and its way out lets it see them") {
+    json unknown = passing_by(camera(0.1, 0.1));
+    json other = unknown["part_types"][0];
+    other["id"] = "other", other["name"] = "other";
+    unknown["part_types"].push_back(other);
+    device(unknown, "s")["knows"] = {"other"};
+    json hidden = passing_by(camera(0.1, 0.1));
+    hidden["devices"].push_back({{"id", "roof"}, {"name", "roof"}, {"kind", "structure"}, {"length_mm", 700},
+        {"width_mm", 500}, {"height_mm", 20}, {"placement", {{"z_mm", 1000}}}});
+    device(hidden, "s")["hides"] = true;
+    json seldom = passing_by(camera(0.1, 0.1), 6);
+    device(seldom, "s").update({{"every_s", 6}, {"angle_x_deg", 10}});
+    device(seldom, "in")["interval_s"] = 6;
+    json too_high = passing_by(camera(0.1, 0.1));
+    device(too_high, "s")["depth_mm"] = 380;
+    json too_low = passing_by(camera(0.1, 0.1));
+    device(too_low, "s")["near_mm"] = 615;
+    json beside = passing_by(camera(0.1, 0.1));
+    device(beside, "s")["placement"]["y_mm"] = 400;
+    json turned = beside;
+    device(turned, "belt")["placement"] = {{"turn_deg", 60}, {"x_mm", 500}};
+    const std::pair<json, const char*> cases[] = {{unknown, "none of a type that it knows"},
+        {hidden, "something hides each of them"}, {seldom, "it looks every 6 s"}, {too_high, "20 mm farther off"},
+        {too_low, "15 mm nearer"}, {beside, "beside its field of view"}, {turned, "beside its field of view"}};
+    for (const auto& [tree, words] : cases) {
+        INFO(words);
+        const auto document = cell::Document::parse(tree.dump());
+        const auto told = [](const cell::Document& d) -> std::optional<inspection::Finding> {
+            const auto e = tests::evaluated(d, d.baseline());
+            for (const inspection::Finding& f : e->inspection->findings)
+                if (f.id == "sensor:s") return f;
+            return std::nullopt;
+        };
+        const auto f = told(document);
+        REQUIRE(f);
+        INFO(f->text);
+        CHECK_THAT(f->text, Catch::Contains(words));
+        REQUIRE(f->ways_out.size() == 1);
+        CHECK_FALSE(told(document.edited(document.baseline(), f->ways_out.front().edit)));
+    }
 }

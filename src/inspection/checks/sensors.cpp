@@ -12,6 +12,102 @@
 namespace escarp::inspection {
 namespace {
 
+/// Why a camera never sees a part, and what would let it.
+class Blind {
+public:
+    Blind(const Context& c, const cell::Device& d, const simulation::Looks& looks) : d_(d), looks_(looks) {
+        const Frame to_camera = d.world.inverse();
+        for (const simulation::PartRecord& part : c.run.trace.parts) {
+            const bool known = looks.types.empty() ||
+                               std::find(looks.types.begin(), looks.types.end(), part.type) != looks.types.end();
+            for (const simulation::Place& p : part.places) {
+                if (p.kind != simulation::Place::Kind::still) continue;
+                const double ride = simulation::seconds(std::max<simulation::Ticks>(0, p.stop - p.from));
+                constexpr int samples = 100;
+                double inside = 0;
+                for (int k = 0; k <= (p.glide.rests() ? 0 : samples); ++k) {
+                    const bool within = note(to_camera * p.after(ride * k / samples).translation(), known);
+                    inside += within ? ride / samples : 0;
+                }
+                if (known) longest_ = std::max(longest_, inside);
+            }
+        }
+    }
+
+    void tell(Finding& f) const {
+        const std::string at = "/devices/" + d_.id;
+        if (in_view_ && looks_.hides) {
+            f.text = "Parts that it knows pass its field of view, but something hides each of them.";
+            f.ways_out.push_back({"Let it see hidden parts", "as if nothing stood between",
+                {d_.name + " sees hidden parts", {cell::Operation::set(at + "/hides", false)}}});
+        } else if (in_view_) {
+            const double every = std::max(0.001, std::floor(250 * longest_) / 1e3);  // four while it is there
+            f.text = "Parts are in its field of view for " + short_number(longest_) +
+                     " s at most, and it looks every " + cell::shortest(looks_.every) + " s.";
+            if (every < looks_.every)
+                f.ways_out.push_back({"Look every " + cell::shortest(every) + " s", "four times while a part is there",
+                    {"More pictures of " + d_.name, {cell::Operation::set(at + "/every_s", every)}}});
+        } else if (unknown_in_view_) {
+            f.text = "Parts pass its field of view, but none of a type that it knows.";
+            f.ways_out.push_back({"Let it know every part", "it then sees whatever passes",
+                {d_.name + " knows every part", {cell::Operation::remove(at + "/knows")}}});
+        } else {
+            tell_where(f, at);
+        }
+    }
+
+private:
+    /// `p`: a part's origin, in the camera.
+    bool note(const Vector3& p, bool known) {
+        const double depth = -p.z(), wide = std::max(depth, 1e-9);
+        const double aside = std::max(std::abs(p.x()) - looks_.half_x * wide, std::abs(p.y()) - looks_.half_y * wide);
+        const bool in_depth = depth >= looks_.near && depth <= looks_.far;
+        if (aside <= 0 && in_depth) return (known ? in_view_ : unknown_in_view_) = true, known;
+        if (!known) return false;
+        if (aside <= 0 && depth > 0) {  // under it: too near or too far
+            const double by = depth < looks_.near ? looks_.near - depth : depth - looks_.far;
+            if (by < off_) off_ = by, depth_ = depth;
+        } else if (in_depth && aside < aside_) {
+            aside_ = aside, nearest_ = p;
+        }
+        return false;
+    }
+    void tell_where(Finding& f, const std::string& at) const {
+        constexpr double margin = 0.02;
+        if (off_ < 1e9 && depth_ > looks_.far) {
+            const double depth = std::ceil(1e3 * (depth_ + margin - looks_.near));
+            f.text = "Parts pass under it " + millimetres(off_) + " mm farther off than it sees.";
+            f.ways_out.push_back({"Let it see " + cell::shortest(depth) + " mm far", "20 mm farther than the parts",
+                {"More depth of " + d_.name, {cell::Operation::set(at + "/depth_mm", depth)}}});
+        } else if (off_ < 1e9) {
+            const double near = std::max(1.0, std::floor(1e3 * (depth_ - margin)));
+            f.text = "Parts pass under it " + millimetres(off_) + " mm nearer than it sees.";
+            f.ways_out.push_back({"Let it see from " + cell::shortest(near) + " mm on", "20 mm nearer than the parts",
+                {"Nearer view of " + d_.name,
+                    {cell::Operation::set(at + "/near_mm", near),
+                        cell::Operation::set(at + "/depth_mm", std::ceil(1e3 * looks_.far - near))}}});
+        } else if (aside_ < 1e9) {
+            f.text = "Parts pass beside its field of view, " + millimetres(aside_) + " mm away.";
+            const Vector3 shift = d_.placement.linear() * Vector3(nearest_.x(), nearest_.y(), 0);
+            const auto tenth = [](double metres) { return std::round(1e4 * metres) / 10; };
+            const Vector3 there = d_.placement.translation() + shift;
+            f.ways_out.push_back({"Move it over them", "the nearest part then passes its middle",
+                {"Move " + d_.name, {cell::Operation::set(at + "/placement/x_mm", tenth(there.x())),
+                                        cell::Operation::set(at + "/placement/y_mm", tenth(there.y()))}}});
+        } else {
+            f.text = "No part that it knows comes anywhere near its field of view.";
+        }
+    }
+
+    const cell::Device& d_;
+    const simulation::Looks& looks_;
+    bool in_view_ = false, unknown_in_view_ = false;
+    double longest_ = 0;              ///< s that a part is in view
+    double off_ = 1e300, depth_ = 0;  ///< of parts that pass under it, but not within its depth
+    double aside_ = 1e300;            ///< of parts within its depth, and where the nearest is
+    Vector3 nearest_ = Vector3::Zero();
+};
+
 /// What the parts of the run came to, as seen by a sensor that was never made.
 struct Missed {
     double distance = 1e300;
@@ -53,6 +149,10 @@ public:
         f.devices = {d_.id};
         if (!was_enabled()) {
             f.text = "Its input \"enable\" is never on" + source() + ".";
+            return f;
+        }
+        if (const auto looks = simulation::kind_of(d_).looks(c_.cell, d_)) {
+            Blind(c_, d_, *looks).tell(f);
             return f;
         }
         const Missed n = nearest();

@@ -103,6 +103,13 @@ public:
     }
     Settles settles() const override { return Settles::on_belts; }
     Lane lane() const override { return Lane::level; }
+    std::optional<Looks> looks(const cell::Cell& cell, const cell::Device& d) const override {
+        const View& v = view_of(d);
+        const Vector3 &near = v.corners[2], &far = v.corners[6];
+        Looks looks{-near.z(), -far.z(), -far.x() / far.z(), -far.y() / far.z(), v.every, v.hides, {}};
+        for (const std::string& type : v.knows) looks.types.push_back(cell.part_type(type));
+        return looks;
+    }
     std::optional<double> tells_places(const cell::Device& d) const override { return view_of(d).noise; }
     /// Above the middle of the belt, its post beside it.
     void settle_in(cell::Newcomer& n, cell::json& device) const override {
@@ -113,7 +120,7 @@ public:
         }
         device["post_mm"] = 0.5 * n.value(*belt, "width_mm") + 60;
         n.stand_on(device, *belt);
-        device["placement"]["z_mm"] = 600.0;
+        device["placement"]["z_mm"] = device["placement"]["z_mm"].get<double>() + 600.0;
     }
     std::string summary(const cell::Cell& cell, const cell::Device& d) const override {
         return d.host >= 0 ? "over " + cell.devices[d.host].name : std::string();
