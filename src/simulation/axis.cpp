@@ -33,15 +33,15 @@ cell::Arm make_axis(const cell::Device& device, AxisMake make) {
     model->flange_link = 1;
     model->ready = kinematics::JointVector::Constant(1, make.start);
     cell::Arm arm;
-    const auto use = [&arm](std::shared_ptr<kinematics::ArmModel> made) {
+    const auto use = [&arm](const std::shared_ptr<const kinematics::ArmModel>& made) {
         arm.made = made, arm.model = made.get(), arm.ready = made->ready;
         arm.model_key = cell::motion_key(*made, arm.tool_frame);
     };
     auto back = std::make_shared<kinematics::ArmModel>(*model);
     set_limits(back->mechanism.joints.front(), make.travel, make.takes_back, make.evenly);
-    use(std::move(back));
+    use(back);
     const cell::Arm slower = arm;
-    use(std::move(model));
+    use(model);
     arm.others = {slower};
     return arm;
 }

@@ -85,7 +85,7 @@ public:
         bool changed = std::exchange(held_, k.on(signal(hold_signal))) != held_;
         changed = hand_on(k) || changed;
         if (const std::optional<int> step = wanted(); step && free_to_move()) {
-            move(k, *step);
+            set_off(k, *step);
             changed = true;
         }
         if (changed) update(k);
@@ -135,13 +135,14 @@ private:
         if (!table_.round()) return place == step_ ? 0 : -1;
         return (place - step_ + table_.places()) % table_.places();
     }
+    std::size_t index_of(int group, int n) const {
+        return static_cast<std::size_t>(group) * static_cast<std::size_t>(table_.nests) + static_cast<std::size_t>(n);
+    }
     const Nest* nest(int place, int n) const {
         const int group = group_at(place);
-        return group < 0 ? nullptr : &nests_[static_cast<std::size_t>(group * table_.nests + n)];
+        return group < 0 ? nullptr : &nests_[index_of(group, n)];
     }
-    Nest& at_seat(int seat) {
-        return nests_[static_cast<std::size_t>(group_at(seat / table_.nests) * table_.nests + seat % table_.nests)];
-    }
+    Nest& at_seat(int seat) { return nests_[index_of(group_at(seat / table_.nests), seat % table_.nests)]; }
     int seat_of(int nest) const {
         const int group = nest / table_.nests;
         return table_.seat(table_.round() ? (group + step_) % table_.places() : step_, nest % table_.nests);
@@ -186,7 +187,7 @@ private:
                    has_been_there = step_ != table_.loads_at && step_ != table_.gives_at;
         return leaves_loading || leaves_giving || has_been_there ? std::optional(other) : std::nullopt;
     }
-    void move(Kernel& k, int step) {
+    void set_off(Kernel& k, int step) {
         to_go_ = false;
         std::vector<int> carried;
         for (const Nest& n : nests_)
@@ -304,6 +305,7 @@ void TableKind::add_seats(const Table& t, const std::vector<Frame>& nests, cell:
 
 std::vector<int> TableKind::seats_at(const cell::Device& d, int place) {
     std::vector<int> all;
+    all.reserve(static_cast<std::size_t>(table_of(d).nests));
     for (int n = 0; n < table_of(d).nests; ++n) all.push_back(table_of(d).seat(place, n));
     return all;
 }

@@ -57,6 +57,7 @@ public:
         make.bodies.push_back(cell::standing_cylinder("disc", diameter, disc, {0, 0, height - disc - pad}));
         const double beside = v.number("pitch_mm");
         std::vector<Frame> nests;
+        nests.reserve(static_cast<std::size_t>(t->nests));
         for (int n = 0; n < t->nests; ++n)
             nests.push_back(geometry::make_frame({out, (n - 0.5 * (t->nests - 1)) * beside, height}));
         for (int place = 0; place < places; ++place) {
