@@ -152,6 +152,96 @@ void growth() {
     row("an event among 1000 devices", event(200), ten, "among 10");
 }
 
+/// Four lines side by side: plugs and trays ride in, an arm fills the trays that a stop holds, a belt takes them to one
+/// or two stations. 12 belts, 4 arms, 6 stations, 40 trays or so.
+cell::json tray_lines() {
+    cell::json tree = {{"escarp", 1}, {"horizon_s", 8 * 3600}, {"arm_models", cell::catalogue_arms()},
+        {"tool_models", {{{"id", "cup"}, {"name", "cup"}, {"mass_kg", 0.2}, {"close_s", 0.1}, {"open_s", 0.1},
+                            {"tool_frame", {{"at_mm", {0, 0, 80}}}},
+                            {"bodies", {{{"shape", "cylinder"}, {"diameter_mm", 20}, {"height_mm", 80}}}}}}},
+        {"part_types", {{{"id", "plug"}, {"name", "plug"}, {"mass_kg", 0.05},
+                            {"bodies", {{{"shape", "cylinder"}, {"diameter_mm", 30}, {"height_mm", 40}}}}},
+                           {{"id", "tray"}, {"name", "tray"}, {"mass_kg", 0.5},
+                               {"bodies", {{{"shape", "box"}, {"size_mm", {200, 140, 20}}}}},
+                               {"seats", {{"columns", 3}, {"rows", 2}, {"pitch_x_mm", 60}, {"pitch_y_mm", 60},
+                                             {"height_mm", 12}}}}}},
+        {"devices", cell::json::array()}};
+    const auto named = [&](const std::string& id, const char* kind, double x, double y, cell::json more) {
+        cell::json d = {{"id", id}, {"name", id}, {"kind", kind}, {"placement", {{"x_mm", x}, {"y_mm", y}}}};
+        d.update(more);
+        tree["devices"].push_back(std::move(d));
+    };
+    for (int i = 0; i < 4; ++i) {
+        const std::string n = std::to_string(i);
+        const double y = 3000 * i;
+        const auto belt = [&](const std::string& id, double x, double aside, const std::string& to) {
+            named(id, "conveyor", x, y + aside,
+                {{"length_mm", 2400}, {"width_mm", 260}, {"height_mm", 300}, {"speed_mm_s", 200}, {"gap_mm", 20},
+                    {"to", to}});
+        };
+        const auto infeed = [&](const std::string& id, const std::string& on, const char* part, double every) {
+            named(id, "infeed", -1150, 0, {{"host", on}, {"to", on}, {"part_type", part}, {"interval_s", every}});
+        };
+        const auto station = [&](const std::string& id, double x, const std::string& to) {
+            named(id, "fixture", x, y - 450,
+                {{"process_s", 3}, {"to", to}, {"length_mm", 240}, {"width_mm", 240}, {"height_mm", 300}});
+        };
+        belt("p" + n, 0, 450, "op" + n);
+        belt("t" + n, 0, -450, "u" + n);
+        belt("u" + n, 2400, -450, "m" + n);
+        infeed("ip" + n, "p" + n, "plug", 1.3 + 0.01 * i);
+        infeed("it" + n, "t" + n, "tray", 5);
+        named("op" + n, "outfeed", 1150, 0, {{"host", "p" + n}, {"shape", "hood"}});
+        named(
+            "s" + n, "stop", 1000, 0, {{"host", "t" + n}, {"inputs", {{{"id", "open"}, {"from", "s" + n + ".full"}}}}});
+        station("m" + n, 3750, i < 2 ? "k" + n : "o" + n);
+        if (i < 2) station("k" + n, 4050, "o" + n);
+        named("o" + n, "outfeed", 4400, y - 450,
+            {{"shape", "bin"}, {"length_mm", 300}, {"width_mm", 300}, {"height_mm", 200}});
+        const auto deal = [&](const char* what, const char* key, const std::string& with) {
+            return cell::json{
+                {"id", what}, {"do", what}, {key, with}, {"approach_mm", 70}, {"retreat_mm", 70}, {"detour", false}};
+        };
+        cell::json pick = deal("pick", "from", "q" + n), place = deal("place", "in", "s" + n);
+        place["on_carrier"] = true;
+        named("q" + n, "stop", 600, 0, {{"host", "p" + n}});
+        named("arm" + n, "arm", 800, y, {{"model", "six900"}, {"tool", "cup"}, {"task", {pick, place}}});
+    }
+    return tree;
+}
+
+void long_lines() {
+    const auto c = tests::read(tray_lines());
+    simulation::PlanCache plans;
+    simulation::RunOptions o;
+    o.stop_when_steady = false;
+    o.horizon_s = 600;
+    const auto some = simulation::run(*c, plans, o);
+    if (some->trace.departures.size() < 500) throw std::runtime_error("the tray lines stand still");
+    std::size_t trays = 0;
+    for (const simulation::PartRecord& p : some->trace.parts)
+        trays += p.type == 1 && p.places.back().kind != simulation::Place::Kind::gone;
+    o.horizon_s = 8 * 3600;
+    const double ours = timed(3, 1, [&](int) {
+        const auto r = simulation::run(*c, plans, o);
+        if (r->cut) throw std::runtime_error("the run of the tray lines was cut");
+    });
+    const std::string what = "8 h of 12 belts, 4 arms, 6 stations, " + std::to_string(trays) + " trays";
+    row(what.c_str(), ours, 8 * 3600.0, "the clock on the wall");
+    const cell::Document demo = tests::demo();
+    const double checked = timed(3, 1, [&](int) {
+        inspection::Cache fresh;
+        benchmark::DoNotOptimize(study::evaluate(simulation::layout(demo, "A"), fresh));
+    });
+    inspection::Cache cache;
+    study::EvaluateOptions flow;
+    flow.level = inspection::Level::flow;
+    study::evaluate(simulation::layout(demo, "A"), cache, flow);
+    const double alone = timed(
+        5, 1, [&](int) { benchmark::DoNotOptimize(study::evaluate(simulation::layout(demo, "A"), cache, flow)); });
+    row("the demo's flow alone, motions known", alone, checked, "every check too, from nothing");
+}
+
 void joint_solutions() {
     const auto cell = tests::catalogue_cell();
     const kinematics::ArmModel& arm = cell->arm_models[1];
@@ -397,6 +487,7 @@ int main() {
     edit_to_figures();
     part_flow();
     growth();
+    long_lines();
     joint_solutions();
     body_distance();
     arm_clearance();
