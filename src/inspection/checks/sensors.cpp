@@ -91,7 +91,7 @@ private:
             const Vector3 shift = d_.placement.linear() * Vector3(nearest_.x(), nearest_.y(), 0);
             const auto tenth = [](double metres) { return std::round(1e4 * metres) / 10; };
             const Vector3 there = d_.placement.translation() + shift;
-            f.ways_out.push_back({"Move it over them", "the nearest part then passes its middle",
+            f.ways_out.push_back({"Hang it over them", "the nearest part then passes its middle",
                 {"Move " + d_.name, {cell::Operation::set(at + "/placement/x_mm", tenth(there.x())),
                                         cell::Operation::set(at + "/placement/y_mm", tenth(there.y()))}}});
         } else {
