@@ -41,7 +41,9 @@ double may_sink(Meets rule, const RuleContext& c, const motion::Part& a, const m
         case Meets::part_in_work:
         case Meets::drive: return touching;
         case Meets::hand_at_work:
-        case Meets::hand_beside: return held && c.seat ? (*c.seat)[b.tag - c.first_tag] : 0.0;
+        case Meets::hand_beside:
+            // What rides on a table that sets off again is none of the bodies that the seat is in.
+            return held && c.seat && !in_hand(b) ? (*c.seat)[b.tag - c.first_tag] : 0.0;
         case Meets::itself: return held ? touching : 0.0;
         default: return 0.0;
     }

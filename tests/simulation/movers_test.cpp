@@ -288,3 +288,43 @@ TEST_CASE("a pusher's head goes to each part, across with it and back, and lets 
         CHECK(f.id.rfind("clearance:", 0) != 0);
     }
 }
+
+TEST_CASE("a turntable that sets off with other parts while the arm still draws back with one of them is judged") {
+    json tree = {{"escarp", 1}, {"horizon_s", 60}, {"arm_models", cell::catalogue_arms()},
+        {"tool_models", cell::catalogue_tools()}, {"part_types", cell::catalogue_part_types()}};
+    const auto deal = [](const char* id, const char* what, const char* key, const char* with) {
+        return json{{"id", id}, {"do", what}, {key, with}, {"approach_mm", 60}, {"retreat_mm", 60}};
+    };
+    tree["devices"] = {{{"id", "in"}, {"name", "In"}, {"kind", "tray"}, {"use", "supply"}, {"part_type", "block60"},
+                           {"columns", 2}, {"rows", 2}, {"pitch_x_mm", 120}, {"pitch_y_mm", 120}, {"plate_mm", 500},
+                           {"placement", {{"x_mm", 0}, {"y_mm", 600}}}},
+        {{"id", "out"}, {"name", "Out"}, {"kind", "outfeed"}, {"shape", "bin"}, {"length_mm", 300}, {"width_mm", 300},
+            {"height_mm", 400}, {"placement", {{"x_mm", 0}, {"y_mm", -600}}}},
+        {{"id", "table"}, {"name", "Table"}, {"kind", "turntable"}, {"diameter_mm", 500}, {"height_mm", 500},
+            {"places", 2}, {"nests", 2}, {"nests_at_mm", 170}, {"turn_s", 1}, {"loads_at", 1}, {"gives_at", 2},
+            {"placement", {{"x_mm", 600}, {"turn_deg", 90}}}},
+        {{"id", "arm"}, {"name", "Arm"}, {"kind", "arm"}, {"model", "six900"}, {"tool", "jaw60"},
+            {"placement", {{"z_mm", 300}}},
+            {"first", {deal("a", "pick", "from", "in"), deal("b", "place", "in", "table"),
+                          deal("c", "pick", "from", "in"), deal("d", "place", "in", "table"),
+                          deal("e", "pick", "from", "in"), deal("f", "place", "in", "table"),
+                          deal("g", "pick", "from", "in"), deal("h", "place", "in", "table")}},
+            {"task", {deal("i", "pick", "from", "table"), deal("j", "place", "in", "out"),
+                         deal("k", "pick", "from", "table"), deal("l", "place", "in", "out")}}}};
+    const auto document = cell::Document::parse(tree.dump());
+    const auto e = tests::evaluated(document, document.baseline());
+    // The last one of a place is taken, and the table turns with the others on it.
+    const auto& motions = e->run->trace.motions[2];
+    CHECK(std::any_of(motions.begin(), motions.end(), [&](const MotionRecord& m) {
+        return m.held >= 0 &&
+               std::any_of(e->run->trace.blocks.begin(), e->run->trace.blocks.end(), [&](const Block& b) {
+                   return b.device == 3 && b.kind == BlockKind::straight_out && b.from <= m.from && m.from < b.to &&
+                          b.part >= 0 && e->run->trace.held_part(3, m.from) == b.part;
+               });
+    }));
+    // The part that leaves its nest stands clear of the table under it.
+    for (const auto& f : e->inspection->findings) {
+        INFO(f.title << ": " << f.text);
+        CHECK(f.title.find("part held by Arm hits Table") == std::string::npos);
+    }
+}

@@ -593,7 +593,7 @@ private:
     std::string body_name(int device, const motion::Part& part, int flow_part, int index, bool moves) const {
         const cell::Device& d = c_.device(device);
         if (flow_part >= 0) return c_.cell.part_types[trace_.parts[flow_part].type].name + " on " + d.name;
-        if (part.tag == simulation::held_tag) return (d.arm ? "part held by " : "part on ") + d.name;
+        if (part.tag == simulation::held_tag && (d.arm || moves)) return (d.arm ? "part held by " : "part on ") + d.name;
         if (d.axis && moves) return d.name + " " + d.axis->model->mechanism.links.back().bodies[index].name;
         if (!d.arm) return d.name + (d.bodies.size() > 1 ? " " + d.bodies[index].name : "");
         if (part.tag == simulation::tool_tag) return d.name + " tool";
