@@ -221,14 +221,20 @@ void long_lines() {
     std::size_t trays = 0;
     for (const simulation::PartRecord& p : some->trace.parts)
         trays += p.type == 1 && p.places.back().kind != simulation::Place::Kind::gone;
-    // A run of 8 h would be cut: it keeps everything that was, and that is too much here.
-    o.horizon_s = 3600;
-    const double ours = 8 * timed(3, 1, [&](int) {
+    // A run of 8 h would be cut if it kept everything that was.
+    o.horizon_s = 8 * 3600;
+    o.history = simulation::History::none;
+    const double ours = timed(3, 1, [&](int) {
         const auto r = simulation::run(*c, plans, o);
         if (r->cut) throw std::runtime_error("the run of the tray lines was cut");
     });
-    const std::string what = "8 h of 12 belts, 4 arms, 6 stations, " + std::to_string(trays) + " trays";
-    row(what.c_str(), ours, 8 * 3600.0, "the clock on the wall (1 h, scaled)");
+    const std::string what = "8 h of 12 belts, 4 arms, 6 stations, " + std::to_string(trays) + " trays, bare";
+    row(what.c_str(), ours, 8 * 3600.0, "the clock on the wall");
+    o.horizon_s = 3600;
+    const double bare = timed(3, 1, [&](int) { benchmark::DoNotOptimize(simulation::run(*c, plans, o)); });
+    o.history = simulation::History::whole;
+    const double whole = timed(3, 1, [&](int) { benchmark::DoNotOptimize(simulation::run(*c, plans, o)); });
+    row("1 h of them, bare", bare, whole, "with all that was kept");
     const cell::Document demo = tests::demo();
     const double checked = timed(3, 1, [&](int) {
         inspection::Cache fresh;
@@ -241,6 +247,15 @@ void long_lines() {
     const double alone = timed(
         5, 1, [&](int) { benchmark::DoNotOptimize(study::evaluate(simulation::layout(demo, "A"), cache, flow)); });
     row("the demo's flow alone, motions known", alone, checked, "every check too, from nothing");
+    study::evaluate(simulation::layout(demo, "A"), cache);
+    const double current =
+        timed(5, 1, [&](int) { benchmark::DoNotOptimize(study::evaluate(simulation::layout(demo, "A"), cache)); });
+    const auto read = simulation::layout(demo, "A").shared_cell();
+    simulation::RunOptions only;
+    only.history = simulation::History::none;
+    const double demo_bare =
+        timed(5, 1, [&](int) { benchmark::DoNotOptimize(simulation::run(*read, cache.plans, only)); });
+    row("the demo's run, bare, motions known", demo_bare, current, "run, checks, figures, all known");
 }
 
 void joint_solutions() {

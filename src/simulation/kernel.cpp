@@ -9,6 +9,7 @@
 namespace escarp::simulation {
 namespace {
 constexpr std::size_t most_events = 5'000'000;  // that a run goes through at the most
+constexpr std::size_t most_alone = 20;          // times as many where nothing is kept of them
 constexpr std::size_t most_kept = 150u << 20;   // bytes that a run keeps at the most
 constexpr std::size_t with_motion = 600;        // bytes that the checks need for one more motion
 constexpr int most_rounds = 10'000;             // of asking all who wait at one instant
@@ -51,8 +52,8 @@ std::vector<int> Kind::pick_seats(const cell::Device& device) const {
 }
 std::vector<int> Kind::place_seats(const cell::Device& device) const { return Kind::pick_seats(device); }
 
-Kernel::Kernel(const cell::Cell& cell, PlanCache& plans, const motion::StopFlag* stop)
-    : cell_(cell), plans_(plans), stop_(stop) {
+Kernel::Kernel(const cell::Cell& cell, PlanCache& plans, const motion::StopFlag* stop, History history)
+    : cell_(cell), plans_(plans), stop_(stop), history_(history) {
     trace_.rounds.resize(cell.devices.size());
     trace_.motions.resize(cell.devices.size());
     trace_.conditions.resize(cell.devices.size());
@@ -117,6 +118,7 @@ EventKey Kernel::at(Ticks when, const Actor& actor, int what, int part) {
 }
 
 int Kernel::begin(Block block) {
+    if (history_ == History::none) return 0;
     block.from = now_;
     block.to = never;
     block.cause = cause_;
@@ -125,6 +127,7 @@ int Kernel::begin(Block block) {
 }
 
 void Kernel::end(int block) {
+    if (history_ == History::none) return;
     trace_.blocks[block].to = now_;
     if (trace_.blocks[block].kind != BlockKind::wait) cause_ = block;
 }
@@ -136,7 +139,7 @@ void Kernel::set_signal(int signal, double value) {
     for (const int listener : signal_listeners_[signal]) wake(listener);
     auto& changes = trace_.signals[signal].changes;
     if (!changes.empty() && changes.back().first == now_) changes.pop_back();
-    if (changes.empty() || changes.back().second != value) keep(changes, std::pair(now_, value));
+    if (changes.empty() || changes.back().second != value) keep_latest(changes, std::pair(now_, value));
 }
 
 void Kernel::touch(int device) {
@@ -159,7 +162,7 @@ int Kernel::new_part(int type) {
 }
 
 void Kernel::place(int part, const Place& place) {
-    keep(trace_.parts[part].places, place);
+    keep_latest(trace_.parts[part].places, place);
     // Of what is held the watchers are told with the motion that carries it.
     if (place.kind != Place::Kind::held)
         for (Behaviour* w : watchers_) w->moved(*this, part);
@@ -228,19 +231,22 @@ void Kernel::remove(int part, bool counted) {
         if (on_it >= 0) remove(on_it, counted);
     lift(part);
     loads_.erase(part);
-    keep(trace_.parts[part].places, Place{Place::Kind::gone, now_, -1, -1, Frame::Identity(), {}, 0});
+    keep_latest(trace_.parts[part].places, Place{Place::Kind::gone, now_, -1, -1, Frame::Identity(), {}, 0});
     if (counted && (carriers_count_ || !type_of(part).carrier()))
         keep(trace_.departures, Departure{now_, part, cause_});
     live_.erase(std::lower_bound(live_.begin(), live_.end(), part));
     for (Behaviour* w : watchers_) w->moved(*this, part);
+    if (history_ == History::none) trace_.parts[part] = {trace_.parts[part].type, {}, {}};
 }
 
-void Kernel::judge(int part, const std::string& result) { trace_.parts[part].results.emplace_back(now_, result); }
+void Kernel::judge(int part, const std::string& result) {
+    keep_latest(trace_.parts[part].results, std::pair(now_, result));
+}
 
 void Kernel::start_motion(int device, MotionRecord motion) {
     motion.from = now_;
-    keep(trace_.motions[device], std::move(motion));
-    kept_ += with_motion;
+    if (history_ == History::whole) kept_ += with_motion;
+    keep_latest(trace_.motions[device], std::move(motion));
     const MotionRecord& begun = trace_.motions[device].back();
     for (Behaviour* w : watchers_) {
         if (begun.held >= 0) w->moved(*this, begun.held);
@@ -322,7 +328,7 @@ void Kernel::step() {
     const EventKey event = *events_.begin();
     events_.erase(events_.begin());
     now_ = event.when;
-    if (++steps_ > most_events || kept_ > most_kept) {
+    if (++steps_ > most_events * (history_ == History::none ? most_alone : 1) || kept_ > most_kept) {
         cut_ = true;
         return;
     }

@@ -163,7 +163,8 @@ struct EventKey {
 class Kernel {
 public:
     /// `stop`: plans end by motion::Stopped when it is set.
-    Kernel(const cell::Cell& cell, PlanCache& plans, const motion::StopFlag* stop = nullptr);
+    Kernel(const cell::Cell& cell, PlanCache& plans, const motion::StopFlag* stop = nullptr,
+        History history = History::whole);
 
     const cell::Cell& cell() const { return cell_; }
     PlanCache& plans() { return plans_; }
@@ -186,7 +187,7 @@ public:
     EventKey at(Ticks when, const Actor& actor, int what, int part = -1);
     void cancel(const EventKey& event) { events_.erase(event); }
 
-    int begin(Block block);  ///< `from` and `cause` are filled in
+    int begin(Block block);  ///< `from` and `cause` are filled in; without history all blocks are one
     void end(int block);     ///< from now on this block is the cause of what begins
     /// What happens next was let go by this block, which may still last.
     void because(int block) { cause_ = block; }
@@ -259,6 +260,12 @@ private:
         list.push_back(std::move(item));
         kept_ += sizeof(Item);
     }
+    /// Of what was before only the latest counts for what comes.
+    template <typename Item>
+    void keep_latest(std::vector<Item>& list, Item item) {
+        if (history_ == History::none && !list.empty()) list.back() = std::move(item);
+        else keep(list, std::move(item));
+    }
     void wake(int actor) {
         const std::size_t word = static_cast<std::size_t>(actor) / 64;
         if (word >= awake_.size()) awake_.resize(word + 1);
@@ -277,6 +284,7 @@ private:
     const cell::Cell& cell_;
     PlanCache& plans_;
     const motion::StopFlag* stop_;
+    const History history_;
     std::vector<std::unique_ptr<Actor>> actors_;  ///< each device, followed by its tasks
     std::vector<Behaviour*> behaviours_;          ///< by device
     std::vector<Behaviour*> watchers_;

@@ -32,7 +32,7 @@ struct Limit {
 std::shared_ptr<const Run> run(const cell::Cell& cell, PlanCache& plans, const RunOptions& options) {
     const Ticks horizon = ticks(options.horizon_s > 0 ? options.horizon_s : cell.horizon);
     const Limit limit{horizon, std::min(horizon, ticks(options.at_least_s)), options.stop_when_steady};
-    Kernel kernel(cell, plans, options.stop);
+    Kernel kernel(cell, plans, options.stop, options.history);
     SteadyWatch watch;
     for (const auto& [name, value] : options.forced)
         if (const int signal = cell.signal(name); signal >= 0) kernel.force(signal, value);

@@ -37,6 +37,7 @@ struct RunOptions {
     double at_least_s = 60;  ///< goes on to here though the state has recurred
     bool stop_when_steady = true;
     std::map<std::string, double> forced = {};  ///< signals by full name that are held at a value; others are left out
+    History history = History::whole;           ///< none: for figures of flow alone; there are no blocks then
     const motion::StopFlag* stop = nullptr;     ///< set by another thread: the run ends by motion::Stopped
 };
 

@@ -126,6 +126,9 @@ struct Departure {
     int part, block;  ///< `block`: the one whose end let it leave
 };
 
+/// What a run keeps of what was: all of it, or only how things stand, what left when, and the conditions of devices.
+enum class History { whole, none };
+
 struct Trace {
     std::vector<Block> blocks;  ///< in order of their beginning
     std::vector<PartRecord> parts;

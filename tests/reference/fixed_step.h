@@ -1,6 +1,7 @@
 #pragma once
 // The plain simulator: a clock that ticks, everything looked at on every tick. Shares no code with the event kernel;
-// takes arm motion times from the planner, which is not what it checks.
+// takes arm motion times from the planner, which is not what it checks. Belts, infeeds, arms, beams; trays that a stop
+// holds until they are full; stations that belts hand on to, that fail, are repaired and change over.
 
 #include <cmath>
 #include <deque>
@@ -29,14 +30,17 @@ public:
             if (kind == "conveyor")
                 belts_[static_cast<int>(i)] = {own["length_mm"].get<double>() / 1e3,
                     own["speed_mm_s"].get<double>() / 1e3, own.value("gap_mm", 20.0) / 1e3,
-                    cell.device(own.value("to", "")), {}, -1};
+                    cell.device(own.value("to", "")), {}, -1, -1, 0};
             if (kind == "infeed")
                 infeeds_[static_cast<int>(i)] = {own["interval_s"].get<double>(),
                     cell.device(own["to"].get<std::string>()), cell.part_type(own["part_type"].get<std::string>()),
                     0.0};
             if (kind == "fixture")
                 fixtures_[static_cast<int>(i)] = {own["process_s"].get<double>(), own.value("reject_every", 0),
-                    own.value("starts", "") == "all nests", std::vector<Nest>(d.seats.size()), 0};
+                    own.value("starts", "") == "all nests", std::vector<Nest>(d.seats.size()), 0,
+                    cell.device(own.value("to", "")), 0.25, own.value("fails_after_s", 0.0),
+                    own.value("repair_s", 60.0), own.value("fails_by", "") == "the clock",
+                    own.contains("change_overs") ? own["change_overs"][0]["time_s"].get<double>() : 0.0};
             if (kind == "beam") beams_[static_cast<int>(i)] = false;
             if (d.arm && !d.task.empty())
                 arms_[static_cast<int>(i)] = {
@@ -45,11 +49,24 @@ public:
     }
 
     FixedStepResult run(double horizon) {
+        for (std::size_t i = 0; i < cell_.devices.size(); ++i)
+            if (cell_.devices[i].kind->id() == std::string("stop")) {
+                const int belt = cell_.devices[i].host;
+                belts_.at(belt).stop = static_cast<int>(i);
+                const Frame on_top = cell_.devices[belt].world * cell_.devices[belt].mount;
+                const geometry::Vector3 there = on_top.inverse() * cell_.devices[i].world.translation();
+                belts_.at(belt).stop_at = there.x() + 0.5 * belts_.at(belt).length;
+            }
         const long steps = std::lround(horizon / dt_);
         for (long n = 0; n <= steps; ++n) {
             now_ = static_cast<double>(n) * dt_;
             move_belts();
-            for (auto& [i, f] : fixtures_) work(f);
+            for (auto& [i, f] : fixtures_) work(i, f);
+            for (std::size_t p = 0; p < leaving_.size(); ++p)
+                if (leaving_[p].second <= now_) {
+                    leave(leaving_[p].first);
+                    leaving_.erase(leaving_.begin() + static_cast<std::ptrdiff_t>(p--));
+                }
             look(n);
             for (int again = 0; again < 20; ++again) {  // what one does may let another go on within the tick
                 bool changed = false;
@@ -67,6 +84,7 @@ private:
         int type;
         std::string verdict;
         Frame at;
+        std::vector<int> load = {};  ///< in the order of the seats; filled from the first on
     };
     struct Rider {
         int part;
@@ -79,17 +97,19 @@ private:
         int to;
         std::deque<Rider> riders;
         int reserved;
+        int stop;  ///< lets a tray go when it is full
+        double stop_at;
     };
     struct Infeed {
         double interval;
         int to, type;
         double due;
     };
-    enum class State { empty, reserved, loaded, working, done, claimed };
+    enum class State { empty, reserved, coming, loaded, working, done, claimed };
     struct Nest {
         State state = State::empty;
         int part = -1;
-        double until = 0, since = 0;
+        double until = 0, since = 0, left = 0;
     };
     struct Fixture {
         double process;
@@ -97,6 +117,12 @@ private:
         bool together;
         std::vector<Nest> nests;
         int judged;
+        int to;
+        double speed, fails_after, repair;
+        bool by_clock;
+        double change_over;
+        double counted = 0, down_until = -1, changed_at = -1;  ///< s towards the next failure
+        int set_up_for = -1, changing_to = -1;
     };
     struct Arm {
         kinematics::JointVector q;
@@ -118,18 +144,34 @@ private:
 
     double length(int part) const { return cell_.part_types[parts_[part].type].length; }
     double pitch(const Belt& b, int one, int two) const { return 0.5 * (length(one) + length(two)) + b.gap; }
-    void leave(int part) { result_.departures.push_back(now_), parts_[part].at.translation().z() = -100; }
+    void leave(int part) {
+        for (const int on_it : parts_[part].load) leave(on_it);
+        if (!type(part).carrier()) result_.departures.push_back(now_);
+        parts_[part].at.translation().z() = -100;
+    }
+    const cell::PartType& type(int part) const { return cell_.part_types[parts_[part].type]; }
+    bool full(int part) const { return type(part).carrier() && parts_[part].load.size() == type(part).seats.size(); }
+    /// A stop keeps a tray until it is full and the arm has drawn back.
+    bool may_go(int part) const {
+        return full(part) && std::none_of(arms_.begin(), arms_.end(), [&](const auto& arm) {
+            const Arm& a = arm.second;
+            return a.phase != 0 && a.step && a.step->on_carrier && a.part == part;
+        });
+    }
 
     void move_belts() {
         for (auto& [index, b] : belts_) {
-            double limit = 0;
+            // The one ahead moves on in this tick too: what counts is where it can stop, not where it was.
+            double limit = 1e9;
             for (std::size_t i = 0; i < b.riders.size(); ++i) {
                 Rider& r = b.riders[i];
-                limit = i == 0 ? b.length - 0.5 * length(r.part)
-                               : std::min(b.riders[i - 1].x, limit) - pitch(b, b.riders[i - 1].part, r.part);
-                // The one ahead moves on in this tick too: what counts is where it can stop, not where it was.
-                if (i > 0) limit = final_stop(b, i);
-                r.x = std::max(r.x, std::min(r.x + b.speed * dt_, limit));
+                if (i > 0) limit -= pitch(b, b.riders[i - 1].part, r.part);
+                const double at_stop = b.stop_at - 0.5 * length(r.part);
+                const bool held = b.stop >= 0 && !may_go(r.part) && r.x <= at_stop + 1e-9;
+                limit = std::min(limit, held ? at_stop : b.length - 0.5 * length(r.part));
+                const double to = std::max(r.x, std::min(r.x + b.speed * dt_, limit));
+                if (to == r.x) continue;
+                r.x = to;
                 place_rider(index, r);
             }
             if (b.to >= 0 && !b.riders.empty() &&
@@ -137,19 +179,38 @@ private:
                 cell_.devices[b.to].kind->id() == "outfeed") {
                 leave(b.riders.front().part);
                 b.riders.pop_front();
+            } else if (b.to >= 0 && !b.riders.empty() && fixtures_.count(b.to) &&
+                       b.riders.front().x >= b.length - 0.5 * length(b.riders.front().part) - 1e-9 &&
+                       goes_over(b.riders.front().part, b.to, fixtures_.at(b.to).speed)) {
+                b.riders.pop_front();
             }
         }
     }
-    double final_stop(const Belt& b, std::size_t i) const {
-        double stop = b.length - 0.5 * length(b.riders.front().part);
-        for (std::size_t k = 1; k <= i; ++k) stop -= pitch(b, b.riders[k - 1].part, b.riders[k].part);
-        return stop;
+    /// In a line to the first free nest, or out of the cell.
+    bool goes_over(int part, int to, double speed) {
+        const cell::Device& there = cell_.devices[to];
+        const auto takes = [&](std::size_t seat) {
+            return ((there.world * there.seats[seat].at).translation() - parts_[part].at.translation()).norm() / speed;
+        };
+        if (!fixtures_.count(to)) {
+            leaving_.emplace_back(part, now_ + takes(0));
+            return true;
+        }
+        std::vector<Nest>& nests = fixtures_.at(to).nests;
+        for (std::size_t i = 0; i < nests.size(); ++i)
+            if (nests[i].state == State::empty) {
+                nests[i] = {State::coming, part, now_ + takes(i), 0};
+                return true;
+            }
+        return false;
     }
     void place_rider(int belt, const Rider& r) {
         const cell::Device& d = cell_.devices[belt];
         Frame at = d.world * d.mount * geometry::make_frame({r.x - 0.5 * belts_.at(belt).length, 0, 0});
         at.linear() = r.turn.linear();
         parts_[r.part].at = at;
+        for (std::size_t i = 0; i < parts_[r.part].load.size(); ++i)
+            parts_[parts_[r.part].load[i]].at = at * type(r.part).seats[i];
     }
     bool fits(const Belt& b, int part, double x) const {
         if (b.reserved >= 0 && b.reserved != part) return false;
@@ -175,18 +236,58 @@ private:
         f.due = std::max(f.due, now_ - dt_) + f.interval;
         return true;
     }
-    void work(Fixture& f) {
-        const bool all =
-            std::all_of(f.nests.begin(), f.nests.end(), [](const Nest& n) { return n.state == State::loaded; });
+    /// Set up for this type of part; else that begins, as soon as nothing is worked on.
+    bool set_up(Fixture& f, int type) {
+        if (f.set_up_for < 0 || f.set_up_for == type || f.change_over <= 0) {
+            f.set_up_for = type;
+            return true;
+        }
+        if (std::none_of(f.nests.begin(), f.nests.end(), [](const Nest& n) { return n.state == State::working; }))
+            f.changing_to = type, f.changed_at = now_ + f.change_over;
+        return false;
+    }
+    void work(int index, Fixture& f) {
         for (Nest& n : f.nests)
-            if (n.state == State::loaded && (!f.together || all))
-                n.state = State::working, n.until = n.since + f.process;
+            if (n.state == State::coming && now_ >= n.until) {
+                n = {State::loaded, n.part, 0, n.until};
+                const std::size_t seat = static_cast<std::size_t>(&n - f.nests.data());
+                parts_[n.part].at = cell_.devices[index].world * cell_.devices[index].seats[seat].at;
+            }
+        bool working =
+            std::any_of(f.nests.begin(), f.nests.end(), [](const Nest& n) { return n.state == State::working; });
+        if (f.down_until < 0 && f.fails_after > 0 && (working || f.by_clock) && now_ > 0) f.counted += dt_;
         for (Nest& n : f.nests) {
-            if (n.state != State::working || now_ < n.until) continue;
+            if (n.state != State::working || f.down_until >= 0 || now_ < n.until) continue;
             n.state = State::done;
             n.since = n.until;
             if (f.reject_every > 0) parts_[n.part].verdict = ++f.judged % f.reject_every == 0 ? "reject" : "good";
         }
+        if (f.down_until < 0 && f.fails_after > 0 && f.counted >= f.fails_after - 1e-9) {
+            f.down_until = now_ + f.repair, f.counted = 0;
+            for (Nest& n : f.nests) n.left = n.until - now_;
+        } else if (f.down_until >= 0 && now_ >= f.down_until - 1e-9) {
+            f.down_until = -1;
+            for (Nest& n : f.nests)
+                if (n.state == State::working) n.until = now_ + n.left;
+        }
+        if (f.changing_to >= 0 && now_ >= f.changed_at - 1e-9) f.set_up_for = f.changing_to, f.changing_to = -1;
+        const bool all =
+            std::all_of(f.nests.begin(), f.nests.end(), [](const Nest& n) { return n.state == State::loaded; });
+        for (Nest& n : f.nests)
+            if (n.state == State::loaded && (!f.together || all) && f.down_until < 0 && f.changing_to < 0) {
+                if (!set_up(f, parts_[n.part].type)) break;
+                const bool at_once = f.fails_after <= 0 && f.change_over <= 0;
+                n.state = State::working, n.until = (at_once ? n.since : now_) + f.process;
+            }
+        if (f.to < 0) return;
+        Nest* oldest = oldest_done(f);
+        if (oldest && goes_over(oldest->part, f.to, f.speed)) *oldest = {};
+    }
+    static Nest* oldest_done(Fixture& f) {
+        Nest* oldest = nullptr;
+        for (Nest& n : f.nests)
+            if (n.state == State::done && (!oldest || n.since < oldest->since)) oldest = &n;
+        return oldest;
     }
     void look(long n) {
         if (n % 5) return;  // a beam is looked at every fifth tick: plain, not exact
@@ -291,14 +392,15 @@ private:
             a.seat_frame = grip;
             tool = parts_[a.part].at * grip;
         } else {
-            if (!take_room(s.device, a)) return false;
-            a.seat_frame = other.world *
-                           simulation::kind_of(other).seat_frame(other, a.seat, cell_.part_types[parts_[a.held].type]) *
+            if (s.on_carrier ? !take_seat(s.device, a) : !take_room(s.device, a)) return false;
+            a.seat_frame = (s.on_carrier ? parts_[a.part].at * type(a.part).seats[a.seat]
+                                         : other.world * simulation::kind_of(other).seat_frame(
+                                                             other, a.seat, cell_.part_types[parts_[a.held].type])) *
                            geometry::make_frame({0, 0, 0}, {0, 0, s.turn});
             tool = a.seat_frame * a.part_in_tool.inverse();
         }
-        a.plan =
-            plans_.pose({*arm.arm, arm.world.inverse() * tool, s.approach, s.retreat, s.straight_speed, s.posture});
+        a.plan = plans_.pose({*arm.arm, arm.world.inverse() * tool, s.approach, s.retreat, s.straight_speed, s.posture,
+            s.acceleration, s.held, &a.q});
         return drive(index, a, plans_.joint_move(*arm.arm, a.q, a.plan->approach, s.speed), a.plan->approach, 1);
     }
     bool take_offer(int device, Arm& a) {
@@ -311,14 +413,23 @@ private:
             a.part = b.riders.front().part;
             return true;
         }
-        Nest* oldest = nullptr;
-        for (Nest& n : fixtures_.at(device).nests)
-            if (n.state == State::done && (!oldest || n.since < oldest->since)) oldest = &n;
+        Nest* oldest = oldest_done(fixtures_.at(device));
         if (!oldest) return false;
         oldest->state = State::claimed;
         a.part = oldest->part;
         a.seat = static_cast<int>(oldest - fixtures_.at(device).nests.data());
         return true;
+    }
+    /// The next free seat of the tray that stands at a stop.
+    bool take_seat(int stop, Arm& a) {
+        const Belt& b = belts_.at(cell_.devices[stop].host);
+        for (const Rider& r : b.riders)
+            if (std::abs(r.x - (b.stop_at - 0.5 * length(r.part))) < 1e-9 && !full(r.part)) {
+                a.part = r.part;
+                a.seat = static_cast<int>(parts_[r.part].load.size());
+                return true;
+            }
+        return false;
     }
     bool take_room(int device, Arm& a) {
         if (fixtures_.count(device)) {
@@ -366,7 +477,8 @@ private:
         const int part = a.held;
         a.held = -1;
         parts_[part].at = a.seat_frame;
-        if (fixtures_.count(device)) fixtures_.at(device).nests[a.seat] = {State::loaded, part, 0, a.until};
+        if (a.step->on_carrier) parts_[a.part].load.push_back(part);
+        else if (fixtures_.count(device)) fixtures_.at(device).nests[a.seat] = {State::loaded, part, 0, a.until};
         else if (belts_.count(device))
             belts_.at(device).reserved = -1, board(device, part, 0.5 * length(part), a.seat_frame);
         else leave(part);
@@ -377,6 +489,7 @@ private:
     const double dt_;
     double now_ = 0;
     std::vector<Part> parts_;
+    std::vector<std::pair<int, double>> leaving_;  ///< on their way out of the cell; until when
     std::map<int, Belt> belts_;
     std::map<int, Infeed> infeeds_;
     std::map<int, Fixture> fixtures_;

@@ -8,6 +8,7 @@
 
 #include "reference/fixed_belts.h"
 #include "support/cells.h"
+#include "support/instants.h"
 #include "support/random.h"
 
 using namespace escarp;
@@ -340,19 +341,6 @@ tests::FixedBelts plain(const json& tree, const cell::Cell& cell) {
     return out;
 }
 
-/// The greatest difference of departures up to a time; 1e9 where one has more.
-double apart(const std::vector<double>& one, std::vector<double> other, double until) {
-    std::vector<double> a = one, b = std::move(other);
-    std::sort(a.begin(), a.end()), std::sort(b.begin(), b.end());
-    double worst = 0;
-    for (std::size_t i = 0; i < std::max(a.size(), b.size()); ++i) {
-        const double x = i < a.size() ? a[i] : 1e9, y = i < b.size() ? b[i] : 1e9;
-        if (std::min(x, y) > until) break;
-        worst = std::max(worst, std::abs(x - y));
-    }
-    return worst;
-}
-
 }  // namespace
 
 TEST_CASE("belts with stops, pitches, ramps, parts from the side and diverts agree with a clock that ticks") {
@@ -371,12 +359,12 @@ TEST_CASE("belts with stops, pitches, ramps, parts from the side and diverts agr
         tests::FixedBelts coarse = plain(tree, *cell), fine = coarse;
         coarse.run(horizon, 1e-3);
         const double tolerance = 0.03, until = horizon - 1;
-        if (apart(exact, coarse.departures, until) < tolerance) continue;
+        if (tests::apart(exact, coarse.departures, until) < tolerance) continue;
         fine.run(horizon, 1e-4);
-        if (apart(exact, fine.departures, until) < tolerance) continue;
+        if (tests::apart(exact, fine.departures, until) < tolerance) continue;
         // Where two come at one instant the clock and the kernel may let another one be first; such cells are few.
         ++differ;
-        UNSCOPED_INFO("seed " << seed << " differs by " << apart(exact, fine.departures, until));
+        UNSCOPED_INFO("seed " << seed << " differs by " << tests::apart(exact, fine.departures, until));
     }
     CHECK(differ <= 4);
 }

@@ -9,6 +9,7 @@
 #include "cache.h"
 #include "check.h"
 #include "contact_rules.h"
+#include "timeline.h"
 
 namespace escarp::inspection {
 namespace {
@@ -17,71 +18,30 @@ using simulation::Block;
 using simulation::BlockKind;
 using simulation::Place;
 using simulation::seconds;
-using simulation::Ticks;
 
-constexpr Ticks longest_check = 3600 * simulation::second;  // a run that never recurs is looked at for an hour
 constexpr double near_cap = 0.05, usual_cap = 0.15, far_cap = 3.0, contact = 1e-4;
 
 using motion::PartSetPtr;
-
-constexpr int axis_tag = 1;  ///< of the first body that moves on an axis; those after it follow
-
-/// An arm between the beginning of one motion and that of the next.
-struct Segment {
-    motion::MotionPtr motion;
-    Ticks from, to;
-    const simulation::MotionRecord* record;
-    int block;
-    int arrives = -1, leaves = -1;  ///< the blocks of the pick or place that bring arm, part and seat together, or part
-                                    ///< them, on purpose during this segment
-    std::uint64_t key = 0;          ///< of the motion and the part in hand
-    PartSetPtr parts = nullptr;     ///< of the arm, its tool and what it holds
-
-    template <typename Use>
-    void each_held(const Use& use) const {
-        if (record->held >= 0) use(record->held);
-        for (const simulation::MotionRecord::Also& more : record->also) use(more.part);
-    }
-    bool holds(int part) const {
-        bool found = false;
-        each_held([&](int held) { found = found || held == part; });
-        return found;
-    }
-};
-
-struct ArmRoom {
-    int device;
-    std::uint64_t key;                      ///< of everything but the motion and the part in hand
-    double radius;                          ///< no point of the arm is farther from its base
-    std::vector<std::vector<char>> ground;  ///< by device, see standing_ground
-    std::vector<Segment> segments;
-};
 
 /// One question: an arm during a segment against a device, a part at rest or riding, another arm, or itself, under one
 /// rule. What it points to lives as long as the check.
 struct Job {
     std::uint64_t key;
     Meets rule;
-    const ArmRoom* room;
+    const TimedMover* room;
     const Segment* segment;
     int device_b, part_b;  ///< whose body the other one is; part_b: of the flow, -1 for none
     const PartSetPtr* parts_b;
     RuleContext context;
     const Frame* at = nullptr;  ///< of a device or part
     motion::Glide glide = {};
-    double start = 0, from = 0, to = 0;   ///< of the glide, and of the question; seconds from the segment's beginning
-    const ArmRoom* other_room = nullptr;  ///< another arm
+    double start = 0, from = 0, to = 0;  ///< of the glide, and of the question; seconds from the segment's beginning
+    const TimedMover* other_room = nullptr;  ///< another arm
     const Segment* other = nullptr;
 
     int device_a() const { return room->device; }
     Ticks origin() const { return segment->from; }  ///< time of the run at the question's 0
 };
-
-/// Exchanging a part brings tool, part and seat together on purpose.
-bool exchanges(const Block& b) {
-    return b.kind == BlockKind::straight_in || b.kind == BlockKind::grip || b.kind == BlockKind::release ||
-           b.kind == BlockKind::straight_out;
-}
 
 /// Parts that stand still in their list's frame; their tags are their numbers.
 PartSetPtr standing_parts(const geometry::Bodies& bodies) {
@@ -95,14 +55,12 @@ public:
     explicit ClearanceCheck(const Context& c)
         : c_(c),
           trace_(c.run.trace),
-          end_(std::min(longest_check, c.run.steady ? c.run.steady->from + c.run.steady->period : c.run.trace.end)) {
+          timeline_(c.cell, c.run, c.stop),
+          end_(timeline_.end()),
+          rooms_(timeline_.movers()) {
         for (std::size_t i = 0; i < c.cell.devices.size(); ++i) {
             c.give_way();
             const cell::Device& d = c.cell.devices[i];
-            if (d.mover()) {
-                own_parts_.emplace_back();
-                rooms_.push_back(make_room(static_cast<int>(i)));
-            }
             still_.push_back(standing_parts(d.bodies));
             cell::ContentKey key;
             key.add(d.world);
@@ -113,10 +71,10 @@ public:
 
     void run(Inspection& result) {
         result.checked_s = seconds(end_);
-        for (const ArmRoom& room : rooms_) {
+        for (const TimedMover& room : rooms_) {
             for (const Segment& s : room.segments) {
                 c_.give_way();
-                if (is_arm(room)) {
+                if (room.arm) {
                     against_devices(room, s);
                     against_itself(room, s);
                 } else {
@@ -128,7 +86,7 @@ public:
         for (std::size_t i = 0; i < rooms_.size(); ++i)
             for (std::size_t j = i + 1; j < rooms_.size(); ++j) {
                 c_.give_way();
-                if (is_arm(rooms_[i]) || !is_arm(rooms_[j])) against_mover(rooms_[i], rooms_[j]);
+                if (rooms_[i].arm || !rooms_[j].arm) against_mover(rooms_[i], rooms_[j]);
                 else against_mover(rooms_[j], rooms_[i]);
             }
         result.pairs_checked += pairs_;
@@ -148,8 +106,6 @@ private:
         return std::any_of(c_.cell.exclusions.begin(), c_.cell.exclusions.end(),
             [&](const cell::Exclusion& e) { return (e.a == a && e.b == b) || (e.a == b && e.b == a); });
     }
-    const cell::Arm& mover(const ArmRoom& room) const { return *c_.device(room.device).mover(); }
-    bool is_arm(const ArmRoom& room) const { return c_.device(room.device).arm.has_value(); }
     /// The pick or place during a segment of which something holds; null if there is none.
     template <typename Holds>
     const Block* work(const Segment& s, const Holds& holds) const {
@@ -158,87 +114,13 @@ private:
         return nullptr;
     }
 
-    ArmRoom make_room(int device) {
-        const cell::Device& d = c_.device(device);
-        ArmRoom room{device, 0, 0, {}, {}};
-        cell::ContentKey key;
-        const cell::Arm& arm = *d.mover();
-        key.add(arm.model_key).add(d.world);
-        for (const kinematics::Link& l : arm.model->mechanism.links) cell::add_bodies(key, l.bodies);
-        cell::add_bodies(key, arm.tool_bodies);
-        room.key = key.value();
-        room.radius = kinematics::reach_bound(*arm.model) + arm.tool_frame.translation().norm() + 0.5;
-        if (d.axis) {  // its bodies reach farther than any arm's link
-            double widest = 0;
-            for (const geometry::Body& b : arm.model->mechanism.links.back().bodies)
-                widest = std::max(widest, (b.at * b.shape.centre()).norm() + b.shape.bound());
-            room.radius += widest;
-        }
-        for (std::size_t i = 0; i < c_.cell.devices.size(); ++i)
-            room.ground.push_back(simulation::standing_ground(c_.cell, device, static_cast<int>(i)));
-        const auto& motions = trace_.motions[device];
-        for (std::size_t i = 0; i < motions.size() && motions[i].from < end_; ++i)
-            room.segments.push_back({motions[i].motion, motions[i].from,
-                std::min(end_, i + 1 < motions.size() ? motions[i + 1].from : end_), &motions[i], motions[i].block});
-        name_work(room.segments);
-        for (Segment& s : room.segments) {
-            c_.give_way();
-            const std::uint64_t held = held_key(s);
-            s.key = cell::ContentKey().add(s.motion->serial()).add(held).value();
-            s.parts = parts_of(d, s, own_parts_.back()[held]);
-        }
-        return room;
-    }
-
-    /// Without an approach the move before brings tool and part together, without a retreat the next one parts them.
-    void name_work(std::vector<Segment>& segments) const {
-        for (std::size_t i = 0; i < segments.size(); ++i) {
-            const int b = segments[i].block;
-            if (b < 0 || !exchanges(trace_.blocks[b])) continue;
-            segments[i].arrives = segments[i].leaves = b;
-            if (segments[i].to > segments[i].from) continue;
-            const BlockKind kind = trace_.blocks[b].kind;
-            if (kind == BlockKind::straight_in && i > 0) segments[i - 1].arrives = b;
-            if (kind == BlockKind::straight_out && i + 1 < segments.size()) segments[i + 1].leaves = b;
-        }
-    }
-
-    const Place* held_place(int part, Ticks t) const {
-        const Place* p = trace_.parts[part].place(t);
-        return p && p->kind == Place::Kind::held ? p : nullptr;
-    }
-    /// Content key of what an arm holds; 0: nothing.
-    std::uint64_t held_key(const Segment& s) const {
-        std::uint64_t key = 0;
-        s.each_held([&](int part) {
-            const Place* p = held_place(part, s.from);
-            if (!p) return;
-            const std::uint64_t one = cell::ContentKey().add(trace_.parts[part].type).add(p->at).value();
-            key = key ? cell::ContentKey().add(key).add(one).value() : one;
-        });
-        return key;
-    }
-    PartSetPtr parts_of(const cell::Device& d, const Segment& s, PartSetPtr& list) const {
-        if (list) return list;
-        const cell::Arm& arm = *d.mover();
-        std::vector<motion::Part> parts = simulation::arm_parts(arm);
-        if (d.axis)  // one link moves: its bodies are told apart
-            for (std::size_t i = 0; i < parts.size(); ++i) parts[i].tag = axis_tag + static_cast<int>(i);
-        s.each_held([&](int held) {
-            const Place* p = held_place(held, s.from);
-            if (!p) return;
-            for (motion::Part& part : simulation::held_parts(arm, type_of(held), p->at))
-                parts.push_back(std::move(part));
-        });
-        return list = motion::part_set(std::move(parts));
-    }
     const cell::PartType& type_of(int part) const { return c_.cell.part_types[trace_.parts[part].type]; }
 
-    Job job_of(Meets rule, const ArmRoom& room, const Segment& s, std::uint64_t key, int device_b,
+    Job job_of(Meets rule, const TimedMover& room, const Segment& s, std::uint64_t key, int device_b,
         const PartSetPtr& parts_b) const {
         Job job{cell::ContentKey().add(key).add(static_cast<int>(rule)).value(), rule, &room, &s, device_b, -1,
             &parts_b, {}};
-        job.context.arm = &mover(room);
+        job.context.arm = &timeline_.arm(room);
         job.to = s.motion->duration();
         return job;
     }
@@ -252,14 +134,14 @@ private:
         else if (job.origin() < jobs_[place->second].origin()) jobs_[place->second] = job;
     }
 
-    void against_devices(const ArmRoom& room, const Segment& s) {
+    void against_devices(const TimedMover& room, const Segment& s) {
         const cell::Device& arm = c_.device(room.device);
         for (std::size_t i = 0; i < c_.cell.devices.size(); ++i) {
             const int device = static_cast<int>(i);
             const cell::Device& d = c_.cell.devices[i];
             if (d.bodies.empty() || device == room.device || excluded(room.device, device)) continue;
             if ((d.world.translation() - arm.world.translation()).norm() > room.radius + far_cap + 5.0) continue;
-            const std::vector<char>& ground = room.ground[i];
+            const std::vector<char>& ground = ground_of(room.device, device);
             const Block* b = work(s, [&](const Block& one) { return one.other == device || bears(device, one); });
             const bool at_work = b != nullptr;
             const std::uint64_t key =
@@ -281,8 +163,14 @@ private:
         }
     }
 
+    const std::vector<char>& ground_of(int arm, int device) {
+        const auto [found, fresh] = ground_.try_emplace({arm, device});
+        if (fresh) found->second = simulation::standing_ground(c_.cell, arm, device);
+        return found->second;
+    }
+
     /// What is no arm is fitted to what it stands on, and may pass close to the rest.
-    void drive_against_devices(const ArmRoom& room, const Segment& s) {
+    void drive_against_devices(const TimedMover& room, const Segment& s) {
         const cell::Device& own = c_.device(room.device);
         for (std::size_t i = 0; i < c_.cell.devices.size(); ++i) {
             const int device = static_cast<int>(i);
@@ -356,11 +244,11 @@ private:
         return &found->second;
     }
 
-    void against_itself(const ArmRoom& room, const Segment& s) {
+    void against_itself(const TimedMover& room, const Segment& s) {
         add(job_of(Meets::itself, room, s, cell::ContentKey().add(room.key).add(s.key).value(), room.device, s.parts));
     }
 
-    void against_parts(const ArmRoom& room) {
+    void against_parts(const TimedMover& room) {
         const Vector3 base = c_.device(room.device).world.translation();
         for (std::size_t part = 0; part < trace_.parts.size(); ++part) {
             const auto& places = trace_.parts[part].places;
@@ -395,7 +283,7 @@ private:
         bool appears;  ///< with it the part comes into the cell
     };
 
-    void part_stretch(const ArmRoom& room, const Stretch& stretch, const Frame& at, const motion::Glide& glide,
+    void part_stretch(const TimedMover& room, const Stretch& stretch, const Frame& at, const motion::Glide& glide,
         Ticks from, Ticks to) {
         to = std::min(to, end_);
         const int part = stretch.part, type = trace_.parts[part].type;
@@ -405,7 +293,7 @@ private:
         for (; s != room.segments.end() && s->from < to; ++s) {
             const Ticks begin = std::max(from, s->from), finish = std::min(to, s->to);
             if (finish <= begin || s->holds(part)) continue;
-            if (!is_arm(room) && may_touch(c_.device(room.device), room.device, stretch.place->device)) continue;
+            if (!room.arm && may_touch(c_.device(room.device), room.device, stretch.place->device)) continue;
             // A part at rest looks the same at any time: only how far the motion has come matters.
             const Ticks length = rests ? simulation::ticks(s->motion->duration()) : never_later;
             const Ticks begin_in = std::min(begin - s->from, length), finish_in = std::min(finish - s->from, length);
@@ -433,7 +321,7 @@ private:
                 job.context.seat = seat;
                 add(job);
             };
-            if (!is_arm(room)) ask(Meets::drive, nullptr, 0);
+            if (!room.arm) ask(Meets::drive, nullptr, 0);
             else if (work(*s, [&](const Block& one) { return one.part == part || taken_beside(one, part); })) {
                 ask(Meets::part_in_work, nullptr, 0);
             } else if (const Block* b = work(*s, [&](const Block& one) {
@@ -459,7 +347,7 @@ private:
     }
 
     /// `one`: an arm, unless neither is.
-    void against_mover(const ArmRoom& one, const ArmRoom& two) {
+    void against_mover(const TimedMover& one, const TimedMover& two) {
         if (excluded(one.device, two.device)) return;
         if ((c_.device(one.device).world.translation() - c_.device(two.device).world.translation()).norm() >
             one.radius + two.radius + usual_cap)
@@ -471,7 +359,7 @@ private:
         }
     }
 
-    void against_segment(const ArmRoom& one, const Segment& s, const ArmRoom& two, const Segment& u) {
+    void against_segment(const TimedMover& one, const Segment& s, const TimedMover& two, const Segment& u) {
         const Ticks begin = std::max(s.from, u.from), finish = std::min(s.to, u.to);
         const Ticks shift = u.from - s.from;
         const Ticks both_still = std::max(
@@ -486,24 +374,22 @@ private:
             job.context.seat = seat, job.context.first_tag = axis_tag;
             add(job);
         };
-        if (!is_arm(one)) return ask(Meets::drive, nullptr, 0);
-        const Block* b = is_arm(two) ? nullptr : work(s, [&](const Block& w) { return w.other == two.device; });
+        if (!one.arm) return ask(Meets::drive, nullptr, 0);
+        const Block* b = two.arm ? nullptr : work(s, [&](const Block& w) { return w.other == two.device; });
         if (!b) return ask(Meets::arm, nullptr, 0);
         // A table that stands while parts are put on it or taken.
         ask(Meets::links_at_work, nullptr, 0);
         const cell::Device& table = c_.device(two.device);
-        const Frame stands = table.world * mover(two).model->flange_frame(u.motion->position(seconds(begin - u.from)));
+        const Frame stands =
+            table.world * timeline_.arm(two).model->flange_frame(u.motion->position(seconds(begin - u.from)));
         const auto [seat, seat_key] = seat_at(*b);
-        ask(Meets::hand_at_work, depths(mover(two).model->mechanism.links.back().bodies, stands, seat), seat_key);
+        ask(Meets::hand_at_work, depths(timeline_.arm(two).model->mechanism.links.back().bodies, stands, seat),
+            seat_key);
     }
 
     motion::Clearance answer(const Job& job, double cap) const {
         const Segment& s = *job.segment;
-        const auto mover_of = [&](const ArmRoom& room, const Segment& segment, double start) {
-            const cell::Device& d = c_.device(room.device);
-            return motion::ArmMover(d.mover()->model->mechanism, d.world, segment.motion, start, segment.parts);
-        };
-        const motion::ArmMover mover = mover_of(*job.room, s, 0);
+        const motion::ArmMover mover = timeline_.moving(*job.room, s);
         motion::ClearanceQuery query{job.from, std::max(job.from, job.to), cap};
         query.take = [&job](
                          const motion::Part& p, const motion::Part& q) { return judged(job.rule, job.context, p, q); };
@@ -517,7 +403,7 @@ private:
             if (found.part_a >= 0 && found.distance <= 0) take_first(found, motion::first_contact(mover, other, query));
         };
         if (job.other) {
-            against(mover_of(*job.other_room, *job.other, job.start));
+            against(timeline_.moving(*job.other_room, *job.other, job.start));
         } else if (job.at) {
             against(motion::GlideMover(*job.at, *job.parts_b, job.glide, job.start));
         } else {
@@ -593,7 +479,8 @@ private:
     std::string body_name(int device, const motion::Part& part, int flow_part, int index, bool moves) const {
         const cell::Device& d = c_.device(device);
         if (flow_part >= 0) return c_.cell.part_types[trace_.parts[flow_part].type].name + " on " + d.name;
-        if (part.tag == simulation::held_tag && (d.arm || moves)) return (d.arm ? "part held by " : "part on ") + d.name;
+        if (part.tag == simulation::held_tag && (d.arm || moves))
+            return (d.arm ? "part held by " : "part on ") + d.name;
         if (d.axis && moves) return d.name + " " + d.axis->model->mechanism.links.back().bodies[index].name;
         if (!d.arm) return d.name + (d.bodies.size() > 1 ? " " + d.bodies[index].name : "");
         if (part.tag == simulation::tool_tag) return d.name + " tool";
@@ -603,9 +490,10 @@ private:
     static constexpr Ticks never_later = simulation::never;
     const Context& c_;
     const simulation::Trace& trace_;
+    const Timeline timeline_;
     const Ticks end_;
-    std::vector<ArmRoom> rooms_;
-    std::vector<std::map<std::uint64_t, PartSetPtr>> own_parts_;
+    const std::vector<TimedMover>& rooms_;
+    std::map<std::pair<int, int>, std::vector<char>> ground_;  ///< by arm and device
     std::vector<PartSetPtr> still_;
     std::vector<std::uint64_t> still_key_;
     std::map<int, PartSetPtr> types_;

@@ -26,7 +26,8 @@ public:
         : reject_signal_(d.first_signal + 3), share_(view_of(d).rejects), draws_(cell.seed, d.id, "judges") {}
     void operator()(Kernel& k, const std::vector<int>& parts) {
         for (const int part : parts) {
-            if (share_ <= 0 || k.trace().parts[part].places.back().kind == Place::Kind::gone) continue;
+            const Place* place = k.trace().parts[part].place(k.now());
+            if (share_ <= 0 || !place || place->kind == Place::Kind::gone) continue;
             if (!judged_.insert(part).second) continue;
             const bool bad = draws_.next() < share_;
             k.judge(part, bad ? "reject" : "good");

@@ -540,12 +540,15 @@ private:
         return on_top(from, belt_of(from), belt_of(from).length() + s);
     }
     static Frame on_top(const cell::Device& d, const Belt& b, double s) {
-        return d.world * geometry::make_frame({0, 0, b.height}) * b.path.at(s);
+        Frame top = d.world;
+        top.translation() += b.height * top.linear().col(2);
+        return top * b.path.at(s);
     }
     /// Writes down how a part goes on from here: to its stop, or to where its path changes.
     void record(Kernel& k, Rider& r) {
         const Ticks here = position(r, k.now());
-        Frame at = lead(k, r, metres(here));
+        const Frame led = lead(k, r, metres(here));
+        Frame at = led;
         if (r.aside != 0) at.translation() += r.aside * at.linear().col(1);
         at.linear() = (at.linear() * r.on_path).eval();
         if (!r.moving) return k.put(r.part, index_, end_seat, at, {}, k.now());
@@ -572,7 +575,7 @@ private:
         }
         motion::Glide glide;
         if (section->curvature == 0) {
-            glide.velocity = lead(k, r, metres(here)).linear() * Vector3(belt_.speed, 0, 0);
+            glide.velocity = led.linear() * Vector3(belt_.speed, 0, 0);
         } else {
             glide.turn_rate = section->curvature * belt_.speed;
             glide.axis = section->upright ? Vector3(on->world.linear() * section->axis()) : on->world.linear().col(2);

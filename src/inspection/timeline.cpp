@@ -1,0 +1,116 @@
+#include "timeline.h"
+
+#include <algorithm>
+
+#include <kinematics/mechanism.h>
+#include <simulation/arm_parts.h>
+
+namespace escarp::inspection {
+namespace {
+
+using simulation::Block;
+using simulation::BlockKind;
+using simulation::Place;
+
+constexpr Ticks longest_look = 3600 * simulation::second;  // a run that never recurs is looked at for an hour
+
+Ticks end_of(const simulation::Run& run) {
+    return std::min(longest_look, run.steady ? run.steady->from + run.steady->period : run.trace.end);
+}
+
+}  // namespace
+
+bool exchanges(const Block& b) {
+    return b.kind == BlockKind::straight_in || b.kind == BlockKind::grip || b.kind == BlockKind::release ||
+           b.kind == BlockKind::straight_out;
+}
+
+Timeline::Timeline(const cell::Cell& cell, const simulation::Run& run, const motion::StopFlag* stop)
+    : cell_(cell), trace_(run.trace), stop_(stop), end_(end_of(run)) {
+    for (std::size_t i = 0; i < cell.devices.size(); ++i)
+        if (cell.devices[i].mover()) movers_.push_back(make_mover(static_cast<int>(i)));
+}
+
+motion::ArmMover Timeline::moving(const TimedMover& mover, const Segment& segment, double start) const {
+    return motion::ArmMover(
+        arm(mover).model->mechanism, cell_.devices[mover.device].world, segment.motion, start, segment.parts);
+}
+
+TimedMover Timeline::make_mover(int device) {
+    const cell::Device& d = cell_.devices[device];
+    const cell::Arm& arm = *d.mover();
+    TimedMover mover{device, d.arm.has_value(), 0, 0, {}};
+    cell::ContentKey key;
+    key.add(arm.model_key).add(d.world);
+    for (const kinematics::Link& l : arm.model->mechanism.links) cell::add_bodies(key, l.bodies);
+    cell::add_bodies(key, arm.tool_bodies);
+    mover.key = key.value();
+    mover.radius = kinematics::reach_bound(*arm.model) + arm.tool_frame.translation().norm() + 0.5;
+    if (d.axis) {  // its bodies reach farther than any arm's link
+        double widest = 0;
+        for (const geometry::Body& b : arm.model->mechanism.links.back().bodies)
+            widest = std::max(widest, (b.at * b.shape.centre()).norm() + b.shape.bound());
+        mover.radius += widest;
+    }
+    const auto& motions = trace_.motions[device];
+    for (std::size_t i = 0; i < motions.size() && motions[i].from < end_; ++i)
+        mover.segments.push_back({motions[i].motion, motions[i].from,
+            std::min(end_, i + 1 < motions.size() ? motions[i + 1].from : end_), &motions[i], motions[i].block});
+    name_work(mover.segments);
+    std::map<std::uint64_t, motion::PartSetPtr> with_held;
+    for (Segment& s : mover.segments) {
+        motion::give_way(stop_);
+        const std::uint64_t held = held_key(s);
+        s.key = cell::ContentKey().add(s.motion->serial()).add(held).value();
+        motion::PartSetPtr& parts = with_held[held];
+        if (!parts) parts = parts_of(d, s);
+        s.parts = parts;
+    }
+    return mover;
+}
+
+/// Without an approach the move before brings tool and part together, without a retreat the next one parts them.
+void Timeline::name_work(std::vector<Segment>& segments) const {
+    for (std::size_t i = 0; i < segments.size(); ++i) {
+        const int b = segments[i].block;
+        if (b < 0 || !exchanges(trace_.blocks[b])) continue;
+        segments[i].arrives = segments[i].leaves = b;
+        if (segments[i].to > segments[i].from) continue;
+        const BlockKind kind = trace_.blocks[b].kind;
+        if (kind == BlockKind::straight_in && i > 0) segments[i - 1].arrives = b;
+        if (kind == BlockKind::straight_out && i + 1 < segments.size()) segments[i + 1].leaves = b;
+    }
+}
+
+const Place* Timeline::held_place(int part, Ticks t) const {
+    const Place* p = trace_.parts[part].place(t);
+    return p && p->kind == Place::Kind::held ? p : nullptr;
+}
+
+/// Content key of what a mover holds; 0: nothing.
+std::uint64_t Timeline::held_key(const Segment& s) const {
+    std::uint64_t key = 0;
+    s.each_held([&](int part) {
+        const Place* p = held_place(part, s.from);
+        if (!p) return;
+        const std::uint64_t one = cell::ContentKey().add(trace_.parts[part].type).add(p->at).value();
+        key = key ? cell::ContentKey().add(key).add(one).value() : one;
+    });
+    return key;
+}
+
+motion::PartSetPtr Timeline::parts_of(const cell::Device& d, const Segment& s) const {
+    const cell::Arm& arm = *d.mover();
+    std::vector<motion::Part> parts = simulation::arm_parts(arm);
+    if (d.axis)  // one link moves: its bodies are told apart
+        for (std::size_t i = 0; i < parts.size(); ++i) parts[i].tag = axis_tag + static_cast<int>(i);
+    s.each_held([&](int held) {
+        const Place* p = held_place(held, s.from);
+        if (!p) return;
+        for (motion::Part& part : simulation::held_parts(arm, cell_.part_types[trace_.parts[held].type], p->at))
+            parts.push_back(std::move(part));
+    });
+    return motion::part_set(std::move(parts));
+}
+
+}  // namespace escarp::inspection
