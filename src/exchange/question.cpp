@@ -53,6 +53,7 @@ const std::vector<Question>& questions() {
         add_motion_questions(list);
         add_arm_questions(list);
         add_signal_questions(list);
+        add_zone_questions(list);
         return list;
     }();
     return all;
@@ -65,6 +66,7 @@ const std::vector<Exporter>& exporters() {
         add_placements_exporter(list);
         add_io_exporter(list);
         add_urdf_exporter(list);
+        add_swept_exporter(list);
         return list;
     }();
     return all;

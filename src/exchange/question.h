@@ -71,10 +71,12 @@ void add_figure_questions(std::vector<Question>& all);
 void add_motion_questions(std::vector<Question>& all);
 void add_arm_questions(std::vector<Question>& all);
 void add_signal_questions(std::vector<Question>& all);
+void add_zone_questions(std::vector<Question>& all);
 void add_drawing_exporter(std::vector<Exporter>& all);
 void add_placements_exporter(std::vector<Exporter>& all);
 void add_io_exporter(std::vector<Exporter>& all);
 void add_urdf_exporter(std::vector<Exporter>& all);
+void add_swept_exporter(std::vector<Exporter>& all);
 
 /// "84" with printf's format; `none` where it is no number.
 std::string formatted(const json& value, const char* format, const char* none = "-");

@@ -7,6 +7,7 @@
 #include <cell/disk.h>
 #include <geometry/mesh.h>
 
+#include "surface_file.h"
 #include "urdf.h"
 
 namespace escarp::exchange {
@@ -29,23 +30,6 @@ void put_origin(xml_node into, const Frame& at) {
     xml_node o = into.append_child("origin");
     o.append_attribute("xyz") = text(Vector3(at.translation())).c_str();
     o.append_attribute("rpy") = text(geometry::to_triple(at.linear())).c_str();
-}
-
-/// Binary STL, metres.
-void write_stl(const std::string& file, const geometry::Surface& s) {
-    std::string out(80, ' ');
-    const auto put = [&out](const void* bytes, std::size_t length) {
-        out.append(static_cast<const char*>(bytes), length);
-    };
-    const auto count = static_cast<std::uint32_t>(s.triangles.size());
-    put(&count, 4);
-    for (const auto& t : s.triangles) {
-        const Eigen::Vector3f &a = s.points[t[0]], &b = s.points[t[1]], &c = s.points[t[2]];
-        const Eigen::Vector3f n = (b - a).cross(c - a).stableNormalized();
-        for (const Eigen::Vector3f& v : {n, a, b, c}) put(v.data(), 12);
-        put("\0\0", 2);
-    }
-    cell::write_file(file, out);
 }
 
 void add_mesh(geometry::Surface& to, const geometry::Convex& shape) {

@@ -2,6 +2,7 @@
 // What checks keep between evaluations.
 
 #include <cell/kept.h>
+#include <geometry/volume.h>
 #include <motion/clearance.h>
 
 #include "inspect.h"
@@ -12,6 +13,7 @@ struct Cache::Kept {
     cell::Kept<double> pull{1u << 20};  ///< greatest acceleration of the tool in a motion, m/s^2
     cell::Kept<kinematics::Reach> reach{4u << 20};
     cell::Kept<motion::Clearance> clearance{10u << 20};
+    cell::Kept<std::shared_ptr<const geometry::Volume>> swept{40u << 20};  ///< by single motions
 };
 
 }  // namespace escarp::inspection

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include <cell/content_key.h>
 #include <kinematics/mechanism.h>
 #include <simulation/arm_parts.h>
 

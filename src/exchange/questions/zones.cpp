@@ -1,0 +1,184 @@
+// Space that movers share: zones, and what one of them sweeps.
+
+#include <sstream>
+
+#include <inspection/zones.h>
+
+#include "../question.h"
+#include "../result_json.h"
+#include "../surface_file.h"
+
+namespace escarp::exchange {
+namespace {
+
+using namespace cell::field;
+using inspection::Zone;
+using inspection::ZoneSide;
+using inspection::ZoneVisit;
+using simulation::seconds;
+using Type = cell::Field::Type;
+
+json step_name(const cell::Cell& cell, int device, int number) {
+    for (const cell::Step* s : cell::all_steps(cell.devices[device]))
+        if (s->number == number) return s->id;
+    return nullptr;
+}
+
+json joints_at(const study::Evaluation& e, int device, simulation::Ticks t) {
+    const cell::Arm& arm = *e.cell->devices[device].mover();
+    const kinematics::JointVector q = e.run->trace.joints(*e.cell, device, t);
+    json out = json::array();
+    for (int j = 0; j < q.size(); ++j) {
+        const bool hinge =
+            arm.model->mechanism.joints[static_cast<std::size_t>(j)].type == kinematics::JointType::hinge;
+        out.push_back(tidy(q[j] / (hinge ? geometry::degree : 1e-3)));
+    }
+    return out;
+}
+
+json corner(const geometry::Vector3& p) { return {tidy(1e3 * p.x()), tidy(1e3 * p.y()), tidy(1e3 * p.z())}; }
+
+json side_json(const study::Evaluation& e, const inspection::Zones& zones, const ZoneSide& s) {
+    const cell::Cell& cell = *e.cell;
+    json visits = json::array(), steps = json::array();
+    for (const ZoneVisit& v : s.visits) {
+        if (v.leaves < zones.from || v.enters > zones.until) continue;
+        visits.push_back({{"last_free_s", seconds(v.enters)}, {"first_free_s", seconds(v.leaves)},
+            {"step_in", step_name(cell, s.device, v.step_in)}, {"step_out", step_name(cell, s.device, v.step_out)},
+            {"joints_in", joints_at(e, s.device, v.enters)}, {"joints_out", joints_at(e, s.device, v.leaves)}});
+    }
+    for (const int step : s.steps) steps.push_back(step_name(cell, s.device, step));
+    return {{"device", cell.devices[s.device].id}, {"steps", steps}, {"bodies", s.bodies}, {"inside_s", s.inside_s},
+        {"visits", visits}};
+}
+
+json zone_json(const study::Evaluation& e, const inspection::Zones& zones, const Zone& z) {
+    const cell::Cell& cell = *e.cell;
+    json pairs = json::array();
+    for (const Zone::Steps& p : z.pairs)
+        pairs.push_back(
+            {{"steps", {step_name(cell, z.sides[0].device, p.one), step_name(cell, z.sides[1].device, p.two)}},
+                {"litres", tidy(p.litres)}});
+    json out = {{"zone", z.id}, {"name", z.name}, {"litres", tidy(z.litres)},
+        {"box_mm", {corner(z.box.low), corner(z.box.high)}},
+        {"at", z.centre < 0 ? json() : json(cell.devices[z.centre].id)},
+        {"movers", {side_json(e, zones, z.sides[0]), side_json(e, zones, z.sides[1])}}, {"step_pairs", pairs},
+        {"together", z.together}};
+    if (z.together) {
+        out["together_first_s"] = seconds(z.together_at);
+        if (z.nearest.device_a >= 0)
+            out["nearest"] = {{"distance_mm", tidy(1e3 * z.nearest.distance)}, {"at_s", tidy(z.nearest.when_s)},
+                {"bodies", {z.nearest.body_a, z.nearest.body_b}}};
+    }
+    return out;
+}
+
+void zone_words(const study::Evaluation& e, const inspection::Zones& zones, const Zone& z, std::ostream& words) {
+    const cell::Cell& cell = *e.cell;
+    words << z.name << "  " << cell.devices[z.sides[0].device].name << " and " << cell.devices[z.sides[1].device].name;
+    if (z.centre >= 0) words << " at " << cell.devices[z.centre].name;
+    words << ", " << formatted(z.litres, "%.1f") << " litres\n";
+    for (const ZoneSide& s : z.sides) {
+        words << "    " << cell.devices[s.device].name << " (";
+        for (std::size_t i = 0; i < s.bodies.size(); ++i) words << (i ? ", " : "") << s.bodies[i];
+        words << "), inside " << formatted(s.inside_s, "%.2f") << " s"
+              << (e.run->steady ? " of a period of " + formatted(seconds(e.run->steady->period), "%.2f") + " s" : "")
+              << "\n";
+        constexpr int most = 8;
+        int shown = 0, more = 0;
+        for (const ZoneVisit& v : s.visits) {
+            if (v.leaves < zones.from || v.enters > zones.until) continue;
+            if (++shown > most) ++more;
+            else
+                words << "        from " << formatted(seconds(v.enters), "%.3f") << " to "
+                      << formatted(seconds(v.leaves), "%.3f") << " s\n";
+        }
+        if (more) words << "        and " << more << " times more\n";
+    }
+    if (!z.together) words << "    never both inside in this run\n";
+    else {
+        words << "    both inside at once, first at " << formatted(seconds(z.together_at), "%.3f") << " s";
+        if (z.nearest.device_a >= 0)
+            words << "; " << formatted(1e3 * z.nearest.distance, "%.0f") << " mm apart at "
+                  << formatted(z.nearest.when_s, "%.3f") << " s";
+        words << "\n";
+    }
+}
+
+Answer zones(Asked& a) {
+    const auto e = a.evaluation();
+    const auto found =
+        inspection::find_zones(*e->cell, *e->run, a.cache(), a.how().stop, a.options().number("resolution_mm"));
+    json all = json::array();
+    std::ostringstream words;
+    for (const Zone& z : found->all) {
+        all.push_back(zone_json(*e, *found, z));
+        zone_words(*e, *found, z, words);
+    }
+    if (found->all.empty()) words << "No two movers share any space.\n";
+    return {{{"resolution_mm", 1e3 * found->resolution}, {"from_s", seconds(found->from)},
+                {"until_s", seconds(found->until)}, {"zones", all}},
+        words.str()};
+}
+
+int mover(Asked& a) {
+    const std::string id = a.options().text("mover");
+    const int index = a.cell().device(id);
+    if (index >= 0 && a.cell().devices[index].mover()) return index;
+    std::string known;
+    for (const cell::Device& d : a.cell().devices)
+        if (d.mover()) known += (known.empty() ? "" : ", ") + d.id;
+    throw cell::InputError(
+        "--mover", "\"" + id + "\" is not the id of a mover; the cell has " + (known.empty() ? "none" : known) + ".");
+}
+
+int step(Asked& a, int device) {
+    const std::string id = a.options().text("step", "");
+    if (id.empty()) return -1;
+    std::string known;
+    for (const cell::Step* s : cell::all_steps(a.cell().devices[device])) {
+        if (s->id == id) return s->number;
+        known += (known.empty() ? "" : ", ") + s->id;
+    }
+    throw cell::InputError(
+        "--step", "\"" + id + "\" is no step of it; there are " + (known.empty() ? "none" : known) + ".");
+}
+
+Answer write_swept(Asked& a, const std::string& file) {
+    const int device = mover(a), number = step(a, device);
+    const auto e = a.evaluation();
+    const double resolution = a.options().number("resolution_mm");
+    const auto volume = inspection::swept_by(*e->cell, *e->run, device, number, resolution, a.how().stop);
+    if (!volume || volume->empty())
+        throw cell::InputError("--step", "It does not move during this step within the run.");
+    const geometry::Surface skin = surface_of(volume->skin());
+    const std::string name = "Swept by " + a.cell().devices[device].name;
+    if (file.ends_with(".stl")) write_stl(file, skin);
+    else write_glb(file, skin, name);
+    const geometry::Box3 box = volume->box();
+    return {{{"file", file}, {"litres", tidy(volume->litres())}, {"box_mm", {corner(box.low), corner(box.high)}},
+                {"triangles", skin.triangles.size()}, {"resolution_mm", 1e3 * resolution}},
+        file + ": " + name + ", " + formatted(volume->litres(), "%.1f") + " litres, no more than " +
+            formatted(1e3 * resolution, "%g") + " mm beyond it\n"};
+}
+
+cell::Field resolution() {
+    return cell::field::number("resolution_mm", "how far it may exceed the truth", 2, 200).usually(10);
+}
+
+}  // namespace
+
+void add_zone_questions(std::vector<Question>& all) {
+    all.push_back({"zones", "space that two movers share: who is inside when, and whether both are at once",
+        {resolution()}, zones});
+}
+
+void add_swept_exporter(std::vector<Exporter>& all) {
+    all.push_back(
+        {"swept", "Swept volume", "all that a mover occupies over its task or a step, as STL or glTF", {"stl", "glb"},
+            {of(Type::device, "mover", "id of an arm or of what else moves"),
+                text("step", "id of a step; the whole task if not given").lacking(), resolution()},
+            write_swept});
+}
+
+}  // namespace escarp::exchange

@@ -1,0 +1,389 @@
+#include "volume.h"
+
+#include <algorithm>
+#include <bit>
+#include <cmath>
+
+#include "distance.h"
+
+namespace escarp::geometry {
+namespace {
+
+constexpr int word_bits = 64;
+constexpr std::size_t most_faces = 128;  // of a hull that lines are cut by; more are asked for distances alone
+constexpr int most_steps = 24;           // towards a body's end
+
+int floor_div(int a, int b) { return a >= 0 ? a / b : -((-a + b - 1) / b); }
+
+}  // namespace
+
+UprightCut::UprightCut(const Convex& shape) : shape_(shape) {
+    if (shape.core() != Convex::Core::points) return;
+    for (const Vector3& p : shape.points()) own_.add(p);
+    if (shape.points().size() < 4) return;
+    const Mesh faces = mesh(Convex::hull(shape.points()));
+    for (const auto& t : faces.triangles) {
+        const Vector3 &a = faces.points[t[0]], &b = faces.points[t[1]], &c = faces.points[t[2]];
+        const Vector3 across = (b - a).cross(c - a);
+        if (across.norm() < 1e-14) continue;
+        const Vector3 n = across.normalized();
+        const auto same = [&](const Vector3& other) { return other.dot(n) > 1 - 1e-12; };
+        if (std::any_of(normals_.begin(), normals_.end(), same)) continue;
+        normals_.push_back(n);
+        offsets_.push_back(n.dot(shape.support(n)));
+        if (normals_.size() <= most_faces) continue;
+        normals_.clear(), offsets_.clear();
+        return;
+    }
+}
+
+UprightCut::Placed::Placed(const UprightCut& cut, const Frame& at, double grow)
+    : cut_(cut),
+      at_(at),
+      into_(at.linear().transpose()),
+      up_(into_.col(2)),
+      grow_(grow + cut.shape_.radius()),
+      box_(bounds(cut.shape_, at)) {
+    box_.low -= Vector3::Constant(grow);
+    box_.high += Vector3::Constant(grow);
+}
+
+/// From a point to the core, m; in the body's axes.
+double UprightCut::Placed::distance(const Vector3& p) const {
+    const Convex& shape = cut_.shape_;
+    switch (shape.core()) {
+        case Convex::Core::box: return (p.cwiseAbs() - shape.half()).cwiseMax(0).norm();
+        case Convex::Core::cylinder:
+            return std::hypot(std::max(0.0, std::hypot(p.x(), p.y()) - shape.half().x()),
+                std::max(0.0, std::abs(p.z()) - shape.half().z()));
+        case Convex::Core::points: break;
+    }
+    return separation(shape, Frame::Identity(), Convex::sphere(0), Frame(Eigen::Translation3d(p))).distance +
+           shape.radius();
+}
+
+/// Between the planes of a box that holds the core, grown.
+bool UprightCut::Placed::slabs(const Vector3& from, double& low, double& high) const {
+    const Convex& shape = cut_.shape_;
+    const bool own = shape.core() == Convex::Core::points;
+    for (int axis = 0; axis < 3; ++axis) {
+        const double least = (own ? cut_.own_.low[axis] : -shape.half()[axis]) - grow_;
+        const double most = (own ? cut_.own_.high[axis] : shape.half()[axis]) + grow_;
+        if (std::abs(up_[axis]) < 1e-12) {
+            if (from[axis] < least || from[axis] > most) return false;
+            continue;
+        }
+        const double one = (least - from[axis]) / up_[axis], two = (most - from[axis]) / up_[axis];
+        low = std::max(low, std::min(one, two)), high = std::min(high, std::max(one, two));
+        if (low > high) return false;
+    }
+    return true;
+}
+
+/// Within an endless cylinder about the body's z.
+bool UprightCut::Placed::round(const Vector3& from, double& low, double& high) const {
+    const double radius = cut_.shape_.half().x() + grow_;
+    const double a = up_.x() * up_.x() + up_.y() * up_.y();
+    const double b = from.x() * up_.x() + from.y() * up_.y();
+    const double c = from.x() * from.x() + from.y() * from.y() - radius * radius;
+    if (a < 1e-18) return c <= 0;
+    const double root = b * b - a * c;
+    if (root < 0) return false;
+    low = std::max(low, (-b - std::sqrt(root)) / a), high = std::min(high, (-b + std::sqrt(root)) / a);
+    return low <= high;
+}
+
+bool UprightCut::Placed::planes(const Vector3& from, double& low, double& high) const {
+    for (std::size_t i = 0; i < cut_.normals_.size(); ++i) {
+        const double rate = cut_.normals_[i].dot(up_), left = cut_.offsets_[i] + grow_ - cut_.normals_[i].dot(from);
+        if (std::abs(rate) < 1e-12) {
+            if (left < 0) return false;
+        } else if (rate > 0) {
+            high = std::min(high, left / rate);
+        } else {
+            low = std::max(low, left / rate);
+        }
+        if (low > high) return false;
+    }
+    return true;
+}
+
+bool UprightCut::Placed::ball(const Vector3& from, const Vector3& centre, double& low, double& high) const {
+    const Vector3 off = from - centre;
+    const double b = off.dot(up_), root = b * b - off.squaredNorm() + grow_ * grow_;
+    if (root < 0) return false;
+    low = std::min(low, -b - std::sqrt(root)), high = std::max(high, -b + std::sqrt(root));
+    return true;
+}
+
+bool UprightCut::Placed::at(double x, double y, double slack, double& low, double& high) const {
+    // Seen from the body: the line's point at the world's z of its origin, and its direction.
+    const Vector3 from = into_ * Vector3(x - at_.translation().x(), y - at_.translation().y(), 0);
+    const Convex& shape = cut_.shape_;
+    if (shape.core() == Convex::Core::points && shape.points().size() <= 2) {
+        low = 1e300, high = -1e300;
+        ball(from, shape.points().front(), low, high);
+        if (shape.points().size() == 2) {
+            const Vector3 &a = shape.points()[0], &b = shape.points()[1];
+            ball(from, b, low, high);
+            // The rounded side between the two balls.
+            const Vector3 axis = b - a, off = from - a;
+            const double length = axis.squaredNorm();
+            const Vector3 d = up_ - up_.dot(axis) / length * axis, o = off - off.dot(axis) / length * axis;
+            const double aa = d.squaredNorm(), bb = d.dot(o), root = bb * bb - aa * (o.squaredNorm() - grow_ * grow_);
+            if (length > 1e-18 && aa > 1e-18 && root >= 0)
+                for (const double t : {(-bb - std::sqrt(root)) / aa, (-bb + std::sqrt(root)) / aa}) {
+                    const double share = (off + t * up_).dot(axis) / length;
+                    if (share >= 0 && share <= 1) low = std::min(low, t), high = std::max(high, t);
+                }
+        }
+    } else {
+        low = -1e300, high = 1e300;
+        if (!slabs(from, low, high)) return false;
+        if (shape.core() == Convex::Core::cylinder && !round(from, low, high)) return false;
+        if (!planes(from, low, high)) return false;
+        // Beside edges and corners the planes leave more than there is: go on towards the body, as far as it is away.
+        const auto towards = [&](double& end, double sign) {
+            for (int i = 0; i < most_steps; ++i) {
+                const double over = distance(from + end * up_) - grow_;
+                if (over <= slack) return true;
+                end += sign * over;
+                if (low > high) return false;
+            }
+            return true;
+        };
+        if (!towards(low, 1) || !towards(high, -1)) return false;
+    }
+    low += at_.translation().z(), high += at_.translation().z();
+    return low <= high;
+}
+
+Volume::Volume(double edge, const Box3& room) : edge_(edge), low_(Index::Zero()), size_(Index::Zero()) {
+    if (room.empty()) return;
+    for (int axis = 0; axis < 3; ++axis) {
+        low_[axis] = cube(room.low[axis]);
+        size_[axis] = cube(room.high[axis]) + 1 - low_[axis];
+    }
+    const int top = low_.z() + size_.z();
+    low_.z() = floor_div(low_.z(), word_bits) * word_bits;
+    words_ = (top - low_.z() + word_bits - 1) / word_bits;
+    size_.z() = words_ * word_bits;
+    bits_.assign(static_cast<std::size_t>(size_.x()) * size_.y() * words_, 0);
+}
+
+int Volume::cube(double x) const { return static_cast<int>(std::floor(x / edge_)); }
+
+const std::uint64_t* Volume::column(int x, int y) const {
+    x -= low_.x(), y -= low_.y();
+    if (x < 0 || y < 0 || x >= size_.x() || y >= size_.y()) return nullptr;
+    return &bits_[(static_cast<std::size_t>(x) * size_.y() + y) * words_];
+}
+
+bool Volume::has(int x, int y, int z) const {
+    const std::uint64_t* bits = column(x, y);
+    z -= low_.z();
+    return bits && z >= 0 && z < size_.z() && (bits[z / word_bits] >> (z % word_bits) & 1);
+}
+
+/// Calls `use(first word of a column, word, mask)` for all that a body grown by `grow` touches; until it says true.
+template <typename Use>
+bool Volume::each_stretch(const UprightCut& cut, const Frame& at, double grow, const Use& use) const {
+    // A cube is touched where its middle is no farther from the body than half its diagonal.
+    const UprightCut::Placed body(cut, at, grow + 0.5 * std::sqrt(3.0) * edge_);
+    const double slack = 0.01 * edge_;
+    const auto first = [&](double low) { return static_cast<int>(std::ceil(low / edge_ - 0.5)); };
+    const auto last = [&](double high) { return static_cast<int>(std::floor(high / edge_ - 0.5)); };
+    const Box3& box = body.box();
+    const int x0 = std::max(first(box.low.x()), low_.x()), x1 = std::min(last(box.high.x()), low_.x() + size_.x() - 1);
+    const int y0 = std::max(first(box.low.y()), low_.y()), y1 = std::min(last(box.high.y()), low_.y() + size_.y() - 1);
+    if (first(box.low.z()) >= low_.z() + size_.z() || last(box.high.z()) < low_.z()) return false;
+    for (int x = x0; x <= x1; ++x)
+        for (int y = y0; y <= y1; ++y) {
+            double low = 0, high = 0;
+            if (!body.at((x + 0.5) * edge_, (y + 0.5) * edge_, slack, low, high)) continue;
+            const int z0 = std::max(first(low) - low_.z(), 0), z1 = std::min(last(high) - low_.z(), size_.z() - 1);
+            if (z0 > z1) continue;
+            const std::size_t start = (static_cast<std::size_t>(x - low_.x()) * size_.y() + (y - low_.y())) *
+                                      static_cast<std::size_t>(words_);
+            for (int w = z0 / word_bits; w <= z1 / word_bits; ++w) {
+                std::uint64_t mask = ~std::uint64_t{0};
+                if (w == z0 / word_bits) mask &= ~std::uint64_t{0} << (z0 % word_bits);
+                if (w == z1 / word_bits) mask &= ~std::uint64_t{0} >> (word_bits - 1 - z1 % word_bits);
+                if (use(start + static_cast<std::size_t>(w), mask)) return true;
+            }
+        }
+    return false;
+}
+
+void Volume::add(const UprightCut& cut, const Frame& at, double grow) {
+    each_stretch(cut, at, grow, [this](std::size_t word, std::uint64_t mask) {
+        bits_[word] |= mask;
+        return false;
+    });
+}
+
+bool Volume::meets(const UprightCut& cut, const Frame& at, double grow) const {
+    return each_stretch(cut, at, grow, [this](std::size_t word, std::uint64_t mask) { return bits_[word] & mask; });
+}
+
+void Volume::add(const Volume& other) {
+    for (int x = 0; x < size_.x(); ++x)
+        for (int y = 0; y < size_.y(); ++y) {
+            const std::uint64_t* from = other.column(x + low_.x(), y + low_.y());
+            if (!from) continue;
+            std::uint64_t* to = &bits_[(static_cast<std::size_t>(x) * size_.y() + y) * words_];
+            const int shift = (low_.z() - other.low_.z()) / word_bits;
+            for (int w = std::max(0, -shift); w < words_ && w + shift < other.words_; ++w) to[w] |= from[w + shift];
+        }
+}
+
+void Volume::keep_common(const Volume& other) {
+    for (int x = 0; x < size_.x(); ++x)
+        for (int y = 0; y < size_.y(); ++y) {
+            const std::uint64_t* from = other.column(x + low_.x(), y + low_.y());
+            std::uint64_t* to = &bits_[(static_cast<std::size_t>(x) * size_.y() + y) * words_];
+            const int shift = (low_.z() - other.low_.z()) / word_bits;
+            for (int w = 0; w < words_; ++w) {
+                const int there = w + shift;
+                to[w] &= from && there >= 0 && there < other.words_ ? from[there] : 0;
+            }
+        }
+}
+
+bool Volume::contains(const Vector3& p) const { return has(cube(p.x()), cube(p.y()), cube(p.z())); }
+
+std::size_t Volume::count() const {
+    std::size_t sum = 0;
+    for (const std::uint64_t word : bits_) sum += static_cast<std::size_t>(std::popcount(word));
+    return sum;
+}
+
+Box3 Volume::box() const {
+    Box3 box;
+    for (int x = 0; x < size_.x(); ++x)
+        for (int y = 0; y < size_.y(); ++y) {
+            const std::uint64_t* bits = column(x + low_.x(), y + low_.y());
+            int first = -1, last = -1;
+            for (int w = 0; w < words_; ++w) {
+                if (!bits[w]) continue;
+                if (first < 0) first = w * word_bits + std::countr_zero(bits[w]);
+                last = w * word_bits + word_bits - 1 - std::countl_zero(bits[w]);
+            }
+            if (first < 0) continue;
+            box.add(edge_ * (low_ + Index(x, y, first)).cast<double>());
+            box.add(edge_ * (low_ + Index(x + 1, y + 1, last + 1)).cast<double>());
+        }
+    return box;
+}
+
+std::vector<Box3> Volume::pieces() const {
+    std::vector<Box3> all;
+    Volume left = *this;
+    const auto take = [&left](const Index& at) {  // out of those that are left
+        const Index local = at - left.low_;
+        if ((local.array() < 0).any() || (local.array() >= left.size_.array()).any()) return false;
+        std::uint64_t& word = left.bits_[(static_cast<std::size_t>(local.x()) * left.size_.y() + local.y()) *
+                                             static_cast<std::size_t>(left.words_) +
+                                         static_cast<std::size_t>(local.z() / word_bits)];
+        const std::uint64_t bit = std::uint64_t{1} << (local.z() % word_bits);
+        if (!(word & bit)) return false;
+        word &= ~bit;
+        return true;
+    };
+    std::vector<Index> to_do;
+    for (std::size_t word = 0; word < left.bits_.size(); ++word)
+        while (left.bits_[word]) {
+            const int column = static_cast<int>(word / static_cast<std::size_t>(words_));
+            const Index first = low_ + Index(column / size_.y(), column % size_.y(),
+                                           static_cast<int>(word % static_cast<std::size_t>(words_)) * word_bits +
+                                               std::countr_zero(left.bits_[word]));
+            take(first);
+            to_do.assign(1, first);
+            Box3 box;
+            while (!to_do.empty()) {
+                const Index at = to_do.back();
+                to_do.pop_back();
+                box.add(edge_ * at.cast<double>());
+                box.add(edge_ * (at + Index::Ones()).cast<double>());
+                for (int x = -1; x <= 1; ++x)
+                    for (int y = -1; y <= 1; ++y)
+                        for (int z = -1; z <= 1; ++z)
+                            if (take(at + Index(x, y, z))) to_do.push_back(at + Index(x, y, z));
+            }
+            all.push_back(box);
+        }
+    return all;
+}
+
+Mesh Volume::skin() const {
+    Mesh mesh;
+    const auto quad = [&](const std::array<Vector3, 4>& corners, const Vector3& normal) {
+        const int first = static_cast<int>(mesh.points.size());
+        for (const Vector3& c : corners) mesh.points.push_back(edge_ * c), mesh.normals.push_back(normal);
+        mesh.triangles.push_back({first, first + 1, first + 2});
+        mesh.triangles.push_back({first, first + 2, first + 3});
+    };
+    constexpr int sides[4][2] = {{1, 0}, {-1, 0}, {0, 1}, {0, -1}};
+    for (int x = low_.x(); x < low_.x() + size_.x(); ++x)
+        for (int y = low_.y(); y < low_.y() + size_.y(); ++y) {
+            const std::uint64_t* own = column(x, y);
+            for (const auto& [dx, dy] : sides) {
+                const std::uint64_t* beside = column(x + dx, y + dy);
+                const auto open = [&](int z) {
+                    const int w = z / word_bits, b = z % word_bits;
+                    return (own[w] >> b & 1) && !(beside && (beside[w] >> b & 1));
+                };
+                for (int z = 0; z < size_.z(); ++z) {
+                    if (!open(z)) continue;
+                    const int from = z;
+                    while (z < size_.z() && open(z)) ++z;
+                    const double z0 = low_.z() + from, z1 = low_.z() + z;
+                    // The side's two lower corners, counter-clockwise seen from outside.
+                    const double ax = x + (dx > 0 || dy > 0), ay = y + (dy > 0 || dx < 0);
+                    const double bx = ax - dy, by = ay + dx;
+                    quad({Vector3(ax, ay, z0), Vector3(bx, by, z0), Vector3(bx, by, z1), Vector3(ax, ay, z1)},
+                        Vector3(dx, dy, 0));
+                }
+            }
+            for (int z = 0; z < size_.z(); ++z) {
+                if (!has(x, y, low_.z() + z)) continue;
+                const double at = low_.z() + z;
+                if (!has(x, y, low_.z() + z + 1))
+                    quad({Vector3(x, y, at + 1), Vector3(x + 1, y, at + 1), Vector3(x + 1, y + 1, at + 1),
+                             Vector3(x, y + 1, at + 1)},
+                        Vector3::UnitZ());
+                if (!has(x, y, low_.z() + z - 1))
+                    quad({Vector3(x, y, at), Vector3(x, y + 1, at), Vector3(x + 1, y + 1, at), Vector3(x + 1, y, at)},
+                        -Vector3::UnitZ());
+            }
+        }
+    return mesh;
+}
+
+std::vector<Box3> Volume::covers(double low_z, double high_z) const {
+    std::vector<Box3> all;
+    const int from = std::max(low_.z(), low_z < -1e8 ? low_.z() : cube(low_z));
+    const int to = std::min(low_.z() + size_.z() - 1, high_z > 1e8 ? low_.z() + size_.z() - 1 : cube(high_z));
+    const auto covered = [&](int x, int y) {
+        const std::uint64_t* bits = column(x, y);
+        for (int z = from; z <= to; ++z) {
+            const int w = (z - low_.z()) / word_bits;
+            if (bits[w] == 0) z = low_.z() + (w + 1) * word_bits - 1;
+            else if (bits[w] >> ((z - low_.z()) % word_bits) & 1) return true;
+        }
+        return false;
+    };
+    for (int y = low_.y(); y < low_.y() + size_.y(); ++y)
+        for (int x = low_.x(); x < low_.x() + size_.x(); ++x) {
+            if (!covered(x, y)) continue;
+            const int begin = x;
+            while (x < low_.x() + size_.x() && covered(x, y)) ++x;
+            Box3 row;
+            row.add(edge_ * Vector3(begin, y, from));
+            row.add(edge_ * Vector3(x, y + 1, to + 1));
+            all.push_back(row);
+        }
+    return all;
+}
+
+}  // namespace escarp::geometry

@@ -1,0 +1,371 @@
+#include "zones.h"
+
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <set>
+
+#include <cell/content_key.h>
+#include <simulation/arm_parts.h>
+
+#include "cache.h"
+#include "swept.h"
+#include "timeline.h"
+
+namespace escarp::inspection {
+namespace {
+
+using geometry::Box3;
+using geometry::Volume;
+using simulation::seconds;
+using VolumePtr = std::shared_ptr<const Volume>;
+
+constexpr double coarse = 0.04;      // m: how finely it is looked for where two movers meet at all
+constexpr double nearest_cap = 0.5;  // m: no nearer than this is no matter
+constexpr std::size_t most_cubes = 200'000'000;
+
+bool apart(const Box3& a, const Box3& b) {
+    return a.empty() || b.empty() || (a.low.array() > b.high.array()).any() || (b.low.array() > a.high.array()).any();
+}
+Box3 common(const Box3& a, const Box3& b) {
+    Box3 box;
+    box.low = a.low.cwiseMax(b.low), box.high = a.high.cwiseMin(b.high);
+    return box;
+}
+Box3 united(const Box3& a, const Box3& b) {
+    Box3 box;
+    box.low = a.low.cwiseMin(b.low), box.high = a.high.cwiseMax(b.high);
+    return box;
+}
+double roominess(const Box3& box) { return box.empty() ? 0 : (box.high - box.low).prod(); }
+
+/// One motion with what is held, however often it is made.
+struct Sweep {
+    const TimedMover* mover;
+    const Segment* segment;
+    const Cuts* cuts;
+    Box3 box;
+    double duration() const { return segment->motion->duration(); }
+};
+
+struct Swept {
+    const TimedMover* mover;
+    std::vector<Sweep> sweeps;            ///< each different one once
+    std::vector<std::size_t> by_segment;  ///< which of them a segment is
+    Box3 box;
+};
+
+class ZoneSearch {
+public:
+    ZoneSearch(
+        const cell::Cell& cell, const simulation::Run& run, Cache& cache, const StopFlag* stop, double resolution)
+        : cell_(cell), run_(run), timeline_(cell, run, stop), cache_(cache), stop_(stop), fine_{resolution} {}
+
+    std::shared_ptr<const Zones> find() {
+        auto result = std::make_shared<Zones>();
+        result->resolution = fine_.resolution;
+        result->from = run_.steady ? run_.steady->from : 0;
+        result->until = timeline_.end();
+        for (const TimedMover& mover : timeline_.movers()) swept_.push_back(sweeps_of(mover));
+        for (std::size_t i = 0; i < swept_.size(); ++i)
+            for (std::size_t j = i + 1; j < swept_.size(); ++j) {
+                if (!swept_[i].mover->arm && !swept_[j].mover->arm) continue;
+                if (cell_.stands_on(swept_[i].mover->device, swept_[j].mover->device) ||
+                    cell_.stands_on(swept_[j].mover->device, swept_[i].mover->device))
+                    continue;
+                between(swept_[i], swept_[j], *result);
+            }
+        for (std::size_t i = 0; i < result->all.size(); ++i) result->all[i].name = "Zone " + std::to_string(i + 1);
+        return result;
+    }
+
+    VolumePtr swept_by(int device, int step) {
+        for (const TimedMover& mover : timeline_.movers()) {
+            if (mover.device != device) continue;
+            const Swept all = sweeps_of(mover);
+            Box3 box;
+            std::vector<const Sweep*> asked;
+            for (const Sweep& s : all.sweeps)
+                if (step < 0 || step_of(*s.segment) == step) asked.push_back(&s), box = united(box, s.box);
+            if (asked.empty()) return nullptr;
+            check_room(box, fine_);
+            auto volume = std::make_shared<Volume>(fine_.edge(), box);
+            for (const Sweep* s : asked) add(*s, fine_, *volume);
+            return volume;
+        }
+        return nullptr;
+    }
+
+private:
+    int step_of(const Segment& s) const { return s.block >= 0 ? run_.trace.blocks[s.block].step : -1; }
+    const Cuts& cuts_of(const motion::PartSetPtr& parts) {
+        auto& cuts = cuts_[parts.get()];
+        if (!cuts) cuts = std::make_unique<Cuts>(*parts);
+        return *cuts;
+    }
+    motion::ArmMover moving(const Sweep& s) const { return timeline_.moving(*s.mover, *s.segment); }
+    void add(const Sweep& s, const Fineness& how, Volume& volume) const {
+        add_swept(moving(s), *s.cuts, 0, s.duration(), how, volume, stop_);
+    }
+    static void check_room(const Box3& box, const Fineness& how) {
+        if (roominess(box) / std::pow(how.edge(), 3) < static_cast<double>(most_cubes)) return;
+        throw cell::InputError("", "What is swept is too large for this resolution: it would take more than " +
+                                       std::to_string(most_cubes / 1'000'000) +
+                                       " million cubes. A coarser resolution needs fewer.");
+    }
+
+    Swept sweeps_of(const TimedMover& mover) {
+        Swept all{&mover, {}, {}, {}};
+        std::map<std::pair<std::uint64_t, int>, std::size_t> known;  // by motion and step
+        for (const Segment& s : mover.segments) {
+            motion::give_way(stop_);
+            const auto [found, fresh] = known.try_emplace({s.key, step_of(s)}, all.sweeps.size());
+            all.by_segment.push_back(found->second);
+            if (!fresh) continue;
+            const Sweep sweep{&mover, &s, &cuts_of(s.parts), {}};
+            all.sweeps.push_back(sweep);
+            all.sweeps.back().box = swept_box(moving(sweep), 0, sweep.duration());
+            all.box = united(all.box, all.sweeps.back().box);
+        }
+        return all;
+    }
+
+    /// What one motion sweeps within a box, kept by content.
+    VolumePtr volume_of(const Sweep& s, const Fineness& how, const Box3& within) const {
+        cell::ContentKey key;
+        key.add(s.mover->key).add(s.segment->key).add(how.resolution).add(within.low).add(within.high);
+        cell::Kept<VolumePtr>& kept = cache_.kept().swept;
+        if (const auto found = kept.find(key.value())) return *found;
+        auto volume = std::make_shared<Volume>(how.edge(), common(s.box, within));
+        if (!apart(s.box, within)) add(s, how, *volume);
+        return kept.keep(key.value(), volume, volume->bytes());
+    }
+    /// Of all sweeps of a mover, in parallel; those that do not come near the box are null.
+    std::vector<VolumePtr> volumes_of(const Swept& of, const Fineness& how, const Box3& within) const {
+        std::vector<VolumePtr> all(of.sweeps.size());
+        tbb::parallel_for(std::size_t{0}, all.size(), [&](std::size_t i) {
+            if (stop_ && stop_->load(std::memory_order_relaxed)) return;
+            if (!apart(of.sweeps[i].box, within)) all[i] = volume_of(of.sweeps[i], how, within);
+        });
+        motion::give_way(stop_);
+        return all;
+    }
+    static Volume together_of(const std::vector<VolumePtr>& some, double edge, const Box3& within) {
+        Volume all(edge, within);
+        for (const VolumePtr& one : some)
+            if (one) all.add(*one);
+        return all;
+    }
+
+    void between(const Swept& one, const Swept& two, Zones& result) {
+        motion::give_way(stop_);
+        if (apart(one.box, two.box)) return;
+        const Box3 both = common(one.box, two.box);
+        const Fineness rough{std::max(coarse, fine_.resolution)};
+        check_room(both, rough);
+        Volume meets = together_of(volumes_of(one, rough, both), rough.edge(), both);
+        meets.keep_common(together_of(volumes_of(two, rough, both), rough.edge(), both));
+        std::vector<Zone> zones;
+        for (const Box3& box : separate(meets.pieces())) {
+            check_room(box, fine_);
+            if (auto zone = in_box(one, two, box)) zones.push_back(std::move(*zone));
+        }
+        zones = merged(one, two, std::move(zones));
+        int nth = 0;
+        for (Zone& z : zones) {
+            z.id = cell_.devices[one.mover->device].id + ":" + cell_.devices[two.mover->device].id + ":" +
+                   std::to_string(++nth);
+            both_inside(one, two, z);
+            result.all.push_back(std::move(z));
+        }
+    }
+    /// Boxes that meet are one.
+    static std::vector<Box3> separate(std::vector<Box3> boxes) {
+        for (std::size_t i = 0; i < boxes.size(); ++i)
+            for (std::size_t j = i + 1; j < boxes.size(); ++j) {
+                if (apart(boxes[i], boxes[j])) continue;
+                boxes[i] = united(boxes[i], boxes[j]);
+                boxes.erase(boxes.begin() + static_cast<std::ptrdiff_t>(j));
+                j = i;  // it may meet those before now
+            }
+        return boxes;
+    }
+
+    std::optional<Zone> in_box(const Swept& one, const Swept& two, const Box3& box) {
+        const std::vector<VolumePtr> a = volumes_of(one, fine_, box), b = volumes_of(two, fine_, box);
+        auto space = std::make_shared<Volume>(together_of(a, fine_.edge(), box));
+        space->keep_common(together_of(b, fine_.edge(), box));
+        Zone z;
+        z.litres = space->litres();
+        if (z.litres == 0) return std::nullopt;
+        z.box = space->box();
+        std::map<std::pair<int, int>, double> pairs;
+        for (std::size_t i = 0; i < a.size(); ++i)
+            for (std::size_t j = 0; a[i] && j < b.size(); ++j) {
+                if (!b[j]) continue;
+                Volume shared = *a[i];
+                shared.keep_common(*b[j]);
+                if (const double litres = shared.litres(); litres > 0) {
+                    double& most = pairs[{step_of(*one.sweeps[i].segment), step_of(*two.sweeps[j].segment)}];
+                    most = std::max(most, litres);
+                }
+            }
+        for (const auto& [steps, litres] : pairs) z.pairs.push_back({steps.first, steps.second, litres});
+        z.space = std::move(space);
+        z.sides[0] = side(one, z), z.sides[1] = side(two, z);
+        for (const int d : works_at(one, z.sides[0]))
+            if (const auto others = works_at(two, z.sides[1]); others.count(d)) z.centre = d;
+        return z;
+    }
+
+    /// When a mover is within a zone, and what of it.
+    ZoneSide side(const Swept& of, const Zone& z) const {
+        ZoneSide out;
+        out.device = of.mover->device;
+        struct Within {
+            std::vector<std::pair<double, double>> times;
+            std::vector<char> who;
+        };
+        std::vector<Within> within(of.sweeps.size());
+        tbb::parallel_for(std::size_t{0}, of.sweeps.size(), [&](std::size_t i) {
+            if ((stop_ && stop_->load(std::memory_order_relaxed)) || apart(of.sweeps[i].box, z.box)) return;
+            const Sweep& s = of.sweeps[i];
+            within[i].times = times_within(moving(s), *s.cuts, 0, s.duration(), *z.space, within[i].who);
+        });
+        motion::give_way(stop_);
+        std::set<int> steps;
+        std::set<std::string> bodies;
+        for (std::size_t i = 0; i < of.by_segment.size(); ++i) {
+            const Segment& s = of.mover->segments[i];
+            const Within& w = within[of.by_segment[i]];
+            const double duration = s.motion->duration();
+            for (const auto& [on, off] : w.times) {
+                const Ticks enters = s.from + static_cast<Ticks>(on * 1e9);
+                // After its end it stays where it is.
+                const Ticks leaves = off >= duration ? s.to : std::min(s.to, s.from + simulation::ticks(off));
+                if (enters > s.to) continue;
+                const int step = step_of(s);
+                if (!out.visits.empty() && out.visits.back().leaves >= enters) {
+                    out.visits.back().leaves = std::max(out.visits.back().leaves, leaves);
+                    if (step >= 0) out.visits.back().step_out = step;
+                } else {
+                    out.visits.push_back({enters, leaves, step, step});
+                }
+                if (step >= 0) steps.insert(step);
+            }
+            for (std::size_t p = 0; p < w.who.size(); ++p)
+                if (w.who[p]) bodies.insert(body_name(*of.mover, s.parts->parts()[p], p));
+        }
+        out.steps.assign(steps.begin(), steps.end());
+        out.bodies.assign(bodies.begin(), bodies.end());
+        const Ticks from = run_.steady ? run_.steady->from : 0;
+        for (const ZoneVisit& v : out.visits)
+            out.inside_s += seconds(std::max<Ticks>(0, std::min(v.leaves, timeline_.end()) - std::max(v.enters, from)));
+        return out;
+    }
+    std::string body_name(const TimedMover& mover, const motion::Part& part, std::size_t index) const {
+        const cell::Device& d = cell_.devices[mover.device];
+        if (part.tag == simulation::held_tag) return d.arm ? "part held" : "part on it";
+        if (part.tag == simulation::tool_tag) return "tool";
+        const auto& links = timeline_.arm(mover).model->mechanism.links;
+        return d.axis ? links.back().bodies[index].name : links[part.tag].name;
+    }
+    /// Devices at which the steps that sweep a zone take parts or put them down.
+    std::set<int> works_at(const Swept& of, const ZoneSide& side) const {
+        std::set<int> out;
+        for (const cell::Step* s : cell::all_steps(cell_.devices[of.mover->device]))
+            if (s->device >= 0 && std::binary_search(side.steps.begin(), side.steps.end(), s->number))
+                out.insert(s->device);
+        return out;
+    }
+
+    /// Zones that are only ever entered together are one: taking them for one keeps nobody waiting more often.
+    std::vector<Zone> merged(const Swept& one, const Swept& two, std::vector<Zone> zones) {
+        for (std::size_t i = 0; i < zones.size(); ++i)
+            for (std::size_t j = i + 1; j < zones.size(); ++j) {
+                const auto joint = [&](int side) {
+                    const auto &a = zones[i].sides[side].visits, &b = zones[j].sides[side].visits;
+                    std::vector<std::pair<Ticks, Ticks>> all;
+                    for (const auto* list : {&a, &b})
+                        for (const ZoneVisit& v : *list) all.emplace_back(v.enters, v.leaves);
+                    std::sort(all.begin(), all.end());
+                    std::size_t count = 0;
+                    Ticks last = -1;
+                    for (const auto& [from, to] : all) {
+                        if (from > last) ++count;
+                        last = std::max(last, to);
+                    }
+                    return count <= std::max(a.size(), b.size());
+                };
+                if (!joint(0) || !joint(1)) continue;
+                if (auto both = in_box(one, two, united(zones[i].box, zones[j].box))) zones[i] = std::move(*both);
+                zones.erase(zones.begin() + static_cast<std::ptrdiff_t>(j));
+                j = i;
+            }
+        return zones;
+    }
+
+    void both_inside(const Swept& one, const Swept& two, Zone& z) const {
+        auto other = z.sides[1].visits.begin();
+        std::set<std::tuple<std::uint64_t, std::uint64_t, Ticks, Ticks, Ticks>> asked;
+        for (const ZoneVisit& v : z.sides[0].visits) {
+            while (other != z.sides[1].visits.end() && other->leaves <= v.enters) ++other;
+            for (auto w = other; w != z.sides[1].visits.end() && w->enters < v.leaves; ++w) {
+                const Ticks from = std::max(v.enters, w->enters), to = std::min(v.leaves, w->leaves);
+                if (!z.together) z.together_at = from;
+                z.together = true;
+                nearest(one, two, from, to, asked, z.nearest);
+            }
+        }
+    }
+    template <typename Asked>
+    void nearest(const Swept& one, const Swept& two, Ticks from, Ticks to, Asked& asked, LeastClearance& least) const {
+        const auto first = [&](const Swept& of) {
+            return std::upper_bound(of.mover->segments.begin(), of.mover->segments.end(), from,
+                [](Ticks t, const Segment& s) { return t < s.to; });
+        };
+        for (auto s = first(one); s != one.mover->segments.end() && s->from < to; ++s)
+            for (auto u = first(two); u != two.mover->segments.end() && u->from < to; ++u) {
+                const Ticks begin = std::max({from, s->from, u->from}), end = std::min({to, s->to, u->to});
+                if (end <= begin ||
+                    !asked.insert({s->key, u->key, u->from - s->from, begin - s->from, end - begin}).second)
+                    continue;
+                motion::give_way(stop_);
+                motion::ClearanceQuery query{seconds(begin - s->from), seconds(end - s->from), nearest_cap};
+                query.cap = std::min(query.cap, least.distance);
+                const auto found = motion::least_clearance(timeline_.moving(*one.mover, *s),
+                    timeline_.moving(*two.mover, *u, seconds(u->from - s->from)), query);
+                if (found.part_a < 0 || found.distance >= least.distance) continue;
+                least.distance = found.distance;
+                least.when_s = seconds(s->from) + found.when;
+                least.device_a = one.mover->device, least.device_b = two.mover->device;
+                least.body_a = body_name(*one.mover, s->parts->parts()[found.part_a], found.part_a);
+                least.body_b = body_name(*two.mover, u->parts->parts()[found.part_b], found.part_b);
+                least.on_a = found.on_a, least.on_b = found.on_b;
+            }
+    }
+
+    const cell::Cell& cell_;
+    const simulation::Run& run_;
+    const Timeline timeline_;
+    Cache& cache_;
+    const StopFlag* stop_;
+    const Fineness fine_;
+    std::map<const motion::PartSet*, std::unique_ptr<Cuts>> cuts_;
+    std::vector<Swept> swept_;
+};
+
+}  // namespace
+
+std::shared_ptr<const Zones> find_zones(
+    const cell::Cell& cell, const simulation::Run& run, Cache& cache, const StopFlag* stop, double resolution) {
+    return ZoneSearch(cell, run, cache, stop, resolution).find();
+}
+
+VolumePtr swept_by(
+    const cell::Cell& cell, const simulation::Run& run, int device, int step, double resolution, const StopFlag* stop) {
+    Cache cache;
+    return ZoneSearch(cell, run, cache, stop, resolution).swept_by(device, step);
+}
+
+}  // namespace escarp::inspection

@@ -1,0 +1,60 @@
+#pragma once
+// Shared zones: the space that two movers both sweep, who is inside when, and whether both are at once.
+
+#include <memory>
+
+#include <geometry/volume.h>
+
+#include "inspect.h"
+
+namespace escarp::inspection {
+
+struct ZoneVisit {
+    simulation::Ticks enters, leaves;  ///< never later, never earlier than the truth
+    int step_in = -1, step_out = -1;   ///< numbers of the steps during which it does
+};
+
+/// What one of the two does there.
+struct ZoneSide {
+    int device = -1;
+    std::vector<ZoneVisit> visits;  ///< from the start to `Zones::until`, in order
+    std::vector<int> steps;         ///< numbers of the steps that sweep it, in order
+    std::vector<std::string> bodies;
+    double inside_s = 0;  ///< in a cycle (in all, where nothing recurs)
+};
+
+struct Zone {
+    std::string id;    ///< "arm1:arm2:1"; stable as long as the same devices share as many zones
+    std::string name;  ///< "Zone 1"
+    ZoneSide sides[2];
+    int centre = -1;  ///< a device that both work at there
+    std::shared_ptr<const geometry::Volume> space;
+    double litres = 0;
+    geometry::Box3 box;
+    /// Pairs of steps, by number, whose sweeps meet there, with how much they share.
+    struct Steps {
+        int one, two;
+        double litres;
+    };
+    std::vector<Steps> pairs;
+    bool together = false;              ///< both are inside at once in this run
+    simulation::Ticks together_at = 0;  ///< the first time
+    LeastClearance nearest;             ///< of the two then; where they are together
+};
+
+struct Zones {
+    std::vector<Zone> all;
+    simulation::Ticks from = 0, until = 0;  ///< the cycle that is shown: the steady period, or the whole run
+    double resolution = 0;                  ///< m
+};
+
+/// Throws Overtaken when stopped. `resolution`: what a zone may exceed the truth by, m.
+std::shared_ptr<const Zones> find_zones(const cell::Cell& cell, const simulation::Run& run, Cache& cache,
+    const StopFlag* stop = nullptr, double resolution = 0.01);
+
+/// What a mover sweeps over its whole task, or during one step (by number), as far as it is looked at; nothing if it
+/// never moves so.
+std::shared_ptr<const geometry::Volume> swept_by(const cell::Cell& cell, const simulation::Run& run, int device,
+    int step, double resolution, const StopFlag* stop = nullptr);
+
+}  // namespace escarp::inspection

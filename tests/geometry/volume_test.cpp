@@ -1,0 +1,101 @@
+#include <catch2/catch.hpp>
+
+#include <geometry/distance.h>
+#include <geometry/volume.h>
+
+#include "support/random.h"
+
+using namespace escarp::geometry;
+using escarp::tests::Draw;
+
+namespace {
+
+Box3 room(double half) {
+    Box3 box;
+    box.low = Vector3::Constant(-half), box.high = Vector3::Constant(half);
+    return box;
+}
+double away(const Convex& shape, const Frame& at, const Vector3& point) {
+    return separation(shape, at, Convex::sphere(0), Frame(Eigen::Translation3d(point))).distance;
+}
+
+}  // namespace
+
+TEST_CASE("an upright line runs through a grown body where its distance says so") {
+    Draw draw(11);
+    for (int i = 0; i < 400; ++i) {
+        const Convex shape = draw.convex();
+        const Frame at = draw.frame(0.5);
+        const double grow = draw.in(0, 0.1), slack = 1e-4;
+        const UprightCut cut(shape);
+        const UprightCut::Placed body(cut, at, grow);
+        for (int j = 0; j < 10; ++j) {
+            const double x = draw.in(-1, 1), y = draw.in(-1, 1);
+            double low = 0, high = 0;
+            const bool meets = body.at(x, y, slack, low, high);
+            INFO("body " << i << " line " << j);
+            for (double z = -2.5; z < 2.5; z += 0.037) {
+                const double far = away(shape, at, {x, y, z});
+                if (far <= grow - 1e-5) CHECK((meets && z >= low && z <= high));
+                if (meets && z > low + 1e-6 && z < high - 1e-6) CHECK(far <= grow + 2 * slack);
+            }
+        }
+    }
+}
+
+TEST_CASE("cubes of a turned box and of a swept ball: all of it, and no more than a diagonal beyond") {
+    Draw draw(5);
+    const double edge = 0.01, diagonal = std::sqrt(3.0) * edge;
+    for (int i = 0; i < 20; ++i) {
+        const Vector3 size(draw.in(0.1, 0.4), draw.in(0.1, 0.4), draw.in(0.1, 0.4));
+        const Frame at = draw.frame(0.2);
+        Volume volume(edge, room(1));
+        volume.add(UprightCut(Convex::box(size)), at, 0);
+        for (int j = 0; j < 200; ++j) {
+            const Vector3 inside = at * Vector3(draw.in(-0.5, 0.5) * size.x(), draw.in(-0.5, 0.5) * size.y(),
+                                            draw.in(-0.5, 0.5) * size.z());
+            CHECK(volume.contains(inside));
+        }
+        const Vector3 more = size + Vector3::Constant(2 * diagonal);
+        CHECK(volume.litres() >= 1e3 * size.prod());
+        CHECK(volume.litres() <= 1e3 * more.prod());
+    }
+    // A ball of 50 mm goes 600 mm: a cylinder and a ball, in closed form.
+    Volume swept(edge, room(1));
+    const UprightCut ball(Convex::sphere(0.1));
+    for (int i = 0; i <= 600; ++i) swept.add(ball, make_frame({-0.3 + 1e-3 * i, 0.02, 0}), 0.5e-3);
+    const auto capsule = [](double r) { return 1e3 * (pi * r * r * 0.6 + 4.0 / 3 * pi * r * r * r); };
+    CHECK(swept.litres() >= capsule(0.05));
+    CHECK(swept.litres() <= capsule(0.05 + diagonal + 0.5e-3));
+}
+
+TEST_CASE("cubes together, in common, in pieces, their skin and what they cover") {
+    const double edge = 0.02;
+    const UprightCut cube(Convex::box({0.2, 0.2, 0.2}));
+    Volume one(edge, room(1)), two(edge, room(0.6)), apart(edge, room(1));
+    one.add(cube, make_frame({0.11, 0.11, 0.11}), 0);
+    two.add(cube, make_frame({0.21, 0.11, 0.11}), 0);
+    apart.add(cube, make_frame({-0.5, -0.5, 0.5}), 0);
+    Volume both = one;
+    both.keep_common(two);
+    CHECK(!both.empty());
+    CHECK(both.litres() < one.litres());
+    Volume all = one;
+    all.add(two);
+    CHECK(all.count() == one.count() + two.count() - both.count());
+    all.add(apart);
+    const auto pieces = all.pieces();
+    REQUIRE(pieces.size() == 2);
+    const Box3 box = one.box();
+    CHECK((box.high - box.low).isApprox(Vector3::Constant(std::cbrt(1e-3 * one.litres())), 1e-9));
+    // The skin is closed: it holds just what the cubes hold.
+    CHECK(volume(all.skin()) == Approx(1e-3 * all.litres()).epsilon(1e-9));
+    double covered = 0;
+    for (const Box3& row : one.covers()) covered += (row.high - row.low).head<2>().prod();
+    CHECK(covered == Approx((box.high - box.low).head<2>().prod()));
+    CHECK(one.covers(0.5, 0.9).empty());
+    Volume nothing(edge, Box3{});
+    CHECK(nothing.empty());
+    CHECK(!nothing.meets(cube, Frame::Identity(), 0));
+    CHECK(nothing.skin().triangles.empty());
+}
