@@ -21,6 +21,27 @@ using simulation::Block;
 using simulation::BlockKind;
 using simulation::seconds;
 
+/// What a zone is, and how long each is inside.
+QString zone_words(const study::Evaluation& e, const inspection::Zone& z) {
+    const auto name = [&](int device) { return QString::fromStdString(e.cell->devices[device].name); };
+    QString words = QObject::tr("%1: space that %2 and %3 share")
+                        .arg(QString::fromStdString(z.name), name(z.sides[0].device), name(z.sides[1].device));
+    if (z.centre >= 0) words += QObject::tr(" at %1").arg(name(z.centre));
+    words += QObject::tr(", %1 litres").arg(z.litres, 0, 'f', 1);
+    for (const inspection::ZoneSide& s : z.sides)
+        words += QObject::tr("\n%1 is inside %2 s of %3 s")
+                     .arg(name(s.device))
+                     .arg(s.inside_s, 0, 'f', 2)
+                     .arg(seconds(e.zones->until - e.zones->from), 0, 'f', 2);
+    if (!z.together) return words + QObject::tr("\nnever both in this run");
+    words += QObject::tr("\nboth at once, first at %1 s").arg(seconds(z.together_at), 0, 'f', 3);
+    if (z.nearest.device_a >= 0)
+        words += QObject::tr("; %1 mm apart at %2 s")
+                     .arg(1e3 * z.nearest.distance, 0, 'f', 0)
+                     .arg(z.nearest.when_s, 0, 'f', 3);
+    return words;
+}
+
 }  // namespace
 
 CycleRibbon::CycleRibbon(Workspace& workspace, QWidget* parent)
@@ -41,6 +62,11 @@ CycleRibbon::CycleRibbon(Workspace& workspace, QWidget* parent)
         update();
     });
     connect(&workspace_, &Workspace::lanes_changed, this, [this] {
+        kept_ = {};
+        renew_lanes();
+        update();
+    });
+    connect(&workspace_, &Workspace::shown_changed, this, [this] {
         kept_ = {};
         renew_lanes();
         update();
@@ -108,6 +134,12 @@ void CycleRibbon::renew_lanes() {
             lanes_.push_back({kind, static_cast<int>(i),
                 side_by_side ? static_cast<int>(std::clamp<std::size_t>(d.seats.size(), 1, 3)) : 1,
                 shows == Shows::level ? d.first_signal : -1});
+        }
+    if (e->zones && workspace_.shown().zones)
+        for (std::size_t i = 0; i < e->zones->all.size(); ++i) {
+            const inspection::Zone& z = e->zones->all[i];
+            lanes_.push_back({Lane::Kind::zone, z.sides[0].device, 1, -1, -1, QString::fromStdString(z.name)});
+            lanes_.back().zone = static_cast<int>(i);
         }
     for (const QString& name : workspace_.signal_lanes())
         if (const int signal = e->cell->signal(name.toStdString()); signal >= 0)
@@ -237,6 +269,39 @@ void CycleRibbon::draw_level(QPainter& p, const Lane& lane, double y) const {
     p.setPen(QPen(theme::accent, 1.6));
     p.setBrush(Qt::NoBrush);
     p.drawPolyline(line);
+}
+
+/// Who is inside when: one mover above, the other below; both at once is filled over the whole lane.
+void CycleRibbon::draw_zone(QPainter& p, const Lane& lane, double y) const {
+    const auto e = workspace_.evaluation();
+    const inspection::Zone& z = e->zones->all[static_cast<std::size_t>(lane.zone)];
+    const auto stretch = [&](simulation::Ticks from, simulation::Ticks to, double top, double height) {
+        return QRectF(QPointF(pixel_of(seconds(from)), top), QPointF(pixel_of(seconds(to)), top + height));
+    };
+    const double half = 0.5 * (lane_height() - 5);
+    for (int side = 0; side < 2; ++side)
+        for (const inspection::ZoneVisit& v : z.sides[side].visits) {
+            const QRectF box = stretch(v.enters, v.leaves, y + 2 + side * half, half - 1);
+            if (box.right() < left || box.left() > width()) continue;
+            p.setPen(QPen(theme::stop, 1));
+            p.setBrush(theme::hatch(theme::stop));
+            p.drawRect(box);
+            const QString name = QString::fromStdString(e->cell->devices[z.sides[side].device].name);
+            p.setFont(theme::font(8));
+            const double needs = QFontMetricsF(p.font()).horizontalAdvance(name);
+            if (box.width() < needs + 10 || half < 8) continue;
+            QRectF back(0, 0, needs + 6, half - 2);
+            back.moveCenter(box.center());
+            p.fillRect(back, theme::panel);
+            p.setPen(theme::stop);
+            p.drawText(back, Qt::AlignCenter, name);
+        }
+    p.setPen(Qt::NoPen);
+    p.setBrush(theme::stop);
+    for (const inspection::ZoneVisit& v : z.sides[0].visits)
+        for (const inspection::ZoneVisit& w : z.sides[1].visits)
+            if (v.enters < w.leaves && w.enters < v.leaves)
+                p.drawRect(stretch(std::max(v.enters, w.enters), std::min(v.leaves, w.leaves), y + 2, 2 * half - 1));
 }
 
 void CycleRibbon::draw_axis(QPainter& p) const {
@@ -388,6 +453,7 @@ void CycleRibbon::draw_still(QPainter& p) const {
                 if (belongs(e->run->trace.blocks[b], lanes_[i])) draw_block(p, b, lanes_[i], y);
             }
         else if (lanes_[i].kind == Lane::Kind::flow) draw_flow(p, lanes_[i], y);
+        else if (lanes_[i].kind == Lane::Kind::zone) draw_zone(p, lanes_[i], y);
         else draw_level(p, lanes_[i], y);
         p.restore();
     }
@@ -414,6 +480,12 @@ int CycleRibbon::block_at(const QPointF& pixel) const {
     return -1;
 }
 
+int CycleRibbon::zone_at(const QPointF& pixel) const {
+    for (std::size_t i = 0; i < lanes_.size(); ++i)
+        if (pixel.y() >= lane_y(i) && pixel.y() < lane_y(i) + lane_height()) return lanes_[i].zone;
+    return -1;
+}
+
 void CycleRibbon::mousePressEvent(QMouseEvent* event) {
     pressed_ = event->position();
     pressed_from_ = from_;
@@ -423,6 +495,12 @@ void CycleRibbon::mousePressEvent(QMouseEvent* event) {
     }
     const auto e = workspace_.evaluation();
     if (pressed_.x() < left) {
+        if (const int zone = zone_at(pressed_); e && zone >= 0) {
+            const inspection::Zone& z = e->zones->all[static_cast<std::size_t>(zone)];
+            workspace_.select_devices({QString::fromStdString(e->cell->devices[z.sides[0].device].id),
+                QString::fromStdString(e->cell->devices[z.sides[1].device].id)});
+            return;
+        }
         for (std::size_t i = 0; i < lanes_.size() && e; ++i)
             if (pressed_.y() >= lane_y(i) && pressed_.y() < lane_y(i) + lane_height())
                 workspace_.select(QString::fromStdString(e->cell->devices[lanes_[i].device].id));
@@ -497,6 +575,9 @@ bool CycleRibbon::event(QEvent* event) {
             }
             if (chain_.count(block)) s += tr("\npart of the longest chain");
             QToolTip::showText(help->globalPos(), plain(s), this);
+        } else if (const int zone = zone_at(help->pos()); e && zone >= 0) {
+            QToolTip::showText(
+                help->globalPos(), plain(zone_words(*e, e->zones->all[static_cast<std::size_t>(zone)])), this);
         } else {
             QToolTip::hideText();
         }

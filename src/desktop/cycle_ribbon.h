@@ -30,18 +30,21 @@ protected:
 
 private:
     struct Lane {
-        enum class Kind { work, flow, level } kind;
+        enum class Kind { work, flow, level, zone } kind;
         int device;
         int rows;
         int signal = -1;    ///< level: of which, among the cell's
         int task = 0;       ///< work: of the device itself or its main task, or of a side task
         QString name = {};  ///< instead of the device's
+        int zone = -1;      ///< of those that two movers share
     };
     bool belongs(const simulation::Block& block, const Lane& lane) const;
     void renew_lanes();
     void draw_block(QPainter& p, int index, const Lane& lane, double y) const;
     void draw_flow(QPainter& p, const Lane& lane, double y) const;
     void draw_level(QPainter& p, const Lane& lane, double y) const;
+    void draw_zone(QPainter& p, const Lane& lane, double y) const;
+    int zone_at(const QPointF& pixel) const;
     void draw_axis(QPainter& p) const;
     void draw_bracket(QPainter& p) const;
     void draw_why(QPainter& p) const;

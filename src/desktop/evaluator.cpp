@@ -40,6 +40,8 @@ void Evaluator::ask(std::vector<cell::Layout> layouts, std::uint64_t edit, std::
         const std::lock_guard guard(lock_);
         forced_ = std::move(forced);
         waiting_.assign(layouts.begin(), layouts.end());
+        first_.reset();
+        first_comes_ = true;
         edit_ = edit;
         stop_ = true;
     }
@@ -56,25 +58,30 @@ void Evaluator::work() {
         study::EvaluateOptions options;
         {
             std::unique_lock hold(lock_);
-            const auto asked = [this] { return quit_ || !waiting_.empty(); };
+            const auto asked = [this] { return quit_ || !waiting_.empty() || first_; };
             if (!wake_.wait_for(hold, std::chrono::seconds(1), asked)) {
                 if (std::exchange(worked, false)) give_memory_back();
                 wake_.wait(hold, asked);
             }
             worked = true;
             if (quit_) return;
-            layout = waiting_.front();
-            result.variant = QString::fromStdString(layout->variant());
-            result.edit = edit_;
-            waiting_.pop_front();
-            options.run.forced = forced_;
             stop_ = false;
+            if (waiting_.empty()) {
+                result = *std::exchange(first_, std::nullopt);
+            } else {
+                layout = waiting_.front();
+                result.variant = QString::fromStdString(layout->variant());
+                result.edit = edit_;
+                waiting_.pop_front();
+                options.run.forced = forced_;
+            }
         }
         QElapsedTimer clock;
         clock.start();
         try {
             options.stop = &stop_;
-            result.evaluation = study::evaluate(*layout, cache_, options);
+            result.evaluation = layout ? study::evaluate(*layout, cache_, options)
+                                       : study::with_zones(*result.evaluation, cache_, &stop_);
         } catch (const inspection::Overtaken&) {
             continue;
         } catch (const std::bad_alloc&) {
@@ -84,7 +91,12 @@ void Evaluator::work() {
         } catch (const std::exception& e) {
             result.error = QString::fromUtf8(e.what());
         }
-        result.took_ms = static_cast<double>(clock.nsecsElapsed()) * 1e-6;
+        if (layout) result.took_ms = static_cast<double>(clock.nsecsElapsed()) * 1e-6;
+        {
+            const std::lock_guard guard(lock_);
+            if (layout && result.edit == edit_ && std::exchange(first_comes_, false) && result.evaluation)
+                first_ = result;
+        }
         Q_EMIT done(result);
         give_much_memory_back();
     }

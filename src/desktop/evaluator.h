@@ -24,7 +24,8 @@ class Evaluator : public QObject {
 public:
     explicit Evaluator(QObject* parent = nullptr);
     ~Evaluator() override;
-    /// Replaces everything asked for before; variants are done in the order given. `forced`: signals held at a value.
+    /// Replaces everything asked for before; variants are done in the order given, then the first comes once more, with
+    /// its shared zones. `forced`: signals held at a value.
     void ask(std::vector<cell::Layout> layouts, std::uint64_t edit, std::map<std::string, double> forced = {});
 
 Q_SIGNALS:
@@ -37,6 +38,8 @@ private:
     std::condition_variable wake_;
     std::deque<cell::Layout> waiting_;
     std::map<std::string, double> forced_;
+    bool first_comes_ = false;
+    std::optional<Evaluated> first_;  ///< whose zones are still to be found
     std::uint64_t edit_ = 0;
     bool quit_ = false;
     inspection::StopFlag stop_{false};

@@ -394,6 +394,40 @@ void FloorView::draw_dimensions(QPainter& p) {
     }
 }
 
+/// Space that two movers share, seen from above, whatever its height.
+void FloorView::draw_zones(QPainter& p) {
+    const auto found = workspace_.zones();
+    if (view_.side != Side::top || !found) return;
+    if (zones_.of != found) {
+        zones_.of = found;
+        zones_.outlines.clear();
+        for (const inspection::Zone& z : found->all) {
+            QPainterPath rows;
+            rows.setFillRule(Qt::WindingFill);
+            for (const geometry::Box3& row : z.space->covers())
+                rows.addRect(QRectF(QPointF(row.low.x(), row.low.y()), QPointF(row.high.x(), row.high.y())));
+            zones_.outlines.push_back(rows.simplified());
+        }
+    }
+    const QPointF origin = view_.flat_to_pixels(0, 0), x = view_.flat_to_pixels(1, 0), y = view_.flat_to_pixels(0, 1);
+    const QTransform seen(
+        x.x() - origin.x(), x.y() - origin.y(), y.x() - origin.x(), y.y() - origin.y(), origin.x(), origin.y());
+    p.save();
+    for (std::size_t i = 0; i < zones_.outlines.size(); ++i) {
+        const QPainterPath outline = seen.map(zones_.outlines[i]);
+        p.setPen(QPen(theme::stop, 1.2));
+        p.setBrush(theme::hatch(theme::stop));
+        p.drawPath(outline);
+        const QString name = QString::fromStdString(found->all[i].name);
+        p.setFont(theme::font(10, true));
+        QRectF box(0, 0, QFontMetricsF(p.font()).horizontalAdvance(name) + 8, 15);
+        box.moveCenter({outline.boundingRect().center().x(), outline.boundingRect().top() - 9});
+        p.fillRect(box, QColor(0xFB, 0xF8, 0xEE, 225));
+        p.drawText(box, Qt::AlignCenter, name);
+    }
+    p.restore();
+}
+
 /// The least clearance, drawn when the cursor stands at its instant.
 void FloorView::draw_clearance(QPainter& p) const {
     const auto e = workspace_.evaluation();

@@ -269,6 +269,7 @@ void FloorView::paintEvent(QPaintEvent*) {
     }
     if (clean) return;
     if (shown.reach) draw_needs(p);
+    if (shown.zones) draw_zones(p);
     draw_selection(p);
     draw_clearance(p);
     draw_hand(p);

@@ -96,6 +96,7 @@ private:
     void draw_selection(QPainter& p);
     void draw_dimensions(QPainter& p);
     void draw_clearance(QPainter& p) const;
+    void draw_zones(QPainter& p);
     void draw_hand(QPainter& p) const;
     void draw_words(QPainter& p) const;
     double working_height() const;
@@ -168,6 +169,10 @@ private:
         std::vector<geometry::Point2> line;  ///< round all that stands on the floor
     } boundary_;
     FloorPicture picture_;
+    struct {
+        std::shared_ptr<const inspection::Zones> of;
+        std::vector<QPainterPath> outlines;  ///< seen from above, m
+    } zones_;
     std::map<std::uint64_t, Reachable> reach_;
     struct {
         std::uint64_t key = 0;

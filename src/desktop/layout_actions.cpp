@@ -179,6 +179,7 @@ void LayoutActions::make_seeing(const Make& make) {
     };
     toggle("reach", tr("Reach on the Floor"), QKeySequence("R"), &Shown::reach);
     toggle("base_field", tr("Where the arm's base may stand"), QKeySequence("B"), &Shown::base);
+    toggle("zones", tr("Shared zones"), QKeySequence("Z"), &Shown::zones);
     toggle("names", tr("Names"), {}, &Shown::names);
     toggle("model_names", tr("Names in the Model"), {}, &Shown::model_names);
     toggle("frames", tr("Frames"), {}, &Shown::frames);

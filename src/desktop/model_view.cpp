@@ -1,5 +1,8 @@
 #include "model_view.h"
 
+#include <cell/content_key.h>
+#include <exchange/surface_file.h>
+
 #include <QGuiApplication>
 #include <QPainter>
 #include <cmath>
@@ -138,6 +141,7 @@ std::vector<ModelView::Item> ModelView::items() const {
         }
     }
     if (!e) return out;
+    add_zones(out);
     const auto now = static_cast<simulation::Ticks>(std::llround(workspace_.time() * 1e9));
     for (std::size_t p = 0; p < e->run->trace.parts.size(); ++p) {
         Frame at;
@@ -156,6 +160,28 @@ std::vector<ModelView::Item> ModelView::items() const {
         }
     }
     return out;
+}
+
+/// Space that two movers share, so that what is behind still shows.
+void ModelView::add_zones(std::vector<Item>& items) const {
+    if (!workspace_.shown().zones || !workspace_.zones()) return;
+    constexpr double fine = 0.012;
+    if (zones_ != workspace_.zones()) {
+        zones_ = workspace_.zones();
+        shells_.clear();
+        for (const inspection::Zone& z : zones_->all) {
+            Surfaces::Kept shell;
+            shell.surface = std::make_shared<const geometry::Surface>(exchange::surface_of(z.space->shell(fine)));
+            shell.key = cell::ContentKey().add(z.id).add(z.litres).add(z.box.low).add(z.box.high).value();
+            shells_.push_back(std::move(shell));
+        }
+    }
+    static const geometry::Convex nothing = geometry::Convex::sphere(0);
+    for (const Surfaces::Kept& shell : shells_) {
+        Item item{&nothing, Frame::Identity(), theme::stop, -1, false, true, &shell};
+        item.opacity = 0.2f;
+        items.push_back(item);
+    }
 }
 
 void ModelView::clicked(int device, Qt::KeyboardModifiers keys) {

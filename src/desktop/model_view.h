@@ -29,6 +29,7 @@ protected:
 private:
     void fit_to(const std::vector<int>& devices);
     void draw_devices(QPainter& p) const;
+    void add_zones(std::vector<Item>& items) const;
     /// What moves the tool: three arrows along the directions chosen, three rings about them, and the point itself.
     struct Handle {
         int axis;  ///< 0 to 2 along, 3 to 5 about, 6 in the plane of the picture
@@ -41,6 +42,9 @@ private:
 
     Workspace& workspace_;
     QTimer later_;
+    /// The skins of the zones shown last, and whose they are.
+    mutable std::shared_ptr<const inspection::Zones> zones_;
+    mutable std::vector<Surfaces::Kept> shells_;
     struct {
         int axis = -1;              ///< of a handle
         int joint = -1, link = -1;  ///< of the arm

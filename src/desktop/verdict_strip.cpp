@@ -97,6 +97,7 @@ std::vector<VerdictStrip::Tile> VerdictStrip::tiles() const {
             hits    ? theme::stop
             : close ? theme::watch_text
                     : theme::good});
+    all.push_back(zones_tile());
     int stops = 0, watches = 0;
     if (e)
         for (const auto& finding : e->inspection->findings)
@@ -127,6 +128,37 @@ std::vector<VerdictStrip::Tile> VerdictStrip::tiles() const {
     return all;
 }
 
+/// How many zones two movers share, and of how many both are inside at once. What was found last stays in sight while
+/// they are being found anew.
+VerdictStrip::Tile VerdictStrip::zones_tile() const {
+    if (auto found = workspace_.zones()) last_zones_ = std::move(found), zones_of_ = workspace_.variant();
+    const bool known = last_zones_ && zones_of_ == workspace_.variant();
+    Tile tile{"zones", tr("SHARED ZONES"), QStringLiteral("\u2013"), {}, tr("being found"), theme::muted, theme::muted};
+    if (!known) return tile;
+    if (!last_zones_->why_not.empty()) {
+        tile.note = QString::fromStdString(last_zones_->why_not);
+        return tile;
+    }
+    const auto& zones = last_zones_->all;
+    const auto together = std::count_if(zones.begin(), zones.end(), [](const auto& z) { return z.together; });
+    tile.value = QString::number(zones.size());
+    tile.unit = zones.empty() ? QString() : tr("open");
+    if (!workspace_.zones()) return tile;
+    tile.stripe = tile.note_colour = together ? theme::watch : theme::good;
+    if (together) tile.note_colour = theme::watch_text;
+    const auto first = std::find_if(zones.begin(), zones.end(), [&](const auto& z) { return z.together || !together; });
+    if (zones.empty()) {
+        tile.note = tr("no two movers meet");
+    } else {
+        const auto name = [&](int device) {
+            return QString::fromStdString(workspace_.evaluation()->cell->devices[device].name);
+        };
+        const QString who = name(first->sides[0].device) + QStringLiteral(" \u2194 ") + name(first->sides[1].device);
+        tile.note = together ? tr("! both in: %1").arg(who) : tr("never both: %1").arg(who);
+    }
+    return tile;
+}
+
 QString VerdictStrip::shown(const QString& key) const {
     for (const Tile& t : tiles())
         if (t.key == key) return t.value;
@@ -134,7 +166,7 @@ QString VerdictStrip::shown(const QString& key) const {
 }
 
 QRectF VerdictStrip::box(std::size_t index, std::size_t count) const {
-    const double gap = 8, weights[] = {1.0, 1.0, 1.25, 1.4, 1.0, 1.15, 0.9, 0.9};
+    const double gap = 6, weights[] = {1.0, 1.0, 1.2, 1.35, 1.0, 1.0, 1.1, 0.85, 0.85};
     double sum = 0, before = 0;
     for (std::size_t i = 0; i < count; ++i) sum += weights[i], before += i < index ? weights[i] : 0;
     const double unit = (width() - 20 - gap * static_cast<double>(count - 1)) / sum;
@@ -194,6 +226,13 @@ void VerdictStrip::follow(const QString& key) {
     } else if (key == "clearance" && e->inspection->clearance.device_a >= 0) {
         workspace_.select(id(e->inspection->clearance.device_a));
         workspace_.set_time(e->inspection->clearance.when_s);
+    } else if (key == "zones" && workspace_.zones() && !workspace_.zones()->all.empty()) {
+        const auto& zones = workspace_.zones()->all;
+        const auto first = std::find_if(zones.begin(), zones.end(), [](const auto& z) { return z.together; });
+        const inspection::Zone& z = first == zones.end() ? zones.front() : *first;
+        workspace_.select_devices({id(z.sides[0].device), id(z.sides[1].device)});
+        if (z.together && z.nearest.device_a >= 0) workspace_.set_time(z.nearest.when_s);
+        else if (!z.sides[0].visits.empty()) workspace_.set_time(simulation::seconds(z.sides[0].visits.back().enters));
     } else if (key == "findings" && !e->inspection->findings.empty()) {
         const auto& f = e->inspection->findings.front();
         if (!f.devices.empty()) workspace_.select(QString::fromStdString(f.devices.front()));

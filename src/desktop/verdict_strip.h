@@ -12,7 +12,7 @@ class VerdictStrip : public QWidget {
 public:
     explicit VerdictStrip(Workspace& workspace, QWidget* parent = nullptr);
     QSize sizeHint() const override { return {1280, 72}; }
-    /// What a tile shows, by its key ("cycle", "rate", "reach", "clearance", "findings", "waiting", "floor").
+    /// What a tile shows, by its key ("cycle", "rate", "reach", "clearance", "zones", "findings", "waiting", "floor").
     QString shown(const QString& key) const;
 
 Q_SIGNALS:
@@ -29,11 +29,14 @@ private:
         QColor stripe, note_colour;
     };
     std::vector<Tile> tiles() const;
+    Tile zones_tile() const;
     QRectF box(std::size_t index, std::size_t count) const;
     void follow(const QString& key);  ///< goes to what decides the figure
 
     Workspace& workspace_;
     int focused_ = -1;
+    mutable std::shared_ptr<const inspection::Zones> last_zones_;
+    mutable QString zones_of_;  ///< the variant
 };
 
 }  // namespace escarp::desktop

@@ -443,6 +443,11 @@ std::shared_ptr<const study::Evaluation> Workspace::evaluation_of(const QString&
     return found == results_.end() ? nullptr : found->second.evaluation;
 }
 
+std::shared_ptr<const inspection::Zones> Workspace::zones() const {
+    const auto e = evaluation();
+    return e ? e->zones : nullptr;
+}
+
 QString Workspace::error_of(const QString& variant) const {
     const auto found = results_.find(variant);
     return found == results_.end() ? QString() : found->second.error;
@@ -454,7 +459,7 @@ bool Workspace::current_of(const QString& variant) const {
 }
 
 bool Workspace::settled(bool every_variant) const {
-    if (told_soon_.isActive() || !current()) return false;
+    if (told_soon_.isActive() || !current() || (evaluation() && !zones())) return false;
     if (!every_variant || trying()) return true;
     const auto all = document_.variants();
     return std::all_of(all.begin(), all.end(),

@@ -36,8 +36,8 @@ struct ByHand {
 /// What the drawings show besides the devices.
 struct Shown {
     bool names = true, frames = false, dimensions = true, reach = true, base = false, helpers = true,
-         model_names = false;
-    static Shown nothing() { return {false, false, false, false, false, false, false}; }
+         model_names = false, zones = true;
+    static Shown nothing() { return {false, false, false, false, false, false, false, false}; }
     bool operator==(const Shown&) const = default;
 };
 
@@ -116,6 +116,8 @@ public:
     /// looked at when it came, without the run's history: for what is compared.
     std::shared_ptr<const study::Evaluation> evaluation_of(const QString& variant) const;
     QString error_of(const QString& variant) const;
+    /// The zones of the variant looked at; null while they are being found.
+    std::shared_ptr<const inspection::Zones> zones() const;
     bool current() const { return current_of(variant_); }
     bool current_of(const QString& variant) const;
     /// Nothing that was asked for is still to come: the figures of what is shown (or of every variant, unless something

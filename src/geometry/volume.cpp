@@ -360,6 +360,69 @@ Mesh Volume::skin() const {
     return mesh;
 }
 
+/// Surface nets (Gibson 1998): a point in each group of eight that is partly within, in the middle of where its sides
+/// are crossed.
+Mesh Volume::shell(double edge) const {
+    Mesh mesh;
+    const int step = std::max(1, static_cast<int>(std::lround(edge / edge_)));
+    const Box3 box = this->box();
+    if (box.empty()) return mesh;
+    const double side = step * edge_;
+    const Index first = (box.low / edge_).array().round().cast<int>().matrix();
+    const Index last = (box.high / edge_).array().round().cast<int>().matrix();
+    const Index n = (last - first + Index::Constant(step - 1)) / step + Index::Constant(2);  // one free all round
+    const auto at = [&n](int x, int y, int z) { return (static_cast<std::size_t>(x) * n.y() + y) * n.z() + z; };
+    std::vector<char> full(static_cast<std::size_t>(n.x()) * n.y() * n.z(), 0);
+    for (int x = first.x(); x < last.x(); ++x)
+        for (int y = first.y(); y < last.y(); ++y)
+            for (int z = first.z(); z < last.z(); ++z)
+                if (has(x, y, z))
+                    full[at((x - first.x()) / step + 1, (y - first.y()) / step + 1, (z - first.z()) / step + 1)] = 1;
+    std::vector<int> point(full.size(), -1);
+    const Vector3 origin = edge_ * first.cast<double>() - Vector3::Constant(0.5 * side);  // middle of the first one
+    for (int x = 0; x + 1 < n.x(); ++x)
+        for (int y = 0; y + 1 < n.y(); ++y)
+            for (int z = 0; z + 1 < n.z(); ++z) {
+                Vector3 sum = Vector3::Zero();
+                int crossed = 0;
+                for (int corner = 0; corner < 8; ++corner)
+                    for (int axis = 0; axis < 3; ++axis) {
+                        if (corner >> axis & 1) continue;
+                        const Index a(corner & 1, corner >> 1 & 1, corner >> 2 & 1);
+                        const Index b = a + Index::Unit(axis);
+                        if (full[at(x + a.x(), y + a.y(), z + a.z())] == full[at(x + b.x(), y + b.y(), z + b.z())])
+                            continue;
+                        sum += 0.5 * (a + b).cast<double>();
+                        ++crossed;
+                    }
+                if (!crossed) continue;
+                point[at(x, y, z)] = static_cast<int>(mesh.points.size());
+                mesh.points.push_back(origin + side * (Vector3(x, y, z) + sum / crossed));
+            }
+    mesh.normals.assign(mesh.points.size(), Vector3::Zero());
+    for (int x = 1; x + 1 < n.x(); ++x)
+        for (int y = 1; y + 1 < n.y(); ++y)
+            for (int z = 1; z + 1 < n.z(); ++z)
+                for (int axis = 0; axis < 3; ++axis) {
+                    const Index next = Index(x, y, z) + Index::Unit(axis);
+                    const bool own = full[at(x, y, z)], other = full[at(next.x(), next.y(), next.z())];
+                    if (own == other) continue;
+                    const Index u = Index::Unit((axis + 1) % 3), v = Index::Unit((axis + 2) % 3), here(x, y, z);
+                    const auto corner = [&](const Index& i) { return point[at(i.x(), i.y(), i.z())]; };
+                    std::array<int, 4> ring{corner(here - u - v), corner(here - v), corner(here), corner(here - u)};
+                    if (!own) std::reverse(ring.begin(), ring.end());
+                    for (const auto& t :
+                        {std::array{ring[0], ring[1], ring[2]}, std::array{ring[0], ring[2], ring[3]}}) {
+                        mesh.triangles.push_back(t);
+                        const Vector3 normal =
+                            (mesh.points[t[1]] - mesh.points[t[0]]).cross(mesh.points[t[2]] - mesh.points[t[0]]);
+                        for (const int p : t) mesh.normals[p] += normal;
+                    }
+                }
+    for (Vector3& normal : mesh.normals) normal.normalize();
+    return mesh;
+}
+
 std::vector<Box3> Volume::covers(double low_z, double high_z) const {
     std::vector<Box3> all;
     const int from = std::max(low_.z(), low_z < -1e8 ? low_.z() : cube(low_z));

@@ -46,6 +46,7 @@ struct Zones {
     std::vector<Zone> all;
     simulation::Ticks from = 0, until = 0;  ///< the cycle that is shown: the steady period, or the whole run
     double resolution = 0;                  ///< m
+    std::string why_not;                    ///< they could not be found
 };
 
 /// Throws Overtaken when stopped. `resolution`: what a zone may exceed the truth by, m.

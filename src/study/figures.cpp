@@ -223,6 +223,19 @@ std::shared_ptr<const Evaluation> evaluate(
     return e;
 }
 
+std::shared_ptr<const Evaluation> with_zones(
+    const Evaluation& evaluation, inspection::Cache& cache, const inspection::StopFlag* stop) {
+    auto e = std::make_shared<Evaluation>(evaluation);
+    try {
+        e->zones = inspection::find_zones(*e->cell, *e->run, cache, stop);
+    } catch (const cell::InputError& error) {
+        auto none = std::make_shared<inspection::Zones>();
+        none->why_not = error.problems().front().message;
+        e->zones = std::move(none);
+    }
+    return e;
+}
+
 double Evaluation::typical_s() const { return run->steady ? simulation::seconds(run->steady->from) + 2.0 : 0.0; }
 
 std::shared_ptr<const Evaluation> Evaluation::without_history() const {

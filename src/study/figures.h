@@ -8,7 +8,7 @@
 #include <vector>
 
 #include <cell/layout.h>
-#include <inspection/inspect.h>
+#include <inspection/zones.h>
 
 namespace escarp::study {
 
@@ -54,7 +54,8 @@ struct Evaluation {
     std::shared_ptr<const simulation::Run> run;
     std::shared_ptr<const inspection::Inspection> inspection;
     Figures figures;
-    std::vector<ChainLink> chain;  ///< latest first, over one steady period
+    std::vector<ChainLink> chain;                              ///< latest first, over one steady period
+    std::shared_ptr<const inspection::Zones> zones = nullptr;  ///< null until they are looked for; see with_zones
 
     /// An instant at which the cell is seen at work, s.
     double typical_s() const;
@@ -71,6 +72,10 @@ struct EvaluateOptions {
 /// Everything about one variant. Throws InputError for a cell that does not make sense, Overtaken when stopped.
 std::shared_ptr<const Evaluation> evaluate(
     const cell::Layout& layout, inspection::Cache& cache, const EvaluateOptions& options = {});
+
+/// The same with the zones that its movers share. Throws Overtaken when stopped.
+std::shared_ptr<const Evaluation> with_zones(
+    const Evaluation& evaluation, inspection::Cache& cache, const inspection::StopFlag* stop = nullptr);
 
 /// The blocks that set the pace: walking back from the last departure of the steady period, each block began because
 /// another ended.
