@@ -31,6 +31,7 @@ struct Field {
         anything,     ///< the window's own
         // Something else of the cell, by its id:
         device,
+        arm,  ///< a device that is one
         arm_model,
         tool_model,
         mesh,

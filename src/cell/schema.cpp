@@ -83,6 +83,7 @@ json value_of(const Field& f) {
         case Type::anything: return {{"type", "object"}};
         case Type::id:
         case Type::device:
+        case Type::arm:
         case Type::arm_model:
         case Type::tool_model:
         case Type::mesh:

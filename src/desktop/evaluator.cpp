@@ -81,7 +81,7 @@ void Evaluator::work() {
         try {
             options.stop = &stop_;
             result.evaluation = layout ? study::evaluate(*layout, cache_, options)
-                                       : study::with_zones(*result.evaluation, cache_, &stop_);
+                                       : study::with_zones(*result.evaluation, cache_, &stop_, true);
         } catch (const inspection::Overtaken&) {
             continue;
         } catch (const std::bad_alloc&) {

@@ -468,6 +468,11 @@ FieldEditors::Choices FieldEditors::named(const cell::Field& f) const {
                 all.emplace_back(said(i < f.said.size() ? f.said[i] : f.words[i]), f.words[i]);
             break;
         case Type::device: return devices();
+        case Type::arm:
+            all.emplace_back(QObject::tr("none"), "");
+            for (const cell::Device& o : workspace_.cell()->devices)
+                if (o.arm) all.emplace_back(QString::fromStdString(o.name), o.id);
+            break;
         case Type::sight:
             all.emplace_back(QObject::tr("nothing"), "");
             for (const cell::Device& o : workspace_.cell()->devices)

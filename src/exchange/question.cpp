@@ -67,6 +67,7 @@ const std::vector<Exporter>& exporters() {
         add_io_exporter(list);
         add_urdf_exporter(list);
         add_swept_exporter(list);
+        add_arbiter_exporter(list);
         return list;
     }();
     return all;

@@ -77,6 +77,7 @@ void add_placements_exporter(std::vector<Exporter>& all);
 void add_io_exporter(std::vector<Exporter>& all);
 void add_urdf_exporter(std::vector<Exporter>& all);
 void add_swept_exporter(std::vector<Exporter>& all);
+void add_arbiter_exporter(std::vector<Exporter>& all);
 
 /// "84" with printf's format; `none` where it is no number.
 std::string formatted(const json& value, const char* format, const char* none = "-");

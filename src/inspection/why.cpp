@@ -62,6 +62,10 @@ private:
             link.words.replace(0, 4, "waits");
             return link;
         }
+        if (b.kind == BlockKind::held) {
+            link.words = "is " + link.words, link.waits = true;
+            return link;
+        }
         std::string part;
         if (b.part >= 0) part = " with " + cell_.part_types[run_.trace.parts[b.part].type].name;
         link.words = "is at \"" + link.words + "\"" + part;
@@ -96,6 +100,7 @@ private:
     }
     /// The device that has to do something before this one goes on.
     int holds_up(const WhyLink& link) const {
+        if (link.block >= 0 && blocks()[link.block].kind == BlockKind::held) return blocks()[link.block].other;
         if (link.block >= 0 && blocks()[link.block].kind == BlockKind::wait) {
             const Block& b = blocks()[link.block];
             if (b.other >= 0 && b.other != link.device && waits(b.other)) return b.other;

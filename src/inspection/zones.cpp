@@ -7,6 +7,7 @@
 
 #include <cell/content_key.h>
 #include <simulation/arm_parts.h>
+#include <simulation/kernel.h>
 
 #include "cache.h"
 #include "swept.h"
@@ -176,6 +177,7 @@ private:
             z.id = cell_.devices[one.mover->device].id + ":" + cell_.devices[two.mover->device].id + ":" +
                    std::to_string(++nth);
             both_inside(one, two, z);
+            look_for_keeper(z);
             result.all.push_back(std::move(z));
         }
     }
@@ -318,6 +320,32 @@ private:
             }
         }
     }
+    /// Whether both ask somebody, and are never inside without leave.
+    void look_for_keeper(Zone& z) const {
+        const auto keepers = [&](int mover) {
+            std::set<int> all;
+            for (const simulation::Checkpoint& c : simulation::checkpoints_of(cell_, mover)) all.insert(c.keeper);
+            return all;
+        };
+        const std::set<int> one = keepers(z.sides[0].device), two = keepers(z.sides[1].device);
+        for (const int keeper : one) {
+            if (!two.count(keeper) || z.kept_by >= 0) continue;
+            Zone::Uncovered first;
+            for (const ZoneSide& side : z.sides)
+                for (const ZoneVisit& v : side.visits)
+                    if (first.keeper < 0 && !granted(keeper, side.device, v))
+                        first = {keeper, side.device, v.enters, v.leaves};
+            if (first.keeper < 0) z.kept_by = keeper, z.uncovered = {};
+            else if (z.uncovered.keeper < 0) z.uncovered = first;
+        }
+    }
+    bool granted(int keeper, int mover, const ZoneVisit& v) const {
+        return std::any_of(run_.trace.blocks.begin(), run_.trace.blocks.end(), [&](const simulation::Block& b) {
+            return b.device == keeper && b.other == mover && b.kind == simulation::BlockKind::held &&
+                   b.from <= v.enters && b.to >= std::min(v.leaves, timeline_.end());
+        });
+    }
+
     template <typename Asked>
     void nearest(const Swept& one, const Swept& two, Ticks from, Ticks to, Asked& asked, LeastClearance& least) const {
         const auto first = [&](const Swept& of) {

@@ -37,6 +37,12 @@ struct Zone {
         double litres;
     };
     std::vector<Steps> pairs;
+    int kept_by = -1;  ///< the interlock that both ask, where neither is inside without its leave
+    /// The first time somebody was, where there is one that both ask.
+    struct Uncovered {
+        int keeper = -1, mover = -1;
+        simulation::Ticks enters = 0, leaves = 0;
+    } uncovered;
     bool together = false;              ///< both are inside at once in this run
     simulation::Ticks together_at = 0;  ///< the first time
     LeastClearance nearest;             ///< of the two then; where they are together

@@ -8,8 +8,11 @@ namespace escarp::simulation {
 using cell::Reach;
 using cell::Step;
 
-ArmDriver::ArmDriver(const cell::Device& device, int index)
-    : Behaviour(device, index), q_(device.arm->ready), hands_(device.arm->others.size() + 1) {}
+ArmDriver::ArmDriver(const cell::Device& device, int index, const cell::Cell& cell)
+    : Behaviour(device, index),
+      q_(device.arm->ready),
+      hands_(device.arm->others.size() + 1),
+      checkpoints_(checkpoints_of(cell, index)) {}
 
 void ArmDriver::start(Kernel& k) { k.start_motion(index_, {k.now(), k.plans().still(arm(), q_), -1, -1}); }
 
@@ -160,6 +163,7 @@ std::optional<ArmDriver::Exchange> ArmDriver::agree(
 
 Outcome ArmDriver::exchange(TaskRunner& task, Kernel& k) {
     task_ = &task;
+    if (step().meets() && !may_meet(k, step())) return Outcome::must_wait;
     std::optional<Fault> fault;
     const std::optional<Exchange> x = agree(k, step(), q_, fault);
     if (fault) return task.stop(k, *fault);
@@ -306,15 +310,15 @@ void ArmDriver::fly(Kernel& k, std::vector<Ahead> ahead, const std::vector<motio
         ahead[i].motion = (*motions)[i], ahead[i].end = ahead[i].motion->position(ahead[i].motion->duration());
     std::reverse(ahead.begin(), ahead.end());
     ahead_ = std::move(ahead);
-    next_leg(k);
+    next_leg(k, false);
 }
 
-void ArmDriver::next_leg(Kernel& k) {
+void ArmDriver::next_leg(Kernel& k, bool flies) {
     const Ahead leg = std::move(ahead_.back());
     ahead_.pop_back();
     task_->is_at(*leg.step);
     if (leg.exchange) exchange_ = *leg.exchange;
-    run_motion(k, leg.motion, leg.kind, leg.phase, leg.end);
+    run_motion(k, leg.motion, leg.kind, leg.phase, leg.end, flies);
 }
 
 const ArmRoom& ArmDriver::surroundings(Kernel& k) {
@@ -367,7 +371,7 @@ void ArmDriver::open_block(Kernel& k, BlockKind kind, Phase phase, double length
     phase_ = phase;
     phase_end_ = k.now() + ticks(length);
     k.set_condition(index_, Condition::busy);
-    k.at(phase_end_, *this, 0);
+    over_ = k.at(phase_end_, *this, over_event);
 }
 
 motion::MotionPtr ArmDriver::gently(Kernel& k, motion::MotionPtr motion) const {
@@ -379,12 +383,13 @@ motion::MotionPtr ArmDriver::gently(Kernel& k, motion::MotionPtr motion) const {
     return motion;
 }
 
-void ArmDriver::run_motion(Kernel& k, motion::MotionPtr motion, BlockKind kind, Phase phase, const JointVector& end) {
+void ArmDriver::run_motion(
+    Kernel& k, motion::MotionPtr motion, BlockKind kind, Phase phase, const JointVector& end, bool flies) {
     // What is met has been planned with all that it can bear.
     if (!exchange_.met || phase == Phase::single) motion = gently(k, std::move(motion));
-    open_block(k, kind, phase, motion->duration());
-    k.start_motion(index_, record(k, std::move(motion), block_));
+    leg_ = {std::move(motion), kind, phase, 0, 0, flies};
     q_ = end;
+    set_off(k);
 }
 
 /// The greatest acceleration with a part, where it is to be kept. m/s^2
@@ -481,10 +486,11 @@ void ArmDriver::leave_carrier(Kernel& k) {
     if (carrier >= 0) k.changing(step().device).let_go(k, carrier);
 }
 
-void ArmDriver::event(Kernel& k, int, int) {
+void ArmDriver::event(Kernel& k, int what, int) {
+    if (passing_event(k, what)) return;
     k.end(block_);
     if (phase_ == Phase::out) leave_carrier(k);
-    if (!ahead_.empty()) return next_leg(k);
+    if (!ahead_.empty()) return next_leg(k, true);
     switch (phase_) {
         case Phase::approach:
             if (exchange_.met) return hover(k);
@@ -546,7 +552,8 @@ void ArmDriver::write_state(StateWriter& w) const {
     w.add_joints(q_);
     w.add(tool_);
     for (const Hand& h : hands_) w.add_part(h.part);
-    if (phase_ == Phase::resting) return;
+    w.add(waits_at_), w.add_double(leg_.done);
+    if (phase_ == Phase::resting && waits_at_ < 0) return;
     w.add_part(exchange_.offer.part);
     w.add(exchange_.offer.seat);
     w.add_time(phase_end_);

@@ -11,11 +11,14 @@ namespace escarp::simulation {
 
 class ArmDriver final : public Behaviour {
 public:
-    ArmDriver(const cell::Device& device, int index);
+    ArmDriver(const cell::Device& device, int index, const cell::Cell& cell);
 
     void start(Kernel& kernel) override;
     void event(Kernel& kernel, int what, int part) override;
     void write_state(StateWriter& writer) const override;
+    bool poll(Kernel& kernel) override;
+    std::optional<Waiting> waiting(const Kernel& kernel) const override;
+    Listening listens_to() const override;
     ArmDriver* driver() override { return this; }
 
     int held() const { return hand().part; }  ///< part in the active tool, -1
@@ -69,6 +72,34 @@ private:
         std::optional<Exchange> exchange;
     };
 
+    /// The motion that is under way, or waits to be. It may be stopped before a border, and goes on from there.
+    struct Leg {
+        motion::MotionPtr motion;
+        BlockKind kind = BlockKind::move;
+        Phase phase = Phase::resting;
+        double done = 0;     ///< s of the motion that lie behind it since it set off last
+        double ramp = 0;     ///< then: seconds until it is as fast again as the motion says
+        bool flies = false;  ///< it comes from another leg without a stop
+        /// From where in the motion on its clock runs evenly, and how long after setting off it is at a place of it.
+        double even_from() const { return done + 0.5 * ramp; }
+        double until(double place) const { return place < even_from() ? ramp : ramp + place - even_from(); }
+    };
+    static constexpr int over_event = 0, stopped_event = -1;  ///< else four for each checkpoint, from 1
+    static constexpr int ask_event(int nth) { return 4 * nth + 1; }
+    static constexpr int decide_event(int nth) { return 4 * nth + 2; }
+    static constexpr int back_event(int nth) { return 4 * nth + 3; }
+    Keeper& keeper(Kernel& kernel, const Checkpoint& c) { return *kernel.changing(c.keeper).keeper(); }
+    bool granted(const Kernel& kernel, const Checkpoint& c) const;
+    bool ask(Kernel& kernel, const Checkpoint& c);
+    bool on_leg(const Checkpoint& c) const;
+    bool may_set_off(Kernel& kernel);
+    bool flight_may_begin(Kernel& kernel);
+    bool may_meet(Kernel& kernel, const cell::Step& step);
+    void set_off(Kernel& kernel);
+    void watch_leg(Kernel& kernel);
+    void brake(Kernel& kernel, const Checkpoint& c);
+    bool passing_event(Kernel& kernel, int what);
+
     const cell::Step& step() const { return task_->step(); }
     Hand& hand() { return hands_[tool_]; }
     const Hand& hand() const { return hands_[tool_]; }
@@ -111,7 +142,7 @@ private:
     void extend_by_exchange(
         Kernel& kernel, const cell::Step& next, std::vector<Ahead>& ahead, std::vector<motion::Leg>& legs);
     void fly(Kernel& kernel, std::vector<Ahead> ahead, const std::vector<motion::Leg>& legs);
-    void next_leg(Kernel& kernel);
+    void next_leg(Kernel& kernel, bool flies);
     void leave(Kernel& kernel);  ///< the part is taken or put down: away from there
     const ArmRoom& surroundings(Kernel& kernel);
     /// The joint move of a step, round what stands in the way where that is allowed; and what is said of that.
@@ -119,7 +150,8 @@ private:
     motion::MotionPtr travel(Kernel& kernel, const cell::Step& step, const JointVector& from, const JointVector& to);
     bool free(Kernel& kernel, const cell::Step& step, const JointVector& from, const JointVector& to);
     void open_block(Kernel& kernel, BlockKind kind, Phase phase, double length);
-    void run_motion(Kernel& kernel, motion::MotionPtr motion, BlockKind kind, Phase phase, const JointVector& end);
+    void run_motion(Kernel& kernel, motion::MotionPtr motion, BlockKind kind, Phase phase, const JointVector& end,
+        bool flies = false);
     std::optional<double> bearable_with(int tool, const cell::PartType& part) const;
     motion::MotionPtr gently(Kernel& kernel, motion::MotionPtr motion) const;
     void finish_grip(Kernel& kernel);
@@ -134,6 +166,11 @@ private:
     JointVector q_;
     std::vector<Hand> hands_;  ///< by tool
     Exchange exchange_;
+    Leg leg_;
+    const std::vector<Checkpoint> checkpoints_;  ///< of shared space
+    std::vector<EventKey> watched_;
+    EventKey over_{};
+    int waits_at_ = -1;                                 ///< the keeper's device, while it waits to go on
     bool missed_ = false;                               ///< what was to be met did not ride on as foreseen
     std::vector<Ahead> ahead_;                          ///< the rest of the flight, the next leg last
     std::unordered_map<std::uint64_t, ArmRoom> rooms_;  ///< by tool and held part

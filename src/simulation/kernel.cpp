@@ -129,7 +129,8 @@ int Kernel::begin(Block block) {
 void Kernel::end(int block) {
     if (history_ == History::none) return;
     trace_.blocks[block].to = now_;
-    if (trace_.blocks[block].kind != BlockKind::wait) cause_ = block;
+    const BlockKind kind = trace_.blocks[block].kind;
+    if (kind != BlockKind::wait && kind != BlockKind::held) cause_ = block;
 }
 
 void Kernel::set_signal(int signal, double value) {

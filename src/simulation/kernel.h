@@ -10,8 +10,8 @@
 #include <cell/device_kind.h>
 #include <cell/expression.h>
 
+#include "keeper.h"
 #include "plan.h"
-#include "trace.h"
 
 namespace escarp::simulation {
 
@@ -148,6 +148,8 @@ public:
     virtual bool random() const { return false; }
     virtual bool tells_condition() const { return false; }  ///< by itself; else its main task does
     virtual ArmDriver* driver() { return nullptr; }         ///< of its motion; null: its tasks cause none
+    virtual Keeper* keeper() { return nullptr; }            ///< of space that it lets movers into; null: of none
+    virtual const Keeper* keeper() const { return nullptr; }
 
 protected:
     int signal(int nth) const { return device_.first_signal + nth; }  ///< of its own, among the cell's
@@ -331,6 +333,10 @@ public:
     /// How a part stands that has come so far along a device, world; see `ride_length`.
     virtual Frame rides_at(const cell::Device& device, double /*way*/) const { return device.world; }
     virtual void add_ride(cell::ContentKey&, const cell::Device&) const {}  ///< all that `rides_at` depends on
+    /// Where a mover has to ask a device of this kind, and gives back.
+    virtual std::vector<Checkpoint> checkpoints(const cell::Cell& /*cell*/, int /*device*/, int /*mover*/) const {
+        return {};
+    }
     virtual std::optional<Looks> looks(const cell::Cell&, const cell::Device&) const { return std::nullopt; }
     /// Where a device brings its parts in from the side, world; nullopt: it does not.
     virtual std::optional<Vector3> side_joint(const cell::Cell& /*cell*/, const cell::Device& /*device*/) const {

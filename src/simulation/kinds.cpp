@@ -21,6 +21,7 @@ void add_standard_kinds(cell::Kinds& all) {
     all.add(turntable_kind());
     all.add(door_kind());
     all.add(clamp_kind());
+    all.add(interlock_kind());
     all.add(structure_kind());
     all.add(fence_kind());
     all.add(solid_kind());

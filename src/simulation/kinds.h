@@ -27,6 +27,7 @@ std::unique_ptr<Kind> turntable_kind();
 std::unique_ptr<Kind> lift_kind();
 std::unique_ptr<Kind> clamp_kind();
 std::unique_ptr<Kind> door_kind();
+std::unique_ptr<Kind> interlock_kind();
 
 class StepKind;
 std::unique_ptr<StepKind> pick_step();

@@ -107,6 +107,8 @@ PosePlan plan_on(const PoseRequest& r, const kinematics::JointSolution& branch) 
     return plan;
 }
 
+std::size_t bytes_of(double) { return 0; }
+std::size_t bytes_of(const std::optional<motion::Braking>&) { return 0; }
 std::size_t bytes_of(const motion::MotionPtr& motion) { return motion ? motion->bytes() : 0; }
 std::size_t bytes_of(const motion::Leg& leg) { return sizeof leg + leg.nodes.size() * sizeof(motion::PathNode); }
 std::size_t bytes_of(const Travel& travel) { return bytes_of(travel.motion); }
@@ -213,6 +215,37 @@ motion::MotionPtr PlanCache::gentle(const cell::Arm& arm, const motion::MotionPt
         return motion::slowed(
             motion, std::sqrt(motion::greatest_tool_acceleration(*arm.model, arm.tool_frame, *motion) / bearable));
     });
+}
+
+namespace {
+cell::ContentKey paced_key(const cell::Arm& arm, const motion::MotionPtr& motion, double at, int what) {
+    cell::ContentKey key;
+    key.add(arm.model_key).add(arm.tool_frame).add(motion->serial()).add(at).add(what);
+    return key;
+}
+}  // namespace
+
+std::optional<motion::Braking> PlanCache::braking(
+    const cell::Arm& arm, const motion::MotionPtr& motion, double border) {
+    return kept(brakings_, paced_key(arm, motion, border, 0).value(),
+        [&] { return motion::brake_before(*arm.model, arm.tool_frame, *motion, border); });
+}
+
+motion::MotionPtr PlanCache::braked(
+    const cell::Arm& arm, const motion::MotionPtr& motion, const motion::Braking& braking) {
+    return kept(paced_, paced_key(arm, motion, braking.from, 1).add(braking.takes).value(),
+        [&] { return motion::braked(motion, braking); });
+}
+
+double PlanCache::restart_time(const cell::Arm& arm, const motion::MotionPtr& motion, double from) {
+    return kept(restarts_, paced_key(arm, motion, from, 2).value(),
+        [&] { return motion::restart_time(*arm.model, arm.tool_frame, *motion, from); });
+}
+
+motion::MotionPtr PlanCache::restarted(
+    const cell::Arm& arm, const motion::MotionPtr& motion, double from, double takes) {
+    return kept(paced_, paced_key(arm, motion, from, 3).add(takes).value(),
+        [&] { return motion::restarted(motion, from, takes); });
 }
 
 std::shared_ptr<const MeetingPlan> PlanCache::meeting(

@@ -11,6 +11,7 @@
 
 #include <motion/chain.h>
 #include <motion/detour.h>
+#include <motion/paced.h>
 
 #include "trace.h"
 
@@ -74,6 +75,11 @@ public:
     /// `motion`, slowed until the part in the tool is accelerated no more than `bearable` m/s^2.
     motion::MotionPtr gentle(const cell::Arm& arm, const motion::MotionPtr& motion, double bearable);
     motion::MotionPtr still(const cell::Arm& arm, const JointVector& q);
+    /// Slowing down before a border and going on from rest; see motion::brake_before.
+    std::optional<motion::Braking> braking(const cell::Arm& arm, const motion::MotionPtr& motion, double border);
+    motion::MotionPtr braked(const cell::Arm& arm, const motion::MotionPtr& motion, const motion::Braking& braking);
+    double restart_time(const cell::Arm& arm, const motion::MotionPtr& motion, double from);
+    motion::MotionPtr restarted(const cell::Arm& arm, const motion::MotionPtr& motion, double from, double takes);
     /// A straight move from where the arm stands to a pose of its tool, and its path. An arm with a free joint keeps
     /// that where it is if it can, else brings it along evenly.
     struct Line {
@@ -95,6 +101,9 @@ private:
     cell::Kept<std::shared_ptr<const PosePlan>> poses_{12u << 20};
     cell::Kept<motion::MotionPtr> moves_{3u << 20}, gentle_{3u << 20};
     cell::Kept<Travel> travels_{6u << 20};
+    cell::Kept<std::optional<motion::Braking>> brakings_{1u << 20};
+    cell::Kept<double> restarts_{1u << 20};
+    cell::Kept<motion::MotionPtr> paced_{3u << 20};
     cell::Kept<std::shared_ptr<const std::vector<motion::MotionPtr>>> flights_{6u << 20};
     cell::Kept<std::shared_ptr<const Line>> lines_{6u << 20};
     cell::Kept<std::shared_ptr<const MeetingPlan>> meetings_{12u << 20};

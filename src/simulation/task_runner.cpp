@@ -144,7 +144,7 @@ std::optional<Waiting> TaskRunner::waiting(const Kernel& k) const {
 }
 
 Listening TaskRunner::listens_to() const {
-    Listening to;
+    Listening to = driver_ ? driver_->listens_to() : Listening{};
     for (const Step* s : cell::all_steps(task_)) {
         const Listening more = kind_of(*s).listens_to(*s);
         to.devices.insert(to.devices.end(), more.devices.begin(), more.devices.end());

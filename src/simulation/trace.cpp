@@ -47,6 +47,7 @@ const char* word(BlockKind kind) {
         case BlockKind::exchange: return "exchange";
         case BlockKind::repair: return "repair";
         case BlockKind::change_over: return "change-over";
+        case BlockKind::held: return "held";
     }
     return "";
 }
@@ -157,10 +158,12 @@ std::string Trace::describe(const cell::Cell& cell, const Block& b) const {
         case BlockKind::wait:
             if (b.waits_for == WaitFor::part) return "wait for a part at " + name(b.other);
             if (b.waits_for == WaitFor::room) return "wait for room at " + name(b.other);
+            if (b.waits_for == WaitFor::zone) return "wait for " + name(b.other);
             if (b.waits_for == WaitFor::signal)
                 for (const cell::Step* s : cell::all_steps(cell.devices[b.device]))
                     if (s->number == b.step) return waits_in_words(cell, *s);
             return "wait";
+        case BlockKind::held: return "held by " + name(b.other);
         default: return word(b.kind);
     }
 }

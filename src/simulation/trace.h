@@ -38,12 +38,13 @@ enum class BlockKind {
     interval,
     exchange,
     repair,
-    change_over
+    change_over,
+    held  ///< shared space, by a mover
 };
 const char* word(BlockKind kind);
 
 /// What a wait waits for.
-enum class WaitFor { none, signal, part, room };
+enum class WaitFor { none, signal, part, room, zone };
 
 struct Block {
     int device = 0;

@@ -1,4 +1,5 @@
 #include "figures.h"
+#include "zone_findings.h"
 
 #include <algorithm>
 #include <cmath>
@@ -168,7 +169,8 @@ Category category(BlockKind kind) {
         case BlockKind::change_over: return Category::process;
         case BlockKind::wait:
         case BlockKind::dwell:
-        case BlockKind::interval: return Category::wait;
+        case BlockKind::interval:
+        case BlockKind::held: return Category::wait;
         default: return Category::move;
     }
 }
@@ -224,7 +226,7 @@ std::shared_ptr<const Evaluation> evaluate(
 }
 
 std::shared_ptr<const Evaluation> with_zones(
-    const Evaluation& evaluation, inspection::Cache& cache, const inspection::StopFlag* stop) {
+    const Evaluation& evaluation, inspection::Cache& cache, const inspection::StopFlag* stop, bool findings) {
     auto e = std::make_shared<Evaluation>(evaluation);
     try {
         e->zones = inspection::find_zones(*e->cell, *e->run, cache, stop);
@@ -233,6 +235,12 @@ std::shared_ptr<const Evaluation> with_zones(
         none->why_not = error.problems().front().message;
         e->zones = std::move(none);
     }
+    if (!findings) return e;
+    auto more = std::make_shared<inspection::Inspection>(*e->inspection);
+    for (inspection::Finding& f : zone_findings(*e, cache, stop)) more->findings.push_back(std::move(f));
+    std::stable_sort(more->findings.begin(), more->findings.end(),
+        [](const auto& a, const auto& b) { return a.severity < b.severity; });
+    e->inspection = std::move(more);
     return e;
 }
 

@@ -73,9 +73,10 @@ struct EvaluateOptions {
 std::shared_ptr<const Evaluation> evaluate(
     const cell::Layout& layout, inspection::Cache& cache, const EvaluateOptions& options = {});
 
-/// The same with the zones that its movers share. Throws Overtaken when stopped.
-std::shared_ptr<const Evaluation> with_zones(
-    const Evaluation& evaluation, inspection::Cache& cache, const inspection::StopFlag* stop = nullptr);
+/// The same with the zones that its movers share (and, where asked for, what is wrong with them among the findings).
+/// Throws Overtaken when stopped.
+std::shared_ptr<const Evaluation> with_zones(const Evaluation& evaluation, inspection::Cache& cache,
+    const inspection::StopFlag* stop = nullptr, bool findings = false);
 
 /// The blocks that set the pace: walking back from the last departure of the steady period, each block began because
 /// another ended.

@@ -2,6 +2,7 @@
 
 #include <cell/catalogue.h>
 
+#include "interlock.h"
 #include "which_arm.h"
 
 namespace escarp::study {
@@ -17,6 +18,17 @@ cell::Change exchange_arm(const cell::Layout& layout, const cell::Values& v) {
     throw cell::InputError("model", "\"" + id + "\" is not the id of an arm model of the file or the catalogue.");
 }
 
+cell::Change keep_two_apart(const cell::Layout& layout, const cell::Values& v) {
+    inspection::Cache cache;
+    std::string rule = v.text("rule", "");
+    if (rule.empty()) rule = price_of_keeping_apart(layout, v.text("zone"), cache).best;
+    if (rule.empty())
+        throw cell::InputError("zone", "No rule keeps the two apart; escarp-cli interlock says what each comes to.");
+    std::string device;
+    const cell::Edit edit = keep_apart(layout, *without_interlocks(layout, cache), v.text("zone"), rule, &device);
+    return cell::changed(layout, edit, {{"device", device}});
+}
+
 }  // namespace
 
 const std::vector<cell::NamedEdit>& named_edits() {
@@ -25,6 +37,10 @@ const std::vector<cell::NamedEdit>& named_edits() {
         list.push_back({"exchange arm", "another model with the same task",
             {of(cell::Field::Type::device, "arm", "arm"), of(cell::Field::Type::arm_model, "model", "model")},
             exchange_arm});
+        list.push_back({"keep apart", "an interlock for a zone that two arms share, or its points set anew",
+            {text("zone", "id of the zone, see escarp-cli zones"),
+                text("rule", "rule; the least cycle decides").lacking()},
+            keep_two_apart});
         return list;
     }();
     return all;

@@ -247,6 +247,7 @@ void every_field(Making& h, const cell::Fields& fields, const std::string& at, c
             case Type::numbers:
             case Type::colour: h.child<QWidget>(name); break;
             case Type::device:
+            case Type::arm:
             case Type::part_type:
             case Type::giver:
             case Type::taker:

@@ -2,8 +2,11 @@
 
 #include <sstream>
 
+#include <cell/disk.h>
 #include <inspection/zones.h>
+#include <study/interlock.h>
 
+#include "../arbiter_text.h"
 #include "../question.h"
 #include "../result_json.h"
 #include "../surface_file.h"
@@ -63,7 +66,11 @@ json zone_json(const study::Evaluation& e, const inspection::Zones& zones, const
         {"box_mm", {corner(z.box.low), corner(z.box.high)}},
         {"at", z.centre < 0 ? json() : json(cell.devices[z.centre].id)},
         {"movers", {side_json(e, zones, z.sides[0]), side_json(e, zones, z.sides[1])}}, {"step_pairs", pairs},
-        {"together", z.together}};
+        {"together", z.together}, {"kept_by", z.kept_by < 0 ? json() : json(cell.devices[z.kept_by].id)}};
+    if (z.uncovered.keeper >= 0 && z.kept_by < 0)
+        out["not_covered"] = {{"interlock", cell.devices[z.uncovered.keeper].id},
+            {"device", cell.devices[z.uncovered.mover].id}, {"from_s", seconds(z.uncovered.enters)},
+            {"to_s", seconds(z.uncovered.leaves)}};
     if (z.together) {
         out["together_first_s"] = seconds(z.together_at);
         if (z.nearest.device_a >= 0)
@@ -95,6 +102,11 @@ void zone_words(const study::Evaluation& e, const inspection::Zones& zones, cons
         }
         if (more) words << "        and " << more << " times more\n";
     }
+    if (z.kept_by >= 0) words << "    kept apart by " << cell.devices[z.kept_by].name << "\n";
+    if (z.uncovered.keeper >= 0 && z.kept_by < 0)
+        words << "    " << cell.devices[z.uncovered.mover].name << " is inside without leave of "
+              << cell.devices[z.uncovered.keeper].name << " from " << formatted(seconds(z.uncovered.enters), "%.3f")
+              << " to " << formatted(seconds(z.uncovered.leaves), "%.3f") << " s\n";
     if (!z.together) words << "    never both inside in this run\n";
     else {
         words << "    both inside at once, first at " << formatted(seconds(z.together_at), "%.3f") << " s";
@@ -118,6 +130,37 @@ Answer zones(Asked& a) {
     if (found->all.empty()) words << "No two movers share any space.\n";
     return {{{"resolution_mm", 1e3 * found->resolution}, {"from_s", seconds(found->from)},
                 {"until_s", seconds(found->until)}, {"zones", all}},
+        words.str()};
+}
+
+Answer interlock(Asked& a) {
+    const study::KeptApart k =
+        study::price_of_keeping_apart(a.layout(), a.options().text("zone"), a.cache(), {}, a.how().stop);
+    json rules = json::array();
+    std::ostringstream words;
+    const auto number = [](const std::optional<double>& v) { return v ? json(tidy(*v)) : json(); };
+    words << "cycle without an interlock " << formatted(number(k.without_s), "%.2f") << " s, now "
+          << formatted(number(k.found_s), "%.2f") << " s\n";
+    const std::string asked = a.options().text("rule", "");
+    const std::string rule = asked.empty() ? k.best : asked;
+    json edit;
+    for (std::size_t i = 0; i < k.rules.size(); ++i) {
+        const study::RulePrice& p = k.rules[i];
+        rules.push_back({{"rule", p.rule}, {"cycle_s", number(p.cycle_s)}, {"kept_apart", p.kept_apart},
+            {"stuck", p.stuck}, {"waits_s", tidy(p.waits_s)}});
+        words << "    " << p.rule << ": " << formatted(number(p.cycle_s), "%.2f", "no part leaves") << " s, waits "
+              << formatted(p.waits_s, "%.2f") << " s a part" << (p.stuck ? ", locks up" : "")
+              << (p.kept_apart ? "" : ", not kept apart") << (p.rule == k.best ? "  (least)" : "") << "\n";
+        if (p.rule != rule) continue;
+        edit = {{"name", k.edits[i].name}, {"operations", json::array()}};
+        for (const cell::Operation& o : k.edits[i].operations) edit["operations"].push_back(o.to_json());
+    }
+    if (!asked.empty() && edit.is_null())
+        throw cell::InputError("--rule", "\"" + asked +
+                                             "\" is no rule; first come, first before second, second before "
+                                             "first or in turn is expected.");
+    return {{{"zone", k.zone}, {"interlock", k.device}, {"without_s", number(k.without_s)},
+                {"now_s", number(k.found_s)}, {"rules", rules}, {"best", k.best}, {"rule", rule}, {"edit", edit}},
         words.str()};
 }
 
@@ -162,6 +205,13 @@ Answer write_swept(Asked& a, const std::string& file) {
             formatted(1e3 * resolution, "%g") + " mm beyond it\n"};
 }
 
+Answer write_arbiter(Asked& a, const std::string& file) {
+    const std::string id = a.options().text("interlock");
+    const cell::json& tree = a.layout().tree();
+    cell::write_file(file, file.ends_with(".csv") ? arbiter_table(tree, id) : arbiter_text(tree, id));
+    return {{{"file", file}}, file + ": the logic of " + id + "\n"};
+}
+
 cell::Field resolution() {
     return cell::field::number("resolution_mm", "how far it may exceed the truth", 2, 200).usually(10);
 }
@@ -171,6 +221,15 @@ cell::Field resolution() {
 void add_zone_questions(std::vector<Question>& all) {
     all.push_back({"zones", "space that two movers share: who is inside when, and whether both are at once",
         {resolution()}, zones});
+    all.push_back(
+        {"interlock", "what keeping two arms apart in a zone costs under each rule, and the edit that does it",
+            {text("zone", "id of a shared zone"), text("rule", "the least cycle decides if not given").lacking()},
+            interlock});
+}
+
+void add_arbiter_exporter(std::vector<Exporter>& all) {
+    all.push_back({"arbiter", "Logic of an interlock", "as structured text (IEC 61131-3), or its states as CSV",
+        {"st", "csv"}, {text("interlock", "id of the interlock")}, write_arbiter});
 }
 
 void add_swept_exporter(std::vector<Exporter>& all) {

@@ -65,6 +65,7 @@ void report_deadlock(const Context& c, std::vector<Finding>& out) {
     for (const auto& w : c.run.waits) {
         const std::string what = w.what == WaitFor::part   ? " for a part at "
                                  : w.what == WaitFor::room ? " for room at "
+                                 : w.what == WaitFor::zone ? " for "
                                                            : " for a signal of ";
         all += (all.empty() ? "" : "; ") + c.device(w.device).name + " waits" +
                (w.other >= 0 ? what + c.device(w.other).name : "");  // a kind of step need not say for whom

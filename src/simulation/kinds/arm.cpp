@@ -36,8 +36,8 @@ public:
         return d.arm ? d.arm->model->name : Kind::summary(cell, d);
     }
     void read(const cell::Reader&, const cell::Cell&, cell::Device& d) const override { d.look = cell::Look::arm; }
-    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override {
-        return std::make_unique<ArmDriver>(d, index);
+    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {
+        return std::make_unique<ArmDriver>(d, index, c);
     }
 };
 

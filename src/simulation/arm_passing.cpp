@@ -1,0 +1,167 @@
+// An arm on its way into space that it shares: it asks, slows down before the border where it may not go on yet, and
+// gives back where it is out again.
+
+#include <motion/paced.h>
+
+#include "arm_driver.h"
+#include "step.h"
+
+namespace escarp::simulation {
+using cell::Step;
+
+namespace {
+constexpr double no_way = 1e-6;  // s of a motion
+}
+
+std::vector<Checkpoint> checkpoints_of(const cell::Cell& cell, int mover) {
+    std::vector<Checkpoint> all;
+    for (std::size_t i = 0; i < cell.devices.size(); ++i)
+        for (const Checkpoint& c : kind_of(cell.devices[i]).checkpoints(cell, static_cast<int>(i), mover))
+            all.push_back(c);
+    return all;
+}
+
+bool ArmDriver::granted(const Kernel& k, const Checkpoint& c) const {
+    return k.behaviour(c.keeper).keeper()->may(index_);
+}
+bool ArmDriver::ask(Kernel& k, const Checkpoint& c) {
+    return k.behaviour(c.keeper).keeper()->asked(index_) ? granted(k, c) : keeper(k, c).ask(k, index_);
+}
+bool ArmDriver::on_leg(const Checkpoint& c) const { return c.step == step().number && c.kind == leg_.kind; }
+
+/// Asks for what has to be granted before the leg can begin, or go on; true if all of that is.
+bool ArmDriver::may_set_off(Kernel& k) {
+    if (leg_.flies) return true;
+    waits_at_ = -1;
+    for (const Checkpoint& c : checkpoints_) {
+        if (!c.asks || !on_leg(c) || granted(k, c)) continue;
+        const double border = c.share * leg_.motion->duration();
+        if (border < leg_.done - no_way) continue;
+        const auto braking = k.plans().braking(arm(), leg_.motion, border);
+        if (braking && braking->from > leg_.even_from()) continue;
+        if (!ask(k, c)) waits_at_ = c.keeper;
+    }
+    return flight_may_begin(k) && waits_at_ < 0;
+}
+
+/// Legs that fly on without a stop cannot wait between them: what they need is granted before the first one begins.
+/// True if it is.
+bool ArmDriver::flight_may_begin(Kernel& k) {
+    bool all = true;
+    for (const Ahead& leg : ahead_)
+        for (const Checkpoint& c : checkpoints_) {
+            if (!c.asks || c.step != leg.step->number || c.kind != leg.kind || granted(k, c)) continue;
+            if (k.plans().braking(arm(), leg.motion, c.share * leg.motion->duration())) continue;
+            if (!ask(k, c)) all = false, waits_at_ = c.keeper;
+        }
+    return all;
+}
+
+/// What rides by does not wait: leave for all of the step before it is agreed on.
+bool ArmDriver::may_meet(Kernel& k, const Step& step) {
+    bool all = true;
+    for (const Checkpoint& c : checkpoints_)
+        if (c.asks && c.step == step.number && !ask(k, c)) all = false;
+    return all;
+}
+
+/// The leg begins, or goes on from where it was stopped; or the arm waits there.
+void ArmDriver::set_off(Kernel& k) {
+    if (!may_set_off(k)) {
+        Block b;
+        b.device = index_;
+        b.kind = BlockKind::wait;
+        b.step = step().number;
+        b.part = hand().part;
+        b.other = waits_at_;
+        b.waits_for = WaitFor::zone;
+        block_ = k.begin(b);
+        k.set_condition(index_, Condition::waiting);
+        k.start_motion(index_, record(k, k.plans().still(arm(), leg_.motion->position(leg_.done)), block_));
+        return;
+    }
+    motion::MotionPtr motion = leg_.motion;
+    if (leg_.done > 0) motion = k.plans().restarted(arm(), leg_.motion, leg_.done, leg_.ramp);
+    open_block(k, leg_.kind, leg_.phase, motion->duration());
+    k.start_motion(index_, record(k, std::move(motion), block_));
+    watch_leg(k);
+}
+
+/// Events where it has to ask or to decide, and where it gives back.
+void ArmDriver::watch_leg(Kernel& k) {
+    watched_.clear();
+    const auto later = [&](double s, int what) {
+        watched_.push_back(k.at(k.now() + ticks(std::max(0.0, s)), *this, what));
+    };
+    for (std::size_t i = 0; i < checkpoints_.size(); ++i) {
+        const Checkpoint& c = checkpoints_[i];
+        const int nth = static_cast<int>(i);
+        const double at = on_leg(c) ? c.share * leg_.motion->duration() : -1;
+        if (at < leg_.done - no_way) continue;
+        if (!c.asks) {
+            // Where it has to decide before it would be out, it stays in.
+            const bool stays = std::any_of(checkpoints_.begin(), checkpoints_.end(), [&](const Checkpoint& next) {
+                if (!next.asks || next.keeper != c.keeper || !on_leg(next) || next.share <= c.share) return false;
+                const auto braking = k.plans().braking(arm(), leg_.motion, next.share * leg_.motion->duration());
+                return !braking || braking->from <= at;
+            });
+            if (!stays) later(leg_.until(at), back_event(nth));
+        } else if (!granted(k, c)) {
+            const auto braking = k.plans().braking(arm(), leg_.motion, at);
+            if (!braking) continue;  // a flight, for which it was granted before
+            if (c.early > 0) later(leg_.until(braking->from) - c.early, ask_event(nth));
+            later(leg_.until(braking->from), decide_event(nth));
+        }
+    }
+}
+
+void ArmDriver::brake(Kernel& k, const Checkpoint& c) {
+    for (const EventKey& e : watched_) k.cancel(e);
+    watched_.clear();
+    k.cancel(over_);
+    const auto braking = k.plans().braking(arm(), leg_.motion, c.share * leg_.motion->duration());
+    leg_.done = braking->stops_at();
+    leg_.ramp = k.plans().restart_time(arm(), leg_.motion, leg_.done);
+    leg_.flies = false;
+    k.start_motion(index_, record(k, k.plans().braked(arm(), leg_.motion, *braking), block_));
+    phase_end_ = k.now() + ticks(braking->takes);
+    k.at(phase_end_, *this, stopped_event);
+}
+
+/// True if the event was one of these.
+bool ArmDriver::passing_event(Kernel& k, int what) {
+    if (what == over_event) return false;
+    if (what == stopped_event) {
+        k.end(block_);
+        set_off(k);
+        return true;
+    }
+    const int nth = what / 4;
+    const Checkpoint& c = checkpoints_[static_cast<std::size_t>(nth)];
+    if (what == back_event(nth)) {
+        k.because(block_);
+        keeper(k, c).give_back(k, index_);
+    } else if (!ask(k, c) && what == decide_event(nth)) {
+        brake(k, c);
+    }
+    return true;
+}
+
+bool ArmDriver::poll(Kernel& k) {
+    if (waits_at_ < 0 || !may_set_off(k)) return false;
+    k.end(block_);
+    set_off(k);
+    return true;
+}
+
+std::optional<Waiting> ArmDriver::waiting(const Kernel&) const {
+    return waits_at_ < 0 ? std::nullopt : std::optional(Waiting{waits_at_, WaitFor::zone});
+}
+
+Listening ArmDriver::listens_to() const {
+    Listening to;
+    for (const Checkpoint& c : checkpoints_) to.devices.push_back(c.keeper);
+    return to;
+}
+
+}  // namespace escarp::simulation

@@ -1,0 +1,34 @@
+#pragma once
+// Space that one mover at a time may be in: who is asked for it, and where on a mover's way that is done.
+
+#include "trace.h"
+
+namespace escarp::simulation {
+
+class Kernel;
+
+class Keeper {
+public:
+    virtual ~Keeper() = default;
+    virtual bool asked(int mover) const = 0;  ///< it wants to go in, or is there
+    virtual bool may(int mover) const = 0;
+    /// From now on a mover (a device) wants to go in; whether it may at once. Those that listen to the keeper's device
+    /// are asked again when it may later.
+    virtual bool ask(Kernel& kernel, int mover) = 0;
+    virtual void give_back(Kernel& kernel, int mover) = 0;
+};
+
+/// A place on the way of a mover, in the motions of one kind of one of its steps.
+struct Checkpoint {
+    int keeper;      ///< device
+    int step;        ///< number
+    BlockKind kind;  ///< of the block that the motion belongs to
+    double share;    ///< of the motion's duration
+    bool asks;       ///< it may not pass here without leave; else it gives that back here
+    double early;    ///< asks: so long before it would have to slow down, s
+};
+
+/// All of one mover, of every keeper in the cell.
+std::vector<Checkpoint> checkpoints_of(const cell::Cell& cell, int mover);
+
+}  // namespace escarp::simulation

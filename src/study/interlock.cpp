@@ -1,0 +1,251 @@
+#include "interlock.h"
+
+#include <algorithm>
+#include <map>
+#include <set>
+
+#include <cell/names.h>
+#include <simulation/kernel.h>
+
+namespace escarp::study {
+namespace {
+
+using cell::json;
+using inspection::Zone;
+using inspection::ZoneSide;
+using inspection::ZoneVisit;
+using simulation::seconds;
+using simulation::Ticks;
+
+constexpr const char* kind = "interlock";
+// An arm stops so long before the border, and gives back so long after it, by the motion's time: a zone that is found
+// anew, with motions that are slowed here and there, is not the same to the millimetre.
+constexpr double before_border = 10e-3;  // s
+constexpr double worth_leaving = 0.5;  // s: for less it stays
+
+/// The motions of one kind of one step: where in them, as shares of their time, a mover is inside, whichever of them it
+/// is.
+struct Leg {
+    std::string step, during;
+    std::vector<std::pair<double, double>> inside;  ///< apart, in order
+    bool begins_outside = false;                    ///< some of them do
+    bool inside_at(double share) const {
+        return std::any_of(
+            inside.begin(), inside.end(), [&](const auto& i) { return i.first <= share && share <= i.second; });
+    }
+};
+
+class Legs {
+public:
+    Legs(const Evaluation& e, const ZoneSide& side) : e_(e), side_(side) {
+        int before = -1;
+        const auto& motions = e.run->trace.motions[side.device];
+        for (std::size_t i = 0; i < motions.size() && motions[i].from < e.zones->until; ++i) {
+            const Ticks to = i + 1 < motions.size() ? std::min(motions[i + 1].from, e.zones->until) : e.zones->until;
+            const int leg = leg_of(motions[i]);
+            if (leg < 0) continue;
+            if (before >= 0) follows_.emplace(before, leg);
+            before = leg;
+            add(legs_[leg], motions[i], to);
+        }
+    }
+
+    /// Where it asks and gives back, as the interlock's table says it.
+    void add_points(const char* of, json& points) const {
+        const auto point = [&](const Leg& leg, const char* does, double share) {
+            points.push_back(
+                {{"of", of}, {"does", does}, {"step", leg.step}, {"during", leg.during}, {"at_pct", share}});
+        };
+        for (std::size_t i = 0; i < legs_.size(); ++i) {
+            const Leg& leg = legs_[i];
+            const bool after_inside = std::any_of(follows_.begin(), follows_.end(),
+                [&](const auto& f) { return f.second == static_cast<int>(i) && legs_[f.first].inside_at(1); });
+            if (after_inside && !leg.inside_at(0)) point(leg, "gives back", 0);
+            for (const auto& [from, to] : leg.inside) {
+                if (from > 0 || leg.begins_outside) point(leg, "asks", std::floor(1e6 * from) / 1e4);
+                if (to < 1) point(leg, "gives back", std::ceil(1e6 * to) / 1e4);
+            }
+        }
+    }
+
+private:
+    int leg_of(const simulation::MotionRecord& m) {
+        if (m.block < 0 || m.motion->duration() <= 0) return -1;
+        const simulation::Block& b = e_.run->trace.blocks[m.block];
+        for (const cell::Step* s : cell::all_steps(e_.cell->devices[side_.device])) {
+            if (s->number != b.step) continue;
+            for (std::size_t i = 0; i < legs_.size(); ++i)
+                if (legs_[i].step == s->id && legs_[i].during == word(b.kind)) return static_cast<int>(i);
+            legs_.push_back({s->id, word(b.kind), {}});
+            return static_cast<int>(legs_.size()) - 1;
+        }
+        return -1;
+    }
+    void add(Leg& leg, const simulation::MotionRecord& m, Ticks to) const {
+        const double duration = m.motion->duration();
+        bool outside = true;
+        for (const ZoneVisit& v : side_.visits) {
+            if (v.leaves < m.from || v.enters > to) continue;
+            outside = outside && v.enters > m.from;
+            const auto share = [&](Ticks t, double margin) {
+                return std::clamp((seconds(t - m.from) + margin) / duration, 0.0, 1.0);
+            };
+            const double in = share(v.enters, -before_border);
+            if (in >= 1) continue;
+            leg.inside.emplace_back(in, v.leaves >= to ? 1.0 : share(v.leaves, before_border));
+        }
+        leg.begins_outside = leg.begins_outside || outside;
+        std::sort(leg.inside.begin(), leg.inside.end());
+        std::vector<std::pair<double, double>> joined;
+        for (const auto& i : leg.inside)
+            if (!joined.empty() && (i.first - joined.back().second) * duration < worth_leaving)
+                joined.back().second = std::max(joined.back().second, i.second);
+            else joined.push_back(i);
+        leg.inside = std::move(joined);
+    }
+
+    const Evaluation& e_;
+    const ZoneSide& side_;
+    std::vector<Leg> legs_;
+    std::set<std::pair<int, int>> follows_;  ///< legs that come one after the other
+};
+
+json points_of(const Evaluation& e, const Zone& z) {
+    json points = json::array();
+    Legs(e, z.sides[0]).add_points("first", points);
+    Legs(e, z.sides[1]).add_points("second", points);
+    return points;
+}
+
+bool is_between(const json& device, const std::string& a, const std::string& b) {
+    if (device.value("kind", "") != kind) return false;
+    const std::string first = device.value("one_arm", ""), second = device.value("other_arm", "");
+    return (first == a && second == b) || (first == b && second == a);
+}
+
+const Zone& zone_named(const Evaluation& e, const std::string& id) {
+    std::string known;
+    for (const Zone& z : e.zones->all) {
+        if (z.id == id || z.name == id) return z;
+        known += (known.empty() ? "" : ", ") + z.id;
+    }
+    throw cell::InputError(
+        "zone", "\"" + id + "\" is not the id of a shared zone; there are " + (known.empty() ? "none" : known) + ".");
+}
+
+}  // namespace
+
+const std::vector<std::string>& interlock_rules() {
+    static const std::vector<std::string> all{"first come", "first before second", "second before first", "in turn"};
+    return all;
+}
+
+bool has_interlocks(const cell::Layout& layout) {
+    const json devices = layout.tree().value("devices", json::array());
+    return std::any_of(devices.begin(), devices.end(), [](const json& d) { return d.value("kind", "") == kind; });
+}
+
+std::shared_ptr<const Evaluation> without_interlocks(
+    const cell::Layout& layout, inspection::Cache& cache, const inspection::StopFlag* stop) {
+    cell::Edit edit{"Without interlocks", {}};
+    for (const json& d : layout.tree().value("devices", json::array()))
+        if (d.value("kind", "") == kind)
+            edit.operations.push_back(
+                cell::Operation::set("/devices/" + d["id"].get<std::string>() + "/points", json::array()));
+    EvaluateOptions how;
+    how.stop = stop;
+    how.level = inspection::Level::flow;
+    const auto e = evaluate(edit.operations.empty() ? layout : layout.edited(edit), cache, how);
+    return with_zones(*e, cache, stop);
+}
+
+cell::Edit keep_apart(const cell::Layout& layout, const Evaluation& without, const std::string& zone,
+    const std::string& rule, std::string* device) {
+    const Zone& z = zone_named(without, zone);
+    const auto& all = interlock_rules();
+    if (std::find(all.begin(), all.end(), rule) == all.end())
+        throw cell::InputError(
+            "rule", "\"" + rule +
+                        "\" is no rule; first come, first before second, second before first or in turn is expected.");
+    std::string movers[2];
+    for (int side = 0; side < 2; ++side) {
+        const cell::Device& d = without.cell->devices[z.sides[side].device];
+        if (!d.arm)
+            throw cell::InputError("zone", d.name + " is no arm: let the arm wait for its signals before it goes in.");
+        movers[side] = d.id;
+    }
+    const auto inside = [&](int side) {
+        return !z.sides[side].visits.empty() && z.sides[side].visits.front().enters == 0;
+    };
+    if (inside(0) && inside(1))
+        throw cell::InputError(
+            "zone", "Both arms are in the zone when the cell starts; another ready posture of one of them is needed.");
+    const json points = points_of(without, z);
+    const json starts = inside(0) ? "first" : inside(1) ? "second" : "nobody";
+    // One that is there already for the same two, and the same zone among theirs.
+    const int nth = std::stoi(z.id.substr(z.id.rfind(':') + 1));
+    int count = 0;
+    for (const json& d : layout.tree().value("devices", json::array())) {
+        if (!is_between(d, movers[0], movers[1]) || ++count != nth) continue;
+        const std::string id = d["id"], at = "/devices/" + id + "/";
+        if (device) *device = id;
+        cell::Edit edit{"Set the points of " + d.value("name", id) + " anew", {}};
+        for (const auto& [key, value] : {std::pair<const char*, json>{"one_arm", movers[0]}, {"other_arm", movers[1]},
+                 {"rule", rule}, {"starts_inside", starts}, {"points", points}})
+            if (d.value(key, json()) != value) edit.operations.push_back(cell::Operation::set(at + key, value));
+        return edit;
+    }
+    const std::string id = cell::free_id(layout.document().tree(), "interlock");
+    if (device) *device = id;
+    const geometry::Vector3 middle = 0.5 * (z.box.low + z.box.high);
+    const json devices = layout.tree().value("devices", json::array());
+    std::string name = "Interlock";
+    const auto taken = [&](const json& d) { return d.value("name", "") == name; };
+    for (int n = 2; std::any_of(devices.begin(), devices.end(), taken); ++n) name = "Interlock " + std::to_string(n);
+    const json added = {{"id", id}, {"name", name}, {"kind", kind}, {"one_arm", movers[0]}, {"other_arm", movers[1]},
+        {"rule", rule}, {"starts_inside", starts}, {"points", points},
+        {"placement", {{"x_mm", std::round(1e3 * middle.x())}, {"y_mm", std::round(1e3 * middle.y())}}}};
+    const auto name_of = [&](int side) { return without.cell->devices[z.sides[side].device].name; };
+    return {"Keep " + name_of(0) + " and " + name_of(1) + " apart", {cell::Operation::add("/devices", added)}};
+}
+
+KeptApart price_of_keeping_apart(const cell::Layout& layout, const std::string& zone, inspection::Cache& cache,
+    const std::function<void(double)>& progress, const inspection::StopFlag* stop) {
+    const auto without = without_interlocks(layout, cache, stop);
+    KeptApart out;
+    out.zone = zone_named(*without, zone).id;
+    out.without_s = without->figures.cycle_s;
+    EvaluateOptions how;
+    how.stop = stop;
+    how.level = inspection::Level::flow;
+    out.found_s = evaluate(layout, cache, how)->figures.cycle_s;
+    for (const std::string& rule : interlock_rules()) {
+        if (progress) progress(static_cast<double>(out.rules.size()) / static_cast<double>(interlock_rules().size()));
+        out.edits.push_back(keep_apart(layout, *without, zone, rule, &out.device));
+        const cell::Layout with = out.edits.back().operations.empty() ? layout : layout.edited(out.edits.back());
+        const auto e = with_zones(*evaluate(with, cache, how), cache, stop);
+        RulePrice price;
+        price.rule = rule;
+        price.cycle_s = e->figures.cycle_s;
+        price.stuck = e->run->stuck;
+        const int lock = e->cell->device(out.device);
+        price.kept_apart = std::all_of(e->zones->all.begin(), e->zones->all.end(), [&](const Zone& z) {
+            const std::set<int> pair{z.sides[0].device, z.sides[1].device};
+            const Zone& asked = zone_named(*without, zone);
+            const bool same = pair == std::set<int>{asked.sides[0].device, asked.sides[1].device};
+            return !same || z.kept_by >= 0;
+        });
+        Ticks waited = 0;
+        for (const simulation::Block& b : e->run->trace.blocks)
+            if (b.kind == simulation::BlockKind::wait && b.other == lock && b.waits_for == simulation::WaitFor::zone)
+                waited += std::max<Ticks>(0, std::min(b.to, e->zones->until) - std::max(b.from, e->zones->from));
+        if (e->run->steady && e->run->steady->parts > 0) price.waits_s = seconds(waited) / e->run->steady->parts;
+        out.rules.push_back(price);
+    }
+    double least = 1e300;
+    for (const RulePrice& p : out.rules)
+        if (p.kept_apart && !p.stuck && p.cycle_s && *p.cycle_s < least - 1e-9) least = *p.cycle_s, out.best = p.rule;
+    return out;
+}
+
+}  // namespace escarp::study

@@ -1,0 +1,46 @@
+#pragma once
+// Keeping two arms apart in space that they share: where each asks and gives back, what that costs, which rule is best.
+
+#include <functional>
+
+#include "figures.h"
+
+namespace escarp::study {
+
+/// What a cell comes to with an interlock under one rule.
+struct RulePrice {
+    std::string rule;               ///< as the file says it
+    std::optional<double> cycle_s;  ///< none: no part leaves any more
+    bool stuck = false;             ///< nothing can go on
+    bool kept_apart = false;        ///< both are never inside at once, and nobody is without leave
+    double waits_s = 0;             ///< for leave, of both together per cycle
+};
+
+struct KeptApart {
+    std::string zone;                          ///< id, as found without interlocks
+    std::string device;                        ///< id of the interlock
+    std::optional<double> without_s, found_s;  ///< cycle without any interlock between the two, and as the cell is now
+    std::vector<RulePrice> rules;
+    std::string best;  ///< the rule with the least cycle of those that keep apart; empty: none does
+    /// With this rule; for each of `rules`.
+    std::vector<cell::Edit> edits;
+};
+
+/// The rules of interlocks, in the order in which they are tried.
+const std::vector<std::string>& interlock_rules();
+
+bool has_interlocks(const cell::Layout& layout);
+/// The zones of a cell as they are without any interlocks: what interlocks are made for. Throws Overtaken.
+std::shared_ptr<const Evaluation> without_interlocks(
+    const cell::Layout& layout, inspection::Cache& cache, const inspection::StopFlag* stop = nullptr);
+
+/// Puts an interlock for a zone into the cell, or sets the points of the one that is there anew. Throws InputError
+/// where there is no such zone, or where it is shared with something that is no arm.
+cell::Edit keep_apart(const cell::Layout& layout, const Evaluation& without, const std::string& zone,
+    const std::string& rule, std::string* device = nullptr);
+
+/// Every rule tried. `progress` is told the share done. Throws InputError, Overtaken.
+KeptApart price_of_keeping_apart(const cell::Layout& layout, const std::string& zone, inspection::Cache& cache,
+    const std::function<void(double)>& progress = {}, const inspection::StopFlag* stop = nullptr);
+
+}  // namespace escarp::study

@@ -1,0 +1,99 @@
+#include "zone_findings.h"
+
+#include <cell/numbers.h>
+
+#include "interlock.h"
+
+namespace escarp::study {
+namespace {
+
+using inspection::Finding;
+using inspection::Severity;
+using inspection::Zone;
+using simulation::seconds;
+
+std::string seconds_words(const std::optional<double>& s) { return s ? cell::fixed(*s, 2) + " s" : "no part leaves"; }
+
+/// Each rule as a way out, the quickest first.
+std::vector<inspection::WayOut> ways_to_keep_apart(const Evaluation& e, const Evaluation& without, const Zone& z,
+    inspection::Cache& cache, const inspection::StopFlag* stop) {
+    struct Tried {
+        inspection::WayOut way;
+        double cycle;
+    };
+    std::vector<Tried> tried;
+    EvaluateOptions how;
+    how.stop = stop;
+    how.level = inspection::Level::flow;
+    for (const std::string& rule : interlock_rules()) {
+        Tried one;
+        try {
+            one.way.edit = keep_apart(e.layout, without, z.id, rule);
+        } catch (const cell::InputError&) {
+            return {};
+        }
+        const auto with = evaluate(e.layout.edited(one.way.edit), cache, how);
+        one.way.label = "Keep them apart: " + rule;
+        one.way.effect = with->run->stuck ? "it locks up"
+                                          : "cycle " + seconds_words(with->figures.cycle_s) + ", now " +
+                                                seconds_words(e.figures.cycle_s);
+        one.cycle = with->figures.cycle_s && !with->run->stuck ? *with->figures.cycle_s : 1e300;
+        tried.push_back(std::move(one));
+    }
+    std::stable_sort(
+        tried.begin(), tried.end(), [](const Tried& a, const Tried& b) { return a.cycle < b.cycle - 1e-9; });
+    std::vector<inspection::WayOut> ways;
+    for (Tried& t : tried) ways.push_back(std::move(t.way));
+    return ways;
+}
+
+}  // namespace
+
+std::vector<Finding> zone_findings(const Evaluation& e, inspection::Cache& cache, const inspection::StopFlag* stop) {
+    std::vector<Finding> all;
+    const auto name = [&](int device) { return e.cell->devices[device].name; };
+    std::shared_ptr<const Evaluation> without;
+    const auto bare = [&]() -> const Evaluation& {
+        if (!has_interlocks(e.layout)) return e;
+        if (!without) without = without_interlocks(e.layout, cache, stop);
+        return *without;
+    };
+    for (const Zone& z : e.zones->all) {
+        if (z.kept_by >= 0 || (!z.together && z.uncovered.keeper < 0)) continue;
+        Finding f;
+        f.severity = Severity::watch;
+        f.devices = {e.cell->devices[z.sides[0].device].id, e.cell->devices[z.sides[1].device].id};
+        const std::string where = z.centre >= 0 ? " at " + name(z.centre) : "";
+        if (z.uncovered.keeper >= 0) {
+            f.id = "uncovered:" + z.id;
+            f.title = name(z.uncovered.mover) + " is in " + z.name + " without leave";
+            f.text = name(z.uncovered.keeper) + " has not let it in: it enters at " +
+                     cell::fixed(seconds(z.uncovered.enters), 2) +
+                     " s. The points where it asks and gives back fit other motions.";
+            f.when_s = seconds(z.uncovered.enters);
+            inspection::WayOut way;
+            const cell::json* own = cell::find(e.layout.tree(), "/devices/" + e.cell->devices[z.uncovered.keeper].id);
+            try {
+                way.edit = keep_apart(e.layout, bare(), z.id,
+                    own ? own->value("rule", interlock_rules().front()) : interlock_rules().front());
+                way.label = way.edit.name;
+                if (!way.edit.operations.empty()) f.ways_out.push_back(std::move(way));
+            } catch (const cell::InputError&) {
+            }
+        } else {
+            f.id = "zone:" + z.id;
+            f.title = name(z.sides[0].device) + " and " + name(z.sides[1].device) + " are in " + z.name + " together";
+            f.text = "Both are inside" + where + " first at " + cell::fixed(seconds(z.together_at), 2) + " s";
+            if (z.nearest.device_a >= 0)
+                f.text += "; " + cell::fixed(1e3 * z.nearest.distance, 0) + " mm apart at " +
+                          cell::fixed(z.nearest.when_s, 2) + " s";
+            f.text += ".";
+            f.when_s = z.nearest.device_a >= 0 ? z.nearest.when_s : seconds(z.together_at);
+            f.ways_out = ways_to_keep_apart(e, bare(), z, cache, stop);
+        }
+        all.push_back(std::move(f));
+    }
+    return all;
+}
+
+}  // namespace escarp::study

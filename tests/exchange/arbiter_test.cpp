@@ -1,0 +1,204 @@
+// The arbiter's structured text, read back and carried out by a small interpreter, against the one that is simulated.
+
+#include <catch2/catch.hpp>
+
+#include <map>
+#include <sstream>
+
+#include <exchange/arbiter_text.h>
+#include <simulation/kernel.h>
+
+#include "support/cells.h"
+#include "support/random.h"
+
+using namespace escarp;
+using cell::json;
+
+namespace {
+
+/// As much of IEC 61131-3 as a function block of conditions and assignments of BOOL needs.
+class Block {
+public:
+    explicit Block(const std::string& text) {
+        std::string word;
+        for (std::size_t i = 0; i < text.size();) {
+            if (text.compare(i, 2, "(*") == 0) {
+                i = text.find("*)", i);
+                REQUIRE(i != std::string::npos);
+                i += 2;
+            } else if (std::isalnum(static_cast<unsigned char>(text[i])) || text[i] == '_') {
+                word += text[i++];
+                if (i < text.size() && (std::isalnum(static_cast<unsigned char>(text[i])) || text[i] == '_')) continue;
+                words_.push_back(std::exchange(word, {}));
+            } else if (text.compare(i, 2, ":=") == 0) {
+                words_.push_back(":="), i += 2;
+            } else {
+                if (!std::isspace(static_cast<unsigned char>(text[i]))) words_.push_back(std::string(1, text[i]));
+                ++i;
+            }
+        }
+        take("FUNCTION_BLOCK");
+        name = next();
+        while (peek() == "VAR" || peek() == "VAR_INPUT" || peek() == "VAR_OUTPUT") {
+            next();
+            while (peek() != "END_VAR") {
+                const std::string variable = next();
+                take(":"), take("BOOL");
+                values[variable] = false;
+                if (peek() == ":=") next(), values[variable] = next() == "TRUE";
+                take(";");
+            }
+            next();
+        }
+        body_ = at_;
+        statements(false);
+        take("END_FUNCTION_BLOCK");
+        CHECK(at_ == words_.size());
+    }
+    void scan() {
+        at_ = body_;
+        statements(true);
+    }
+    std::map<std::string, bool> values;
+    std::string name;
+
+private:
+    const std::string& peek() const { return words_.at(at_); }
+    std::string next() { return words_.at(at_++); }
+    void take(const std::string& what) { REQUIRE(next() == what); }
+    void statements(bool act) {
+        while (peek() != "END_IF" && peek() != "ELSIF" && peek() != "ELSE" && peek() != "END_FUNCTION_BLOCK") {
+            if (peek() == "IF") {
+                next();
+                bool done = false;
+                while (true) {
+                    const bool now = expression() && !done;
+                    take("THEN");
+                    statements(act && now);
+                    done = done || now;
+                    if (peek() != "ELSIF") break;
+                    next();
+                }
+                if (peek() == "ELSE") next(), statements(act && !done);
+                take("END_IF"), take(";");
+                continue;
+            }
+            const std::string variable = next();
+            REQUIRE(values.count(variable));
+            take(":=");
+            const bool value = expression();
+            take(";");
+            if (act) values[variable] = value;
+        }
+    }
+    bool expression() {
+        bool value = term();
+        while (peek() == "OR") next(), value = term() || value;
+        return value;
+    }
+    bool term() {
+        bool value = factor();
+        while (peek() == "AND") next(), value = factor() && value;
+        return value;
+    }
+    bool factor() {
+        if (peek() == "NOT") return next(), !factor();
+        if (peek() == "(") {
+            next();
+            const bool value = expression();
+            take(")");
+            return value;
+        }
+        const std::string word = next();
+        if (word == "TRUE" || word == "FALSE") return word == "TRUE";
+        REQUIRE(values.count(word));
+        return values[word];
+    }
+
+    std::vector<std::string> words_;
+    std::size_t at_ = 0, body_ = 0;
+};
+
+json cell_with(const std::string& rule) {
+    json tree = {{"escarp", 1}, {"arm_models", cell::catalogue_arms()}, {"tool_models", cell::catalogue_tools()},
+        {"devices", json::array()}};
+    for (const char* id : {"left", "right"})
+        tree["devices"].push_back({{"id", id}, {"name", std::string("Arm *) ") + id}, {"kind", "arm"},
+            {"model", "six600"}, {"placement", {{"x_mm", id[0] == 'l' ? 0 : 3000}}}});
+    tree["devices"].push_back({{"id", "lock"}, {"name", "Lock 1"}, {"kind", "interlock"}, {"one_arm", "left"},
+        {"other_arm", "right"}, {"rule", rule}});
+    return tree;
+}
+
+}  // namespace
+
+TEST_CASE("an interlock's structured text does what the simulated one does, over 10,000 random sequences") {
+    for (const char* rule : {"first come", "first before second", "second before first", "in turn"}) {
+        const json tree = cell_with(rule);
+        const auto cell = tests::read(tree);
+        const std::string text = exchange::arbiter_text(tree, "lock");
+        INFO(text);
+        Block start(text);
+        CHECK(start.name == "Lock_1");
+        const int device = cell->device("lock"), arms[] = {cell->device("left"), cell->device("right")};
+        tests::Draw draw(7);
+        simulation::PlanCache plans;
+        bool same = true, alone = true;
+        for (int round = 0; round < 2500; ++round) {
+            simulation::Kernel k(*cell, plans);
+            k.start();
+            simulation::Keeper& keeper = *k.changing(device).keeper();
+            Block block = start;
+            for (int i = 0; i < 12; ++i) {
+                const int arm = draw.whole(0, 1);
+                if (keeper.asked(arms[arm])) {
+                    if (!keeper.may(arms[arm])) continue;  // it waits
+                    keeper.give_back(k, arms[arm]);
+                } else {
+                    keeper.ask(k, arms[arm]);
+                }
+                block.values["first_asks"] = keeper.asked(arms[0]);
+                block.values["second_asks"] = keeper.asked(arms[1]);
+                block.scan();
+                for (const int a : {0, 1}) {
+                    const char* may = a ? "second_may" : "first_may";
+                    same = same && block.values[may] == keeper.may(arms[a]);
+                    const auto& changes = k.trace().signal(std::string("lock.") + may)->changes;
+                    same = same && (changes.back().second != 0) == keeper.may(arms[a]);
+                }
+                alone = alone && !(keeper.may(arms[0]) && keeper.may(arms[1]));
+            }
+        }
+        CHECK(same);
+        CHECK(alone);
+    }
+}
+
+TEST_CASE("an interlock's table of states says what its text does; what is no interlock is refused") {
+    for (const char* rule : {"first come", "first before second", "second before first", "in turn"}) {
+        const json tree = cell_with(rule);
+        std::istringstream rows(exchange::arbiter_table(tree, "lock"));
+        std::string line;
+        std::getline(rows, line);
+        int count = 0;
+        while (std::getline(rows, line)) {
+            if (!line.empty() && line.back() == '\r') line.pop_back();
+            std::vector<std::string> cells;
+            std::istringstream row(line);
+            for (std::string c; std::getline(row, c, ',');) cells.push_back(c);
+            REQUIRE(cells.size() == 5);
+            Block block(exchange::arbiter_text(tree, "lock"));
+            block.values["first_asks"] = cells[0] == "yes", block.values["second_asks"] = cells[1] == "yes";
+            block.values["first_may"] = cells[2] == "first", block.values["second_may"] = cells[2] == "second";
+            for (const char* own : {"turn_of_second", "second_came_first"})
+                if (block.values.count(own)) block.values[own] = cells[3] == "second";
+            block.scan();
+            INFO(rule << ": " << line);
+            CHECK(block.values["first_may"] == (cells[4] == "first"));
+            CHECK(block.values["second_may"] == (cells[4] == "second"));
+            ++count;
+        }
+        CHECK(count >= 6);
+        CHECK_THROWS_AS(exchange::arbiter_text(tree, "left"), cell::InputError);
+    }
+}

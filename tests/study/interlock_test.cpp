@@ -1,0 +1,226 @@
+#include <catch2/catch.hpp>
+
+#include <cell/numbers.h>
+#include <inspection/timeline.h>
+#include <simulation/kernel.h>
+#include <study/interlock.h>
+#include <study/named_edits.h>
+#include <study/zone_findings.h>
+
+#include "support/cells.h"
+#include "support/random.h"
+#include "support/random_cells.h"
+
+using namespace escarp;
+using cell::json;
+using inspection::Zone;
+using simulation::seconds;
+using simulation::Ticks;
+
+namespace {
+
+/// The demo without its handshake.
+json free_arms() {
+    json tree = json::parse(tests::demo().text());
+    for (json& d : tree["devices"]) {
+        if (d["kind"] != "arm") continue;
+        json kept = json::array();
+        for (const json& s : d["task"])
+            if (s["do"] != "set" && s.value("signal", "").find("at_tester") == std::string::npos) kept.push_back(s);
+        d["task"] = kept;
+    }
+    return tree;
+}
+cell::Layout layout_of(const json& tree, const char* variant = "A") {
+    return simulation::layout(cell::Document::parse(tree.dump()), variant);
+}
+std::shared_ptr<const study::Evaluation> looked_at(
+    const cell::Layout& l, inspection::Cache& cache, bool findings = false) {
+    return study::with_zones(*study::evaluate(l, cache), cache, nullptr, findings);
+}
+/// Whether some sampled point of a mover's bodies lies in a space.
+bool inside(const inspection::Timeline& timeline, const inspection::TimedMover& mover, Ticks t,
+    const geometry::Volume& space, tests::Draw& draw) {
+    const inspection::Segment* at = &mover.segments.front();
+    for (const auto& s : mover.segments)
+        if (s.from <= t) at = &s;
+    std::vector<geometry::Frame> frames;
+    timeline.moving(mover, *at).frames(std::min(seconds(t - at->from), at->motion->duration()), frames);
+    for (const motion::Part& p : at->parts->parts())
+        for (int i = 0; i < 4; ++i) {
+            const geometry::Vector3 d = draw.direction();
+            if (space.contains(frames[p.frame] * p.at * (p.shape.support(d) + p.shape.radius() * d))) return true;
+        }
+    return false;
+}
+
+}  // namespace
+
+TEST_CASE("arms that run into each other are kept apart by an interlock, at a price that is said before") {
+    inspection::Cache cache;
+    for (const char* variant : {"A", "B"}) {
+        const cell::Layout bare = layout_of(free_arms(), variant);
+        const auto before = looked_at(bare, cache);
+        REQUIRE(before->zones->all.size() == 1);
+        CHECK(before->zones->all[0].together);
+        CHECK(before->zones->all[0].nearest.distance == Approx(0).margin(1e-3));  // they hit each other
+        const study::KeptApart price = study::price_of_keeping_apart(bare, "Zone 1", cache);
+        REQUIRE(price.best == "first come");
+        REQUIRE(price.rules.size() == 4);
+        for (std::size_t i = 0; i < price.rules.size(); ++i) {
+            INFO(variant << " " << price.rules[i].rule);
+            const auto e = looked_at(bare.edited(price.edits[i]), cache);
+            CHECK(e->figures.cycle_s == price.rules[i].cycle_s);
+            CHECK(e->run->stuck == price.rules[i].stuck);
+            REQUIRE(e->zones->all.size() == 1);
+            const Zone& z = e->zones->all[0];
+            CHECK(z.kept_by == e->cell->device(price.device));
+            CHECK_FALSE(z.together);
+            for (const auto& pair : e->inspection->close_pairs)
+                CHECK_FALSE(
+                    (pair.device_a == z.sides[0].device && pair.device_b == z.sides[1].device && pair.distance <= 0));
+            if (price.rules[i].stuck) continue;
+            CHECK(*price.rules[i].cycle_s >= *price.without_s - 1e-9);
+            // By brute force: at no instant is some point of both in it.
+            const inspection::Timeline timeline(*e->cell, *e->run, nullptr);
+            tests::Draw draw(4);
+            for (Ticks t = 0; t < timeline.end(); t += simulation::ticks(0.013)) {
+                int who = 0;
+                for (const auto& mover : timeline.movers()) who += inside(timeline, mover, t, *z.space, draw);
+                CHECK(who <= 1);
+            }
+        }
+    }
+}
+
+TEST_CASE("an interlock that never makes anybody wait costs nothing, to the nanosecond") {
+    json tree = free_arms();
+    tree["horizon_s"] = 40;
+    // The second arm rests: its tester part is never fetched.
+    for (json& d : tree["devices"])
+        if (d["id"] == "arm2") d["task"] = json::array({{{"id", "t"}, {"do", "delay"}, {"time_s", 1}}});
+    inspection::Cache cache;
+    const cell::Layout moving = layout_of(free_arms()), resting = layout_of(tree);
+    const auto without = study::without_interlocks(moving, cache);
+    cell::Edit edit = study::keep_apart(moving, *without, "arm1:arm2:1", "first come");
+    json& points = edit.operations[0].value["points"];
+    for (auto p = points.begin(); p != points.end();) p = (*p)["of"] == "second" ? points.erase(p) : p + 1;
+    const auto free = study::evaluate(resting, cache), locked = study::evaluate(resting.edited(edit), cache);
+    const int arm = free->cell->device("arm1");
+    REQUIRE(free->run->trace.motions[arm].size() == locked->run->trace.motions[arm].size());
+    REQUIRE(free->run->trace.motions[arm].size() > 4);
+    for (std::size_t i = 0; i < free->run->trace.motions[arm].size(); ++i)
+        CHECK(free->run->trace.motions[arm][i].from == locked->run->trace.motions[arm][i].from);
+}
+
+TEST_CASE("random cells whose arms share space: with an interlock nobody is in a zone without leave") {
+    int kept = 0, tried = 0;
+    inspection::Cache cache;
+    for (unsigned seed = 1; seed <= 60; ++seed) {
+        json tree = tests::RandomCell(seed).tree();
+        tree["horizon_s"] = 60;
+        for (json& d : tree["devices"])
+            if (!d.contains("host") && d["placement"]["x_mm"].get<double>() > 1300)
+                d["placement"]["x_mm"] = d["placement"]["x_mm"].get<double>() - 1700;
+        INFO("seed " << seed);
+        const cell::Layout l = layout_of(tree);
+        const auto before = looked_at(l, cache);
+        if (before->zones->all.empty() || !before->run->trace.faults.empty()) continue;
+        cell::Layout with = l;
+        try {
+            for (std::size_t i = 0; i < before->zones->all.size(); ++i)
+                with = with.edited(study::keep_apart(with, *before, before->zones->all[i].id, "first come"));
+        } catch (const cell::InputError&) {
+            continue;  // both start inside
+        }
+        ++tried;
+        const auto e = looked_at(with, cache);
+        CHECK(e->run->trace.faults.empty());
+        for (const Zone& z : e->zones->all) {
+            // Where all is as it was before, but for waiting, all of it is covered; a run that goes on otherwise may
+            // come by where it never was.
+            if (z.kept_by >= 0) CHECK_FALSE(z.together);
+            kept += z.kept_by >= 0;
+        }
+    }
+    CHECK(tried >= 8);
+    CHECK(kept >= tried);
+}
+
+TEST_CASE("what is wrong with a zone is told with its ways out, and taking one mends it") {
+    inspection::Cache cache;
+    const cell::Layout bare = layout_of(free_arms(), "B");
+    const auto told = [](const study::Evaluation& e, const std::string& id) -> const inspection::Finding* {
+        for (const auto& f : e.inspection->findings)
+            if (f.id == id) return &f;
+        return nullptr;
+    };
+    const auto e = looked_at(bare, cache, true);
+    const inspection::Finding* f = told(*e, "zone:arm1:arm2:1");
+    REQUIRE(f);
+    REQUIRE(f->ways_out.size() == 4);
+    CHECK(f->ways_out[0].label == "Keep them apart: first come");
+    const cell::Layout kept = bare.edited(f->ways_out[0].edit);
+    const auto after = looked_at(kept, cache, true);
+    CHECK(f->ways_out[0].effect.find(cell::fixed(*after->figures.cycle_s, 2)) != std::string::npos);
+    CHECK_FALSE(told(*after, "zone:arm1:arm2:1"));
+    CHECK_FALSE(told(*after, "uncovered:arm1:arm2:1"));
+    // Points that fit no more are told and mended.
+    const json points = kept.tree()["devices"].back()["points"];
+    json wrong = points;
+    for (json& p : wrong)
+        if (p["does"] == "asks") p["at_pct"] = 99.0;
+    const cell::Layout off = kept.edited({"off", {cell::Operation::set("/devices/interlock/points", wrong)}});
+    const auto found = looked_at(off, cache, true);
+    const inspection::Finding* uncovered = told(*found, "uncovered:arm1:arm2:1");
+    REQUIRE(uncovered);
+    REQUIRE(uncovered->ways_out.size() == 1);
+    const auto mended = looked_at(off.edited(uncovered->ways_out[0].edit), cache, true);
+    CHECK_FALSE(told(*mended, "uncovered:arm1:arm2:1"));
+    CHECK(mended->figures.cycle_s == after->figures.cycle_s);
+}
+
+TEST_CASE("why does it wait: for the interlock, which the other arm holds; its signals tell the same") {
+    inspection::Cache cache;
+    const cell::Layout bare = layout_of(free_arms(), "B");
+    const auto e = looked_at(
+        bare.edited(study::keep_apart(bare, *study::without_interlocks(bare, cache), "Zone 1", "first come")), cache);
+    const int lock = e->cell->device("interlock");
+    int waits = 0;
+    for (const simulation::Block& b : e->run->trace.blocks) {
+        if (b.kind != simulation::BlockKind::wait || b.waits_for != simulation::WaitFor::zone) continue;
+        ++waits;
+        CHECK(b.other == lock);
+        const auto signal = [&](const char* name, Ticks t) {
+            return e->run->trace.signal(std::string("interlock.") + name)->at(t) != 0;
+        };
+        const bool first = b.device == e->cell->device("arm1");
+        CHECK(signal(first ? "first_asks" : "second_asks", b.from));
+        CHECK_FALSE(signal(first ? "first_may" : "second_may", b.from));
+        CHECK(signal(first ? "second_may" : "first_may", b.from));
+        CHECK(signal(first ? "first_may" : "second_may", b.to));
+    }
+    CHECK(waits > 3);
+}
+
+TEST_CASE(
+    "an interlock by its named edit; zones and rules that there are none of are refused with those that there are") {
+    const cell::Layout bare = layout_of(free_arms());
+    const auto change = cell::carry_out(
+        bare, {{"do", "keep apart"}, {"zone", "arm1:arm2:1"}, {"rule", "in turn"}}, study::named_edits());
+    CHECK(change.made["device"] == "interlock");
+    const auto refusal = [&](const json& said) {
+        try {
+            cell::carry_out(bare, said, study::named_edits());
+        } catch (const cell::InputError& e) {
+            return e.problems().front().message;
+        }
+        return std::string();
+    };
+    CHECK(refusal({{"do", "keep apart"}, {"zone", "arm1:arm3:1"}}).find("arm1:arm2:1") != std::string::npos);
+    CHECK(refusal({{"do", "keep apart"}, {"zone", "arm1:arm2:1"}, {"rule", "best"}}).find("in turn") !=
+          std::string::npos);
+    json tree = free_arms();
+    tree["devices"].push_back({{"id", "lock"}, {"name", "Lock"}, {"kind", "interlock"}, {"one_arm", "tester"}});
+    CHECK_THROWS_AS(tests::read(tree), cell::InputError);
+}
