@@ -106,9 +106,9 @@ void ArmDriver::watch_leg(Kernel& k) {
                 return !braking || braking->from <= at;
             });
             if (!stays) later(leg_.until(at), back_event(nth));
-        } else if (!granted(k, c)) {
+        } else {
             const auto braking = k.plans().braking(arm(), leg_.motion, at);
-            if (!braking) continue;  // a flight, for which it was granted before
+            if (!braking) continue;  // it has leave for it
             if (c.early > 0) later(leg_.until(braking->from) - c.early, ask_event(nth));
             later(leg_.until(braking->from), decide_event(nth));
         }

@@ -18,10 +18,11 @@ using simulation::seconds;
 using simulation::Ticks;
 
 constexpr const char* kind = "interlock";
-// An arm stops so long before the border, and gives back so long after it, by the motion's time: a zone that is found
-// anew, with motions that are slowed here and there, is not the same to the millimetre.
-constexpr double before_border = 10e-3;  // s
-constexpr double worth_leaving = 0.5;  // s: for less it stays
+// A zone that is found anew, with motions that are slowed here and there, is not the same to the millimetre: where arms
+// ask and give back is told by one that is found more coarsely, and so is a little larger.
+constexpr double coarser = 0.02;        // m
+constexpr double before_border = 2e-3;  // s of the motion: by so much earlier, and later
+constexpr double worth_leaving = 0.5;   // s: for less it stays
 
 /// The motions of one kind of one step: where in them, as shares of their time, a mover is inside, whichever of them it
 /// is.
@@ -140,11 +141,6 @@ const std::vector<std::string>& interlock_rules() {
     return all;
 }
 
-bool has_interlocks(const cell::Layout& layout) {
-    const json devices = layout.tree().value("devices", json::array());
-    return std::any_of(devices.begin(), devices.end(), [](const json& d) { return d.value("kind", "") == kind; });
-}
-
 std::shared_ptr<const Evaluation> without_interlocks(
     const cell::Layout& layout, inspection::Cache& cache, const inspection::StopFlag* stop) {
     cell::Edit edit{"Without interlocks", {}};
@@ -155,8 +151,10 @@ std::shared_ptr<const Evaluation> without_interlocks(
     EvaluateOptions how;
     how.stop = stop;
     how.level = inspection::Level::flow;
-    const auto e = evaluate(edit.operations.empty() ? layout : layout.edited(edit), cache, how);
-    return with_zones(*e, cache, stop);
+    auto e =
+        std::make_shared<Evaluation>(*evaluate(edit.operations.empty() ? layout : layout.edited(edit), cache, how));
+    e->zones = inspection::find_zones(*e->cell, *e->run, cache, stop, coarser);
+    return e;
 }
 
 cell::Edit keep_apart(const cell::Layout& layout, const Evaluation& without, const std::string& zone,

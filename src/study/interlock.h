@@ -29,8 +29,8 @@ struct KeptApart {
 /// The rules of interlocks, in the order in which they are tried.
 const std::vector<std::string>& interlock_rules();
 
-bool has_interlocks(const cell::Layout& layout);
-/// The zones of a cell as they are without any interlocks: what interlocks are made for. Throws Overtaken.
+/// A cell as it is without any interlocks, with its zones, a little larger than they are: what interlocks are made for.
+/// Throws InputError, Overtaken.
 std::shared_ptr<const Evaluation> without_interlocks(
     const cell::Layout& layout, inspection::Cache& cache, const inspection::StopFlag* stop = nullptr);
 

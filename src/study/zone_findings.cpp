@@ -54,7 +54,6 @@ std::vector<Finding> zone_findings(const Evaluation& e, inspection::Cache& cache
     const auto name = [&](int device) { return e.cell->devices[device].name; };
     std::shared_ptr<const Evaluation> without;
     const auto bare = [&]() -> const Evaluation& {
-        if (!has_interlocks(e.layout)) return e;
         if (!without) without = without_interlocks(e.layout, cache, stop);
         return *without;
     };
