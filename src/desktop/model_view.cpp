@@ -179,7 +179,7 @@ void ModelView::add_zones(std::vector<Item>& items) const {
     static const geometry::Convex nothing = geometry::Convex::sphere(0);
     for (const Surfaces::Kept& shell : shells_) {
         Item item{&nothing, Frame::Identity(), theme::stop, -1, false, true, &shell};
-        item.opacity = 0.2f;
+        item.opacity = 0.3f;
         items.push_back(item);
     }
 }

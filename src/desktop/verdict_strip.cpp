@@ -141,8 +141,9 @@ VerdictStrip::Tile VerdictStrip::zones_tile() const {
     }
     const auto& zones = last_zones_->all;
     const auto together = std::count_if(zones.begin(), zones.end(), [](const auto& z) { return z.together; });
-    tile.value = QString::number(zones.size());
-    tile.unit = zones.empty() ? QString() : tr("open");
+    const auto kept = std::count_if(zones.begin(), zones.end(), [](const auto& z) { return z.kept_by >= 0; });
+    tile.value = QString::number(static_cast<long>(zones.size()) - kept);
+    tile.unit = kept ? tr("open \u00b7 %1 kept apart").arg(kept) : tr("open");
     if (!workspace_.zones()) return tile;
     tile.stripe = tile.note_colour = together ? theme::watch : theme::good;
     if (together) tile.note_colour = theme::watch_text;
@@ -154,7 +155,9 @@ VerdictStrip::Tile VerdictStrip::zones_tile() const {
             return QString::fromStdString(workspace_.evaluation()->cell->devices[device].name);
         };
         const QString who = name(first->sides[0].device) + QStringLiteral(" \u2194 ") + name(first->sides[1].device);
-        tile.note = together ? tr("! both in: %1").arg(who) : tr("never both: %1").arg(who);
+        tile.note = together                                  ? tr("! both in: %1").arg(who)
+                    : kept == static_cast<long>(zones.size()) ? tr("kept apart: %1").arg(who)
+                                                              : tr("never both: %1").arg(who);
     }
     return tile;
 }

@@ -13,6 +13,28 @@ constexpr int word_bits = 64;
 constexpr std::size_t most_faces = 128;  // of a hull that lines are cut by; more are asked for distances alone
 constexpr int most_steps = 24;           // towards a body's end
 
+/// Each point goes half of the way to the middle of its neighbours, a few times; normals from the faces around it.
+void smooth(Mesh& mesh) {
+    constexpr int times = 4;
+    for (int round = 0; round < times; ++round) {
+        std::vector<Vector3> sum(mesh.points.size(), Vector3::Zero());
+        std::vector<int> count(mesh.points.size(), 0);
+        for (const auto& t : mesh.triangles)
+            for (int i = 0; i < 3; ++i) {
+                sum[t[i]] += mesh.points[t[(i + 1) % 3]] + mesh.points[t[(i + 2) % 3]];
+                count[t[i]] += 2;
+            }
+        for (std::size_t p = 0; p < sum.size(); ++p)
+            if (count[p] > 0) mesh.points[p] = 0.5 * mesh.points[p] + 0.5 / count[p] * sum[p];
+    }
+    mesh.normals.assign(mesh.points.size(), Vector3::Zero());
+    for (const auto& t : mesh.triangles) {
+        const Vector3 normal = (mesh.points[t[1]] - mesh.points[t[0]]).cross(mesh.points[t[2]] - mesh.points[t[0]]);
+        for (const int p : t) mesh.normals[p] += normal;
+    }
+    for (Vector3& normal : mesh.normals) normal.normalize();
+}
+
 int floor_div(int a, int b) { return a >= 0 ? a / b : -((-a + b - 1) / b); }
 
 }  // namespace
@@ -399,7 +421,6 @@ Mesh Volume::shell(double edge) const {
                 point[at(x, y, z)] = static_cast<int>(mesh.points.size());
                 mesh.points.push_back(origin + side * (Vector3(x, y, z) + sum / crossed));
             }
-    mesh.normals.assign(mesh.points.size(), Vector3::Zero());
     for (int x = 1; x + 1 < n.x(); ++x)
         for (int y = 1; y + 1 < n.y(); ++y)
             for (int z = 1; z + 1 < n.z(); ++z)
@@ -414,12 +435,9 @@ Mesh Volume::shell(double edge) const {
                     for (const auto& t :
                         {std::array{ring[0], ring[1], ring[2]}, std::array{ring[0], ring[2], ring[3]}}) {
                         mesh.triangles.push_back(t);
-                        const Vector3 normal =
-                            (mesh.points[t[1]] - mesh.points[t[0]]).cross(mesh.points[t[2]] - mesh.points[t[0]]);
-                        for (const int p : t) mesh.normals[p] += normal;
                     }
                 }
-    for (Vector3& normal : mesh.normals) normal.normalize();
+    smooth(mesh);
     return mesh;
 }
 

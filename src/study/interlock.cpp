@@ -207,6 +207,13 @@ cell::Edit keep_apart(const cell::Layout& layout, const Evaluation& without, con
     return {"Keep " + name_of(0) + " and " + name_of(1) + " apart", {cell::Operation::add("/devices", added)}};
 }
 
+int contacts(const Evaluation& e) {
+    const auto& all = e.inspection->findings;
+    return static_cast<int>(std::count_if(all.begin(), all.end(), [](const inspection::Finding& f) {
+        return f.severity == inspection::Severity::stop && f.id.starts_with("clearance:");
+    }));
+}
+
 KeptApart price_of_keeping_apart(const cell::Layout& layout, const std::string& zone, inspection::Cache& cache,
     const std::function<void(double)>& progress, const inspection::StopFlag* stop) {
     const auto without = without_interlocks(layout, cache, stop);
@@ -215,7 +222,6 @@ KeptApart price_of_keeping_apart(const cell::Layout& layout, const std::string& 
     out.without_s = without->figures.cycle_s;
     EvaluateOptions how;
     how.stop = stop;
-    how.level = inspection::Level::flow;
     out.found_s = evaluate(layout, cache, how)->figures.cycle_s;
     for (const std::string& rule : interlock_rules()) {
         if (progress) progress(static_cast<double>(out.rules.size()) / static_cast<double>(interlock_rules().size()));
@@ -226,6 +232,7 @@ KeptApart price_of_keeping_apart(const cell::Layout& layout, const std::string& 
         price.rule = rule;
         price.cycle_s = e->figures.cycle_s;
         price.stuck = e->run->stuck;
+        price.contacts = contacts(*e);
         const int lock = e->cell->device(out.device);
         price.kept_apart = std::all_of(e->zones->all.begin(), e->zones->all.end(), [&](const Zone& z) {
             const std::set<int> pair{z.sides[0].device, z.sides[1].device};
@@ -240,9 +247,13 @@ KeptApart price_of_keeping_apart(const cell::Layout& layout, const std::string& 
         if (e->run->steady && e->run->steady->parts > 0) price.waits_s = seconds(waited) / e->run->steady->parts;
         out.rules.push_back(price);
     }
-    double least = 1e300;
-    for (const RulePrice& p : out.rules)
-        if (p.kept_apart && !p.stuck && p.cycle_s && *p.cycle_s < least - 1e-9) least = *p.cycle_s, out.best = p.rule;
+    const RulePrice* best = nullptr;
+    for (const RulePrice& p : out.rules) {
+        if (!p.kept_apart || p.stuck || !p.cycle_s) continue;
+        const bool safer = best && p.contacts < best->contacts, quicker = best && *p.cycle_s < *best->cycle_s - 1e-9;
+        if (!best || safer || (p.contacts == best->contacts && quicker)) best = &p;
+    }
+    if (best) out.best = best->rule;
     return out;
 }
 

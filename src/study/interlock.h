@@ -13,6 +13,7 @@ struct RulePrice {
     std::optional<double> cycle_s;  ///< none: no part leaves any more
     bool stuck = false;             ///< nothing can go on
     bool kept_apart = false;        ///< both are never inside at once, and nobody is without leave
+    int contacts = 0;               ///< stop findings of clearance
     double waits_s = 0;             ///< for leave, of both together per cycle
 };
 
@@ -21,7 +22,8 @@ struct KeptApart {
     std::string device;                        ///< id of the interlock
     std::optional<double> without_s, found_s;  ///< cycle without any interlock between the two, and as the cell is now
     std::vector<RulePrice> rules;
-    std::string best;  ///< the rule with the least cycle of those that keep apart; empty: none does
+    std::string
+        best;  ///< of those that keep apart the rule with the fewest contacts, then the least cycle; empty: none does
     /// With this rule; for each of `rules`.
     std::vector<cell::Edit> edits;
 };
@@ -38,6 +40,9 @@ std::shared_ptr<const Evaluation> without_interlocks(
 /// where there is no such zone, or where it is shared with something that is no arm.
 cell::Edit keep_apart(const cell::Layout& layout, const Evaluation& without, const std::string& zone,
     const std::string& rule, std::string* device = nullptr);
+
+/// Stop findings of clearance.
+int contacts(const Evaluation& evaluation);
 
 /// Every rule tried. `progress` is told the share done. Throws InputError, Overtaken.
 KeptApart price_of_keeping_apart(const cell::Layout& layout, const std::string& zone, inspection::Cache& cache,

@@ -20,11 +20,11 @@ std::vector<inspection::WayOut> ways_to_keep_apart(const Evaluation& e, const Ev
     struct Tried {
         inspection::WayOut way;
         double cycle;
+        int contacts;
     };
     std::vector<Tried> tried;
     EvaluateOptions how;
     how.stop = stop;
-    how.level = inspection::Level::flow;
     for (const std::string& rule : interlock_rules()) {
         Tried one;
         try {
@@ -34,14 +34,18 @@ std::vector<inspection::WayOut> ways_to_keep_apart(const Evaluation& e, const Ev
         }
         const auto with = evaluate(e.layout.edited(one.way.edit), cache, how);
         one.way.label = "Keep them apart: " + rule;
+        one.contacts = contacts(*with);
         one.way.effect = with->run->stuck ? "it locks up"
                                           : "cycle " + seconds_words(with->figures.cycle_s) + ", now " +
                                                 seconds_words(e.figures.cycle_s);
+        if (one.contacts > 0 && !with->run->stuck)
+            one.way.effect += one.contacts == 1 ? "; 1 contact" : "; " + std::to_string(one.contacts) + " contacts";
         one.cycle = with->figures.cycle_s && !with->run->stuck ? *with->figures.cycle_s : 1e300;
         tried.push_back(std::move(one));
     }
-    std::stable_sort(
-        tried.begin(), tried.end(), [](const Tried& a, const Tried& b) { return a.cycle < b.cycle - 1e-9; });
+    std::stable_sort(tried.begin(), tried.end(), [](const Tried& a, const Tried& b) {
+        return a.contacts != b.contacts ? a.contacts < b.contacts : a.cycle < b.cycle - 1e-9;
+    });
     std::vector<inspection::WayOut> ways;
     for (Tried& t : tried) ways.push_back(std::move(t.way));
     return ways;

@@ -37,7 +37,7 @@ struct Bench {
         for (SceneView* view : window.findChildren<SceneView*>()) view->set_refining(false);
         // Fields are looked for where they are, not behind a fold.
         for (const char* group : {"place", "arm", "moves", "signals", "conveyor_0", "infeed_0", "fixture_0", "lift_0",
-                 "turntable_0", "camera_0"})
+                 "turntable_0", "camera_0", "interlock_0"})
             window.findChild<Worksheet*>()->unfold(group);
         window.resize(1280, 800);
         window.show();

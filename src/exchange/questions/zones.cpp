@@ -147,9 +147,12 @@ Answer interlock(Asked& a) {
     for (std::size_t i = 0; i < k.rules.size(); ++i) {
         const study::RulePrice& p = k.rules[i];
         rules.push_back({{"rule", p.rule}, {"cycle_s", number(p.cycle_s)}, {"kept_apart", p.kept_apart},
-            {"stuck", p.stuck}, {"waits_s", tidy(p.waits_s)}});
+            {"stuck", p.stuck}, {"contacts", p.contacts}, {"waits_s", tidy(p.waits_s)}});
         words << "    " << p.rule << ": " << formatted(number(p.cycle_s), "%.2f", "no part leaves") << " s, waits "
-              << formatted(p.waits_s, "%.2f") << " s a part" << (p.stuck ? ", locks up" : "")
+              << formatted(p.waits_s, "%.2f") << " s a part"
+              << (p.stuck         ? ", locks up"
+                     : p.contacts ? ", " + std::to_string(p.contacts) + " contacts"
+                                  : "")
               << (p.kept_apart ? "" : ", not kept apart") << (p.rule == k.best ? "  (least)" : "") << "\n";
         if (p.rule != rule) continue;
         edit = {{"name", k.edits[i].name}, {"operations", json::array()}};

@@ -140,7 +140,7 @@ public:
                 .usually("first come")
                 .explained("Who goes in when both ask."),
             choice("starts_inside", "inside at the start", {"nobody", "first", "second"}).usually("nobody"),
-            list("points", "where they ask and give back", point_fields, 400)};
+            list("points", "where they ask and give back", point_fields, 400).under("Asks and gives back")};
         return all;
     }
     Settles settles() const override { return Settles::on_floor; }

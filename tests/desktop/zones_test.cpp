@@ -1,0 +1,122 @@
+#include <desktop/verdict_strip.h>
+
+#include "bench_window.h"
+
+using namespace escarp;
+using namespace escarp::tests;
+
+namespace {
+
+/// The demo without its handshake.
+QString free_arms(const QTemporaryDir& room) {
+    cell::json tree = cell::json::parse(cell::Document::load(ESCARP_DEMO).text());
+    for (cell::json& d : tree["devices"]) {
+        if (d["kind"] != "arm") continue;
+        cell::json kept = cell::json::array();
+        for (const cell::json& s : d["task"])
+            if (s["do"] != "set" && s.value("signal", "").find("at_tester") == std::string::npos) kept.push_back(s);
+        d["task"] = kept;
+    }
+    const QString file = room.filePath("free.escarp");
+    QFile out(file);
+    REQUIRE(out.open(QIODevice::WriteOnly));
+    out.write(QByteArray::fromStdString(tree.dump()));
+    return file;
+}
+/// Pixels of a picture that are about as crimson as what marks shared space.
+int crimson(const QImage& picture) {
+    int count = 0;
+    for (int y = 0; y < picture.height(); ++y)
+        for (int x = 0; x < picture.width(); ++x) {
+            const QColor c = picture.pixelColor(x, y);
+            count += c.red() > c.green() + 60 && c.blue() > c.green() + 15 && c.red() > c.blue() + 20;
+        }
+    return count;
+}
+
+}  // namespace
+
+TEST_CASE(
+    "a zone of two arms is seen on strip, ribbon, Floor and Model; they are kept apart by one way out, and let go") {
+    Bench b(false);
+    REQUIRE(b.window.open_file(free_arms(b.room)));
+    b.w().set_variant("B");
+    b.settle();
+    REQUIRE(b.w().zones());
+    REQUIRE(b.w().zones()->all.size() == 1);
+    CHECK(b.window.verdict()->shown("zones") == "1");
+    auto* ribbon = b.window.findChild<QWidget*>("ribbon");
+    const auto shown = [&] {
+        return std::array{crimson(b.window.floor()->grab().toImage()), crimson(ribbon->grab().toImage()),
+            crimson(b.window.findChild<SceneView*>("model")->picture())};
+    };
+    const auto with = shown();
+    b.action("zones")->trigger();
+    b.settle();
+    const auto without = shown();
+    for (std::size_t i = 0; i < 3; ++i) CHECK(with[i] > without[i] + 30);
+    b.action("zones")->trigger();
+    b.settle();
+    // The finding has its ways out in the order of their price; the first is tried and taken.
+    const auto& findings = b.w().evaluation()->inspection->findings;
+    const auto found = std::find_if(
+        findings.begin(), findings.end(), [](const inspection::Finding& f) { return f.id == "zone:arm1:arm2:1"; });
+    REQUIRE(found != findings.end());
+    const std::string promised = found->ways_out.front().effect;
+    auto* card = b.child<QWidget>("finding_zone:arm1:arm2:1");
+    QTest::mouseClick(card->findChild<QLabel*>("way_0"), Qt::LeftButton, {}, QPoint(12, 8));
+    b.settle();
+    CHECK(b.w().previewing());
+    CHECK(b.window.verdict()->shown("zones") == "0");
+    QTest::mouseClick(b.child<QPushButton>("take_trial"), Qt::LeftButton);
+    b.settle();
+    CHECK(promised.find(b.cycle().toStdString()) != std::string::npos);
+    CHECK(b.w().zones()->all.front().kept_by >= 0);
+    CHECK_FALSE(b.w().zones()->all.front().together);
+    const double kept = *b.w().evaluation()->figures.cycle_s;
+    // Another rule on the interlock's card, and back.
+    b.w().select("interlock");
+    b.settle();
+    auto* rule = b.child<QComboBox>("field_interlock_rule");
+    rule->setFocus();
+    rule->setCurrentIndex(rule->findText("second before first"));
+    Q_EMIT rule->activated(rule->currentIndex());
+    b.settle();
+    CHECK(b.w().cell()->devices[b.w().cell()->device("interlock")].name == "Interlock");
+    CHECK(cell::find(b.w().resolved(), "/devices/interlock/rule")->get<std::string>() == "second before first");
+    b.w().undo();
+    b.settle();
+    CHECK(*b.w().evaluation()->figures.cycle_s == Approx(kept));
+    b.w().undo();
+    b.settle();
+    CHECK(b.window.verdict()->shown("zones") == "1");
+    CHECK(b.w().zones()->all.front().together);
+    // What the window shows is what the command line says.
+    CHECK(b.w().zones()->all.front().litres > 5);
+}
+
+TEST_CASE("the tile of shared zones goes to where both are inside, and a zone's lane selects its two arms") {
+    Bench b;
+    b.w().set_variant("B");
+    b.settle();
+    REQUIRE(b.w().zones()->all.size() == 1);
+    const inspection::Zone& z = b.w().zones()->all.front();
+    REQUIRE(z.together);
+    auto* strip = b.window.verdict();
+    b.w().select("tester");
+    strip->setFocus();
+    for (int i = 0; i < 5; ++i) QTest::keyClick(strip, Qt::Key_Right);
+    QTest::keyClick(strip, Qt::Key_Return);
+    b.settle();
+    CHECK(b.w().time() == Approx(z.nearest.when_s).margin(1e-6));
+    CHECK(b.w().selected() == QStringList{"arm1", "arm2"});
+    b.w().select("tester");
+    b.settle();
+    auto* ribbon = b.window.findChild<QWidget*>("ribbon");
+    // The lowest lane.
+    for (int y = ribbon->height() - 24; y > ribbon->height() - 60; y -= 6) {
+        QTest::mouseClick(ribbon, Qt::LeftButton, {}, QPoint(40, y));
+        if (b.w().selected().size() == 2) break;
+    }
+    CHECK(b.w().selected() == QStringList{"arm1", "arm2"});
+}
