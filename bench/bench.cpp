@@ -9,6 +9,10 @@
 #include <vector>
 
 #include <inspection/base_field.h>
+#include <inspection/swept.h>
+#include <inspection/timeline.h>
+#include <cell/numbers.h>
+#include <inspection/zones.h>
 #include <motion/clearance.h>
 #include <simulation/arm_parts.h>
 #include <simulation/meeting_plan.h>
@@ -499,6 +503,61 @@ void test_cycles() {
 
 }  // namespace
 
+/// Shared zones of the demo and of eight arms, and what one step sweeps, against looking at every body at every
+/// millisecond in every cube.
+void zones() {
+    const cell::Document demo = tests::demo();
+    const auto e = study::evaluate(simulation::layout(demo, "B"), *std::make_unique<inspection::Cache>());
+    const inspection::Timeline timeline(*e->cell, *e->run, nullptr);
+    const inspection::TimedMover& arm = timeline.movers().front();
+    const inspection::Segment& longest = *std::max_element(arm.segments.begin(), arm.segments.end(),
+        [](const auto& a, const auto& b) { return a.motion->duration() < b.motion->duration(); });
+    const inspection::Cuts cuts(*longest.parts);
+    const motion::ArmMover mover = timeline.moving(arm, longest);
+    const double duration = longest.motion->duration();
+    const geometry::Box3 box = inspection::swept_box(mover, 0, duration);
+    const auto sweep = [&](double resolution) {
+        return timed(5, 1, [&](int) {
+            const inspection::Fineness how{resolution};
+            geometry::Volume volume(how.edge(), box);
+            inspection::add_swept(mover, cuts, 0, duration, how, volume);
+            benchmark::DoNotOptimize(volume);
+        });
+    };
+    // Every cube of 10 mm against every body at 10 instants, scaled to every millisecond.
+    const double plain = 100 * duration * timed(1, 1, [&](int) {
+        std::vector<geometry::Frame> frames;
+        int touched = 0;
+        for (int i = 0; i < 10; ++i) {
+            mover.frames(duration * i / 9, frames);
+            for (double x = box.low.x(); x < box.high.x(); x += 0.01)
+                for (double y = box.low.y(); y < box.high.y(); y += 0.01)
+                    for (double z = box.low.z(); z < box.high.z(); z += 0.01)
+                        for (const motion::Part& p : longest.parts->parts()) {
+                            const geometry::Frame at = frames[p.frame] * p.at;
+                            if ((at * p.shape.centre() - geometry::Vector3(x, y, z)).norm() > p.shape.bound()) continue;
+                            touched += geometry::separation(p.shape, at, geometry::Convex::sphere(0),
+                                           geometry::Frame(Eigen::Translation3d(x, y, z)))
+                                           .distance <= 0;
+                        }
+        }
+        benchmark::DoNotOptimize(touched);
+    });
+    const std::string seconds = cell::fixed(duration, 1) + " s of an arm's motion swept, ";
+    row((seconds + "10 mm").c_str(), sweep(0.01), plain, "every cube, body and millisecond (scaled)");
+    row((seconds + "30 mm").c_str(), sweep(0.03), plain, "every cube, body and millisecond (scaled)");
+    inspection::Cache cache;
+    const double cold = timed(3, 1, [&](int) {
+        inspection::Cache fresh;
+        benchmark::DoNotOptimize(inspection::find_zones(*e->cell, *e->run, fresh));
+    });
+    inspection::find_zones(*e->cell, *e->run, cache);
+    const double again =
+        timed(5, 1, [&](int) { benchmark::DoNotOptimize(inspection::find_zones(*e->cell, *e->run, cache)); });
+    row("the demo's shared zones from nothing", cold, plain, "one motion, every cube, body and millisecond");
+    row("the same with known motions", again, cold, "from nothing");
+}
+
 int main() {
     edit_to_figures();
     part_flow();
@@ -512,6 +571,7 @@ int main() {
     straight_moves();
     meetings();
     ways_round();
+    zones();
     test_cycles();
     return 0;
 }

@@ -56,6 +56,10 @@ CycleRibbon::CycleRibbon(Workspace& workspace, QWidget* parent)
         if (follows_) show_cycle();
         update();
     });
+    connect(&workspace_, &Workspace::zones_found, this, [this] {
+        renew_lanes();
+        update();
+    });
     connect(&workspace_, &Workspace::time_changed, this, [this] {
         const double t = workspace_.time();
         if (hand_ == Hand::none && (t < from_ || t > from_ + span_)) from_ = std::max(0.0, t - 0.1 * span_);

@@ -75,7 +75,8 @@ FindingsPanel::FindingsPanel(Workspace& workspace, QWidget* parent)
     cards_->setContentsMargins(8, 6, 8, 8);
     cards_->setSpacing(6);
     setWidget(page_);
-    connect(&workspace_, &Workspace::evaluated, this, &FindingsPanel::rebuild);
+    for (const auto signal : {&Workspace::evaluated, &Workspace::zones_found})
+        connect(&workspace_, signal, this, &FindingsPanel::rebuild);
     rebuild();
 }
 

@@ -25,6 +25,9 @@ ModelView::ModelView(Workspace& workspace, QWidget* parent) : SceneView(parent),
         if (!workspace_.trying()) return renew();
         if (!later_.isActive()) later_.start(50);
     });
+    connect(&workspace_, &Workspace::zones_found, this, [this] {
+        if (!workspace_.zones()->all.empty() || !shells_.empty()) renew();
+    });
     later_.setSingleShot(true);
     connect(&later_, &QTimer::timeout, this, &ModelView::renew);
     for (auto signal :

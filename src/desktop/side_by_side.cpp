@@ -39,7 +39,8 @@ void SideBySide::resizeEvent(QResizeEvent* event) {
 Comparison::Comparison(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
     setObjectName("comparison");
     setAccessibleName(tr("Side by side: variants compared"));
-    connect(&workspace_, &Workspace::evaluated, this, qOverload<>(&QWidget::update));
+    for (const auto signal : {&Workspace::evaluated, &Workspace::zones_found})
+        connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
     connect(&workspace_, &Workspace::document_changed, this, [this] { set_room(room_); });
 }
 

@@ -18,7 +18,8 @@ VerdictStrip::VerdictStrip(Workspace& workspace, QWidget* parent) : QWidget(pare
     setFocusPolicy(Qt::TabFocus);
     setCursor(Qt::PointingHandCursor);
     connect(&workspace_, &Workspace::forced_changed, this, qOverload<>(&QWidget::update));
-    connect(&workspace_, &Workspace::evaluated, this, qOverload<>(&QWidget::update));
+    for (const auto signal : {&Workspace::evaluated, &Workspace::zones_found})
+        connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
     connect(&workspace_, &Workspace::document_changed, this, qOverload<>(&QWidget::update));
 }
 

@@ -34,9 +34,11 @@ Workspace::Workspace(QObject* parent)
         if (r.edit != edit_) return;  // a newer edit has overtaken it
         // Of a variant that is not looked at, the figures are compared; its run would only fill the memory.
         const bool whole = r.variant == variant_ || !r.evaluation;
+        const bool zones_alone = r.evaluation && r.evaluation->zones;
         results_[r.variant] = {whole ? r.evaluation : r.evaluation->without_history(), r.error, r.edit, whole};
         if (r.variant == variant_) took_ms_ = r.took_ms;
         if (r.variant == variant_ && time_ > end_time()) set_time(end_time());
+        if (zones_alone) return Q_EMIT zones_found();
         // While something is dragged the figures need not be repainted for every frame.
         if (!trying() || preview_) return Q_EMIT evaluated();
         if (!told_soon_.isActive()) told_soon_.start(90);

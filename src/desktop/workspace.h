@@ -188,6 +188,7 @@ public:
 Q_SIGNALS:
     void document_changed();  ///< also for drafts
     void evaluated();         ///< figures of some variant, or their being out of date
+    void zones_found();       ///< of the variant looked at, after its figures
     void selection_changed();
     void shown_changed();
     void file_changed_outside();

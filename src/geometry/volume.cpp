@@ -75,9 +75,12 @@ double UprightCut::Placed::distance(const Vector3& p) const {
     const Convex& shape = cut_.shape_;
     switch (shape.core()) {
         case Convex::Core::box: return (p.cwiseAbs() - shape.half()).cwiseMax(0).norm();
-        case Convex::Core::cylinder:
-            return std::hypot(std::max(0.0, std::hypot(p.x(), p.y()) - shape.half().x()),
-                std::max(0.0, std::abs(p.z()) - shape.half().z()));
+        case Convex::Core::cylinder: {
+            const double across = std::sqrt(p.x() * p.x() + p.y() * p.y()) - shape.half().x();
+            const double along = std::abs(p.z()) - shape.half().z();
+            if (across <= 0) return std::max(0.0, along);
+            return along <= 0 ? across : std::sqrt(across * across + along * along);
+        }
         case Convex::Core::points: break;
     }
     return separation(shape, Frame::Identity(), Convex::sphere(0), Frame(Eigen::Translation3d(p))).distance +

@@ -5,7 +5,7 @@
 #include <geometry/volume.h>
 #include <motion/clearance.h>
 
-#include "inspect.h"
+#include "zones.h"
 
 namespace escarp::inspection {
 
@@ -13,6 +13,7 @@ struct Cache::Kept {
     cell::Kept<double> pull{1u << 20};  ///< greatest acceleration of the tool in a motion, m/s^2
     cell::Kept<kinematics::Reach> reach{4u << 20};
     cell::Kept<motion::Clearance> clearance{10u << 20};
+    cell::Kept<std::shared_ptr<const Zones>> zones{16u << 20};
     cell::Kept<std::shared_ptr<const geometry::Volume>> swept{40u << 20};  ///< by single motions
 };
 

@@ -61,12 +61,13 @@ void add_swept(const Mover& mover, const Cuts& cuts, double from, double to, con
     geometry::Volume& volume, const motion::StopFlag* stop) {
     each_placement(mover, from, to, fineness.grow(), all_parts(mover), stop,
         [&](int p, const geometry::Frame& frame, double travel) {
-            volume.add(cuts[p], frame * mover.parts()[p].at, travel);
+            volume.add(cuts[p], frame * mover.parts()[p].at, travel + fineness.margin);
         });
 }
 
 std::vector<std::pair<double, double>> times_within(const Mover& mover, const Cuts& cuts, double from, double to,
-    const geometry::Volume& volume, std::vector<char>& who, const motion::StopFlag* stop, double exact, double gap) {
+    const geometry::Volume& volume, std::vector<char>& who, double margin, const motion::StopFlag* stop, double exact,
+    double gap) {
     Mover::Look look;
     who.resize(mover.parts().size(), 0);
     // Those of `parts` that may be within the volume at some instant of a stretch.
@@ -76,7 +77,7 @@ std::vector<std::pair<double, double>> times_within(const Mover& mover, const Cu
         for (const int p : parts) {
             const motion::Part& part = mover.parts()[p];
             const geometry::Frame& frame = look.frames[part.frame];
-            if (volume.meets(cuts[p], frame * part.at, mover.travel(look, p, frame * mover.set().centre(p))))
+            if (volume.meets(cuts[p], frame * part.at, margin + mover.travel(look, p, frame * mover.set().centre(p))))
                 some.push_back(p);
         }
         return some;

@@ -12,6 +12,7 @@ namespace escarp::inspection {
 /// diagonals of cubes.
 struct Fineness {
     double resolution;
+    double margin = 0;  ///< every body is grown by so much, m
     double grow() const { return resolution / 3; }
     double edge() const { return 0.3849 * resolution; }  // sqrt(3) of these and the third are one
 };
@@ -37,7 +38,7 @@ void add_swept(const motion::Mover& mover, const Cuts& cuts, double from, double
 /// `exact` s at the most and by what a body covers of a cube; times out of it that are shorter than `gap` s may be
 /// passed over. The bodies that were within it are marked in `who`, by part.
 std::vector<std::pair<double, double>> times_within(const motion::Mover& mover, const Cuts& cuts, double from,
-    double to, const geometry::Volume& volume, std::vector<char>& who, const motion::StopFlag* stop = nullptr,
-    double exact = 1e-3, double gap = 16e-3);
+    double to, const geometry::Volume& volume, std::vector<char>& who, double margin = 0,
+    const motion::StopFlag* stop = nullptr, double exact = 1e-3, double gap = 16e-3);
 
 }  // namespace escarp::inspection

@@ -38,6 +38,10 @@ Box3 united(const Box3& a, const Box3& b) {
     box.low = a.low.cwiseMin(b.low), box.high = a.high.cwiseMax(b.high);
     return box;
 }
+Box3 grown(Box3 box, double by) {
+    box.low -= Vector3::Constant(by), box.high += Vector3::Constant(by);
+    return box;
+}
 double roominess(const Box3& box) { return box.empty() ? 0 : (box.high - box.low).prod(); }
 
 /// One motion with what is held, however often it is made.
@@ -58,11 +62,21 @@ struct Swept {
 
 class ZoneSearch {
 public:
-    ZoneSearch(
-        const cell::Cell& cell, const simulation::Run& run, Cache& cache, const StopFlag* stop, double resolution)
-        : cell_(cell), run_(run), timeline_(cell, run, stop), cache_(cache), stop_(stop), fine_{resolution} {}
+    ZoneSearch(const cell::Cell& cell, const simulation::Run& run, Cache& cache, const StopFlag* stop,
+        double resolution, double margin = 0)
+        : cell_(cell), run_(run), timeline_(cell, run, stop), cache_(cache), stop_(stop), fine_{resolution, margin} {}
 
     std::shared_ptr<const Zones> find() {
+        cell::Kept<std::shared_ptr<const Zones>>& kept = cache_.kept().zones;
+        const std::uint64_t key = content();
+        if (const auto found = kept.find(key)) return *found;
+        std::shared_ptr<const Zones> zones = search();
+        std::size_t bytes = 0;
+        for (const Zone& z : zones->all) bytes += z.space->bytes() + sizeof z;
+        return kept.keep(key, std::move(zones), bytes);
+    }
+
+    std::shared_ptr<const Zones> search() {
         auto result = std::make_shared<Zones>();
         result->resolution = fine_.resolution;
         result->from = run_.steady ? run_.steady->from : 0;
@@ -98,6 +112,21 @@ public:
     }
 
 private:
+    /// All that the zones depend on: who moves how and when, who works at what, who lets whom in.
+    std::uint64_t content() const {
+        cell::ContentKey key;
+        key.add(fine_.resolution).add(fine_.margin).add(timeline_.end()).add(run_.steady ? run_.steady->from : 0);
+        for (const cell::Device& d : cell_.devices) key.add(d.id).add(d.host);
+        for (const TimedMover& mover : timeline_.movers()) {
+            key.add(mover.device).add(mover.key).add(mover.segments.size());
+            for (const Segment& s : mover.segments) key.add(s.key).add(s.from).add(s.to).add(step_of(s));
+            for (const cell::Step* s : cell::all_steps(cell_.devices[mover.device])) key.add(s->number).add(s->device);
+            for (const simulation::Checkpoint& c : simulation::checkpoints_of(cell_, mover.device)) key.add(c.keeper);
+        }
+        for (const simulation::Block& b : run_.trace.blocks)
+            if (b.kind == simulation::BlockKind::held) key.add(b.device).add(b.other).add(b.from).add(b.to);
+        return key.value();
+    }
     int step_of(const Segment& s) const { return s.block >= 0 ? run_.trace.blocks[s.block].step : -1; }
     const Cuts& cuts_of(const motion::PartSetPtr& parts) {
         auto& cuts = cuts_[parts.get()];
@@ -125,7 +154,7 @@ private:
             if (!fresh) continue;
             const Sweep sweep{&mover, &s, &cuts_of(s.parts), {}};
             all.sweeps.push_back(sweep);
-            all.sweeps.back().box = swept_box(moving(sweep), 0, sweep.duration());
+            all.sweeps.back().box = grown(swept_box(moving(sweep), 0, sweep.duration()), fine_.margin);
             all.box = united(all.box, all.sweeps.back().box);
         }
         return all;
@@ -134,7 +163,7 @@ private:
     /// What one motion sweeps within a box, kept by content.
     VolumePtr volume_of(const Sweep& s, const Fineness& how, const Box3& within) const {
         cell::ContentKey key;
-        key.add(s.mover->key).add(s.segment->key).add(how.resolution).add(within.low).add(within.high);
+        key.add(s.mover->key).add(s.segment->key).add(how.resolution).add(how.margin).add(within.low).add(within.high);
         cell::Kept<VolumePtr>& kept = cache_.kept().swept;
         if (const auto found = kept.find(key.value())) return *found;
         auto volume = std::make_shared<Volume>(how.edge(), common(s.box, within));
@@ -162,7 +191,7 @@ private:
         motion::give_way(stop_);
         if (apart(one.box, two.box)) return;
         const Box3 both = common(one.box, two.box);
-        const Fineness rough{std::max(coarse, fine_.resolution)};
+        const Fineness rough{std::max(coarse, fine_.resolution), fine_.margin};
         check_room(both, rough);
         Volume meets = together_of(volumes_of(one, rough, both), rough.edge(), both);
         meets.keep_common(together_of(volumes_of(two, rough, both), rough.edge(), both));
@@ -232,7 +261,7 @@ private:
         tbb::parallel_for(std::size_t{0}, of.sweeps.size(), [&](std::size_t i) {
             if ((stop_ && stop_->load(std::memory_order_relaxed)) || apart(of.sweeps[i].box, z.box)) return;
             const Sweep& s = of.sweeps[i];
-            within[i].times = times_within(moving(s), *s.cuts, 0, s.duration(), *z.space, within[i].who);
+            within[i].times = times_within(moving(s), *s.cuts, 0, s.duration(), *z.space, within[i].who, fine_.margin);
         });
         motion::give_way(stop_);
         std::set<int> steps;
@@ -385,9 +414,9 @@ private:
 
 }  // namespace
 
-std::shared_ptr<const Zones> find_zones(
-    const cell::Cell& cell, const simulation::Run& run, Cache& cache, const StopFlag* stop, double resolution) {
-    return ZoneSearch(cell, run, cache, stop, resolution).find();
+std::shared_ptr<const Zones> find_zones(const cell::Cell& cell, const simulation::Run& run, Cache& cache,
+    const StopFlag* stop, double resolution, double margin) {
+    return ZoneSearch(cell, run, cache, stop, resolution, margin).find();
 }
 
 VolumePtr swept_by(

@@ -55,9 +55,10 @@ struct Zones {
     std::string why_not;                    ///< they could not be found
 };
 
-/// Throws Overtaken when stopped. `resolution`: what a zone may exceed the truth by, m.
+/// Throws Overtaken when stopped. `resolution`: what a zone may exceed the truth by, m. `margin`: every mover is grown
+/// by so much, m: where no two are inside at once they keep twice that from each other.
 std::shared_ptr<const Zones> find_zones(const cell::Cell& cell, const simulation::Run& run, Cache& cache,
-    const StopFlag* stop = nullptr, double resolution = 0.01);
+    const StopFlag* stop = nullptr, double resolution = 0.01, double margin = 0);
 
 /// What a mover sweeps over its whole task, or during one step (by number), as far as it is looked at; nothing if it
 /// never moves so.

@@ -142,7 +142,7 @@ const std::vector<std::string>& interlock_rules() {
 }
 
 std::shared_ptr<const Evaluation> without_interlocks(
-    const cell::Layout& layout, inspection::Cache& cache, const inspection::StopFlag* stop) {
+    const cell::Layout& layout, inspection::Cache& cache, bool with_distance, const inspection::StopFlag* stop) {
     cell::Edit edit{"Without interlocks", {}};
     for (const json& d : layout.tree().value("devices", json::array()))
         if (d.value("kind", "") == kind)
@@ -153,7 +153,8 @@ std::shared_ptr<const Evaluation> without_interlocks(
     how.level = inspection::Level::flow;
     auto e =
         std::make_shared<Evaluation>(*evaluate(edit.operations.empty() ? layout : layout.edited(edit), cache, how));
-    e->zones = inspection::find_zones(*e->cell, *e->run, cache, stop, coarser);
+    e->zones = inspection::find_zones(
+        *e->cell, *e->run, cache, stop, coarser, with_distance ? 0.5 * e->cell->safety_distance : 0.0);
     return e;
 }
 
@@ -214,46 +215,80 @@ int contacts(const Evaluation& e) {
     }));
 }
 
-KeptApart price_of_keeping_apart(const cell::Layout& layout, const std::string& zone, inspection::Cache& cache,
-    const std::function<void(double)>& progress, const inspection::StopFlag* stop) {
-    const auto without = without_interlocks(layout, cache, stop);
-    KeptApart out;
-    out.zone = zone_named(*without, zone).id;
-    out.without_s = without->figures.cycle_s;
+cell::Edit keep_apart(const cell::Layout& layout, const std::string& zone, const std::string& rule,
+    inspection::Cache& cache, std::string* device, const inspection::StopFlag* stop) {
     EvaluateOptions how;
     how.stop = stop;
-    out.found_s = evaluate(layout, cache, how)->figures.cycle_s;
-    for (const std::string& rule : interlock_rules()) {
-        if (progress) progress(static_cast<double>(out.rules.size()) / static_cast<double>(interlock_rules().size()));
-        out.edits.push_back(keep_apart(layout, *without, zone, rule, &out.device));
-        const cell::Layout with = out.edits.back().operations.empty() ? layout : layout.edited(out.edits.back());
-        const auto e = with_zones(*evaluate(with, cache, how), cache, stop);
-        RulePrice price;
-        price.rule = rule;
-        price.cycle_s = e->figures.cycle_s;
-        price.stuck = e->run->stuck;
-        price.contacts = contacts(*e);
-        const int lock = e->cell->device(out.device);
-        price.kept_apart = std::all_of(e->zones->all.begin(), e->zones->all.end(), [&](const Zone& z) {
-            const std::set<int> pair{z.sides[0].device, z.sides[1].device};
-            const Zone& asked = zone_named(*without, zone);
-            const bool same = pair == std::set<int>{asked.sides[0].device, asked.sides[1].device};
-            return !same || z.kept_by >= 0;
-        });
-        Ticks waited = 0;
-        for (const simulation::Block& b : e->run->trace.blocks)
-            if (b.kind == simulation::BlockKind::wait && b.other == lock && b.waits_for == simulation::WaitFor::zone)
-                waited += std::max<Ticks>(0, std::min(b.to, e->zones->until) - std::max(b.from, e->zones->from));
-        if (e->run->steady && e->run->steady->parts > 0) price.waits_s = seconds(waited) / e->run->steady->parts;
-        out.rules.push_back(price);
-    }
+    how.level = inspection::Level::flow;
+    const cell::Edit edit = keep_apart(layout, *without_interlocks(layout, cache, true, stop), zone, rule, device);
+    const cell::Layout with = edit.operations.empty() ? layout : layout.edited(edit);
+    if (evaluate(with, cache, how)->figures.cycle_s) return edit;
+    const cell::Edit nearer = keep_apart(layout, *without_interlocks(layout, cache, false, stop), zone, rule, device);
+    const cell::Layout with_nearer = nearer.operations.empty() ? layout : layout.edited(nearer);
+    return evaluate(with_nearer, cache, how)->figures.cycle_s ? nearer : edit;
+}
+
+namespace {
+
+RulePrice price_of(const cell::Layout& with, const std::string& rule, const std::string& device, const Zone& asked,
+    inspection::Cache& cache, const inspection::StopFlag* stop) {
+    EvaluateOptions how;
+    how.stop = stop;
+    const auto e = with_zones(*evaluate(with, cache, how), cache, stop);
+    RulePrice price;
+    price.rule = rule;
+    price.cycle_s = e->figures.cycle_s;
+    price.stuck = e->run->stuck || !e->figures.cycle_s;
+    price.contacts = contacts(*e);
+    const std::set<int> pair{asked.sides[0].device, asked.sides[1].device};
+    price.kept_apart = std::all_of(e->zones->all.begin(), e->zones->all.end(), [&](const Zone& z) {
+        return std::set<int>{z.sides[0].device, z.sides[1].device} != pair || z.kept_by >= 0;
+    });
+    const int lock = e->cell->device(device);
+    Ticks waited = 0;
+    for (const simulation::Block& b : e->run->trace.blocks)
+        if (b.kind == simulation::BlockKind::wait && b.other == lock && b.waits_for == simulation::WaitFor::zone)
+            waited += std::max<Ticks>(0, std::min(b.to, e->zones->until) - std::max(b.from, e->zones->from));
+    if (e->run->steady && e->run->steady->parts > 0) price.waits_s = seconds(waited) / e->run->steady->parts;
+    return price;
+}
+
+/// The one with the fewest contacts, then the least cycle.
+std::string best_of(const std::vector<RulePrice>& rules) {
     const RulePrice* best = nullptr;
-    for (const RulePrice& p : out.rules) {
-        if (!p.kept_apart || p.stuck || !p.cycle_s) continue;
+    for (const RulePrice& p : rules) {
+        if (!p.kept_apart || p.stuck) continue;
         const bool safer = best && p.contacts < best->contacts, quicker = best && *p.cycle_s < *best->cycle_s - 1e-9;
         if (!best || safer || (p.contacts == best->contacts && quicker)) best = &p;
     }
-    if (best) out.best = best->rule;
+    return best ? best->rule : std::string();
+}
+
+}  // namespace
+
+KeptApart price_of_keeping_apart(const cell::Layout& layout, const std::string& zone, inspection::Cache& cache,
+    const std::function<void(double)>& progress, const inspection::StopFlag* stop) {
+    KeptApart out;
+    EvaluateOptions how;
+    how.stop = stop;
+    out.found_s = evaluate(layout, cache, how)->figures.cycle_s;
+    for (const bool with_distance : {true, false}) {
+        const auto without = without_interlocks(layout, cache, with_distance, stop);
+        out.zone = zone_named(*without, zone).id;
+        out.without_s = without->figures.cycle_s;
+        out.keeps_distance = with_distance;
+        out.rules.clear(), out.edits.clear();
+        for (const std::string& rule : interlock_rules()) {
+            if (progress)
+                progress((with_distance ? 0 : 0.5) +
+                         0.5 * static_cast<double>(out.rules.size()) / static_cast<double>(interlock_rules().size()));
+            out.edits.push_back(keep_apart(layout, *without, zone, rule, &out.device));
+            const cell::Layout with = out.edits.back().operations.empty() ? layout : layout.edited(out.edits.back());
+            out.rules.push_back(price_of(with, rule, out.device, zone_named(*without, zone), cache, stop));
+        }
+        out.best = best_of(out.rules);
+        if (!out.best.empty()) break;
+    }
     return out;
 }
 

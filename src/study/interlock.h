@@ -21,6 +21,7 @@ struct KeptApart {
     std::string zone;                          ///< id, as found without interlocks
     std::string device;                        ///< id of the interlock
     std::optional<double> without_s, found_s;  ///< cycle without any interlock between the two, and as the cell is now
+    bool keeps_distance = true;  ///< the arms keep the safety distance, too; else that locks up, whatever the rule
     std::vector<RulePrice> rules;
     std::string
         best;  ///< of those that keep apart the rule with the fewest contacts, then the least cycle; empty: none does
@@ -31,10 +32,10 @@ struct KeptApart {
 /// The rules of interlocks, in the order in which they are tried.
 const std::vector<std::string>& interlock_rules();
 
-/// A cell as it is without any interlocks, with its zones, a little larger than they are: what interlocks are made for.
-/// Throws InputError, Overtaken.
-std::shared_ptr<const Evaluation> without_interlocks(
-    const cell::Layout& layout, inspection::Cache& cache, const inspection::StopFlag* stop = nullptr);
+/// A cell as it is without any interlocks, with its zones, what interlocks are made for: a little larger than they are,
+/// and `with_distance` by half the safety distance all round. Throws InputError, Overtaken.
+std::shared_ptr<const Evaluation> without_interlocks(const cell::Layout& layout, inspection::Cache& cache,
+    bool with_distance, const inspection::StopFlag* stop = nullptr);
 
 /// Puts an interlock for a zone into the cell, or sets the points of the one that is there anew. Throws InputError
 /// where there is no such zone, or where it is shared with something that is no arm.
@@ -43,6 +44,10 @@ cell::Edit keep_apart(const cell::Layout& layout, const Evaluation& without, con
 
 /// Stop findings of clearance.
 int contacts(const Evaluation& evaluation);
+
+/// The same with the safety distance kept, unless the cell then locks up.
+cell::Edit keep_apart(const cell::Layout& layout, const std::string& zone, const std::string& rule,
+    inspection::Cache& cache, std::string* device = nullptr, const inspection::StopFlag* stop = nullptr);
 
 /// Every rule tried. `progress` is told the share done. Throws InputError, Overtaken.
 KeptApart price_of_keeping_apart(const cell::Layout& layout, const std::string& zone, inspection::Cache& cache,

@@ -25,7 +25,7 @@ cell::Change keep_two_apart(const cell::Layout& layout, const cell::Values& v) {
     if (rule.empty())
         throw cell::InputError("zone", "No rule keeps the two apart; escarp-cli interlock says what each comes to.");
     std::string device;
-    const cell::Edit edit = keep_apart(layout, *without_interlocks(layout, cache), v.text("zone"), rule, &device);
+    const cell::Edit edit = keep_apart(layout, v.text("zone"), rule, cache, &device);
     return cell::changed(layout, edit, {{"device", device}});
 }
 

@@ -14,9 +14,10 @@ using simulation::seconds;
 
 std::string seconds_words(const std::optional<double>& s) { return s ? cell::fixed(*s, 2) + " s" : "no part leaves"; }
 
-/// Each rule as a way out, the quickest first.
-std::vector<inspection::WayOut> ways_to_keep_apart(const Evaluation& e, const Evaluation& without, const Zone& z,
-    inspection::Cache& cache, const inspection::StopFlag* stop) {
+/// Each rule as a way out, those with the fewest contacts first, then the quickest: with the safety distance kept, or,
+/// where that locks up whatever the rule, without.
+std::vector<inspection::WayOut> ways_to_keep_apart(
+    const Evaluation& e, const Zone& z, inspection::Cache& cache, const inspection::StopFlag* stop) {
     struct Tried {
         inspection::WayOut way;
         double cycle;
@@ -25,25 +26,33 @@ std::vector<inspection::WayOut> ways_to_keep_apart(const Evaluation& e, const Ev
     std::vector<Tried> tried;
     EvaluateOptions how;
     how.stop = stop;
-    for (const std::string& rule : interlock_rules()) {
-        Tried one;
-        try {
-            one.way.edit = keep_apart(e.layout, without, z.id, rule);
-        } catch (const cell::InputError&) {
-            return {};
+    for (const bool with_distance : {true, false}) {
+        const auto without = without_interlocks(e.layout, cache, with_distance, stop);
+        tried.clear();
+        bool goes = false;
+        for (const std::string& rule : interlock_rules()) {
+            Tried one;
+            one.way.edit = keep_apart(e.layout, *without, z.id, rule);
+            const auto with = evaluate(e.layout.edited(one.way.edit), cache, how);
+            const bool stuck = with->run->stuck || !with->figures.cycle_s;
+            goes = goes || !stuck;
+            one.contacts = contacts(*with);
+            one.way.label =
+                std::string(with_distance ? "Keep them apart: " : "Let them in one at a time, near as they pass: ") +
+                rule;
+            one.way.effect =
+                stuck ? "it locks up"
+                      : "cycle " + seconds_words(with->figures.cycle_s) + ", now " + seconds_words(e.figures.cycle_s);
+            if (one.contacts > 0 && !stuck)
+                one.way.effect += one.contacts == 1 ? "; 1 contact" : "; " + std::to_string(one.contacts) + " contacts";
+            one.cycle = stuck ? 1e300 : *with->figures.cycle_s;
+            tried.push_back(std::move(one));
         }
-        const auto with = evaluate(e.layout.edited(one.way.edit), cache, how);
-        one.way.label = "Keep them apart: " + rule;
-        one.contacts = contacts(*with);
-        one.way.effect = with->run->stuck ? "it locks up"
-                                          : "cycle " + seconds_words(with->figures.cycle_s) + ", now " +
-                                                seconds_words(e.figures.cycle_s);
-        if (one.contacts > 0 && !with->run->stuck)
-            one.way.effect += one.contacts == 1 ? "; 1 contact" : "; " + std::to_string(one.contacts) + " contacts";
-        one.cycle = with->figures.cycle_s && !with->run->stuck ? *with->figures.cycle_s : 1e300;
-        tried.push_back(std::move(one));
+        if (goes) break;
     }
     std::stable_sort(tried.begin(), tried.end(), [](const Tried& a, const Tried& b) {
+        const bool goes_a = a.cycle < 1e300, goes_b = b.cycle < 1e300;
+        if (goes_a != goes_b) return goes_a;
         return a.contacts != b.contacts ? a.contacts < b.contacts : a.cycle < b.cycle - 1e-9;
     });
     std::vector<inspection::WayOut> ways;
@@ -56,11 +65,6 @@ std::vector<inspection::WayOut> ways_to_keep_apart(const Evaluation& e, const Ev
 std::vector<Finding> zone_findings(const Evaluation& e, inspection::Cache& cache, const inspection::StopFlag* stop) {
     std::vector<Finding> all;
     const auto name = [&](int device) { return e.cell->devices[device].name; };
-    std::shared_ptr<const Evaluation> without;
-    const auto bare = [&]() -> const Evaluation& {
-        if (!without) without = without_interlocks(e.layout, cache, stop);
-        return *without;
-    };
     for (const Zone& z : e.zones->all) {
         if (z.kept_by >= 0 || (!z.together && z.uncovered.keeper < 0)) continue;
         Finding f;
@@ -77,11 +81,11 @@ std::vector<Finding> zone_findings(const Evaluation& e, inspection::Cache& cache
             inspection::WayOut way;
             const cell::json* own = cell::find(e.layout.tree(), "/devices/" + e.cell->devices[z.uncovered.keeper].id);
             try {
-                way.edit = keep_apart(e.layout, bare(), z.id,
-                    own ? own->value("rule", interlock_rules().front()) : interlock_rules().front());
+                const std::string usual = interlock_rules().front();
+                way.edit = keep_apart(e.layout, z.id, own ? own->value("rule", usual) : usual, cache, nullptr, stop);
                 way.label = way.edit.name;
                 if (!way.edit.operations.empty()) f.ways_out.push_back(std::move(way));
-            } catch (const cell::InputError&) {
+            } catch (const cell::InputError&) {  // the zone is gone where there are no interlocks
             }
         } else {
             f.id = "zone:" + z.id;
@@ -92,7 +96,11 @@ std::vector<Finding> zone_findings(const Evaluation& e, inspection::Cache& cache
                           cell::fixed(z.nearest.when_s, 2) + " s";
             f.text += ".";
             f.when_s = z.nearest.device_a >= 0 ? z.nearest.when_s : seconds(z.together_at);
-            f.ways_out = ways_to_keep_apart(e, bare(), z, cache, stop);
+            try {
+                f.ways_out = ways_to_keep_apart(e, z, cache, stop);
+            } catch (const cell::InputError& none) {
+                f.text += " " + none.problems().front().message;
+            }
         }
         all.push_back(std::move(f));
     }

@@ -97,7 +97,7 @@ TEST_CASE("what is swept holds every body at any instant, and nothing farther fr
 
 TEST_CASE("zones: where two movers meet lies in one, nobody is inside but when it is said, and not much later") {
     int found = 0, cells = 0;
-    for (unsigned seed = 1; seed <= 40; ++seed) {
+    for (unsigned seed = 1; seed <= 16; ++seed) {
         cell::json tree = tests::RandomCell(seed).tree();
         // Two stations drawn closer, so that their arms share space.
         for (cell::json& d : tree["devices"])
@@ -165,8 +165,8 @@ TEST_CASE("zones: where two movers meet lies in one, nobody is inside but when i
             }
         }
     }
-    CHECK(cells > 10);
-    CHECK(found > 5);
+    CHECK(cells > 4);
+    CHECK(found > 2);
 }
 
 TEST_CASE("the demo's zone: at the tester, kept apart by its handshake in A, entered together in B") {

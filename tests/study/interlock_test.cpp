@@ -101,7 +101,7 @@ TEST_CASE("an interlock that never makes anybody wait costs nothing, to the nano
         if (d["id"] == "arm2") d["task"] = json::array({{{"id", "t"}, {"do", "delay"}, {"time_s", 1}}});
     inspection::Cache cache;
     const cell::Layout moving = layout_of(free_arms()), resting = layout_of(tree);
-    const auto without = study::without_interlocks(moving, cache);
+    const auto without = study::without_interlocks(moving, cache, true);
     cell::Edit edit = study::keep_apart(moving, *without, "arm1:arm2:1", "first come");
     json& points = edit.operations[0].value["points"];
     for (auto p = points.begin(); p != points.end();) p = (*p)["of"] == "second" ? points.erase(p) : p + 1;
@@ -129,7 +129,8 @@ TEST_CASE("random cells whose arms share space: with an interlock nobody is in a
         cell::Layout with = l;
         try {
             for (std::size_t i = 0; i < before->zones->all.size(); ++i)
-                with = with.edited(study::keep_apart(with, *before, before->zones->all[i].id, "first come"));
+                with = with.edited(study::keep_apart(
+                    with, *study::without_interlocks(l, cache, false), before->zones->all[i].id, "first come"));
         } catch (const cell::InputError&) {
             continue;  // both start inside
         }
@@ -147,7 +148,7 @@ TEST_CASE("random cells whose arms share space: with an interlock nobody is in a
             kept += z.kept_by >= 0;
         }
     }
-    CHECK(tried >= 3);
+    CHECK(tried >= 2);
     CHECK(kept >= tried);
 }
 
@@ -163,7 +164,8 @@ TEST_CASE("what is wrong with a zone is told with its ways out, and taking one m
     const inspection::Finding* f = told(*e, "zone:arm1:arm2:1");
     REQUIRE(f);
     REQUIRE(f->ways_out.size() == 4);
-    CHECK(f->ways_out[0].label == "Keep them apart: first come");
+    // With the safety distance kept it would lock up.
+    CHECK(f->ways_out[0].label == "Let them in one at a time, near as they pass: first come");
     const cell::Layout kept = bare.edited(f->ways_out[0].edit);
     const auto after = looked_at(kept, cache, true);
     CHECK(f->ways_out[0].effect.find(cell::fixed(*after->figures.cycle_s, 2)) != std::string::npos);
@@ -188,7 +190,8 @@ TEST_CASE("why does it wait: for the interlock, which the other arm holds; its s
     inspection::Cache cache;
     const cell::Layout bare = layout_of(free_arms(), "B");
     const auto e = looked_at(
-        bare.edited(study::keep_apart(bare, *study::without_interlocks(bare, cache), "Zone 1", "first come")), cache);
+        bare.edited(study::keep_apart(bare, *study::without_interlocks(bare, cache, false), "Zone 1", "first come")),
+        cache);
     const int lock = e->cell->device("interlock");
     int waits = 0;
     for (const simulation::Block& b : e->run->trace.blocks) {

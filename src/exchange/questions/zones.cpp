@@ -141,6 +141,7 @@ Answer interlock(Asked& a) {
     const auto number = [](const std::optional<double>& v) { return v ? json(tidy(*v)) : json(); };
     words << "cycle without an interlock " << formatted(number(k.without_s), "%.2f") << " s, now "
           << formatted(number(k.found_s), "%.2f") << " s\n";
+    if (!k.keeps_distance) words << "with the safety distance kept it locks up, whatever the rule; without:\n";
     const std::string asked = a.options().text("rule", "");
     const std::string rule = asked.empty() ? k.best : asked;
     json edit;
@@ -163,7 +164,8 @@ Answer interlock(Asked& a) {
                                              "\" is no rule; first come, first before second, second before "
                                              "first or in turn is expected.");
     return {{{"zone", k.zone}, {"interlock", k.device}, {"without_s", number(k.without_s)},
-                {"now_s", number(k.found_s)}, {"rules", rules}, {"best", k.best}, {"rule", rule}, {"edit", edit}},
+                {"now_s", number(k.found_s)}, {"rules", rules}, {"keeps_safety_distance", k.keeps_distance},
+                {"best", k.best}, {"rule", rule}, {"edit", edit}},
         words.str()};
 }
 
