@@ -15,15 +15,15 @@ using simulation::Place;
 
 constexpr Ticks longest_look = 3600 * simulation::second;  // a run that never recurs is looked at for an hour
 
-Ticks end_of(const simulation::Run& run) {
-    return std::min(longest_look, run.steady ? run.steady->from + run.steady->period : run.trace.end);
-}
-
 }  // namespace
 
 bool exchanges(const Block& b) {
     return b.kind == BlockKind::straight_in || b.kind == BlockKind::grip || b.kind == BlockKind::release ||
            b.kind == BlockKind::straight_out;
+}
+
+Ticks Timeline::end_of(const simulation::Run& run) {
+    return std::min(longest_look, run.steady ? run.steady->from + run.steady->period : run.trace.end);
 }
 
 Timeline::Timeline(const cell::Cell& cell, const simulation::Run& run, const motion::StopFlag* stop)

@@ -55,6 +55,7 @@ public:
 
     /// How far it goes: to the end of the first steady period, or of the run, an hour at most.
     Ticks end() const { return end_; }
+    static Ticks end_of(const simulation::Run& run);
     const std::vector<TimedMover>& movers() const { return movers_; }
     const cell::Arm& arm(const TimedMover& mover) const { return *cell_.devices[mover.device].mover(); }
     /// The mover during a segment; the motion begins at `start`, s.

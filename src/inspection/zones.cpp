@@ -230,18 +230,20 @@ private:
         z.litres = space->litres();
         if (z.litres == 0) return std::nullopt;
         z.box = space->box();
-        std::map<std::pair<int, int>, double> pairs;
-        for (std::size_t i = 0; i < a.size(); ++i)
-            for (std::size_t j = 0; a[i] && j < b.size(); ++j) {
-                if (!b[j]) continue;
-                Volume shared = *a[i];
-                shared.keep_common(*b[j]);
-                if (const double litres = shared.litres(); litres > 0) {
-                    double& most = pairs[{step_of(*one.sweeps[i].segment), step_of(*two.sweeps[j].segment)}];
-                    most = std::max(most, litres);
-                }
+        const auto by_step = [&](const Swept& of, const std::vector<VolumePtr>& volumes) {
+            std::map<int, Volume> steps;
+            for (std::size_t k = 0; k < volumes.size(); ++k)
+                if (volumes[k])
+                    steps.try_emplace(step_of(*of.sweeps[k].segment), fine_.edge(), box).first->second.add(*volumes[k]);
+            return steps;
+        };
+        const std::map<int, Volume> steps_a = by_step(one, a), steps_b = by_step(two, b);
+        for (const auto& [step_a, swept_a] : steps_a)
+            for (const auto& [step_b, swept_b] : steps_b) {
+                Volume shared = swept_a;
+                shared.keep_common(swept_b);
+                if (const double litres = shared.litres(); litres > 0) z.pairs.push_back({step_a, step_b, litres});
             }
-        for (const auto& [steps, litres] : pairs) z.pairs.push_back({steps.first, steps.second, litres});
         z.space = std::move(space);
         z.sides[0] = side(one, z), z.sides[1] = side(two, z);
         for (const int d : works_at(one, z.sides[0]))
@@ -413,6 +415,17 @@ private:
 };
 
 }  // namespace
+
+double usual_resolution(const cell::Cell& cell, const simulation::Run& run) {
+    constexpr double finest = 0.01, coarsest = 0.04;
+    constexpr double easy = 80;  // motions for which the finest is no trouble; the work goes with the third power
+    const Ticks end = Timeline::end_of(run);
+    std::set<std::uint64_t> motions;
+    for (std::size_t d = 0; d < cell.devices.size(); ++d)
+        for (const simulation::MotionRecord& m : run.trace.motions[d])
+            if (m.from < end && m.motion->duration() > 0) motions.insert(m.motion->serial());
+    return std::clamp(finest * std::cbrt(static_cast<double>(motions.size()) / easy), finest, coarsest);
+}
 
 std::shared_ptr<const Zones> find_zones(const cell::Cell& cell, const simulation::Run& run, Cache& cache,
     const StopFlag* stop, double resolution, double margin) {

@@ -55,6 +55,10 @@ struct Zones {
     std::string why_not;                    ///< they could not be found
 };
 
+/// How finely zones are looked for where nothing else is asked for, m: 10 mm, and more the more different motions there
+/// are, so that it takes a second or two at most.
+double usual_resolution(const cell::Cell& cell, const simulation::Run& run);
+
 /// Throws Overtaken when stopped. `resolution`: what a zone may exceed the truth by, m. `margin`: every mover is grown
 /// by so much, m: where no two are inside at once they keep twice that from each other.
 std::shared_ptr<const Zones> find_zones(const cell::Cell& cell, const simulation::Run& run, Cache& cache,

@@ -229,7 +229,8 @@ std::shared_ptr<const Evaluation> with_zones(
     const Evaluation& evaluation, inspection::Cache& cache, const inspection::StopFlag* stop, bool findings) {
     auto e = std::make_shared<Evaluation>(evaluation);
     try {
-        e->zones = inspection::find_zones(*e->cell, *e->run, cache, stop);
+        e->zones =
+            inspection::find_zones(*e->cell, *e->run, cache, stop, inspection::usual_resolution(*e->cell, *e->run));
     } catch (const cell::InputError& error) {
         auto none = std::make_shared<inspection::Zones>();
         none->why_not = error.problems().front().message;

@@ -20,7 +20,7 @@ using simulation::Ticks;
 constexpr const char* kind = "interlock";
 // A zone that is found anew, with motions that are slowed here and there, is not the same to the millimetre: where arms
 // ask and give back is told by one that is found more coarsely, and so is a little larger.
-constexpr double coarser = 0.02;        // m
+constexpr double coarser = 2;           // times as coarse as they are shown
 constexpr double before_border = 2e-3;  // s of the motion: by so much earlier, and later
 constexpr double worth_leaving = 0.5;   // s: for less it stays
 
@@ -153,8 +153,9 @@ std::shared_ptr<const Evaluation> without_interlocks(
     how.level = inspection::Level::flow;
     auto e =
         std::make_shared<Evaluation>(*evaluate(edit.operations.empty() ? layout : layout.edited(edit), cache, how));
-    e->zones = inspection::find_zones(
-        *e->cell, *e->run, cache, stop, coarser, with_distance ? 0.5 * e->cell->safety_distance : 0.0);
+    e->zones = inspection::find_zones(*e->cell, *e->run, cache, stop,
+        coarser * inspection::usual_resolution(*e->cell, *e->run),
+        with_distance ? 0.5 * e->cell->safety_distance : 0.0);
     return e;
 }
 

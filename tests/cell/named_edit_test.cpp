@@ -31,6 +31,7 @@ TEST_CASE("every named edit does what it says on the demo") {
         return c.made;
     };
     const auto cell = [&] { return tests::read(d.resolved(d.baseline())); };
+    now({{"do", "keep apart"}, {"zone", "arm1:arm2:1"}, {"rule", "first come"}});
     const std::string table =
         now({{"do", "add device"}, {"kind", "structure"}, {"x_mm", 6000}, {"y_mm", 2000}})["device"];
     CHECK(cell()->devices[cell()->device(table)].world.translation().x() == Approx(6));

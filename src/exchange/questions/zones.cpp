@@ -119,8 +119,9 @@ void zone_words(const study::Evaluation& e, const inspection::Zones& zones, cons
 
 Answer zones(Asked& a) {
     const auto e = a.evaluation();
-    const auto found =
-        inspection::find_zones(*e->cell, *e->run, a.cache(), a.how().stop, a.options().number("resolution_mm"));
+    const auto found = inspection::find_zones(*e->cell, *e->run, a.cache(), a.how().stop,
+        a.options().has("resolution_mm") ? a.options().number("resolution_mm")
+                                         : inspection::usual_resolution(*e->cell, *e->run));
     json all = json::array();
     std::ostringstream words;
     for (const Zone& z : found->all) {
@@ -225,7 +226,10 @@ cell::Field resolution() {
 
 void add_zone_questions(std::vector<Question>& all) {
     all.push_back({"zones", "space that two movers share: who is inside when, and whether both are at once",
-        {resolution()}, zones});
+        {cell::field::number(
+            "resolution_mm", "how far a zone may exceed the truth; 10, more where there are many motions", 2, 200)
+                .lacking()},
+        zones});
     all.push_back(
         {"interlock", "what keeping two arms apart in a zone costs under each rule, and the edit that does it",
             {text("zone", "id of a shared zone"), text("rule", "the least cycle decides if not given").lacking()},

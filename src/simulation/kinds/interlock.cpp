@@ -120,7 +120,7 @@ const cell::Fields& point_fields() {
     using namespace cell::field;
     static const cell::Fields all{choice("of", "of", {"first", "second"}).usually("first"),
         choice("does", "does", {"asks", "gives back"}).usually("asks"),
-        text("step", "in step").at_first("").explained("The id of a step of that arm."),
+        text("step", "in step").usually("").at_first("").explained("The id of a step of that arm."),
         choice("during", "during its", motion_words()).usually(motion_words().front()),
         number("at_pct", "after", 0, 100).usually(0).explained("Of the motion's time."),
         number("early_s", "asks early by", 0, 1000).usually(0)};
@@ -166,7 +166,7 @@ public:
         l->inside = inside == "first" ? 0 : inside == "second" ? 1 : -1;
         for (const cell::Reader& one : v.list("points")) {
             const cell::Values p(one, point_fields());
-            l->points.push_back({p.choice("of") == "second", p.choice("does") == "asks", p.text("step", ""),
+            l->points.push_back({p.choice("of") == "second", p.choice("does") == "asks", p.text("step"),
                 kind_named(p.choice("during")), p.number("at_pct"), p.number("early_s")});
         }
         d.look = cell::Look::marking;
