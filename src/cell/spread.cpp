@@ -81,7 +81,7 @@ private:
 }  // namespace
 
 Draws::Draws(std::uint64_t seed, const std::string& device, const std::string& purpose)
-    : engine_(ContentKey().add(seed).add(device).add(purpose).value()) {}
+    : bits_(ContentKey().add(seed).add(device).add(purpose).value()) {}
 
 /// Acklam's rational approximation, made exact by one step of Halley's method.
 double normal_quantile(double u) {

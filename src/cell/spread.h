@@ -2,11 +2,37 @@
 // A time that may vary: one value, or a distribution, said in words: "normal 6.5, 0.4".
 
 #include <cstdint>
+#include <memory>
 #include <random>
 #include <string>
 #include <vector>
 
 namespace escarp::cell {
+
+/// A generator of 64 random bits that takes its room only once it is asked.
+class RandomBits {
+public:
+    RandomBits() = default;
+    explicit RandomBits(std::uint64_t seed) : seed_(seed) {}
+    RandomBits(const RandomBits& other) : seed_(other.seed_) {
+        if (other.engine_) engine_ = std::make_unique<std::mt19937_64>(*other.engine_);
+    }
+    RandomBits(RandomBits&&) = default;
+    RandomBits& operator=(RandomBits other) {
+        seed_ = other.seed_;
+        engine_ = std::move(other.engine_);
+        return *this;
+    }
+    ~RandomBits() = default;
+    std::uint64_t operator()() {
+        if (!engine_) engine_ = std::make_unique<std::mt19937_64>(seed_);
+        return (*engine_)();
+    }
+
+private:
+    std::uint64_t seed_ = std::mt19937_64::default_seed;
+    std::unique_ptr<std::mt19937_64> engine_;
+};
 
 /// Random numbers of one device for one purpose: what else is drawn in the cell does not change them.
 class Draws {
@@ -14,11 +40,11 @@ public:
     Draws() = default;
     Draws(std::uint64_t seed, const std::string& device, const std::string& purpose);
     double next() {
-        return (static_cast<double>(engine_() >> 11) + 0.5) * 0x1p-53;
+        return (static_cast<double>(bits_() >> 11) + 0.5) * 0x1p-53;
     }  ///< between 0 and 1, neither of them
 
 private:
-    std::mt19937_64 engine_;
+    RandomBits bits_;
 };
 
 /// Values in seconds, or in whatever unit it is read in.

@@ -9,7 +9,7 @@ using cell::Reach;
 using cell::Step;
 
 ArmDriver::ArmDriver(const cell::Device& device, int index, const cell::Cell& cell)
-    : Behaviour(device, index),
+    : Acts(device, index),
       q_(device.arm->ready),
       hands_(device.arm->others.size() + 1),
       checkpoints_(checkpoints_of(cell, index)) {}

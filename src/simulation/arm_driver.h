@@ -9,7 +9,7 @@
 
 namespace escarp::simulation {
 
-class ArmDriver final : public Behaviour {
+class ArmDriver final : public Behaves<ArmDriver> {
 public:
     ArmDriver(const cell::Device& device, int index, const cell::Cell& cell);
 
@@ -20,6 +20,8 @@ public:
     std::optional<Waiting> waiting(const Kernel& kernel) const override;
     Listening listens_to() const override;
     ArmDriver* driver() override { return this; }
+    Pace pace() const override { return Pace::one_by_one; }
+    void moved_by(TaskRunner& task) { task_ = &task; }  ///< from now on
 
     int held() const { return hand().part; }  ///< part in the active tool, -1
     const cell::Arm& arm() const { return device_.arm->with_tool(tool_); }

@@ -21,6 +21,7 @@ bool repeats(const cell::Task& task) {
 }
 }  // namespace
 
+StateWriter::StateWriter(const Kernel& kernel) : kernel_(kernel), free_(kernel.durations() == Durations::free) {}
 void StateWriter::add(std::int64_t value) {
     char raw[sizeof value];
     std::memcpy(raw, &value, sizeof value);
@@ -32,7 +33,30 @@ void StateWriter::add_double(double value) {
     add(bits);
 }
 Ticks StateWriter::now() const { return kernel_.now(); }
-void StateWriter::add_time(Ticks when) { add(when == never ? never : when - kernel_.now()); }
+void StateWriter::add_time(Ticks when) {
+    if (free_ && when != never) {
+        if (when <= kernel_.now()) behind_.emplace_back(bytes_.size(), when);
+        when = kernel_.now() + 1;
+    }
+    add(when == never ? never : when - kernel_.now());
+}
+void StateWriter::add_span(Ticks span) { add(free_ ? span > 0 : span); }
+void StateWriter::add_way(Ticks way) {
+    constexpr Ticks coarse = second / 10;
+    add(free_ ? way / coarse : way);
+}
+void StateWriter::add_count(int counted) {
+    if (!free_) add(counted);
+}
+void StateWriter::next() {
+    std::sort(behind_.begin(), behind_.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
+    std::int64_t rank = -1;
+    for (std::size_t i = 0; i < behind_.size(); ++i) {
+        if (i > 0 && behind_[i].second != behind_[i - 1].second) --rank;
+        std::memcpy(bytes_.data() + behind_[i].first, &rank, sizeof rank);
+    }
+    behind_.clear();
+}
 void StateWriter::add_part(int part) {
     const auto& live = kernel_.live_parts();
     const auto at = std::lower_bound(live.begin(), live.end(), part);
@@ -52,8 +76,9 @@ std::vector<int> Kind::pick_seats(const cell::Device& device) const {
 }
 std::vector<int> Kind::place_seats(const cell::Device& device) const { return Kind::pick_seats(device); }
 
-Kernel::Kernel(const cell::Cell& cell, PlanCache& plans, const motion::StopFlag* stop, History history)
-    : cell_(cell), plans_(plans), stop_(stop), history_(history) {
+Kernel::Kernel(const cell::Cell& cell, PlanCache& plans, const motion::StopFlag* stop, History history,
+    Durations durations)
+    : cell_(cell), plans_(plans), stop_(stop), history_(history), durations_(durations) {
     trace_.rounds.resize(cell.devices.size());
     trace_.motions.resize(cell.devices.size());
     trace_.conditions.resize(cell.devices.size());
@@ -89,6 +114,53 @@ Kernel::Kernel(const cell::Cell& cell, PlanCache& plans, const motion::StopFlag*
     for (std::size_t i = 0; i < cell.signals.size(); ++i)
         if (cell.signals[i].source)
             for (const int source : cell.signals[i].source->signals()) fed_by_[source].push_back(static_cast<int>(i));
+}
+
+Kernel::Kernel(const Kernel& o)
+    : cell_(o.cell_),
+      plans_(o.plans_),
+      stop_(o.stop_),
+      history_(o.history_),
+      durations_(o.durations_),
+      events_(o.events_, &event_room_),
+      live_(o.live_),
+      loads_(o.loads_),
+      lying_(o.lying_),
+      carriers_count_(o.carriers_count_),
+      value_(o.value_),
+      forced_(o.forced_),
+      fed_by_(o.fed_by_),
+      device_listeners_(o.device_listeners_),
+      signal_listeners_(o.signal_listeners_),
+      round_at_(o.round_at_),
+      trace_(o.trace_),
+      now_(o.now_),
+      cause_(o.cause_),
+      order_(o.order_),
+      steps_(o.steps_),
+      kept_(o.kept_),
+      cut_(o.cut_),
+      unsettled_(o.unsettled_),
+      random_(o.random_),
+      choices_(o.choices_),
+      had_(o.had_),
+      acting_(o.acting_) {
+    for (const auto& actor : o.actors_) {
+        actors_.push_back(actor->copy());
+        actors_.back()->number_ = actor->number_;
+    }
+    const auto behaviour_like = [&](const Behaviour* b) {
+        return static_cast<Behaviour*>(actors_[b->number()].get());
+    };
+    for (const Behaviour* b : o.behaviours_) behaviours_.push_back(behaviour_like(b));
+    for (const Behaviour* b : o.watchers_) watchers_.push_back(behaviour_like(b));
+    for (const auto& list : o.side_tasks_) {
+        side_tasks_.emplace_back();
+        for (const TaskRunner* task : list)
+            side_tasks_.back().push_back(static_cast<TaskRunner*>(actors_[task->number()].get()));
+    }
+    for (const auto& actor : actors_) actor->copied(*this);
+    awake_ = o.awake_, alone_ = o.alone_;
 }
 
 void Kernel::join(std::unique_ptr<Actor> actor) {
@@ -135,6 +207,7 @@ void Kernel::end(int block) {
 
 void Kernel::set_signal(int signal, double value) {
     if (value_[signal] == value || forced_[signal]) return;
+    alone_ = false;
     value_[signal] = value;
     for (const int input : fed_by_[signal]) set_signal(input, value_of(*cell_.signals[input].source));
     for (const int listener : signal_listeners_[signal]) wake(listener);
@@ -144,6 +217,7 @@ void Kernel::set_signal(int signal, double value) {
 }
 
 void Kernel::touch(int device) {
+    alone_ = alone_ && device == acting_;
     for (const int listener : device_listeners_[device]) wake(listener);
 }
 
@@ -283,6 +357,9 @@ void Kernel::write_place(StateWriter& w, int part) const {
     w.add(static_cast<std::int64_t>(p.kind));
     w.add(p.device);
     w.add(p.seat);
+    const bool rides = p.kind == Place::Kind::still && p.stop > now_;
+    // Where durations are free: who carries it knows where it is.
+    if (durations_ == Durations::free && (rides || p.seat >= 0)) return;
     // To a tenth of a micrometre: what goes round for ever gathers rounding, and is the same all the same.
     const Frame at =
         p.kind == Place::Kind::still ? p.after(seconds(std::min(now_, std::max(p.stop, p.from)) - p.from)) : p.at;
@@ -300,13 +377,26 @@ std::string Kernel::state() const {
         if (const auto lies = lying_.find(part); lies != lying_.end())
             w.add_part(lies->second.carrier), w.add(lies->second.seat);
     }
-    for (const EventKey& e : events_) {
+    const auto write = [&](const EventKey& e) {
         w.add_time(e.when);
         w.add(e.actor);
         w.add(e.what);
         if (e.part >= 0) w.add_part(e.part);
+    };
+    if (durations_ == Durations::kept) {
+        for (const EventKey& e : events_) write(e);
+    } else {
+        std::vector<EventKey> all(events_.begin(), events_.end());
+        std::sort(all.begin(), all.end(), [&](const EventKey& a, const EventKey& b) { return comes_before(a, b); });
+        for (EventKey e : all) {
+            e.when = now_ + 1;
+            write(e);
+        }
     }
-    for (const auto& actor : actors_) actor->write_state(w);
+    for (const auto& actor : actors_) {
+        actor->write_state(w);
+        w.next();
+    }
     for (const double value : value_) w.add_double(value);
     return w.take();
 }
@@ -329,15 +419,75 @@ void Kernel::step() {
     const EventKey event = *events_.begin();
     events_.erase(events_.begin());
     now_ = event.when;
+    happen(event);
+}
+
+void Kernel::happen(const EventKey& event) {
     if (++steps_ > most_events * (history_ == History::none ? most_alone : 1) || kept_ > most_kept) {
         cut_ = true;
         return;
     }
     cause_ = -1;
     Actor& actor = *actors_[event.actor];
+    acting_ = actor.index();
+    alone_ = true;
     touch(actor.index());
     actor.event(*this, event.what, event.part);
     settle();
+}
+
+/// Where durations are free: what rides in the order of its times, before all else; then actor by actor, each that does
+/// one thing after the other in the order of its times.
+bool Kernel::comes_before(const EventKey& a, const EventKey& b) const {
+    const Actor::Pace pace_a = pace(a), pace_b = pace(b);
+    const bool clock_a = pace_a == Actor::Pace::by_clock, clock_b = pace_b == Actor::Pace::by_clock;
+    if (clock_a != clock_b) return clock_a;
+    if (clock_a) return a < b;
+    if (a.actor != b.actor) return a.actor < b.actor;
+    if (pace_a == Actor::Pace::one_by_one) return a < b;
+    return std::tuple(a.what, a.part, a.order) < std::tuple(b.what, b.part, b.order);
+}
+
+std::vector<EventKey> Kernel::ready() const {
+    std::vector<EventKey> all;
+    bool by_clock = false;
+    std::vector<char> has(actors_.size());
+    for (const EventKey& e : events_) {
+        switch (pace(e)) {
+            case Actor::Pace::by_clock:
+                if (std::exchange(by_clock, true)) continue;
+                break;
+            case Actor::Pace::one_by_one:
+                if (std::exchange(has[static_cast<std::size_t>(e.actor)], true)) continue;
+                break;
+            case Actor::Pace::any_order: break;
+        }
+        all.push_back(e);
+    }
+    std::sort(all.begin(), all.end(), [&](const EventKey& a, const EventKey& b) { return comes_before(a, b); });
+    return all;
+}
+
+void Kernel::take(const EventKey& event) {
+    const EventKey taken = event;
+    events_.erase(taken);
+    // Free: an instant later, so that what came before is seen to have.
+    if (durations_ == Durations::kept || pace(taken) == Actor::Pace::by_clock) now_ = std::max(now_, taken.when);
+    else ++now_;
+    happen(taken);
+}
+
+int Kernel::choose(int of, int usual) {
+    alone_ = false;
+    if (had_.size() < choices_.size()) usual = choices_[had_.size()];
+    else if (durations_ == Durations::free) usual = 0;
+    had_.push_back(of);
+    return usual;
+}
+
+void Kernel::say_choices(std::vector<int> choices) {
+    choices_ = std::move(choices);
+    had_.clear();
 }
 
 void Kernel::advance(Ticks until) {

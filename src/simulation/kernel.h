@@ -20,18 +20,25 @@ class Kernel;
 /// A whole state relative to now, as bytes: equal bytes mean that everything from here on repeats.
 class StateWriter {
 public:
-    explicit StateWriter(const Kernel& kernel) : kernel_(kernel) {}
+    explicit StateWriter(const Kernel& kernel);
     void add(std::int64_t value);
     void add_double(double value);
     void add_time(Ticks when);  ///< relative to now
     void add_part(int part);    ///< by its rank among the parts in the cell
     void add_joints(const JointVector& q);
+    void add_span(Ticks span);    ///< a length of time that is left or used up
+    void add_way(Ticks way);      ///< how far something has come, as time of travel
+    void add_count(int counted);  ///< of what decides nothing but results
     Ticks now() const;
     std::string take() { return std::move(bytes_); }
+    /// What follows is another actor's. Where durations are free, only the order of what lies behind it counts.
+    void next();
 
 private:
     const Kernel& kernel_;
+    const bool free_;
     std::string bytes_;
+    std::vector<std::pair<std::size_t, Ticks>> behind_;  ///< where in the bytes its rank goes
 };
 
 /// A part that can be taken, and where.
@@ -92,6 +99,14 @@ public:
     virtual std::optional<Waiting> waiting(const Kernel&) const { return std::nullopt; }
     virtual void write_state(StateWriter&) const {}
 
+    /// What the order of its events is among them and with others', where durations are free: it does one thing after
+    /// the other; what it does in parallel may end in any order; it carries what rides, whose times hold.
+    enum class Pace { one_by_one, any_order, by_clock };
+    virtual Pace pace() const { return Pace::any_order; }
+    /// The same, for a kernel of its own.
+    virtual std::unique_ptr<Actor> copy() const = 0;
+    virtual void copied(Kernel&) {}  ///< it belongs to that one now: what it knows there is to be found again
+
 protected:
     const cell::Device& device_;
     const int index_;
@@ -99,6 +114,14 @@ protected:
 private:
     friend class Kernel;
     int number_ = -1;
+};
+
+/// One that can be copied.
+template <typename Self, typename Base>
+class Acts : public Base {
+public:
+    using Base::Base;
+    std::unique_ptr<Actor> copy() const override { return std::make_unique<Self>(static_cast<const Self&>(*this)); }
 };
 
 class ArmDriver;
@@ -154,6 +177,8 @@ public:
 protected:
     int signal(int nth) const { return device_.first_signal + nth; }  ///< of its own, among the cell's
 };
+template <typename Self, typename Base = Behaviour>
+using Behaves = Acts<Self, Base>;
 
 struct EventKey {
     Ticks when;
@@ -162,11 +187,17 @@ struct EventKey {
     auto operator<=>(const EventKey&) const = default;
 };
 
+/// Free: what is under way may end at any time, before or after anything else; only what rides keeps its times. Kept:
+/// as they are planned.
+enum class Durations { kept, free };
+
 class Kernel {
 public:
     /// `stop`: plans end by motion::Stopped when it is set.
     Kernel(const cell::Cell& cell, PlanCache& plans, const motion::StopFlag* stop = nullptr,
-        History history = History::whole);
+        History history = History::whole, Durations durations = Durations::kept);
+    /// The same state, to go on from in another way.
+    std::unique_ptr<Kernel> copy() const { return std::unique_ptr<Kernel>(new Kernel(*this)); }
 
     const cell::Cell& cell() const { return cell_; }
     PlanCache& plans() { return plans_; }
@@ -174,7 +205,10 @@ public:
     Ticks now() const { return now_; }
     Trace& trace() { return trace_; }
     const Trace& trace() const { return trace_; }
-    const Behaviour& behaviour(int device) const { return *behaviours_[device]; }
+    const Behaviour& behaviour(int device) const {
+        alone_ = alone_ && device == acting_;
+        return *behaviours_[device];
+    }
     /// To do something with it: whoever listens to the device is asked again.
     Behaviour& changing(int device) {
         touch(device);
@@ -196,11 +230,14 @@ public:
     int cause() const { return cause_; }
 
     void set_signal(int signal, double value);  ///< on is 1
-    double value(int signal) const { return value_[signal]; }
-    bool on(int signal) const { return value_[signal] != 0; }
+    double value(int signal) const {
+        alone_ = false;
+        return value_[signal];
+    }
+    bool on(int signal) const { return value(signal) != 0; }
     bool holds(const cell::Expression& condition) const { return value_of(condition) != 0; }
     double value_of(const cell::Expression& expression) const {
-        return expression.value([this](int signal) { return value_[signal]; });
+        return expression.value([this](int signal) { return value(signal); });
     }
     TaskRunner& side_task(int device, int nth) { return *side_tasks_[device][nth]; }
     void set_condition(int device, Condition condition);
@@ -234,6 +271,21 @@ public:
     Ticks next_event() const { return events_.empty() ? never : events_.begin()->when; }
     /// The next event, and all that follows from it at once. Not after `ended()`.
     void step();
+    // Another order of events than that of their times.
+    Durations durations() const { return durations_; }
+    /// Those of which any may come next where durations are free.
+    std::vector<EventKey> ready() const;
+    /// That event comes next. Where durations are kept it waits for its time, or it was late.
+    void take(const EventKey& event);
+    /// The last event touched nothing but whom it belongs to, nor looked at anything else.
+    bool was_alone() const { return alone_; }
+    /// What chance decides: `usual`, unless it was said what comes out.
+    int choose(int of, int usual);
+    /// What comes out of the next choices, the first first; after them the first possibility where durations are free.
+    void say_choices(std::vector<int> choices);
+    const std::vector<int>& choices_had() const { return had_; }  ///< of how many each, since they were said
+    Actor::Pace pace(const EventKey& event) const { return actors_[event.actor]->pace(); }
+    int device_of(const EventKey& event) const { return actors_[event.actor]->index(); }
     /// Every event up to an instant, unless it ends before. The time is then that instant.
     void advance(Ticks until);
     /// From outside, now: as if the device that sets it had done so.
@@ -257,6 +309,8 @@ public:
     std::string state() const;
 
 private:
+    Kernel(const Kernel& other);
+    void happen(const EventKey& event);
     template <typename Item>
     void keep(std::vector<Item>& list, Item item) {
         list.push_back(std::move(item));
@@ -280,6 +334,7 @@ private:
     void place(int part, const Place& place);
     void take_along(int carrier, const Place& place);
     void settle();
+    bool comes_before(const EventKey& a, const EventKey& b) const;
     void join(std::unique_ptr<Actor> actor);
     void write_place(StateWriter& writer, int part) const;
 
@@ -287,6 +342,7 @@ private:
     PlanCache& plans_;
     const motion::StopFlag* stop_;
     const History history_;
+    const Durations durations_;
     std::vector<std::unique_ptr<Actor>> actors_;  ///< each device, followed by its tasks
     std::vector<Behaviour*> behaviours_;          ///< by device
     std::vector<Behaviour*> watchers_;
@@ -310,6 +366,9 @@ private:
     std::size_t steps_ = 0;
     std::size_t kept_ = 0;  ///< bytes of the trace, by and large
     bool cut_ = false, unsettled_ = false, random_ = false;
+    std::vector<int> choices_, had_;
+    int acting_ = -1;             ///< the device whose event it is
+    mutable bool alone_ = false;  ///< nothing else has been touched, or looked at, since it began
 };
 
 /// What takes pictures of parts, seen from where it is: their origins within a pyramid down its -z.

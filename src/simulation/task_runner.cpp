@@ -11,11 +11,17 @@ constexpr int most_steps_at_once = 5000;
 using cell::Step;
 
 TaskRunner::TaskRunner(const cell::Cell& cell, int index, const cell::Task& task, int nth, ArmDriver* driver)
-    : Actor(cell.devices[index], index),
+    : Acts(cell.devices[index], index),
       task_(task),
       nth_(nth),
       driver_(driver),
       draws_(cell.seed, cell.devices[index].id, "task " + std::to_string(nth)) {}
+
+void TaskRunner::copied(Kernel& k) {
+    if (!driver_) return;
+    driver_ = k.changing(index_).driver();
+    if (nth_ == 0) driver_->moved_by(*this);
+}
 
 void TaskRunner::start(Kernel& k) {
     // Another task may have started it already, at this instant.

@@ -13,7 +13,7 @@ enum class Outcome {
     must_wait,  ///< it is asked again
 };
 
-class TaskRunner final : public Actor {
+class TaskRunner final : public Acts<TaskRunner, Actor> {
 public:
     /// `nth`: 0 for the main task, else from 1.
     TaskRunner(const cell::Cell& cell, int index, const cell::Task& task, int nth, ArmDriver* driver);
@@ -24,6 +24,8 @@ public:
     std::optional<Waiting> waiting(const Kernel& kernel) const override;
     Listening listens_to() const override;
     void write_state(StateWriter& writer) const override;
+    Pace pace() const override { return Pace::one_by_one; }
+    void copied(Kernel& kernel) override;
 
     // What a kind of step does with it.
     /// Of the device; there is one wherever a step is allowed that needs it.
@@ -70,7 +72,7 @@ private:
 
     const cell::Task& task_;
     const int nth_;
-    ArmDriver* const driver_;
+    ArmDriver* driver_;
     bool first_done_ = false;  ///< what comes once before the others
     bool halting_ = false;
     std::vector<Level> stack_;

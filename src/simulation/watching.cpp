@@ -17,14 +17,15 @@ using Intervals = std::vector<std::pair<double, double>>;
 
 /// Made exactly while the solid of some detected part touches what is watched. When a part's motion changes, the
 /// instants at which it will cross are worked out ahead; nothing is polled.
-class Watching final : public Behaviour {
+class Watching final : public Behaves<Watching> {
 public:
     Watching(const cell::Device& d, int index, Watched watched)
-        : Behaviour(d, index),
+        : Acts(d, index),
           watched_(std::move(watched)),
           still_(Frame::Identity(), motion::part_set({{0, watched_.shape, Frame::Identity(), {}, 0}})) {}
 
     bool watches() const override { return true; }
+    Pace pace() const override { return Pace::by_clock; }
     bool random() const override { return watched_.random; }
     /// What it sees of what always stands there.
     void start(Kernel& k) override {

@@ -63,9 +63,9 @@ public:
     struct Rate final : cell::Parameters {
         double every = 0;
     };
-    class Blinking final : public simulation::Behaviour {
+    class Blinking final : public simulation::Behaves<Blinking> {
     public:
-        using Behaviour::Behaviour;
+        using Acts::Acts;
         void start(Kernel& k) override { k.at(every(), *this, 0); }
         void event(Kernel& k, int, int) override {
             k.set_signal(signal(0), lit_ = !lit_);

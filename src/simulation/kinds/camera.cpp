@@ -29,7 +29,7 @@ public:
             const Place* place = k.trace().parts[part].place(k.now());
             if (share_ <= 0 || !place || place->kind == Place::Kind::gone) continue;
             if (!judged_.insert(part).second) continue;
-            const bool bad = draws_.next() < share_;
+            const bool bad = k.choose(2, draws_.next() < share_) == 1;
             k.judge(part, bad ? "reject" : "good");
             k.set_signal(reject_signal_, bad);
         }

@@ -13,10 +13,10 @@ namespace {
 
 /// Carries parts along its path; they queue with a gap behind the one that is held at the end or by a gate. Positions
 /// are kept as time of travel at the belt's nominal speed, whole nanoseconds, so that nothing drifts.
-class Carrying final : public CarryingBelt {
+class Carrying final : public Behaves<Carrying, CarryingBelt> {
 public:
     Carrying(const cell::Device& d, int index, const cell::Cell& cell)
-        : CarryingBelt(d, index),
+        : Acts(d, index),
           belt_(belt_of(d)),
           next_(cell.device(belt_.to)),
           drive_(belt_.acceleration / belt_.speed) {
@@ -30,14 +30,14 @@ public:
     }
 
     bool tells_condition() const override { return true; }
+    Pace pace() const override { return Pace::by_clock; }
+    void copied(Kernel& k) override { find_gates(k); }
     void start(Kernel& k) override {
         k.set_condition(index_, Condition::starved);
         double way = 0;
         for (const PathSection& s : belt_.path.sections()) ends_.push_back(travel(way += s.length));
         ends_.back() = never;  // what overhangs the end goes straight on
-        for (std::size_t i = 0; i < k.cell().devices.size(); ++i)
-            if (k.cell().devices[i].host == index_)
-                for (Gate* gate : k.changing(static_cast<int>(i)).gates()) gates_.push_back(gate);
+        find_gates(k);
         control(k);
         if (belt_.runs == Belt::Runs::by_itself) stood(k);
     }
@@ -215,7 +215,7 @@ public:
         const Ticks now = w.now();
         for (const Rider& r : riders_) {
             w.add_part(r.part);
-            w.add(r.moving), w.add(r.claimed), w.add(r.limit), w.add(position(r, now));
+            w.add(r.moving), w.add(r.claimed), w.add_way(r.limit), w.add_way(position(r, now));
             w.add(r.stays), w.add(r.coming);
             for (const Wish& wish : wishes_) w.add(!r.moving && r.since <= wish.since);  // who was first
             if (!joins_.empty()) w.add(r.granted);
@@ -224,7 +224,7 @@ public:
         for (const Join& j : joins_) w.add(j.side_was_last);
         w.add_part(reserved_), w.add_part(leaving_);
         w.add_double(drive_.share(now)), w.add_double(drive_.ramp(now));
-        w.add(goal_ == never ? -1 : goal_ - drive_.progress(now));
+        w.add_way(goal_ == never ? -1 : goal_ - drive_.progress(now));
         w.add(asked_), w.add(to_go_), w.add(stood_);
     }
 
@@ -587,6 +587,12 @@ private:
         r.will_turn = until < r.limit && then != never;
         if (r.will_turn) r.turn = k.at(then, *this, turn_event, r.part);
     }
+    void find_gates(Kernel& k) {
+        gates_.clear();
+        for (std::size_t i = 0; i < k.cell().devices.size(); ++i)
+            if (k.cell().devices[i].host == index_)
+                for (Gate* gate : k.changing(static_cast<int>(i)).gates()) gates_.push_back(gate);
+    }
     void update(Kernel& k) {
         const bool moving =
             std::any_of(riders_.begin(), riders_.end(), [](const Rider& r) { return r.moving && !r.coming; });
@@ -601,7 +607,7 @@ private:
     BeltDrive drive_;
     std::vector<Ticks> ends_;   ///< of the path's sections, as time of travel
     std::deque<Rider> riders_;  ///< the one nearest to the end first
-    std::vector<Gate*> gates_;
+    std::vector<Gate*> gates_;  ///< of what stands on it
     std::vector<Join> joins_;
     std::vector<Wish> wishes_;  ///< by join; part -1: none
     std::vector<Crossing> crossings_;

@@ -30,10 +30,10 @@ Vector3 joint(const cell::Cell& cell, const cell::Device& d) {
 
 /// Takes parts off its belt and brings them across to where they go on; a pusher's head goes to the part first, then
 /// across with it, and back.
-class Diverting final : public Behaviour, public Gate {
+class Diverting final : public Behaves<Diverting>, public Gate {
 public:
     Diverting(const cell::Device& d, int index, const cell::Cell& cell)
-        : Behaviour(d, index),
+        : Acts(d, index),
           divert_(diversion(d)),
           next_(cell.device(divert_.to)),
           drive_(d, index),
@@ -42,6 +42,8 @@ public:
     void start(Kernel& k) override {
         if (pushes()) drive_.start(k);
     }
+    Pace pace() const override { return Pace::by_clock; }
+    void copied(Kernel&) override { in_front_ = InFront(*this); }
     std::vector<Gate*> gates() override {
         return pushes() ? std::vector<Gate*>{this, &in_front_} : std::vector<Gate*>{this};
     }
@@ -110,14 +112,14 @@ private:
     /// While the head is out, parts wait in front of it.
     class InFront final : public Gate {
     public:
-        explicit InFront(const Diverting& of) : of_(of) {}
+        explicit InFront(const Diverting& of) : of_(&of) {}
         double holds_at(const cell::PartType& type) const override {
-            return of_.divert_.way - 0.5 * type.length - 0.5 * head_length - 0.01;
+            return of_->divert_.way - 0.5 * type.length - 0.5 * head_length - 0.01;
         }
-        bool holds(Kernel&, int part) override { return of_.head_ != Head::back && part != of_.here_; }
+        bool holds(Kernel&, int part) override { return of_->head_ != Head::back && part != of_->here_; }
 
     private:
-        const Diverting& of_;
+        const Diverting* of_;
     };
 
     bool pushes() const { return device_.axis.has_value(); }

@@ -30,10 +30,10 @@ struct Work final : cell::Parameters {
     bool fails() const { return fails_after.mean() > 0; }
 };
 
-class Working final : public Behaviour {
+class Working final : public Behaves<Working> {
 public:
     Working(const cell::Device& d, int index, const cell::Cell& cell)
-        : Behaviour(d, index),
+        : Acts(d, index),
           work_(static_cast<const Work&>(*d.parameters)),
           next_(cell.device(work_.to)),
           nests_(d.seats.size()),
@@ -124,10 +124,10 @@ public:
             if (n.state == State::empty) continue;
             w.add_part(n.part);
             if (n.state == State::done) w.add_time(n.since);
-            if (n.state == State::paused) w.add(n.left);
+            if (n.state == State::paused) w.add_span(n.left);
         }
-        if (work_.reject_every > 0) w.add(judged_ % work_.reject_every);
-        if (work_.fails()) w.add(down_), w.add(working_since_ == never ? to_failure_ : 0);
+        if (work_.reject_every > 0) w.add_count(static_cast<int>(judged_ % work_.reject_every));
+        if (work_.fails()) w.add(down_), w.add_span(working_since_ == never ? to_failure_ : 0);
         if (!work_.change_overs.empty()) w.add(last_type_), w.add(changing_to_);
     }
 
@@ -262,7 +262,7 @@ private:
         const bool by_count = work_.reject_every > 0 && judged_ % work_.reject_every == 0;
         const bool by_chance =
             work_.reject_share > 0 && static_cast<double>(rejects_() >> 11) * 0x1p-53 < work_.reject_share;
-        k.judge(part, by_count || by_chance ? "reject" : "good");
+        k.judge(part, k.choose(2, by_count || by_chance) == 1 ? "reject" : "good");
     }
     static constexpr int free_signal = 0, busy_signal = 1, done_signal = 2, count_signal = 3, start_signal = 4,
                          hold_signal = 5, down_signal = 6;  ///< in the order of the kind's signals
@@ -282,7 +282,7 @@ private:
     const Work& work_;
     const int next_;
     std::vector<Nest> nests_;
-    std::mt19937_64 rejects_;
+    cell::RandomBits rejects_;
     cell::Draws process_, failures_, repairs_, changes_;
     std::int64_t judged_ = 0;
     bool held_ = false, down_ = false;

@@ -33,10 +33,10 @@ struct Source final : cell::Parameters {
 };
 
 /// Releases parts onto its belt when it is their time and there is room.
-class Releasing final : public Behaviour {
+class Releasing final : public Behaves<Releasing> {
 public:
     Releasing(const cell::Device& d, int index, const cell::Cell& cell)
-        : Behaviour(d, index),
+        : Acts(d, index),
           source_(static_cast<const Source&>(*d.parameters)),
           next_(cell.device(source_.to)),
           type_(cell.part_type(source_.part_type)),
@@ -45,6 +45,7 @@ public:
           scatter_(cell.seed, d.id, "scatter") {}
 
     bool tells_condition() const override { return true; }
+    Pace pace() const override { return Pace::by_clock; }
     void start(Kernel& k) override {
         k.set_condition(index_, Condition::busy);
         if (source_.releases == Source::Releases::by_timetable) {
@@ -52,7 +53,7 @@ public:
             due_ = false;
         }
         left_ = source_.batch;
-        choose_type();
+        choose_type(k);
     }
     bool random() const override {
         return source_.interval.varies() || (source_.mix.size() > 1 && !source_.in_turn) || source_.aside > 0 ||
@@ -82,7 +83,7 @@ public:
         count_down(k);
         last_ = k.new_part(type_);
         last_length_ = k.cell().part_types[type_].length;
-        choose_type();
+        choose_type(k);
         k.changing(next_).enter(k, last_, arrival);
         fill(k, last_);
         // Where no interval runs, an instant on the ribbon says that one came.
@@ -144,7 +145,7 @@ private:
         k.at(k.now() + ticks(source_.interval.draw(intervals_)), *this, interval_over);
     }
     /// Of the part that comes next.
-    void choose_type() {
+    void choose_type(Kernel& k) {
         if (source_.releases == Source::Releases::by_timetable) {
             if (listed_ < source_.timetable.size()) type_ = source_.timetable[listed_++].type;
             return;
@@ -162,14 +163,11 @@ private:
         double all = 0;
         for (const Source::Share& s : source_.mix) all += s.share;
         double left = types_.next() * all;
-        type_ = source_.mix.back().type;
-        for (const Source::Share& s : source_.mix) {
-            if (left < s.share) {
-                type_ = s.type;
-                break;
-            }
-            left -= s.share;
-        }
+        std::size_t nth = 0;
+        while (nth + 1 < source_.mix.size() && left >= source_.mix[nth].share) left -= source_.mix[nth++].share;
+        type_ =
+            source_.mix[static_cast<std::size_t>(k.choose(static_cast<int>(source_.mix.size()), static_cast<int>(nth)))]
+                .type;
     }
 
     const Source& source_;

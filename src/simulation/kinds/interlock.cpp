@@ -28,10 +28,10 @@ const Locking& locking(const cell::Device& d) { return static_cast<const Locking
 constexpr const char* arm_keys[] = {"one_arm", "other_arm"};
 constexpr int asks_signal = 0, may_signal = 1;  // of the first; those of the second follow
 
-class Deciding final : public Behaviour, public Keeper {
+class Deciding final : public Behaves<Deciding>, public Keeper {
 public:
     Deciding(const cell::Device& d, int index, const cell::Cell& cell)
-        : Behaviour(d, index), rule_(locking(d).rule), holder_(locking(d).inside) {
+        : Acts(d, index), rule_(locking(d).rule), holder_(locking(d).inside) {
         for (int side : {0, 1}) movers_[side] = cell.device(locking(d).movers[side]);
         if (holder_ >= 0) asks_[holder_] = ++asked_;
     }

@@ -7,9 +7,9 @@ namespace escarp::simulation {
 namespace {
 
 /// Parts leave the cell here, from a belt or from an arm, as soon as they arrive.
-class Leaving final : public Behaviour {
+class Leaving final : public Behaves<Leaving> {
 public:
-    Leaving(const cell::Device& d, int index, bool counted) : Behaviour(d, index), counted_(counted) {}
+    Leaving(const cell::Device& d, int index, bool counted) : Acts(d, index), counted_(counted) {}
     bool accepts(const Kernel&, const Arrival&) const override { return true; }
     /// From the side it comes across first.
     void enter(Kernel& k, int part, const Arrival& a) override {

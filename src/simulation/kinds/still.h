@@ -5,9 +5,9 @@
 
 namespace escarp::simulation {
 
-class Still final : public Behaviour {
+class Still final : public Behaves<Still> {
 public:
-    using Behaviour::Behaviour;
+    using Acts::Acts;
 };
 
 }  // namespace escarp::simulation

@@ -15,10 +15,11 @@ struct Stopping final : cell::Parameters {
 const Stopping& stopping(const cell::Device& d) { return static_cast<const Stopping&>(*d.parameters); }
 
 /// Holds the parts of its belt until it is opened. What it holds can be taken.
-class Halting final : public Behaviour, public Gate {
+class Halting final : public Behaves<Halting>, public Gate {
 public:
-    Halting(const cell::Device& d, int index) : Behaviour(d, index), stop_(stopping(d)) {}
+    Halting(const cell::Device& d, int index) : Acts(d, index), stop_(stopping(d)) {}
 
+    Pace pace() const override { return Pace::by_clock; }
     std::vector<Gate*> gates() override { return {this}; }
     double holds_at(const cell::PartType& type) const override { return stop_.way - 0.5 * type.length; }
     bool holds(Kernel& k, int part) override {

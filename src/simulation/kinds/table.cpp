@@ -7,10 +7,10 @@
 namespace escarp::simulation {
 namespace {
 
-class Turning final : public Behaviour {
+class Turning final : public Behaves<Turning> {
 public:
     Turning(const cell::Device& d, int index, const cell::Cell& cell)
-        : Behaviour(d, index),
+        : Acts(d, index),
           table_(table_of(d)),
           next_(cell.device(table_.to)),
           drive_(d, index),

@@ -20,10 +20,10 @@ struct Pattern final : cell::Parameters {
 
 /// Full of parts that are taken (supply), filled and then taken away (collect), or both by the arms (keep). When a
 /// supply is empty or a collection full, a fresh tray stands there after the exchange time.
-class Holding final : public Behaviour {
+class Holding final : public Behaves<Holding> {
 public:
     Holding(const cell::Device& d, int index, const cell::Cell& cell)
-        : Behaviour(d, index),
+        : Acts(d, index),
           tray_(static_cast<const Pattern&>(*d.parameters)),
           type_(cell.part_type(tray_.part_type)),
           nests_(d.seats.size()),

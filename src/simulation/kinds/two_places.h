@@ -7,10 +7,10 @@ namespace escarp::simulation {
 
 /// Goes to one value while its input is on and to the other while it is off; what it has begun it ends first. Its
 /// signals: at 0, at the other end, the input.
-class TwoPlaces final : public Behaviour {
+class TwoPlaces final : public Behaves<TwoPlaces> {
 public:
     TwoPlaces(const cell::Device& device, int index, double when_off, double when_on)
-        : Behaviour(device, index), drive_(device, index), when_off_(when_off), when_on_(when_on) {}
+        : Acts(device, index), drive_(device, index), when_off_(when_off), when_on_(when_on) {}
 
     void start(Kernel& k) override {
         drive_.start(k);

@@ -1,0 +1,380 @@
+#include "orders.h"
+
+#include <algorithm>
+#include <bit>
+#include <deque>
+#include <map>
+#include <set>
+
+#include <simulation/kernel.h>
+
+namespace escarp::inspection {
+namespace {
+
+using simulation::Durations;
+using simulation::EventKey;
+using simulation::History;
+using simulation::Kernel;
+using simulation::Run;
+using simulation::Ticks;
+using simulation::WaitFor;
+
+/// One of two hashes of 64 bits each: equal states are equal, different ones do not meet in practice.
+using Key = std::pair<std::uint64_t, std::uint64_t>;
+
+Key key_of(const Kernel& k) {
+    const std::string bytes = k.state();
+    return {std::hash<std::string>{}(bytes), cell::ContentKey().add(bytes).value()};
+}
+
+/// An event that was taken, named so that it is found again, and what chance decided then. Of what rides: all goes on
+/// until it is held, or comes round.
+struct Taken {
+    int actor, what, part, device;
+    bool rides;
+    std::vector<int> choices;
+};
+
+struct Node {
+    int before = -1;  ///< the node that it was first reached from
+    Taken by;         ///< and how
+    bool expanded = false;
+    std::vector<std::pair<int, int>> next;  ///< node, device that acts
+};
+
+EventKey found_again(const std::vector<EventKey>& among, const Taken& taken) {
+    const EventKey* found = nullptr;
+    for (const EventKey& e : among)
+        if (e.actor == taken.actor && e.what == taken.what && (!found || e.part == taken.part)) found = &e;
+    return found ? *found : EventKey{simulation::never, -1, 0, 0, 0};
+}
+
+bool rides(const Kernel& k, const EventKey& e) { return k.pace(e) == simulation::Actor::Pace::by_clock; }
+
+/// What rides goes on until it is held; where it never is, until all is as it was before.
+void ride_on(Kernel& k, const StopFlag* stop) {
+    std::set<Key> seen;
+    while (true) {
+        motion::give_way(stop);
+        const std::vector<EventKey> ready = k.ready();
+        if (ready.empty() || !rides(k, ready.front()) || k.ended() || !seen.insert(key_of(k)).second) return;
+        k.take(ready.front());
+    }
+}
+
+constexpr std::size_t most_outcomes = 64;  // of one event
+
+class Graph {
+public:
+    Graph(const cell::Cell& cell, Cache& cache, const StopFlag* stop, std::size_t most)
+        : cell_(cell), cache_(cache), stop_(stop), most_(most) {}
+
+    /// False: there are more states than are gone through.
+    bool explore() {
+        auto first = std::make_unique<Kernel>(cell_, cache_.plans, stop_, History::none, Durations::free);
+        first->start();
+        number_of(key_of(*first), -1, {});
+        std::deque<std::pair<int, std::unique_ptr<Kernel>>> open;
+        open.emplace_back(0, std::move(first));
+        while (!open.empty()) {
+            motion::give_way(stop_);
+            auto [node, kernel] = std::move(open.front());
+            open.pop_front();
+            expand(node, *kernel, open);
+            if (nodes_.size() > most_ || too_mixed_) return false;
+        }
+        return true;
+    }
+    const std::vector<Node>& nodes() const { return nodes_; }
+    bool too_mixed() const { return too_mixed_; }
+
+private:
+    struct Successor {
+        Taken taken;
+        std::unique_ptr<Kernel> kernel;
+        Key key;
+    };
+
+    /// Every outcome of an event.
+    std::vector<Successor> after(const Kernel& k, const EventKey& event) {
+        std::vector<Successor> out;
+        std::vector<int> choices;
+        while (true) {
+            auto next = k.copy();
+            next->say_choices(choices);
+            next->take(event);
+            if (rides(k, event)) ride_on(*next, stop_);
+            std::vector<int> had = next->choices_had();
+            if (out.size() > most_outcomes) too_mixed_ = true;
+            if (too_mixed_) had.clear();
+            std::vector<int> made = choices;
+            made.resize(had.size(), 0);
+            const Key key = key_of(*next);
+            out.push_back({{event.actor, event.what, event.part, k.device_of(event), rides(k, event), made}, std::move(next), key});
+            // The next combination, the last choice first.
+            while (!made.empty() && made.back() + 1 >= had[made.size() - 1]) made.pop_back();
+            if (made.empty()) return out;
+            ++made.back();
+            choices = made;
+        }
+    }
+    void expand(int node, const Kernel& k, std::deque<std::pair<int, std::unique_ptr<Kernel>>>& open) {
+        if (k.ended()) return;
+        nodes_[static_cast<std::size_t>(node)].expanded = true;
+        std::vector<Successor> all;
+        for (const EventKey& event : k.ready()) {
+            std::vector<Successor> some = after(k, event);
+            // What concerns nobody else may as well come first: the other orders come to the same.
+            const bool first = rides(k, event) && !asks_where_it_is_;
+            const bool alone = first || (some.size() == 1 && k.pace(event) == simulation::Actor::Pace::one_by_one &&
+                               some.front().kernel->was_alone() && !numbers_.contains(some.front().key));
+            if (alone) {
+                all = std::move(some);
+                break;
+            }
+            for (Successor& s : some) all.push_back(std::move(s));
+        }
+        for (Successor& s : all) {
+            const auto found = numbers_.find(s.key);
+            const int device = s.taken.device;
+            const int to = found != numbers_.end() ? found->second : number_of(s.key, node, std::move(s.taken));
+            nodes_[static_cast<std::size_t>(node)].next.emplace_back(to, device);
+            if (found == numbers_.end()) open.emplace_back(to, std::move(s.kernel));
+        }
+    }
+    int number_of(const Key& key, int before, Taken by) {
+        const int number = static_cast<int>(nodes_.size());
+        numbers_.emplace(key, number);
+        nodes_.push_back({before, std::move(by), false, {}});
+        return number;
+    }
+
+    const cell::Cell& cell_;
+    Cache& cache_;
+    const StopFlag* stop_;
+    const std::size_t most_;
+    std::vector<Node> nodes_;
+    std::map<Key, int> numbers_;
+    bool too_mixed_ = false;
+    const bool asks_where_it_is_ = false;
+};
+
+/// The groups of nodes that all lead to each other, numbered so that edges lead to lower or equal numbers (Tarjan).
+std::vector<int> groups_of(const std::vector<Node>& nodes) {
+    const std::size_t n = nodes.size();
+    std::vector<int> group(n, -1), order(n, -1), low(n, 0);
+    std::vector<int> stack;
+    std::vector<std::pair<int, std::size_t>> calls;
+    int count = 0, groups = 0;
+    for (std::size_t root = 0; root < n; ++root) {
+        if (order[root] >= 0) continue;
+        calls.emplace_back(static_cast<int>(root), 0);
+        while (!calls.empty()) {
+            auto& [at, edge] = calls.back();
+            const auto i = static_cast<std::size_t>(at);
+            if (edge == 0 && order[i] < 0) order[i] = low[i] = count++, stack.push_back(at);
+            if (edge < nodes[i].next.size()) {
+                const int to = nodes[i].next[edge++].first;
+                const auto t = static_cast<std::size_t>(to);
+                if (order[t] < 0) calls.emplace_back(to, 0);
+                else if (group[t] < 0) low[i] = std::min(low[i], order[t]);
+                continue;
+            }
+            if (low[i] == order[i]) {
+                int popped;
+                do {
+                    popped = stack.back();
+                    stack.pop_back();
+                    group[static_cast<std::size_t>(popped)] = groups;
+                } while (popped != at);
+                ++groups;
+            }
+            const int done = low[i];
+            calls.pop_back();
+            if (!calls.empty()) {
+                auto& above = low[static_cast<std::size_t>(calls.back().first)];
+                above = std::min(above, done);
+            }
+        }
+    }
+    return group;
+}
+
+/// Which of some devices can go on for ever from each node: they act within a group of nodes that is reached from
+/// there. And which can act at all. Bits by rank.
+struct Futures {
+    std::vector<std::uint64_t> for_ever, ever;
+};
+Futures futures_of(const std::vector<Node>& nodes, const std::vector<int>& rank) {
+    const std::vector<int> group = groups_of(nodes);
+    const int groups = group.empty() ? 0 : 1 + *std::max_element(group.begin(), group.end());
+    std::vector<std::vector<int>> members(static_cast<std::size_t>(groups));
+    for (std::size_t i = 0; i < nodes.size(); ++i) members[static_cast<std::size_t>(group[i])].push_back(static_cast<int>(i));
+    std::vector<std::uint64_t> for_ever(members.size()), ever(members.size());
+    for (std::size_t g = 0; g < members.size(); ++g)  // those that it leads to come before it
+        for (const int at : members[g])
+            for (const auto& [to, device] : nodes[static_cast<std::size_t>(at)].next) {
+                const auto other = static_cast<std::size_t>(group[static_cast<std::size_t>(to)]);
+                for_ever[g] |= for_ever[other], ever[g] |= ever[other];
+                const int r = rank[static_cast<std::size_t>(device)];
+                if (r < 0) continue;
+                ever[g] |= std::uint64_t{1} << r;
+                if (other == g) for_ever[g] |= std::uint64_t{1} << r;
+            }
+    Futures out;
+    for (const int g : group) {
+        out.for_ever.push_back(for_ever[static_cast<std::size_t>(g)]);
+        out.ever.push_back(ever[static_cast<std::size_t>(g)]);
+    }
+    return out;
+}
+
+std::vector<const Node*> way_to(const std::vector<Node>& nodes, int node) {
+    std::vector<const Node*> way;
+    for (int at = node; nodes[static_cast<std::size_t>(at)].before >= 0; at = nodes[static_cast<std::size_t>(at)].before)
+        way.push_back(&nodes[static_cast<std::size_t>(at)]);
+    std::reverse(way.begin(), way.end());
+    return way;
+}
+
+/// What a device has begun with an event; where it has begun nothing, what it was at.
+std::string words_of(const cell::Cell& cell, const Kernel& k, int device, std::size_t first) {
+    const auto& blocks = k.trace().blocks;
+    std::string others;
+    for (std::size_t i = first; i < blocks.size(); ++i) {
+        if (blocks[i].device == device) return k.trace().describe(cell, blocks[i]);
+        if (others.empty())
+            others = cell.devices[static_cast<std::size_t>(blocks[i].device)].name + ": " + k.trace().describe(cell, blocks[i]);
+    }
+    if (!others.empty()) return others;
+    for (std::size_t i = blocks.size(); i-- > 0;)
+        if (blocks[i].device == device) return k.trace().describe(cell, blocks[i]);
+    return "goes on";
+}
+
+/// The way in words, step by step, and who waits for whom at its end.
+void tell(const cell::Cell& cell, Cache& cache, const std::vector<const Node*>& way, Orders& out) {
+    Kernel k(cell, cache.plans, nullptr, History::whole, Durations::free);
+    k.start();
+    for (const Node* n : way) {
+        const EventKey e = found_again(k.ready(), n->by);
+        if (e.actor < 0) return;
+        const std::size_t before = k.trace().blocks.size();
+        k.say_choices(n->by.choices);
+        const bool all = rides(k, e);
+        k.take(e);
+        if (all) ride_on(k, nullptr);
+        out.way.push_back({n->by.device, words_of(cell, k, n->by.device, before), 0});
+    }
+    for (const auto& [device, w] : k.waits())
+        if (std::find(out.devices.begin(), out.devices.end(), device) != out.devices.end())
+            out.waits.push_back({device, w.other, w.what});
+}
+
+/// The same way with its times: whatever comes too early waits. Null where that does not come to the same.
+std::shared_ptr<const Run> timed(const cell::Cell& cell, Cache& cache, const std::vector<const Node*>& way, Orders& out,
+    const StopFlag* stop) {
+    Kernel k(cell, cache.plans, stop);
+    k.start();
+    for (std::size_t i = 0; i < way.size(); ++i) {
+        const Taken& taken = way[i]->by;
+        EventKey e = found_again(k.ready(), taken);
+        // What rides goes on meanwhile.
+        while (e.actor >= 0 && !rides(k, e) && rides(k, k.ready().front()) && k.ready().front().when < e.when) {
+            motion::give_way(stop);
+            k.take(k.ready().front());
+            e = found_again(k.ready(), taken);
+        }
+        if (e.actor < 0) {
+            if (!taken.rides) return nullptr;  // else it has happened already
+        } else {
+            k.say_choices(taken.choices);
+            if (taken.rides) ride_on(k, stop);
+            else k.take(e);
+        }
+        out.way[i].when = k.now();
+    }
+    for (const Run::Wait& w : out.waits) {
+        const auto now = k.waits();
+        if (std::none_of(now.begin(), now.end(), [&](const auto& one) {
+                return one.first == w.device && one.second.other == w.other && one.second.what == w.what;
+            }))
+            return nullptr;
+    }
+    auto run = std::make_shared<Run>();
+    run->stuck = k.next_event() == simulation::never;
+    run->waits = out.waits;
+    constexpr Ticks shown_after = 2 * simulation::second;  // so that the waits are seen
+    k.trace().end = k.now() + shown_after;
+    run->trace = std::move(k.trace());
+    return run;
+}
+
+/// Devices with a task that moves them or is done over and over: those that are to go on.
+std::vector<int> who_goes_on(const cell::Cell& cell) {
+    std::vector<int> all;
+    for (std::size_t i = 0; i < cell.devices.size() && all.size() < 64; ++i)
+        if (!cell.devices[i].task.steps.empty() && !cell.devices[i].task.when_asked) all.push_back(static_cast<int>(i));
+    return all;
+}
+
+std::string why_not_by_orders(const cell::Cell& cell) {
+    for (const cell::Device& d : cell.devices)
+        for (const cell::Step* s : cell::all_steps(d))
+            if (s->enabled && s->meets())
+                return d.name + " meets what rides by, which times alone decide";
+    return {};
+}
+
+}  // namespace
+
+std::shared_ptr<const Orders> explore_orders(
+    const cell::Cell& cell, Cache& cache, const StopFlag* stop, std::size_t most_states) {
+    auto out = std::make_shared<Orders>();
+    if (out->why_undecided = why_not_by_orders(cell); !out->why_undecided.empty()) return out;
+    Graph graph(cell, cache, stop, most_states);
+    const bool whole = graph.explore();
+    const std::vector<Node>& nodes = graph.nodes();
+    out->states = nodes.size();
+
+    const std::vector<int> devices = who_goes_on(cell);
+    std::vector<int> rank(cell.devices.size(), -1);
+    for (std::size_t i = 0; i < devices.size(); ++i) rank[static_cast<std::size_t>(devices[i])] = static_cast<int>(i);
+    if (!whole)
+        out->why_undecided = graph.too_mixed() ? "what comes is mixed by chance in too many ways"
+                                               : "more than " + std::to_string(most_states) + " states";
+    const Futures futures = futures_of(nodes, rank);
+    const std::uint64_t everybody = devices.size() >= 64 ? ~std::uint64_t{0} : (std::uint64_t{1} << devices.size()) - 1;
+    int worst = -1, most = 0;
+    for (std::size_t i = 0; i < nodes.size(); ++i) {
+        // Of what was not gone through nothing is known; where nothing can happen any more, that is so all the same.
+        if (!whole && (!nodes[i].expanded || !nodes[i].next.empty())) continue;
+        const int halted = std::popcount(everybody & ~futures.ever[i]);
+        if (halted > most) worst = static_cast<int>(i), most = halted;
+    }
+    if (whole) out->verdict = Orders::Verdict::goes_on;
+    if (worst < 0) return out;
+    const std::uint64_t halted = everybody & ~futures.ever[static_cast<std::size_t>(worst)];
+    for (std::size_t i = 0; i < devices.size(); ++i)
+        if (halted >> i & 1) out->devices.push_back(devices[i]);
+    const std::vector<const Node*> way = way_to(nodes, worst);
+    tell(cell, cache, way, *out);
+    const bool shares = std::any_of(
+        out->waits.begin(), out->waits.end(), [](const Run::Wait& w) { return w.what == WaitFor::zone; });
+    if (!shares) {
+        out->way.clear(), out->waits.clear(), out->devices.clear();
+        return out;
+    }
+    out->verdict = Orders::Verdict::locks_up;
+    const auto could_go_on = [&](std::size_t step) {
+        return (futures.for_ever[static_cast<std::size_t>(way[step]->before)] & halted) == halted;
+    };
+    out->no_way_out = way.size();
+    while (out->no_way_out > 0 && !could_go_on(out->no_way_out - 1)) --out->no_way_out;
+    out->always = whole && out->no_way_out == 0;
+    if (out->no_way_out > 0) --out->no_way_out;
+    out->run = timed(cell, cache, way, *out, stop);
+    return out;
+}
+
+}  // namespace escarp::inspection
