@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <bit>
+#include <cstring>
 #include <deque>
 #include <map>
 #include <set>
@@ -23,8 +24,15 @@ using simulation::WaitFor;
 using Key = std::pair<std::uint64_t, std::uint64_t>;
 
 Key key_of(const Kernel& k) {
-    const std::string bytes = k.state();
-    return {std::hash<std::string>{}(bytes), cell::ContentKey().add(bytes).value()};
+    const std::string bytes = k.state();  // whole words
+    Key key{0x9e3779b97f4a7c15, 0xc2b2ae3d27d4eb4f};
+    for (std::size_t i = 0; i + 8 <= bytes.size(); i += 8) {
+        std::uint64_t word;
+        std::memcpy(&word, bytes.data() + i, 8);
+        key.first = (key.first ^ word) * 0xff51afd7ed558ccd, key.first ^= key.first >> 32;
+        key.second = (std::rotl(key.second, 29) + word) * 0xc4ceb9fe1a85ec53, key.second ^= key.second >> 33;
+    }
+    return key;
 }
 
 /// An event that was taken, named so that it is found again, and what chance decided then. Of what rides: all goes on
@@ -39,6 +47,7 @@ struct Node {
     int before = -1;  ///< the node that it was first reached from
     Taken by;         ///< and how
     bool expanded = false;
+    std::uint64_t at_border = 0;            ///< who waits for shared space, by rank
     std::vector<std::pair<int, int>> next;  ///< node, device that acts
 };
 
@@ -62,18 +71,32 @@ void ride_on(Kernel& k, const StopFlag* stop) {
     }
 }
 
+/// Whether some task decides by what a signal says at an instant, or does not wait for ever.
+bool branches_on_signals(const cell::Cell& cell) {
+    for (const cell::Device& d : cell.devices)
+        for (const cell::Step* s : cell::all_steps(d))
+            if (s->enabled && (s->patience > 0 || (s->condition && (!s->then.empty() || !s->otherwise.empty()))))
+                return true;
+    return false;
+}
+
 constexpr std::size_t most_outcomes = 64;  // of one event
 
 class Graph {
 public:
-    Graph(const cell::Cell& cell, Cache& cache, const StopFlag* stop, std::size_t most)
-        : cell_(cell), cache_(cache), stop_(stop), most_(most) {}
+    Graph(const cell::Cell& cell, Cache& cache, const StopFlag* stop, std::size_t most, const std::vector<int>& rank)
+        : cell_(cell),
+          cache_(cache),
+          stop_(stop),
+          most_(most),
+          rank_(rank),
+          asks_where_it_is_(branches_on_signals(cell)) {}
 
     /// False: there are more states than are gone through.
     bool explore() {
         auto first = std::make_unique<Kernel>(cell_, cache_.plans, stop_, History::none, Durations::free);
         first->start();
-        number_of(key_of(*first), -1, {});
+        number_of(key_of(*first), *first, -1, {});
         std::deque<std::pair<int, std::unique_ptr<Kernel>>> open;
         open.emplace_back(0, std::move(first));
         while (!open.empty()) {
@@ -110,7 +133,8 @@ private:
             std::vector<int> made = choices;
             made.resize(had.size(), 0);
             const Key key = key_of(*next);
-            out.push_back({{event.actor, event.what, event.part, k.device_of(event), rides(k, event), made}, std::move(next), key});
+            out.push_back({{event.actor, event.what, event.part, k.device_of(event), rides(k, event), made},
+                std::move(next), key});
             // The next combination, the last choice first.
             while (!made.empty() && made.back() + 1 >= had[made.size() - 1]) made.pop_back();
             if (made.empty()) return out;
@@ -127,7 +151,7 @@ private:
             // What concerns nobody else may as well come first: the other orders come to the same.
             const bool first = rides(k, event) && !asks_where_it_is_;
             const bool alone = first || (some.size() == 1 && k.pace(event) == simulation::Actor::Pace::one_by_one &&
-                               some.front().kernel->was_alone() && !numbers_.contains(some.front().key));
+                                            some.front().kernel->was_alone() && !numbers_.contains(some.front().key));
             if (alone) {
                 all = std::move(some);
                 break;
@@ -137,15 +161,20 @@ private:
         for (Successor& s : all) {
             const auto found = numbers_.find(s.key);
             const int device = s.taken.device;
-            const int to = found != numbers_.end() ? found->second : number_of(s.key, node, std::move(s.taken));
+            const int to =
+                found != numbers_.end() ? found->second : number_of(s.key, *s.kernel, node, std::move(s.taken));
             nodes_[static_cast<std::size_t>(node)].next.emplace_back(to, device);
             if (found == numbers_.end()) open.emplace_back(to, std::move(s.kernel));
         }
     }
-    int number_of(const Key& key, int before, Taken by) {
+    int number_of(const Key& key, const Kernel& k, int before, Taken by) {
         const int number = static_cast<int>(nodes_.size());
         numbers_.emplace(key, number);
-        nodes_.push_back({before, std::move(by), false, {}});
+        std::uint64_t at_border = 0;
+        for (const auto& [device, waits] : k.waits())
+            if (const int r = rank_[static_cast<std::size_t>(device)]; r >= 0 && waits.what == WaitFor::zone)
+                at_border |= std::uint64_t{1} << r;
+        nodes_.push_back({before, std::move(by), false, at_border, {}});
         return number;
     }
 
@@ -153,10 +182,11 @@ private:
     Cache& cache_;
     const StopFlag* stop_;
     const std::size_t most_;
+    const std::vector<int>& rank_;
     std::vector<Node> nodes_;
     std::map<Key, int> numbers_;
     bool too_mixed_ = false;
-    const bool asks_where_it_is_ = false;
+    const bool asks_where_it_is_;  ///< some task decides by what a signal says now
 };
 
 /// The groups of nodes that all lead to each other, numbered so that edges lead to lower or equal numbers (Tarjan).
@@ -209,7 +239,8 @@ Futures futures_of(const std::vector<Node>& nodes, const std::vector<int>& rank)
     const std::vector<int> group = groups_of(nodes);
     const int groups = group.empty() ? 0 : 1 + *std::max_element(group.begin(), group.end());
     std::vector<std::vector<int>> members(static_cast<std::size_t>(groups));
-    for (std::size_t i = 0; i < nodes.size(); ++i) members[static_cast<std::size_t>(group[i])].push_back(static_cast<int>(i));
+    for (std::size_t i = 0; i < nodes.size(); ++i)
+        members[static_cast<std::size_t>(group[i])].push_back(static_cast<int>(i));
     std::vector<std::uint64_t> for_ever(members.size()), ever(members.size());
     for (std::size_t g = 0; g < members.size(); ++g)  // those that it leads to come before it
         for (const int at : members[g])
@@ -231,24 +262,22 @@ Futures futures_of(const std::vector<Node>& nodes, const std::vector<int>& rank)
 
 std::vector<const Node*> way_to(const std::vector<Node>& nodes, int node) {
     std::vector<const Node*> way;
-    for (int at = node; nodes[static_cast<std::size_t>(at)].before >= 0; at = nodes[static_cast<std::size_t>(at)].before)
+    for (int at = node; nodes[static_cast<std::size_t>(at)].before >= 0;
+         at = nodes[static_cast<std::size_t>(at)].before)
         way.push_back(&nodes[static_cast<std::size_t>(at)]);
     std::reverse(way.begin(), way.end());
     return way;
 }
 
-/// What a device has begun with an event; where it has begun nothing, what it was at.
+/// What a device has begun with an event; where it has begun nothing, what it has ended.
 std::string words_of(const cell::Cell& cell, const Kernel& k, int device, std::size_t first) {
     const auto& blocks = k.trace().blocks;
-    std::string others;
-    for (std::size_t i = first; i < blocks.size(); ++i) {
+    for (std::size_t i = first; i < blocks.size(); ++i)
         if (blocks[i].device == device) return k.trace().describe(cell, blocks[i]);
-        if (others.empty())
-            others = cell.devices[static_cast<std::size_t>(blocks[i].device)].name + ": " + k.trace().describe(cell, blocks[i]);
-    }
-    if (!others.empty()) return others;
     for (std::size_t i = blocks.size(); i-- > 0;)
-        if (blocks[i].device == device) return k.trace().describe(cell, blocks[i]);
+        if (blocks[i].device == device)
+            return (blocks[i].to == simulation::never ? "goes on: " : "has done: ") +
+                   k.trace().describe(cell, blocks[i]);
     return "goes on";
 }
 
@@ -260,11 +289,15 @@ void tell(const cell::Cell& cell, Cache& cache, const std::vector<const Node*>& 
         const EventKey e = found_again(k.ready(), n->by);
         if (e.actor < 0) return;
         const std::size_t before = k.trace().blocks.size();
+        std::string words = k.words(e);
         k.say_choices(n->by.choices);
-        const bool all = rides(k, e);
         k.take(e);
-        if (all) ride_on(k, nullptr);
-        out.way.push_back({n->by.device, words_of(cell, k, n->by.device, before), 0});
+        if (n->by.rides) {
+            ride_on(k, nullptr);
+            continue;
+        }
+        if (words.empty()) words = words_of(cell, k, n->by.device, before);
+        out.way.push_back({n->by.device, std::move(words), 0});
     }
     for (const auto& [device, w] : k.waits())
         if (std::find(out.devices.begin(), out.devices.end(), device) != out.devices.end())
@@ -272,27 +305,29 @@ void tell(const cell::Cell& cell, Cache& cache, const std::vector<const Node*>& 
 }
 
 /// The same way with its times: whatever comes too early waits. Null where that does not come to the same.
-std::shared_ptr<const Run> timed(const cell::Cell& cell, Cache& cache, const std::vector<const Node*>& way, Orders& out,
-    const StopFlag* stop) {
+std::shared_ptr<const Run> timed(
+    const cell::Cell& cell, Cache& cache, const std::vector<const Node*>& way, Orders& out, const StopFlag* stop) {
+    constexpr int most_ridden = 100'000;
+    int ridden = 0;
     Kernel k(cell, cache.plans, stop);
     k.start();
-    for (std::size_t i = 0; i < way.size(); ++i) {
-        const Taken& taken = way[i]->by;
-        EventKey e = found_again(k.ready(), taken);
-        // What rides goes on meanwhile.
-        while (e.actor >= 0 && !rides(k, e) && rides(k, k.ready().front()) && k.ready().front().when < e.when) {
+    std::size_t told = 0;
+    for (const Node* n : way) {
+        if (n->by.rides) continue;  // it does by itself
+        EventKey e = found_again(k.ready(), n->by);
+        while (true) {
             motion::give_way(stop);
-            k.take(k.ready().front());
-            e = found_again(k.ready(), taken);
+            const std::vector<EventKey> ready = k.ready();
+            const bool more = !ready.empty() && rides(k, ready.front());
+            if (!more && e.actor < 0) return nullptr;
+            if (!more || (e.actor >= 0 && ready.front().when >= e.when)) break;
+            if (++ridden > most_ridden) return nullptr;
+            k.take(ready.front());
+            e = found_again(k.ready(), n->by);
         }
-        if (e.actor < 0) {
-            if (!taken.rides) return nullptr;  // else it has happened already
-        } else {
-            k.say_choices(taken.choices);
-            if (taken.rides) ride_on(k, stop);
-            else k.take(e);
-        }
-        out.way[i].when = k.now();
+        k.say_choices(n->by.choices);
+        k.take(e);
+        out.way[told++].when = k.now();
     }
     for (const Run::Wait& w : out.waits) {
         const auto now = k.waits();
@@ -321,8 +356,7 @@ std::vector<int> who_goes_on(const cell::Cell& cell) {
 std::string why_not_by_orders(const cell::Cell& cell) {
     for (const cell::Device& d : cell.devices)
         for (const cell::Step* s : cell::all_steps(d))
-            if (s->enabled && s->meets())
-                return d.name + " meets what rides by, which times alone decide";
+            if (s->enabled && s->meets()) return d.name + " meets what rides by, which times alone decide";
     return {};
 }
 
@@ -332,14 +366,13 @@ std::shared_ptr<const Orders> explore_orders(
     const cell::Cell& cell, Cache& cache, const StopFlag* stop, std::size_t most_states) {
     auto out = std::make_shared<Orders>();
     if (out->why_undecided = why_not_by_orders(cell); !out->why_undecided.empty()) return out;
-    Graph graph(cell, cache, stop, most_states);
-    const bool whole = graph.explore();
-    const std::vector<Node>& nodes = graph.nodes();
-    out->states = nodes.size();
-
     const std::vector<int> devices = who_goes_on(cell);
     std::vector<int> rank(cell.devices.size(), -1);
     for (std::size_t i = 0; i < devices.size(); ++i) rank[static_cast<std::size_t>(devices[i])] = static_cast<int>(i);
+    Graph graph(cell, cache, stop, most_states, rank);
+    const bool whole = graph.explore();
+    const std::vector<Node>& nodes = graph.nodes();
+    out->states = nodes.size();
     if (!whole)
         out->why_undecided = graph.too_mixed() ? "what comes is mixed by chance in too many ways"
                                                : "more than " + std::to_string(most_states) + " states";
@@ -349,7 +382,8 @@ std::shared_ptr<const Orders> explore_orders(
     for (std::size_t i = 0; i < nodes.size(); ++i) {
         // Of what was not gone through nothing is known; where nothing can happen any more, that is so all the same.
         if (!whole && (!nodes[i].expanded || !nodes[i].next.empty())) continue;
-        const int halted = std::popcount(everybody & ~futures.ever[i]);
+        const std::uint64_t still = everybody & ~futures.ever[i];
+        const int halted = (still & nodes[i].at_border) != 0 ? std::popcount(still) : 0;
         if (halted > most) worst = static_cast<int>(i), most = halted;
     }
     if (whole) out->verdict = Orders::Verdict::goes_on;
@@ -359,12 +393,6 @@ std::shared_ptr<const Orders> explore_orders(
         if (halted >> i & 1) out->devices.push_back(devices[i]);
     const std::vector<const Node*> way = way_to(nodes, worst);
     tell(cell, cache, way, *out);
-    const bool shares = std::any_of(
-        out->waits.begin(), out->waits.end(), [](const Run::Wait& w) { return w.what == WaitFor::zone; });
-    if (!shares) {
-        out->way.clear(), out->waits.clear(), out->devices.clear();
-        return out;
-    }
     out->verdict = Orders::Verdict::locks_up;
     const auto could_go_on = [&](std::size_t step) {
         return (futures.for_ever[static_cast<std::size_t>(way[step]->before)] & halted) == halted;
@@ -372,7 +400,12 @@ std::shared_ptr<const Orders> explore_orders(
     out->no_way_out = way.size();
     while (out->no_way_out > 0 && !could_go_on(out->no_way_out - 1)) --out->no_way_out;
     out->always = whole && out->no_way_out == 0;
-    if (out->no_way_out > 0) --out->no_way_out;
+    if (out->no_way_out > 0) {
+        --out->no_way_out;
+        // Among the steps that are told.
+        out->no_way_out -= static_cast<std::size_t>(std::count_if(way.begin(),
+            way.begin() + static_cast<std::ptrdiff_t>(out->no_way_out), [](const Node* n) { return n->by.rides; }));
+    }
     out->run = timed(cell, cache, way, *out, stop);
     return out;
 }

@@ -9,7 +9,7 @@ namespace escarp::inspection {
 /// What happens next on the way into a lock-up.
 struct OrderStep {
     int device = -1;
-    std::string words;          ///< "Pick from Tester: move"; what it begins, or ends
+    std::string words;           ///< "Pick from Tester: move"; what it begins, or ends
     simulation::Ticks when = 0;  ///< in `Orders::run`
 };
 
@@ -19,17 +19,17 @@ struct Orders {
     std::string why_undecided;  ///< "more than 20000 states"
     // The shortest way in, where it locks up:
     std::vector<OrderStep> way;
-    bool always = false;                        ///< every order leads there, from the start on
-    std::size_t no_way_out = 0;                 ///< else: index of the step after which it cannot be avoided any more
-    std::vector<int> devices;                   ///< that never go on
-    std::vector<simulation::Run::Wait> waits;   ///< who of them waits for whom
+    bool always = false;                         ///< every order leads there, from the start on
+    std::size_t no_way_out = 0;                  ///< else: index of the step after which it cannot be avoided any more
+    std::vector<int> devices;                    ///< that never go on
+    std::vector<simulation::Run::Wait> waits;    ///< who of them waits for whom
     std::shared_ptr<const simulation::Run> run;  ///< that way, slowed where it has to be; null: times cannot follow it
 };
 
 inline constexpr std::size_t usual_most_states = 30'000;
 
 /// Throws Overtaken when stopped.
-std::shared_ptr<const Orders> explore_orders(const cell::Cell& cell, Cache& cache, const StopFlag* stop = nullptr,
-    std::size_t most_states = usual_most_states);
+std::shared_ptr<const Orders> explore_orders(
+    const cell::Cell& cell, Cache& cache, const StopFlag* stop = nullptr, std::size_t most_states = usual_most_states);
 
 }  // namespace escarp::inspection

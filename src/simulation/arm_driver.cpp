@@ -327,15 +327,15 @@ const ArmRoom& ArmDriver::surroundings(Kernel& k) {
     key.add(tool_);
     for (std::size_t t = 0; t < hands_.size(); ++t)
         if (hands_[t].part >= 0) key.add(t).add(k.trace().parts[hands_[t].part].type).add(hands_[t].part_in_tool);
-    if (const auto found = rooms_.find(key.value()); found != rooms_.end()) return found->second;
-    if (rooms_.size() >= most) rooms_.clear();
+    if (const auto found = rooms_->find(key.value()); found != rooms_->end()) return found->second;
+    if (rooms_->size() >= most) rooms_->clear();
     std::vector<motion::Part> held;
     for (std::size_t t = 0; t < hands_.size(); ++t)
         if (hands_[t].part >= 0)
             for (motion::Part& part : held_parts(
                      device_.arm->with_tool(static_cast<int>(t)), k.type_of(hands_[t].part), hands_[t].part_in_tool))
                 held.push_back(std::move(part));
-    return rooms_.emplace(key.value(), room_of(k.cell(), index_, held)).first->second;
+    return rooms_->emplace(key.value(), room_of(k.cell(), index_, held)).first->second;
 }
 
 Travel ArmDriver::way_to(Kernel& k, const Step& step, const JointVector& from, const JointVector& to) {

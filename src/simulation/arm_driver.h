@@ -2,6 +2,7 @@
 // Moves an arm as the steps of its task ask: picks, places and moves, each split into its blocks, flown without exact
 // stops where corners are allowed.
 
+#include <climits>
 #include <unordered_map>
 
 #include "meeting_plan.h"
@@ -21,6 +22,7 @@ public:
     Listening listens_to() const override;
     ArmDriver* driver() override { return this; }
     Pace pace() const override { return Pace::one_by_one; }
+    std::string words(const Kernel& kernel, int what) const override;
     void moved_by(TaskRunner& task) { task_ = &task; }  ///< from now on
 
     int held() const { return hand().part; }  ///< part in the active tool, -1
@@ -86,7 +88,8 @@ private:
         double even_from() const { return done + 0.5 * ramp; }
         double until(double place) const { return place < even_from() ? ramp : ramp + place - even_from(); }
     };
-    static constexpr int over_event = 0, stopped_event = -1;  ///< else four for each checkpoint, from 1
+    /// Else four for each checkpoint, from 1: at one instant those come before the leg is over.
+    static constexpr int over_event = INT_MAX, stopped_event = INT_MAX - 1;
     static constexpr int ask_event(int nth) { return 4 * nth + 1; }
     static constexpr int decide_event(int nth) { return 4 * nth + 2; }
     static constexpr int back_event(int nth) { return 4 * nth + 3; }
@@ -171,11 +174,14 @@ private:
     Leg leg_;
     const std::vector<Checkpoint> checkpoints_;  ///< of shared space
     std::vector<EventKey> watched_;
+    std::vector<int> passed_;  ///< checkpoints that it passes while it slows down, where it gives back
     EventKey over_{};
-    int waits_at_ = -1;                                 ///< the keeper's device, while it waits to go on
-    bool missed_ = false;                               ///< what was to be met did not ride on as foreseen
-    std::vector<Ahead> ahead_;                          ///< the rest of the flight, the next leg last
-    std::unordered_map<std::uint64_t, ArmRoom> rooms_;  ///< by tool and held part
+    int waits_at_ = -1;         ///< the keeper's device, while it waits to go on
+    bool missed_ = false;       ///< what was to be met did not ride on as foreseen
+    std::vector<Ahead> ahead_;  ///< the rest of the flight, the next leg last
+    /// By tool and held part; copies share it.
+    std::shared_ptr<std::unordered_map<std::uint64_t, ArmRoom>> rooms_ =
+        std::make_shared<std::unordered_map<std::uint64_t, ArmRoom>>();
 };
 
 }  // namespace escarp::simulation

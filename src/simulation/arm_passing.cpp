@@ -18,6 +18,10 @@ std::vector<Checkpoint> checkpoints_of(const cell::Cell& cell, int mover) {
     for (std::size_t i = 0; i < cell.devices.size(); ++i)
         for (const Checkpoint& c : kind_of(cell.devices[i]).checkpoints(cell, static_cast<int>(i), mover))
             all.push_back(c);
+    // In the order of the way: what comes first is asked for first.
+    std::stable_sort(all.begin(), all.end(), [](const Checkpoint& a, const Checkpoint& b) {
+        return std::tuple(a.step, a.kind, a.share) < std::tuple(b.step, b.kind, b.share);
+    });
     return all;
 }
 
@@ -29,7 +33,8 @@ bool ArmDriver::ask(Kernel& k, const Checkpoint& c) {
 }
 bool ArmDriver::on_leg(const Checkpoint& c) const { return c.step == step().number && c.kind == leg_.kind; }
 
-/// Asks for what has to be granted before the leg can begin, or go on; true if all of that is.
+/// Asks for what has to be granted before the leg can begin, or go on, one after the other: what comes later only once
+/// it may pass before. True if all of that is granted.
 bool ArmDriver::may_set_off(Kernel& k) {
     if (leg_.flies) return true;
     waits_at_ = -1;
@@ -39,22 +44,25 @@ bool ArmDriver::may_set_off(Kernel& k) {
         if (border < leg_.done - no_way) continue;
         const auto braking = k.plans().braking(arm(), leg_.motion, border);
         if (braking && braking->from > leg_.even_from()) continue;
-        if (!ask(k, c)) waits_at_ = c.keeper;
+        if (ask(k, c)) continue;
+        waits_at_ = c.keeper;
+        return false;
     }
-    return flight_may_begin(k) && waits_at_ < 0;
+    return flight_may_begin(k);
 }
 
 /// Legs that fly on without a stop cannot wait between them: what they need is granted before the first one begins.
 /// True if it is.
 bool ArmDriver::flight_may_begin(Kernel& k) {
-    bool all = true;
-    for (const Ahead& leg : ahead_)
+    for (auto leg = ahead_.rbegin(); leg != ahead_.rend(); ++leg)
         for (const Checkpoint& c : checkpoints_) {
-            if (!c.asks || c.step != leg.step->number || c.kind != leg.kind || granted(k, c)) continue;
-            if (k.plans().braking(arm(), leg.motion, c.share * leg.motion->duration())) continue;
-            if (!ask(k, c)) all = false, waits_at_ = c.keeper;
+            if (!c.asks || c.step != leg->step->number || c.kind != leg->kind || granted(k, c)) continue;
+            if (k.plans().braking(arm(), leg->motion, c.share * leg->motion->duration())) continue;
+            if (ask(k, c)) continue;
+            waits_at_ = c.keeper;
+            return false;
         }
-    return all;
+    return true;
 }
 
 /// What rides by does not wait: leave for all of the step before it is agreed on.
@@ -91,7 +99,7 @@ void ArmDriver::set_off(Kernel& k) {
 void ArmDriver::watch_leg(Kernel& k) {
     watched_.clear();
     const auto later = [&](double s, int what) {
-        watched_.push_back(k.at(k.now() + ticks(std::max(0.0, s)), *this, what));
+        watched_.push_back(k.at(std::min(k.now() + ticks(std::max(0.0, s)), phase_end_), *this, what));
     };
     for (std::size_t i = 0; i < checkpoints_.size(); ++i) {
         const Checkpoint& c = checkpoints_[i];
@@ -116,10 +124,16 @@ void ArmDriver::watch_leg(Kernel& k) {
 }
 
 void ArmDriver::brake(Kernel& k, const Checkpoint& c) {
-    for (const EventKey& e : watched_) k.cancel(e);
+    const auto braking = k.plans().braking(arm(), leg_.motion, c.share * leg_.motion->duration());
+    passed_.clear();
+    for (const EventKey& e : watched_) {
+        if (!k.cancel(e)) continue;
+        const auto nth = static_cast<std::size_t>(e.what / 4);
+        const double at = checkpoints_[nth].share * leg_.motion->duration();
+        if (e.what == back_event(e.what / 4) && at <= braking->stops_at()) passed_.push_back(e.what / 4);
+    }
     watched_.clear();
     k.cancel(over_);
-    const auto braking = k.plans().braking(arm(), leg_.motion, c.share * leg_.motion->duration());
     leg_.done = braking->stops_at();
     leg_.ramp = k.plans().restart_time(arm(), leg_.motion, leg_.done);
     leg_.flies = false;
@@ -133,6 +147,10 @@ bool ArmDriver::passing_event(Kernel& k, int what) {
     if (what == over_event) return false;
     if (what == stopped_event) {
         k.end(block_);
+        for (const int nth : std::exchange(passed_, {})) {
+            k.because(block_);
+            keeper(k, checkpoints_[static_cast<std::size_t>(nth)]).give_back(k, index_);
+        }
         set_off(k);
         return true;
     }
@@ -145,6 +163,14 @@ bool ArmDriver::passing_event(Kernel& k, int what) {
         brake(k, c);
     }
     return true;
+}
+
+std::string ArmDriver::words(const Kernel& k, int what) const {
+    if (what == over_event || what == stopped_event) return {};
+    const Checkpoint& c = checkpoints_[static_cast<std::size_t>(what / 4)];
+    const std::string& keeper = k.cell().devices[static_cast<std::size_t>(c.keeper)].name;
+    if (what == back_event(what / 4)) return "gives " + keeper + " back";
+    return granted(k, c) ? "goes on, let in by " + keeper : "asks " + keeper;
 }
 
 bool ArmDriver::poll(Kernel& k) {

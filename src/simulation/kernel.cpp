@@ -76,14 +76,14 @@ std::vector<int> Kind::pick_seats(const cell::Device& device) const {
 }
 std::vector<int> Kind::place_seats(const cell::Device& device) const { return Kind::pick_seats(device); }
 
-Kernel::Kernel(const cell::Cell& cell, PlanCache& plans, const motion::StopFlag* stop, History history,
-    Durations durations)
+Kernel::Kernel(
+    const cell::Cell& cell, PlanCache& plans, const motion::StopFlag* stop, History history, Durations durations)
     : cell_(cell), plans_(plans), stop_(stop), history_(history), durations_(durations) {
     trace_.rounds.resize(cell.devices.size());
     trace_.motions.resize(cell.devices.size());
     trace_.conditions.resize(cell.devices.size());
-    device_listeners_.resize(cell.devices.size());
-    signal_listeners_.resize(cell.signals.size());
+    ties_->device_listeners.resize(cell.devices.size());
+    ties_->signal_listeners.resize(cell.signals.size());
     for (std::size_t i = 0; i < cell.devices.size(); ++i) {
         const cell::Device& d = cell.devices[i];
         const int index = static_cast<int>(i);
@@ -104,16 +104,17 @@ Kernel::Kernel(const cell::Cell& cell, PlanCache& plans, const motion::StopFlag*
         }
     }
     for (const cell::Signal& signal : cell.signals) {
-        trace_.signals.push_back({cell.full_name(signal), {{0, signal.start}}});
+        if (durations == Durations::kept) trace_.signals.push_back({cell.full_name(signal), {{0, signal.start}}});
         value_.push_back(signal.start);
     }
     carriers_count_ = std::all_of(
         cell.part_types.begin(), cell.part_types.end(), [](const cell::PartType& p) { return p.carrier(); });
     forced_.assign(cell.signals.size(), false);
-    fed_by_.resize(cell.signals.size());
+    ties_->fed_by.resize(cell.signals.size());
     for (std::size_t i = 0; i < cell.signals.size(); ++i)
         if (cell.signals[i].source)
-            for (const int source : cell.signals[i].source->signals()) fed_by_[source].push_back(static_cast<int>(i));
+            for (const int source : cell.signals[i].source->signals())
+                ties_->fed_by[source].push_back(static_cast<int>(i));
 }
 
 Kernel::Kernel(const Kernel& o)
@@ -129,9 +130,7 @@ Kernel::Kernel(const Kernel& o)
       carriers_count_(o.carriers_count_),
       value_(o.value_),
       forced_(o.forced_),
-      fed_by_(o.fed_by_),
-      device_listeners_(o.device_listeners_),
-      signal_listeners_(o.signal_listeners_),
+      ties_(o.ties_),
       round_at_(o.round_at_),
       trace_(o.trace_),
       now_(o.now_),
@@ -149,9 +148,7 @@ Kernel::Kernel(const Kernel& o)
         actors_.push_back(actor->copy());
         actors_.back()->number_ = actor->number_;
     }
-    const auto behaviour_like = [&](const Behaviour* b) {
-        return static_cast<Behaviour*>(actors_[b->number()].get());
-    };
+    const auto behaviour_like = [&](const Behaviour* b) { return static_cast<Behaviour*>(actors_[b->number()].get()); };
     for (const Behaviour* b : o.behaviours_) behaviours_.push_back(behaviour_like(b));
     for (const Behaviour* b : o.watchers_) watchers_.push_back(behaviour_like(b));
     for (const auto& list : o.side_tasks_) {
@@ -170,8 +167,8 @@ void Kernel::join(std::unique_ptr<Actor> actor) {
     const cell::Device& d = cell_.devices[actor->index()];
     for (std::size_t i = 0; i < d.signals.size(); ++i)
         if (d.signals[i].input()) to.signals.push_back(d.first_signal + static_cast<int>(i));
-    for (const int device : to.devices) device_listeners_[device].push_back(actor->number_);
-    for (const int signal : to.signals) signal_listeners_[signal].push_back(actor->number_);
+    for (const int device : to.devices) ties_->device_listeners[device].push_back(actor->number_);
+    for (const int signal : to.signals) ties_->signal_listeners[signal].push_back(actor->number_);
     wake(actor->number_);
     actors_.push_back(std::move(actor));
 }
@@ -209,8 +206,9 @@ void Kernel::set_signal(int signal, double value) {
     if (value_[signal] == value || forced_[signal]) return;
     alone_ = false;
     value_[signal] = value;
-    for (const int input : fed_by_[signal]) set_signal(input, value_of(*cell_.signals[input].source));
-    for (const int listener : signal_listeners_[signal]) wake(listener);
+    for (const int input : ties_->fed_by[signal]) set_signal(input, value_of(*cell_.signals[input].source));
+    for (const int listener : ties_->signal_listeners[signal]) wake(listener);
+    if (durations_ == Durations::free) return;
     auto& changes = trace_.signals[signal].changes;
     if (!changes.empty() && changes.back().first == now_) changes.pop_back();
     if (changes.empty() || changes.back().second != value) keep_latest(changes, std::pair(now_, value));
@@ -218,7 +216,7 @@ void Kernel::set_signal(int signal, double value) {
 
 void Kernel::touch(int device) {
     alone_ = alone_ && device == acting_;
-    for (const int listener : device_listeners_[device]) wake(listener);
+    for (const int listener : ties_->device_listeners[device]) wake(listener);
 }
 
 void Kernel::set_condition(int device, Condition condition) {

@@ -103,6 +103,8 @@ public:
     /// the other; what it does in parallel may end in any order; it carries what rides, whose times hold.
     enum class Pace { one_by_one, any_order, by_clock };
     virtual Pace pace() const { return Pace::any_order; }
+    /// What one of its events is, where no block of the trace tells: "asks Interlock". Before it comes.
+    virtual std::string words(const Kernel&, int /*what*/) const { return {}; }
     /// The same, for a kernel of its own.
     virtual std::unique_ptr<Actor> copy() const = 0;
     virtual void copied(Kernel&) {}  ///< it belongs to that one now: what it knows there is to be found again
@@ -221,7 +223,7 @@ public:
 
     /// Events at one instant come in the order of actor, what, part, then the order in which they were asked for.
     EventKey at(Ticks when, const Actor& actor, int what, int part = -1);
-    void cancel(const EventKey& event) { events_.erase(event); }
+    bool cancel(const EventKey& event) { return events_.erase(event) > 0; }  ///< false: it has happened already
 
     int begin(Block block);  ///< `from` and `cause` are filled in; without history all blocks are one
     void end(int block);     ///< from now on this block is the cause of what begins
@@ -286,6 +288,7 @@ public:
     const std::vector<int>& choices_had() const { return had_; }  ///< of how many each, since they were said
     Actor::Pace pace(const EventKey& event) const { return actors_[event.actor]->pace(); }
     int device_of(const EventKey& event) const { return actors_[event.actor]->index(); }
+    std::string words(const EventKey& event) const { return actors_[event.actor]->words(*this, event.what); }
     /// Every event up to an instant, unless it ends before. The time is then that instant.
     void advance(Ticks until);
     /// From outside, now: as if the device that sets it had done so.
@@ -354,9 +357,13 @@ private:
     bool carriers_count_ = false;            ///< there is nothing else that could leave
     std::vector<double> value_;              ///< of every signal
     std::vector<char> forced_;
-    std::vector<std::vector<int>> fed_by_;              ///< by signal: the inputs that look at it
     std::vector<std::vector<TaskRunner*>> side_tasks_;  ///< by device
-    std::vector<std::vector<int>> device_listeners_, signal_listeners_;
+    /// Who is asked again when something changes; copies share it.
+    struct Ties {
+        std::vector<std::vector<int>> fed_by;  ///< by signal: the inputs that look at it
+        std::vector<std::vector<int>> device_listeners, signal_listeners;
+    };
+    std::shared_ptr<Ties> ties_ = std::make_shared<Ties>();
     std::vector<std::uint64_t> awake_;  ///< a bit for each actor: whether it is to be asked
     Ticks round_at_ = -1;               ///< when a task was done last
     Trace trace_;

@@ -211,7 +211,7 @@ private:
         key.add(std::llround(foot.linear()(0, 0) * 1e9))
             .add(std::llround(foot.linear()(1, 0) * 1e9))
             .add(std::llround(foot.linear()(2, 0) * 1e9));
-        const auto [found, fresh] = contact_on_line_.try_emplace(key.value());
+        const auto [found, fresh] = known_->on_line.try_emplace(key.value());
         if (fresh) {
             std::vector<Intervals> each;
             for (const geometry::Body& b : bodies(type)) {
@@ -259,7 +259,7 @@ private:
             .add(p.glide.share)
             .add(p.glide.ramp)
             .add(duration);
-        const auto [found, fresh] = contact_on_line_.try_emplace(key.value());
+        const auto [found, fresh] = known_->on_line.try_emplace(key.value());
         if (fresh) {
             std::vector<motion::Part> parts;
             for (const geometry::Body& b : bodies(type)) parts.push_back({0, b.shape, b.at, {}, 0});
@@ -274,14 +274,14 @@ private:
         const cell::Device& arm = k.cell().devices[p.device];
         const auto key =
             std::tuple(m.motion.get(), p.device, k.trace().parts[part].type, cell::ContentKey().add(p.at).value());
-        const auto [found, fresh] = contact_while_held_.try_emplace(key);
+        const auto [found, fresh] = known_->while_held.try_emplace(key);
         if (fresh) {
             const motion::ArmMover carried(arm.mover()->model->mechanism, arm.world, m.motion, 0,
                 motion::part_set(held_parts(*arm.mover(), bodies(k.type_of(part)), p.at)));
             const double duration = m.motion->duration();
             for (auto [on, off] : motion::contact_times(carried, still_, 0, std::max(1e-6, duration)))
                 found->second.emplace_back(on, off >= duration - 1e-6 ? 1e300 : off);
-            kept_.push_back(m.motion);  // the key is its address
+            known_->kept.push_back(m.motion);  // the key is its address
         }
         return found->second;
     }
@@ -293,9 +293,13 @@ private:
     bool enabled_ = true;
     EventKey switch_{};
     Ticks due_ = never;
-    std::map<std::uint64_t, Intervals> contact_on_line_;
-    std::map<std::tuple<const motion::Motion*, int, int, std::uint64_t>, Intervals> contact_while_held_;
-    std::vector<motion::MotionPtr> kept_;
+    /// What was worked out before; copies share it.
+    struct Known {
+        std::map<std::uint64_t, Intervals> on_line;
+        std::map<std::tuple<const motion::Motion*, int, int, std::uint64_t>, Intervals> while_held;
+        std::vector<motion::MotionPtr> kept;
+    };
+    std::shared_ptr<Known> known_ = std::make_shared<Known>();
     Ticks looks_ = never;                ///< the next time
     std::deque<std::vector<int>> seen_;  ///< what it has seen and not told yet
     std::vector<int> told_;

@@ -16,10 +16,7 @@ namespace {
 class Carrying final : public Behaves<Carrying, CarryingBelt> {
 public:
     Carrying(const cell::Device& d, int index, const cell::Cell& cell)
-        : Acts(d, index),
-          belt_(belt_of(d)),
-          next_(cell.device(belt_.to)),
-          drive_(belt_.acceleration / belt_.speed) {
+        : Acts(d, index), belt_(belt_of(d)), next_(cell.device(belt_.to)), drive_(belt_.acceleration / belt_.speed) {
         for (std::size_t i = 0; i < cell.devices.size(); ++i) {
             const cell::Device& other = cell.devices[i];
             const bool to_here = std::any_of(

@@ -33,11 +33,7 @@ Vector3 joint(const cell::Cell& cell, const cell::Device& d) {
 class Diverting final : public Behaves<Diverting>, public Gate {
 public:
     Diverting(const cell::Device& d, int index, const cell::Cell& cell)
-        : Acts(d, index),
-          divert_(diversion(d)),
-          next_(cell.device(divert_.to)),
-          drive_(d, index),
-          in_front_(*this) {}
+        : Acts(d, index), divert_(diversion(d)), next_(cell.device(divert_.to)), drive_(d, index), in_front_(*this) {}
 
     void start(Kernel& k) override {
         if (pushes()) drive_.start(k);
