@@ -18,7 +18,7 @@ struct Arguments {
     std::vector<std::string> files;
     int threads = 0;
     bool as_json = false, take_it = false, drop_it = false, y_up = false, place = false, keep_origin = false,
-         link = false;
+         link = false, write = false;
 };
 
 /// Opens the file and checks the variant asked for. Throws InputError.

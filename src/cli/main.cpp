@@ -19,6 +19,7 @@
 #include <study/named_edits.h>
 
 #include "command.h"
+#include "held_cell.h"
 #include "progress.h"
 
 namespace {
@@ -123,6 +124,20 @@ int put(const exchange::Question& question, Arguments& a, const json& said) {
         how.run.horizon_s = said["horizon"];
         how.run.at_least_s = std::min(how.run.horizon_s, 60.0);
     }
+    if (a.write) {
+        HeldCell held(a);
+        const cell::Layout layout = simulation::layout(held.document(), a.variant);
+        exchange::Answer answer = exchange::ask(question, layout, said, how);
+        if (answer.edit && !answer.edit->operations.empty()) {
+            held.edit(layout.edited(*answer.edit).document(), answer.edit->name);
+            held.save();
+            answer.words += "Saved: " + answer.edit->name + ".\n";
+        } else {
+            answer.words += "Nothing to change.\n";
+        }
+        answer.result["written"] = answer.edit && !answer.edit->operations.empty();
+        return tell(answer, a, said.value("strict", false));
+    }
     const cell::Document d = opened(a);
     return tell(exchange::ask(question, simulation::layout(d, a.variant), said, how), a, said.value("strict", false));
 }
@@ -185,6 +200,7 @@ int main(int argc, char** argv) {
         CLI::App* sub = command(question.name.c_str(), question.help.c_str(),
             [&question, &said](Arguments& given) { return put(question, given, said); });
         add_options(*sub, question.options, said);
+        if (question.gives_edit) sub->add_flag("--write", a.write, "make the edit and save");
     }
     for (const exchange::Exporter& exporter : exchange::exporters()) {
         CLI::App* sub = command(exporter.name.c_str(), exporter.help.c_str(),

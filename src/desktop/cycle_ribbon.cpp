@@ -419,7 +419,11 @@ void CycleRibbon::draw_still(QPainter& p) const {
     p.setPen(theme::muted);
     p.drawText(QPointF(12, 17), tr("CYCLE RIBBON"));
     QString sub = tr("nothing has been computed yet");
-    if (e) {
+    const QString other = workspace_.other_run();
+    if (!other.isEmpty()) {
+        p.setPen(theme::stop);
+        sub = tr("not the cell's own run: %1").arg(other);
+    } else if (e) {
         if (e->figures.per_round)
             sub = tr("steady round %1 s \u00b7 no parts in this cell").arg(*e->figures.cycle_s, 0, 'f', 2);
         else if (e->figures.steady)

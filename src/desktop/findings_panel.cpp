@@ -149,7 +149,8 @@ QWidget* FindingsPanel::card(const inspection::Finding& f) {
         if (f.when_s) workspace_.set_time(*f.when_s);
     });
     auto* row = new QHBoxLayout;
-    row->addWidget(show);
+    if (!f.steps.empty()) add_steps(*layout, f);
+    else row->addWidget(show);
     if (f.id.starts_with("clearance:") && f.devices.size() == 2) {
         auto* leave = link(tr("Leave this pair out \u2026"), "leave_out");
         connect(leave, &QPushButton::clicked, this, [this, pair = f.devices] {
@@ -173,6 +174,53 @@ QWidget* FindingsPanel::card(const inspection::Finding& f) {
         if (!way.effect.empty()) layout->addWidget(words(QString::fromStdString(way.effect), 11, false, theme::muted));
     }
     return made;
+}
+
+/// How it comes to what a finding tells: each step goes to its instant, in the run in which it does.
+void FindingsPanel::add_steps(QVBoxLayout& layout, const inspection::Finding& f) {
+    auto* look = link(tr("Show the way there"), "show_way");
+    auto* back = link(tr("Back to the cell's own run"), "leave_way");
+    const auto shown = [this, f] { return !f.run || workspace_.other_run() == QString::fromStdString(f.title); };
+    const auto go = [this, f](double when) {
+        if (f.run) workspace_.look_at_run(f.run, QString::fromStdString(f.title));
+        workspace_.play(false);
+        workspace_.set_time(when);
+    };
+    back->setVisible(f.run && shown());
+    look->setVisible(f.run && !shown());
+    connect(look, &QPushButton::clicked, this, [go, f, look, back] {
+        go(f.steps.back().when_s.value_or(0));
+        look->hide(), back->show();
+    });
+    connect(back, &QPushButton::clicked, this, [this, look, back] {
+        workspace_.leave_run();
+        back->hide(), look->show();
+    });
+    constexpr std::size_t most = 14;  // the last ones: what went before is the usual course
+    const std::size_t first = f.steps.size() > most ? f.steps.size() - most : 0;
+    if (first > 0) layout.addWidget(words(tr("After %1 steps before:").arg(first), 11, false, theme::muted));
+    for (std::size_t i = first; i < f.steps.size(); ++i) {
+        const inspection::FindingStep& s = f.steps[i];
+        const QString text = s.when_s ? QString("%1 s  ").arg(*s.when_s, 0, 'f', 2) + QString::fromStdString(s.words)
+                                      : QString::fromStdString(s.words);
+        if (!s.when_s) {
+            layout.addWidget(words(text, 11, false, theme::ink));
+            continue;
+        }
+        auto* step = marked_label(
+            QString("<a href='go' style='color:#2B3238; text-decoration:none'>%1</a>").arg(text.toHtmlEscaped()));
+        step->setObjectName("step_" + QString::number(i));
+        step->setWordWrap(true);
+        step->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
+        step->setFocusPolicy(Qt::StrongFocus);
+        connect(step, &QLabel::linkActivated, this, [go, when = *s.when_s, look, back, f] {
+            go(when);
+            if (f.run) look->hide(), back->show();
+        });
+        layout.addWidget(step);
+    }
+    layout.addWidget(look);
+    layout.addWidget(back);
 }
 
 void FindingsPanel::add_summary() {

@@ -26,6 +26,7 @@ private:
     void rebuild();
     QWidget* trial_card();
     QWidget* card(const inspection::Finding& finding);
+    void add_steps(QVBoxLayout& layout, const inspection::Finding& finding);
     void add_summary();
 
     Workspace& workspace_;

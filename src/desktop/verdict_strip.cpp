@@ -157,8 +157,19 @@ VerdictStrip::Tile VerdictStrip::zones_tile() const {
         };
         const QString who = name(first->sides[0].device) + QStringLiteral(" \u2194 ") + name(first->sides[1].device);
         tile.note = together                                  ? tr("! both in: %1").arg(who)
-                    : kept == static_cast<long>(zones.size()) ? tr("kept apart: %1").arg(who)
+                    : kept == static_cast<long>(zones.size()) ? tr("kept apart")
                                                               : tr("never both: %1").arg(who);
+    }
+    const auto own = workspace_.evaluation_of(workspace_.variant());
+    if (own && own->orders) {
+        using Verdict = inspection::Orders::Verdict;
+        const bool locks = own->orders->verdict == Verdict::locks_up;
+        if (locks) {
+            tile.note = tr("\u2715 can lock up");
+            tile.stripe = theme::stop, tile.note_colour = theme::stop;
+        } else if (!together) {
+            tile.note = own->orders->verdict == Verdict::goes_on ? tr("cannot lock up") : tr("lock-up not decided");
+        }
     }
     return tile;
 }

@@ -35,6 +35,7 @@ Workspace::Workspace(QObject* parent)
         // Of a variant that is not looked at, the figures are compared; its run would only fill the memory.
         const bool whole = r.variant == variant_ || !r.evaluation;
         const bool zones_alone = r.evaluation && r.evaluation->zones;
+        if (r.variant == variant_) other_run_ = nullptr;
         results_[r.variant] = {whole ? r.evaluation : r.evaluation->without_history(), r.error, r.edit, whole};
         if (r.variant == variant_) took_ms_ = r.took_ms;
         if (r.variant == variant_ && time_ > end_time()) set_time(end_time());
@@ -287,6 +288,7 @@ void Workspace::find_altered() {
 
 void Workspace::renew(std::optional<cell::Layout> known) {
     ++edit_;
+    other_run_ = nullptr;
     find_altered();
     surfaces_.follow(shown_document().tree(), QFileInfo(file_).absolutePath());
     drawn_ = known ? std::move(*known) : simulation::layout(shown_document(), variant_.toStdString());
@@ -435,7 +437,24 @@ QString Workspace::variant_name(const QString& id) const {
     return {};
 }
 
+void Workspace::look_at_run(std::shared_ptr<const simulation::Run> run, const QString& name) {
+    if (!run && !other_run_) return;
+    play(false);
+    other_run_ = nullptr;
+    if (const auto own = evaluation(); own && run) {
+        auto shown = std::make_shared<study::Evaluation>(*own);
+        shown->run = std::move(run);
+        shown->chain.clear();
+        shown->zones = nullptr;  // of their own run
+        other_run_ = std::move(shown);
+    }
+    other_name_ = name;
+    if (time_ > end_time()) set_time(end_time());
+    Q_EMIT evaluated();
+}
+
 std::shared_ptr<const study::Evaluation> Workspace::evaluation() const {
+    if (other_run_) return other_run_;
     const auto found = results_.find(variant_);
     return found == results_.end() || !found->second.whole ? nullptr : found->second.evaluation;
 }
@@ -446,7 +465,7 @@ std::shared_ptr<const study::Evaluation> Workspace::evaluation_of(const QString&
 }
 
 std::shared_ptr<const inspection::Zones> Workspace::zones() const {
-    const auto e = evaluation();
+    const auto e = evaluation_of(variant_);
     return e ? e->zones : nullptr;
 }
 
@@ -558,7 +577,7 @@ void Workspace::set_hidden(const QSet<QString>& devices) {
 }
 
 double Workspace::end_time() const {
-    const auto e = evaluation_of(variant_);
+    const auto e = other_run_ ? other_run_ : evaluation_of(variant_);
     return e ? simulation::seconds(e->run->trace.end) : 0.0;
 }
 

@@ -125,6 +125,12 @@ public:
     bool settled(bool every_variant) const;
     double took_ms() const { return took_ms_; }
 
+    /// Another run of the variant looked at, under a name, is shown instead of its own: the figures stay. Until it is
+    /// left, the cell is edited, or another variant is looked at.
+    void look_at_run(std::shared_ptr<const simulation::Run> run, const QString& name);
+    void leave_run() { look_at_run(nullptr, {}); }
+    QString other_run() const { return other_run_ ? other_name_ : QString(); }  ///< empty: its own is shown
+
     // While looking: signals that are held at a value (never part of the document), and those with a lane of their own.
     const std::map<std::string, double>& forced() const { return forced_; }
     void force(const std::string& signal, std::optional<double> value);  ///< nothing: it is let go
@@ -243,6 +249,8 @@ private:
         bool whole = true;  ///< with the run's history
     };
     std::map<QString, Result> results_;
+    std::shared_ptr<const study::Evaluation> other_run_;
+    QString other_name_;
     double took_ms_ = 0;
     std::map<std::string, double> forced_;
     QStringList signal_lanes_;

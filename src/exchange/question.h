@@ -39,12 +39,14 @@ struct Answer {
     std::string words;                    ///< the same for people
     bool stops = false;                   ///< there is a stop finding
     std::vector<std::string> notes = {};  ///< beside the result
+    std::optional<cell::Edit> edit = {};  ///< that does what was asked about
 };
 
 struct Question {
     std::string name, help;
     cell::Fields options;
     std::function<Answer(Asked&)> answer;
+    bool gives_edit = false;  ///< that can be made at once
 };
 
 /// In the order in which help lists them. A new one is a file in questions/ and a line here.

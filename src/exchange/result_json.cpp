@@ -115,6 +115,12 @@ json finding_json(const inspection::Finding& f) {
         ways.push_back({{"label", w.label}, {"effect", w.effect}, {"edit", std::move(operations)}});
     }
     j["ways_out"] = std::move(ways);
+    if (!f.steps.empty()) {
+        json steps = json::array();
+        for (const inspection::FindingStep& s : f.steps)
+            steps.push_back({{"what", s.words}, {"at_s", s.when_s ? json(tidy(*s.when_s)) : json()}});
+        j["steps"] = std::move(steps);
+    }
     return j;
 }
 

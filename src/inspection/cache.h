@@ -5,6 +5,7 @@
 #include <geometry/volume.h>
 #include <motion/clearance.h>
 
+#include "orders.h"
 #include "zones.h"
 
 namespace escarp::inspection {
@@ -14,6 +15,7 @@ struct Cache::Kept {
     cell::Kept<kinematics::Reach> reach{4u << 20};
     cell::Kept<motion::Clearance> clearance{10u << 20};
     cell::Kept<std::shared_ptr<const Zones>> zones{16u << 20};
+    cell::Kept<std::shared_ptr<const Orders>> orders{8u << 20};
     cell::Kept<std::shared_ptr<const geometry::Volume>> swept{40u << 20};  ///< by single motions
 };
 

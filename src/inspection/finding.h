@@ -1,11 +1,16 @@
 #pragma once
 // What is wrong, why, and the ways out.
 
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
 
 #include <cell/edit.h>
+
+namespace escarp::simulation {
+struct Run;
+}
 
 namespace escarp::inspection {
 
@@ -18,13 +23,21 @@ struct WayOut {
     cell::Edit edit;
 };
 
+/// A step of the way to what a finding tells.
+struct FindingStep {
+    std::optional<double> when_s;  ///< in the finding's own run
+    std::string words;
+};
+
 struct Finding {
     std::string id;  ///< stable while the same problem lasts: "reach:arm1:s2:tester:1"
     Severity severity = Severity::note;
     std::string title, text;
-    std::vector<std::string> devices;  ///< ids
-    std::string device, step;          ///< the step concerned, if one: ids
-    std::optional<double> when_s;      ///< the instant to look at
+    std::vector<std::string> devices;                 ///< ids
+    std::string device, step;                         ///< the step concerned, if one: ids
+    std::optional<double> when_s;                     ///< the instant to look at
+    std::vector<FindingStep> steps = {};              ///< how it comes to that
+    std::shared_ptr<const simulation::Run> run = {};  ///< in which it does, where that is not the cell's own
     std::vector<WayOut> ways_out;
 };
 

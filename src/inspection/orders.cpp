@@ -9,6 +9,8 @@
 
 #include <simulation/kernel.h>
 
+#include "cache.h"
+
 namespace escarp::inspection {
 namespace {
 
@@ -408,6 +410,21 @@ std::shared_ptr<const Orders> explore_orders(
     }
     out->run = timed(cell, cache, way, *out, stop);
     return out;
+}
+
+std::shared_ptr<const Orders> orders_of(
+    const cell::Cell& cell, const std::string& text, Cache& cache, const StopFlag* stop) {
+    bool any = false;
+    for (std::size_t i = 0; i < cell.devices.size() && !any; ++i)
+        any = cell.devices[i].arm && !simulation::checkpoints_of(cell, static_cast<int>(i)).empty();
+    if (!any) return nullptr;
+    const std::uint64_t key = cell::ContentKey().add(text).value();
+    auto& kept = cache.kept().orders;
+    if (const auto found = kept.find(key)) return *found;
+    auto orders = explore_orders(cell, cache, stop);
+    std::size_t size = 1000 + 100 * orders->way.size();
+    if (orders->run) size += 300 * orders->run->trace.blocks.size();
+    return kept.keep(key, std::move(orders), size);
 }
 
 }  // namespace escarp::inspection

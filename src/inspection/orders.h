@@ -32,4 +32,8 @@ inline constexpr std::size_t usual_most_states = 30'000;
 std::shared_ptr<const Orders> explore_orders(
     const cell::Cell& cell, Cache& cache, const StopFlag* stop = nullptr, std::size_t most_states = usual_most_states);
 
+/// The same, kept by what the cell was read from; null where no mover asks for leave anywhere.
+std::shared_ptr<const Orders> orders_of(
+    const cell::Cell& cell, const std::string& text, Cache& cache, const StopFlag* stop = nullptr);
+
 }  // namespace escarp::inspection

@@ -184,7 +184,7 @@ void ArmDriver::hover(Kernel& k) {
     phase_ = Phase::hover;
     phase_end_ = exchange_.begins;
     k.set_condition(index_, Condition::waiting);
-    k.at(phase_end_, *this, 0);
+    k.at(phase_end_, *this, over_event);
     stand(k, block_);
 }
 

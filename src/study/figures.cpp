@@ -1,4 +1,5 @@
 #include "figures.h"
+#include "lock_up.h"
 #include "zone_findings.h"
 
 #include <algorithm>
@@ -236,9 +237,11 @@ std::shared_ptr<const Evaluation> with_zones(
         none->why_not = error.problems().front().message;
         e->zones = std::move(none);
     }
+    e->orders = inspection::orders_of(*e->cell, e->layout.tree().dump(), cache, stop);
     if (!findings) return e;
     auto more = std::make_shared<inspection::Inspection>(*e->inspection);
     for (inspection::Finding& f : zone_findings(*e, cache, stop)) more->findings.push_back(std::move(f));
+    for (inspection::Finding& f : lock_up_findings(*e, cache, stop)) more->findings.push_back(std::move(f));
     std::stable_sort(more->findings.begin(), more->findings.end(),
         [](const auto& a, const auto& b) { return a.severity < b.severity; });
     e->inspection = std::move(more);

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include <cell/layout.h>
+#include <inspection/orders.h>
 #include <inspection/zones.h>
 
 namespace escarp::study {
@@ -54,8 +55,9 @@ struct Evaluation {
     std::shared_ptr<const simulation::Run> run;
     std::shared_ptr<const inspection::Inspection> inspection;
     Figures figures;
-    std::vector<ChainLink> chain;                              ///< latest first, over one steady period
-    std::shared_ptr<const inspection::Zones> zones = nullptr;  ///< null until they are looked for; see with_zones
+    std::vector<ChainLink> chain;                                ///< latest first, over one steady period
+    std::shared_ptr<const inspection::Zones> zones = nullptr;    ///< null until they are looked for; see with_zones
+    std::shared_ptr<const inspection::Orders> orders = nullptr;  ///< the same; null as well where nobody asks for leave
 
     /// An instant at which the cell is seen at work, s.
     double typical_s() const;

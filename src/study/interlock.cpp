@@ -245,6 +245,7 @@ RulePrice price_of(const cell::Layout& with, const std::string& rule, const std:
     price.kept_apart = std::all_of(e->zones->all.begin(), e->zones->all.end(), [&](const Zone& z) {
         return std::set<int>{z.sides[0].device, z.sides[1].device} != pair || z.kept_by >= 0;
     });
+    if (!price.stuck) price.orders = e->orders;
     const int lock = e->cell->device(device);
     Ticks waited = 0;
     for (const simulation::Block& b : e->run->trace.blocks)
@@ -258,7 +259,7 @@ RulePrice price_of(const cell::Layout& with, const std::string& rule, const std:
 std::string best_of(const std::vector<RulePrice>& rules) {
     const RulePrice* best = nullptr;
     for (const RulePrice& p : rules) {
-        if (!p.kept_apart || p.stuck) continue;
+        if (!p.kept_apart || p.may_lock_up() || !p.cycle_s) continue;
         const bool safer = best && p.contacts < best->contacts, quicker = best && *p.cycle_s < *best->cycle_s - 1e-9;
         if (!best || safer || (p.contacts == best->contacts && quicker)) best = &p;
     }

@@ -15,6 +15,8 @@ struct RulePrice {
     bool kept_apart = false;        ///< both are never inside at once, and nobody is without leave
     int contacts = 0;               ///< stop findings of clearance
     double waits_s = 0;             ///< for leave, of both together per cycle
+    std::shared_ptr<const inspection::Orders> orders = nullptr;  ///< whether it can lock up; null where it does
+    bool may_lock_up() const { return stuck || (orders && orders->verdict == inspection::Orders::Verdict::locks_up); }
 };
 
 struct KeptApart {
@@ -23,8 +25,8 @@ struct KeptApart {
     std::optional<double> without_s, found_s;  ///< cycle without any interlock between the two, and as the cell is now
     bool keeps_distance = true;  ///< the arms keep the safety distance, too; else that locks up, whatever the rule
     std::vector<RulePrice> rules;
-    std::string
-        best;  ///< of those that keep apart the rule with the fewest contacts, then the least cycle; empty: none does
+    std::string best;  ///< of those that keep apart and are not seen to lock up, the rule with the fewest contacts,
+                       ///< then the least cycle; empty: none
     /// With this rule; for each of `rules`.
     std::vector<cell::Edit> edits;
 };

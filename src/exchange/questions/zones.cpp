@@ -5,6 +5,7 @@
 #include <cell/disk.h>
 #include <inspection/zones.h>
 #include <study/interlock.h>
+#include <study/lock_up.h>
 
 #include "../arbiter_text.h"
 #include "../question.h"
@@ -117,6 +118,11 @@ void zone_words(const study::Evaluation& e, const inspection::Zones& zones, cons
     }
 }
 
+json verdict(const inspection::Orders& o) {
+    using Verdict = inspection::Orders::Verdict;
+    return o.verdict == Verdict::goes_on ? "cannot" : o.verdict == Verdict::locks_up ? "can" : "not decided";
+}
+
 Answer zones(Asked& a) {
     const auto e = a.evaluation();
     const auto found = inspection::find_zones(*e->cell, *e->run, a.cache(), a.how().stop,
@@ -146,17 +152,24 @@ Answer interlock(Asked& a) {
     const std::string asked = a.options().text("rule", "");
     const std::string rule = asked.empty() ? k.best : asked;
     json edit;
+    std::optional<cell::Edit> made;
     for (std::size_t i = 0; i < k.rules.size(); ++i) {
         const study::RulePrice& p = k.rules[i];
         rules.push_back({{"rule", p.rule}, {"cycle_s", number(p.cycle_s)}, {"kept_apart", p.kept_apart},
-            {"stuck", p.stuck}, {"contacts", p.contacts}, {"waits_s", tidy(p.waits_s)}});
+            {"stuck", p.stuck}, {"contacts", p.contacts}, {"waits_s", tidy(p.waits_s)},
+            {"lock_up", p.stuck    ? json("locks up")
+                        : p.orders ? verdict(*p.orders)
+                                   : json()},
+            {"states", p.orders ? json(p.orders->states) : json()}});
         words << "    " << p.rule << ": " << formatted(number(p.cycle_s), "%.2f", "no part leaves") << " s, waits "
               << formatted(p.waits_s, "%.2f") << " s a part"
               << (p.stuck         ? ", locks up"
                      : p.contacts ? ", " + std::to_string(p.contacts) + " contacts"
                                   : "")
+              << (p.orders && !p.stuck ? ", " + study::orders_words(*p.orders) : "")
               << (p.kept_apart ? "" : ", not kept apart") << (p.rule == k.best ? "  (least)" : "") << "\n";
         if (p.rule != rule) continue;
+        made = k.edits[i];
         edit = {{"name", k.edits[i].name}, {"operations", json::array()}};
         for (const cell::Operation& o : k.edits[i].operations) edit["operations"].push_back(o.to_json());
     }
@@ -167,7 +180,36 @@ Answer interlock(Asked& a) {
     return {{{"zone", k.zone}, {"interlock", k.device}, {"without_s", number(k.without_s)},
                 {"now_s", number(k.found_s)}, {"rules", rules}, {"keeps_safety_distance", k.keeps_distance},
                 {"best", k.best}, {"rule", rule}, {"edit", edit}},
-        words.str()};
+        words.str(), false, {}, made};
+}
+
+Answer lock_up(Asked& a) {
+    const cell::Cell& cell = a.cell();
+    const auto most = static_cast<std::size_t>(a.options().whole("most_states"));
+    const auto orders = inspection::explore_orders(cell, a.cache(), a.how().stop, most);
+    const auto name = [&](int device) { return device < 0 ? json() : json(cell.devices[device].id); };
+    json way = json::array(), waits = json::array(), devices = json::array();
+    std::ostringstream words;
+    words << "The cell " << study::orders_words(*orders) << ".\n";
+    for (std::size_t i = 0; i < orders->way.size(); ++i) {
+        const inspection::OrderStep& s = orders->way[i];
+        way.push_back({{"device", name(s.device)}, {"what", s.words},
+            {"at_s", orders->run ? json(tidy(seconds(s.when))) : json()},
+            {"no_way_out", !orders->always && i >= orders->no_way_out}});
+        words << "    " << (orders->run ? formatted(seconds(s.when), "%8.2f") + " s  " : "")
+              << cell.devices[s.device].name << ": " << s.words
+              << (!orders->always && i == orders->no_way_out ? "  (from here on it cannot be avoided)" : "") << "\n";
+    }
+    for (const simulation::Run::Wait& w : orders->waits) {
+        waits.push_back({{"device", name(w.device)}, {"for", name(w.other)}});
+        words << "    " << cell.devices[w.device].name << " waits for "
+              << (w.other < 0 ? "a signal" : cell.devices[w.other].name) << "\n";
+    }
+    for (const int d : orders->devices) devices.push_back(name(d));
+    return {{{"verdict", verdict(*orders)}, {"states", orders->states},
+                {"why", orders->why_undecided.empty() ? json() : json(orders->why_undecided)},
+                {"always", orders->always}, {"devices", devices}, {"way", way}, {"waits", waits}},
+        words.str(), orders->verdict == inspection::Orders::Verdict::locks_up};
 }
 
 int mover(Asked& a) {
@@ -233,7 +275,11 @@ void add_zone_questions(std::vector<Question>& all) {
     all.push_back(
         {"interlock", "what keeping two arms apart in a zone costs under each rule, and the edit that does it",
             {text("zone", "id of a shared zone"), text("rule", "the least cycle decides if not given").lacking()},
-            interlock});
+            interlock, true});
+    all.push_back({"lock-up", "whether the cell can lock up, whatever takes how long, and the shortest way into it",
+        {cell::field::whole("most_states", "how many states are gone through at most", 100, 5000000)
+                .usually(inspection::usual_most_states)},
+        lock_up});
 }
 
 void add_arbiter_exporter(std::vector<Exporter>& all) {

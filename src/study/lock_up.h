@@ -1,0 +1,16 @@
+#pragma once
+// What is said of a cell that can lock up: the way there, and what would keep it from it.
+
+#include "figures.h"
+
+namespace escarp::study {
+
+/// Nothing where the orders of the evaluation were not gone through, or no order locks up. Throws Overtaken.
+std::vector<inspection::Finding> lock_up_findings(
+    const Evaluation& evaluation, inspection::Cache& cache, const inspection::StopFlag* stop);
+
+/// "cannot lock up: 812 states", "can lock up", "not decided: more than 30000 states". `states` false: without the
+/// number where it cannot.
+std::string orders_words(const inspection::Orders& orders);
+
+}  // namespace escarp::study
