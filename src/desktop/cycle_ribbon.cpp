@@ -221,7 +221,8 @@ void CycleRibbon::draw_block(QPainter& p, int index, const Lane& lane, double y)
     const QRectF shown = box.intersected(QRectF(left, 0, width(), height()));
     p.setFont(theme::font(lane.rows > 1 ? 9 : 10));
     QString label = QString::fromStdString(e->run->trace.describe(*e->cell, b));
-    if (b.kind == BlockKind::process) label = QString("%1 s").arg(seconds(b.to - b.from), 0, 'f', 1);
+    if (b.kind == BlockKind::process && b.to != simulation::never)
+        label = QString("%1 s").arg(seconds(b.to - b.from), 0, 'f', 1);
     if (waits) label.remove(0, label.startsWith("wait for ") ? 9 : 0);
     const double needs = QFontMetricsF(p.font()).horizontalAdvance(label);
     if (shown.width() < 18 || (shown.width() < needs + 4 && shown.width() < 46) || lane.rows > 2) return;

@@ -180,6 +180,12 @@ QString VerdictStrip::shown(const QString& key) const {
     return {};
 }
 
+QString VerdictStrip::note(const QString& key) const {
+    for (const Tile& t : tiles())
+        if (t.key == key) return t.note;
+    return {};
+}
+
 QRectF VerdictStrip::box(std::size_t index, std::size_t count) const {
     const double gap = 6, weights[] = {1.0, 1.0, 1.2, 1.35, 1.0, 1.0, 1.1, 0.85, 0.85};
     double sum = 0, before = 0;

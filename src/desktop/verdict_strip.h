@@ -14,6 +14,7 @@ public:
     QSize sizeHint() const override { return {1280, 72}; }
     /// What a tile shows, by its key ("cycle", "rate", "reach", "clearance", "zones", "findings", "waiting", "floor").
     QString shown(const QString& key) const;
+    QString note(const QString& key) const;  ///< the words below it
 
 Q_SIGNALS:
     void wants_signals();  ///< the tile of forced signals was used

@@ -236,6 +236,7 @@ std::vector<int> groups_of(const std::vector<Node>& nodes) {
 /// there. And which can act at all. Bits by rank.
 struct Futures {
     std::vector<std::uint64_t> for_ever, ever;
+    std::vector<char> last;  ///< nothing but what it comes back from is still to come
 };
 Futures futures_of(const std::vector<Node>& nodes, const std::vector<int>& rank) {
     const std::vector<int> group = groups_of(nodes);
@@ -244,12 +245,14 @@ Futures futures_of(const std::vector<Node>& nodes, const std::vector<int>& rank)
     for (std::size_t i = 0; i < nodes.size(); ++i)
         members[static_cast<std::size_t>(group[i])].push_back(static_cast<int>(i));
     std::vector<std::uint64_t> for_ever(members.size()), ever(members.size());
+    std::vector<char> last(members.size(), true);
     for (std::size_t g = 0; g < members.size(); ++g)  // those that it leads to come before it
         for (const int at : members[g])
             for (const auto& [to, device] : nodes[static_cast<std::size_t>(at)].next) {
                 const auto other = static_cast<std::size_t>(group[static_cast<std::size_t>(to)]);
                 for_ever[g] |= for_ever[other], ever[g] |= ever[other];
                 const int r = rank[static_cast<std::size_t>(device)];
+                last[g] = last[g] && other == g;
                 if (r < 0) continue;
                 ever[g] |= std::uint64_t{1} << r;
                 if (other == g) for_ever[g] |= std::uint64_t{1} << r;
@@ -258,6 +261,7 @@ Futures futures_of(const std::vector<Node>& nodes, const std::vector<int>& rank)
     for (const int g : group) {
         out.for_ever.push_back(for_ever[static_cast<std::size_t>(g)]);
         out.ever.push_back(ever[static_cast<std::size_t>(g)]);
+        out.last.push_back(last[static_cast<std::size_t>(g)]);
     }
     return out;
 }
@@ -385,7 +389,8 @@ std::shared_ptr<const Orders> explore_orders(
         // Of what was not gone through nothing is known; where nothing can happen any more, that is so all the same.
         if (!whole && (!nodes[i].expanded || !nodes[i].next.empty())) continue;
         const std::uint64_t still = everybody & ~futures.ever[i];
-        const int halted = (still & nodes[i].at_border) != 0 ? std::popcount(still) : 0;
+        // The most of them, and there where all has come to its end.
+        const int halted = (still & nodes[i].at_border) != 0 ? 2 * std::popcount(still) + futures.last[i] : 0;
         if (halted > most) worst = static_cast<int>(i), most = halted;
     }
     if (whole) out->verdict = Orders::Verdict::goes_on;

@@ -1,3 +1,4 @@
+#include <cell/catalogue.h>
 #include <desktop/verdict_strip.h>
 
 #include "bench_window.h"
@@ -119,4 +120,91 @@ TEST_CASE("the tile of shared zones goes to where both are inside, and a zone's 
         if (b.w().selected().size() == 2) break;
     }
     CHECK(b.w().selected() == QStringList{"arm1", "arm2"});
+}
+
+namespace {
+/// Two arms, far from each other, that take two interlocks in opposite orders; they come to it one after the other.
+QString crossed_arms(const QTemporaryDir& room) {
+    using cell::json;
+    json tree = {{"escarp", 1}, {"name", "Crossed"}, {"arm_models", cell::catalogue_arms()}, {"horizon_s", 60},
+        {"devices", json::array()}};
+    for (const int arm : {0, 1}) {
+        json task = json::array();
+        if (arm == 1) task.push_back({{"id", "later"}, {"do", "delay"}, {"time_s", 6}});
+        for (const char* pose : {"p", "q"})
+            task.push_back({{"id", pose}, {"do", "move"}, {"pose", pose}, {"by", "joint"}});
+        task.push_back({{"id", "rest"}, {"do", "delay"}, {"time_s", arm == 0 ? 8 : 2}});
+        tree["devices"].push_back({{"id", "arm" + std::to_string(arm)}, {"name", arm == 0 ? "Left arm" : "Right arm"},
+            {"kind", "arm"}, {"model", tree["arm_models"][0]["id"]}, {"detours", false}, {"speed_pct", 20},
+            {"poses", {{{"id", "p"}, {"name", "p"}, {"joints_deg", {-60, 0, 0, 0, 60, 0}}},
+                          {{"id", "q"}, {"name", "q"}, {"joints_deg", {60, 0, 0, 0, 60, 0}}}}},
+            {"task", task}, {"placement", {{"x_mm", 3000 * arm}, {"y_mm", 0}}}});
+    }
+    for (const int lock : {0, 1}) {
+        json points = json::array();
+        for (const int arm : {0, 1}) {
+            const char* of = arm == 0 ? "first" : "second";
+            points.push_back({{"of", of}, {"does", "asks"}, {"step", "p"}, {"at_pct", lock == arm ? 20 : 60}});
+            points.push_back({{"of", of}, {"does", "gives back"}, {"step", "q"}, {"at_pct", lock == arm ? 60 : 20}});
+        }
+        tree["devices"].push_back({{"id", "lock" + std::to_string(lock)},
+            {"name", lock == 0 ? "Gate east" : "Gate west"}, {"kind", "interlock"}, {"one_arm", "arm0"},
+            {"other_arm", "arm1"}, {"points", points}, {"placement", {{"x_mm", 1500}, {"y_mm", 800 * lock}}}});
+    }
+    const QString file = room.filePath("crossed.escarp");
+    QFile out(file);
+    REQUIRE(out.open(QIODevice::WriteOnly));
+    out.write(QByteArray::fromStdString(tree.dump()));
+    return file;
+}
+}  // namespace
+
+TEST_CASE("a lock-up that the run does not come to is shown step by step, and its remedy taken") {
+    Bench b(false);
+    REQUIRE(b.window.open_file(crossed_arms(b.room)));
+    b.settle();
+    const double own_end = b.w().end_time();
+    CHECK_FALSE(b.w().evaluation()->run->stuck);
+    auto* strip = b.window.verdict();
+    CHECK(strip->note("zones").contains("can lock up"));
+    auto* card = b.child<QWidget>("finding_lock-up:arm0:arm1");
+    // The way there, on the ribbon: its last instant, then a step of it.
+    QTest::mouseClick(card->findChild<QPushButton*>("show_way"), Qt::LeftButton);
+    b.settle();
+    CHECK(b.w().other_run().contains("Left arm and Right arm can lock up"));
+    CHECK(b.w().evaluation()->run->stuck);
+    CHECK(b.w().end_time() < own_end);
+    const double last = b.w().time();
+    const auto& trace = b.w().evaluation()->run->trace;
+    CHECK(std::count_if(trace.blocks.begin(), trace.blocks.end(), [&](const simulation::Block& block) {
+        return block.kind == simulation::BlockKind::wait && block.to == simulation::never;
+    }) == 2);
+    QLabel* step = nullptr;
+    for (QLabel* label : card->findChildren<QLabel*>())
+        if (label->text().contains("cannot be avoided")) step = label;
+    REQUIRE(step);
+    b.child<QScrollArea>("findings")->ensureWidgetVisible(step);
+    QTest::mouseClick(step, Qt::LeftButton, {}, QPoint(20, 8));
+    b.settle();
+    CHECK(b.w().time() < last);
+    CHECK(b.w().time() > 0);
+    QTest::mouseClick(card->findChild<QPushButton*>("leave_way"), Qt::LeftButton);
+    CHECK(b.w().other_run().isEmpty());
+    CHECK(b.w().end_time() == own_end);
+    // What takes it away.
+    QLabel* remedy = nullptr;
+    for (QLabel* label : card->findChildren<QLabel*>())
+        if (label->text().contains("Ask for all at once")) remedy = label;
+    REQUIRE(remedy);
+    b.child<QScrollArea>("findings")->ensureWidgetVisible(remedy);
+    QTest::mouseClick(remedy, Qt::LeftButton, {}, QPoint(20, 8));
+    b.settle();
+    REQUIRE(b.w().previewing());
+    QTest::mouseClick(b.child<QPushButton>("take_trial"), Qt::LeftButton);
+    b.settle();
+    CHECK(b.window.findChild<QWidget*>("finding_lock-up:arm0:arm1") == nullptr);
+    CHECK(strip->note("zones").contains("cannot lock up"));
+    b.w().undo();
+    b.settle();
+    CHECK(strip->note("zones").contains("can lock up"));
 }

@@ -2,6 +2,7 @@
 
 #include <inspection/orders.h>
 #include <simulation/kernel.h>
+#include <study/interlock.h>
 
 #include "reference/all_orders.h"
 #include "support/cells.h"
@@ -139,4 +140,110 @@ TEST_CASE("lock-ups found are those that a plain search through every order find
     CHECK(lock_up > 100);
     CHECK(lock_up < 900);
     CHECK(meet > 100);
+}
+
+namespace {
+/// Two arms that take the same two zones in opposite orders.
+OrderProgram crossed() {
+    OrderProgram p;
+    p.zones = {{0, 1, 0}, {0, 1, 0}};
+    for (const int first : {0, 1})
+        p.arms.push_back({{OrderWord::goes, {{true, first}, {true, 1 - first}}},
+            {OrderWord::goes, {{false, 1 - first}, {false, first}}}});
+    return p;
+}
+}  // namespace
+
+TEST_CASE("the shortest way into a lock-up is a run that ends in it; asking for both zones at once takes it away") {
+    inspection::Cache cache;
+    const cell::Layout layout =
+        simulation::layout(cell::Document::parse(cell_of(crossed()).dump()), cell::Document().baseline());
+    const auto e = study::with_zones(*study::evaluate(layout, cache), cache, nullptr, true);
+    REQUIRE(e->orders);
+    REQUIRE(e->orders->verdict == Orders::Verdict::locks_up);
+    const auto& all = e->inspection->findings;
+    const auto found =
+        std::find_if(all.begin(), all.end(), [](const inspection::Finding& f) { return f.id == "lock-up:arm0:arm1"; });
+    REQUIRE(found != all.end());
+    CHECK(found->severity == inspection::Severity::stop);
+    CHECK(found->steps.size() == e->orders->way.size());
+    REQUIRE(found->run);
+    // At its end nothing moves, and each holds what the other waits for.
+    const simulation::Trace& trace = found->run->trace;
+    for (const int arm : {0, 1}) {
+        const auto open = std::count_if(trace.blocks.begin(), trace.blocks.end(), [&](const simulation::Block& b) {
+            return b.device == arm && b.to == simulation::never && b.kind == simulation::BlockKind::wait;
+        });
+        CHECK(open == 1);
+        const auto holds = std::count_if(trace.blocks.begin(), trace.blocks.end(), [&](const simulation::Block& b) {
+            return b.kind == simulation::BlockKind::held && b.other == arm && b.to == simulation::never;
+        });
+        CHECK(holds == 1);
+    }
+    // Every way out that is offered is one.
+    REQUIRE_FALSE(found->ways_out.empty());
+    bool at_once = false;
+    for (const inspection::WayOut& way : found->ways_out) {
+        const auto orders = inspection::explore_orders(layout.edited(way.edit).cell(), cache);
+        CHECK(orders->verdict == Orders::Verdict::goes_on);
+        CHECK(way.effect.find("cannot lock up: " + std::to_string(orders->states) + " states") == 0);
+        at_once = at_once || way.label.starts_with("Ask for all at once");
+    }
+    CHECK(at_once);
+}
+
+TEST_CASE("the demo's arms cannot lock up with an interlock that lets in who comes first, in turn they do") {
+    inspection::Cache cache;
+    const cell::Layout demo = simulation::layout(tests::demo(), "B");
+    const auto without = study::without_interlocks(demo, cache, false);
+    for (const std::string rule : {"first come", "in turn"}) {
+        const cell::Layout with = demo.edited(study::keep_apart(demo, *without, "arm1:arm2:1", rule));
+        const auto orders = inspection::explore_orders(with.cell(), cache);
+        CHECK((orders->verdict == Orders::Verdict::locks_up) == (rule == "in turn"));
+        if (rule != "in turn") continue;
+        REQUIRE(orders->run);
+        CHECK(orders->run->trace.end > simulation::ticks(10));
+        CHECK(orders->way[orders->no_way_out].device == with.cell().device("arm1"));
+    }
+    // A proof that grows too large says what it has seen, never that all is well.
+    const auto cut = inspection::explore_orders(demo.cell(), cache, nullptr, 500);
+    CHECK(cut->verdict == Orders::Verdict::undecided);
+    CHECK(cut->why_undecided == "more than 500 states");
+    CHECK(cut->states > 500);
+    inspection::StopFlag stop{true};
+    CHECK_THROWS_AS(inspection::explore_orders(demo.cell(), cache, &stop), inspection::Overtaken);
+}
+
+TEST_CASE("a run that comes to a lock-up by itself is among the orders that are gone through: random durations") {
+    // Delays drawn at random between the motions: whatever locks up so must have been foreseen.
+    tests::Draw draw(7);
+    inspection::Cache cache;
+    int stuck = 0;
+    for (int i = 0; i < 60; ++i) {
+        const OrderProgram p = random_program(draw);
+        const json tree = cell_of(p);
+        const auto orders = inspection::explore_orders(*tests::read(tree), cache);
+        for (int k = 0; k < 4; ++k) {
+            json slowed = tree;
+            for (json& d : slowed["devices"]) {
+                if (d["kind"] != "arm") continue;
+                json task = json::array();
+                for (const json& s : d["task"]) {
+                    task.push_back(s);
+                    if (s["do"] == "move")
+                        task.push_back({{"id", s["id"].get<std::string>() + "d"}, {"do", "delay"},
+                            {"time_s", "uniform 0 to " + std::to_string(draw.whole(1, 20))}});
+                }
+                d["task"] = task;
+            }
+            slowed["seed"] = k + 1, slowed["horizon_s"] = 600;
+            const auto run = simulation::run(*tests::read(slowed), cache.plans);
+            const bool at_border = std::any_of(run->waits.begin(), run->waits.end(),
+                [](const auto& w) { return w.what == simulation::WaitFor::zone; });
+            if (!run->stuck || !at_border) continue;
+            ++stuck;
+            CHECK(orders->verdict == Orders::Verdict::locks_up);
+        }
+    }
+    CHECK(stuck > 10);
 }
