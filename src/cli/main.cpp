@@ -2,6 +2,7 @@
 // Exit 0: fine; 1: a stop finding with --strict; 2: bad input.
 
 #include <tbb/global_control.h>
+#include <cmath>
 
 #include <CLI/CLI.hpp>
 #include <cerrno>
@@ -94,7 +95,12 @@ void add_options(CLI::App& sub, const cell::Fields& table, json& said) {
                 shown, [&said, key = f.key](std::int64_t) { said[key] = true; }, f.label);
         } else if (f.type == Type::number || f.type == Type::whole) {
             option = sub.add_option_function<double>(
-                            shown, [&said, key = f.key](double v) { said[key] = v; }, f.label)
+                            shown,
+                            [&said, key = f.key](double v) {
+                                if (v == std::floor(v) && std::abs(v) < 1e15) said[key] = static_cast<std::int64_t>(v);
+                                else said[key] = v;
+                            },
+                            f.label)
                          ->check(CLI::Range(f.low, f.high));
         } else if (f.type == Type::numbers) {
             option = sub.add_option_function<std::vector<double>>(

@@ -24,8 +24,11 @@ public:
         : cell_(cell), trace_(run.trace), step_(step_s) {
         end_ = simulation::seconds(run.steady ? run.steady->from + run.steady->period : run.trace.end);
     }
+    /// A stretch of it alone, with both its ends.
+    ContactSampler(const cell::Cell& cell, const simulation::Run& run, double step_s, double from, double to)
+        : cell_(cell), trace_(run.trace), step_(step_s), begin_(from), end_(to) {}
     SampledContacts look() {
-        for (double t = 0.5 * step_; t < end_; t += step_)
+        for (double t = begin_ + 0.5 * step_; t < end_; t += step_)
             for (std::size_t i = 0; i < cell_.devices.size(); ++i)
                 if (cell_.devices[i].arm) look(static_cast<int>(i), static_cast<simulation::Ticks>(t * 1e9));
         return found_;
@@ -45,8 +48,11 @@ private:
     void look(int arm, simulation::Ticks now) {
         const cell::Device& d = cell_.devices[arm];
         const simulation::Block* at_work = nullptr;
-        for (const simulation::Block& b : trace_.blocks)
-            if (b.device == arm && b.from <= now && now < b.to && works(b)) at_work = &b;
+        // As long as it has not moved on.
+        const simulation::MotionRecord* moves = nullptr;
+        for (const simulation::MotionRecord& m : trace_.motions[arm])
+            if (m.from <= now) moves = &m;
+        if (moves && moves->block >= 0 && works(trace_.blocks[moves->block])) at_work = &trace_.blocks[moves->block];
         std::vector<geometry::Frame> frames;
         d.arm->model->mechanism.link_frames(trace_.joints(cell_, arm, now), d.world, frames);
         const int flange = d.arm->model->flange_link;
@@ -137,7 +143,7 @@ private:
     const cell::Cell& cell_;
     const simulation::Trace& trace_;
     const double step_;
-    double end_ = 0;
+    double begin_ = 0, end_ = 0;
     SampledContacts found_;
     std::map<std::string, double> nearest_;
     std::set<std::string> known_;
