@@ -183,6 +183,14 @@ struct Mark {
     std::string lit_by = {};  ///< a signal of the device: the line is drawn thick while that is on
 };
 
+/// An upright plane that keeps people away: beams that stop the cell, or a fence. In the device's frame.
+struct Guard {
+    Vector3 from = Vector3::Zero(), to = Vector3::Zero();  ///< along the floor
+    double bottom = 0, height = 0;                         ///< m
+    double detection = 0, response_s = 0;  ///< of beams: the least that they see, m; how long until the arms slow down
+    double opening = 0;                    ///< of a fence: width of its square openings, m; 0: closed panels
+};
+
 struct Device {
     std::string id, name, colour;
     const DeviceKind* kind = nullptr;
@@ -193,6 +201,7 @@ struct Device {
     Look look = Look::structure;
     geometry::Bodies bodies;  ///< in the device's frame; an arm's links are in its model
     std::vector<Mark> marks;
+    std::vector<Guard> guards;
     std::vector<Seat> seats;
     std::vector<Frame> ends;      ///< where another conveyor joins: beginning and end, x along the travel
     bool locked = false;          ///< not to be moved by hand

@@ -55,6 +55,7 @@ const std::vector<Question>& questions() {
         add_signal_questions(list);
         add_clearance_question(list);
         add_zone_questions(list);
+        add_people_question(list);
         return list;
     }();
     return all;

@@ -74,6 +74,7 @@ void add_motion_questions(std::vector<Question>& all);
 void add_arm_questions(std::vector<Question>& all);
 void add_signal_questions(std::vector<Question>& all);
 void add_clearance_question(std::vector<Question>& all);
+void add_people_question(std::vector<Question>& all);
 void add_zone_questions(std::vector<Question>& all);
 void add_drawing_exporter(std::vector<Exporter>& all);
 void add_placements_exporter(std::vector<Exporter>& all);

@@ -432,10 +432,10 @@ std::shared_ptr<const Zones> find_zones(const cell::Cell& cell, const simulation
     return ZoneSearch(cell, run, cache, stop, resolution, margin).find();
 }
 
-VolumePtr swept_by(
-    const cell::Cell& cell, const simulation::Run& run, int device, int step, double resolution, const StopFlag* stop) {
-    Cache cache;
-    return ZoneSearch(cell, run, cache, stop, resolution).swept_by(device, step);
+VolumePtr swept_by(const cell::Cell& cell, const simulation::Run& run, int device, int step, double resolution,
+    const StopFlag* stop, Cache* cache) {
+    Cache own;
+    return ZoneSearch(cell, run, cache ? *cache : own, stop, resolution).swept_by(device, step);
 }
 
 }  // namespace escarp::inspection

@@ -67,6 +67,6 @@ std::shared_ptr<const Zones> find_zones(const cell::Cell& cell, const simulation
 /// What a mover sweeps over its whole task, or during one step (by number), as far as it is looked at; nothing if it
 /// never moves so.
 std::shared_ptr<const geometry::Volume> swept_by(const cell::Cell& cell, const simulation::Run& run, int device,
-    int step, double resolution, const StopFlag* stop = nullptr);
+    int step, double resolution, const StopFlag* stop = nullptr, Cache* cache = nullptr);
 
 }  // namespace escarp::inspection

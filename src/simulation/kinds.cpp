@@ -24,6 +24,7 @@ void add_standard_kinds(cell::Kinds& all) {
     all.add(interlock_kind());
     all.add(structure_kind());
     all.add(fence_kind());
+    all.add(light_curtain_kind());
     all.add(solid_kind());
     all.add(marking_kind());
     all.add(pick_step());

@@ -13,6 +13,7 @@ std::unique_ptr<Kind> infeed_kind();
 std::unique_ptr<Kind> outfeed_kind();
 std::unique_ptr<Kind> fixture_kind();
 std::unique_ptr<Kind> beam_kind();
+std::unique_ptr<Kind> light_curtain_kind();
 std::unique_ptr<Kind> zone_sensor_kind();
 std::unique_ptr<Kind> distance_sensor_kind();
 std::unique_ptr<Kind> camera_kind();

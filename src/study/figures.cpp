@@ -1,4 +1,6 @@
 #include "figures.h"
+#include <inspection/people.h>
+
 #include "lock_up.h"
 #include "zone_findings.h"
 
@@ -241,6 +243,8 @@ std::shared_ptr<const Evaluation> with_zones(
     if (!findings) return e;
     auto more = std::make_shared<inspection::Inspection>(*e->inspection);
     for (inspection::Finding& f : zone_findings(*e, cache, stop)) more->findings.push_back(std::move(f));
+    for (inspection::Finding& f : inspection::people_findings(*e->cell, *e->run, cache, stop))
+        more->findings.push_back(std::move(f));
     for (inspection::Finding& f : lock_up_findings(*e, cache, stop)) more->findings.push_back(std::move(f));
     std::stable_sort(more->findings.begin(), more->findings.end(),
         [](const auto& a, const auto& b) { return a.severity < b.severity; });

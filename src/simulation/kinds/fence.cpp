@@ -22,7 +22,10 @@ public:
             number("post_mm", "posts", 5, 500).usually(50).at_first(50.0),
             number("panel_mm", "longest panel", 200, 10000).usually(1500).at_first(1500.0),
             numbers("doors_at_mm", "doors from start", 0, 1e7, 0, 100).lacking().at_first(cell::json::array()),
-            number("door_width_mm", "door width", 300, 10000).usually(900).at_first(900.0)};
+            number("door_width_mm", "door width", 300, 10000).usually(900).at_first(900.0),
+            number("opening_mm", "openings", 0, 1000)
+                .usually(0)
+                .explained("Width of the mesh's square openings; 0: closed panels.")};
         return all;
     }
     Settles settles() const override { return Settles::on_floor; }
@@ -47,6 +50,10 @@ public:
                 open.push_back(true), cuts.push_back(from + door);
             }
             if (cuts.back() < length - 1e-6) open.push_back(false), cuts.push_back(length);
+            cell::Guard guard;
+            guard.from = corners[i], guard.to = corners[i + 1];
+            guard.height = height, guard.opening = v.number("opening_mm");
+            d.guards.push_back(guard);
             const Frame run = geometry::make_frame(corners[i], {0, 0, std::atan2(along.y(), along.x())});
             for (std::size_t k = 0; k < open.size(); ++k) {
                 if (open[k]) add_door(d, run, cuts[k], cuts[k + 1], post, height);

@@ -1,0 +1,327 @@
+#include "people.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "check.h"
+#include "timeline.h"
+#include "zones.h"
+
+namespace escarp::inspection {
+namespace {
+
+using geometry::Box3;
+using simulation::seconds;
+
+constexpr double millimetre = 1e-3;
+
+// ISO 13857:2008, table 2: rows by the hazard's height, columns by the fence's, values the horizontal distance. mm
+constexpr double fence_heights[] = {1000, 1200, 1400, 1600, 1800, 2000, 2200, 2400, 2500, 2700};
+constexpr double hazard_heights[] = {0, 200, 400, 600, 800, 1000, 1200, 1400, 1600, 1800, 2000, 2200, 2400, 2600, 2700};
+constexpr double over_mm[15][10] = {{1100, 500, 0, 0, 0, 0, 0, 0, 0, 0}, {1200, 900, 0, 0, 0, 0, 0, 0, 0, 0},
+    {1400, 1200, 400, 0, 0, 0, 0, 0, 0, 0}, {1400, 1300, 800, 0, 0, 0, 0, 0, 0, 0},
+    {1500, 1300, 900, 600, 0, 0, 0, 0, 0, 0}, {1500, 1400, 1000, 800, 0, 0, 0, 0, 0, 0},
+    {1500, 1400, 1100, 900, 700, 0, 0, 0, 0, 0}, {1500, 1400, 1100, 900, 800, 0, 0, 0, 0, 0},
+    {1500, 1400, 1100, 900, 800, 500, 0, 0, 0, 0}, {1500, 1400, 1100, 900, 800, 600, 0, 0, 0, 0},
+    {1400, 1300, 1100, 900, 800, 600, 400, 0, 0, 0}, {1300, 1200, 1000, 900, 800, 600, 400, 300, 0, 0},
+    {1100, 1000, 900, 800, 700, 600, 400, 300, 100, 0}, {900, 800, 700, 600, 600, 500, 400, 300, 100, 0},
+    {0, 0, 0, 0, 0, 0, 0, 0, 0, 0}};
+// ISO 13857:2008, table 4: square openings up to the first, at least the second. mm
+constexpr double through_mm[][2] = {
+    {4, 2}, {6, 5}, {8, 15}, {10, 25}, {12, 80}, {20, 120}, {30, 120}, {40, 200}, {120, 850}};
+
+/// From a stretch of a line over the floor to an upright box, seen from above; and the direction from there to the
+/// line.
+double apart(const Vector3& from, const Vector3& to, const Box3& box, Vector3& outward) {
+    double best = 1e300;
+    const auto nearest = [&](const Vector3& p) {  // of the line
+        const Vector3 along = to - from;
+        const double share = std::clamp((p - from).dot(along) / std::max(1e-12, along.squaredNorm()), 0.0, 1.0);
+        return Vector3(from + share * along);
+    };
+    const auto take = [&](const Vector3& of_line, const Vector3& of_box) {
+        Vector3 gap = of_line - of_box;
+        gap.z() = 0;
+        if (gap.norm() < best) best = gap.norm(), outward = gap;
+    };
+    for (const double x : {box.low.x(), box.high.x()})
+        for (const double y : {box.low.y(), box.high.y()}) take(nearest({x, y, from.z()}), {x, y, 0});
+    for (const Vector3& end : {from, to})
+        take(end, {std::clamp(end.x(), box.low.x(), box.high.x()), std::clamp(end.y(), box.low.y(), box.high.y()), 0});
+    // The line may run through the box.
+    double low = 0, high = 1;
+    for (int axis = 0; axis < 2; ++axis) {
+        const double d = to[axis] - from[axis];
+        if (std::abs(d) < 1e-12) {
+            if (from[axis] < box.low[axis] || from[axis] > box.high[axis]) low = 1, high = 0;
+            continue;
+        }
+        double a = (box.low[axis] - from[axis]) / d, b = (box.high[axis] - from[axis]) / d;
+        if (a > b) std::swap(a, b);
+        low = std::max(low, a), high = std::min(high, b);
+    }
+    if (low <= high) best = 0;
+    return best;
+}
+
+class Judging {
+public:
+    Judging(const cell::Cell& cell, const cell::Device& device, int index, std::size_t guard, int arm,
+        const geometry::Volume& swept)
+        : cell_(cell),
+          guard_(device.guards[guard]),
+          swept_(swept),
+          from_(device.world * guard_.from),
+          to_(device.world * guard_.to) {
+        across_ = Vector3(from_.y() - to_.y(), to_.x() - from_.x(), 0).normalized();
+        made_.device = index, made_.guard = guard, made_.arm = arm;
+    }
+
+    GuardJudged approach(double arm_stops) const {
+        GuardJudged j = made_;
+        j.stops_s = arm_stops;
+        const auto needed = curtain_distance(arm_stops + guard_.response_s, guard_.detection);
+        if (!needed) {
+            j.why_not = "its detection capability of " + millimetres(guard_.detection) +
+                        " mm is not judged here: up to 70 mm are (ISO 13855, 6.2)";
+            return j;
+        }
+        j.needed = *needed;
+        j.has = nearest(-1e9, 1e9, j.outward);
+        move_out(j, -1e9, 1e9);
+        return j;
+    }
+    GuardJudged over() const {
+        GuardJudged j = made_;
+        j.by = GuardJudged::By::over;
+        if (guard_.height < least_fence) {
+            j.why_not = "it is lower than " + millimetres(least_fence) + " mm and so no fence (ISO 13857, table 2)";
+            return j;
+        }
+        bool first = true;
+        for (std::size_t row = 0; row + 1 < std::size(hazard_heights); ++row) {
+            const double low = millimetre * hazard_heights[row], high = millimetre * hazard_heights[row + 1];
+            const double needed =
+                std::max(reach_over_distance(low, guard_.height), reach_over_distance(high, guard_.height));
+            Vector3 outward = Vector3::Zero();
+            const double has = nearest(row == 0 ? -1e9 : low, high, outward);
+            if (!first && needed - has <= j.missing()) continue;
+            first = false;
+            j.needed = needed, j.has = has, j.outward = outward, j.hazard_height = 0.5 * (low + high);
+            move_out(j, row == 0 ? -1e9 : low, high);
+        }
+        return j;
+    }
+    GuardJudged through() const {
+        GuardJudged j = made_;
+        j.by = GuardJudged::By::through;
+        const auto needed = reach_through_distance(guard_.opening);
+        if (!needed) {
+            j.why_not = "a person gets through openings of " + millimetres(guard_.opening) + " mm";
+            return j;
+        }
+        j.needed = *needed;
+        j.has = nearest(-1e9, guard_.height, j.outward);
+        move_out(j, -1e9, guard_.height);
+        return j;
+    }
+
+private:
+    /// Of what is swept between two heights, m; 1e9 where nothing is.
+    double nearest(double low, double high, Vector3& outward, const Vector3& shift = Vector3::Zero()) const {
+        double best = 1e9;
+        for (const Box3& box : swept_.covers(low, high)) {
+            Vector3 away = Vector3::Zero();
+            const double gap = apart(from_ + shift, to_ + shift, box, away);
+            if (gap >= best) continue;
+            best = gap;
+            outward = across_;
+            if (away.dot(across_) < 0) outward = -across_;
+        }
+        return best;
+    }
+    /// How far across itself it has to be moved until nothing is missing.
+    void move_out(GuardJudged& j, double low, double high) const {
+        constexpr double step = 10 * millimetre;
+        constexpr int most = 40;
+        double by = 0, missing = j.missing();
+        for (int i = 0; i < most && missing > 0; ++i) {
+            by += step * std::ceil(missing / step - 1e-9);
+            Vector3 other_way = Vector3::Zero();
+            missing = j.needed - nearest(low, high, other_way, by * j.outward);
+        }
+        j.shift = missing <= 0 ? by : 0;
+    }
+
+    const cell::Cell& cell_;
+    const cell::Guard& guard_;
+    const geometry::Volume& swept_;
+    const Vector3 from_, to_;
+    Vector3 across_;
+    GuardJudged made_;
+};
+
+}  // namespace
+
+const char* const no_assessment =
+    "This helps to lay out; it replaces no risk assessment, and no measuring of the stopping time.";
+
+std::optional<double> curtain_distance(double stops_s, double detection) {
+    const double d = detection / millimetre;
+    if (d > 70) return std::nullopt;
+    if (d > 40) return millimetre * (1600 * stops_s + 850);
+    const double c = std::max(0.0, 8 * (d - 14));
+    double s = 2000 * stops_s + c;
+    if (s > 500) s = std::max(500.0, 1600 * stops_s + c);
+    return millimetre * std::max(100.0, s);
+}
+
+double reach_over_distance(double hazard, double fence) {
+    const double a = hazard / millimetre, b = fence / millimetre;
+    if (a >= hazard_heights[14] - 1e-6) return 0;
+    std::size_t column = 0;
+    while (column + 1 < std::size(fence_heights) && fence_heights[column + 1] <= b + 1e-6) ++column;
+    std::size_t row = 0;
+    while (row + 1 < std::size(hazard_heights) && hazard_heights[row + 1] <= a + 1e-6) ++row;
+    const bool between = a > hazard_heights[row] + 1e-6;
+    return millimetre * std::max(over_mm[row][column], between ? over_mm[row + 1][column] : 0.0);
+}
+
+std::optional<double> reach_through_distance(double opening) {
+    if (opening <= 0) return 0.0;
+    for (const auto& [up_to, distance] : through_mm)
+        if (opening / millimetre <= up_to + 1e-6) return millimetre * distance;
+    return std::nullopt;
+}
+
+double stopping_time(const cell::Arm& arm, const simulation::Run& run, int device) {
+    const auto& joints = arm.model->mechanism.joints;
+    double longest = 0;
+    for (const simulation::MotionRecord& m : run.trace.motions[static_cast<std::size_t>(device)]) {
+        if (m.motion->duration() <= 0) continue;
+        const kinematics::JointVector rate = m.motion->rate_bound(0, m.motion->duration());
+        for (int j = 0; j < rate.size(); ++j) {
+            const auto& joint = joints[static_cast<std::size_t>(j)];
+            const double v = std::min(rate[j], joint.speed), a = joint.acceleration, jerk = joint.jerk;
+            const double takes = jerk <= 0 || !std::isfinite(jerk) ? v / a
+                                 : v >= a * a / jerk               ? v / a + a / jerk
+                                                                   : 2 * std::sqrt(v / jerk);
+            longest = std::max(longest, takes);
+        }
+    }
+    return longest;
+}
+
+std::vector<GuardJudged> judge_guards(
+    const cell::Cell& cell, const simulation::Run& run, Cache& cache, const StopFlag* stop, double resolution) {
+    std::vector<GuardJudged> all;
+    if (std::none_of(cell.devices.begin(), cell.devices.end(), [](const cell::Device& d) { return !d.guards.empty(); }))
+        return all;
+    struct Arm {
+        int device;
+        std::shared_ptr<const geometry::Volume> swept;
+        double stops_s;
+    };
+    std::vector<Arm> arms;
+    for (std::size_t i = 0; i < cell.devices.size(); ++i) {
+        const cell::Device& d = cell.devices[i];
+        const int index = static_cast<int>(i);
+        if (!d.arm) continue;
+        auto swept = swept_by(cell, run, index, -1, resolution, stop, &cache);
+        if (swept && !swept->empty()) arms.push_back({index, std::move(swept), stopping_time(*d.arm, run, index)});
+    }
+    for (std::size_t i = 0; i < cell.devices.size(); ++i) {
+        const cell::Device& d = cell.devices[i];
+        for (std::size_t g = 0; g < d.guards.size(); ++g) {
+            std::optional<GuardJudged> worst[3];
+            for (const Arm& arm : arms) {
+                motion::give_way(stop);
+                const Judging judging(cell, d, static_cast<int>(i), g, arm.device, *arm.swept);
+                const auto take = [&](const GuardJudged& j) {
+                    auto& known = worst[static_cast<int>(j.by)];
+                    if (!known || (known->why_not.empty() && j.missing() > known->missing())) known = j;
+                };
+                if (d.guards[g].detection > 0) {
+                    take(judging.approach(arm.stops_s));
+                } else {
+                    take(judging.over());
+                    if (d.guards[g].opening > 0) take(judging.through());
+                }
+            }
+            for (auto& j : worst)
+                if (j) all.push_back(std::move(*j));
+        }
+    }
+    return all;
+}
+
+std::string in_words(const cell::Cell& cell, const GuardJudged& j) {
+    const cell::Guard& g = cell.devices[static_cast<std::size_t>(j.device)].guards[j.guard];
+    if (!j.why_not.empty()) return j.why_not;
+    switch (j.by) {
+        case GuardJudged::By::approach: {
+            const double t = j.stops_s + g.response_s, d = g.detection / millimetre;
+            const double c = d > 40 ? 850 : std::max(0.0, 8 * (d - 14));
+            const double k = d > 40 || 2000 * t + c > 500 ? 1600 : 2000;
+            std::string words = "S = K T + C = " + short_number(k, 0) + " mm/s \u00d7 " + short_number(t) + " s + " +
+                                short_number(c, 0) + " mm = " + short_number(k * t + c, 0) + " mm";
+            if (std::abs(k * t + c - j.needed / millimetre) > 0.5)
+                words += ", at least " + short_number(j.needed / millimetre, 0) + " mm";
+            return words + " (ISO 13855); T = " + short_number(j.stops_s) + " s until the arm stands + " +
+                   short_number(g.response_s) + " s response";
+        }
+        case GuardJudged::By::over:
+            return "over a fence of " + millimetres(g.height) + " mm a hazard " + millimetres(j.hazard_height) +
+                   " mm high is reached from " + millimetres(j.needed) + " mm (ISO 13857, table 2)";
+        case GuardJudged::By::through:
+            return "through openings of " + millimetres(g.opening) + " mm a hazard is reached from " +
+                   millimetres(j.needed) + " mm (ISO 13857, table 4)";
+    }
+    return {};
+}
+
+std::vector<Finding> people_findings(
+    const cell::Cell& cell, const simulation::Run& run, Cache& cache, const StopFlag* stop) {
+    std::map<std::pair<int, int>, GuardJudged> worst;  // of the runs of one fence, by way past it
+    for (const GuardJudged& j : judge_guards(cell, run, cache, stop)) {
+        if (j.why_not.empty() && j.missing() <= 0) continue;
+        const auto [at, fresh] = worst.try_emplace({j.device, static_cast<int>(j.by)}, j);
+        if (!fresh && j.why_not.empty() && j.missing() > at->second.missing()) at->second = j;
+    }
+    std::vector<Finding> all;
+    for (const auto& [key, j] : worst) {
+        const cell::Device& d = cell.devices[static_cast<std::size_t>(j.device)];
+        const std::string& arm = cell.devices[static_cast<std::size_t>(j.arm)].name;
+        Finding f;
+        static const char* ways[] = {"approach", "over", "through"};
+        f.id = "people:" + d.id + ":" + ways[static_cast<int>(j.by)];
+        f.severity = Severity::watch;
+        f.devices = {d.id, cell.devices[static_cast<std::size_t>(j.arm)].id};
+        if (!j.why_not.empty()) {
+            f.title = d.name + " does not keep people away";
+            f.text = "As it is, " + j.why_not + ". " + no_assessment;
+            all.push_back(std::move(f));
+            continue;
+        }
+        f.title = d.name + (j.by == GuardJudged::By::approach ? " is too near to " : " can be reached past: ") + arm;
+        f.text = arm + " comes within " + millimetres(j.has) + " mm of it, " + millimetres(j.needed) +
+                 " mm are needed: " + in_words(cell, j) + ". " + no_assessment;
+        if (j.shift <= 0) {
+            all.push_back(std::move(f));
+            continue;
+        }
+        const cell::Device& root = cell.devices[static_cast<std::size_t>(cell.root(j.device))];
+        WayOut way;
+        way.label = "Move " + root.name + " " + millimetres(j.shift) + " mm outward";
+        const Vector3 to = root.placement.translation() + j.shift * j.outward;
+        const auto tenth = [](double metres) { return std::round(metres * 1e4) / 10; };
+        way.edit = {way.label, {cell::Operation::set("/devices/" + root.id + "/placement/x_mm", tenth(to.x())),
+                                   cell::Operation::set("/devices/" + root.id + "/placement/y_mm", tenth(to.y()))}};
+        way.effect = "then nothing is missing";
+        f.ways_out.push_back(std::move(way));
+        all.push_back(std::move(f));
+    }
+    return all;
+}
+
+}  // namespace escarp::inspection
