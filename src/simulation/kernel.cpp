@@ -324,6 +324,7 @@ void Kernel::start_motion(int device, MotionRecord motion) {
     for (Behaviour* w : watchers_) {
         if (begun.held >= 0) w->moved(*this, begun.held);
         for (const MotionRecord::Also& more : begun.also) w->moved(*this, more.part);
+        w->mover_begins(*this, device);
     }
 }
 

@@ -169,6 +169,7 @@ public:
     /// Told of every new stretch of a part's motion (only if `watches`).
     virtual bool watches() const { return false; }
     virtual void moved(Kernel&, int /*part*/) {}
+    virtual void mover_begins(Kernel&, int /*device*/) {}  ///< a motion, or to stand with something else in its tool
 
     virtual bool random() const { return false; }
     virtual bool tells_condition() const { return false; }  ///< by itself; else its main task does
@@ -387,6 +388,11 @@ struct Looks {
     std::vector<int> types;  ///< that it knows; empty: all
 };
 
+/// Signals (indexes) of a volume: that somebody is inside, and that nobody may be.
+struct KeptEmpty {
+    int inside, keep_out;
+};
+
 /// A kind with its behaviour.
 class Kind : public cell::DeviceKind {
 public:
@@ -403,6 +409,7 @@ public:
     virtual std::vector<Checkpoint> checkpoints(const cell::Cell& /*cell*/, int /*device*/, int /*mover*/) const {
         return {};
     }
+    virtual std::optional<KeptEmpty> kept_empty(const cell::Device&) const { return std::nullopt; }
     virtual std::optional<Looks> looks(const cell::Cell&, const cell::Device&) const { return std::nullopt; }
     /// Where a device brings its parts in from the side, world; nullopt: it does not.
     virtual std::optional<Vector3> side_joint(const cell::Cell& /*cell*/, const cell::Device& /*device*/) const {

@@ -22,6 +22,7 @@ void add_standard_kinds(cell::Kinds& all) {
     all.add(door_kind());
     all.add(clamp_kind());
     all.add(interlock_kind());
+    all.add(watched_volume_kind());
     all.add(structure_kind());
     all.add(fence_kind());
     all.add(light_curtain_kind());

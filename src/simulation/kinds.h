@@ -15,6 +15,7 @@ std::unique_ptr<Kind> fixture_kind();
 std::unique_ptr<Kind> beam_kind();
 std::unique_ptr<Kind> light_curtain_kind();
 std::unique_ptr<Kind> zone_sensor_kind();
+std::unique_ptr<Kind> watched_volume_kind();
 std::unique_ptr<Kind> distance_sensor_kind();
 std::unique_ptr<Kind> camera_kind();
 std::unique_ptr<Kind> structure_kind();

@@ -5,6 +5,7 @@
 #include <cell/device_kind.h>
 #include <cell/expression.h>
 #include <geometry/distance.h>
+#include <simulation/kernel.h>
 
 #include "../status.h"
 #include "check.h"

@@ -1,8 +1,7 @@
-#include <cmath>
-
 #include <cell/device_kind.h>
 
 #include "kinds.h"
+#include "prism.h"
 #include "watching.h"
 
 namespace escarp::simulation {
@@ -13,21 +12,6 @@ struct Volume final : cell::Parameters {
     std::string detects;
     double on_delay, off_delay, update;
 };
-
-/// Corners of the bottom; a cylinder as a prism that holds it, of so many sides.
-std::vector<Vector3> outline(bool round, double length, double width, double z) {
-    constexpr int sides = 24;
-    if (!round)
-        return {{-0.5 * length, -0.5 * width, z}, {0.5 * length, -0.5 * width, z}, {0.5 * length, 0.5 * width, z},
-            {-0.5 * length, 0.5 * width, z}};
-    std::vector<Vector3> points;
-    const double radius = 0.5 * length / std::cos(geometry::pi / sides);
-    for (int i = 0; i < sides; ++i) {
-        const double angle = 2 * geometry::pi * (i + 0.5) / sides;
-        points.emplace_back(radius * std::cos(angle), radius * std::sin(angle), z);
-    }
-    return points;
-}
 
 class ZoneSensorKind final : public Kind {
 public:
@@ -69,30 +53,18 @@ public:
         volume->update = v.number("update_s");
         if (!volume->detects.empty() && cell.part_type(volume->detects) < 0)
             r.problem("detects", "\"" + volume->detects + "\" is not the id of a part type of this file.");
-        const std::vector<Vector3> low = outline(round, length, width, above),
-                                   high = outline(round, length, width, above + height);
-        volume->corners = low;
-        volume->corners.insert(volume->corners.end(), high.begin(), high.end());
+        volume->corners = prism_corners(round, length, width, above, height);
         d.look = cell::Look::sensor;
         // Its head stands beside what it watches and looks at it.
         d.bodies.push_back(cell::standing_box(
             "head", {0.04, 0.03, above + height + 0.03}, {0, 0.5 * width + (round ? 0.04 : 0.03), 0}));
-        const auto mark = [&](std::vector<Vector3> line) {
-            d.marks.push_back({cell::Mark::Style::accent, std::move(line)});
-            d.marks.back().lit_by = "made";
-        };
-        for (std::vector<Vector3> ring : {low, high}) {
-            ring.push_back(ring.front());
-            mark(std::move(ring));
-        }
-        for (std::size_t i = 0; i < low.size(); i += round ? 6 : 1) mark({low[i], high[i]});
+        mark_prism(d, volume->corners, round, "made");
         d.signals = {{"made"}, cell::Signal::input_on("enable"), cell::Signal::count("count")};
         d.parameters = std::move(volume);
     }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {
         const Volume& volume = static_cast<const Volume&>(*d.parameters);
-        std::vector<Vector3> corners;
-        for (const Vector3& p : volume.corners) corners.push_back(d.world * p);
+        std::vector<Vector3> corners = in_world(d, volume.corners);
         Vector3 middle = Vector3::Zero();
         for (const Vector3& p : corners) middle += p / static_cast<double>(corners.size());
         double reach = 0;

@@ -1,0 +1,174 @@
+// A volume that tells which movers are in it: links, tools and what they hold.
+
+#include <map>
+
+#include <cell/device_kind.h>
+
+#include "../arm_parts.h"
+#include "kinds.h"
+#include "prism.h"
+
+namespace escarp::simulation {
+namespace {
+
+struct Space final : cell::Parameters {
+    std::vector<Vector3> corners;     ///< in the device's frame
+    std::vector<std::string> movers;  ///< ids of those with a signal of their own
+};
+const Space& space_of(const cell::Device& d) { return static_cast<const Space&>(*d.parameters); }
+
+using Intervals = std::vector<std::pair<double, double>>;
+
+class Telling final : public Behaves<Telling> {
+public:
+    Telling(const cell::Device& d, int index, const cell::Cell& cell)
+        : Acts(d, index),
+          still_(Frame::Identity(), motion::part_set({{0, geometry::Convex::hull(in_world(d, space_of(d).corners)),
+                                        Frame::Identity(), {}, 0}})) {
+        const auto& named = space_of(d).movers;
+        for (std::size_t i = 0; i < cell.devices.size(); ++i) {
+            if (!cell.devices[i].mover()) continue;
+            const auto own = std::find(named.begin(), named.end(), cell.devices[i].id);
+            if (named.empty() || own != named.end())
+                movers_[static_cast<int>(i)].signal =
+                    own == named.end() ? -1 : d.first_signal + 1 + static_cast<int>(own - named.begin());
+        }
+    }
+    bool watches() const override { return true; }
+    Pace pace() const override { return Pace::by_clock; }
+
+    void mover_begins(Kernel& k, int mover) override {
+        const auto at = movers_.find(mover);
+        if (at == movers_.end()) return;
+        Seen& seen = at->second;
+        for (const EventKey& e : seen.pending) k.cancel(e);
+        seen.pending.clear();
+        const Intervals& inside = while_it_moves(k, mover);
+        change(k, seen, !inside.empty() && inside.front().first <= 0);
+        for (const auto& [on, off] : inside) {
+            if (on > 0) seen.pending.push_back(k.at(k.now() + ticks(on), *this, 2 * mover));
+            if (off < 1e9) seen.pending.push_back(k.at(k.now() + ticks(off), *this, 2 * mover + 1));
+        }
+    }
+    void event(Kernel& k, int what, int) override { change(k, movers_.at(what / 2), what % 2 == 0); }
+    void write_state(StateWriter& w) const override {
+        for (const auto& [device, seen] : movers_) w.add(seen.inside);
+    }
+
+private:
+    struct Seen {
+        int signal = -1;
+        bool inside = false;
+        std::vector<EventKey> pending = {};
+    };
+    void change(Kernel& k, Seen& seen, bool inside) {
+        seen.inside = inside;
+        if (seen.signal >= 0) k.set_signal(seen.signal, inside);
+        k.set_signal(
+            signal(0), std::any_of(movers_.begin(), movers_.end(), [](const auto& m) { return m.second.inside; }));
+    }
+    /// What its present motion, and standing where that ends, brings.
+    const Intervals& while_it_moves(const Kernel& k, int mover) {
+        const MotionRecord& m = k.trace().motions[static_cast<std::size_t>(mover)].back();
+        const cell::Device& d = k.cell().devices[static_cast<std::size_t>(mover)];
+        cell::ContentKey key;
+        key.add(reinterpret_cast<std::uintptr_t>(m.motion.get())).add(mover);
+        std::vector<motion::Part> parts = arm_parts(*d.mover());
+        const auto hold = [&](int part) {
+            const Place& p = k.trace().parts[static_cast<std::size_t>(part)].places.back();
+            if (p.kind != Place::Kind::held) return;
+            key.add(k.trace().parts[static_cast<std::size_t>(part)].type).add(p.at);
+            for (motion::Part& one : held_parts(*d.mover(), k.type_of(part), p.at)) parts.push_back(std::move(one));
+        };
+        if (m.held >= 0) hold(m.held);
+        for (const MotionRecord::Also& more : m.also) hold(more.part);
+        const auto [found, fresh] = known_->inside.try_emplace(key.value());
+        if (fresh) {
+            const double duration = m.motion->duration();
+            const motion::ArmMover moving(
+                d.mover()->model->mechanism, d.world, m.motion, 0, motion::part_set(std::move(parts)));
+            for (const auto& [on, off] : motion::contact_times(moving, still_, 0, std::max(1e-6, duration)))
+                found->second.emplace_back(on, off >= duration - 1e-6 ? 1e300 : off);
+            known_->kept.push_back(m.motion);  // the key is its address
+        }
+        return found->second;
+    }
+
+    motion::GlideMover still_;
+    std::map<int, Seen> movers_;  ///< by device
+    /// What was worked out before; copies share it.
+    struct Known {
+        std::map<std::uint64_t, Intervals> inside;
+        std::vector<motion::MotionPtr> kept;
+    };
+    std::shared_ptr<Known> known_ = std::make_shared<Known>();
+};
+
+const cell::Fields& mover_fields() {
+    using namespace cell::field;
+    static const cell::Fields all{
+        of(cell::Field::Type::device, "mover", "mover").explained("It gets a signal of its own: ID_inside.")};
+    return all;
+}
+
+class WatchedVolumeKind final : public Kind {
+public:
+    std::string id() const override { return "watched_volume"; }
+    std::string label() const override { return "Watched volume"; }
+    const cell::Fields& fields() const override {
+        using namespace cell::field;
+        static const cell::Fields all{choice("shape", "shape", {"box", "cylinder"}).usually("box").at_first("box"),
+            number("length_mm", "length, or diameter", 1, 20000).at_first(600.0),
+            number("width_mm", "width of a box", 1, 20000).usually(600).at_first(600.0),
+            number("height_mm", "height", 1, 10000).at_first(800.0),
+            number("above_mm", "begins above", 0, 10000).usually(0).at_first(800.0),
+            list("movers", "movers with a signal each", mover_fields, 50).under("Movers with a signal each")};
+        return all;
+    }
+    Settles settles() const override { return Settles::on_floor; }
+    Lane lane() const override { return Lane::level; }
+    void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
+        auto space = std::make_shared<Space>();
+        const cell::Values v(r, fields());
+        const bool round = v.choice("shape") == "cylinder";
+        const double length = v.number("length_mm"), width = round ? length : v.number("width_mm");
+        if (round) v.number("width_mm");  // has no meaning there
+        space->corners = prism_corners(round, length, width, v.number("above_mm"), v.number("height_mm"));
+        d.look = cell::Look::marking;
+        mark_prism(d, space->corners, round, "inside");
+        d.signals = {{"inside"}};
+        for (const cell::Reader& one : v.list("movers")) {
+            const cell::Values m(one, mover_fields());
+            const std::string id = m.text("mover");
+            if (std::find(space->movers.begin(), space->movers.end(), id) != space->movers.end()) {
+                one.problem("mover", "\"" + id + "\" stands in this list already.");
+                continue;
+            }
+            space->movers.push_back(id);
+            d.signals.push_back({id + "_inside"});
+        }
+        d.signals.push_back(cell::Signal::input_off("keep_out"));
+        d.parameters = std::move(space);
+    }
+    void settled(const cell::Reader& r, const cell::Cell& cell, cell::Device& d) const override {
+        for (const std::string& id : space_of(d).movers) {
+            const int mover = cell.device(id);
+            if (mover < 0 || !cell.devices[static_cast<std::size_t>(mover)].mover())
+                r.problem("movers", "\"" + id + "\" is " +
+                                        (mover < 0 ? "not the id of a device" : "nothing that moves") +
+                                        "; an arm, or what else moves, is expected.");
+        }
+    }
+    std::optional<KeptEmpty> kept_empty(const cell::Device& d) const override {
+        return KeptEmpty{d.first_signal, d.first_signal + static_cast<int>(d.signals.size()) - 1};
+    }
+    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {
+        return std::make_unique<Telling>(d, index, c);
+    }
+};
+
+}  // namespace
+
+std::unique_ptr<Kind> watched_volume_kind() { return std::make_unique<WatchedVolumeKind>(); }
+
+}  // namespace escarp::simulation
