@@ -45,7 +45,7 @@ QString zone_words(const study::Evaluation& e, const inspection::Zone& z) {
 }  // namespace
 
 CycleRibbon::CycleRibbon(Workspace& workspace, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), controls_(new QWidget(this)) {
+    : QWidget(parent), workspace_(workspace), nearness_(new Nearness(workspace, this)), controls_(new QWidget(this)) {
     setObjectName("ribbon");
     setAccessibleName(tr("Cycle ribbon: who does what when"));
     setMouseTracking(true);
@@ -76,6 +76,14 @@ CycleRibbon::CycleRibbon(Workspace& workspace, QWidget* parent)
         update();
     });
     connect(&workspace_, &Workspace::selection_changed, this, qOverload<>(&QWidget::update));
+    connect(nearness_, &Nearness::found, this, [this] {
+        kept_ = {};
+        workspace_.set_nearest(nearness_->at(workspace_.time()));
+        update();
+    });
+    connect(&workspace_, &Workspace::time_changed, this, [this] {
+        if (workspace_.shown().nearness) workspace_.set_nearest(nearness_->at(workspace_.time()));
+    });
     auto* row = new QHBoxLayout(controls_);
     row->setContentsMargins(0, 0, 0, 0);
     row->setSpacing(3);
@@ -145,6 +153,7 @@ void CycleRibbon::renew_lanes() {
             lanes_.push_back({Lane::Kind::zone, z.sides[0].device, 1, -1, -1, QString::fromStdString(z.name)});
             lanes_.back().zone = static_cast<int>(i);
         }
+    if (workspace_.shown().nearness) lanes_.push_back({Lane::Kind::nearness, 0, 1, -1, 0, tr("Clearance")});
     for (const QString& name : workspace_.signal_lanes())
         if (const int signal = e->cell->signal(name.toStdString()); signal >= 0)
             lanes_.push_back({Lane::Kind::level, e->cell->signals[signal].device, 1, signal, 0, name});
@@ -276,6 +285,61 @@ void CycleRibbon::draw_level(QPainter& p, const Lane& lane, double y) const {
     p.drawPolyline(line);
 }
 
+/// What the lane of clearances needs for the stretch of time that is shown.
+void CycleRibbon::look_how_near() {
+    if (!workspace_.shown().nearness) {
+        nearness_->forget();
+        return workspace_.set_nearest(nullptr);
+    }
+    if (!workspace_.current()) return;
+    constexpr int pixels = 3;  // to a stretch
+    nearness_->look(from_, from_ + span_, std::max(1, static_cast<int>((width() - left - 14) / pixels)));
+    if (!nearness_->curve()) workspace_.set_nearest(nullptr);
+}
+
+namespace {
+constexpr double nearness_shown = 0.25;  // m: up to there
+}
+
+/// The least distance of each stretch of time: what stands below the safety distance is crimson.
+void CycleRibbon::draw_nearness(QPainter& p, double y) const {
+    const inspection::ClearanceCurve* curve = nearness_->curve();
+    p.setFont(theme::font(9));
+    if (!curve) {
+        p.setPen(theme::muted);
+        p.drawText(QRectF(left + 6, y, 300, lane_height()), Qt::AlignVCenter, tr("being looked at"));
+        return;
+    }
+    const double base = y + lane_height() - 3, full = lane_height() - 6;
+    const auto height = [&](double metres) { return full * std::sqrt(std::clamp(metres / nearness_shown, 0.0, 1.0)); };
+    const double safe = workspace_.cell()->safety_distance;
+    const double step = (curve->to - curve->from) / static_cast<double>(curve->bins.size());
+    p.setPen(Qt::NoPen);
+    for (std::size_t i = 0; i < curve->bins.size(); ++i) {
+        const inspection::LeastClearance& c = curve->bins[i];
+        const double a = pixel_of(curve->from + static_cast<double>(i) * step),
+                     b = pixel_of(curve->from + static_cast<double>(i + 1) * step);
+        const double up = c.device_a < 0 ? full : std::max(1.0, height(c.distance));
+        p.setBrush(c.device_a >= 0 && c.distance < safe ? theme::stop : QColor(0x5C, 0x8A, 0x86, 150));
+        p.drawRect(QRectF(a, base - up, b - a + 0.3, up));
+    }
+    p.setPen(QPen(theme::stop, 1, Qt::DashLine));
+    p.drawLine(QPointF(left, base - height(safe)), QPointF(width() - 14, base - height(safe)));
+    const QString title = nearness_->title();
+    QRectF back(left + 4, y + 3, QFontMetricsF(p.font()).horizontalAdvance(title) + 8, 12);
+    p.fillRect(back, theme::panel);
+    p.setPen(theme::ink);
+    p.drawText(back, Qt::AlignCenter, title);
+}
+
+const inspection::LeastClearance* CycleRibbon::nearness_at(const QPointF& pixel) const {
+    if (pixel.x() < left) return nullptr;
+    for (std::size_t i = 0; i < lanes_.size(); ++i)
+        if (lanes_[i].kind == Lane::Kind::nearness && pixel.y() >= lane_y(i) && pixel.y() < lane_y(i) + lane_height())
+            return nearness_->at(time_of(pixel.x()));
+    return nullptr;
+}
+
 /// Who is inside when: one mover above, the other below; both at once is filled over the whole lane.
 void CycleRibbon::draw_zone(QPainter& p, const Lane& lane, double y) const {
     const auto e = workspace_.evaluation();
@@ -387,9 +451,10 @@ void CycleRibbon::draw_cursor(QPainter& p) const {
 }
 
 void CycleRibbon::paintEvent(QPaintEvent*) {
+    look_how_near();
     // All but the cursor is drawn again only where it changed.
-    const Kept now{
-        workspace_.evaluation(), from_, span_, scroll_, size(), workspace_.selection(), workspace_.current(), {}};
+    const Kept now{workspace_.evaluation(), from_, span_, scroll_, size(), workspace_.selection(), workspace_.current(),
+        nearness_->curve(), {}};
     if (!kept_.serves(now)) {
         const double ratio = devicePixelRatioF();
         kept_ = now;
@@ -409,7 +474,8 @@ void CycleRibbon::paintEvent(QPaintEvent*) {
 
 bool CycleRibbon::Kept::serves(const Kept& now) const {
     return evaluation == now.evaluation && from == now.from && span == now.span && scroll == now.scroll &&
-           size == now.size && selection == now.selection && current == now.current && !picture.isNull();
+           size == now.size && selection == now.selection && current == now.current && curve == now.curve &&
+           !picture.isNull();
 }
 
 void CycleRibbon::draw_still(QPainter& p) const {
@@ -463,6 +529,7 @@ void CycleRibbon::draw_still(QPainter& p) const {
             }
         else if (lanes_[i].kind == Lane::Kind::flow) draw_flow(p, lanes_[i], y);
         else if (lanes_[i].kind == Lane::Kind::zone) draw_zone(p, lanes_[i], y);
+        else if (lanes_[i].kind == Lane::Kind::nearness) draw_nearness(p, y);
         else draw_level(p, lanes_[i], y);
         p.restore();
     }
@@ -524,8 +591,12 @@ void CycleRibbon::mousePressEvent(QMouseEvent* event) {
             if (s->number == b.step) step = QString::fromStdString(s->id);
         workspace_.select(QString::fromStdString(d.id), step);
     }
-    hand_ = Hand::scrubbing;
     workspace_.play(false);
+    if (const inspection::LeastClearance* near = nearness_at(pressed_)) {
+        workspace_.set_time(near->when_s);  // where it is the least, not where the hand is
+        return;
+    }
+    hand_ = Hand::scrubbing;
     workspace_.set_time(time_of(pressed_.x()));
 }
 
@@ -587,6 +658,13 @@ bool CycleRibbon::event(QEvent* event) {
         } else if (const int zone = zone_at(help->pos()); e && zone >= 0) {
             QToolTip::showText(
                 help->globalPos(), plain(zone_words(*e, e->zones->all[static_cast<std::size_t>(zone)])), this);
+        } else if (const inspection::LeastClearance* near = nearness_at(help->pos())) {
+            QToolTip::showText(help->globalPos(),
+                plain(tr("%1 mm at %2 s: %3 / %4\nclick to go there")
+                          .arg(1e3 * near->distance, 0, 'f', 0)
+                          .arg(near->when_s, 0, 'f', 2)
+                          .arg(QString::fromStdString(near->body_a), QString::fromStdString(near->body_b))),
+                this);
         } else {
             QToolTip::hideText();
         }

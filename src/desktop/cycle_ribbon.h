@@ -6,6 +6,7 @@
 #include <QWidget>
 #include <set>
 
+#include "nearness.h"
 #include "workspace.h"
 
 namespace escarp::desktop {
@@ -30,7 +31,7 @@ protected:
 
 private:
     struct Lane {
-        enum class Kind { work, flow, level, zone } kind;
+        enum class Kind { work, flow, level, zone, nearness } kind;
         int device;
         int rows;
         int signal = -1;    ///< level: of which, among the cell's
@@ -44,6 +45,9 @@ private:
     void draw_flow(QPainter& p, const Lane& lane, double y) const;
     void draw_level(QPainter& p, const Lane& lane, double y) const;
     void draw_zone(QPainter& p, const Lane& lane, double y) const;
+    void draw_nearness(QPainter& p, double y) const;
+    void look_how_near();
+    const inspection::LeastClearance* nearness_at(const QPointF& pixel) const;
     int zone_at(const QPointF& pixel) const;
     void draw_axis(QPainter& p) const;
     void draw_bracket(QPainter& p) const;
@@ -57,6 +61,7 @@ private:
         QSize size;
         Selection selection;
         bool current = false;
+        const void* curve = nullptr;
         QPixmap picture;
         bool serves(const Kept& now) const;
     } kept_;
@@ -67,6 +72,7 @@ private:
     double lane_y(std::size_t lane) const;
 
     Workspace& workspace_;
+    Nearness* nearness_;
     std::vector<Lane> lanes_;
     std::vector<std::vector<int>> blocks_;  ///< by device
     std::set<int> chain_;

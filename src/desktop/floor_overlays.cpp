@@ -442,6 +442,20 @@ void FloorView::draw_clearance(QPainter& p) const {
         p.drawLine(a, b);
         p.drawEllipse((a + b) / 2, 10, 10);
     }
+    if (const inspection::LeastClearance* near = workspace_.nearest()) {
+        const QPointF a = view_.to_pixels(near->on_a), b = view_.to_pixels(near->on_b);
+        const QColor colour = near->distance < e->cell->safety_distance ? theme::stop : theme::good;
+        p.setPen(QPen(colour, 2));
+        p.setBrush(colour);
+        p.drawLine(a, b);
+        for (const QPointF& end : {a, b}) p.drawEllipse(end, 2.5, 2.5);
+        const QString words = tr("%1 mm").arg(1e3 * near->distance, 0, 'f', 0);
+        p.setFont(theme::font(11, true));
+        QRectF box(0, 0, QFontMetricsF(p.font()).horizontalAdvance(words) + 8, 16);
+        box.moveCenter((a + b) / 2 + QPointF(0, -16));
+        p.fillRect(box, QColor(0xFB, 0xF8, 0xEE, 230));
+        p.drawText(box, Qt::AlignCenter, words);
+    }
 }
 
 /// Guides, the line that is being drawn, what is measured.

@@ -36,7 +36,8 @@ FloorView::FloorView(Workspace& workspace, QWidget* parent)
     });
     for (const auto signal : {&Workspace::evaluated, &Workspace::zones_found})
         connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
-    connect(&workspace_, &Workspace::time_changed, this, qOverload<>(&QWidget::update));
+    for (const auto signal : {&Workspace::time_changed, &Workspace::nearest_changed})
+        connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
     for (auto signal : {&Workspace::posed_changed, &Workspace::by_hand_changed})
         connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
     const auto renewed = [this] {

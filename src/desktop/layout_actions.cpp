@@ -180,6 +180,7 @@ void LayoutActions::make_seeing(const Make& make) {
     toggle("reach", tr("Reach on the Floor"), QKeySequence("R"), &Shown::reach);
     toggle("base_field", tr("Where the arm's base may stand"), QKeySequence("B"), &Shown::base);
     toggle("zones", tr("Shared zones"), QKeySequence("Z"), &Shown::zones);
+    toggle("nearness", tr("Clearance over time"), QKeySequence("D"), &Shown::nearness);
     toggle("names", tr("Names"), {}, &Shown::names);
     toggle("model_names", tr("Names in the Model"), {}, &Shown::model_names);
     toggle("frames", tr("Frames"), {}, &Shown::frames);
@@ -246,9 +247,9 @@ void LayoutActions::fill_arrange(QMenu* m) const {
 void LayoutActions::fill_view(QMenu* m) {
     QMenu* views = m->addMenu(tr("Stored views"));
     connect(views, &QMenu::aboutToShow, this, [this, views] { fill_views(views); });
-    for (const char* name :
-        {"fit_selection", "hide", "show_alone", "show_all", "", "reach", "base_field", "names", "model_names", "frames",
-            "dimensions", "helpers", "clean", "", "picture_under", "picture_scale", "picture_drop"}) {
+    for (const char* name : {"fit_selection", "hide", "show_alone", "show_all", "", "reach", "base_field", "zones",
+             "nearness", "names", "model_names", "frames", "dimensions", "helpers", "clean", "", "picture_under",
+             "picture_scale", "picture_drop"}) {
         if (!*name) m->addSeparator();
         else m->addAction(find(name));
     }

@@ -576,6 +576,13 @@ void Workspace::set_hidden(const QSet<QString>& devices) {
     Q_EMIT shown_changed();
 }
 
+void Workspace::set_nearest(const inspection::LeastClearance* nearest) {
+    if (!nearest && !nearest_) return;
+    if (nearest) nearest_ = *nearest;
+    else nearest_.reset();
+    Q_EMIT nearest_changed();
+}
+
 double Workspace::end_time() const {
     const auto e = other_run_ ? other_run_ : evaluation_of(variant_);
     return e ? simulation::seconds(e->run->trace.end) : 0.0;

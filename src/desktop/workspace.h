@@ -36,8 +36,8 @@ struct ByHand {
 /// What the drawings show besides the devices.
 struct Shown {
     bool names = true, frames = false, dimensions = true, reach = true, base = false, helpers = true,
-         model_names = false, zones = true;
-    static Shown nothing() { return {false, false, false, false, false, false, false, false}; }
+         model_names = false, zones = true, nearness = false;
+    static Shown nothing() { return {false, false, false, false, false, false, false, false, false}; }
     bool operator==(const Shown&) const = default;
 };
 
@@ -177,6 +177,9 @@ public:
 
     // What is drawn. Hidden devices are still checked.
     const Shown& shown() const { return shown_; }
+    /// The two points that come nearest at the time shown, where that is looked at.
+    const inspection::LeastClearance* nearest() const { return nearest_ ? &*nearest_ : nullptr; }
+    void set_nearest(const inspection::LeastClearance* nearest);
     void set_shown(const Shown& shown);
     bool hidden(const std::string& device) const { return hidden_.contains(QString::fromStdString(device)); }
     const QSet<QString>& hidden() const { return hidden_; }
@@ -199,6 +202,7 @@ Q_SIGNALS:
     void shown_changed();
     void file_changed_outside();
     void time_changed();
+    void nearest_changed();
     void posed_changed();
     void by_hand_changed();
     void ghosts_changed();
@@ -251,6 +255,7 @@ private:
     std::map<QString, Result> results_;
     std::shared_ptr<const study::Evaluation> other_run_;
     QString other_name_;
+    std::optional<inspection::LeastClearance> nearest_;
     double took_ms_ = 0;
     std::map<std::string, double> forced_;
     QStringList signal_lanes_;

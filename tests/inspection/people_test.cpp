@@ -73,7 +73,7 @@ TEST_CASE("an arm's stopping time is what its fastest joint takes from the rates
 TEST_CASE("a light curtain too near is a finding, and its way out puts it where nothing is missing") {
     inspection::Cache cache;
     json tree = json::parse(tests::demo().text());
-    tree["devices"].push_back({{"id", "curtain"}, {"name", "Curtain"}, {"kind", "light_curtain"}, {"width_mm", 1500},
+    tree["devices"].push_back({{"id", "curtain"}, {"name", "Curtain"}, {"kind", "light_curtain"}, {"length_mm", 1500},
         {"height_mm", 1500}, {"detection_mm", 30}, {"response_s", 0.08},
         {"placement", {{"x_mm", 1250}, {"y_mm", -100}, {"turn_deg", 0}}}});
     const auto layout = simulation::layout(cell::Document::parse(tree.dump()), "A");

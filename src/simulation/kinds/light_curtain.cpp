@@ -12,7 +12,7 @@ public:
     std::string label() const override { return "Light curtain"; }
     const cell::Fields& fields() const override {
         using namespace cell::field;
-        static const cell::Fields all{number("width_mm", "between its posts", 100, 20000).at_first(1200.0),
+        static const cell::Fields all{number("length_mm", "length", 200, 20000).at_first(1200.0),
             number("bottom_mm", "lowest beam at", 0, 3000).usually(150),
             number("height_mm", "highest beam at", 100, 5000).at_first(1500.0),
             number("detection_mm", "detects from", 5, 400)
@@ -26,14 +26,14 @@ public:
     Settles settles() const override { return Settles::on_floor; }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         const cell::Values v(r, fields());
-        const double width = v.number("width_mm"), bottom = v.number("bottom_mm"), top = v.number("height_mm");
+        const double length = v.number("length_mm"), bottom = v.number("bottom_mm"), top = v.number("height_mm");
         if (top <= bottom) r.problem("height_mm", "The highest beam has to be above the lowest one.");
-        constexpr double post = 0.05, over = 0.05;
+        constexpr double post = 0.05;
         d.look = cell::Look::sensor;
         for (const double side : {-1.0, 1.0})
-            d.bodies.push_back(
-                cell::standing_box("post", {post, post, top + over}, {side * 0.5 * (width + post), 0, 0}));
-        const Vector3 from(-0.5 * width, 0, 0), to(0.5 * width, 0, 0);
+            d.bodies.push_back(cell::standing_box("post", {post, post, top}, {side * 0.5 * (length - post), 0, 0}));
+        const Vector3 from(-0.5 * length, 0, 0), to(0.5 * length, 0, 0);
+        d.mount = geometry::make_frame({0, 0, top});
         constexpr int drawn = 9;
         for (int i = 0; i < drawn; ++i) {
             const Vector3 up(0, 0, bottom + (top - bottom) * i / (drawn - 1));
