@@ -41,6 +41,26 @@ geometry::Box3 Device::extent() const {
     return box;
 }
 
+SafetyDistance Cell::safety_between(int a, int b) const {
+    for (const Exclusion& x : exclusions)
+        if (x.distance && ((x.a == a && x.b == b) || (x.a == b && x.b == a))) return {*x.distance, "the pair's own"};
+    const Device* most = nullptr;
+    for (const int i : {a, b})
+        if (i >= 0 && devices[static_cast<std::size_t>(i)].own_distance) {
+            const Device& d = devices[static_cast<std::size_t>(i)];
+            if (!most || *d.own_distance > *most->own_distance) most = &d;
+        }
+    if (most) return {*most->own_distance, most->name + "'s own"};
+    return {safety_distance, "the cell's"};
+}
+
+double Cell::greatest_distance() const {
+    double most = safety_distance;
+    for (const Exclusion& x : exclusions) most = std::max(most, x.distance.value_or(0));
+    for (const Device& d : devices) most = std::max(most, d.own_distance.value_or(0));
+    return most;
+}
+
 int Cell::device(const std::string& id) const {
     for (std::size_t i = 0; i < devices.size(); ++i)
         if (devices[i].id == id) return static_cast<int>(i);

@@ -203,11 +203,12 @@ struct Device {
     std::vector<Mark> marks;
     std::vector<Guard> guards;
     std::vector<Seat> seats;
-    std::vector<Frame> ends;      ///< where another conveyor joins: beginning and end, x along the travel
-    bool locked = false;          ///< not to be moved by hand
-    std::string group;            ///< devices of one group are selected together; empty: none
-    std::vector<Signal> signals;  ///< that it sets or takes
-    int first_signal = -1;        ///< index of the first of them among the cell's; they follow one another
+    std::vector<Frame> ends;  ///< where another conveyor joins: beginning and end, x along the travel
+    bool locked = false;      ///< not to be moved by hand
+    std::optional<double> own_distance = std::nullopt;  ///< to everything, instead of the cell's safety distance, m
+    std::string group;                                  ///< devices of one group are selected together; empty: none
+    std::vector<Signal> signals;                        ///< that it sets or takes
+    int first_signal = -1;  ///< index of the first of them among the cell's; they follow one another
     std::shared_ptr<const Parameters> parameters;
     std::optional<Arm> arm;
     std::optional<Arm> axis;  ///< of what is no arm and moves all the same (a door, a lift): one joint, no tool
@@ -233,9 +234,19 @@ struct StepBlock {
     std::string id, name;
 };
 
+/// A pair of devices that is not judged as others are: not at all, not while a condition holds, or with a distance of
+/// its own.
 struct Exclusion {
     int a, b;
     std::string reason;
+    std::shared_ptr<const Expression> only_while = nullptr;
+    std::optional<double> distance = std::nullopt;  ///< m
+};
+
+/// What two devices have to keep, and where that is said: "the cell's", "Arm 1's own", "the pair's own".
+struct SafetyDistance {
+    double metres;
+    std::string from;
 };
 
 struct Cell {
@@ -254,6 +265,9 @@ struct Cell {
     std::vector<StepBlock> blocks;
     std::vector<Problem> slips;  ///< keys that are not known where they stand
 
+    /// The most particular counts; of two devices' own the greater one.
+    SafetyDistance safety_between(int a, int b) const;
+    double greatest_distance() const;         ///< of all that are said, m
     int device(const std::string& id) const;  ///< index or -1
     int part_type(const std::string& id) const;
     /// Index of "device.signal", or -1.

@@ -1,6 +1,7 @@
 #include "handling.h"
 
 #include <algorithm>
+#include <cmath>
 #include <functional>
 
 #include "arrange.h"
@@ -320,7 +321,8 @@ Edit rename_grip(const Layout& layout, const std::string& part_type, const std::
     });
 }
 
-Edit leave_out(const Layout& layout, const std::string& one, const std::string& other, const std::string& reason) {
+Edit leave_out(const Layout& layout, const std::string& one, const std::string& other, const std::string& reason,
+    const std::string& only_while) {
     const std::string names =
         name_of(existing(layout, "devices", one)) + " and " + name_of(existing(layout, "devices", other));
     if (one == other) throw InputError("excluded_pairs", "Two different devices are expected.");
@@ -330,6 +332,25 @@ Edit leave_out(const Layout& layout, const std::string& one, const std::string& 
             if (is_pair(e, one, other))
                 throw InputError("excluded_pairs", "The pair " + names + " is left out already.");
         pairs.push_back({{"a", one}, {"b", other}, {"reason", reason}});
+        if (!only_while.empty()) pairs.back()["while"] = only_while;
+    });
+}
+
+Edit judge_with(const Layout& layout, const std::string& one, const std::string& other, double distance) {
+    const std::string names =
+        name_of(existing(layout, "devices", one)) + " and " + name_of(existing(layout, "devices", other));
+    if (one == other) throw InputError("excluded_pairs", "Two different devices are expected.");
+    return edit_of(layout, "Judge " + names + " with a distance of their own", [&](json& tree) {
+        json& pairs = list_in(tree, "excluded_pairs");
+        json* own = nullptr;
+        for (json& e : pairs)
+            if (is_pair(e, one, other)) own = &e;
+        if (!own) {
+            pairs.push_back({{"a", one}, {"b", other}, {"reason", ""}});
+            own = &pairs.back();
+        }
+        own->erase("while");
+        (*own)["distance_mm"] = std::round(1e4 * distance) / 10;
     });
 }
 

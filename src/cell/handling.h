@@ -41,7 +41,10 @@ Edit rename_grip(const Layout& layout, const std::string& part_type, const std::
 
 /// Two devices whose clearance is not judged, with the reason. Throws InputError for one that is not there, for a
 /// device with itself, or where the pair is left out already.
-Edit leave_out(const Layout& layout, const std::string& a, const std::string& b, const std::string& reason);
+Edit leave_out(const Layout& layout, const std::string& a, const std::string& b, const std::string& reason,
+    const std::string& only_while = {});
+/// The pair is judged with a safety distance of its own, m.
+Edit judge_with(const Layout& layout, const std::string& a, const std::string& b, double distance);
 /// Judges the pair again.
 Edit take_back(const Layout& layout, const std::string& a, const std::string& b);
 

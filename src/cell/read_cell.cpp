@@ -3,6 +3,7 @@
 #include <set>
 
 #include "device_kind.h"
+#include "expression.h"
 #include "names.h"
 #include "read_model.h"
 #include "read_signals.h"
@@ -186,6 +187,7 @@ void read_device_outline(const Reader& r, const Kinds& kinds, Device& d) {
     d.colour = v.text("colour");
     d.locked = v.flag("locked");
     d.group = v.text("group");
+    if (v.has("safety_distance_mm")) d.own_distance = v.number("safety_distance_mm");
     const std::string kind = v.text("kind");
     d.kind = kinds.find(kind);
     if (!d.kind && r.raw("kind").is_string()) {
@@ -277,7 +279,21 @@ void read_blocks(const std::vector<Reader>& readers, Cell& cell) {
 void read_exclusions(const Values& v, Cell& cell) {
     for (const Reader& e : v.list("excluded_pairs")) {
         const Values pair(e, exclusion_fields());
-        const Exclusion x{cell.device(pair.text("a")), cell.device(pair.text("b")), pair.text("reason")};
+        Exclusion x{cell.device(pair.text("a")), cell.device(pair.text("b")), pair.text("reason")};
+        if (pair.has("distance_mm")) x.distance = pair.number("distance_mm");
+        if (pair.has("while")) {
+            const std::string words = pair.text("while");
+            const auto meaning = [&](const std::string& name) { return named_signal(cell, -1, false, name); };
+            try {
+                x.only_while = std::make_shared<const Expression>(Expression::condition(words, meaning));
+            } catch (const ExpressionError& error) {
+                e.problem("while", error.message(words));
+            }
+            if (x.distance)
+                e.problem("distance_mm",
+                    "With \"while\" the pair is not judged at times, with a distance always: one of "
+                    "the two is expected.");
+        }
         if (x.a < 0) e.problem("a", "The id of a device is expected.");
         if (x.b < 0) e.problem("b", "The id of a device is expected.");
         cell.exclusions.push_back(x);

@@ -30,8 +30,14 @@ const Fields& cell_fields() {
 }
 
 const Fields& exclusion_fields() {
-    static const Fields all{
-        of(Type::device, "a", "device"), of(Type::device, "b", "other device"), text("reason", "reason").usually("")};
+    static const Fields all{of(Type::device, "a", "device"), of(Type::device, "b", "other device"),
+        text("reason", "reason").usually(""),
+        of(Type::condition, "while", "only while")
+            .lacking()
+            .explained("Not judged only while this holds, such as door.open."),
+        number("distance_mm", "or judged with", 0, 1000)
+            .lacking()
+            .explained("A safety distance of its own, instead of not being judged.")};
     return all;
 }
 
@@ -202,6 +208,9 @@ const Fields& device_fields() {
     static const Fields all{own_id(), text("name", "name").of_number(1, 0).lacking(), text("kind", "kind"),
         of(Type::colour, "colour", "colour").usually(""), text("host", "stands on").usually("floor"),
         group("placement", "placement", placement_fields), flag("locked", "locked", false),
+        number("safety_distance_mm", "own distance", 0, 1000)
+            .lacking()
+            .explained("Instead of the cell's safety distance; the greater one of two devices counts."),
         text("group", "group").usually(""), list("inputs", "inputs", input_fields, 100),
         of(Type::ids, "own_signals", "own signals").of_number(0, 100).lacking(),
         of(Type::ids, "starts_on", "on at the start").of_number(0, 100).lacking(),

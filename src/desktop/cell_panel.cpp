@@ -285,7 +285,7 @@ void CellPanel::add_tool(const cell::ToolModel& tool) {
 }
 
 void CellPanel::add_pairs() {
-    add_title(tr("LEFT OUT"), tr("pairs not judged"), tr("+ pair"), "add_pair", [this](const QPoint&) {
+    add_title(tr("PAIRS"), tr("left out, or judged otherwise"), tr("+ pair"), "add_pair", [this](const QPoint&) {
         const QStringList chosen = workspace_.selected();
         if (chosen.size() != 2)
             return Q_EMIT workspace_.refused(tr("Not changed"),
@@ -322,6 +322,12 @@ void CellPanel::add_pairs() {
             });
         });
         column->addWidget(reason);
+        FieldGrid grid = new_field_grid(column);
+        const std::string at = "/excluded_pairs/" + std::to_string(i);
+        const EditedGroup edited{at, workspace_.resolved()["excluded_pairs"][i], "pair_" + QString::number(i) + "_",
+            tr("Change how a pair is judged"), nullptr};
+        FieldEditors editors(workspace_, grid, this, edited);
+        for (const char* key : {"while", "distance_mm"}) editors.add(*cell::find_field(cell::exclusion_fields(), key));
         rows_->addWidget(holder);
     }
 }

@@ -1,8 +1,11 @@
 #include "clearance_jobs.h"
 
+#include <algorithm>
 #include <cmath>
 #include <deque>
 #include <map>
+
+#include <cell/expression.h>
 
 namespace escarp::inspection {
 
@@ -26,13 +29,34 @@ void take_first(motion::Clearance& contact, const motion::Clearance& first) {
 
 }  // namespace
 
+std::vector<std::pair<Ticks, Ticks>> holds_when(const simulation::Run& run, const cell::Expression& condition) {
+    std::vector<Ticks> changes{0};
+    for (const int signal : condition.signals())
+        for (const auto& [when, value] : run.trace.signals[static_cast<std::size_t>(signal)].changes)
+            changes.push_back(when);
+    std::sort(changes.begin(), changes.end());
+    changes.erase(std::unique(changes.begin(), changes.end()), changes.end());
+    std::vector<std::pair<Ticks, Ticks>> all;
+    for (std::size_t i = 0; i < changes.size(); ++i) {
+        const bool holds = condition.holds(
+            [&](int signal) { return run.trace.signals[static_cast<std::size_t>(signal)].at(changes[i]); });
+        if (!holds) continue;
+        const Ticks end = i + 1 < changes.size() ? changes[i + 1] : simulation::never;
+        if (!all.empty() && all.back().second == changes[i]) all.back().second = end;
+        else all.emplace_back(changes[i], end);
+    }
+    return all;
+}
+
 struct ClearanceJobs::Asking {
     explicit Asking(const Context& c)
         : c_(c),
           trace_(c.run.trace),
           timeline_(c.cell, c.run, c.stop),
           end_(timeline_.end()),
-          rooms_(timeline_.movers()) {
+          rooms_(timeline_.movers()),
+          conditional_(std::any_of(c.cell.exclusions.begin(), c.cell.exclusions.end(),
+              [](const cell::Exclusion& e) { return e.only_while != nullptr; })) {
         for (std::size_t i = 0; i < c.cell.devices.size(); ++i) {
             c.give_way();
             const cell::Device& d = c.cell.devices[i];
@@ -76,7 +100,19 @@ struct ClearanceJobs::Asking {
     bool left_out(int a, int b) const {
         return !is_asked(a, b) ||
                std::any_of(c_.cell.exclusions.begin(), c_.cell.exclusions.end(),
-                   [&](const cell::Exclusion& e) { return (e.a == a && e.b == b) || (e.a == b && e.b == a); });
+                   [&](const cell::Exclusion& e) { return !e.only_while && !e.distance && is_of(e, a, b); });
+    }
+    static bool is_of(const cell::Exclusion& e, int a, int b) {
+        return (e.a == a && e.b == b) || (e.a == b && e.b == a);
+    }
+    /// When a pair is not judged: stretches of the run.
+    std::vector<std::pair<Ticks, Ticks>> left_out_while(int a, int b) const {
+        std::vector<std::pair<Ticks, Ticks>> all;
+        for (const cell::Exclusion& e : c_.cell.exclusions)
+            if (e.only_while && is_of(e, a, b))
+                for (const auto& held : holds_when(c_.run, *e.only_while)) all.push_back(held);
+        std::sort(all.begin(), all.end());
+        return all;
     }
     /// The pick or place during a segment of which something holds; null if there is none.
     template <typename Holds>
@@ -100,7 +136,25 @@ struct ClearanceJobs::Asking {
 
     void add(ClearanceJob job) {
         job.until = std::max(job.until, job.origin() + simulation::ticks(job.to));
-        (*use_)(job);
+        if (!conditional_) return (*use_)(job);
+        // What is left between the stretches in which it is not judged.
+        Ticks from = job.origin() + simulation::ticks(job.from);
+        const auto between = [&](Ticks to) {
+            if (to < from) return;
+            ClearanceJob part = job;
+            part.from = std::clamp(seconds(from - job.origin()), job.from, std::max(job.from, job.to));
+            part.to = std::clamp(seconds(to - job.origin()), part.from, std::max(job.from, job.to));
+            part.until = to;
+            part.key = cell::ContentKey().add(job.key).add(part.from).add(part.to).value();
+            (*use_)(part);
+        };
+        const auto out = left_out_while(job.device_a(), job.device_b);
+        if (out.empty()) return (*use_)(job);
+        for (const auto& [begin, end] : out) {
+            between(std::min(job.until, begin - 1));
+            from = std::max(from, end);
+        }
+        between(job.until);
     }
 
     void against_devices(const TimedMover& room, const Segment& s) {
@@ -386,6 +440,7 @@ struct ClearanceJobs::Asking {
     const Timeline timeline_;
     const Ticks end_;
     const std::vector<TimedMover>& rooms_;
+    const bool conditional_;                                   ///< some pair is left out at times
     std::map<std::pair<int, int>, std::vector<char>> ground_;  ///< by arm and device
     std::vector<PartSetPtr> still_;
     std::vector<std::uint64_t> still_key_;

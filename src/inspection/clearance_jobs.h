@@ -56,6 +56,9 @@ private:
     std::unique_ptr<Asking> asking_;
 };
 
+/// When a condition over signals holds in a run.
+std::vector<std::pair<Ticks, Ticks>> holds_when(const simulation::Run& run, const cell::Expression& condition);
+
 /// No nearer is asked for where nothing needs it, m.
 inline constexpr double usual_cap = 0.15, far_cap = 3.0;
 

@@ -349,7 +349,7 @@ ArmRoom room_of(const cell::Cell& c, int index, const std::vector<motion::Part>&
         key.add(p.frame).add(p.at).add(p.shape.half()).add(p.shape.radius()).add(p.shape.points().size()).add(p.tag);
     room.parts = motion::part_set(std::move(parts));
     room.key = key.value();
-    room.need = c.safety_distance;
+    room.need = d.own_distance.value_or(c.safety_distance);
     return room;
 }
 

@@ -54,9 +54,15 @@ void add_handling_edits(std::vector<NamedEdit>& all) {
         {tool(), of(Type::tool_model, "instead", "in its place").usually("")},
         [](const Layout& l, const Values& v) { return changed(l, remove_tool(l, v.text("tool"), v.text("instead"))); });
     named("leave out", "the clearance of two devices is not judged",
-        {device("a", "device"), device("b", "other device"), text("reason", "reason").usually("")},
+        {device("a", "device"), device("b", "other device"), text("reason", "reason").usually(""),
+            text("while", "only while this condition holds").usually("")},
         [](const Layout& l, const Values& v) {
-            return changed(l, leave_out(l, v.text("a"), v.text("b"), v.text("reason")));
+            return changed(l, leave_out(l, v.text("a"), v.text("b"), v.text("reason"), v.text("while")));
+        });
+    named("judge with", "the clearance of two devices is judged with a safety distance of its own",
+        {device("a", "device"), device("b", "other device"), number("distance_mm", "safety distance", 0, 1000)},
+        [](const Layout& l, const Values& v) {
+            return changed(l, judge_with(l, v.text("a"), v.text("b"), v.number("distance_mm")));
         });
     named("take back", "a pair that was left out is judged again", {device("a", "device"), device("b", "other device")},
         [](const Layout& l, const Values& v) { return changed(l, take_back(l, v.text("a"), v.text("b"))); });

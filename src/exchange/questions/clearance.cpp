@@ -2,6 +2,8 @@
 
 #include <sstream>
 
+#include <cell/expression.h>
+#include <cell/handling.h>
 #include <inspection/clearance_time.h>
 
 #include "../question.h"
@@ -81,6 +83,39 @@ Answer clearance(Asked& a) {
     return answer;
 }
 
+/// How pairs are judged that are not judged as the others; and the edit that adds one, or takes it back.
+Answer exclude(Asked& a) {
+    const std::string one = a.options().text("device", ""), other = a.options().text("other", "");
+    Answer answer;
+    if (one.empty() != other.empty())
+        throw cell::InputError(one.empty() ? "--device" : "--other", "Two devices are expected, or none for the list.");
+    if (!one.empty()) {
+        answer.edit = a.options().flag("take_back") ? cell::take_back(a.layout(), one, other)
+                      : a.options().has("distance_mm")
+                          ? cell::judge_with(a.layout(), one, other, a.options().number("distance_mm"))
+                          : cell::leave_out(
+                                a.layout(), one, other, a.options().text("reason", ""), a.options().text("while", ""));
+        answer.words = answer.edit->name + ".\n";
+    }
+    const cell::Layout with = answer.edit ? a.layout().edited(*answer.edit) : a.layout();
+    json pairs = json::array();
+    const auto& cell = with.cell();
+    for (const cell::Exclusion& x : cell.exclusions) {
+        const std::string &name_a = cell.devices[x.a].name, &name_b = cell.devices[x.b].name;
+        pairs.push_back({{"devices", {cell.devices[x.a].id, cell.devices[x.b].id}}, {"reason", x.reason},
+            {"while", x.only_while ? json(x.only_while->text()) : json()},
+            {"distance_mm", x.distance ? json(tidy(1e3 * *x.distance)) : json()}});
+        answer.words += "    " + name_a + " and " + name_b + ": " +
+                        (x.distance        ? "judged with " + formatted(1e3 * *x.distance, "%g") + " mm"
+                            : x.only_while ? "not judged while " + x.only_while->text()
+                                           : "not judged") +
+                        (x.reason.empty() ? "" : "  (" + x.reason + ")") + "\n";
+    }
+    if (pairs.empty()) answer.words += "Every pair is judged with the safety distance of the cell or its devices.\n";
+    answer.result = {{"pairs", pairs}};
+    return answer;
+}
+
 }  // namespace
 
 void add_clearance_question(std::vector<Question>& all) {
@@ -95,6 +130,13 @@ void add_clearance_question(std::vector<Question>& all) {
             number("from_s", "where to begin; the steady cycle if not given", 0, 1e6).lacking(),
             number("to_s", "where to end", 0, 1e6).lacking()},
         clearance});
+    all.push_back({"exclude", "pairs that are left out or judged otherwise; one more, or one taken back",
+        {of(Type::device, "device", "id of a device; the list alone if not given").lacking(),
+            of(Type::device, "other", "id of the other").lacking(), text("reason", "why").lacking(),
+            text("while", "left out only while this condition holds").lacking(),
+            number("distance_mm", "judged with this safety distance instead of being left out", 0, 1000).lacking(),
+            flag("take_back", "judge the pair as the others again", false)},
+        exclude, true});
 }
 
 }  // namespace escarp::exchange

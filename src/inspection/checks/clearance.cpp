@@ -4,6 +4,7 @@
 
 #include <tbb/parallel_for.h>
 
+#include <cell/expression.h>
 #include <geometry/distance.h>
 #include "cache.h"
 #include "clearance_jobs.h"
@@ -27,13 +28,14 @@ public:
         result.pairs_checked += pairs_;
         // Most of the work is to tell how far apart distant bodies are: it is asked for only where nothing comes
         // nearer.
-        for (const double cap : {std::max(near_cap, 1.1 * c_.cell.safety_distance), usual_cap, far_cap}) {
+        for (const double cap : {std::max(near_cap, 1.1 * c_.cell.greatest_distance()), usual_cap, far_cap}) {
             solve(cap);
             gather(result);
             if (result.clearance.device_a >= 0) break;
         }
         for (const auto& [pair, least] : closest_)
-            if (least.distance < c_.cell.safety_distance) result.close_pairs.push_back(least);
+            if (least.distance < c_.cell.safety_between(least.device_a, least.device_b).metres)
+                result.close_pairs.push_back(least);
     }
 
 private:
@@ -113,8 +115,10 @@ std::optional<WayOut> way_by_shifting(const Context& c, const LeastClearance& p)
             simulation::seconds(b.from) <= p.when_s && simulation::seconds(b.to) >= p.when_s &&
             c.cell.root(b.other) == c.cell.root(p.device_b))
             return std::nullopt;
-    const double step =
-        std::ceil((c.cell.safety_distance - p.distance) / away.norm() * p.distance * 1e3 / 5 + 1) * 5e-3;
+    const double step = std::ceil((c.cell.safety_between(p.device_a, p.device_b).metres - p.distance) / away.norm() *
+                                      p.distance * 1e3 / 5 +
+                                  1) *
+                        5e-3;
     const Vector3 shift = step * away.normalized();
     const cell::Device& root = c.device(c.cell.root(p.device_b));
     const auto tenth = [](double metres) { return std::round(metres * 1e4) / 10; };
@@ -130,12 +134,14 @@ std::optional<WayOut> way_by_shifting(const Context& c, const LeastClearance& p)
 void report(const Context& c, const LeastClearance& p, std::vector<Finding>& out) {
     Finding f;
     const bool hit = p.distance <= 0;
+    const cell::SafetyDistance safe = c.cell.safety_between(p.device_a, p.device_b);
     f.id = "clearance:" + c.device(p.device_a).id + ":" + c.device(p.device_b).id + (p.part_b >= 0 ? ":part" : "");
     f.severity = hit ? Severity::stop : Severity::watch;
     f.title = hit ? p.body_a + " hits " + p.body_b : p.body_a + " passes close to " + p.body_b;
     f.text = hit ? "They touch or overlap at " + short_number(p.when_s) + " s."
                  : millimetres(p.distance) + " mm at " + short_number(p.when_s) + " s; the safety distance is " +
-                       millimetres(c.cell.safety_distance) + " mm.";
+                       millimetres(safe.metres) + " mm" + (safe.from == "the cell's" ? "" : " (" + safe.from + ")") +
+                       ".";
     f.devices = {c.device(p.device_a).id, c.device(p.device_b).id};
     f.when_s = p.when_s;
     if (auto way = way_by_shifting(c, p)) f.ways_out.push_back(std::move(*way));
@@ -241,6 +247,16 @@ void clearance_check(const Context& c, Inspection& result) {
     ClearanceCheck(c).run(result);
     for (const LeastClearance& pair : result.close_pairs) report(c, pair, result.findings);
     report_overlaps(c, result.findings);
+    for (const cell::Exclusion& e : c.cell.exclusions) {
+        if (!e.only_while || !holds_when(c.run, *e.only_while).empty()) continue;
+        Finding f;
+        f.id = "never-left-out:" + c.device(e.a).id + ":" + c.device(e.b).id;
+        f.severity = Severity::note;
+        f.title = c.device(e.a).name + " and " + c.device(e.b).name + " are judged all the time";
+        f.text = "They are left out only while " + e.only_while->text() + ", which never holds in this run.";
+        f.devices = {c.device(e.a).id, c.device(e.b).id};
+        result.findings.push_back(std::move(f));
+    }
 }
 
 }  // namespace escarp::inspection
