@@ -1,5 +1,8 @@
 #include <cell/catalogue.h>
+#include <desktop/cycle_ribbon.h>
 #include <desktop/verdict_strip.h>
+#include <study/named_edits.h>
+#include <QScrollArea>
 
 #include "bench_window.h"
 
@@ -207,4 +210,81 @@ TEST_CASE("a lock-up that the run does not come to is shown step by step, and it
     b.w().undo();
     b.settle();
     CHECK(strip->note("zones").contains("can lock up"));
+}
+
+TEST_CASE("a watched volume is placed and its signal used in a step; a light curtain is moved outward by its way out") {
+    Bench b;
+    // Placed by the edit that the catalogue makes; then its card gives each arm a signal.
+    const auto place = [&](const char* kind, const cell::json& more) {
+        cell::json said = {{"do", "add device"}, {"kind", kind}, {"with", more}};
+        REQUIRE(b.w().replace(cell::carry_out(b.w().layout(), said, study::named_edits()).document, "Place"));
+        b.settle();
+    };
+    place("watched_volume", {{"name", "Handover"}, {"placement", {{"x_mm", 2100}, {"y_mm", 690}}}});
+    b.w().select("watched_volume");
+    b.settle();
+    CHECK(b.w().cell()->signal("watched_volume.inside") >= 0);
+    const auto& trace = b.w().evaluation()->run->trace;
+    const auto inside = static_cast<std::size_t>(b.w().cell()->signal("watched_volume.inside"));
+    CHECK(trace.signals[inside].changes.size() > 4);
+    // A step of Arm 1 waits for it.
+    const cell::json said = {{"do", "add step"}, {"device", "arm1"}, {"kind", "wait"}};
+    REQUIRE(b.w().replace(cell::carry_out(b.w().layout(), said, study::named_edits()).document, "Step"));
+    b.settle();
+    const auto& task = (*cell::find(b.w().resolved(), "/devices/arm1"))["task"];
+    const std::string id = task.back()["id"];
+    b.w().select("arm1", QString::fromStdString(id));
+    b.settle();
+    auto* signal = b.child<QComboBox>("step_field_signal");
+    const int row = signal->findText("Handover inside", Qt::MatchContains);
+    REQUIRE(row >= 0);
+    signal->setCurrentIndex(row);
+    Q_EMIT signal->activated(row);
+    b.settle();
+    CHECK((*cell::find(b.w().resolved(), "/devices/arm1"))["task"].back()["signal"] == "watched_volume.inside");
+    CHECK_FALSE(b.cycle().isEmpty());
+    // A curtain too near: its finding, its way out, gone.
+    place("light_curtain", {{"name", "Curtain"}, {"length_mm", 1500}, {"placement", {{"x_mm", 1250}, {"y_mm", -100}}}});
+    auto* card = b.child<QWidget>("finding_people:light_curtain:approach");
+    auto* way = card->findChild<QLabel*>("way_0");
+    REQUIRE(way);
+    CHECK(way->text().contains("mm outward"));
+    b.child<QScrollArea>("findings")->ensureWidgetVisible(way);
+    QTest::mouseClick(way, Qt::LeftButton, {}, QPoint(12, 8));
+    b.settle();
+    REQUIRE(b.w().previewing());
+    QTest::mouseClick(b.child<QPushButton>("take_trial"), Qt::LeftButton);
+    b.settle();
+    CHECK(b.window.findChild<QWidget*>("finding_people:light_curtain:approach") == nullptr);
+    CHECK(cell::find(b.w().resolved(), "/devices/light_curtain/placement/y_mm")->get<double>() < -100);
+}
+
+TEST_CASE("how near things come is a lane of the ribbon: a click goes to where it is the least") {
+    Bench b;
+    b.w().set_variant("B");
+    b.settle();
+    b.w().select_devices({"arm1", "arm2"});
+    b.action("nearness")->trigger();
+    b.settle();
+    auto* ribbon = b.child<CycleRibbon>("ribbon");
+    auto* nearness = ribbon->findChild<Nearness*>();
+    REQUIRE(nearness);
+    ribbon->grab();
+    REQUIRE(QTest::qWaitFor([&] { return nearness->curve() != nullptr; }, 60000));
+    CHECK(nearness->title() == QString::fromUtf8("Arm 1 \u2194 Arm 2"));
+    b.settle();
+    // The least of what is shown, and where it lies in the lane, the last of all.
+    const auto& bins = nearness->curve()->bins;
+    const auto least = std::min_element(bins.begin(), bins.end(), [](const auto& x, const auto& y) {
+        return (x.device_a < 0 ? 1e9 : x.distance) < (y.device_a < 0 ? 1e9 : y.distance);
+    });
+    REQUIRE(least->device_a >= 0);
+    const QPoint at(static_cast<int>(ribbon->pixel_of(least->when_s)), ribbon->height() - 30);
+    QTest::mouseClick(ribbon, Qt::LeftButton, {}, at);
+    CHECK(b.w().time() == Approx(least->when_s).margin(0.06));
+    REQUIRE(b.w().nearest());
+    CHECK(b.w().nearest()->distance <= least->distance + 0.02);
+    b.action("nearness")->trigger();
+    ribbon->grab();
+    CHECK(b.w().nearest() == nullptr);
 }
