@@ -55,6 +55,7 @@ void Evaluator::work() {
     while (true) {
         std::optional<cell::Layout> layout;
         Evaluated result;
+        int next_step = 0;  // of what comes behind the figures: the zones, then what is wrong with them
         study::EvaluateOptions options;
         {
             std::unique_lock hold(lock_);
@@ -68,6 +69,7 @@ void Evaluator::work() {
             stop_ = false;
             if (waiting_.empty()) {
                 result = *std::exchange(first_, std::nullopt);
+                next_step = result.evaluation->zones ? 2 : 1;
             } else {
                 layout = waiting_.front();
                 result.variant = QString::fromStdString(layout->variant());
@@ -81,7 +83,7 @@ void Evaluator::work() {
         try {
             options.stop = &stop_;
             result.evaluation = layout ? study::evaluate(*layout, cache_, options)
-                                       : study::with_zones(*result.evaluation, cache_, &stop_, true);
+                                       : study::with_zones(*result.evaluation, cache_, &stop_, next_step > 1);
         } catch (const inspection::Overtaken&) {
             continue;
         } catch (const std::bad_alloc&) {
@@ -94,8 +96,9 @@ void Evaluator::work() {
         if (layout) result.took_ms = static_cast<double>(clock.nsecsElapsed()) * 1e-6;
         {
             const std::lock_guard guard(lock_);
-            if (layout && result.edit == edit_ && std::exchange(first_comes_, false) && result.evaluation)
-                first_ = result;
+            const bool first = layout && result.edit == edit_ && std::exchange(first_comes_, false);
+            const bool more = !layout && result.edit == edit_ && next_step == 1;
+            if ((first || more) && result.evaluation) first_ = result;
         }
         Q_EMIT done(result);
         give_much_memory_back();

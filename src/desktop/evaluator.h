@@ -39,7 +39,7 @@ private:
     std::deque<cell::Layout> waiting_;
     std::map<std::string, double> forced_;
     bool first_comes_ = false;
-    std::optional<Evaluated> first_;  ///< whose zones are still to be found
+    std::optional<Evaluated> first_;  ///< whose zones, or what is wrong with them, are still to be found
     std::uint64_t edit_ = 0;
     bool quit_ = false;
     inspection::StopFlag stop_{false};

@@ -480,7 +480,8 @@ bool Workspace::current_of(const QString& variant) const {
 }
 
 bool Workspace::settled(bool every_variant) const {
-    if (told_soon_.isActive() || !current() || (evaluation() && !zones())) return false;
+    const auto own = evaluation_of(variant_);
+    if (told_soon_.isActive() || !current() || (own && !own->complete)) return false;
     if (!every_variant || trying()) return true;
     const auto all = document_.variants();
     return std::all_of(all.begin(), all.end(),

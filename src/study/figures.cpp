@@ -1,6 +1,7 @@
 #include "figures.h"
 #include <inspection/people.h>
 
+#include "contact_ways.h"
 #include "lock_up.h"
 #include "zone_findings.h"
 
@@ -231,17 +232,19 @@ std::shared_ptr<const Evaluation> evaluate(
 std::shared_ptr<const Evaluation> with_zones(
     const Evaluation& evaluation, inspection::Cache& cache, const inspection::StopFlag* stop, bool findings) {
     auto e = std::make_shared<Evaluation>(evaluation);
-    try {
-        e->zones =
-            inspection::find_zones(*e->cell, *e->run, cache, stop, inspection::usual_resolution(*e->cell, *e->run));
-    } catch (const cell::InputError& error) {
-        auto none = std::make_shared<inspection::Zones>();
-        none->why_not = error.problems().front().message;
-        e->zones = std::move(none);
-    }
-    e->orders = inspection::orders_of(*e->cell, e->layout.tree().dump(), cache, stop);
+    if (!e->zones) try {
+            e->zones =
+                inspection::find_zones(*e->cell, *e->run, cache, stop, inspection::usual_resolution(*e->cell, *e->run));
+        } catch (const cell::InputError& error) {
+            auto none = std::make_shared<inspection::Zones>();
+            none->why_not = error.problems().front().message;
+            e->zones = std::move(none);
+        }
     if (!findings) return e;
+    e->orders = inspection::orders_of(*e->cell, e->layout.tree().dump(), cache, stop);
+    e->complete = true;
     auto more = std::make_shared<inspection::Inspection>(*e->inspection);
+    add_contact_ways(*e, *more, cache, stop);
     for (inspection::Finding& f : zone_findings(*e, cache, stop)) more->findings.push_back(std::move(f));
     for (inspection::Finding& f : inspection::people_findings(*e->cell, *e->run, cache, stop))
         more->findings.push_back(std::move(f));

@@ -59,6 +59,8 @@ struct Evaluation {
     std::shared_ptr<const inspection::Zones> zones = nullptr;    ///< null until they are looked for; see with_zones
     std::shared_ptr<const inspection::Orders> orders = nullptr;  ///< the same; null as well where nobody asks for leave
 
+    bool complete = false;  ///< nothing more is looked for: its findings are all there
+
     /// An instant at which the cell is seen at work, s.
     double typical_s() const;
     /// The same with what stands where at that instant instead of the whole run: small, for what is only compared.

@@ -245,7 +245,7 @@ RulePrice price_of(const cell::Layout& with, const std::string& rule, const std:
     price.kept_apart = std::all_of(e->zones->all.begin(), e->zones->all.end(), [&](const Zone& z) {
         return std::set<int>{z.sides[0].device, z.sides[1].device} != pair || z.kept_by >= 0;
     });
-    if (!price.stuck) price.orders = e->orders;
+    if (!price.stuck) price.orders = inspection::orders_of(*e->cell, with.tree().dump(), cache, stop);
     const int lock = e->cell->device(device);
     Ticks waited = 0;
     for (const simulation::Block& b : e->run->trace.blocks)
