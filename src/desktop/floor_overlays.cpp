@@ -394,6 +394,35 @@ void FloorView::draw_dimensions(QPainter& p) {
     }
 }
 
+/// What the selected mover sweeps, seen from above: over all heights, and darker what lies at the working height.
+void FloorView::draw_swept(QPainter& p) {
+    const auto volume = swept_.volume();
+    if (view_.side != Side::top || !volume) return;
+    constexpr double band = 0.05;  // m to either side of the working height
+    const double height = working_height();
+    if (sweeps_.of != volume || sweeps_.height != height) {
+        sweeps_ = {volume, height, {}, {}};
+        const auto outline = [&](double low, double high) {
+            QPainterPath rows;
+            rows.setFillRule(Qt::WindingFill);
+            for (const geometry::Box3& row : volume->covers(low, high))
+                rows.addRect(QRectF(QPointF(row.low.x(), row.low.y()), QPointF(row.high.x(), row.high.y())));
+            return rows.simplified();
+        };
+        sweeps_.all = outline(-1e9, 1e9), sweeps_.there = outline(height - band, height + band);
+    }
+    const QPointF origin = view_.flat_to_pixels(0, 0), x = view_.flat_to_pixels(1, 0), y = view_.flat_to_pixels(0, 1);
+    const QTransform seen(
+        x.x() - origin.x(), x.y() - origin.y(), y.x() - origin.x(), y.y() - origin.y(), origin.x(), origin.y());
+    QColor colour = theme::accent;
+    for (const auto& [path, alpha] : {std::pair{&sweeps_.all, 28}, {&sweeps_.there, 60}}) {
+        p.setPen(QPen(theme::accent, 1));
+        colour.setAlpha(alpha);
+        p.setBrush(colour);
+        p.drawPath(seen.map(*path));
+    }
+}
+
 /// Space that two movers share, seen from above, whatever its height.
 void FloorView::draw_zones(QPainter& p) {
     const auto found = workspace_.zones();

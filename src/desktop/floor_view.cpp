@@ -13,8 +13,9 @@ namespace escarp::desktop {
 using geometry::Frame;
 using geometry::Vector3;
 
-FloorView::FloorView(Workspace& workspace, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), tag_(new PlacementTag(workspace, this)) {
+FloorView::FloorView(Workspace& workspace, const SweptShown& swept, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), tag_(new PlacementTag(workspace, this)), swept_(swept) {
+    connect(&swept_, &SweptShown::changed, this, qOverload<>(&QWidget::update));
     setObjectName("floor");
     setAccessibleName(tr("Floor: plan of the cell"));
     setFocusPolicy(Qt::StrongFocus);
@@ -271,6 +272,7 @@ void FloorView::paintEvent(QPaintEvent*) {
     }
     if (clean) return;
     if (shown.reach) draw_needs(p);
+    draw_swept(p);
     if (shown.zones) draw_zones(p);
     draw_selection(p);
     draw_clearance(p);

@@ -2,6 +2,7 @@
 // Floor: the drawing to scale, where layout work happens. Painting is in floor_view.cpp, what lies over the plan
 // (reach, dimensions, guides) in floor_overlays.cpp, mouse and keys in floor_hands.cpp.
 
+#include <QPainterPath>
 #include <QWidget>
 #include <array>
 #include <functional>
@@ -14,13 +15,14 @@
 #include "floor_picture.h"
 #include "placement_tag.h"
 #include "plan_drawing.h"
+#include "swept_shown.h"
 
 namespace escarp::desktop {
 
 class FloorView : public QWidget {
     Q_OBJECT
 public:
-    explicit FloorView(Workspace& workspace, QWidget* parent = nullptr);
+    FloorView(Workspace& workspace, const SweptShown& swept, QWidget* parent = nullptr);
     void set_side(Side side);
     Side side() const { return view_.side; }
     void fit();
@@ -97,6 +99,7 @@ private:
     void draw_dimensions(QPainter& p);
     void draw_clearance(QPainter& p) const;
     void draw_zones(QPainter& p);
+    void draw_swept(QPainter& p);
     void draw_hand(QPainter& p) const;
     void draw_words(QPainter& p) const;
     double working_height() const;
@@ -173,6 +176,12 @@ private:
         std::shared_ptr<const inspection::Zones> of;
         std::vector<QPainterPath> outlines;  ///< seen from above, m
     } zones_;
+    const SweptShown& swept_;
+    struct {
+        std::shared_ptr<const geometry::Volume> of;
+        double height = 0;
+        QPainterPath all, there;  ///< over all heights, and at the working height; m
+    } sweeps_;
     std::map<std::uint64_t, Reachable> reach_;
     struct {
         std::uint64_t key = 0;

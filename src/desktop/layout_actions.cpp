@@ -180,6 +180,7 @@ void LayoutActions::make_seeing(const Make& make) {
     toggle("reach", tr("Reach on the Floor"), QKeySequence("R"), &Shown::reach);
     toggle("base_field", tr("Where the arm's base may stand"), QKeySequence("B"), &Shown::base);
     toggle("zones", tr("Shared zones"), QKeySequence("Z"), &Shown::zones);
+    toggle("swept", tr("What the selected mover sweeps"), QKeySequence("V"), &Shown::swept);
     toggle("nearness", tr("Clearance over time"), QKeySequence("D"), &Shown::nearness);
     toggle("names", tr("Names"), {}, &Shown::names);
     toggle("model_names", tr("Names in the Model"), {}, &Shown::model_names);

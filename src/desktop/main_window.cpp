@@ -122,8 +122,9 @@ void MainWindow::make_layout() {
     verdict_ = new VerdictStrip(workspace_);
     tabs_ = new VariantTabs(workspace_);
     worksheet_ = new Worksheet(workspace_);
-    floor_ = new FloorView(workspace_);
-    model_ = new ModelView(workspace_);
+    const auto* swept = new SweptShown(workspace_, this);
+    floor_ = new FloorView(workspace_, *swept);
+    model_ = new ModelView(workspace_, *swept);
     findings_ = new FindingsPanel(workspace_);
     ribbon_ = new CycleRibbon(workspace_);
     comparison_ = new SideBySide(workspace_);

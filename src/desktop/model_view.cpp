@@ -16,7 +16,9 @@ namespace escarp::desktop {
 using geometry::Frame;
 using geometry::Vector3;
 
-ModelView::ModelView(Workspace& workspace, QWidget* parent) : SceneView(parent), workspace_(workspace) {
+ModelView::ModelView(Workspace& workspace, const SweptShown& swept, QWidget* parent)
+    : SceneView(parent), workspace_(workspace), swept_(swept) {
+    connect(&swept_, &SweptShown::changed, this, [this] { renew(); });
     setObjectName("model");
     setAccessibleName(tr("Model: the cell in 3D"));
     connect(&workspace_, &Workspace::document_changed, this, [this] {
@@ -145,6 +147,7 @@ std::vector<ModelView::Item> ModelView::items() const {
     }
     if (!e) return out;
     add_zones(out);
+    add_swept(out);
     const auto now = static_cast<simulation::Ticks>(std::llround(workspace_.time() * 1e9));
     for (std::size_t p = 0; p < e->run->trace.parts.size(); ++p) {
         Frame at;
@@ -185,6 +188,27 @@ void ModelView::add_zones(std::vector<Item>& items) const {
         item.opacity = 0.3f;
         items.push_back(item);
     }
+}
+
+void ModelView::add_swept(std::vector<Item>& items) const {
+    if (!swept_.volume()) return;
+    constexpr double fine = 0.02;
+    if (sweeps_ != swept_.volume()) {
+        sweeps_ = swept_.volume();
+        swept_skin_.surface = std::make_shared<const geometry::Surface>(exchange::surface_of(sweeps_->shell(fine)));
+        const geometry::Box3 box = sweeps_->box();
+        swept_skin_.key = cell::ContentKey()
+                              .add("swept")
+                              .add(sweeps_->count())
+                              .add(sweeps_->edge())
+                              .add(box.low)
+                              .add(box.high)
+                              .value();
+    }
+    static const geometry::Convex nothing = geometry::Convex::sphere(0);
+    Item item{&nothing, Frame::Identity(), theme::accent, -1, false, true, &swept_skin_};
+    item.opacity = 0.22f;
+    items.push_back(item);
 }
 
 void ModelView::clicked(int device, Qt::KeyboardModifiers keys) {

@@ -2,6 +2,7 @@
 // Model: the same instant in 3D.
 
 #include "scene_view.h"
+#include "swept_shown.h"
 #include "workspace.h"
 
 namespace escarp::desktop {
@@ -9,7 +10,7 @@ namespace escarp::desktop {
 class ModelView : public SceneView {
     Q_OBJECT
 public:
-    explicit ModelView(Workspace& workspace, QWidget* parent = nullptr);
+    ModelView(Workspace& workspace, const SweptShown& swept, QWidget* parent = nullptr);
     void fit();
     /// Shows all of the cell from the side on which least hides what is worked at.
     void look_at_the_work();
@@ -30,6 +31,7 @@ private:
     void fit_to(const std::vector<int>& devices);
     void draw_devices(QPainter& p) const;
     void add_zones(std::vector<Item>& items) const;
+    void add_swept(std::vector<Item>& items) const;
     /// What moves the tool: three arrows along the directions chosen, three rings about them, and the point itself.
     struct Handle {
         int axis;  ///< 0 to 2 along, 3 to 5 about, 6 in the plane of the picture
@@ -41,6 +43,9 @@ private:
     bool grab_link(const QPointF& at);
 
     Workspace& workspace_;
+    const SweptShown& swept_;
+    mutable std::shared_ptr<const geometry::Volume> sweeps_;  ///< whose skin `swept_skin_` is
+    mutable Surfaces::Kept swept_skin_;
     QTimer later_;
     /// The skins of the zones shown last, and whose they are.
     mutable std::shared_ptr<const inspection::Zones> zones_;

@@ -2,18 +2,16 @@
 
 namespace escarp::desktop {
 
-Nearness::Nearness(Workspace& workspace, QObject* parent) : QObject(parent), workspace_(workspace) {
-    thread_ = std::thread([this] { work(); });
-}
-
-Nearness::~Nearness() {
-    {
-        const std::lock_guard guard(lock_);
-        quit_ = true, stop_ = true;
-    }
-    wake_.notify_all();
-    thread_.join();
-}
+Nearness::Nearness(Workspace& workspace, QObject* parent)
+    : QObject(parent),
+      workspace_(workspace),
+      behind_(
+          this,
+          [this](const Question& q, const motion::StopFlag& stop) {
+              return inspection::clearance_over_time(
+                  *q.evaluation->cell, *q.evaluation->run, cache_, q.from, q.to, q.bins, q.one, q.other, 1.0, &stop);
+          },
+          [this] { Q_EMIT found(); }) {}
 
 void Nearness::look(double from, double to, int bins) {
     Question q{workspace_.evaluation(), std::max(0.0, from), to, bins};
@@ -25,58 +23,21 @@ void Nearness::look(double from, double to, int bins) {
         return nth < selected.size() ? q.evaluation->cell->device(selected[nth].toStdString()) : -1;
     };
     q.one = device(0), q.other = device(1);
-    if (q == asked_) return;
     const auto name = [&](int i) {
         return QString::fromStdString(q.evaluation->cell->devices[static_cast<std::size_t>(i)].name);
     };
     title_ = q.one < 0     ? tr("everything")
              : q.other < 0 ? name(q.one)
                            : name(q.one) + QStringLiteral(" \u2194 ") + name(q.other);
-    asked_ = q;
-    curve_.reset();
-    {
-        const std::lock_guard guard(lock_);
-        next_ = std::move(q);
-        stop_ = true;
-    }
-    wake_.notify_all();
-}
-
-void Nearness::forget() {
-    asked_ = {};
-    curve_.reset();
+    behind_.ask(q);
 }
 
 const inspection::LeastClearance* Nearness::at(double t) const {
-    if (!curve_ || t < curve_->from || t > curve_->to) return nullptr;
-    const auto count = static_cast<double>(curve_->bins.size());
-    const auto bin =
-        static_cast<std::size_t>(std::clamp((t - curve_->from) / (curve_->to - curve_->from) * count, 0.0, count - 1));
-    return curve_->bins[bin].device_a < 0 ? nullptr : &curve_->bins[bin];
-}
-
-void Nearness::work() {
-    inspection::Cache cache;
-    while (true) {
-        Question q;
-        {
-            std::unique_lock hold(lock_);
-            wake_.wait(hold, [this] { return quit_ || next_; });
-            if (quit_) return;
-            q = *std::exchange(next_, std::nullopt);
-            stop_ = false;
-        }
-        try {
-            auto curve = inspection::clearance_over_time(
-                *q.evaluation->cell, *q.evaluation->run, cache, q.from, q.to, q.bins, q.one, q.other, 1.0, &stop_);
-            QMetaObject::invokeMethod(this, [this, q, curve = std::move(curve)] {
-                if (!(q == asked_)) return;
-                curve_ = curve;
-                Q_EMIT found();
-            });
-        } catch (const inspection::Overtaken&) {
-        }
-    }
+    const inspection::ClearanceCurve* c = curve();
+    if (!c || t < c->from || t > c->to) return nullptr;
+    const auto count = static_cast<double>(c->bins.size());
+    const auto bin = static_cast<std::size_t>(std::clamp((t - c->from) / (c->to - c->from) * count, 0.0, count - 1));
+    return c->bins[bin].device_a < 0 ? nullptr : &c->bins[bin];
 }
 
 }  // namespace escarp::desktop

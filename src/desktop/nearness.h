@@ -1,13 +1,9 @@
 #pragma once
 // How near things come over the stretch of time that is shown, found in the background.
 
-#include <QObject>
-#include <condition_variable>
-#include <mutex>
-#include <thread>
-
 #include <inspection/clearance_time.h>
 
+#include "behind.h"
 #include "workspace.h"
 
 namespace escarp::desktop {
@@ -16,13 +12,12 @@ class Nearness : public QObject {
     Q_OBJECT
 public:
     explicit Nearness(Workspace& workspace, QObject* parent = nullptr);
-    ~Nearness() override;
     /// Of the devices that are selected (one, or two against each other), else of everything. `found` when it is known;
     /// nothing where that is what was asked for last.
     void look(double from, double to, int bins);
-    void forget();
+    void forget() { behind_.forget(); }
     /// Of what was asked for last; null until it is found.
-    const inspection::ClearanceCurve* curve() const { return curve_ ? &*curve_ : nullptr; }
+    const inspection::ClearanceCurve* curve() const { return behind_.answer(); }
     /// The least within the stretch that holds an instant; null: nothing comes near.
     const inspection::LeastClearance* at(double t) const;
     QString title() const { return title_; }  ///< "Arm 1 \u2194 Arm 2"
@@ -37,18 +32,11 @@ private:
         int bins = 0, one = -1, other = -1;
         bool operator==(const Question&) const = default;
     };
-    void work();
 
     Workspace& workspace_;
-    Question asked_;
     QString title_;
-    std::optional<inspection::ClearanceCurve> curve_;
-    std::mutex lock_;
-    std::condition_variable wake_;
-    std::optional<Question> next_;
-    bool quit_ = false;
-    inspection::StopFlag stop_{false};
-    std::thread thread_;
+    inspection::Cache cache_;
+    Behind<Question, inspection::ClearanceCurve> behind_;
 };
 
 }  // namespace escarp::desktop

@@ -36,8 +36,8 @@ struct ByHand {
 /// What the drawings show besides the devices.
 struct Shown {
     bool names = true, frames = false, dimensions = true, reach = true, base = false, helpers = true,
-         model_names = false, zones = true, nearness = false;
-    static Shown nothing() { return {false, false, false, false, false, false, false, false, false}; }
+         model_names = false, zones = true, nearness = false, swept = false;
+    static Shown nothing() { return {false, false, false, false, false, false, false, false, false, false}; }
     bool operator==(const Shown&) const = default;
 };
 

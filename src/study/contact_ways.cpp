@@ -66,11 +66,12 @@ public:
         good_.clear();
         for (const int device : {pair.device_a, pair.device_b})
             if (device >= 0 && e_.cell->devices[static_cast<std::size_t>(device)].arm) of_arm(device);
-        std::stable_sort(
-            good_.begin(), good_.end(), [](const auto& a, const auto& b) { return a.first < b.first - 1e-9; });
+        std::stable_sort(good_.begin(), good_.end(), [](const Good& a, const Good& b) {
+            return a.keeps_distance != b.keeps_distance ? a.keeps_distance : a.cycle < b.cycle - 1e-9;
+        });
         std::vector<inspection::WayOut> out;
-        for (auto& [cycle, way] : good_)
-            if (out.size() < most_ways) out.push_back(std::move(way));
+        for (Good& g : good_)
+            if (out.size() < most_ways) out.push_back(std::move(g.way));
         return out;
     }
 

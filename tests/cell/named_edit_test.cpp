@@ -98,6 +98,8 @@ TEST_CASE("every named edit does what it says on the demo") {
     CHECK(cell()->devices[cell()->device(table)].side_tasks.front().steps.size() == 1);
     now({{"do", "leave out"}, {"a", arm}, {"b", "arm1"}, {"reason", "far apart"}});
     now({{"do", "take back"}, {"a", "arm1"}, {"b", arm}});
+    now({{"do", "judge with"}, {"a", "arm1"}, {"b", arm}, {"distance_mm", 12}});
+    now({{"do", "take back"}, {"a", "arm1"}, {"b", arm}});
     now({{"do", "read list"}, {"device", "infeed"}, {"key", "timetable"}, {"csv", "0\n5"}});
     now({{"do", "set"}, {"at", "/takt_s"}, {"value", 12}});
     now({{"do", "unset"}, {"at", "/takt_s"}});

@@ -1,0 +1,49 @@
+#include "swept_shown.h"
+
+#include <cell/problem.h>
+
+namespace escarp::desktop {
+
+SweptShown::SweptShown(Workspace& workspace, QObject* parent)
+    : QObject(parent),
+      workspace_(workspace),
+      behind_(
+          this,
+          [this](const Question& q, const motion::StopFlag& stop) -> std::shared_ptr<const geometry::Volume> {
+              try {
+                  return inspection::swept_by(
+                      *q.evaluation->cell, *q.evaluation->run, q.device, q.step, q.resolution, &stop, &cache_);
+              } catch (const cell::InputError&) {  // larger than is drawn
+                  return nullptr;
+              }
+          },
+          [this] {
+              volume_ = *behind_.answer();
+              Q_EMIT changed();
+              look();
+          }) {
+    for (const auto signal : {&Workspace::evaluated, &Workspace::selection_changed, &Workspace::shown_changed})
+        connect(&workspace_, signal, this, &SweptShown::look);
+}
+
+void SweptShown::look() {
+    constexpr double coarse = 0.04, fine = 0.01;
+    Question q{workspace_.evaluation()};
+    const Selection& s = workspace_.selection();
+    if (q.evaluation && workspace_.shown().swept) q.device = q.evaluation->cell->device(s.device.toStdString());
+    if (q.device < 0 || !q.evaluation->cell->devices[static_cast<std::size_t>(q.device)].mover()) {
+        behind_.forget();
+        if (std::exchange(volume_, nullptr)) Q_EMIT changed();
+        return;
+    }
+    for (const cell::Step* step : cell::all_steps(q.evaluation->cell->devices[static_cast<std::size_t>(q.device)]))
+        if (step->id == s.step.toStdString()) q.step = step->number;
+    // What is found coarsely is looked at more finely next.
+    q.resolution = fine;
+    if (behind_.asked() == q) return;
+    q.resolution = coarse;
+    if (behind_.asked() == q && behind_.answer()) q.resolution = fine;
+    behind_.ask(q);
+}
+
+}  // namespace escarp::desktop
