@@ -63,14 +63,17 @@ EventKey found_again(const std::vector<EventKey>& among, const Taken& taken) {
 bool rides(const Kernel& k, const EventKey& e) { return k.pace(e) == simulation::Actor::Pace::by_clock; }
 
 /// What rides goes on until it is held; where it never is, until all is as it was before.
-void ride_on(Kernel& k, const StopFlag* stop) {
+/// False: it takes too long to come to that.
+bool ride_on(Kernel& k, const StopFlag* stop) {
+    constexpr int most = 400;
     std::set<Key> seen;
-    while (true) {
+    for (int taken = 0; taken < most; ++taken) {
         motion::give_way(stop);
         const std::vector<EventKey> ready = k.ready();
-        if (ready.empty() || !rides(k, ready.front()) || k.ended() || !seen.insert(key_of(k)).second) return;
+        if (ready.empty() || !rides(k, ready.front()) || k.ended() || !seen.insert(key_of(k)).second) return true;
         k.take(ready.front());
     }
+    return false;
 }
 
 /// Whether some task decides by what a signal says at an instant, or does not wait for ever.
@@ -106,12 +109,17 @@ public:
             auto [node, kernel] = std::move(open.front());
             open.pop_front();
             expand(node, *kernel, open);
-            if (nodes_.size() > most_ || too_mixed_) return false;
+            if (nodes_.size() > most_ || too_mixed_ || restless_) return false;
         }
         return true;
     }
     const std::vector<Node>& nodes() const { return nodes_; }
-    bool too_mixed() const { return too_mixed_; }
+    /// Why not all of it was gone through.
+    std::string why_not() const {
+        return too_mixed_  ? "what comes is mixed by chance in too many ways"
+               : restless_ ? "what rides never comes to rest"
+                           : "more than " + std::to_string(most_) + " states";
+    }
 
 private:
     struct Successor {
@@ -128,7 +136,7 @@ private:
             auto next = k.copy();
             next->say_choices(choices);
             next->take(event);
-            if (rides(k, event)) ride_on(*next, stop_);
+            if (rides(k, event) && !ride_on(*next, stop_)) restless_ = true;
             std::vector<int> had = next->choices_had();
             if (out.size() > most_outcomes) too_mixed_ = true;
             if (too_mixed_) had.clear();
@@ -187,7 +195,7 @@ private:
     const std::vector<int>& rank_;
     std::vector<Node> nodes_;
     std::map<Key, int> numbers_;
-    bool too_mixed_ = false;
+    bool too_mixed_ = false, restless_ = false;
     const bool asks_where_it_is_;  ///< some task decides by what a signal says now
 };
 
@@ -375,13 +383,13 @@ std::shared_ptr<const Orders> explore_orders(
     const std::vector<int> devices = who_goes_on(cell);
     std::vector<int> rank(cell.devices.size(), -1);
     for (std::size_t i = 0; i < devices.size(); ++i) rank[static_cast<std::size_t>(devices[i])] = static_cast<int>(i);
-    Graph graph(cell, cache, stop, most_states, rank);
+    // A state of a large cell takes its room and its time: fewer of them.
+    constexpr std::size_t most_devices = 3'000'000;  // in all states together
+    Graph graph(cell, cache, stop, std::min(most_states, most_devices / (1 + cell.devices.size())), rank);
     const bool whole = graph.explore();
     const std::vector<Node>& nodes = graph.nodes();
     out->states = nodes.size();
-    if (!whole)
-        out->why_undecided = graph.too_mixed() ? "what comes is mixed by chance in too many ways"
-                                               : "more than " + std::to_string(most_states) + " states";
+    if (!whole) out->why_undecided = graph.why_not();
     const Futures futures = futures_of(nodes, rank);
     const std::uint64_t everybody = devices.size() >= 64 ? ~std::uint64_t{0} : (std::uint64_t{1} << devices.size()) - 1;
     int worst = -1, most = 0;

@@ -190,7 +190,8 @@ Answer lock_up(Asked& a) {
     const auto name = [&](int device) { return device < 0 ? json() : json(cell.devices[device].id); };
     json way = json::array(), waits = json::array(), devices = json::array();
     std::ostringstream words;
-    words << "The cell " << study::orders_words(*orders) << ".\n";
+    const bool decided = orders->verdict != inspection::Orders::Verdict::undecided;
+    words << (decided ? "The cell " : "It is ") << study::orders_words(*orders) << ".\n";
     for (std::size_t i = 0; i < orders->way.size(); ++i) {
         const inspection::OrderStep& s = orders->way[i];
         way.push_back({{"device", name(s.device)}, {"what", s.words},
