@@ -10,6 +10,8 @@
 
 #include <cell/numbers.h>
 #include <inspection/base_field.h>
+#include <inspection/clearance_time.h>
+#include <inspection/orders.h>
 #include <inspection/swept.h>
 #include <inspection/timeline.h>
 #include <inspection/zones.h>
@@ -505,6 +507,51 @@ void test_cycles() {
 
 /// Shared zones of the demo and of eight arms, and what one step sweeps, against looking at every body at every
 /// millisecond in every cube.
+/// Whether the demo can lock up, and how near its arms come over a cycle.
+void orders_and_nearness() {
+    const cell::Layout demo = simulation::layout(tests::demo(), "B");
+    inspection::Cache cache;
+    const auto e = study::evaluate(demo, cache);
+    const double one_run = timed(5, 1, [&](int) {
+        simulation::RunOptions bare;
+        bare.history = simulation::History::none;
+        benchmark::DoNotOptimize(simulation::run(*e->cell, cache.plans, bare));
+    });
+    std::size_t states = 0;
+    const double proof = timed(3, 1, [&](int) { states = inspection::explore_orders(*e->cell, cache)->states; });
+    row(("can the demo lock up: " + std::to_string(states) + " states").c_str(), proof,
+        one_run * static_cast<double>(states), "a bare run from the start to each of them");
+    const int one = e->cell->device("arm1"), other = e->cell->device("arm2");
+    const double from = simulation::seconds(e->run->steady->from), to = from + *e->figures.cycle_s;
+    const double curve = timed(5, 1, [&](int) {
+        benchmark::DoNotOptimize(inspection::clearance_over_time(*e->cell, *e->run, cache, from, to, 300, one, other));
+    });
+    // Every body against every body at each millisecond: a hundredth of them, scaled.
+    const double plain = 100 * timed(1, 1, [&](int) {
+        double least = 1e9;
+        std::vector<geometry::Frame> frames[2];
+        for (double t = from; t < to; t += 0.1) {
+            for (const int k : {0, 1}) {
+                const cell::Device& d = e->cell->devices[static_cast<std::size_t>(k ? other : one)];
+                d.arm->model->mechanism.link_frames(
+                    e->run->trace.joints(*e->cell, k ? other : one, simulation::ticks(t)), d.world, frames[k]);
+            }
+            const auto& a = e->cell->devices[static_cast<std::size_t>(one)].arm->model->mechanism.links;
+            const auto& b = e->cell->devices[static_cast<std::size_t>(other)].arm->model->mechanism.links;
+            for (std::size_t m = 0; m < a.size(); ++m)
+                for (const auto& x : a[m].bodies)
+                    for (std::size_t n = 0; n < b.size(); ++n)
+                        for (const auto& y : b[n].bodies)
+                            least = std::min(
+                                least, geometry::separation(x.shape, frames[0][m] * x.at, y.shape, frames[1][n] * y.at)
+                                           .distance);
+        }
+        benchmark::DoNotOptimize(least);
+    });
+    row("clearance of two arms over a cycle, 300 stretches", curve, plain,
+        "every two bodies, every millisecond (scaled)");
+}
+
 void zones() {
     const cell::Document demo = tests::demo();
     const auto e = study::evaluate(simulation::layout(demo, "B"), *std::make_unique<inspection::Cache>());
@@ -572,6 +619,7 @@ int main() {
     meetings();
     ways_round();
     zones();
+    orders_and_nearness();
     test_cycles();
     return 0;
 }
