@@ -285,7 +285,7 @@ void CellPanel::add_tool(const cell::ToolModel& tool) {
 }
 
 void CellPanel::add_pairs() {
-    add_title(tr("PAIRS"), tr("left out, or judged otherwise"), tr("+ pair"), "add_pair", [this](const QPoint&) {
+    add_title(tr("PAIRS"), tr("judged otherwise"), tr("+ pair"), "add_pair", [this](const QPoint&) {
         const QStringList chosen = workspace_.selected();
         if (chosen.size() != 2)
             return Q_EMIT workspace_.refused(tr("Not changed"),
@@ -327,7 +327,9 @@ void CellPanel::add_pairs() {
         const EditedGroup edited{at, workspace_.resolved()["excluded_pairs"][i], "pair_" + QString::number(i) + "_",
             tr("Change how a pair is judged"), nullptr};
         FieldEditors editors(workspace_, grid, this, edited);
-        for (const char* key : {"while", "distance_mm"}) editors.add(*cell::find_field(cell::exclusion_fields(), key));
+        // One excludes the other.
+        if (!x.distance) editors.add(*cell::find_field(cell::exclusion_fields(), "while"));
+        if (!x.only_while) editors.add(*cell::find_field(cell::exclusion_fields(), "distance_mm"));
         rows_->addWidget(holder);
     }
 }
