@@ -89,7 +89,8 @@ TEST_CASE("no text of a document is taken as markup, wherever it is shown") {
             b.settle_all();
             wrong += taken_as_markup(&b.window, seen);
         }
-        for (const inspection::Finding& f : b.w().evaluation()->inspection->findings)
+        const auto looked_at = b.w().evaluation();  // others come meanwhile
+        for (const inspection::Finding& f : looked_at->inspection->findings)
             if (!f.ways_out.empty())
                 b.w().try_out(f.ways_out.front().edit, true), b.settle(), wrong += taken_as_markup(&b.window, seen),
                     b.w().drop_draft();
