@@ -16,7 +16,9 @@ using inspection::LeastClearance;
 using simulation::Block;
 using simulation::BlockKind;
 
-constexpr std::size_t most_findings = 4, most_ways = 4;
+constexpr std::size_t most_ways = 4;
+// Each way that is tried is the whole cell computed once more: of a large one fewer findings are looked into.
+constexpr std::size_t most_findings = 4, devices_per_finding = 150;
 
 /// What the arm does when it happens, and the exchange that it comes from.
 struct AtWork {
@@ -172,6 +174,8 @@ private:
 void add_contact_ways(const Evaluation& e, inspection::Inspection& inspection, inspection::Cache& cache,
     const inspection::StopFlag* stop) {
     Trying trying(e, cache, stop);
+    const std::size_t less = e.cell->devices.size() / devices_per_finding;
+    const std::size_t most = most_findings - std::min(most_findings, less);
     std::size_t done = 0;
     for (const LeastClearance& pair : e.inspection->close_pairs) {
         const auto device = [&](int i) { return e.cell->devices[static_cast<std::size_t>(i)].id; };
@@ -179,7 +183,7 @@ void add_contact_ways(const Evaluation& e, inspection::Inspection& inspection, i
             "clearance:" + device(pair.device_a) + ":" + device(pair.device_b) + (pair.part_b >= 0 ? ":part" : "");
         for (Finding& f : inspection.findings) {
             if (f.id != id) continue;
-            if (++done > most_findings) return;
+            if (++done > most) return;
             for (inspection::WayOut& way : trying.ways(pair)) f.ways_out.push_back(std::move(way));
         }
     }
