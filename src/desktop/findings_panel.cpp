@@ -150,7 +150,8 @@ QWidget* FindingsPanel::card(const inspection::Finding& f) {
     });
     auto* row = new QHBoxLayout;
     if (!f.steps.empty()) add_steps(*layout, f);
-    else row->addWidget(show);
+    show->setVisible(!f.run);  // else the way there is shown
+    row->addWidget(show);
     if (f.id.starts_with("clearance:") && f.devices.size() == 2) {
         auto* leave = link(tr("Leave this pair out \u2026"), "leave_out");
         connect(leave, &QPushButton::clicked, this, [this, pair = f.devices] {

@@ -159,10 +159,13 @@ private:
         for (const EventKey& event : k.ready()) {
             std::vector<Successor> some = after(k, event);
             // What concerns nobody else may as well come first: the other orders come to the same.
-            const bool first = rides(k, event) && !asks_where_it_is_;
-            const bool alone = first || (some.size() == 1 && k.pace(event) == simulation::Actor::Pace::one_by_one &&
-                                            some.front().kernel->was_alone() && !numbers_.contains(some.front().key));
-            if (alone) {
+            // Not where it only leads back: then the others would never have their turn.
+            const bool leads_on =
+                std::none_of(some.begin(), some.end(), [&](const Successor& s) { return numbers_.contains(s.key); });
+            const bool first = rides(k, event) ? !asks_where_it_is_
+                                               : some.size() == 1 && some.front().kernel->was_alone() &&
+                                                     k.pace(event) == simulation::Actor::Pace::one_by_one;
+            if (first && leads_on) {
                 all = std::move(some);
                 break;
             }

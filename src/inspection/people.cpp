@@ -306,7 +306,7 @@ std::vector<Finding> people_findings(
         f.title = d.name + (j.by == GuardJudged::By::approach ? " is too near to " : " can be reached past: ") + arm;
         f.text = arm + " comes within " + millimetres(j.has) + " mm of it, " + millimetres(j.needed) +
                  " mm are needed: " + in_words(cell, j) + ". " + no_assessment;
-        if (j.shift <= 0) {
+        if (j.shift <= 0 || d.guards.size() > 1) {  // moved outward here, a fence comes nearer on another side
             all.push_back(std::move(f));
             continue;
         }
@@ -317,7 +317,7 @@ std::vector<Finding> people_findings(
         const auto tenth = [](double metres) { return std::round(metres * 1e4) / 10; };
         way.edit = {way.label, {cell::Operation::set("/devices/" + root.id + "/placement/x_mm", tenth(to.x())),
                                    cell::Operation::set("/devices/" + root.id + "/placement/y_mm", tenth(to.y()))}};
-        way.effect = "then nothing is missing";
+        way.effect = "then it keeps that from " + arm;
         f.ways_out.push_back(std::move(way));
         all.push_back(std::move(f));
     }

@@ -15,7 +15,6 @@ namespace {
 using cell::json;
 using inspection::Finding;
 using inspection::Orders;
-using simulation::Checkpoint;
 using simulation::WaitFor;
 
 /// Where one point of an interlock's table stands.
@@ -158,9 +157,9 @@ std::vector<Finding> lock_up_findings(const Evaluation& e, inspection::Cache& ca
     for (const simulation::Run::Wait& w : o.waits)
         f.text += (f.text.empty() ? "" : ", ") + name(w.device) + " waits for " +
                   (w.other >= 0 ? name(w.other) : std::string("a signal"));
-    f.text += o.always ? ". Every order of events comes to that."
-                       : ". Not in the run that is shown, but where some motion or process takes longer:";
-    if (e.run->stuck) f.text = f.text.substr(0, f.text.find(". ")) + ". The run that is shown ends so:";
+    f.text += e.run->stuck ? ". The run that is shown ends so:"
+              : o.always   ? ". Every order of events comes to that:"
+                           : ". Not in the run that is shown, but where some motion or process takes longer:";
     for (std::size_t i = 0; i < o.way.size(); ++i)
         f.steps.push_back({o.run ? std::optional(simulation::seconds(o.way[i].when)) : std::nullopt,
             name(o.way[i].device) + " " + o.way[i].words +

@@ -9,8 +9,7 @@ namespace escarp::study {
 std::vector<inspection::Finding> lock_up_findings(
     const Evaluation& evaluation, inspection::Cache& cache, const inspection::StopFlag* stop);
 
-/// "cannot lock up: 812 states", "can lock up", "not decided: more than 30000 states". `states` false: without the
-/// number where it cannot.
+/// "cannot lock up: 812 states", "can lock up", "not decided whether it can lock up: more than 30000 states".
 std::string orders_words(const inspection::Orders& orders);
 
 }  // namespace escarp::study

@@ -192,6 +192,23 @@ TEST_CASE("the shortest way into a lock-up is a run that ends in it; asking for 
     CHECK(at_once);
 }
 
+TEST_CASE("a belt that never comes to rest beside the arms does not keep their orders from being gone through") {
+    inspection::Cache cache;
+    for (const bool locks : {true, false}) {
+        OrderProgram p = crossed();
+        if (!locks) p.arms[1] = p.arms[0];
+        json tree = cell_of(p), line = tests::belt_cell(4, 200, 1500, 50);
+        const auto alone = inspection::explore_orders(*tests::read(tree), cache);
+        tree["part_types"] = line["part_types"];
+        line["devices"][0]["placement"] = {{"x_mm", 3000}, {"y_mm", -4000}};
+        for (const json& d : line["devices"]) tree["devices"].push_back(d);
+        const auto beside = inspection::explore_orders(*tests::read(tree), cache);
+        REQUIRE(beside->verdict == (locks ? Orders::Verdict::locks_up : Orders::Verdict::goes_on));
+        CHECK(alone->verdict == beside->verdict);
+        CHECK(beside->states >= alone->states);
+    }
+}
+
 TEST_CASE("the demo's arms cannot lock up with an interlock that lets in who comes first, in turn they do") {
     inspection::Cache cache;
     const cell::Layout demo = simulation::layout(tests::demo(), "B");
