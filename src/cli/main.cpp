@@ -125,6 +125,8 @@ int tell(const exchange::Answer& answer, const Arguments& a, bool strict) {
 }
 
 int put(const exchange::Question& question, Arguments& a, const json& said) {
+    // What asks for nothing but whether all is well says so by its exit code.
+    const bool strict = said.value("strict", cell::find_field(question.options, "strict") == nullptr);
     study::EvaluateOptions how;
     if (said.contains("horizon")) {
         how.run.horizon_s = said["horizon"];
@@ -142,10 +144,10 @@ int put(const exchange::Question& question, Arguments& a, const json& said) {
             answer.words += "Nothing to change.\n";
         }
         answer.result["written"] = answer.edit && !answer.edit->operations.empty();
-        return tell(answer, a, said.value("strict", false));
+        return tell(answer, a, strict);
     }
     const cell::Document d = opened(a);
-    return tell(exchange::ask(question, simulation::layout(d, a.variant), said, how), a, said.value("strict", false));
+    return tell(exchange::ask(question, simulation::layout(d, a.variant), said, how), a, strict);
 }
 
 int hand_on(const exchange::Exporter& exporter, Arguments& a, const json& said) {

@@ -161,7 +161,8 @@ Answer interlock(Asked& a) {
                         : p.orders ? verdict(*p.orders)
                                    : json()},
             {"states", p.orders ? json(p.orders->states) : json()}});
-        words << "    " << p.rule << ": " << formatted(number(p.cycle_s), "%.2f", "no part leaves") << " s, waits "
+        words << "    " << p.rule << ": "
+              << (p.cycle_s ? formatted(number(p.cycle_s), "%.2f") + " s" : std::string("no part leaves")) << ", waits "
               << formatted(p.waits_s, "%.2f") << " s a part"
               << (p.stuck         ? ", locks up"
                      : p.contacts ? ", " + std::to_string(p.contacts) + " contacts"
