@@ -16,6 +16,7 @@
 #include "problem.h"
 #include "signal.h"
 #include "spread.h"
+#include "study.h"
 
 namespace escarp::cell {
 
@@ -205,6 +206,7 @@ struct Device {
     std::vector<Seat> seats;
     std::vector<Frame> ends;  ///< where another conveyor joins: beginning and end, x along the travel
     bool locked = false;      ///< not to be moved by hand
+    double price = 0, power = 0;  ///< in the cell's money; W
     std::optional<double> own_distance = std::nullopt;  ///< to everything, instead of the cell's safety distance, m
     std::string group;                                  ///< devices of one group are selected together; empty: none
     std::vector<Signal> signals;                        ///< that it sets or takes
@@ -262,6 +264,10 @@ struct Cell {
     std::vector<Device> devices;  ///< in the file's order
     std::vector<Signal> signals;  ///< of all devices, in their order
     std::vector<Exclusion> exclusions;
+    struct Costs {
+        double parts_per_year = 0, years = 5, per_kwh = 0;
+    } costs;
+    std::vector<Study> studies;
     std::vector<StepBlock> blocks;
     std::vector<Problem> slips;  ///< keys that are not known where they stand
 

@@ -186,6 +186,8 @@ void read_device_outline(const Reader& r, const Kinds& kinds, Device& d) {
     if (d.name.empty()) r.problem("name", "The name is empty; give the device a name.");
     d.colour = v.text("colour");
     d.locked = v.flag("locked");
+    d.price = v.number("price");
+    d.power = v.number("power_W");
     d.group = v.text("group");
     if (v.has("safety_distance_mm")) d.own_distance = v.number("safety_distance_mm");
     const std::string kind = v.text("kind");
@@ -209,6 +211,11 @@ void read_settings(const Values& v, Cell& cell) {
     cell.horizon = v.number("horizon_s");
     cell.safety_distance = v.number("safety_distance_mm");
     cell.seed = static_cast<std::uint64_t>(v.whole("seed"));
+    const Reader costs = v.reader().group("costs");
+    const Values c(costs, cost_fields());
+    cell.costs = {c.number("parts_per_year"), c.number("years"), c.number("per_kWh")};
+    for (const Reader& s : v.list("studies")) cell.studies.push_back(read_study(s));
+    refuse_twins(cell.studies, "studies", v.reader().problems());
 }
 
 /// What devices are made of.

@@ -217,6 +217,15 @@ std::string Spread::example(Shape shape, double mean) {
     return s.text();
 }
 
+Spread Spread::scaled(double factor) const {
+    Spread s = *this;
+    const bool counts_first = shape_ == Shape::erlang || shape_ == Shape::weibull;  // that is no time
+    if (!counts_first) s.a_ *= factor;
+    s.b_ *= factor, s.c_ *= factor;
+    for (double& v : s.measured_) v *= factor;
+    return s;
+}
+
 double Spread::mean() const {
     switch (shape_) {
         case Shape::constant:

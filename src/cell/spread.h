@@ -71,6 +71,7 @@ public:
     /// The value below which a share `u` of all lies, 0 < u < 1: a value drawn is this of a random number.
     double at(double u) const;
     double draw(Draws& draws) const;
+    Spread scaled(double factor) const;  ///< every value so many times as long
     std::string text() const;  ///< that `parse` reads again
 
 private:

@@ -4,6 +4,8 @@
 
 #include <kinematics/mechanism.h>
 
+#include "study.h"
+
 namespace escarp::cell {
 
 using namespace field;
@@ -22,7 +24,8 @@ const Fields& cell_fields() {
         list("unfinished_models", "unfinished models", unfinished_model_fields, 0),
         list("tool_models", "tools", tool_model_fields, 200),
         of(Type::devices, "devices", "devices").of_number(0, 2000),
-        list("excluded_pairs", "pairs left out", exclusion_fields, 2000), list("blocks", "blocks", block_fields, 200),
+        list("excluded_pairs", "pairs left out", exclusion_fields, 2000), group("costs", "costs", cost_fields),
+        list("studies", "studies", study_fields, 100), list("blocks", "blocks", block_fields, 200),
         list("variants", "variants", variant_fields, 0).of_number(1, 0), of(Type::id, "baseline", "baseline").lacking(),
         list("views", "stored views", view_fields, 1000), group("underlay", "picture under the Floor", underlay_fields),
         of(Type::texts, "retired_ids", "ids not given again").lacking()};
@@ -38,6 +41,15 @@ const Fields& exclusion_fields() {
         number("distance_mm", "or judged with", 0, 1000)
             .lacking()
             .explained("A safety distance of its own, instead of not being judged.")};
+    return all;
+}
+
+const Fields& cost_fields() {
+    static const Fields all{number("parts_per_year", "parts a year", 0, 1e12)
+                                .usually(0)
+                                .explained("That the prices of the devices are shared among; 0: not stated."),
+        number("years", "written off in", 0.01, 1000).usually(5).explained("Years."),
+        number("per_kWh", "price of a kWh", 0, 1e6).usually(0)};
     return all;
 }
 
@@ -211,6 +223,8 @@ const Fields& device_fields() {
         number("safety_distance_mm", "own distance", 0, 1000)
             .lacking()
             .explained("Instead of the cell's safety distance; the greater one of two devices counts."),
+        number("price", "price", 0, 1e12).usually(0).explained("In whatever money the whole cell is reckoned in."),
+        number("power_W", "power", 0, 1e9).usually(0).explained("That it draws on average while the cell runs."),
         text("group", "group").usually(""), list("inputs", "inputs", input_fields, 100),
         of(Type::ids, "own_signals", "own signals").of_number(0, 100).lacking(),
         of(Type::ids, "starts_on", "on at the start").of_number(0, 100).lacking(),

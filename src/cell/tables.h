@@ -8,6 +8,7 @@ namespace escarp::cell {
 
 const Fields& cell_fields();
 const Fields& exclusion_fields();
+const Fields& cost_fields();
 const Fields& block_fields();
 const Fields& variant_fields();
 const Fields& view_fields();

@@ -14,11 +14,11 @@ namespace escarp::cli {
 using cell::json;
 
 struct Arguments {
-    std::string file, variant, out, mesh, as = "structure", unit, name;
+    std::string file, variant, out, mesh, as = "structure", unit, name, ask, shard, csv;
     std::vector<std::string> files;
     int threads = 0;
     bool as_json = false, take_it = false, drop_it = false, y_up = false, place = false, keep_origin = false,
-         link = false, write = false;
+         link = false, write = false, resume = false;
 };
 
 /// Opens the file and checks the variant asked for. Throws InputError.
@@ -40,6 +40,9 @@ inline void print(const json& value) { std::cout << value.dump(2, ' ', false, js
 int edit(Arguments& a);       ///< edits from stdin, one JSON value a line
 int recover(Arguments& a);    ///< what a crash left behind
 int import(Arguments& a);     ///< geometry from a CAD file into a cell
+int ask_study(Arguments& a);        ///< asks a study and keeps what is found
+int study_show(Arguments& a);   ///< what has been found so far
+int study_merge(Arguments& a);  ///< results of several shards in one file
 int read_urdf(Arguments& a);  ///< an arm from a robot description into a cell
 
 }  // namespace escarp::cli

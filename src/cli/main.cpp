@@ -237,6 +237,36 @@ int main(int argc, char** argv) {
     sub = command("read-urdf", "an arm from a URDF robot description, with its meshes, into a cell", read_urdf);
     sub->add_option("URDF", a.mesh, "the robot description")->required();
     sub->add_flag("--place", a.place, "place a device with it, too");
+    const auto asked_with = [&](CLI::App* to) {
+        to->add_option("--ask", a.ask, "file with the question, as the cell file keeps it (docs/command-line.md)");
+        to->add_option("--name", a.name, "id or name of a study of the cell");
+        to->add_option("--out", a.out, "file of results; FILE.results beside the cell if not given");
+        to->add_option("--csv", a.csv, "every point as a table, into this file");
+    };
+    CLI::App* asking = app.add_subcommand("study", "asks a question that takes many runs, and keeps them");
+    const auto within = [&](CLI::App* to, std::function<int(Arguments&)> act) {
+        to->add_flag("--json", a.as_json, "JSON on stdout");
+        to->add_option("--threads", a.threads, "worker threads; all cores if not given")->check(CLI::Range(1, 256));
+        to->callback([&chosen, to, act = std::move(act)] {
+            if (to->get_subcommands().empty()) chosen = act;
+        });
+    };
+    const auto of_a_cell = [&](CLI::App* to) {
+        to->add_option("FILE", a.file, "cell file (*.escarp)");
+        to->add_option("--variant", a.variant, "id of the variant; the baseline if not given");
+        asked_with(to);
+    };
+    within(asking, ask_study);
+    of_a_cell(asking);
+    asking->add_option("--shard", a.shard, "only this share of the runs: K/N");
+    asking->add_flag("--resume", a.resume, "only go on with what was begun");
+    sub = asking->add_subcommand("show", "what has been found so far");
+    within(sub, study_show);
+    of_a_cell(sub);
+    sub = asking->add_subcommand("merge", "results of several shards in one file");
+    within(sub, study_merge);
+    sub->add_option("FILES", a.files, "files of results")->required();
+    sub->add_option("--out", a.out, "file that takes them over")->required();
     app.add_subcommand("help", "every command with its options, and every edit with what it is told")->callback([&] {
         chosen = [&app](Arguments&) {
             std::cout << app.help("", CLI::AppFormatMode::All);
@@ -260,7 +290,8 @@ int main(int argc, char** argv) {
         int code = 0;
         {
             std::optional<Progress> progress;
-            if (!app.got_subcommand("edit")) progress.emplace();  // that one waits for whoever types
+            if (!app.got_subcommand("edit") && !app.got_subcommand("study"))
+                progress.emplace();  // the one waits for whoever types, the other says more
             code = chosen(a);
         }
         std::fflush(stdout);

@@ -41,6 +41,9 @@ void mark_altered(Workspace& workspace, QObject* context, QWidget* field, QLabel
                     workspace.replace(
                         workspace.document().pushed_to_all(variant, path), QObject::tr("Push to all variants"));
                 });
+                if (const cell::json* value = cell::find(workspace.resolved(), path); value && value->is_number())
+                    menu->addAction(QObject::tr("Vary it in a study"), &workspace,
+                        [&workspace, path] { Q_EMIT workspace.wants_to_vary(QString::fromStdString(path)); });
                 menu->popup(w->mapToGlobal(at));
             });
     }

@@ -100,8 +100,8 @@ void CellPanel::resizeEvent(QResizeEvent* event) {
 std::string CellPanel::content() const {
     const cell::json& tree = workspace_.resolved();
     std::string all = open_ + "|" + grip_;
-    for (const char* key :
-        {"name", "takt_s", "horizon_s", "safety_distance_mm", "seed", "part_types", "tool_models", "excluded_pairs"})
+    for (const char* key : {"name", "takt_s", "horizon_s", "safety_distance_mm", "seed", "part_types", "tool_models",
+             "excluded_pairs", "costs"})
         all += tree.contains(key) ? tree[key].dump() : std::string("-");
     for (const cell::Device& d : workspace_.cell()->devices) {
         all += d.name + d.needs_part_type;
@@ -183,6 +183,9 @@ void CellPanel::add_settings() {
     }
     const EditedGroup group{"", values, "cell_", tr("Change the cell")};
     FieldEditors(workspace_, grid, this, group).add(settings);
+    const EditedGroup costs{
+        "/costs", workspace_.resolved().value("costs", cell::json::object()), "costs_", tr("Change the costs")};
+    FieldEditors(workspace_, grid, this, costs).add(cell::cost_fields());
     rows_->addWidget(holder);
 }
 

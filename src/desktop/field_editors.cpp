@@ -22,6 +22,7 @@
 #include "altered_mark.h"
 #include "arm_words.h"
 #include "number_field.h"
+#include "path_drag.h"
 #include "plain_text.h"
 #include "spread_field.h"
 #include "theme.h"
@@ -136,6 +137,8 @@ void FieldEditors::put(QWidget* editor, const QString& label, const cell::Field&
     if (!f.help.empty() && editor->toolTip().isEmpty()) editor->setToolTip(plain(said(f.help)));
     QLabel* name = grid_.add(label, editor, unit);
     mark_altered(workspace_, context_, editor, name, path(f));
+    if (f.type == Type::number || f.type == Type::whole)
+        can_be_varied(workspace_, name, [at = path(f)] { return at; });
 }
 
 /// How a time varies; chosen, it begins with words that fit the mean of before.

@@ -67,6 +67,8 @@ MainWindow::MainWindow() {
         show_left(0);
         workspace_.select(device, step);
     });
+    connect(studies_, &StudiesPage::wants_cell, this, [this] { tabs_->show_page(VariantTabs::Page::cell); });
+    connect(&workspace_, &Workspace::wants_to_vary, this, [this] { tabs_->show_page(VariantTabs::Page::studies); });
     connect(verdict_, &VerdictStrip::wants_signals, this, [this] { tabs_->show_page(VariantTabs::Page::signals); });
     connect(build_, &BuildPage::placed, this, [this] {
         tabs_->show_page(VariantTabs::Page::cell);
@@ -119,7 +121,8 @@ void MainWindow::make_layout() {
     auto* column = new QVBoxLayout(page);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(0);
-    verdict_ = new VerdictStrip(workspace_);
+    const auto* spreads = new Spreads(workspace_, this);
+    verdict_ = new VerdictStrip(workspace_, *spreads);
     tabs_ = new VariantTabs(workspace_);
     worksheet_ = new Worksheet(workspace_);
     const auto* swept = new SweptShown(workspace_, this);
@@ -127,7 +130,7 @@ void MainWindow::make_layout() {
     model_ = new ModelView(workspace_, *swept);
     findings_ = new FindingsPanel(workspace_);
     ribbon_ = new CycleRibbon(workspace_);
-    comparison_ = new SideBySide(workspace_);
+    comparison_ = new SideBySide(workspace_, *spreads);
     auto* across = new QSplitter(Qt::Horizontal);
     catalogue_ = new CataloguePanel(workspace_);
     devices_ = new DeviceList(workspace_);
@@ -161,6 +164,8 @@ void MainWindow::make_layout() {
     pages_->addWidget(build_);
     signals_ = new SignalsPage(workspace_);
     pages_->addWidget(signals_);
+    studies_ = new StudiesPage(workspace_);
+    pages_->addWidget(studies_);
     column->addWidget(verdict_);
     column->addWidget(tabs_);
     column->addWidget(pages_, 1);
@@ -275,6 +280,10 @@ void MainWindow::make_actions() {
         const bool there = tabs_->page() == VariantTabs::Page::signals;
         tabs_->show_page(there ? VariantTabs::Page::cell : VariantTabs::Page::signals);
     });
+    action("studies", tr("Studies: vary, search, repeat"), QKeySequence("Shift+T"), [this] {
+        const bool there = tabs_->page() == VariantTabs::Page::studies;
+        tabs_->show_page(there ? VariantTabs::Page::cell : VariantTabs::Page::studies);
+    });
     action("let_go_forced", tr("Let go of all forced signals"), {}, [this] { workspace_.let_go_forced(); });
     action("build", tr("Build: mechanisms of your own"), QKeySequence("Ctrl+M"), [this] {
         tabs_->show_page(building() ? VariantTabs::Page::cell : VariantTabs::Page::build);
@@ -369,7 +378,7 @@ void MainWindow::make_menus() {
     fill_place();
     layout_->fill_arrange(menuBar()->addMenu(tr("&Arrange")));
     menu(tr("&Work"), {"play", "previous", "next", "to_start", "to_cycle", "", "arm_by_hand", "findings", "motion_plot",
-                          "signals", "let_go_forced", "which_arm", "build", "", "jog_x_plus", "jog_x_minus",
+                          "signals", "studies", "let_go_forced", "which_arm", "build", "", "jog_x_plus", "jog_x_minus",
                           "jog_y_plus", "jog_y_minus", "jog_z_plus", "jog_z_minus", "tool_straight_down"});
     menu(tr("&Compare"), {"compare", "", "variant_new", "variant_rename", "variant_baseline", "variant_drop"});
     QMenu* view = menu(tr("&View"), {"fit"});

@@ -25,6 +25,7 @@
 #include "motion_plot.h"
 #include "side_by_side.h"
 #include "signals_page.h"
+#include "studies_page.h"
 #include "variant_tabs.h"
 #include "verdict_strip.h"
 #include "worksheet.h"
@@ -45,6 +46,7 @@ public:
     VerdictStrip* verdict() { return verdict_; }
     VariantTabs* tabs() { return tabs_; }
     SignalsPage* signals_page() { return signals_; }
+    StudiesPage* studies_page() { return studies_; }
     SideBySide* side_by_side() { return comparison_; }
     BuildPage* build() { return build_; }
     /// Nothing that was asked for is still to come (see settle.h).
@@ -119,6 +121,7 @@ private:
     SideBySide* comparison_;
     BuildPage* build_;
     SignalsPage* signals_;
+    StudiesPage* studies_;
     QStackedWidget *pages_, *left_;
     std::vector<QToolButton*> left_tabs_;
     CataloguePanel* catalogue_;

@@ -6,6 +6,7 @@
 
 #include <simulation/kinds.h>
 
+#include "path_drag.h"
 #include "plain_text.h"
 #include "theme.h"
 #include "typed_number.h"
@@ -24,6 +25,10 @@ PlacementTag::PlacementTag(Workspace& workspace, QWidget* parent) : QWidget(pare
                            int column, Number number) {
         auto* l = plain_label(label, this);
         auto* f = new NumberField(unit, -range, range, this);
+        can_be_varied(workspace_, l, [this, key = QString(name).replace("place_", "")] {
+            const QString unit_of = key == "turn" ? "_deg" : "_mm";
+            return ("/devices/" + workspace_.selection().device + "/placement/" + key + unit_of).toStdString();
+        });
         f->setObjectName(name);
         f->setAccessibleName(tr("%1 in %2").arg(label, unit));
         f->setFixedWidth(66);

@@ -24,8 +24,8 @@ QString shown_value(const cell::json& v) {
 
 }  // namespace
 
-SideBySide::SideBySide(Workspace& workspace, QWidget* parent)
-    : QScrollArea(parent), comparison_(new Comparison(workspace)) {
+SideBySide::SideBySide(Workspace& workspace, const Spreads& spreads, QWidget* parent)
+    : QScrollArea(parent), comparison_(new Comparison(workspace, spreads)) {
     setObjectName("side_by_side");
     setWidget(comparison_);
     setHorizontalScrollBarPolicy(Qt::ScrollBarAsNeeded);
@@ -36,7 +36,9 @@ void SideBySide::resizeEvent(QResizeEvent* event) {
     comparison_->set_room(viewport()->size());
 }
 
-Comparison::Comparison(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
+Comparison::Comparison(Workspace& workspace, const Spreads& spreads, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), spreads_(spreads) {
+    connect(&spreads_, &Spreads::found, this, qOverload<>(&QWidget::update));
     setObjectName("comparison");
     setAccessibleName(tr("Side by side: variants compared"));
     for (const auto signal : {&Workspace::evaluated, &Workspace::zones_found})
@@ -60,7 +62,8 @@ const std::vector<Comparison::Row>& Comparison::rows() {
         {"reach", tr("Poses reached"), 0, 1, 1, ""}, {"margin", tr("Least reach margin"), 0, 1e3, 1, " mm"},
         {"clearance", tr("Least clearance"), 0, 1e3, 1, " mm"}, {"stops", tr("Stop findings"), 0, 1, -1, ""},
         {"waiting", tr("Arms wait"), 0, 100, -1, " %"}, {"part_waits", tr("Part waits longest at"), 1, 1, -1, " s"},
-        {"floor", tr("Floor used"), 1, 1, -1, " m\u00b2"}, {"travel", tr("Arm travel per part"), 2, 1, -1, " m"}};
+        {"floor", tr("Floor used"), 1, 1, -1, " m\u00b2"}, {"travel", tr("Arm travel per part"), 2, 1, -1, " m"},
+        {"price", tr("Price"), 0, 1, -1, ""}};
     return all;
 }
 
@@ -70,13 +73,64 @@ std::vector<Comparison::Column> Comparison::columns() const {
         const QString id = QString::fromStdString(v.id);
         all.push_back({id, QString::fromStdString(v.name), workspace_.evaluation_of(id)});
     }
+    const auto by = std::find_if(rows().begin(), rows().end(), [this](const Row& r) { return r.key == sorted_by_; });
+    if (sorted_by_.isEmpty()) return all;
+    const double sign = by != rows().end() && by->better > 0 ? -1 : 1;
+    const auto figure = [&](const Column& c) { return by == rows().end() ? cycle(c) : value(*by, c); };
+    std::stable_sort(all.begin(), all.end(), [&](const Column& a, const Column& b) {
+        const auto one = figure(a), two = figure(b);
+        return one && two ? sign * *one < sign * *two : one && !two;
+    });
     return all;
+}
+
+QStringList Comparison::order() const {
+    QStringList out;
+    for (const Column& c : columns()) out << c.id;
+    return out;
+}
+
+void Comparison::sort_by(const QString& row) {
+    sorted_by_ = sorted_by_ == row ? QString() : row;
+    update();
+}
+
+std::optional<double> Comparison::cycle(const Column& c) const {
+    if (!c.evaluation) return std::nullopt;
+    const study::Replicated* spread = spreads_.of(c.id);
+    return spread && spread->of("cycle_s").count > 0 ? std::optional(spread->of("cycle_s").mean)
+                                                     : c.evaluation->figures.cycle_s;
+}
+
+bool Comparison::differs(const QString& key) const {
+    const auto row = std::find_if(rows().begin(), rows().end(), [&](const Row& r) { return r.key == key; });
+    if (row == rows().end()) return true;
+    const std::vector<Column> all = columns();
+    return std::any_of(
+        all.begin(), all.end(), [&](const Column& c) { return text(*row, c) != text(*row, all.front()); });
+}
+
+/// A row's name; a click on it sorts.
+void Comparison::draw_label(QPainter& p, const QRectF& box, const QString& words, const QString& key) {
+    labels_.emplace_back(box, key);
+    const bool sorts = sorted_by_ == key;
+    p.setFont(theme::font(11, sorts));
+    p.setPen(sorts ? theme::accent : theme::ink);
+    p.drawText(box, Qt::AlignLeft | Qt::AlignVCenter, sorts ? words + QStringLiteral(" \u25b8") : words);
 }
 
 std::optional<double> Comparison::value(const Row& row, const Column& c) const {
     if (!c.evaluation) return std::nullopt;
     const study::Figures& f = c.evaluation->figures;
-    if (row.key == "throughput") return f.rate_per_h;
+    if (row.key == "throughput") {
+        const auto each = cycle(c);
+        return each && *each > 0 ? std::optional(3600 / *each) : f.rate_per_h;
+    }
+    if (row.key == "price") {
+        double all = 0;
+        for (const cell::Device& d : c.evaluation->cell->devices) all += d.price;
+        return all;
+    }
     if (row.key == "reach") return f.poses_reached;
     if (row.key == "margin") return f.least_margin_m;
     if (row.key == "clearance") return f.clearance_m;
@@ -108,7 +162,7 @@ QString Comparison::text(const Row& row, const Column& c) const {
 QString Comparison::shown(const QString& row, const QString& variant) const {
     for (const Column& c : columns()) {
         if (c.id != variant) continue;
-        if (row == "cycle") return theme::number(c.evaluation ? c.evaluation->figures.cycle_s : std::nullopt, 2);
+        if (row == "cycle") return theme::number(cycle(c), 2);
         for (const Row& r : rows())
             if (r.key == row) return text(r, c);
     }
@@ -186,6 +240,7 @@ double Comparison::draw_layouts(QPainter& p, const std::vector<Column>& all, dou
 
 double Comparison::draw_cycles(QPainter& p, const std::vector<Column>& all, double y) {
     heading(p, tr("CYCLE"), tr("longest chain, one part"), y + 4);
+    labels_.emplace_back(QRectF(14, y + 4, left - 20, 34), "cycle");
     const study::Category order[] = {
         study::Category::move, study::Category::grip, study::Category::process, study::Category::wait};
     double longest = 1e-6;
@@ -210,12 +265,13 @@ double Comparison::draw_cycles(QPainter& p, const std::vector<Column>& all, doub
         const study::Figures& f = all[i].evaluation->figures;
         p.setFont(theme::font(20, true));
         p.setPen(f.cycle_s ? theme::ink : theme::stop);
-        const QString cycle = f.cycle_s ? theme::number(f.cycle_s, 2) + " s" : tr("no cycle");
+        const std::optional<double> mean = this->cycle(all[i]);
+        const QString cycle = f.cycle_s ? theme::number(mean, 2) + " s" : tr("no cycle");
         p.drawText(QRectF(box.left(), y, box.width(), 26), Qt::AlignLeft | Qt::AlignVCenter, cycle);
         const double after = QFontMetricsF(p.font()).horizontalAdvance(cycle) + 12;
         p.setFont(theme::font(11, true));
-        if (base && base != &all[i] && base->evaluation && base->evaluation->figures.cycle_s && f.cycle_s) {
-            const double d = *f.cycle_s - *base->evaluation->figures.cycle_s;
+        if (base && base != &all[i] && base->evaluation && this->cycle(*base) && mean) {
+            const double d = *mean - *this->cycle(*base);
             p.setPen(d <= 0 ? theme::good : theme::watch_text);
             p.drawText(QRectF(box.left() + after, y, 90, 26), Qt::AlignLeft | Qt::AlignVCenter,
                 QString("%1 %2 s").arg(
@@ -223,8 +279,12 @@ double Comparison::draw_cycles(QPainter& p, const std::vector<Column>& all, doub
         }
         p.setFont(theme::font(10));
         p.setPen(theme::muted);
+        const study::Replicated* spread = spreads_.of(all[i].id);
         theme::text(p, QRectF(box.left() + after + 70, y, box.width() - after - 70, 26),
-            f.steady    ? tr("nothing random: exact")
+            f.steady ? tr("nothing random: exact")
+            : spread ? tr("\u00b1 %1 s in %2 runs")
+                           .arg(theme::number(spread->of("cycle_s").half_width(), 2))
+                           .arg(spread->runs.size())
             : f.cycle_s ? tr("mean of the second half")
                         : tr("the work stops"),
             Qt::AlignRight | Qt::AlignVCenter);
@@ -258,15 +318,22 @@ double Comparison::draw_cycles(QPainter& p, const std::vector<Column>& all, doub
 }
 
 double Comparison::draw_figures(QPainter& p, const std::vector<Column>& all, double y) {
+    std::vector<const Row*> shown_rows;
+    for (const Row& row : rows())
+        if (all.size() < 2 || differs(row.key)) shown_rows.push_back(&row);
     heading(p, tr("FIGURES"), {}, y);
+    p.setFont(theme::font(10));
+    p.setPen(theme::muted);
+    const std::size_t same = rows().size() - shown_rows.size();
+    p.drawText(QRectF(left, y, width() - left - 30, 16), Qt::AlignLeft | Qt::AlignVCenter,
+        tr("a click on a name sorts by it") +
+            (same == 0 ? QString() : QStringLiteral(" \u00b7 ") + tr("%1 more the same in all").arg(same)));
     y += 18;
     const std::string base_id = workspace_.document().baseline();
-    for (std::size_t r = 0; r < rows().size(); ++r, y += 21) {
-        const Row& row = rows()[r];
+    for (std::size_t r = 0; r < shown_rows.size(); ++r, y += 21) {
+        const Row& row = *shown_rows[r];
         if (r % 2 == 0) p.fillRect(QRectF(0, y, width(), 21), QColor(0xF5, 0xF0, 0xE6));
-        p.setFont(theme::font(11));
-        p.setPen(theme::ink);
-        p.drawText(QRectF(14, y, left - 20, 21), Qt::AlignLeft | Qt::AlignVCenter, row.label);
+        draw_label(p, QRectF(14, y, left - 20, 21), row.label, row.key);
         std::optional<double> best, base;
         bool differs = false;
         for (const Column& c : all) {
@@ -372,6 +439,30 @@ double Comparison::draw_differences(QPainter& p, const std::vector<Column>& all,
     return y + most + 16;
 }
 
+/// With chance in it: who is better, by how much, and what cannot be told yet; of those that run without a stop
+/// finding.
+std::string Comparison::ranking_words(const std::vector<Column>& all) const {
+    std::vector<study::Replicated> found;
+    std::vector<std::string> names;
+    bool chance = false;
+    for (const Column& c : all) {
+        const auto& findings = c.evaluation->inspection->findings;
+        const bool sound = std::none_of(
+            findings.begin(), findings.end(), [](const auto& f) { return f.severity == inspection::Severity::stop; });
+        if (!sound || !cycle(c)) continue;
+        const study::Replicated* spread = spreads_.of(c.id);
+        if (!spread && !c.evaluation->figures.steady) return {};  // it is still being found
+        chance = chance || spread;
+        found.push_back(spread ? *spread : study::Replicated{{{{"cycle_s", *cycle(c)}}}, true, true});
+        names.push_back(c.id.toStdString());
+    }
+    if (!chance || found.size() < 2) return {};
+    std::vector<const study::Replicated*> ranked;
+    for (const study::Replicated& r : found) ranked.push_back(&r);
+    const study::Measure& by = study::measure("cycle_s", "");
+    return study::in_words(study::rank(ranked, by), by, names);
+}
+
 QString Comparison::verdict(const std::vector<Column>& all) const {
     const Column *base = nullptr, *best = nullptr;
     QStringList out;
@@ -381,21 +472,18 @@ QString Comparison::verdict(const std::vector<Column>& all) const {
         const bool sound =
             std::none_of(c.evaluation->inspection->findings.begin(), c.evaluation->inspection->findings.end(),
                 [](const auto& f) { return f.severity == inspection::Severity::stop; });
-        if (sound && c.evaluation->figures.cycle_s &&
-            (!best || *c.evaluation->figures.cycle_s < *best->evaluation->figures.cycle_s))
-            best = &c;
+        if (sound && cycle(c) && (!best || *cycle(c) < *cycle(*best))) best = &c;
     }
     const auto& random = tr("Nothing in these cells is random, so the differences are exact.");
     if (!best) out << tr("No variant runs without a stop finding.");
     else if (best == base)
         out << tr("%1, the baseline, is the fastest variant that runs without a stop finding: %2 s.")
-                   .arg(best->id, theme::number(best->evaluation->figures.cycle_s, 2));
-    else if (base && base->evaluation->figures.cycle_s)
+                   .arg(best->id, theme::number(cycle(*best), 2));
+    else if (base && cycle(*base))
         out << tr("%1 is %2 s faster than %3 (%4 s against %5 s).")
-                   .arg(best->id,
-                       theme::number(*base->evaluation->figures.cycle_s - *best->evaluation->figures.cycle_s, 2),
-                       base->id, theme::number(best->evaluation->figures.cycle_s, 2),
-                       theme::number(base->evaluation->figures.cycle_s, 2));
+                   .arg(best->id, theme::number(*cycle(*base) - *cycle(*best), 2), base->id,
+                       theme::number(cycle(*best), 2), theme::number(cycle(*base), 2));
+    if (const std::string ranked = ranking_words(all); !ranked.empty()) out << QString::fromStdString(ranked);
     for (const Column& c : all) {
         const study::Figures& f = c.evaluation->figures;
         if (f.poses_reached < f.poses)
@@ -409,8 +497,9 @@ QString Comparison::verdict(const std::vector<Column>& all) const {
             out << tr("%1 comes as close as %2 mm, less than the safety distance of %3 mm.")
                        .arg(c.id, theme::number(*f.clearance_m * 1e3, 0),
                            theme::number(c.evaluation->cell->safety_distance * 1e3, 0));
-        if (f.takt_met && !*f.takt_met)
-            out << tr("%1 misses the takt by %2 s.").arg(c.id, theme::number(*f.cycle_s - c.evaluation->cell->takt, 2));
+        const double takt = c.evaluation->cell->takt;
+        if (takt > 0 && !f.per_round && cycle(c) && *cycle(c) > takt + 1e-9)
+            out << tr("%1 misses the takt by %2 s.").arg(c.id, theme::number(*cycle(c) - takt, 2));
     }
     if (std::all_of(all.begin(), all.end(),
             [](const Column& c) { return c.evaluation->figures.steady || !c.evaluation->figures.cycle_s; }))
@@ -434,6 +523,7 @@ void Comparison::paintEvent(QPaintEvent*) {
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
     p.fillRect(rect(), theme::panel);
+    labels_.clear();
     const std::vector<Column> all = columns();
     double y = draw_layouts(p, all, 8);
     p.setPen(QPen(theme::rule, 1));
@@ -456,6 +546,8 @@ void Comparison::paintEvent(QPaintEvent*) {
 }
 
 void Comparison::mousePressEvent(QMouseEvent* event) {
+    for (const auto& [box, key] : labels_)
+        if (box.contains(event->position())) return sort_by(key);
     const std::vector<Column> all = columns();
     for (std::size_t i = 0; i < all.size(); ++i)
         if (column_box(i, all.size(), 0, height()).contains(event->position()) &&

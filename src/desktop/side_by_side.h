@@ -3,18 +3,25 @@
 
 #include <QScrollArea>
 
-#include "workspace.h"
+#include "spreads.h"
 
 namespace escarp::desktop {
 
 class Comparison : public QWidget {
     Q_OBJECT
 public:
-    explicit Comparison(Workspace& workspace, QWidget* parent = nullptr);
+    Comparison(Workspace& workspace, const Spreads& spreads, QWidget* parent = nullptr);
     QSize sizeHint() const override;
     void set_room(const QSize& room);
     /// What a cell of the table shows: row key ("cycle", "throughput", "reach" ...) and variant id.
     QString shown(const QString& row, const QString& variant) const;
+    /// Variants from left to right.
+    QStringList order() const;
+    /// The best first; once more, and they stand in the order of the document again.
+    void sort_by(const QString& row);
+    /// Rows that are the same in every variant are left out.
+    bool differs(const QString& row) const;
+    QString words() const { return verdict(columns()); }  ///< what it all means
 
 Q_SIGNALS:
     void chosen(const QString& variant);
@@ -36,7 +43,10 @@ private:
         std::shared_ptr<const study::Evaluation> evaluation;
     };
     static const std::vector<Row>& rows();
+    void draw_label(QPainter& p, const QRectF& box, const QString& words, const QString& key);
+    std::string ranking_words(const std::vector<Column>& all) const;
     std::vector<Column> columns() const;
+    std::optional<double> cycle(const Column& column) const;
     std::optional<double> value(const Row& row, const Column& column) const;
     QString text(const Row& row, const Column& column) const;
     QRectF column_box(std::size_t index, std::size_t count, double top, double height) const;
@@ -50,6 +60,9 @@ private:
     QString verdict(const std::vector<Column>& all) const;
 
     Workspace& workspace_;
+    const Spreads& spreads_;
+    QString sorted_by_;                               ///< row key; empty: in the order of the document
+    std::vector<std::pair<QRectF, QString>> labels_;  ///< where the rows' names are, to be clicked
     QSize room_{1280, 700};
     int height_ = 700;
 };
@@ -57,7 +70,7 @@ private:
 class SideBySide : public QScrollArea {
     Q_OBJECT
 public:
-    explicit SideBySide(Workspace& workspace, QWidget* parent = nullptr);
+    SideBySide(Workspace& workspace, const Spreads& spreads, QWidget* parent = nullptr);
     Comparison* comparison() const { return comparison_; }
 
 protected:

@@ -1,13 +1,16 @@
 #include "variant_tabs.h"
 
+#include <QDragEnterEvent>
 #include <QHBoxLayout>
 #include <QInputDialog>
 #include <QLabel>
 #include <QMenu>
+#include <QMimeData>
 #include <QTimer>
 #include <QToolButton>
 
 #include "layouts.h"
+#include "path_drag.h"
 #include "plain_text.h"
 #include "scrolling_row.h"
 #include "theme.h"
@@ -90,13 +93,15 @@ void VariantTabs::rebuild() {
     connect(add, &QToolButton::clicked, this, [this] { QTimer::singleShot(0, this, &VariantTabs::add_variant); });
     row_->addWidget(add);
     row_->addSpacing(10);
-    for (const auto& [page, name, text] : {std::tuple{Page::compare, "compare_tab", tr("Side by side")},
-             {Page::signals, "signals_tab", tr("Signals")}, {Page::build, "build_tab", tr("Build")}}) {
+    for (const auto& [page, name, text] :
+        {std::tuple{Page::compare, "compare_tab", tr("Side by side")}, {Page::studies, "studies_tab", tr("Studies")},
+            {Page::signals, "signals_tab", tr("Signals")}, {Page::build, "build_tab", tr("Build")}}) {
         auto* tab = new QToolButton;
         tab->setObjectName(name);
         tab->setText(text);
         tab->setCheckable(true);
         tab->setChecked(page_ == page);
+        if (page == Page::studies) tab->setAcceptDrops(true), tab->installEventFilter(this);
         connect(tab, &QToolButton::clicked, this, [this, to = page] {
             QTimer::singleShot(0, this, [this, to] {
                 show_page(to);
@@ -116,6 +121,18 @@ void VariantTabs::rebuild() {
     note_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     note_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);  // it gives way to the tabs
     row_->addWidget(note_, 1);
+}
+
+/// A number that is carried to the studies finds them open.
+bool VariantTabs::eventFilter(QObject* watched, QEvent* event) {
+    if (event->type() == QEvent::DragEnter) {
+        auto* drag = static_cast<QDragEnterEvent*>(event);
+        if (!drag->mimeData()->hasFormat(path_format)) return false;
+        drag->acceptProposedAction();
+        show_page(Page::studies);
+        return true;
+    }
+    return QWidget::eventFilter(watched, event);
 }
 
 void VariantTabs::add_variant() {

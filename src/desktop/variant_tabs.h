@@ -16,8 +16,8 @@ class VariantTabs : public QWidget {
 public:
     explicit VariantTabs(Workspace& workspace, QWidget* parent = nullptr);
     /// What the window shows beneath the tabs: a variant's cell, all variants side by side, the mechanism that is
-    /// being built, or the variant's signals.
-    enum class Page { cell, compare, build, signals };
+    /// being built, the variant's signals, or questions about it that take many runs.
+    enum class Page { cell, compare, build, signals, studies };
     void show_page(Page page);
     Page page() const { return page_; }
     bool comparing() const { return page_ == Page::compare; }
@@ -30,6 +30,9 @@ public:
     void rename(const QString& id);
     void make_baseline(const QString& id);
     void drop(const QString& id);
+
+protected:
+    bool eventFilter(QObject* watched, QEvent* event) override;
 
 private:
     void rebuild();

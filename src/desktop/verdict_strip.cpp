@@ -11,7 +11,9 @@ namespace escarp::desktop {
 
 using theme::number;
 
-VerdictStrip::VerdictStrip(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
+VerdictStrip::VerdictStrip(Workspace& workspace, const Spreads& spreads, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), spreads_(spreads) {
+    connect(&spreads_, &Spreads::found, this, qOverload<>(&QWidget::update));
     setObjectName("verdict");
     setAccessibleName(tr("Verdict strip"));
     setFixedHeight(72);
@@ -40,21 +42,37 @@ std::vector<VerdictStrip::Tile> VerdictStrip::tiles() const {
                 unit.isEmpty() ? "" : " " + unit, tr("against %1").arg(base_id));
     };
     std::vector<Tile> all;
-    const bool misses = f.takt_met && !*f.takt_met;
-    const QString cycle_change = b ? change(f.cycle_s, b->cycle_s, 1, 2, "s") : QString();
-    all.push_back({"cycle", tr("CYCLE"), number(f.cycle_s, 2), f.per_round ? tr("s / round") : tr("s / part"),
+    // Where chance has a say, what many runs come to on average, and what that may be out by.
+    const study::Replicated* spread = spreads_.of(workspace_.variant());
+    const study::Replicated* base_spread = base ? spreads_.of(base_id) : nullptr;
+    const auto mean = [](const study::Replicated* r, const char* id, const std::optional<double>& alone) {
+        return r && r->of(id).count > 0 ? std::optional(r->of(id).mean) : alone;
+    };
+    const std::optional<double> cycle = mean(spread, "cycle_s", f.cycle_s);
+    const bool misses = cycle && e && e->cell->takt > 0 && !f.per_round && *cycle > e->cell->takt + 1e-9;
+    const QString cycle_change = b ? change(cycle, mean(base_spread, "cycle_s", b->cycle_s), 1, 2, "s") : QString();
+    const auto give = [&](const char* id, int decimals) {
+        const auto half = spread ? spread->of(id).half_width() : std::nullopt;
+        return half ? QString(QStringLiteral("\u00b1 %1 ")).arg(number(*half, decimals)) : QString();
+    };
+    all.push_back({"cycle", tr("CYCLE"), number(cycle, 2),
+        give("cycle_s", 2) + (f.per_round ? tr("s / round")
+                                 : spread ? tr("s")
+                                          : tr("s / part")),
         !f.cycle_s                ? (e ? tr("no part leaves") : QString())
+        : spread && !b            ? tr("mean of %1 runs").arg(spread->runs.size())
         : !cycle_change.isEmpty() ? cycle_change
         : f.steady                ? tr("steady")
                                   : tr("mean, not steady"),
         !f.cycle_s ? theme::stop
         : misses   ? theme::watch
                    : theme::good,
-        !f.cycle_s                                                 ? theme::stop
-        : b && b->cycle_s && f.cycle_s && *f.cycle_s < *b->cycle_s ? theme::good
-                                                                   : theme::muted});
+        !f.cycle_s                                         ? theme::stop
+        : b && b->cycle_s && cycle && *cycle < *b->cycle_s ? theme::good
+                                                           : theme::muted});
     const double takt = e ? e->cell->takt : 0;
-    all.push_back({"rate", tr("RATE"), number(f.rate_per_h, 0), f.per_round ? tr("rounds / h") : tr("parts / h"),
+    all.push_back({"rate", tr("RATE"), number(mean(spread, "rate_per_h", f.rate_per_h), 0),
+        give("rate_per_h", 0) + (f.per_round ? tr("rounds / h") : tr("parts / h")),
         f.per_round   ? tr("no parts in this cell")
         : takt <= 0   ? tr("no takt demanded")
         : !f.takt_met ? tr("takt %1 s").arg(number(takt, 2))
@@ -113,7 +131,8 @@ std::vector<VerdictStrip::Tile> VerdictStrip::tiles() const {
         stops     ? theme::stop
         : watches ? theme::watch_text
                   : theme::good});
-    all.push_back({"waiting", tr("WAITING"), number(f.waiting ? std::optional(*f.waiting * 100) : std::nullopt, 0),
+    all.push_back({"waiting", tr("WAITING"),
+        number(mean(spread, "waiting_pct", f.waiting ? std::optional(*f.waiting * 100) : std::nullopt), 0),
         tr("% of the arms' time"), QString::fromStdString(f.waits_most), theme::muted, theme::muted});
     const QString floor_change = b ? change(f.floor_m2, b->floor_m2, 1, 1, "m\u00b2") : QString();
     all.push_back(

@@ -3,14 +3,14 @@
 
 #include <QWidget>
 
-#include "workspace.h"
+#include "spreads.h"
 
 namespace escarp::desktop {
 
 class VerdictStrip : public QWidget {
     Q_OBJECT
 public:
-    explicit VerdictStrip(Workspace& workspace, QWidget* parent = nullptr);
+    VerdictStrip(Workspace& workspace, const Spreads& spreads, QWidget* parent = nullptr);
     QSize sizeHint() const override { return {1280, 72}; }
     /// What a tile shows, by its key ("cycle", "rate", "reach", "clearance", "zones", "findings", "waiting", "floor").
     QString shown(const QString& key) const;
@@ -35,6 +35,7 @@ private:
     void follow(const QString& key);  ///< goes to what decides the figure
 
     Workspace& workspace_;
+    const Spreads& spreads_;
     int focused_ = -1;
     mutable std::shared_ptr<const inspection::Zones> last_zones_;
     mutable QString zones_of_;  ///< the variant

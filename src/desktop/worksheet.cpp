@@ -525,7 +525,8 @@ void Worksheet::add_place_fields(QVBoxLayout* layout, const cell::Device& d, con
     FieldGrid grid = new_field_grid(layout);
     const std::string at = "/devices/" + d.id + "/";
     FieldEditors editors(workspace_, grid, this, edited(d, values, tr("Change %1")));
-    for (const char* key : {"colour", "safety_distance_mm"}) editors.add(*cell::find_field(cell::device_fields(), key));
+    for (const char* key : {"colour", "safety_distance_mm", "price", "power_W"})
+        editors.add(*cell::find_field(cell::device_fields(), key));
     std::vector<std::pair<QString, std::string>> hosts{{tr("the floor"), "floor"}};
     const int self = workspace_.cell()->device(d.id);
     for (const cell::Device& o : workspace_.cell()->devices)

@@ -209,6 +209,7 @@ Q_SIGNALS:
     void hand_stopped(const QString& why);  ///< empty: it went on
     void forced_changed();
     void lanes_changed();
+    void wants_to_vary(const QString& path);  ///< in a study
     void picked(const escarp::geometry::Vector3& point, const escarp::geometry::Vector3& outward);
     void playing_changed();
     void refused(const QString& title, const QString& text);

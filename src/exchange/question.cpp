@@ -56,6 +56,7 @@ const std::vector<Question>& questions() {
         add_clearance_question(list);
         add_zone_questions(list);
         add_people_question(list);
+        add_study_questions(list);
         return list;
     }();
     return all;
@@ -91,6 +92,10 @@ Answer export_to(const Exporter& exporter, const cell::Layout& layout, const jso
         if (!file.empty()) cell::write_file(file, text);
         return Answer{{{"text", text}}, file.empty() ? text : file + "\n"};
     });
+}
+
+cell::Field horizon_option() {
+    return cell::field::number("horizon", "seconds to simulate at most", 0.001, 1e6).lacking();
 }
 
 std::string formatted(const json& value, const char* format, const char* none) {

@@ -75,6 +75,7 @@ void add_arm_questions(std::vector<Question>& all);
 void add_signal_questions(std::vector<Question>& all);
 void add_clearance_question(std::vector<Question>& all);
 void add_people_question(std::vector<Question>& all);
+void add_study_questions(std::vector<Question>& all);
 void add_zone_questions(std::vector<Question>& all);
 void add_drawing_exporter(std::vector<Exporter>& all);
 void add_placements_exporter(std::vector<Exporter>& all);
@@ -82,6 +83,12 @@ void add_io_exporter(std::vector<Exporter>& all);
 void add_urdf_exporter(std::vector<Exporter>& all);
 void add_swept_exporter(std::vector<Exporter>& all);
 void add_arbiter_exporter(std::vector<Exporter>& all);
+
+/// How long is simulated at most.
+cell::Field horizon_option();
+/// Of a question that runs a cell again and again, and that of all variants so compared.
+cell::Fields spread_options();
+Answer compare_with_spread(Asked& asked);
 
 /// "84" with printf's format; `none` where it is no number.
 std::string formatted(const json& value, const char* format, const char* none = "-");

@@ -98,7 +98,7 @@ using motion::StopFlag;
 /// How much is looked at: parts and times alone; what is reached, too; how near things come, too.
 enum class Level { flow, reach, clearance };
 
-/// Poses of all tasks with their reach.
+/// Poses of all tasks with their reach. Throws Overtaken.
 std::vector<PoseNeed> check_reach(const cell::Cell& cell, Cache& cache, const StopFlag* stop = nullptr);
 
 std::shared_ptr<const Inspection> inspect(const cell::Cell& cell, const simulation::Run& run, Cache& cache,

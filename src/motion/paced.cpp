@@ -12,6 +12,30 @@ constexpr double quickest = 0.04, slowest = 4.0, next_try = 1.15;  // s: how lon
 constexpr double least_pull = 0.5;                                 // m/s^2: of the tool, always allowed
 constexpr int samples = 40;
 
+class OnClock final : public Motion {
+public:
+    OnClock(MotionPtr motion, double rate) : motion_(std::move(motion)), rate_(rate) {}
+    std::size_t bytes() const override { return sizeof *this + motion_->bytes(); }
+    double duration() const override { return motion_->duration() / rate_; }
+    JointState at(double t) const override {
+        const JointState s = motion_->at(t * rate_);
+        return {s.q, s.rate * rate_, s.acceleration * rate_ * rate_};
+    }
+    JointVector position(double t) const override { return motion_->position(t * rate_); }
+    JointVector rate_bound(double from, double to) const override {
+        return motion_->rate_bound(from * rate_, to * rate_) * rate_;
+    }
+    std::vector<double> breaks() const override {
+        std::vector<double> all = motion_->breaks();
+        for (double& b : all) b /= rate_;
+        return all;
+    }
+
+private:
+    const MotionPtr motion_;
+    const double rate_;
+};
+
 /// From 0 to 1 with no rate and no acceleration at either end: its value, integral and derivative.
 struct Step {
     double value, sum, rate;
@@ -125,6 +149,8 @@ std::optional<Braking> brake_before(
     }
     return std::nullopt;
 }
+
+MotionPtr on_clock(MotionPtr motion, double rate) { return std::make_shared<OnClock>(std::move(motion), rate); }
 
 MotionPtr braked(MotionPtr motion, const Braking& braking) {
     return std::make_shared<Paced>(std::move(motion), braking.from, braking.takes, false);

@@ -18,6 +18,10 @@ struct Braking {
 /// the motion itself anywhere. Nothing where it would have to begin before the motion does.
 std::optional<Braking> brake_before(
     const kinematics::ArmModel& model, const Frame& tool, const Motion& motion, double border);
+/// The whole motion on a clock that runs `rate` times as fast, beyond the limits where it has to be: to ask what it
+/// would be worth.
+MotionPtr on_clock(MotionPtr motion, double rate);
+
 /// From the beginning of the braking to rest.
 MotionPtr braked(MotionPtr motion, const Braking& braking);
 

@@ -387,6 +387,8 @@ void ArmDriver::run_motion(
     Kernel& k, motion::MotionPtr motion, BlockKind kind, Phase phase, const JointVector& end, bool flies) {
     // What is met has been planned with all that it can bear.
     if (!exchange_.met || phase == Phase::single) motion = gently(k, std::move(motion));
+    const double clock = k.clock(index_, step().number);
+    if (clock != 1 && !exchange_.met) motion = motion::on_clock(std::move(motion), clock);
     leg_ = {std::move(motion), kind, phase, 0, 0, flies};
     q_ = end;
     set_off(k);
@@ -503,8 +505,9 @@ void ArmDriver::event(Kernel& k, int what, int) {
             return;
         case Phase::in: {
             const bool picks = step().kind->reach() == Reach::part;
+            const double works = picks ? arm().tool->close_s : arm().tool->open_s;
             open_block(k, picks ? BlockKind::grip : BlockKind::release, Phase::grip,
-                picks ? arm().tool->close_s : arm().tool->open_s);
+                exchange_.met ? works : works / k.clock(index_, step().number));
             if (exchange_.met) {
                 const MeetingPlan& plan = *exchange_.met->plan;
                 k.start_motion(index_, record(k, plan.work, block_));

@@ -121,6 +121,7 @@ Kernel::Kernel(const Kernel& o)
     : cell_(o.cell_),
       plans_(o.plans_),
       stop_(o.stop_),
+      hurried_(o.hurried_),
       history_(o.history_),
       durations_(o.durations_),
       events_(o.events_, &event_room_),
@@ -229,6 +230,7 @@ void Kernel::set_condition(int device, Condition condition) {
 int Kernel::new_part(int type) {
     PartRecord record;
     record.type = type;
+    record.came = now_;
     keep(trace_.parts, std::move(record));
     live_.push_back(static_cast<int>(trace_.parts.size()) - 1);
     return live_.back();
@@ -309,7 +311,7 @@ void Kernel::remove(int part, bool counted) {
         keep(trace_.departures, Departure{now_, part, cause_});
     live_.erase(std::lower_bound(live_.begin(), live_.end(), part));
     for (Behaviour* w : watchers_) w->moved(*this, part);
-    if (history_ == History::none) trace_.parts[part] = {trace_.parts[part].type, {}, {}};
+    if (history_ == History::none) trace_.parts[part] = {trace_.parts[part].type, {}, {}, trace_.parts[part].came};
 }
 
 void Kernel::judge(int part, const std::string& result) {

@@ -296,6 +296,11 @@ public:
     void inject(int signal, double value);
     /// Held at a value from here on, whatever its device or its source says; before the start, or from outside.
     void force(int signal, double value);
+    /// One step's clock runs at another rate, from the start.
+    void hurry(int device, int step, double rate) { hurried_ = {device, step, rate}; }
+    double clock(int device, int step) const {
+        return device == hurried_.device && step == hurried_.step ? hurried_.rate : 1;
+    }
     bool cut() const { return cut_; }              ///< ended early: more happened than a run keeps
     bool unsettled() const { return unsettled_; }  ///< ended because something went on for ever at one instant
     bool ended() const { return cut_ || unsettled_; }
@@ -345,6 +350,10 @@ private:
     const cell::Cell& cell_;
     PlanCache& plans_;
     const motion::StopFlag* stop_;
+    struct {
+        int device = -1, step = -1;
+        double rate = 1;
+    } hurried_;
     const History history_;
     const Durations durations_;
     std::vector<std::unique_ptr<Actor>> actors_;  ///< each device, followed by its tasks

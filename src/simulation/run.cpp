@@ -32,10 +32,13 @@ struct Limit {
 std::shared_ptr<const Run> run(const cell::Cell& cell, PlanCache& plans, const RunOptions& options) {
     const Ticks horizon = ticks(options.horizon_s > 0 ? options.horizon_s : cell.horizon);
     const Limit limit{horizon, std::min(horizon, ticks(options.at_least_s)), options.stop_when_steady};
-    Kernel kernel(cell, plans, options.stop, options.history);
+    std::optional<cell::Cell> drawn;  // what it refers to is the cell's own
+    if (options.seed && *options.seed != cell.seed) (drawn = cell)->seed = *options.seed;
+    Kernel kernel(drawn ? *drawn : cell, plans, options.stop, options.history);
     SteadyWatch watch;
     for (const auto& [name, value] : options.forced)
         if (const int signal = cell.signal(name); signal >= 0) kernel.force(signal, value);
+    kernel.hurry(options.hurried.device, options.hurried.step, options.hurried.rate);
     kernel.start();
     while (!kernel.ended() && !limit.over(kernel, watch.found())) {
         motion::give_way(options.stop);

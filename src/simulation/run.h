@@ -32,13 +32,21 @@ struct Run {
     std::vector<Wait> waits;
 };
 
+/// A step that is done faster than its arm can: for asking what that would be worth.
+struct Hurried {
+    int device = -1, step = -1;  ///< its number
+    double rate = 1;             ///< of its clock
+};
+
 struct RunOptions {
     double horizon_s = 0;    ///< 0: the cell's own
     double at_least_s = 60;  ///< goes on to here though the state has recurred
     bool stop_when_steady = true;
     std::map<std::string, double> forced = {};  ///< signals by full name that are held at a value; others are left out
     History history = History::whole;           ///< none: for figures of flow alone; there are no blocks then
-    const motion::StopFlag* stop = nullptr;     ///< set by another thread: the run ends by motion::Stopped
+    Hurried hurried = {};
+    std::optional<std::uint64_t> seed = {};  ///< of random draws, instead of the cell's own
+    const motion::StopFlag* stop = nullptr;  ///< set by another thread: the run ends by motion::Stopped
 };
 
 std::shared_ptr<const Run> run(const cell::Cell& cell, PlanCache& plans, const RunOptions& options = {});

@@ -77,9 +77,9 @@ Trace Trace::at_instant(Ticks t) const {
     out.end = end;
     out.rounds.resize(rounds.size());
     for (const PartRecord& p : parts) {
-        out.parts.push_back({p.type, {}, {}});
+        out.parts.push_back({p.type, {}, {}, p.came});
         if (const Place* place = p.place(t); place && place->kind != Place::Kind::gone)
-            out.parts.back() = {p.type, {*place}, one(p.results, first)};
+            out.parts.back() = {p.type, {*place}, one(p.results, first), p.came};
     }
     for (const SignalRecord& s : signals) out.signals.push_back({s.name, one(s.changes, first)});
     for (const auto& list : motions) {

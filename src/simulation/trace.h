@@ -79,6 +79,7 @@ struct PartRecord {
     int type = 0;
     std::vector<Place> places;
     std::vector<std::pair<Ticks, std::string>> results;  ///< judgements, latest last
+    Ticks came = 0;                                      ///< when it began to be there
     const Place* place(Ticks t) const;                   ///< null before it exists
 };
 

@@ -3,6 +3,7 @@
 
 #include "contact_ways.h"
 #include "lock_up.h"
+#include "statistics.h"
 #include "zone_findings.h"
 
 #include <algorithm>
@@ -21,15 +22,9 @@ using simulation::Condition;
 using simulation::seconds;
 using simulation::Ticks;
 
-/// The stretch of the run that figures are taken from.
-std::pair<Ticks, Ticks> window(const simulation::Run& run) {
-    if (run.steady) return {run.steady->from, run.steady->from + run.steady->period};
-    return {run.trace.end / 2, run.trace.end};
-}
-
 /// Where a cell has no parts at all: the time per round of the task that takes longest.
 std::optional<double> round_time(const simulation::Run& run) {
-    const auto [from, to] = window(run);
+    const auto [from, to] = stretch_of(run);
     std::optional<double> most;
     for (const std::vector<Ticks>& over : run.trace.rounds) {
         std::vector<Ticks> in;
@@ -41,7 +36,7 @@ std::optional<double> round_time(const simulation::Run& run) {
     return most;
 }
 
-void cycle_figures(const Evaluation& e, Figures& f) {
+void cycle_figures(const Judged& e, Figures& f) {
     const simulation::Run& run = *e.run;
     if (run.steady && run.steady->parts > 0) {
         f.steady = true;
@@ -51,24 +46,18 @@ void cycle_figures(const Evaluation& e, Figures& f) {
         f.cycle_s = round_time(run);
         f.per_round = f.cycle_s.has_value();
         f.steady = f.per_round && run.steady;
-        f.warm_up_s = seconds(window(run).first);
+        f.warm_up_s = seconds(stretch_of(run).from);
     } else if (!run.stuck && run.trace.faults.empty()) {
-        const auto [from, to] = window(run);
-        std::vector<Ticks> out;
-        for (const auto& d : run.trace.departures)
-            if (d.when >= from && d.when <= to) out.push_back(d.when);
-        // Several may leave at one instant, on one tray: those at the first one belong to the time before.
-        const auto after = std::count_if(out.begin(), out.end(), [&](Ticks when) { return when > out.front(); });
-        if (after > 0) f.cycle_s = seconds(out.back() - out.front()) / static_cast<double>(after);
-        f.warm_up_s = seconds(from);
+        f.cycle_s = mean_cycle(run, stretch_of(run));
+        f.warm_up_s = seconds(stretch_of(run).from);
     }
     if (!f.cycle_s) return;
     f.rate_per_h = 3600 / *f.cycle_s;
     if (e.cell->takt > 0 && !f.per_round) f.takt_met = *f.cycle_s <= e.cell->takt + 1e-9;
 }
 
-void share_figures(const Evaluation& e, Figures& f) {
-    const auto [from, to] = window(*e.run);
+void share_figures(const Judged& e, Figures& f) {
+    const auto [from, to] = stretch_of(*e.run);
     double waiting = 0;
     int arms = 0;
     for (std::size_t i = 0; i < e.cell->devices.size(); ++i) {
@@ -100,7 +89,7 @@ void share_figures(const Evaluation& e, Figures& f) {
     }
 }
 
-void split_figures(const Evaluation& e, Figures& f) {
+void split_figures(const Judged& e, Figures& f) {
     if (!e.run->steady || e.run->steady->parts == 0) return;
     double sum = 0;
     for (const ChainLink& link : e.chain) {
@@ -112,9 +101,9 @@ void split_figures(const Evaluation& e, Figures& f) {
     if (rest > 1e-9) f.split_s[Category::wait] += rest;
 }
 
-void flow_figures(const Evaluation& e, Figures& f) {
+void flow_figures(const Judged& e, Figures& f) {
     const simulation::Trace& trace = e.run->trace;
-    const auto [from, to] = window(*e.run);
+    const auto [from, to] = stretch_of(*e.run);
     const auto leaving = std::count_if(trace.departures.begin(), trace.departures.end(),
         [&, a = from, b = to](const auto& d) { return d.when > a && d.when <= b; });
     if (leaving == 0) return;
@@ -163,6 +152,41 @@ void flow_figures(const Evaluation& e, Figures& f) {
 
 }  // namespace
 
+Stretch stretch_of(const simulation::Run& run) {
+    if (run.steady) return {run.steady->from, run.steady->from + run.steady->period};
+    return {run.trace.end / 2, run.trace.end};
+}
+
+std::vector<double> gaps(const simulation::Run& run, const Stretch& in) {
+    std::vector<std::pair<Ticks, int>> instants;
+    for (const simulation::Departure& d : run.trace.departures) {
+        if (d.when < in.from || d.when > in.to) continue;
+        if (!instants.empty() && instants.back().first == d.when) ++instants.back().second;
+        else instants.emplace_back(d.when, 1);
+    }
+    std::vector<double> all;
+    for (std::size_t i = 1; i < instants.size(); ++i) {
+        const auto& [when, count] = instants[i];
+        all.insert(all.end(), static_cast<std::size_t>(count), seconds(when - instants[i - 1].first) / count);
+    }
+    return all;
+}
+
+std::optional<double> mean_cycle(const simulation::Run& run, const Stretch& in) {
+    if (run.steady && run.steady->parts > 0) return seconds(run.steady->period) / run.steady->parts;
+    const std::vector<double> all = gaps(run, in);
+    if (all.empty()) return std::nullopt;
+    const Estimate e = estimate(all);
+    if (all.size() < enough_to_tell || e.mean <= 0) return e.mean;
+    // The gap that the end cuts short counts, too: from the first to leave on, the time over as many gaps as it holds,
+    // half of what their unevenness takes off among them.
+    const auto& out = run.trace.departures;
+    const auto first = std::find_if(out.begin(), out.end(), [&](const auto& d) { return d.when >= in.from; });
+    const double uneven = e.deviation / e.mean;
+    return seconds(in.to - first->when) /
+           (static_cast<double>(all.size()) + std::max(0.0, 0.5 * (1 - uneven * uneven)));
+}
+
 Category category(BlockKind kind) {
     switch (kind) {
         case BlockKind::grip:
@@ -206,27 +230,31 @@ std::vector<ChainLink> longest_chain(const simulation::Run& run) {
     return chain;
 }
 
-std::shared_ptr<const Evaluation> evaluate(
-    const cell::Layout& layout, inspection::Cache& cache, const EvaluateOptions& options) {
-    auto e = std::make_shared<Evaluation>(Evaluation{layout, layout.shared_cell(), nullptr, nullptr, {}, {}});
+Judged judge(std::shared_ptr<const cell::Cell> cell, inspection::Cache& cache, const EvaluateOptions& options) {
+    Judged j{std::move(cell), nullptr, nullptr, {}, {}};
     simulation::RunOptions run = options.run;
     run.stop = options.stop;
-    e->run = simulation::run(*e->cell, cache.plans, run);
-    e->inspection = inspection::inspect(*e->cell, *e->run, cache, options.stop, options.level);
-    e->chain = longest_chain(*e->run);
-    Figures& f = e->figures;
-    cycle_figures(*e, f);
-    share_figures(*e, f);
-    split_figures(*e, f);
-    flow_figures(*e, f);
-    for (const inspection::PoseNeed& n : e->inspection->poses) {
+    j.run = simulation::run(*j.cell, cache.plans, run);
+    j.inspection = inspection::inspect(*j.cell, *j.run, cache, options.stop, options.level);
+    j.chain = longest_chain(*j.run);
+    Figures& f = j.figures;
+    cycle_figures(j, f);
+    share_figures(j, f);
+    split_figures(j, f);
+    flow_figures(j, f);
+    for (const inspection::PoseNeed& n : j.inspection->poses) {
         ++f.poses;
         f.poses_reached += n.reached;
         if (!f.least_margin_m || n.reach.margin < *f.least_margin_m) f.least_margin_m = n.reach.margin;
     }
-    if (e->inspection->clearance.device_a >= 0) f.clearance_m = e->inspection->clearance.distance;
-    f.floor_m2 = e->cell->floor_area();
-    return e;
+    if (j.inspection->clearance.device_a >= 0) f.clearance_m = j.inspection->clearance.distance;
+    f.floor_m2 = j.cell->floor_area();
+    return j;
+}
+
+std::shared_ptr<const Evaluation> evaluate(
+    const cell::Layout& layout, inspection::Cache& cache, const EvaluateOptions& options) {
+    return std::make_shared<Evaluation>(layout, judge(layout.shared_cell(), cache, options));
 }
 
 std::shared_ptr<const Evaluation> with_zones(

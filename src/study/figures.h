@@ -49,13 +49,19 @@ struct Figures {
     double part_waits_s = 0;
 };
 
-struct Evaluation {
-    cell::Layout layout;
-    std::shared_ptr<const cell::Cell> cell;  ///< of the layout
+/// One cell, run and looked at.
+struct Judged {
+    std::shared_ptr<const cell::Cell> cell;
     std::shared_ptr<const simulation::Run> run;
     std::shared_ptr<const inspection::Inspection> inspection;
     Figures figures;
-    std::vector<ChainLink> chain;                                ///< latest first, over one steady period
+    std::vector<ChainLink> chain;  ///< latest first, over one steady period
+};
+
+/// One variant of a document, run and looked at: `cell` is that of the layout.
+struct Evaluation : Judged {
+    Evaluation(cell::Layout of, Judged judged) : Judged(std::move(judged)), layout(std::move(of)) {}
+    cell::Layout layout;
     std::shared_ptr<const inspection::Zones> zones = nullptr;    ///< null until they are looked for; see with_zones
     std::shared_ptr<const inspection::Orders> orders = nullptr;  ///< the same; null as well where nobody asks for leave
 
@@ -73,6 +79,9 @@ struct EvaluateOptions {
     inspection::Level level = inspection::Level::clearance;  ///< figures beyond it are not there
 };
 
+/// Throws Overtaken when stopped.
+Judged judge(std::shared_ptr<const cell::Cell> cell, inspection::Cache& cache, const EvaluateOptions& options = {});
+
 /// Everything about one variant. Throws InputError for a cell that does not make sense, Overtaken when stopped.
 std::shared_ptr<const Evaluation> evaluate(
     const cell::Layout& layout, inspection::Cache& cache, const EvaluateOptions& options = {});
@@ -81,6 +90,18 @@ std::shared_ptr<const Evaluation> evaluate(
 /// Throws Overtaken when stopped.
 std::shared_ptr<const Evaluation> with_zones(const Evaluation& evaluation, inspection::Cache& cache,
     const inspection::StopFlag* stop = nullptr, bool findings = false);
+
+/// The stretch of a run that figures are taken from.
+struct Stretch {
+    simulation::Ticks from, to;
+};
+/// One steady period; the second half where the state does not recur.
+Stretch stretch_of(const simulation::Run& run);
+/// Times between parts that leave in it, s; several at one instant share the time before.
+std::vector<double> gaps(const simulation::Run& run, const Stretch& in);
+/// Time per part. Where the state does not recur: the stretch over the gaps in it, with the correction for the one that
+/// its end cuts (renewal theory: Cox 1962). Nothing where fewer than two leave.
+std::optional<double> mean_cycle(const simulation::Run& run, const Stretch& in);
 
 /// The blocks that set the pace: walking back from the last departure of the steady period, each block began because
 /// another ended.

@@ -82,7 +82,7 @@ TEST_CASE("run and compare give the figures that the issue of a cell is judged b
              "longest_chain", "floor_m2"})
         CHECK(r.contains(key));
     const json c = cli("compare " + demo + " --json").parsed();
-    REQUIRE(c["variants"].size() == 3);
+    REQUIRE(c["variants"].size() == 4);
     CHECK(c["variants"][0]["cycle_s"] == r["cycle_s"]);
     CHECK(c["variants"][1]["against_baseline"]["cycle_s"].get<double>() ==
           Approx(c["variants"][1]["cycle_s"].get<double>() - c["variants"][0]["cycle_s"].get<double>()).margin(1e-6));

@@ -58,6 +58,7 @@ Answer run(Asked& a) {
 }
 
 Answer compare(Asked& a) {
+    if (a.options().whole("replications") > 1) return compare_with_spread(a);
     Answer answer{compare_json(a.layout().document(), a.cache(), a.how()), {}};
     for (const json& v : answer.result["variants"]) {
         answer.words += figures_in_words(v);
@@ -109,21 +110,23 @@ Answer why(Asked& a) {
     return answer;
 }
 
-cell::Field horizon() { return cell::field::number("horizon", "seconds to simulate at most", 0.001, 1e6).lacking(); }
 cell::Field strict() { return flag("strict", "exit 1 when there is a stop finding", false); }
 
 }  // namespace
 
 void add_figure_questions(std::vector<Question>& all) {
-    all.push_back({"run", "all figures of one variant", {horizon(), strict()}, run});
-    all.push_back({"compare", "all variants on one scale", {horizon(), strict()}, compare});
-    all.push_back({"trace", "every block of the run", {horizon()}, trace});
+    all.push_back({"run", "all figures of one variant", {horizon_option(), strict()}, run});
+    cell::Fields compared{horizon_option(), strict()};
+    for (cell::Field& f : spread_options()) compared.push_back(std::move(f));
+    all.push_back({"compare", "all variants on one scale; with repetitions, which is better and by how much",
+        std::move(compared), compare});
+    all.push_back({"trace", "every block of the run", {horizon_option()}, trace});
     all.push_back({"why", "why a device waits at an instant: the chain back to what really holds things up",
         {cell::field::of(cell::Field::Type::device, "device", "id of a device"),
-            cell::field::number("at", "seconds", 0, 1e6), horizon()},
+            cell::field::number("at", "seconds", 0, 1e6), horizon_option()},
         why});
     all.push_back({"state", "joint values, tool poses, parts and signals at an instant",
-        {cell::field::number("at", "seconds", 0, 1e6), horizon()}, state});
+        {cell::field::number("at", "seconds", 0, 1e6), horizon_option()}, state});
 }
 
 }  // namespace escarp::exchange

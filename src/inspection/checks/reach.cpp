@@ -503,6 +503,7 @@ std::vector<PoseNeed> check_reach(const cell::Cell& cell, Cache& cache, const St
     tbb::parallel_for(std::size_t{0}, poses.size(), [&](std::size_t i) {
         if (!stop || !stop->load(std::memory_order_relaxed)) judge(cell, poses[i], cache);
     });
+    motion::give_way(stop);  // else some of them were not looked at
     return poses;
 }
 

@@ -1,0 +1,240 @@
+#include "gains.h"
+
+#include <tbb/parallel_for.h>
+
+#include <algorithm>
+#include <atomic>
+#include <cmath>
+#include <mutex>
+
+#include <cell/field.h>
+
+#include "replicate.h"
+
+namespace escarp::study {
+namespace {
+
+using cell::json;
+using simulation::Block;
+using simulation::BlockKind;
+using simulation::seconds;
+
+constexpr double shorter = 0.1, quicker = 1.1;  // s; times as fast
+constexpr std::size_t repetitions = 10;         // where chance has a say: the same draws before and after
+
+/// Something that takes time, and how to make it take less.
+struct Second {
+    Gain gain;
+    double key_s = 0;       ///< of a key that is a time
+    bool is_speed = false;  ///< of a key that is a speed
+    json value;             ///< of the key, as it is (or as usual)
+};
+
+bool arm_works(BlockKind kind) {
+    return kind == BlockKind::move || kind == BlockKind::straight_in || kind == BlockKind::straight_out ||
+           kind == BlockKind::straight || kind == BlockKind::grip || kind == BlockKind::release;
+}
+
+/// The cell's cycle with something changed; over several runs where it is left to chance.
+class Runs {
+public:
+    Runs(const cell::Layout& layout, inspection::Cache& cache, const EvaluateOptions& how)
+        : layout_(layout), cache_(cache), how_(how), wanted_(measures_of({"cycle_s"}, "")) {
+        const std::optional<double> first = cycle_of(layout.shared_cell(), {});
+        if (!first)
+            throw cell::InputError("cell", "No part leaves this cell, so that no second of it can be worth anything.");
+        cycle = *first;
+    }
+    std::optional<double> cycle_of(const std::shared_ptr<const cell::Cell>& cell, const simulation::Hurried& hurried) {
+        EvaluateOptions how = how_;
+        how.run.hurried = hurried;
+        const OneRun first = one_run(cell, wanted_, 0, cache_, how);
+        std::vector<double> all;
+        if (const auto v = first.figures.find("cycle_s"); v != first.figures.end()) all.push_back(v->second);
+        for (std::size_t i = 1; i < repetitions && !first.certain; ++i) {
+            const OneRun more = one_run(cell, wanted_, i, cache_, how);
+            if (const auto v = more.figures.find("cycle_s"); v != more.figures.end()) all.push_back(v->second);
+        }
+        return all.empty() ? std::nullopt : std::optional(estimate(all).mean);
+    }
+    /// With a second done in `1 / rate` of its time.
+    std::optional<double> with(const Second& s, double rate) {
+        if (s.gain.step >= 0) return cycle_of(layout_.shared_cell(), {s.gain.device, s.gain.step, rate});
+        json tree = layout_.tree();
+        json value;
+        if (s.is_speed) value = s.value.get<double>() * rate;
+        else if (s.value.is_string()) value = cell::Spread::parse(s.value.get<std::string>()).scaled(1 / rate).text();
+        else value = s.value.get<double>() / rate;
+        cell::apply(tree, cell::Operation::set(s.gain.at, value));
+        return cycle_of(cell::read_cell(tree, layout_.kinds()), {});
+    }
+    double falls(const Second& s, double rate) {
+        const std::optional<double> now = with(s, rate);
+        return now ? cycle - *now : 0;
+    }
+    double cycle = 0;
+
+private:
+    const cell::Layout& layout_;
+    inspection::Cache& cache_;
+    const EvaluateOptions how_;
+    const std::vector<const Measure*> wanted_;
+};
+
+/// Steps that were done in the run, with what one of them takes.
+void add_steps(const Judged& judged, std::vector<Second>& all) {
+    const cell::Cell& c = *judged.cell;
+    for (std::size_t device = 0; device < c.devices.size(); ++device) {
+        if (!c.devices[device].arm) continue;
+        std::map<int, std::pair<double, int>> takes;  // by number: time in all, how often
+        int before = -1;
+        for (const Block& b : judged.run->trace.blocks) {
+            if (b.device != static_cast<int>(device) || b.to == simulation::never || b.step < 0) continue;
+            if (b.step != before) ++takes[b.step].second;
+            before = b.step;
+            if (arm_works(b.kind)) takes[b.step].first += seconds(b.to - b.from);
+        }
+        for (const cell::Step* s : cell::all_steps(c.devices[device])) {
+            const auto found = takes.find(s->number);
+            if (found == takes.end() || found->second.first <= 0) continue;
+            Second second;
+            second.gain.words = c.devices[device].name + ": " + cell::describe(c, *s);
+            second.gain.at = s->path;
+            second.gain.device = static_cast<int>(device), second.gain.step = s->number;
+            second.gain.takes_s = found->second.first / found->second.second;
+            all.push_back(std::move(second));
+            takes.erase(found);  // a step that stands in several places is asked about once
+        }
+    }
+}
+
+/// Keys that are times, and speeds of belts.
+void add_keys(const cell::Layout& layout, std::vector<Second>& all) {
+    const cell::Cell& c = layout.cell();
+    for (std::size_t device = 0; device < c.devices.size(); ++device) {
+        const cell::Device& d = c.devices[device];
+        const json* values = cell::find(layout.tree(), "/devices/" + d.id);
+        for (const cell::Field& f : d.kind->fields()) {
+            const std::string unit = cell::unit_sign(f.key);
+            if (f.type != cell::Field::Type::number || (unit != "s" && unit != "mm/s")) continue;
+            Second s;
+            s.value = values && values->contains(f.key) ? (*values)[f.key] : f.usual;
+            s.is_speed = unit == "mm/s";
+            if (s.value.is_number()) s.key_s = s.value.get<double>();
+            else if (s.value.is_string()) s.key_s = cell::Spread::parse(s.value.get<std::string>()).mean();
+            if (s.key_s <= 0) continue;
+            s.gain.words = d.name + " " + f.label;
+            s.gain.at = "/devices/" + d.id + "/" + f.key;
+            s.gain.device = static_cast<int>(device);
+            if (!s.is_speed) s.gain.takes_s = s.key_s;
+            all.push_back(std::move(s));
+        }
+    }
+    for (const cell::ToolModel& t : c.tool_models)
+        for (const char* key : {"close_s", "open_s"}) {
+            Second s;
+            s.gain.at = "/tool_models/" + t.id + "/" + key;
+            s.gain.takes_s = s.key_s = std::string(key) == "close_s" ? t.close_s : t.open_s;
+            s.value = s.key_s;
+            s.gain.words = cell::meaning_of_path(layout.tree(), s.gain.at, layout.kinds()).words;
+            if (s.key_s > 0) all.push_back(std::move(s));
+        }
+}
+
+/// Shortens what is worth most further and further, until it is worth less than half of what it was.
+Gains::Next next_after(
+    const cell::Layout& layout, inspection::Cache& cache, const EvaluateOptions& how, Runs& runs, const Second& most) {
+    const double length = most.gain.takes_s, slope = *most.gain.shorter_s / shorter;
+    const auto worth = [&](double less) { return runs.falls(most, length / (length - less)); };
+    const double whole = 0.98 * length;
+    Gains::Next next;
+    double low = shorter, high = whole;  // still worth it, not any more
+    const auto still = [&](double less) { return worth(less) >= 0.75 * slope * less; };
+    if (still(whole)) {
+        next.after_s = whole;
+        next.cycle_s = runs.cycle - worth(whole);
+        return next;
+    }
+    for (int i = 0; i < 12; ++i) {
+        const double middle = 0.5 * (low + high);
+        (still(middle) ? low : high) = middle;
+    }
+    next.after_s = low;
+    next.cycle_s = runs.cycle - worth(low);
+    // Who sets the pace beyond: the device that has most of the longest chain.
+    EvaluateOptions beyond = how;
+    beyond.level = inspection::Level::flow;
+    std::shared_ptr<const cell::Cell> cell = layout.shared_cell();
+    const double rate = length / (length - high);
+    if (most.gain.step >= 0) beyond.run.hurried = {most.gain.device, most.gain.step, rate};
+    else {
+        json tree = layout.tree();
+        json value = most.value.is_string()
+                         ? json(cell::Spread::parse(most.value.get<std::string>()).scaled(1 / rate).text())
+                         : json(most.value.get<double>() / rate);
+        cell::apply(tree, cell::Operation::set(most.gain.at, value));
+        cell = cell::read_cell(tree, layout.kinds());
+    }
+    const Judged judged = judge(cell, cache, beyond);
+    std::map<int, double> shares;
+    for (const ChainLink& link : judged.chain) {
+        const Block& b = judged.run->trace.blocks[link.block];
+        if (!(b.device == most.gain.device && b.step == most.gain.step))
+            shares[b.device] += seconds(link.to - link.from);
+    }
+    double longest = 0;
+    for (const auto& [device, length_s] : shares)
+        if (length_s > longest) longest = length_s, next.words = cell->devices[device].name;
+    return next;
+}
+
+}  // namespace
+
+Gains gains(const cell::Layout& layout, inspection::Cache& cache, const EvaluateOptions& how,
+    const std::function<void(double)>& progress) {
+    Runs runs(layout, cache, how);
+    EvaluateOptions flow = how;
+    flow.level = inspection::Level::flow;
+    std::vector<Second> all;
+    add_steps(judge(layout.shared_cell(), cache, flow), all);
+    add_keys(layout, all);
+    std::atomic<std::size_t> done = 0;
+    std::mutex telling;
+    tbb::parallel_for(
+        tbb::blocked_range<std::size_t>(0, all.size(), 1),
+        [&](const auto& range) {
+            for (std::size_t i = range.begin(); i < range.end(); ++i) {
+                Second& s = all[i];
+                const double length = s.gain.takes_s;
+                s.gain.quicker_s = runs.falls(s, quicker);
+                if (length > 1.2 * shorter) s.gain.shorter_s = runs.falls(s, length / (length - shorter));
+                const std::lock_guard<std::mutex> hold(telling);
+                if (progress) progress(static_cast<double>(++done) / static_cast<double>(all.size() + 1));
+            }
+        },
+        tbb::simple_partitioner());
+    constexpr double dust = 1e-6;  // s
+    for (Second& s : all) {
+        if (std::abs(s.gain.quicker_s) < dust) s.gain.quicker_s = 0;
+        if (s.gain.shorter_s && std::abs(*s.gain.shorter_s) < dust) s.gain.shorter_s = 0;
+    }
+    std::stable_sort(all.begin(), all.end(), [](const Second& a, const Second& b) {
+        return std::max(a.gain.shorter_s.value_or(0), a.gain.quicker_s) >
+               std::max(b.gain.shorter_s.value_or(0), b.gain.quicker_s);
+    });
+    Gains out;
+    out.cycle_s = runs.cycle;
+    const Second* most = nullptr;  // that there is something to take from
+    for (const Second& s : all)
+        if (s.gain.takes_s > 4 * shorter && s.gain.shorter_s.value_or(0) > 1e-3 &&
+            (!most || *s.gain.shorter_s > *most->gain.shorter_s))
+            most = &s;
+    if (most) {
+        out.next = next_after(layout, cache, how, runs, *most);
+        out.next->of = most->gain.words;
+    }
+    for (Second& s : all) out.all.push_back(std::move(s.gain));
+    return out;
+}
+
+}  // namespace escarp::study

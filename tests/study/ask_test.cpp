@@ -1,0 +1,349 @@
+#include <catch2/catch.hpp>
+
+#include <atomic>
+#include <cmath>
+#include <filesystem>
+#include <set>
+
+#include <study/ask.h>
+#include <study/gains.h>
+
+#include "support/cells.h"
+#include "support/folder.h"
+#include "support/random.h"
+
+using namespace escarp;
+using cell::json;
+using study::Answered;
+
+namespace {
+
+cell::Layout demo(const std::string& variant = "B") { return simulation::layout(tests::demo(), variant); }
+
+cell::Study sweep(const std::string& at, double from, double to, int steps) {
+    cell::Study s;
+    s.id = "s";
+    s.vary = {{at, from, to, steps}};
+    s.look_at = {"cycle_s"};
+    return s;
+}
+
+Answered asked(const cell::Layout& layout, const cell::Study& study, study::AskOptions options = {}) {
+    inspection::Cache cache;
+    return study::ask(layout, study, cache, options);
+}
+
+/// Everything that was found, to the last bit.
+std::string bits(const Answered& a) {
+    json out = json::array();
+    for (const study::Tried& t : a.tried) out.push_back({t.point, t.found.runs, t.refused, t.lacks});
+    out.push_back({a.now.found.runs, a.best, a.front});
+    return out.dump();
+}
+
+cell::Study small_search() {
+    cell::Study s;
+    s.id = "q";
+    s.asks = cell::Study::Asks::search;
+    s.vary = {{"/devices/pedestal1/placement/x_mm", 1400, 1700}, {"/devices/tester/placement/y_mm", 620, 760}};
+    s.look_at = {"cycle_s", "clearance_mm"};
+    s.tries = 40, s.starts = 3;
+    return s;
+}
+
+}  // namespace
+
+TEST_CASE("a sweep: every point is what the same edit makes of the cell") {
+    cell::Study s = sweep("/devices/pedestal1/placement/x_mm", 1400, 1700, 4);
+    s.look_at = {"cycle_s", "clearance_mm", "reach_margin_mm", "travel_m"};
+    s.keep = {{"reach_margin_mm", 100.0, std::nullopt}};
+    const Answered a = asked(demo(), s);
+    REQUIRE(a.tried.size() == 4);
+    inspection::Cache cache;
+    for (const study::Tried& t : a.tried) {
+        const auto e = study::evaluate(demo().edited(study::edit_of(demo(), s, t.point)), cache);
+        CHECK(t.figure("cycle_s") == *e->figures.cycle_s);
+        CHECK(t.figure("clearance_mm") == 1e3 * *e->figures.clearance_m);
+        CHECK(t.figure("reach_margin_mm") == 1e3 * *e->figures.least_margin_m);
+        CHECK(t.figure("travel_m") == *e->figures.travel_m);
+        CHECK(t.keeps == (*e->figures.least_margin_m >= 0.1));
+    }
+    REQUIRE(a.best >= 0);
+    for (const study::Tried& t : a.tried)
+        if (t.keeps) CHECK(t.figure("cycle_s") >= a.tried[a.best].figure("cycle_s"));
+    CHECK(std::any_of(a.tried.begin(), a.tried.end(), [](const study::Tried& t) { return !t.keeps; }));
+    CHECK(study::in_words(a).find("points do not keep what is demanded") != std::string::npos);
+    CHECK(a.now.figure("cycle_s") == *study::evaluate(demo(), cache)->figures.cycle_s);
+    // None of the front is beaten, everything else is.
+    for (std::size_t i = 0; i < a.tried.size(); ++i) {
+        if (!a.tried[i].keeps) continue;
+        const bool in_front = std::find(a.front.begin(), a.front.end(), static_cast<int>(i)) != a.front.end();
+        bool beaten = false;
+        for (const study::Tried& o : a.tried)
+            beaten = beaten || (o.keeps && o.figure("cycle_s") <= a.tried[i].figure("cycle_s") &&
+                                   o.figure("clearance_mm") >= a.tried[i].figure("clearance_mm") &&
+                                   o.figure("reach_margin_mm") >= a.tried[i].figure("reach_margin_mm") &&
+                                   o.figure("travel_m") <= a.tried[i].figure("travel_m") &&
+                                   (o.figure("cycle_s") < a.tried[i].figure("cycle_s") ||
+                                       o.figure("clearance_mm") > a.tried[i].figure("clearance_mm") ||
+                                       o.figure("reach_margin_mm") > a.tried[i].figure("reach_margin_mm") ||
+                                       o.figure("travel_m") < a.tried[i].figure("travel_m")));
+        CHECK(in_front == !beaten);
+    }
+}
+
+TEST_CASE("grids, lists, orders and even points make the points that they say") {
+    cell::Study s = sweep("/devices/pedestal1/placement/x_mm", 1000, 2000, 3);
+    s.vary.push_back({"/devices/arm1/model", 0, 0, 0, {"six900", "six700"}});
+    const auto plan = study::plan_of(demo(), s);
+    REQUIRE(plan.size() == 6);
+    CHECK(plan[0] == study::Point{1000.0, "six900"});
+    CHECK(plan[1] == study::Point{1000.0, "six700"});
+    CHECK(plan[5] == study::Point{2000.0, "six700"});
+    cell::Study orders;
+    orders.vary = {{"/devices/arm1/task", 0, 0, 0, {}, true}};
+    const cell::Layout whole = demo();
+    REQUIRE(cell::find(whole.tree(), "/devices/arm1/task")->size() == 8);
+    CHECK_THROWS_AS(study::plan_of(whole, orders), cell::InputError);
+    orders.vary = {{"/tool_models", 0, 0, 0, {}, true}, {"/arm_models", 0, 0, 0, {}, true}};
+    std::size_t all = 1;
+    for (const char* at : {"/tool_models", "/arm_models"})
+        for (std::size_t n = cell::find(whole.tree(), at)->size(); n > 1; --n) all *= n;
+    CHECK(study::plan_of(whole, orders).size() == all);
+    cell::Study even = sweep("/devices/pedestal1/placement/x_mm", 1000, 2000, 3);
+    even.evenly = true, even.points = 31;
+    const auto points = study::plan_of(demo(), even);
+    REQUIRE(points.size() == 31);
+    std::set<double> values;
+    for (const study::Point& p : points) values.insert(p[0].get<double>());
+    CHECK(values.size() == 31);
+    CHECK(*values.begin() == Approx(1031.25));
+    cell::Study many = sweep("/devices/pedestal1/placement/x_mm", 0, 1, 10000);
+    many.vary.push_back(many.vary[0]);
+    CHECK_THROWS_AS(study::plan_of(demo(), many), cell::InputError);
+}
+
+TEST_CASE("what was run is found again; shards merged are one run, bit for bit, whatever their order or repeats") {
+    cell::Study s = sweep("/devices/marker/process_s", 1, 3, 5);
+    s.look_at = {"cycle_s", "inside_s"};
+    s.repetitions = 6;
+    const cell::Layout layout = demo("D");
+    tests::Folder folder;
+    study::AskOptions options;
+    study::Results whole(folder / "whole.results");
+    options.results = &whole;
+    const Answered once = asked(layout, s, options);
+    CHECK(once.runs == 36);
+    CHECK(once.tried[0].found.runs.size() == 6);
+    const Answered again = asked(layout, s, options);
+    CHECK(again.runs == 0);
+    CHECK(again.kept_runs == 36);
+    CHECK(bits(again) == bits(once));
+    CHECK(bits(asked(layout, s)) == bits(once));
+    for (const std::size_t shards : {2u, 3u, 8u}) {
+        for (std::size_t i = 0; i < shards; ++i) {
+            study::Results own(folder / (std::to_string(shards) + "-" + std::to_string(i)));
+            study::AskOptions mine;
+            mine.results = &own, mine.shard = i, mine.shards = shards;
+            asked(layout, s, mine);
+        }
+        study::Results merged(folder / ("merged" + std::to_string(shards)));
+        study::AskOptions shown;
+        shown.results = &merged, shown.only_found = true;
+        // One is lost: that is seen, and only that is run again.
+        for (std::size_t i = shards; i-- > 1;)
+            merged.merge(folder / (std::to_string(shards) + "-" + std::to_string(i)));
+        CHECK(merged.merge(folder / (std::to_string(shards) + "-1")) == 0);
+        CHECK_FALSE(asked(layout, s, shown).whole);
+        merged.merge(folder / (std::to_string(shards) + "-0"));
+        const Answered all = asked(layout, s, shown);
+        CHECK(all.whole);
+        CHECK(all.runs == 0);
+        CHECK(bits(all) == bits(once));
+    }
+}
+
+TEST_CASE("a search goes on to the same bits from wherever it was stopped, and in shards") {
+    const cell::Layout layout = demo();
+    const cell::Study s = small_search();
+    const std::string whole = bits(asked(layout, s));
+    tests::Folder folder;
+    tests::Draw draw(3);
+    study::Results results(folder / "stopped.results");
+    std::string found;
+    for (int stops = 0; found.empty();) {
+        study::AskOptions options;
+        options.results = &results;
+        motion::StopFlag stop{false};
+        options.how.stop = &stop;
+        std::atomic<int> left = draw.whole(1, 12);
+        options.progress = [&](double, const study::Tried&) {
+            if (--left == 0 && stops < 4) stop = true;
+        };
+        try {
+            found = bits(asked(layout, s, options));
+        } catch (const inspection::Overtaken&) {
+            ++stops;
+            results.write();
+        }
+    }
+    CHECK(found == whole);
+    for (std::size_t i = 0; i < 2; ++i) {
+        study::Results own(folder / std::to_string(i));
+        study::AskOptions mine;
+        mine.results = &own, mine.shard = i, mine.shards = 2;
+        asked(layout, s, mine);
+    }
+    study::Results merged(folder / "merged");
+    merged.merge(folder / "1");
+    merged.merge(folder / "0");
+    study::AskOptions shown;
+    shown.results = &merged, shown.only_found = true;
+    CHECK(bits(asked(layout, s, shown)) == whole);
+}
+
+TEST_CASE("a search finds the place that a dense scan finds, and what lies between two things by symmetry") {
+    // The arm takes from one fixture and brings to another, both as far from the middle: there it has least to go.
+    const cell::Layout layout = demo();
+    cell::Study dense = sweep("/devices/pedestal1/placement/x_mm", 1400, 1700, 61);
+    cell::Study search = dense;
+    search.asks = cell::Study::Asks::search;
+    search.tries = 60, search.starts = 2;
+    const Answered scan = asked(layout, dense), found = asked(layout, search);
+    REQUIRE(scan.best >= 0);
+    REQUIRE(found.best >= 0);
+    CHECK(found.tried[found.best].figure("cycle_s") <= 1.005 * scan.tried[scan.best].figure("cycle_s"));
+    CHECK(std::abs(found.tried[found.best].point[0].get<double>() - scan.tried[scan.best].point[0].get<double>()) <= 5);
+    for (const study::Tried& t : found.tried) {
+        CHECK(t.point[0].get<double>() >= 1400);
+        CHECK(t.point[0].get<double>() <= 1700);
+    }
+}
+
+TEST_CASE("what cannot be asked is refused with the place; what makes no cell is told and the rest goes on") {
+    const auto refused = [](cell::Study s, const std::string& where, const std::string& words) {
+        try {
+            asked(demo(), s);
+            FAIL("not refused");
+        } catch (const cell::InputError& e) {
+            CHECK(e.problems().front().where == where);
+            CHECK(e.problems().front().message.find(words) != std::string::npos);
+        }
+    };
+    refused(sweep("/devices/pedestal9/placement/x_mm", 0, 1, 3), "vary/0/at", "is not in the cell");
+    refused(sweep("/devices/arm1/model", 0, 1, 3), "vary/0/at", "is no number");
+    cell::Study s = sweep("/devices/tester/process_s", 1, 2, 3);
+    s.look_at = {"cycel_s"};
+    refused(s, "look_at", "is not a figure; there are cycle_s");
+    s.look_at.clear();
+    s.keep = {{"reach", 1.0, std::nullopt}};
+    refused(s, "keep/0/figure", "is not a figure");
+    s.keep.clear();
+    s.vary.clear();
+    refused(s, "vary", "Something to vary");
+    refused(sweep("/devices/tester/process_s", -20, -10, 3), "vary", "None of these values makes a cell");
+    const Answered some = asked(demo(), sweep("/devices/infeed_belt/speed_mm_s", -100, 200, 4));
+    CHECK_FALSE(some.tried[0].refused.empty());
+    CHECK(some.tried[3].keeps);
+    CHECK(some.best >= 0);
+}
+
+TEST_CASE("results: another version, something else, a damaged file and a full disk are told; nothing is mixed up") {
+    tests::Folder folder;
+    const auto says = [](const std::string& file, const std::string& words) {
+        try {
+            study::Results r(file);
+            FAIL("taken");
+        } catch (const cell::InputError& e) {
+            CHECK(e.problems().front().message.find(words) != std::string::npos);
+        }
+    };
+    says(folder.write("text", std::string(4096, 'x')), "not a file of results");
+    says(folder / "no/such/folder/r", "cannot be opened");
+    study::Outcome o;
+    o.looked = 1, o.run.figures = {{"cycle_s", 1.0 / 3}, {"inside_s", 1e-300}};
+    {
+        study::Results r(folder / "r");
+        r.keep({"c", "p", 7}, o);
+        r.keep({"c", "p", 8}, o);
+        CHECK(r.find({"c", "p", 7})->run.figures == o.run.figures);
+        CHECK_FALSE(r.find({"c", "p", 9}));
+        CHECK_FALSE(r.find({"d", "p", 7}));
+    }
+    study::Results r(folder / "r");
+    CHECK(r.count("c") == 2);
+    CHECK(r.find({"c", "p", 8})->run.figures == o.run.figures);
+    // Figures that are not the same are not merged.
+    o.run.figures["cycle_s"] = 0.4;
+    {
+        study::Results other(folder / "other");
+        other.keep({"c", "p", 7}, o);
+        other.keep({"c", "new", 0}, o);
+    }
+    CHECK_THROWS_AS(r.merge(folder / "other"), cell::InputError);
+    CHECK(r.count() == 2);
+    CHECK_THROWS_AS(r.merge(folder / "not there"), cell::InputError);
+    CHECK_FALSE(std::filesystem::exists(folder / "not there"));
+    // A cell is known by what figures depend on, and by nothing else.
+    json tree = tests::demo().resolved("A");
+    const std::string key = study::key_of(tree);
+    tree["name"] = "Another name";
+    tree.erase("studies");
+    CHECK(study::key_of(tree) == key);
+    tests::device(tree, "tester")["process_s"] = 6.6;
+    CHECK(study::key_of(tree) != key);
+}
+
+TEST_CASE("what a second is worth is what the cycle falls by when it is taken away") {
+    const cell::Document d = tests::demo();
+    inspection::Cache cache;
+    const cell::Layout layout = simulation::layout(d, "A");
+    const study::Gains g = study::gains(layout, cache);
+    const double base = *study::evaluate(layout, cache)->figures.cycle_s;
+    CHECK(g.cycle_s == base);
+    const auto of = [&](const std::string& at) -> const study::Gain& {
+        return *std::find_if(g.all.begin(), g.all.end(), [&](const study::Gain& one) { return one.at == at; });
+    };
+    const auto cycle_with = [&](const std::string& at, double value) {
+        return *study::evaluate(layout.edited({"", {cell::Operation::set(at, value)}}), cache)->figures.cycle_s;
+    };
+    for (const std::string at :
+        {"/devices/marker/process_s", "/devices/tester/process_s", "/tool_models/jaw120/close_s"}) {
+        const double now = *cell::find(layout.tree(), at);
+        CHECK(*of(at).shorter_s == Approx(base - cycle_with(at, now - 0.1)).margin(1e-6));
+        CHECK(of(at).quicker_s == Approx(base - cycle_with(at, now / 1.1)).margin(1e-6));
+        CHECK(of(at).takes_s == now);
+    }
+    const std::string belt = "/devices/infeed_belt/speed_mm_s";
+    CHECK(of(belt).quicker_s == Approx(base - cycle_with(belt, 165)).margin(1e-6));
+    CHECK_FALSE(of(belt).shorter_s);
+    // A step whose whole time is on the longest chain, in every part: a tenth of a second is a tenth of a second.
+    const auto most = std::max_element(g.all.begin(), g.all.end(), [](const auto& a, const auto& b) {
+        return a.shorter_s.value_or(-1) * (a.step >= 0) < b.shorter_s.value_or(-1) * (b.step >= 0);
+    });
+    CHECK(most->words.find("Arm 2: Pick from Tester") == 0);
+    CHECK(*most->shorter_s == Approx(0.1).margin(1e-3));
+    CHECK(std::is_sorted(g.all.begin(), g.all.end(), [](const auto& a, const auto& b) {
+        return std::max(a.shorter_s.value_or(0), a.quicker_s) > std::max(b.shorter_s.value_or(0), b.quicker_s);
+    }));
+    REQUIRE(g.next);
+    CHECK(g.next->after_s > 0.1);
+    CHECK(g.next->cycle_s < base);
+    json stuck = d.resolved("A");
+    tests::device(stuck, "infeed")["interval_s"] = 100000;
+    const cell::Document none = cell::Document::parse(stuck.dump());
+    CHECK_THROWS_AS(study::gains(simulation::layout(none, none.baseline()), cache), cell::InputError);
+}
+
+TEST_CASE("a sensitivity: what has no say moves nothing, what has one does") {
+    cell::Study s = sweep("/devices/marker/process_s", 1, 4, 2);
+    s.asks = cell::Study::Asks::sensitivity;
+    s.vary.push_back({"/devices/cabinet/height_mm", 700, 1500});
+    s.points = 4;
+    const Answered a = asked(demo("A"), s);
+    REQUIRE(a.tried.size() == 12);
+    REQUIRE(a.influences.size() == 2);
+    CHECK(a.influences[0].strength > 0.5);
+    CHECK(a.influences[1].strength == Approx(0).margin(1e-9));
+    CHECK(study::in_words(a).find("hangs most on Marker process time") != std::string::npos);
+}
