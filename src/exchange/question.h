@@ -77,6 +77,7 @@ void add_clearance_question(std::vector<Question>& all);
 void add_people_question(std::vector<Question>& all);
 void add_study_questions(std::vector<Question>& all);
 void add_zone_questions(std::vector<Question>& all);
+void add_report_exporter(std::vector<Exporter>& all);
 void add_drawing_exporter(std::vector<Exporter>& all);
 void add_placements_exporter(std::vector<Exporter>& all);
 void add_io_exporter(std::vector<Exporter>& all);

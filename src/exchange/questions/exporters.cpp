@@ -4,6 +4,7 @@
 #include <exchange/layout_drawing.h>
 #include <exchange/placements_csv.h>
 #include <exchange/question.h>
+#include <exchange/report.h>
 #include <exchange/urdf.h>
 
 namespace escarp::exchange {
@@ -36,7 +37,25 @@ Answer model(Asked& a, const std::string& file) {
     return answer;
 }
 
+Answer report(Asked& a, const std::string& file) {
+    ReportOptions o;
+    o.question = a.options().text("question");
+    o.date = a.options().text("date");
+    o.results = a.options().text("results");
+    o.repetitions = static_cast<std::size_t>(a.options().whole("replications"));
+    write_report(make_report(a.layout(), o, a.cache(), a.how()), file);
+    return {{{"file", file}}, file + "\n"};
+}
+
 }  // namespace
+
+void add_report_exporter(std::vector<Exporter>& all) {
+    all.push_back({"report", "Report", "which layout and why, for who decides: PDF or one HTML file", {"pdf", "html"},
+        {text("question", "question that it answers").usually(""),
+            whole("replications", "repetitions where chance has a say", 1, 100000).usually(30),
+            text("results", "file of results whose studies are told of").usually(""), text("date", "date").usually("")},
+        report});
+}
 
 void add_drawing_exporter(std::vector<Exporter>& all) {
     all.push_back({"draw", "Layout drawing", "the layout as a drawing to scale, PDF or SVG", {"pdf", "svg"},
