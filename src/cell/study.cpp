@@ -27,7 +27,7 @@ const Fields& demand_fields() {
 
 const Fields& study_fields() {
     static const Fields all{own_id(), text("name", "name").lacking(),
-        choice("asks", "asks for", {"sweep", "search", "sensitivity", "repetitions"}).usually("sweep"),
+        choice("asks", "asks for", {"sweep", "search", "sensitivity", "repetitions", "gains"}).usually("sweep"),
         list("vary", "varies", varied_fields, 20), of(Type::ids, "look_at", "looks at").lacking(),
         list("keep", "keeps", demand_fields, 20),
         choice("points", "points", {"grid", "spread evenly"})
@@ -57,6 +57,7 @@ Study read_study(const Reader& r) {
     s.asks = asks == "search"        ? Study::Asks::search
              : asks == "sensitivity" ? Study::Asks::sensitivity
              : asks == "repetitions" ? Study::Asks::repetitions
+             : asks == "gains"       ? Study::Asks::gains
                                      : Study::Asks::sweep;
     for (const Reader& one : v.list("vary")) {
         const Values w(one, varied_fields());

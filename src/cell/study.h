@@ -31,7 +31,7 @@ struct Demand {
 };
 
 struct Study {
-    enum class Asks { sweep, search, sensitivity, repetitions };
+    enum class Asks { sweep, search, sensitivity, repetitions, gains };
     std::string id, name;
     Asks asks = Asks::sweep;
     std::vector<Varied> vary;

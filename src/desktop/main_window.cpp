@@ -67,6 +67,11 @@ MainWindow::MainWindow() {
         show_left(0);
         workspace_.select(device, step);
     });
+    connect(studies_, &StudiesPage::wants_step, this, [this](const QString& device, const QString& step) {
+        tabs_->show_page(VariantTabs::Page::cell);
+        show_left(0);
+        workspace_.select(device, step);
+    });
     connect(studies_, &StudiesPage::wants_cell, this, [this] { tabs_->show_page(VariantTabs::Page::cell); });
     connect(&workspace_, &Workspace::wants_to_vary, this, [this] { tabs_->show_page(VariantTabs::Page::studies); });
     connect(verdict_, &VerdictStrip::wants_signals, this, [this] { tabs_->show_page(VariantTabs::Page::signals); });

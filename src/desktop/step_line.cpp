@@ -76,7 +76,15 @@ void StepLine::refresh() {
                                                              : Mark::watch;
         }
     }
-    setToolTip(plain(time_.isEmpty() ? text_ : tr("%1, %2 on average").arg(text_, time_)));
+    QString hint = time_.isEmpty() ? text_ : tr("%1, %2 on average").arg(text_, time_);
+    gain_.clear();
+    if (const study::Gain* g = workspace_.gain_of(path_); g && g->shorter_s && *g->shorter_s > 1e-3) {
+        gain_ = QStringLiteral("\u25bc") + QString::number(*g->shorter_s, 'f', 2);
+        hint += "\n" + tr("0.1 s less here takes %1 s off the cycle, 10 % quicker %2 s")
+                           .arg(*g->shorter_s, 0, 'f', 3)
+                           .arg(g->quicker_s, 0, 'f', 3);
+    }
+    setToolTip(plain(hint));
     update();
 }
 
@@ -98,6 +106,13 @@ void StepLine::paintEvent(QPaintEvent*) {
     p.setPen(colour);
     p.drawText(QRectF(width() - wide - 6, 0, wide, height()), Qt::AlignRight | Qt::AlignVCenter, time_);
     double end = width() - wide - 10;
+    if (!gain_.isEmpty()) {
+        const double room = QFontMetricsF(p.font()).horizontalAdvance(gain_) + 6;
+        p.setPen(theme::good);
+        p.drawText(QRectF(end - room, 0, room, height()), Qt::AlignLeft | Qt::AlignVCenter, gain_);
+        p.setPen(colour);
+        end -= room;
+    }
     if (mark_ != Mark::none) {
         p.setFont(theme::font(11, true));
         p.drawText(QRectF(end - 10, 0, 10, height()), Qt::AlignCenter,

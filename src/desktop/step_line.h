@@ -37,7 +37,7 @@ private:
     Drop drop_at(double y) const;
     bool enabled_, shared_;
     std::string takes_;  ///< the list of an empty group that a dropped step goes into; empty: none
-    QString device_, step_, text_, time_;
+    QString device_, step_, text_, time_, gain_;
     int number_, depth_;
     enum class Mark { none, watch, stop } mark_ = Mark::none;
 };

@@ -33,6 +33,7 @@ QString name_of(Asks asks) {
         case Asks::search: return QObject::tr("search");
         case Asks::sensitivity: return QObject::tr("sensitivity");
         case Asks::repetitions: return QObject::tr("repetitions");
+        case Asks::gains: return QObject::tr("gains");
     }
     return {};
 }
@@ -59,7 +60,8 @@ StudiesPage::StudiesPage(Workspace& workspace, QWidget* parent) : QWidget(parent
         if (isVisible() && !worker_.busy() && chosen_ != asked_) look_up();
     });
     connect(&workspace_, &Workspace::wants_to_vary, this, [this](const QString& path) {
-        if (!study() || study()->asks == Asks::repetitions) return new_study(Asks::sweep, path);
+        if (!study() || study()->asks == Asks::repetitions || study()->asks == Asks::gains)
+            return new_study(Asks::sweep, path);
         sentence_->vary(path);
     });
     connect(&worker_, &StudyWorker::moved, this, &StudiesPage::gather);
@@ -106,7 +108,8 @@ QWidget* StudiesPage::make_list() {
     for (const auto& [asks, text] :
         {std::pair{Asks::sweep, tr("Vary numbers: what becomes of the figures")},
             {Asks::search, tr("Search: where is it best")}, {Asks::sensitivity, tr("Sensitivity: what moves a figure")},
-            {Asks::repetitions, tr("Repetitions: how far chance moves it")}})
+            {Asks::repetitions, tr("Repetitions: how far chance moves it")},
+            {Asks::gains, tr("Gains: which second is worth it")}})
         menu->addAction(text, this, [this, a = asks] { new_study(a); })
             ->setObjectName("new_" + name_of(asks).replace(' ', '_'));
     add->setMenu(menu);
@@ -209,8 +212,20 @@ QWidget* StudiesPage::make_side() {
     rows->addWidget(table_, 1);
     connect(look_, &QPushButton::clicked, this, [this] { QTimer::singleShot(0, this, &StudiesPage::look_at_point); });
     connect(variant_, &QPushButton::clicked, this, [this] { QTimer::singleShot(0, this, &StudiesPage::make_variant); });
+    connect(table_, &QTableWidget::cellDoubleClicked, this, [this](int row) {
+        if (!answer_ || !answer_->gains) return;
+        const study::Gain& g = answer_->gains->all[static_cast<std::size_t>(row)];
+        const auto& devices = workspace_.cell()->devices;
+        if (g.device < 0 || g.device >= static_cast<int>(devices.size())) return;
+        const cell::Device& d = devices[static_cast<std::size_t>(g.device)];
+        QString step;
+        for (const cell::Step* s : cell::all_steps(d))
+            if (s->number == g.step) step = QString::fromStdString(s->id);
+        Q_EMIT wants_step(QString::fromStdString(d.id), step);
+    });
     connect(table_, &QTableWidget::itemSelectionChanged, this, [this] {
         const auto rows_now = table_->selectionModel()->selectedRows();
+        if (answer_ && answer_->gains) return;
         if (!rows_now.isEmpty()) choose_point(rows_[static_cast<std::size_t>(rows_now.front().row())]);
     });
     return side;
@@ -274,6 +289,7 @@ void StudiesPage::new_study(Asks asks, const QString& path) {
     json made = {{"id", id}, {"name", name}, {"asks", name_of(asks).toStdString()}, {"vary", json::array()},
         {"look_at", {"cycle_s"}}};
     if (asks == Asks::repetitions) made.erase("vary"), made["repetitions"] = 30;
+    if (asks == Asks::gains) made.erase("vary"), made.erase("look_at");
     if (asks == Asks::sensitivity) made["number_of_points"] = 20;
     cell::Operations operations;
     if (!cell::find(workspace_.document().tree(), "/studies"))
@@ -295,7 +311,7 @@ bool StudiesPage::out_of_date() const {
 
 void StudiesPage::look_up() {
     const cell::Study* s = study();
-    if (!s || (s->vary.empty() && s->asks != Asks::repetitions)) return;
+    if (!s || s->asks == Asks::gains || (s->vary.empty() && s->asks != Asks::repetitions)) return;
     const QString file = workspace_.file();
     const QString results =
         file.isEmpty() ? QString() : QString::fromStdString(study::Results::beside(file.toStdString()));
@@ -351,6 +367,7 @@ void StudiesPage::take(std::shared_ptr<const study::Answered> answer) {
     const bool nothing = answer->tried.empty() && answer->now.found.runs.empty();
     const bool none_found = std::all_of(answer->tried.begin(), answer->tried.end(),
         [](const study::Tried& t) { return t.found.runs.empty() && t.refused.empty(); });
+    if (answer->gains) workspace_.set_gains(workspace_.layout().shared_cell(), *answer->gains);
     if (nothing || (!answer->whole && none_found && !answer->tried.empty())) answer_.reset();
     else answer_ = std::move(answer);
     point_ = answer_ && answer_->best >= 0 ? answer_->best : -2;
@@ -408,11 +425,13 @@ void StudiesPage::renew_words() {
 void StudiesPage::renew_table() {
     const QSignalBlocker quiet(table_);
     table_->clear();
+    table_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
     rows_.clear();
     if (!answer_) {
         table_->setRowCount(0), table_->setColumnCount(0);
         return;
     }
+    if (answer_->gains) return list_gains();
     const auto& brushed = plot_->brushed();
     for (int i = 0; i < static_cast<int>(answer_->tried.size()); ++i)
         if (brushed.empty() || std::find(brushed.begin(), brushed.end(), i) != brushed.end()) rows_.push_back(i);
@@ -458,6 +477,28 @@ void StudiesPage::renew_table() {
     }
 }
 
+void StudiesPage::list_gains() {
+    const auto& all = answer_->gains->all;
+    table_->setColumnCount(4);
+    table_->setHorizontalHeaderLabels({tr("what"), tr("takes s"), tr("0.1 s less"), tr("10 % quicker")});
+    table_->setRowCount(static_cast<int>(all.size()));
+    table_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
+    for (int row = 0; row < table_->rowCount(); ++row) {
+        const study::Gain& g = all[static_cast<std::size_t>(row)];
+        int column = 0;
+        const auto put = [&](const QString& text, bool right) {
+            auto* item = new QTableWidgetItem(text);
+            item->setTextAlignment((right ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+            item->setToolTip(plain(text));
+            table_->setItem(row, column++, item);
+        };
+        put(QString::fromStdString(g.words), false);
+        put(g.takes_s > 0 ? QString::number(g.takes_s, 'f', 2) : QString(), true);
+        put(g.shorter_s ? QString::number(*g.shorter_s, 'f', 3) : QString(), true);
+        put(QString::number(g.quicker_s, 'f', 3), true);
+    }
+}
+
 cell::Edit StudiesPage::edit_of(int point) const {
     if (!answer_ || point < 0) return {};
     return study::edit_of(workspace_.layout(), answer_->study, answer_->tried[static_cast<std::size_t>(point)].point);
@@ -472,6 +513,8 @@ void StudiesPage::choose_point(int point) {
 void StudiesPage::show_point(int point) {
     if (point == -2) point = point_;
     const bool there = answer_ && point >= -1;
+    const bool points = !study() || (study()->asks != Asks::gains && study()->asks != Asks::repetitions);
+    for (QWidget* w : std::initializer_list<QWidget*>{picture_, look_, variant_}) w->setVisible(points);
     look_->setEnabled(answer_ && point_ >= 0);
     variant_->setEnabled(answer_ && point_ >= 0);
     if (!there) {

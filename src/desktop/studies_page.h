@@ -29,6 +29,7 @@ public:
 
 Q_SIGNALS:
     void wants_cell();  ///< a point is looked at there
+    void wants_step(const QString& device, const QString& step);
 
 protected:
     void showEvent(QShowEvent* event) override;
@@ -47,6 +48,7 @@ private:
     void renew_plot();
     void renew_words();
     void renew_table();
+    void list_gains();
     void show_point(int point);  ///< -2: the chosen one, or nothing
     void choose_point(int point);
     cell::Edit edit_of(int point) const;

@@ -94,6 +94,9 @@ QString StudyPlot::legend() const {
     else if (kind_ == "bars")
         all << mark(theme::good, QStringLiteral("\u25a0"), tr("alone"))
             << mark(QColor(0xA9, 0xCC, 0xC8), QStringLiteral("\u25a0"), tr("with the others"));
+    else if (kind_ == "gains")
+        all << mark(theme::good, QStringLiteral("\u25a0"), tr("made 0.1 s shorter"))
+            << mark(QColor(0xA9, 0xCC, 0xC8), QStringLiteral("\u25a0"), tr("10 % quicker"));
     else if (kind_ == "runs")
         all << mark(theme::accent, QStringLiteral("\u25ae"), tr("where the mean is, with 95 % confidence"));
     return all.join(QStringLiteral(" &nbsp; "));
@@ -134,7 +137,8 @@ void StudyPlot::show(std::shared_ptr<const study::Answered> answer, int figure) 
     const auto& vary = answer_->study.vary;
     using Asks = cell::Study::Asks;
     const bool numeric = std::all_of(vary.begin(), vary.end(), [](const cell::Varied& v) { return v.numeric(); });
-    if (answer_->study.asks == Asks::repetitions) draw_runs(m);
+    if (answer_->gains) draw_gains();
+    else if (answer_->study.asks == Asks::repetitions || answer_->study.asks == Asks::gains) draw_runs(m);
     else if (answer_->study.asks == Asks::sensitivity && !answer_->influences.empty()) draw_bars(m);
     else if (answer_->study.asks == Asks::sweep && vary.size() == 1 && numeric) draw_line(m);
     else if (answer_->study.asks == Asks::sweep && vary.size() == 2 && numeric) draw_map(m);
@@ -378,6 +382,35 @@ void StudyPlot::draw_bars(const study::Measure& m) {
                   .arg(QString::fromStdString(m.label), QString::fromStdString(m.unit)));
     double most = 1e-9;
     for (const auto* i : all) most = std::max(most, shares ? 100 * i->in_all : i->strength + i->unevenness);
+    plot_->xAxis->setRange(0, 1.08 * most);
+    plot_->yAxis->setRange(0.3, static_cast<double>(all.size()) + 0.7);
+}
+
+void StudyPlot::draw_gains() {
+    kind_ = "gains";
+    constexpr std::size_t most_bars = 16;
+    std::vector<const study::Gain*> all;
+    for (const study::Gain& g : answer_->gains->all)
+        if (all.size() < most_bars && (g.quicker_s > 0 || g.shorter_s.value_or(0) > 0)) all.push_back(&g);
+    std::reverse(all.begin(), all.end());
+    QSharedPointer<QCPAxisTickerText> names(new QCPAxisTickerText);
+    auto* shorter = new QCPBars(plot_->yAxis, plot_->xAxis);
+    auto* quicker = new QCPBars(plot_->yAxis, plot_->xAxis);
+    shorter->setBrush(QBrush(theme::good));
+    quicker->setBrush(QBrush(QColor(0xA9, 0xCC, 0xC8)));
+    for (QCPBars* b : {shorter, quicker}) b->setPen(Qt::NoPen), b->setWidth(0.36);
+    double most = 1e-3;
+    const QFontMetrics metrics(theme::font(11));
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        const double at = static_cast<double>(i) + 1;
+        names->addTick(at, metrics.elidedText(QString::fromStdString(all[i]->words), Qt::ElideRight, 220));
+        shorter->addData(at + 0.19, all[i]->shorter_s.value_or(0));
+        quicker->addData(at - 0.19, all[i]->quicker_s);
+        most = std::max({most, all[i]->shorter_s.value_or(0), all[i]->quicker_s});
+    }
+    plot_->yAxis->setTicker(names);
+    plot_->yAxis->setLabel({});
+    plot_->xAxis->setLabel(tr("the cycle falls by  [s]"));
     plot_->xAxis->setRange(0, 1.08 * most);
     plot_->yAxis->setRange(0.3, static_cast<double>(all.size()) + 0.7);
 }

@@ -18,7 +18,7 @@ public:
     void show(std::shared_ptr<const study::Answered> answer, int figure);
     void clear();
     void choose(int point);  ///< index among the points tried; -1: the cell as it is
-    /// What kind of plot it is: "line", "map", "scatter", "tries", "bars", "runs", "".
+    /// What kind of plot it is: "line", "map", "scatter", "tries", "bars", "gains", "runs", "".
     QString kind() const { return kind_; }
     QString legend() const;  ///< markup: what its marks mean
     /// Where a point is drawn, in the widget's pixels; nothing where it is not.
@@ -44,6 +44,7 @@ private:
     void draw_scatter(const study::Measure& across, const study::Measure& up);
     void draw_tries(const study::Measure& m);
     void draw_bars(const study::Measure& m);
+    void draw_gains();
     void draw_runs(const study::Measure& m);
     void mark_now(double x, double y);
     void mark_chosen();

@@ -68,6 +68,7 @@ void StudySentence::put(QWidget* widget, const QString& name) {
 void StudySentence::words(const QString& text) {
     auto* label = plain_label(text);
     label->setStyleSheet("font-size: 13px; color: #1F2A33;");
+    if (text.size() > 60) label->setWordWrap(true), label->setFixedWidth(620);
     flow_->addWidget(label);
 }
 
@@ -147,9 +148,10 @@ void StudySentence::add_varied(std::size_t i, const cell::Varied& v) {
         all[i][key] = value;
         set("vary", all);
     };
+    const QString unit = QString::fromStdString(cell::unit_sign(v.at.substr(v.at.rfind('/') + 1)));
     const auto bound = [&](const QString& name, const std::string& key, double value, double low, double high, int wide,
                            bool whole) {
-        auto* field = new NumberField("", low, high);
+        auto* field = new NumberField(key == "steps" ? QString() : unit, low, high);
         field->set_value(value);
         field->setFixedWidth(wide);
         field->setFixedHeight(22);
@@ -165,7 +167,6 @@ void StudySentence::add_varied(std::size_t i, const cell::Varied& v) {
         for (const std::string& value : v.values) all << QString::fromStdString(value);
         words(tr("among %1").arg(all.join(", ").left(60)));
     } else {
-        const QString unit = QString::fromStdString(cell::unit_sign(v.at.substr(v.at.rfind('/') + 1)));
         words(tr("from"));
         bound("from_" + n, "from", v.from, -1e9, 1e9, 74, false);
         words(tr("to"));
@@ -332,6 +333,10 @@ void StudySentence::rebuild() {
     clear(flow_);
     if (!s) {
         words(tr("Choose a study, or begin one: drag a number here by its name, or use \u201c+ study\u201d."));
+    } else if (s->asks == Asks::gains) {
+        words(
+            tr("Which second is worth it? Every step, process, speed and belt is made 0.1 s shorter, and 10 % "
+               "quicker, and the cell is run again."));
     } else if (s->asks == Asks::repetitions) {
         add_how_often(*s);
         words(tr("and"));

@@ -82,7 +82,8 @@ Worksheet::Worksheet(Workspace& workspace, QWidget* parent)
     connect(&workspace_, &Workspace::selection_changed, this, [this] { rebuild(); });
     for (const auto signal : {&Workspace::evaluated, &Workspace::time_changed})
         connect(&workspace_, signal, this, &Worksheet::tell_status);
-    connect(&workspace_, &Workspace::evaluated, this, &Worksheet::refresh);
+    for (const auto signal : {&Workspace::evaluated, &Workspace::gains_found})
+        connect(&workspace_, signal, this, &Worksheet::refresh);
     rebuild();
 }
 

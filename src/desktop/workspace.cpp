@@ -338,6 +338,18 @@ bool Workspace::apply(const cell::Edit& edit) {
     }
 }
 
+void Workspace::set_gains(std::shared_ptr<const cell::Cell> of, const study::Gains& gains) {
+    gains_of_ = std::move(of);
+    gains_.clear();
+    for (const study::Gain& g : gains.all) gains_[g.at] = g;
+    Q_EMIT gains_found();
+}
+
+const study::Gain* Workspace::gain_of(const std::string& path) const {
+    const auto found = gains_.find(path);
+    return gains_of_ && gains_of_ == cell_ && found != gains_.end() ? &found->second : nullptr;
+}
+
 bool Workspace::replace(const cell::Document& next, const QString& name) {
     QString why;
     std::optional<cell::Layout> sensed = sense(next, why);

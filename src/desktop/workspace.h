@@ -12,6 +12,8 @@
 #include <cell/earlier.h>
 #include <cell/safe_file.h>
 
+#include <study/gains.h>
+
 #include "evaluator.h"
 #include "plan_drawing.h"
 #include "surfaces.h"
@@ -138,6 +140,10 @@ public:
     const QStringList& signal_lanes() const { return signal_lanes_; }  ///< full names
     void show_signal_lane(const QString& signal, bool on);
 
+    /// What it is worth to make a step or a key quicker, found for a cell; nothing once that has changed.
+    void set_gains(std::shared_ptr<const cell::Cell> of, const study::Gains& gains);
+    const study::Gain* gain_of(const std::string& path) const;
+
     const Surfaces& surfaces() const { return surfaces_; }
 
     // Selection and time
@@ -209,6 +215,7 @@ Q_SIGNALS:
     void hand_stopped(const QString& why);  ///< empty: it went on
     void forced_changed();
     void lanes_changed();
+    void gains_found();
     void wants_to_vary(const QString& path);  ///< in a study
     void picked(const escarp::geometry::Vector3& point, const escarp::geometry::Vector3& outward);
     void playing_changed();
@@ -257,6 +264,8 @@ private:
     std::shared_ptr<const study::Evaluation> other_run_;
     QString other_name_;
     std::optional<inspection::LeastClearance> nearest_;
+    std::shared_ptr<const cell::Cell> gains_of_;
+    std::map<std::string, study::Gain> gains_;
     double took_ms_ = 0;
     std::map<std::string, double> forced_;
     QStringList signal_lanes_;

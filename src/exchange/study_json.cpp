@@ -47,6 +47,17 @@ json ranking_json(const study::Ranking& ranking, const study::Measure& by, const
     return places;
 }
 
+json gains_json(const study::Gains& g) {
+    json out = {{"cycle_s", tidy(g.cycle_s)}, {"gains", json::array()}};
+    for (const study::Gain& one : g.all)
+        out["gains"].push_back({{"words", one.words}, {"at", one.at}, {"takes_s", tidy(one.takes_s)},
+            {"quicker_s", tidy(one.quicker_s)}, {"shorter_s", one.shorter_s ? json(tidy(*one.shorter_s)) : json()}});
+    if (g.next)
+        out["next"] = {{"of", g.next->of}, {"words", g.next->words}, {"after_s", tidy(g.next->after_s)},
+            {"cycle_s", tidy(g.next->cycle_s)}};
+    return out;
+}
+
 json answer_json(const study::Answered& a) {
     json out = {{"study", a.study.id}, {"cell", a.cell}, {"runs", a.runs}, {"kept_runs", a.kept_runs},
         {"whole", a.whole}, {"words", study::in_words(a)}, {"now", tried_json(a, a.now)}};
@@ -55,6 +66,7 @@ json answer_json(const study::Answered& a) {
     for (const study::Measure* m : a.looked_at) out["looked_at"].push_back(m->id);
     out["points"] = json::array();
     for (const study::Tried& t : a.tried) out["points"].push_back(tried_json(a, t));
+    if (a.gains) out["gains"] = gains_json(*a.gains);
     if (a.best >= 0) out["best"] = a.best;
     if (!a.front.empty()) out["front"] = a.front;
     for (const study::Influence& i : a.influences) {

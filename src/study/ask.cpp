@@ -139,7 +139,9 @@ Answered ask(
     a.now = trials.look({});
     trials.told(0, a.now);
     if (study.asks == Asks::search) search(trials, a);
-    else if (study.asks != Asks::repetitions) {
+    else if (study.asks == Asks::gains) {
+        a.gains = gains(layout, cache, options.how, [&](double share) { trials.told(share, a.now); });
+    } else if (study.asks != Asks::repetitions) {
         const std::vector<Point> plan = plan_of(layout, study);
         a.tried = trials.look_at(plan, 0, plan.size());
     }
@@ -152,7 +154,7 @@ Answered ask(
         std::all_of(a.tried.begin(), a.tried.end(), [](const Tried& t) { return !t.refused.empty(); }))
         throw cell::InputError("vary", "None of these values makes a cell: " + a.tried.front().refused);
     if (study.asks == Asks::sensitivity) find_influences(a);
-    else find_best(a);
+    else if (!a.gains) find_best(a);
     return a;
 }
 
@@ -178,7 +180,9 @@ std::string in_words(const Answered& a, const Point& point) {
 
 std::string in_words(const Answered& a) {
     std::string out;
-    if (a.study.asks == Asks::repetitions) {
+    if (a.gains) {
+        out = in_words(*a.gains);
+    } else if (a.study.asks == Asks::repetitions) {
         for (const Measure* m : a.looked_at) {
             const Estimate e = a.now.found.of(m->id);
             if (!out.empty()) out += " ";

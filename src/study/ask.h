@@ -3,6 +3,7 @@
 
 #include <cell/study.h>
 
+#include "gains.h"
 #include "results.h"
 #include "sensitivity.h"
 
@@ -32,6 +33,7 @@ struct Answered {
     int best = -1;                          ///< index; -1: none keeps what is demanded
     std::vector<int> front;                 ///< those that none beats in all figures looked at, by the first of them
     std::vector<Influence> influences;      ///< of a sensitivity, by figure and number
+    std::optional<Gains> gains;             ///< where they were asked for
     std::size_t runs = 0, kept_runs = 0;    ///< that were made now, and found from before
     bool whole = true;                      ///< every point has been looked at
     std::string cell;                       ///< key of the cell that it belongs to

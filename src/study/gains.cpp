@@ -99,7 +99,7 @@ void add_steps(const Judged& judged, std::vector<Second>& all) {
             if (found == takes.end() || found->second.first <= 0) continue;
             Second second;
             second.gain.words = c.devices[device].name + ": " + cell::describe(c, *s);
-            second.gain.at = s->path;
+            second.gain.at = "/" + s->path;
             second.gain.device = static_cast<int>(device), second.gain.step = s->number;
             second.gain.takes_s = found->second.first / found->second.second;
             all.push_back(std::move(second));
@@ -123,8 +123,8 @@ void add_keys(const cell::Layout& layout, std::vector<Second>& all) {
             if (s.value.is_number()) s.key_s = s.value.get<double>();
             else if (s.value.is_string()) s.key_s = cell::Spread::parse(s.value.get<std::string>()).mean();
             if (s.key_s <= 0) continue;
-            s.gain.words = d.name + " " + f.label;
             s.gain.at = "/devices/" + d.id + "/" + f.key;
+            s.gain.words = cell::meaning_of_path(layout.tree(), s.gain.at, layout.kinds()).words;
             s.gain.device = static_cast<int>(device);
             if (!s.is_speed) s.gain.takes_s = s.key_s;
             all.push_back(std::move(s));
@@ -235,6 +235,22 @@ Gains gains(const cell::Layout& layout, inspection::Cache& cache, const Evaluate
     }
     for (Second& s : all) out.all.push_back(std::move(s.gain));
     return out;
+}
+
+std::string in_words(const Gains& g) {
+    const Measure& cycle = measure("cycle_s", "");
+    const Gain* most = nullptr;
+    for (const Gain& one : g.all)
+        if (one.shorter_s && (!most || *one.shorter_s > *most->shorter_s)) most = &one;
+    if (!most || *most->shorter_s <= 0) return "No single second is worth anything: the cycle hangs on none alone.";
+    std::string out = "A tenth of a second less in \"" + most->words + "\" takes " +
+                      with_unit(*most->shorter_s, cycle) + " off the cycle of " + with_unit(g.cycle_s, cycle) + ".";
+    if (!g.next) return out;
+    Measure shorter = cycle;
+    shorter.decimals = 2;
+    out += " \"" + g.next->of + "\" is worth shortening by " + with_unit(g.next->after_s, shorter) + "; the cycle is " +
+           with_unit(g.next->cycle_s, cycle) + " then";
+    return out + (g.next->words.empty() ? "." : ", and " + g.next->words + " sets the pace.");
 }
 
 }  // namespace escarp::study

@@ -35,4 +35,7 @@ struct Gains {
 Gains gains(const cell::Layout& layout, inspection::Cache& cache, const EvaluateOptions& how = {},
     const std::function<void(double)>& progress = {});
 
+/// What is worth most, and how far.
+std::string in_words(const Gains& gains);
+
 }  // namespace escarp::study

@@ -170,7 +170,8 @@ Trials::Trials(
         for (const char* id : {"not_reached", "stops"}) wanted_.push_back(&measure(id, ""));
     for (std::size_t i = 0; i < study_.vary.size(); ++i)
         check_path(layout_, study_.vary[i], "vary/" + std::to_string(i));
-    if (study_.asks != cell::Study::Asks::repetitions && study_.vary.empty())
+    using Asks = cell::Study::Asks;
+    if (study_.asks != Asks::repetitions && study_.asks != Asks::gains && study_.vary.empty())
         throw cell::InputError("vary", "Something to vary is expected.");
     if (study_.asks == cell::Study::Asks::sensitivity)
         for (std::size_t i = 0; i < study_.vary.size(); ++i)

@@ -65,6 +65,9 @@ TEST_CASE(
     const std::string id = s.page().chosen().toStdString();
     CHECK(s.asked(id)["vary"].empty());
     auto* sentence = s.child<QWidget>("study_sentence");
+    QDragEnterEvent over(QPoint(20, 20), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(sentence, &over);
+    CHECK(over.isAccepted());
     QDropEvent drop(QPointF(20, 20), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
     QApplication::sendEvent(sentence, &drop);
     REQUIRE(QTest::qWaitFor([&] { return s.asked(id)["vary"].size() == 1; }, 20'000));
@@ -238,6 +241,36 @@ TEST_CASE("a study is made, filled in and removed by hand; what cannot be asked 
     CHECK(s.w().cell()->studies.size() == before);
 }
 
+TEST_CASE("gains are ranked, and stand at the steps that they are of until the cell changes") {
+    Studies s;
+    s.open();
+    s.page().choose("seconds");
+    s.ask();
+    REQUIRE(s.page().answer());
+    REQUIRE(s.page().answer()->gains);
+    CHECK(s.page().plot()->kind() == "gains");
+    CHECK(s.text("study_words").contains("0.1"));
+    auto* table = s.child<QTableWidget>("points_table");
+    const auto& all = s.page().answer()->gains->all;
+    CHECK(table->rowCount() == static_cast<int>(all.size()));
+    const auto step = std::find_if(all.begin(), all.end(), [](const study::Gain& g) { return g.step >= 0; });
+    REQUIRE(step != all.end());
+    const int row = static_cast<int>(step - all.begin());
+    table->scrollToItem(table->item(row, 0));
+    const QPoint at = table->visualItemRect(table->item(row, 0)).center();
+    QTest::mouseClick(table->viewport(), Qt::LeftButton, {}, at);
+    QTest::mouseDClick(table->viewport(), Qt::LeftButton, {}, at);
+    s.settle();
+    CHECK(s.window.floor()->isVisible());
+    CHECK(s.w().selection().device == "arm2");
+    REQUIRE(!s.w().selection().step.isEmpty());
+    auto* line = s.child<QWidget>("step_arm2_" + s.w().selection().step);
+    CHECK(line->toolTip().contains("0.1 s less here takes"));
+    REQUIRE(s.w().apply({"", {cell::Operation::set("/devices/marker/process_s", 2.2)}}));
+    s.settle();
+    CHECK_FALSE(s.child<QWidget>("step_arm2_" + s.w().selection().step)->toolTip().contains("0.1 s less"));
+}
+
 TEST_CASE("a variant with chance in it shows what its mean may be out by; Side by side says who is better") {
     Studies s;
     s.w().set_variant("D");
@@ -249,16 +282,16 @@ TEST_CASE("a variant with chance in it shows what its mean may be out by; Side b
     REQUIRE(QTest::qWaitFor(
         [&] {
             auto* c = s.window.findChild<Comparison*>();
-            return c->words().contains("D is better than A") && value().size() > 0;
+            return c->words().contains("B is better than A by 0.897 s.") && value().size() > 0;
         },
         120'000));
     auto* comparison = s.window.findChild<Comparison*>();
-    CHECK(comparison->words().contains("0.9"));
+    CHECK(comparison->words().contains("D cannot be told from B yet"));
     CHECK_FALSE(comparison->words().contains("Nothing in these cells is random"));
     CHECK(comparison->shown("cycle", "D") == s.cycle());
     CHECK(comparison->order() == QStringList{"A", "B", "C", "D"});
     comparison->sort_by("cycle");
-    CHECK(comparison->order().first() == "D");
+    CHECK(comparison->order().first() == "B");
     CHECK(comparison->order().last() == "C");
     comparison->sort_by("floor");
     CHECK(comparison->order() != QStringList{"A", "B", "C", "D"});

@@ -116,14 +116,10 @@ namespace {
 
 Answer gains(Asked& a) {
     const study::Gains g = study::gains(a.layout(), a.cache(), a.how());
-    Answer answer{{{"cycle_s", tidy(g.cycle_s)}, {"gains", json::array()}}, {}};
     std::ostringstream out;
     out << "cycle " << formatted(g.cycle_s, "%.3f s") << "; it falls by\n   0.1 s less   10 % quicker\n";
     std::size_t shown = 0;
     for (const study::Gain& one : g.all) {
-        json& j = answer.result["gains"].emplace_back(json{
-            {"words", one.words}, {"at", one.at}, {"takes_s", tidy(one.takes_s)}, {"quicker_s", tidy(one.quicker_s)}});
-        j["shorter_s"] = one.shorter_s ? json(tidy(*one.shorter_s)) : json();
         if (one.quicker_s == 0 && one.shorter_s.value_or(0) == 0) continue;
         ++shown;
         char line[80];
@@ -132,15 +128,8 @@ Answer gains(Asked& a) {
         out << line << one.words << (one.takes_s > 0 ? " (" + formatted(one.takes_s, "%.2f s") + ")" : "") << "\n";
     }
     if (shown < g.all.size()) out << "  nothing by " << g.all.size() - shown << " others\n";
-    if (g.next) {
-        answer.result["next"] = {{"of", g.next->of}, {"words", g.next->words}, {"after_s", tidy(g.next->after_s)},
-            {"cycle_s", tidy(g.next->cycle_s)}};
-        out << g.next->of << ": worth it until it is " << formatted(g.next->after_s, "%.2f s")
-            << " shorter; the cycle is " << formatted(g.next->cycle_s, "%.3f s") << " then"
-            << (g.next->words.empty() ? "" : ", and " + g.next->words + " sets the pace") << "\n";
-    }
-    answer.words = out.str();
-    return answer;
+    out << study::in_words(g) << "\n";
+    return {gains_json(g), out.str()};
 }
 
 }  // namespace
