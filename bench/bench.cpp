@@ -1,11 +1,13 @@
 // Speeds as ratios to plain references in the same run: absolute times differ from machine to machine, ratios little.
 
 #include <benchmark/benchmark.h>
+#include <tbb/global_control.h>
 
 #include <algorithm>
 #include <chrono>
 #include <cstdio>
 #include <functional>
+#include <thread>
 #include <vector>
 
 #include <cell/numbers.h>
@@ -21,6 +23,7 @@
 #include <simulation/run.h>
 
 #include <motion/chain.h>
+#include <study/ask.h>
 #include <study/test_cycle.h>
 
 #include "reference/dense_timing.h"
@@ -605,6 +608,79 @@ void zones() {
     row("the same again, nobody moves otherwise", again, cold, "from nothing");
 }
 
+/// Studies: a repetition, a sweep with every check on one core and on all, a search against a dense scan, and how the
+/// time grows with repetitions and devices.
+void studies() {
+    const cell::Layout random = simulation::layout(tests::demo(), "D"), even = simulation::layout(tests::demo(), "B");
+    inspection::Cache cache;
+    const auto cycle = study::measures_of({"cycle_s"}, "");
+    study::EvaluateOptions shift;
+    shift.run.horizon_s = 8 * 3600;
+    study::one_run(random.shared_cell(), cycle, 1, cache, shift);
+    const double bare = timed(
+        3, 1, [&](int) { benchmark::DoNotOptimize(study::one_run(random.shared_cell(), cycle, 1, cache, shift)); });
+    study::EvaluateOptions flow = shift;
+    flow.level = inspection::Level::flow;
+    const double whole =
+        timed(1, 1, [&](int) { benchmark::DoNotOptimize(study::judge(random.shared_cell(), cache, flow)); });
+    row("8 h of the demo with chance, one repetition", bare, whole, "with all that was");
+
+    cell::Study sweep;
+    sweep.vary = {
+        {"/devices/pedestal1/placement/x_mm", 1400, 1700, 20}, {"/devices/pedestal1/placement/y_mm", 380, 460, 20}};
+    sweep.look_at = {"cycle_s", "clearance_mm", "reach_margin_mm", "stops"};
+    const auto of_400 = [&](int threads) {
+        const tbb::global_control limit(
+            tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(threads));
+        return timed(1, 1, [&](int) {
+            inspection::Cache fresh;
+            benchmark::DoNotOptimize(study::ask(even, sweep, fresh));
+        });
+    };
+    const int cores = static_cast<int>(std::thread::hardware_concurrency());
+    const double alone = of_400(1), together = of_400(cores);
+    row(("a sweep of 400 placements, every check, " + std::to_string(cores) + " cores").c_str(), together, alone,
+        "one core");
+
+    cell::Study dense = sweep;
+    dense.look_at = {"cycle_s"};
+    cell::Study search = dense;
+    search.asks = cell::Study::Asks::search;
+    search.tries = 120, search.starts = 2;
+    double best_found = 0, best_there = 0;
+    const double scan = timed(1, 1, [&](int) {
+        inspection::Cache fresh;
+        const study::Answered a = study::ask(even, dense, fresh);
+        best_there = a.tried[static_cast<std::size_t>(a.best)].figure("cycle_s");
+    });
+    const double searched = timed(1, 1, [&](int) {
+        inspection::Cache fresh;
+        const study::Answered a = study::ask(even, search, fresh);
+        best_found = a.tried[static_cast<std::size_t>(a.best)].figure("cycle_s");
+    });
+    char words[120];
+    std::snprintf(words, sizeof words, "search for the best base (%.4f s; the scan %.4f s)", best_found, best_there);
+    row(words, searched, scan, "a scan of 400, cycle alone");
+
+    study::ReplicateOptions few, many;
+    few.repetitions = 10, many.repetitions = 40;
+    const auto repeated = [&](const std::shared_ptr<const cell::Cell>& c, const study::ReplicateOptions& how) {
+        return timed(1, 1, [&](int) { benchmark::DoNotOptimize(study::replicate(c, cycle, cache, {}, how)); });
+    };
+    row("40 repetitions of the demo", repeated(random.shared_cell(), many), repeated(random.shared_cell(), few),
+        "10 repetitions");
+    const auto lines = [&](int count) {
+        tests::json tree = tests::station_lines(count);
+        for (tests::json& d : tree["devices"])
+            if (d["kind"] == "infeed") d["interval_s"] = "normal 5, 1";
+        return tests::read(tree);
+    };
+    row("10 repetitions of 100 devices", repeated(lines(20), few), repeated(lines(5), few), "of 25 devices");
+    const double ranked = timed(
+        1, 1, [&](int) { benchmark::DoNotOptimize(study::gains(simulation::layout(tests::demo(), "A"), cache)); });
+    row("gains of every step and time of the demo", ranked, whole, "one run of 8 h");
+}
+
 int main() {
     edit_to_figures();
     part_flow();
@@ -621,5 +697,6 @@ int main() {
     zones();
     orders_and_nearness();
     test_cycles();
+    studies();
     return 0;
 }

@@ -19,6 +19,7 @@
 #include <simulation/kinds.h>
 
 #include "action_finder.h"
+#include "history_panel.h"
 #include "manual_dialog.h"
 #include "plain_text.h"
 #include "theme.h"
@@ -146,9 +147,10 @@ void MainWindow::make_layout() {
     QWidget* side = side_with_tabs("left",
         {{worksheet_, tr("Worksheet")}, {catalogue_, tr("Catalogue")}, {devices_, tr("Devices")}, {cell_, tr("Cell")}},
         left_, left_tabs_, &MainWindow::show_left);
-    QWidget* other_side =
-        side_with_tabs("right", {{findings_, tr("Findings")}, {arm_, tr("Arm by hand")}, {plot_, tr("Motion")}}, right_,
-            right_tabs_, &MainWindow::show_right);
+    QWidget* other_side = side_with_tabs("right",
+        {{findings_, tr("Findings")}, {arm_, tr("Arm by hand")}, {plot_, tr("Motion")},
+            {new HistoryPanel(workspace_), tr("History")}},
+        right_, right_tabs_, &MainWindow::show_right);
     for (QWidget* w : std::initializer_list<QWidget*>{side, floor_, model_, other_side}) across->addWidget(w);
     across->setHandleWidth(1);
     across->setChildrenCollapsible(false);
@@ -246,6 +248,7 @@ void MainWindow::make_actions() {
     action("tool_straight_down", tr("Tool straight down"), QKeySequence("Alt+D"), [this] { arm_->straight_down(); });
     action(
         "motion_plot", tr("Motion of the arm against its limits"), QKeySequence("Ctrl+J"), [this] { show_right(2); });
+    action("history", tr("History: figures after each edit"), QKeySequence("Ctrl+H"), [this] { show_right(3); });
     action("which_arm", tr("Which arm? Give this task to every arm"), QKeySequence("Shift+W"),
         [this] { ask_which_arm(workspace_, this); });
     action("worksheet", tr("Worksheet"), QKeySequence("W"), [this] { show_left(0); });
@@ -382,9 +385,10 @@ void MainWindow::make_menus() {
     place_ = menuBar()->addMenu(tr("&Place"));
     fill_place();
     layout_->fill_arrange(menuBar()->addMenu(tr("&Arrange")));
-    menu(tr("&Work"), {"play", "previous", "next", "to_start", "to_cycle", "", "arm_by_hand", "findings", "motion_plot",
-                          "signals", "studies", "let_go_forced", "which_arm", "build", "", "jog_x_plus", "jog_x_minus",
-                          "jog_y_plus", "jog_y_minus", "jog_z_plus", "jog_z_minus", "tool_straight_down"});
+    menu(tr("&Work"),
+        {"play", "previous", "next", "to_start", "to_cycle", "", "arm_by_hand", "findings", "motion_plot", "history",
+            "signals", "studies", "let_go_forced", "which_arm", "build", "", "jog_x_plus", "jog_x_minus", "jog_y_plus",
+            "jog_y_minus", "jog_z_plus", "jog_z_minus", "tool_straight_down"});
     menu(tr("&Compare"), {"compare", "", "variant_new", "variant_rename", "variant_baseline", "variant_drop"});
     QMenu* view = menu(tr("&View"), {"fit"});
     layout_->fill_view(view);

@@ -114,6 +114,8 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
         }
         settle(window);
         act("compare");
+        const auto* spreads = window.findChild<Spreads*>();
+        while (!spreads->complete()) QApplication::processEvents(QEventLoop::WaitForMoreEvents);
         shot("side-by-side");
         act("compare");
     }
@@ -124,14 +126,6 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
     act("add_device_menu");
     shot("base-field");
     act("base_field");
-    window.findChild<QAction*>("device_list")->trigger();
-    w.select_devices({"tester", "marker", "cabinet"});
-    act("corner");
-    act("frames");
-    act("model_names");
-    shot("devices");
-    act("frames");
-    act("model_names");
     act("top");
     act("worksheet");
     w.select("arm2", "s1");
@@ -148,6 +142,19 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
     window.signals_page()->choose("tester.free");
     settle(window);
     shot("signals");
+    w.set_variant("B");
+    window.tabs()->show_page(VariantTabs::Page::studies);
+    window.studies_page()->choose("quick_and_clear");
+    if (auto* ask = window.findChild<QPushButton*>("ask_study")) {
+        const auto rest = [&] {
+            while (window.studies_page()->busy()) QApplication::processEvents(QEventLoop::WaitForMoreEvents);
+        };
+        rest();
+        ask->click();
+        rest();
+        shot("studies");
+    }
+    w.set_variant("A");
     window.tabs()->show_page(VariantTabs::Page::cell);
     act("manual");
     if (auto* manual = window.findChild<QDialog*>("manual")) {

@@ -88,6 +88,8 @@ public:
     bool replace(const cell::Document& next, const QString& name);
     bool can_undo() const { return !undo_.empty(); }
     bool can_redo() const { return !redo_.empty(); }
+    int undo_depth() const { return static_cast<int>(undo_.size()); }  ///< edits that can be undone
+    int redo_depth() const { return static_cast<int>(redo_.size()); }
     QString undo_name() const { return can_undo() ? undo_.back().name : QString(); }
     QString redo_name() const { return can_redo() ? redo_.back().name : QString(); }
     void undo();

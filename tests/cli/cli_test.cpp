@@ -175,3 +175,74 @@ TEST_CASE(
     CHECK(cli("draw " + demo + " --out " + folder + "/a.svg --scale 1").code == 2);
     std::filesystem::remove_all(folder);
 }
+
+TEST_CASE("a study by command: asked, killed and asked again, in shards, shown; bad ones are refused with the place") {
+    namespace fs = std::filesystem;
+    const fs::path room = fs::temp_directory_path() / ("escarp-study-" + std::to_string(::getpid()));
+    fs::create_directories(room);
+    const auto in = [&](const std::string& name) { return (room / name).string(); };
+    fs::copy_file(demo, in("cell.escarp"), fs::copy_options::overwrite_existing);
+    std::ofstream(in("q.json")) << R"({"asks": "sweep", "look_at": ["cycle_s", "inside_s"], "repetitions": 4,
+        "vary": [{"at": "/devices/marker/process_s", "from": 1.5, "to": 3, "steps": 5}]})";
+    const std::string cell = in("cell.escarp") + " --variant D --ask " + in("q.json") + " --json";
+    const auto without_counts = [](const Output& o) {
+        json j = o.parsed();
+        j.erase("runs"), j.erase("kept_runs");
+        return j;
+    };
+    const Output whole = cli("study " + cell + " --out " + in("one") + " --csv " + in("t.csv"));
+    REQUIRE(whole.code == 0);
+    CHECK(whole.parsed()["points"].size() == 5);
+    CHECK(whole.parsed()["points"][0]["figures"]["cycle_s"]["count"] == 4);
+    CHECK(fs::file_size(in("t.csv")) > 100);
+    // Killed again and again at the same instant of its own clock or another: it goes on from what it kept.
+    for (const char* limit : {"0.15", "0.3", "0.45", "0.6", "0.2"})
+        (void)std::system(("timeout -s KILL " + std::string(limit) + " " + ESCARP_CLI + " study " + cell + " --out " +
+                           in("killed") + " >/dev/null 2>&1")
+                              .c_str());
+    const Output after = cli("study " + cell + " --out " + in("killed"));
+    CHECK(without_counts(after) == without_counts(whole));
+    CHECK(cli("study " + cell + " --out " + in("killed")).parsed()["runs"] == 0);
+    CHECK(cli("study " + cell + " --resume --out " + in("killed")).code == 0);
+    CHECK(cli("study " + cell + " --resume --out " + in("nothing yet")).code == 2);
+    // Two shards.
+    CHECK(cli("study " + cell + " --shard 1/2 --out " + in("a")).code == 0);
+    CHECK(cli("study merge " + in("a") + " --out " + in("both")).code == 0);
+    CHECK(cli("study show " + cell + " --out " + in("both")).code == 1);
+    CHECK(cli("study " + cell + " --shard 2/2 --out " + in("b")).code == 0);
+    CHECK(cli("study merge " + in("b") + " " + in("a") + " --out " + in("both")).code == 0);
+    CHECK(without_counts(cli("study show " + cell + " --out " + in("both"))) == without_counts(whole));
+    // What cannot be asked.
+    for (const std::string bad : {" --shard 3/2", " --shard x", " --name nobody"})
+        CHECK(cli("study " + in("cell.escarp") + " --variant D" +
+                  (bad.find("name") == std::string::npos ? " --ask " + in("q.json") : "") + bad + " --out " + in("no"))
+                  .code == 2);
+    CHECK(cli("study " + cell + " --out " + in("q.json")).code == 2);  // no database
+    CHECK(cli("study merge " + in("q.json") + " --out " + in("both")).code == 2);
+    CHECK(cli("study").code == 2);
+    std::ofstream(in("bad.json")) << R"({"asks": "dance", "vary": [{"at": "x", "from": 2, "to": 1}], "colour": 1})";
+    CHECK(cli("study " + in("cell.escarp") + " --ask " + in("bad.json")).code == 2);
+    CHECK(cli("study show " + in("cell.escarp") + " --name stand --out " + in("never")).code == 2);
+    CHECK_FALSE(fs::exists(in("never")));
+    fs::remove_all(room);
+}
+
+TEST_CASE("compare with replications, replicate until a width, gains and report by command") {
+    const json c = cli("compare " + demo + " --replications 10 --json").parsed();
+    CHECK(c["variants"].size() == 4);
+    CHECK(c["ranking"][0]["variant"] != "A");
+    CHECK(c["words"].get<std::string>().find("In line by 0.8") != std::string::npos);
+    const json r = cli("replicate " + demo + " --variant D --until 1 --json").parsed();
+    CHECK(r["width_reached"] == true);
+    CHECK(r["figures"]["cycle_s"]["high"].get<double>() - r["figures"]["cycle_s"]["low"].get<double>() <
+          0.02 * r["figures"]["cycle_s"]["mean"].get<double>());
+    CHECK(cli("replicate " + demo + " --variant D --until 0.001 --replications 10 --strict").code == 1);
+    CHECK(cli("replicate " + demo + " --figures nonsense").code == 2);
+    CHECK(cli("gains " + demo + " --json").parsed()["gains"].size() > 10);
+    const std::string file =
+        (std::filesystem::temp_directory_path() / ("escarp-report-" + std::to_string(::getpid()) + ".html")).string();
+    CHECK(cli("report " + demo + " --replications 5 --out " + file).code == 0);
+    CHECK(std::filesystem::file_size(file) > 10000);
+    std::filesystem::remove(file);
+    CHECK(cli("report " + demo + " --out /tmp/x.doc").code == 2);
+}

@@ -1,3 +1,4 @@
+#include <desktop/history_panel.h>
 #include <desktop/side_by_side.h>
 #include <desktop/studies_page.h>
 #include <desktop/verdict_strip.h>
@@ -299,4 +300,41 @@ TEST_CASE("a variant with chance in it shows what its mean may be out by; Side b
     CHECK(comparison->order() == QStringList{"A", "B", "C", "D"});
     CHECK(comparison->differs("floor"));
     CHECK_FALSE(comparison->differs("price"));  // nobody has said any
+}
+
+TEST_CASE("history: a point for each edit, with its figures; a click goes back to it, and on again") {
+    Bench b;
+    b.action("history")->trigger();
+    b.settle();
+    auto* history = b.child<HistoryPanel>("history");
+    CHECK(history->count() == 1);
+    const double before = *history->value("cycle", 0);
+    for (const double s : {2.6, 3.1}) {
+        REQUIRE(b.w().apply({"Slower marker", {cell::Operation::set("/devices/marker/process_s", s)}}));
+        b.settle();
+    }
+    REQUIRE(history->count() == 3);
+    CHECK(history->shown() == 2);
+    CHECK(*history->value("cycle", 2) > *history->value("cycle", 1));
+    CHECK(*history->value("cycle", 1) > before);
+    CHECK(history->place_of("cycle", 2).y() < history->place_of("cycle", 0).y());  // a longer cycle stands higher
+    QTest::mouseClick(history, Qt::LeftButton, {}, history->place_of("cycle", 0).toPoint());
+    b.settle();
+    CHECK(history->shown() == 0);
+    CHECK(history->count() == 3);  // what can be done again is still there
+    CHECK(*b.w().evaluation()->figures.cycle_s == before);
+    QTest::mouseClick(history, Qt::LeftButton, {}, history->place_of("cycle", 1).toPoint());
+    b.settle();
+    CHECK(history->shown() == 1);
+    CHECK(cell::find(b.w().resolved(), "/devices/marker/process_s")->get<double>() == 2.6);
+    // Another edit from here: the way that was left is gone.
+    REQUIRE(b.w().apply({"Quicker marker", {cell::Operation::set("/devices/marker/process_s", 1.0)}}));
+    b.settle();
+    CHECK(history->count() == 3);
+    CHECK(*history->value("cycle", 2) < before);
+    // Another variant has a line of its own.
+    b.w().set_variant("B");
+    b.settle();
+    CHECK(history->shown() == 2);
+    CHECK_FALSE(history->value("cycle", 0));
 }
