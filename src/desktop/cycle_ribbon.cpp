@@ -498,8 +498,7 @@ void CycleRibbon::draw_still(QPainter& p) const {
                       .arg(*e->figures.cycle_s, 0, 'f', 2)
                       .arg(counted(static_cast<std::size_t>(e->run->steady->parts), tr("part"), tr("parts")));
         else if (e->figures.cycle_s)
-            sub = tr("mean cycle %1 s \u00b7 the state does not recur within the run")
-                      .arg(*e->figures.cycle_s, 0, 'f', 2);
+            sub = tr("one run with chance in it \u00b7 its mean cycle %1 s").arg(*e->figures.cycle_s, 0, 'f', 2);
         else if (e->cell->devices.empty()) sub = tr("devices and their work appear here");
         else sub = tr("no steady cycle: no part leaves, or the work stops");
     }

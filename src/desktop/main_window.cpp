@@ -148,7 +148,7 @@ void MainWindow::make_layout() {
         {{worksheet_, tr("Worksheet")}, {catalogue_, tr("Catalogue")}, {devices_, tr("Devices")}, {cell_, tr("Cell")}},
         left_, left_tabs_, &MainWindow::show_left);
     QWidget* other_side = side_with_tabs("right",
-        {{findings_, tr("Findings")}, {arm_, tr("Arm by hand")}, {plot_, tr("Motion")},
+        {{findings_, tr("Findings")}, {arm_, tr("By hand")}, {plot_, tr("Motion")},
             {new HistoryPanel(workspace_), tr("History")}},
         right_, right_tabs_, &MainWindow::show_right);
     for (QWidget* w : std::initializer_list<QWidget*>{side, floor_, model_, other_side}) across->addWidget(w);

@@ -197,8 +197,7 @@ double Comparison::draw_layouts(QPainter& p, const std::vector<Column>& all, dou
     QString fastest, smallest;
     double least = 1e300, area = 1e300;
     for (const Column& c : all) {
-        if (c.evaluation && c.evaluation->figures.cycle_s && *c.evaluation->figures.cycle_s < least)
-            least = *c.evaluation->figures.cycle_s, fastest = c.id;
+        if (cycle(c) && *cycle(c) < least) least = *cycle(c), fastest = c.id;
         if (c.evaluation && c.evaluation->figures.floor_m2 < area)
             area = c.evaluation->figures.floor_m2, smallest = c.id;
     }
@@ -281,7 +280,7 @@ double Comparison::draw_cycles(QPainter& p, const std::vector<Column>& all, doub
         p.setPen(theme::muted);
         const study::Replicated* spread = spreads_.of(all[i].id);
         theme::text(p, QRectF(box.left() + after + 70, y, box.width() - after - 70, 26),
-            f.steady ? tr("nothing random: exact")
+            f.steady ? tr("exact")
             : spread ? tr("\u00b1 %1 s in %2 runs")
                            .arg(theme::number(spread->of("cycle_s").half_width(), 2))
                            .arg(spread->runs.size())

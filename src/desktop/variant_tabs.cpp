@@ -115,7 +115,7 @@ void VariantTabs::rebuild() {
     note_ =
         plain_label(workspace_.variant() == base
                         ? tr("%1 is the baseline").arg(base)
-                        : tr("baseline %1 \u00b7 differs in %2")
+                        : tr("differs from %1 in %2")
                               .arg(base, counted(static_cast<std::size_t>(differences), tr("value"), tr("values"))));
     note_->setStyleSheet("color: #5C6870; font-size: 11px;");
     note_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);

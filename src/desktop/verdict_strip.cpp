@@ -53,7 +53,9 @@ std::vector<VerdictStrip::Tile> VerdictStrip::tiles() const {
     const QString cycle_change = b ? change(cycle, mean(base_spread, "cycle_s", b->cycle_s), 1, 2, "s") : QString();
     const auto give = [&](const char* id, int decimals) {
         const auto half = spread ? spread->of(id).half_width() : std::nullopt;
-        return half ? QString(QStringLiteral("\u00b1 %1 ")).arg(number(*half, decimals)) : QString();
+        if (!half) return QString();
+        const bool small = *half < 0.5 * std::pow(10, -decimals);  // one digit more than none
+        return QString(QStringLiteral("\u00b1 %1 ")).arg(number(*half, small ? decimals + 1 : decimals));
     };
     all.push_back({"cycle", tr("CYCLE"), number(cycle, 2),
         give("cycle_s", 2) + (f.per_round ? tr("s / round")

@@ -280,9 +280,15 @@ QWidget* Worksheet::card(const cell::Device& d, const cell::json& values) {
         name->setAttribute(Qt::WA_TransparentForMouseEvents);
         header->addWidget(name, 1);
     }
-    auto* info = plain_label(QString::fromStdString(d.kind->summary(*workspace_.cell(), d)));
+    const QString summary = QString::fromStdString(d.kind->summary(*workspace_.cell(), d));
+    // What there is room for beside the name; all of it in the tool tip of the card.
+    const int room = 196 - QFontMetrics(theme::font(12, true)).horizontalAdvance(QString::fromStdString(d.name));
+    const QString fits = QFontMetrics(theme::font(10)).elidedText(summary, Qt::ElideRight, std::max(60, room));
+    if (fits != summary) made->setToolTip(plain(summary));
+    auto* info = plain_label(fits);
     info->setStyleSheet("color: #5C6870; font-size: 10px;");
     info->setAttribute(Qt::WA_TransparentForMouseEvents);
+    info->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     if (d.kind->lane() == cell::DeviceKind::Lane::level) live_[d.id] = info;
     header->addWidget(info);
     layout->addLayout(header);

@@ -13,6 +13,7 @@
 #include <simulation/kinds.h>
 
 #include "cairo_bytes.h"
+#include "csv.h"
 #include "report_pictures.h"
 
 namespace escarp::exchange {
@@ -511,8 +512,19 @@ void write_report(const Report& report, const std::string& file) {
         cairo_surface_t* surface = pages_of(report, bytes);
         return write_gathered(surface, bytes, file);
     }
+    if (ends_with(file, ".csv")) {  // its tables alone
+        std::string out;
+        for (const Report::Block& b : report.blocks) {
+            const auto* table = std::get_if<Report::Table>(&b);
+            if (!table) continue;
+            if (!out.empty()) out += "\r\n";
+            out += csv_line(table->head);
+            for (const auto& row : table->rows) out += csv_line(row);
+        }
+        return cell::write_file(file, out);
+    }
     if (!ends_with(file, ".html"))
-        throw cell::InputError(file, "The report's name is expected to end in .pdf or .html.");
+        throw cell::InputError(file, "The report's name is expected to end in .pdf, .html or .csv.");
     Html html;
     html.out = html_head;
     if (!report.blocks.empty())

@@ -49,7 +49,7 @@ struct Report {
 Report make_report(const cell::Layout& layout, const ReportOptions& options, inspection::Cache& cache,
     const study::EvaluateOptions& how = {});
 
-/// `file` ends in .pdf (A4 pages) or .html (one file with everything in it). Throws InputError.
+/// `file` ends in .pdf (A4 pages), .html (one file with everything in it) or .csv (the tables). Throws InputError.
 void write_report(const Report& report, const std::string& file);
 
 }  // namespace escarp::exchange

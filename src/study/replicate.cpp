@@ -125,6 +125,54 @@ Replicated replicate(const std::shared_ptr<const cell::Cell>& cell, const std::v
     return replicate([&](std::size_t i) { return one_run(cell, wanted, i, cache, how, from); }, wanted, options);
 }
 
+std::vector<Replicated> share_runs(const std::vector<std::shared_ptr<const cell::Cell>>& cells,
+    const std::vector<const Measure*>& wanted, std::size_t runs, inspection::Cache& cache, const EvaluateOptions& how) {
+    constexpr std::size_t first = 5;
+    std::vector<Replicated> out(cells.size());
+    std::vector<std::optional<simulation::Ticks>> from(cells.size());
+    std::size_t done = 0;
+    const auto more = [&](std::size_t which, std::size_t count) {
+        std::vector<FigureValues>& all = out[which].runs;
+        const std::size_t begin = all.size();
+        all.resize(begin + count);
+        tbb::parallel_for(
+            tbb::blocked_range<std::size_t>(begin, begin + count, 1),
+            [&](const auto& range) {
+                for (std::size_t i = range.begin(); i < range.end(); ++i)
+                    all[i] = one_run(cells[which], wanted, i, cache, how, from[which]).figures;
+            },
+            tbb::simple_partitioner());
+        done += count;
+    };
+    for (std::size_t i = 0; i < cells.size(); ++i) {
+        OneRun run = one_run(cells[i], wanted, 0, cache, how);
+        out[i].certain = run.certain;
+        if (run.certain) {
+            out[i].runs = {std::move(run.figures)};
+            ++done;
+            continue;
+        }
+        from[i] = warm_up_of(cells[i], cache, how);
+        more(i, first);
+    }
+    const double sign = wanted.front()->better > 0 ? -1 : 1;
+    while (done < runs) {
+        std::vector<Estimate> so_far;
+        std::vector<std::size_t> which;
+        for (std::size_t i = 0; i < cells.size(); ++i) {
+            Estimate e = out[i].of(wanted.front()->id);
+            if (out[i].certain || e.count < 2) continue;
+            e.mean *= sign;
+            so_far.push_back(e), which.push_back(i);
+        }
+        if (which.empty()) break;
+        const std::vector<std::size_t> next = next_tries(so_far, std::min<std::size_t>(at_a_time, runs - done));
+        for (std::size_t i = 0; i < which.size(); ++i)
+            if (next[i] > 0) more(which[i], next[i]);
+    }
+    return out;
+}
+
 Estimate difference(const Replicated& first, const Replicated& second, const std::string& figure) {
     std::vector<double> out;
     // What is certain is the same in every repetition.

@@ -59,6 +59,12 @@ Replicated replicate(const std::function<OneRun(std::size_t)>& run, const std::v
 Replicated replicate(const std::shared_ptr<const cell::Cell>& cell, const std::vector<const Measure*>& wanted,
     inspection::Cache& cache, const EvaluateOptions& how, const ReplicateOptions& options = {});
 
+/// Several cells, with so many runs in all: each a few, then wherever the best may still be found (see next_tries), so
+/// that the best one is told with few. What is certain is run once.
+std::vector<Replicated> share_runs(const std::vector<std::shared_ptr<const cell::Cell>>& cells,
+    const std::vector<const Measure*>& wanted, std::size_t runs, inspection::Cache& cache,
+    const EvaluateOptions& how = {});
+
 /// How two cells that had the same luck differ in a figure: second less first, over the repetitions that both have.
 Estimate difference(const Replicated& first, const Replicated& second, const std::string& figure);
 

@@ -202,8 +202,7 @@ TEST_CASE("a search goes on to the same bits from wherever it was stopped, and i
     CHECK(bits(asked(layout, s, shown)) == whole);
 }
 
-TEST_CASE("a search finds the place that a dense scan finds, and what lies between two things by symmetry") {
-    // The arm takes from one fixture and brings to another, both as far from the middle: there it has least to go.
+TEST_CASE("a search finds the place that a dense scan finds") {
     const cell::Layout layout = demo();
     cell::Study dense = sweep("/devices/pedestal1/placement/x_mm", 1400, 1700, 61);
     cell::Study search = dense;

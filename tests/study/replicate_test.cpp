@@ -153,6 +153,29 @@ TEST_CASE("ranking: what can be told apart is, what cannot says how many repetit
     CHECK(words.find("is better than slow by 3.") != std::string::npos);
 }
 
+TEST_CASE(
+    "so many runs in all go where the best may still be found, and tell it as surely as many more spread evenly") {
+    std::vector<std::shared_ptr<const cell::Cell>> cells;
+    for (const char* process : {"normal 9, 2", "normal 9.6, 2", "normal 12, 2", "normal 15, 2", "9.3"})
+        cells.push_back(tests::read(queue("5", process, 1500)));
+    inspection::Cache cache;
+    const auto wanted = study::measures_of({"cycle_s"}, "");
+    const auto found = study::share_runs(cells, wanted, 121, cache);
+    std::size_t runs = 0;
+    for (const auto& r : found) runs += r.runs.size();
+    CHECK(runs == 121);
+    CHECK(found[4].runs.size() == 1);  // nothing to be learned from running it again
+    CHECK(found[0].runs.size() > 30);
+    CHECK(found[1].runs.size() > 30);
+    CHECK(found[2].runs.size() <= 10);
+    CHECK(found[3].runs.size() <= 10);
+    std::vector<const study::Replicated*> all;
+    for (const auto& r : found) all.push_back(&r);
+    CHECK(study::rank(all, *wanted[0]).places[0].which == 0);
+    // The runs are those of any repetition.
+    CHECK(found[0].runs[3] == repeated(cells[0], 10, {"cycle_s"}).runs[3]);
+}
+
 TEST_CASE("a cost: the prices shared among the parts, and the power while one is made") {
     json tree = queue("10", "6", 600);
     tests::device(tree, "m")["price"] = 30000;

@@ -58,7 +58,7 @@ Answer run(Asked& a) {
 }
 
 Answer compare(Asked& a) {
-    if (a.options().whole("replications") > 1) return compare_with_spread(a);
+    if (a.options().whole("replications") > 1 || a.options().has("runs")) return compare_with_spread(a);
     Answer answer{compare_json(a.layout().document(), a.cache(), a.how()), {}};
     for (const json& v : answer.result["variants"]) {
         answer.words += figures_in_words(v);

@@ -78,14 +78,24 @@ Answer compare_with_spread(Asked& a) {
     std::vector<std::string> ids, names;
     Answer answer;
     answer.result["variants"] = json::array();
+    if (a.options().has("runs")) {
+        std::vector<std::shared_ptr<const cell::Cell>> cells;
+        for (const cell::VariantInfo& v : a.layout().document().variants())
+            cells.push_back(simulation::layout(a.layout().document(), v.id).shared_cell());
+        const auto runs = static_cast<std::size_t>(a.options().whole("runs"));
+        for (study::Replicated& r : study::share_runs(cells, wanted, runs, a.cache(), a.how()))
+            found.push_back(std::move(r));
+    }
+    const std::size_t shared = found.size();
     for (const cell::VariantInfo& v : a.layout().document().variants()) {
         const cell::Layout layout = simulation::layout(a.layout().document(), v.id);
-        found.push_back(study::replicate(layout.shared_cell(), wanted, a.cache(), a.how(), how_often(a.options())));
+        if (shared == 0)
+            found.push_back(study::replicate(layout.shared_cell(), wanted, a.cache(), a.how(), how_often(a.options())));
         ids.push_back(v.id), names.push_back(v.name);
         answer.result["variants"].push_back(
-            {{"variant", v.id}, {"name", v.name}, {"figures", replicated_json(found.back())},
-                {"repetitions", found.back().runs.size()}, {"certain", found.back().certain}});
-        answer.words += v.name + " (" + v.id + ")\n" + estimates_in_words(found.back(), wanted);
+            {{"variant", v.id}, {"name", v.name}, {"figures", replicated_json(found[ids.size() - 1])},
+                {"repetitions", found[ids.size() - 1].runs.size()}, {"certain", found[ids.size() - 1].certain}});
+        answer.words += v.name + " (" + v.id + ")\n" + estimates_in_words(found[ids.size() - 1], wanted);
     }
     std::vector<const study::Replicated*> all;
     for (const study::Replicated& r : found) all.push_back(&r);
@@ -134,7 +144,11 @@ Answer gains(Asked& a) {
 
 }  // namespace
 
-cell::Fields spread_options() { return {figures("cycle_s"), repetitions(1), until()}; }
+cell::Fields spread_options() {
+    return {figures("cycle_s"), repetitions(1), until(),
+        whole("runs", "instead: so many runs in all, most of them where the best may still be found", 2, 10000000)
+            .lacking()};
+}
 
 void add_study_questions(std::vector<Question>& all) {
     all.push_back({"replicate", "figures with their spread: run again and again with other random draws",
