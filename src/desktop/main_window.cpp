@@ -248,7 +248,7 @@ void MainWindow::make_actions() {
     action("tool_straight_down", tr("Tool straight down"), QKeySequence("Alt+D"), [this] { arm_->straight_down(); });
     action(
         "motion_plot", tr("Motion of the arm against its limits"), QKeySequence("Ctrl+J"), [this] { show_right(2); });
-    action("history", tr("History: figures after each edit"), QKeySequence("Ctrl+H"), [this] { show_right(3); });
+    action("history", tr("History: figures after each edit"), QKeySequence("Shift+Y"), [this] { show_right(3); });
     action("which_arm", tr("Which arm? Give this task to every arm"), QKeySequence("Shift+W"),
         [this] { ask_which_arm(workspace_, this); });
     action("worksheet", tr("Worksheet"), QKeySequence("W"), [this] { show_left(0); });

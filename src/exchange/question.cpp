@@ -65,13 +65,13 @@ const std::vector<Question>& questions() {
 const std::vector<Exporter>& exporters() {
     static const std::vector<Exporter> all = [] {
         std::vector<Exporter> list;
-        add_report_exporter(list);
         add_drawing_exporter(list);
         add_placements_exporter(list);
         add_io_exporter(list);
         add_urdf_exporter(list);
         add_swept_exporter(list);
         add_arbiter_exporter(list);
+        add_report_exporter(list);
         return list;
     }();
     return all;

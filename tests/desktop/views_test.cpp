@@ -287,3 +287,16 @@ TEST_CASE("the Model is drawn again, smoothly, when nothing moves any more") {
     CHECK(std::abs(difference) / (quick.width() * quick.height()) < 3);
     CHECK(many.size() > few.size());
 }
+
+TEST_CASE("no two actions of the window have the same key") {
+    Bench b;
+    QMap<QString, QString> seen;
+    for (const QAction* a : b.window.findChildren<QAction*>()) {
+        if (a->shortcut().isEmpty()) continue;
+        const QString key = a->shortcut().toString();
+        INFO(key.toStdString() << ": " << a->objectName().toStdString() << ", " << seen.value(key).toStdString());
+        CHECK(!seen.contains(key));
+        seen[key] = a->objectName();
+    }
+    CHECK(seen.size() > 40);
+}
