@@ -105,8 +105,8 @@ QString ManualDialog::section_of(const QWidget* widget) {
     static const std::pair<const char*, const char*> sections[] = {{"verdict", "The strip at the top"},
         {"add_step", "Saying a task"}, {"worksheet", "Worksheet"}, {"catalogue", "Catalogue"},
         {"device_list", "Devices"}, {"cell_panel", "Cell"}, {"floor", "Floor"}, {"placement_tag", "Floor"},
-        {"model", "Model"}, {"findings", "Findings"}, {"arm_panel", "Arm by hand"}, {"motion_plot", "Motion"}, {"history", "History"},
-        {"ribbon", "Cycle ribbon"}, {"side_by_side", "Variants"}, {"comparison", "Variants"},
+        {"model", "Model"}, {"findings", "Findings"}, {"arm_panel", "Arm by hand"}, {"motion_plot", "Motion"},
+        {"history", "History"}, {"ribbon", "Cycle ribbon"}, {"side_by_side", "Variants"}, {"comparison", "Variants"},
         {"variant_tabs", "Variants"}, {"build_page", "Build"}, {"studies_page", "Studies"},
         {"first_steps", "A first cell"}};
     for (; widget; widget = widget->parentWidget()) {

@@ -343,7 +343,10 @@ void StudiesPage::gather() {
     progress_->setValue(static_cast<int>(1000 * worker_.share()));
     const double left = worker_.seconds_left();
     progress_->setFormat(left >= 1 ? tr("%p % \u00b7 %1 s to go").arg(std::lround(left)) : tr("%p %"));
-    // What there is so far, drawn as if it were all.
+    // What there is so far, drawn as if it were all; more rarely the more there is, so that the hand is served.
+    if (drawn_.isValid() && drawn_.elapsed() < 10 * drawing_ms_) return;
+    QElapsedTimer clock;
+    clock.start();
     auto so_far = std::make_shared<study::Answered>();
     so_far->study = *s;
     so_far->whole = false;
@@ -359,6 +362,8 @@ void StudiesPage::gather() {
     for (const study::Tried& t : coming_) (t.point.empty() ? so_far->now : so_far->tried.emplace_back()) = t;
     answer_ = std::move(so_far);
     renew_plot();
+    drawing_ms_ = std::max<qint64>(10, clock.elapsed());
+    drawn_.start();
 }
 
 void StudiesPage::take(std::shared_ptr<const study::Answered> answer) {

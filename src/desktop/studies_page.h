@@ -1,6 +1,7 @@
 #pragma once
 // Studies: questions about the variant looked at that take many runs, what came of them, and what it looks like.
 
+#include <QElapsedTimer>
 #include <QLabel>
 #include <QListWidget>
 #include <QPushButton>
@@ -62,6 +63,8 @@ private:
     std::shared_ptr<const study::Answered> answer_;
     std::vector<study::Tried> coming_;
     int point_ = -2;
+    QElapsedTimer drawn_;    ///< since what is coming was drawn last
+    qint64 drawing_ms_ = 0;  ///< that it took
     std::vector<int> rows_;
 
     QListWidget* list_;

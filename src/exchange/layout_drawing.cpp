@@ -1,13 +1,13 @@
 #include "layout_drawing.h"
 
 #include "cairo_bytes.h"
+#include "today.h"
 
 #include <cairo-pdf.h>
 #include <cairo-svg.h>
 
 #include <algorithm>
 #include <cmath>
-#include <ctime>
 #include <map>
 #include <memory>
 
@@ -113,15 +113,6 @@ std::string number(double v, int decimals = 1) {
         if (text.back() == '.') text.pop_back();
     }
     return text;
-}
-
-std::string date_today() {
-    const std::time_t now = std::time(nullptr);
-    std::tm local{};
-    localtime_r(&now, &local);
-    char s[16];
-    std::strftime(s, sizeof s, "%Y-%m-%d", &local);
-    return s;
 }
 
 /// Metres of the floor to millimetres of the sheet.
@@ -334,7 +325,7 @@ private:
         field(x, y, 62, "DRAWING NUMBER / DRAWN BY",
             o_.number + (o_.number.empty() || o_.drawn_by.empty() ? "" : " / ") + o_.drawn_by, 2.5);
         field(x + 62, y, 30, "SCALE", "1:" + number(map_.scale, 2), 3.5);
-        field(x + 92, y, 32, "DATE", o_.date.empty() ? date_today() : o_.date, 2.5);
+        field(x + 92, y, 32, "DATE", o_.date.empty() ? today() : o_.date, 2.5);
         field(x + 124, y, 34, "SHEET, SIZE",
             std::to_string(sheet + 1) + " of " + std::to_string(sheets()) + ", " + o_.sheet, 2.5);
         s.pen(0.18, 0.35);

@@ -5,7 +5,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <ctime>
 #include <filesystem>
 #include <set>
 
@@ -15,20 +14,12 @@
 #include "cairo_bytes.h"
 #include "csv.h"
 #include "report_pictures.h"
+#include "today.h"
 
 namespace escarp::exchange {
 namespace {
 
 using cell::json;
-
-std::string today() {
-    const std::time_t now = std::time(nullptr);
-    std::tm local{};
-    localtime_r(&now, &local);
-    char text[20];
-    std::strftime(text, sizeof text, "%Y-%m-%d", &local);
-    return text;
-}
 
 std::string span(const study::Estimate& e, const study::Measure& m) {
     if (e.count == 0) return "-";

@@ -126,9 +126,25 @@ Point present_values(const cell::Layout& layout, const cell::Study& study) {
     return out;
 }
 
+namespace {
+/// What is found is held in memory, and nobody waits for more.
+void bounded(const cell::Layout& layout, const cell::Study& study) {
+    constexpr std::size_t most = 200'000;
+    const std::size_t points = study.asks == Asks::search ? static_cast<std::size_t>(study.tries)
+                               : study.vary.empty()       ? 1
+                                                          : plan_of(layout, study).size();
+    const std::size_t runs = points * static_cast<std::size_t>(study.repetitions);
+    if (runs > most)
+        throw cell::InputError("repetitions",
+            "That makes " + std::to_string(runs) + " runs, " + std::to_string(points) + " points with " +
+                std::to_string(study.repetitions) + " repetitions each; " + std::to_string(most) + " are the most.");
+}
+}  // namespace
+
 Answered ask(
     const cell::Layout& layout, const cell::Study& study, inspection::Cache& cache, const AskOptions& options) {
     Trials trials(layout, study, cache, options);
+    bounded(layout, study);
     Answered a;
     a.study = study;
     a.cell = trials.cell_key();

@@ -238,6 +238,9 @@ TEST_CASE("what cannot be asked is refused with the place; what makes no cell is
     s.keep = {{"reach", 1.0, std::nullopt}};
     refused(s, "keep/0/figure", "is not a figure");
     s.keep.clear();
+    s.repetitions = 100'000;
+    refused(s, "repetitions", "That makes 300000 runs");
+    s.repetitions = 1;
     s.vary.clear();
     refused(s, "vary", "Something to vary");
     refused(sweep("/devices/tester/process_s", -20, -10, 3), "vary", "None of these values makes a cell");

@@ -158,7 +158,7 @@ TEST_CASE(
     std::vector<std::shared_ptr<const cell::Cell>> cells;
     for (const char* process : {"normal 9, 2", "normal 9.6, 2", "normal 12, 2", "normal 15, 2"})
         cells.push_back(tests::read(queue("5", process, 1500)));
-    cells.push_back(tests::read(queue("9.3", "4", 1500)));
+    cells.push_back(tests::read(queue("9.9", "4", 1500)));
     inspection::Cache cache;
     const auto wanted = study::measures_of({"cycle_s"}, "");
     const auto found = study::share_runs(cells, wanted, 121, cache);
