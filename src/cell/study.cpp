@@ -2,6 +2,7 @@
 
 #include "device_kind.h"
 #include "edit.h"
+#include "names.h"
 #include "step_kind.h"
 #include "tables.h"
 
@@ -78,6 +79,10 @@ Study read_study(const Reader& r) {
         s.vary.push_back(std::move(varied));
     }
     if (v.has("look_at")) s.look_at = v.ids("look_at");
+    for (std::size_t i = 0; i < s.look_at.size(); ++i)
+        if (!valid_id(s.look_at[i]))
+            r.problem("look_at/" + std::to_string(i),
+                "Found \"" + s.look_at[i] + "\"; the id of a figure such as cycle_s is expected.");
     for (const Reader& one : v.list("keep")) {
         const Values w(one, demand_fields());
         Demand d{w.text("figure"), std::nullopt, std::nullopt};

@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 #include <exception>
+#include <set>
 
 #include <nlopt.h>
 
@@ -239,9 +240,11 @@ void search(Trials& trials, Answered& answer) {
         climb.go(s == 0);
         climbed[s] = std::move(climb.tried);
     });
-    answer.tried = std::move(sample);
+    std::set<Point> seen;  // several starts may come to one point
+    climbed.insert(climbed.begin(), std::move(sample));
     for (std::vector<Tried>& one : climbed)
-        for (Tried& t : one) answer.tried.push_back(std::move(t));
+        for (Tried& t : one)
+            if (seen.insert(t.point).second) answer.tried.push_back(std::move(t));
 }
 
 }  // namespace escarp::study
