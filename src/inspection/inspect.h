@@ -101,6 +101,7 @@ enum class Level { flow, reach, clearance };
 /// Poses of all tasks with their reach. Throws Overtaken.
 std::vector<PoseNeed> check_reach(const cell::Cell& cell, Cache& cache, const StopFlag* stop = nullptr);
 
+/// Beyond `Level::flow` of a run with its whole history.
 std::shared_ptr<const Inspection> inspect(const cell::Cell& cell, const simulation::Run& run, Cache& cache,
     const StopFlag* stop = nullptr, Level level = Level::clearance);
 

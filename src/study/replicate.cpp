@@ -60,6 +60,7 @@ OneRun one_run(const std::shared_ptr<const cell::Cell>& cell, const std::vector<
     how.level = inspection::Level::flow;
     bool whole = false;
     for (const Measure* m : wanted) how.level = std::max(how.level, m->needs), whole = whole || m->whole_history;
+    whole = whole || how.level > inspection::Level::flow;  // checks look at all that was
     if (!whole) how.run.history = simulation::History::none;
     if (repetition > 0) how.run.seed = seed_of(cell->seed, repetition);
     const Judged judged = judge(cell, cache, how);

@@ -36,7 +36,7 @@ int looked_at(const std::vector<const Measure*>& wanted) {
     int level = 0, whole = 0;
     for (const Measure* m : wanted)
         level = std::max(level, static_cast<int>(m->needs)), whole = std::max(whole, m->whole_history ? 1 : 0);
-    return 2 * level + whole;
+    return 2 * level + (level > 0 ? 1 : whole);  // checks look at all that was
 }
 
 std::string key_of(const json& resolved) {

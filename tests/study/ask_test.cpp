@@ -92,6 +92,22 @@ TEST_CASE("a sweep: every point is what the same edit makes of the cell") {
     }
 }
 
+TEST_CASE("every figure can be asked for alone, and is the same as in company") {
+    cell::Study all = sweep("/devices/pedestal1/placement/x_mm", 1450, 1650, 2);
+    all.look_at.clear();
+    for (const study::Measure& m : study::measures()) all.look_at.push_back(m.id);
+    const Answered together = asked(demo(), all);
+    for (const study::Measure& m : study::measures()) {
+        cell::Study one = all;
+        one.look_at = {m.id};
+        const Answered alone = asked(demo(), one);
+        for (std::size_t i = 0; i < 2; ++i) {
+            INFO(m.id);
+            CHECK(alone.tried[i].found.values(m.id) == together.tried[i].found.values(m.id));
+        }
+    }
+}
+
 TEST_CASE("grids, lists, orders and even points make the points that they say") {
     cell::Study s = sweep("/devices/pedestal1/placement/x_mm", 1000, 2000, 3);
     s.vary.push_back({"/devices/arm1/model", 0, 0, 0, {"six900", "six700"}});
