@@ -68,10 +68,12 @@ StudiesPage::StudiesPage(Workspace& workspace, QWidget* parent) : QWidget(parent
     connect(&worker_, &StudyWorker::answered, this, &StudiesPage::take);
     connect(&worker_, &StudyWorker::stopped, this, [this] {
         renew_words();
+        if (chosen_ != asked_) return;
         state_->setText(tr("Stopped. What was run is kept; \u201cAsk\u201d goes on from there."));
     });
     connect(&worker_, &StudyWorker::failed, this, [this](const QString& where, const QString& why) {
         renew_words();
+        if (chosen_ != asked_) return;
         state_->setText(where.isEmpty() ? why : where + ": " + why);
         state_->setStyleSheet("color: #A8124F; font-size: 12px;");
     });
@@ -317,6 +319,7 @@ void StudiesPage::look_up() {
         file.isEmpty() ? QString() : QString::fromStdString(study::Results::beside(file.toStdString()));
     if (!results.isEmpty() && !QFileInfo::exists(results)) return;
     asked_ = chosen_;
+    asked_cell_ = study::key_of(workspace_.layout().tree());
     coming_.clear();
     worker_.ask(workspace_.layout(), *s, results, true);
     renew_words();
@@ -328,6 +331,7 @@ void StudiesPage::ask() {
     asked_ = chosen_;
     coming_.clear();
     point_ = -2;
+    asked_cell_ = study::key_of(workspace_.layout().tree());
     const QString file = workspace_.file();
     worker_.ask(workspace_.layout(), *s,
         file.isEmpty() ? QString() : QString::fromStdString(study::Results::beside(file.toStdString())));
@@ -350,6 +354,7 @@ void StudiesPage::gather() {
     auto so_far = std::make_shared<study::Answered>();
     so_far->study = *s;
     so_far->whole = false;
+    so_far->cell = asked_cell_;
     for (const cell::Varied& v : s->vary)
         so_far->varied.push_back(cell::meaning_of_path(workspace_.resolved(), v.at, workspace_.layout().kinds()).words);
     so_far->present = study::present_values(workspace_.layout(), *s);
@@ -372,7 +377,8 @@ void StudiesPage::take(std::shared_ptr<const study::Answered> answer) {
     const bool nothing = answer->tried.empty() && answer->now.found.runs.empty();
     const bool none_found = std::all_of(answer->tried.begin(), answer->tried.end(),
         [](const study::Tried& t) { return t.found.runs.empty() && t.refused.empty(); });
-    if (answer->gains) workspace_.set_gains(workspace_.layout().shared_cell(), *answer->gains);
+    const bool of_this_cell = answer->cell == study::key_of(workspace_.layout().tree());
+    if (answer->gains && of_this_cell) workspace_.set_gains(workspace_.layout().shared_cell(), *answer->gains);
     if (nothing || (!answer->whole && none_found && !answer->tried.empty())) answer_.reset();
     else answer_ = std::move(answer);
     point_ = answer_ && answer_->best >= 0 ? answer_->best : -2;

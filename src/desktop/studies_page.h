@@ -60,6 +60,7 @@ private:
     Workspace& workspace_;
     StudyWorker worker_;
     QString chosen_, asked_;
+    std::string asked_cell_;  ///< key of the cell that it was asked of
     std::shared_ptr<const study::Answered> answer_;
     std::vector<study::Tried> coming_;
     int point_ = -2;

@@ -58,15 +58,20 @@ public:
         return all.empty() ? std::nullopt : std::optional(estimate(all).mean);
     }
     /// With a second done in `1 / rate` of its time.
-    std::optional<double> with(const Second& s, double rate) {
-        if (s.gain.step >= 0) return cycle_of(layout_.shared_cell(), {s.gain.device, s.gain.step, rate});
+    std::optional<double> with(const Second& s, double rate) { return cycle_of(cell_with(s, rate), hurried(s, rate)); }
+    /// What is done differently then: another cell, or another clock for one step of the same.
+    static simulation::Hurried hurried(const Second& s, double rate) {
+        return s.gain.step >= 0 ? simulation::Hurried{s.gain.device, s.gain.step, rate} : simulation::Hurried{};
+    }
+    std::shared_ptr<const cell::Cell> cell_with(const Second& s, double rate) const {
+        if (s.gain.step >= 0) return layout_.shared_cell();
         json tree = layout_.tree();
         json value;
         if (s.is_speed) value = s.value.get<double>() * rate;
         else if (s.value.is_string()) value = cell::Spread::parse(s.value.get<std::string>()).scaled(1 / rate).text();
         else value = s.value.get<double>() / rate;
         cell::apply(tree, cell::Operation::set(s.gain.at, value));
-        return cycle_of(cell::read_cell(tree, layout_.kinds()), {});
+        return cell::read_cell(tree, layout_.kinds());
     }
     double falls(const Second& s, double rate) {
         const std::optional<double> now = with(s, rate);
@@ -141,9 +146,9 @@ void add_keys(const cell::Layout& layout, std::vector<Second>& all) {
         }
 }
 
-/// Shortens what is worth most further and further, until it is worth less than half of what it was.
-Gains::Next next_after(
-    const cell::Layout& layout, inspection::Cache& cache, const EvaluateOptions& how, Runs& runs, const Second& most) {
+/// Shortens what is worth most further and further, until it is worth less than three quarters of what it was at
+/// first.
+Gains::Next next_after(inspection::Cache& cache, const EvaluateOptions& how, Runs& runs, const Second& most) {
     const double length = most.gain.takes_s, slope = *most.gain.shorter_s / shorter;
     const auto worth = [&](double less) { return runs.falls(most, length / (length - less)); };
     const double whole = 0.98 * length;
@@ -164,17 +169,9 @@ Gains::Next next_after(
     // Who sets the pace beyond: the device that has most of the longest chain.
     EvaluateOptions beyond = how;
     beyond.level = inspection::Level::flow;
-    std::shared_ptr<const cell::Cell> cell = layout.shared_cell();
     const double rate = length / (length - high);
-    if (most.gain.step >= 0) beyond.run.hurried = {most.gain.device, most.gain.step, rate};
-    else {
-        json tree = layout.tree();
-        json value = most.value.is_string()
-                         ? json(cell::Spread::parse(most.value.get<std::string>()).scaled(1 / rate).text())
-                         : json(most.value.get<double>() / rate);
-        cell::apply(tree, cell::Operation::set(most.gain.at, value));
-        cell = cell::read_cell(tree, layout.kinds());
-    }
+    const std::shared_ptr<const cell::Cell> cell = runs.cell_with(most, rate);
+    beyond.run.hurried = Runs::hurried(most, rate);
     const Judged judged = judge(cell, cache, beyond);
     std::map<int, double> shares;
     for (const ChainLink& link : judged.chain) {
@@ -230,7 +227,7 @@ Gains gains(const cell::Layout& layout, inspection::Cache& cache, const Evaluate
             (!most || *s.gain.shorter_s > *most->gain.shorter_s))
             most = &s;
     if (most) {
-        out.next = next_after(layout, cache, how, runs, *most);
+        out.next = next_after(cache, how, runs, *most);
         out.next->of = most->gain.words;
     }
     for (Second& s : all) out.all.push_back(std::move(s.gain));
