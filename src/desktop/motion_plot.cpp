@@ -1,11 +1,10 @@
 #include "motion_plot.h"
 
 #include <QMouseEvent>
-#include <QPainter>
-#include <QPainterPath>
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "plots.h"
 #include "theme.h"
 
 namespace escarp::desktop {
@@ -29,7 +28,8 @@ QColor line_colour(std::size_t i) {
 
 }  // namespace
 
-MotionPlot::MotionPlot(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
+MotionPlot::MotionPlot(Workspace& workspace, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), title_(new QLabel), plot_(new QCustomPlot) {
     setObjectName("motion_plot");
     setAccessibleName(tr("Motion against its limits"));
     auto* rows = new QVBoxLayout(this);
@@ -41,26 +41,59 @@ MotionPlot::MotionPlot(Workspace& workspace, QWidget* parent) : QWidget(parent),
         tr("tool acceleration, m/s\u00b2")});
     what_->setCurrentIndex(1);
     rows->addWidget(what_);
-    rows->addStretch(1);
+    title_->setTextFormat(Qt::PlainText);
+    title_->setFont(theme::font(11, true));
+    rows->addWidget(title_);
+    rows->addWidget(plot_, 1);
+    dress(*plot_);
+    plot_->setCursor(Qt::CrossCursor);
+    plot_->installEventFilter(this);
+    // What changes while the time goes on is drawn by itself: the line at the cursor and the values there.
+    for (const char* layer : {"cursor", "legend"}) {
+        if (!plot_->layer(layer)) plot_->addLayer(layer);
+        plot_->layer(layer)->setMode(QCPLayer::lmBuffered);
+    }
+    cursor_ = new QCPItemStraightLine(plot_);
+    cursor_->setLayer("cursor");
+    cursor_->setPen(QPen(theme::accent, 1.5));
+    auto* names = new QCPLayoutGrid;
+    plot_->plotLayout()->addElement(1, 0, names);
+    names->addElement(0, 0, plot_->legend);
+    plot_->plotLayout()->setRowStretchFactor(1, 0.001);
+    plot_->legend->setVisible(true);
+    plot_->legend->setFillOrder(QCPLegend::foColumnsFirst);
+    plot_->legend->setWrap(3);
+    plot_->legend->setBorderPen(Qt::NoPen);
+    plot_->legend->setBrush(Qt::NoBrush);
+    plot_->legend->setFont(theme::font(11));
+    plot_->legend->setTextColor(theme::ink);
+    plot_->legend->setIconSize(10, 10);
+    plot_->legend->setMargins({0, 0, 0, 0});
+    plot_->legend->setRowSpacing(0);
     connect(what_, &QComboBox::currentIndexChanged, this, &MotionPlot::renew);
     for (auto signal : {&Workspace::evaluated, &Workspace::selection_changed})
         connect(&workspace_, signal, this, &MotionPlot::renew);
-    connect(&workspace_, &Workspace::time_changed, this, qOverload<>(&QWidget::update));
+    connect(&workspace_, &Workspace::time_changed, this, &MotionPlot::show_time);
 }
 
 void MotionPlot::show_what(What what) { what_->setCurrentIndex(static_cast<int>(what)); }
 
-QRectF MotionPlot::box() const {
-    return QRectF(
-        36, 62, width() - 44, std::max(60, height() - 62 - 22 - 16 * static_cast<int>((curves_.names.size() + 2) / 3)));
+QPointF MotionPlot::place_of(double t) const {
+    return plot_->mapTo(this, QPointF(plot_->xAxis->coordToPixel(t), plot_->axisRect()->center().y()));
 }
 
 void MotionPlot::renew() {
     curves_ = {};
-    title_ = tr("Select an arm: its motion is drawn here.");
-    update();
+    if (!isVisible()) return;
+    title_->setText(tr("Select an arm: its motion is drawn here."));
+    find();
+    plot_->setVisible(!curves_.times.empty());
+    if (!curves_.times.empty()) draw();
+}
+
+void MotionPlot::find() {
     const auto e = workspace_.evaluation();
-    if (!isVisible() || !e) return;
+    if (!e) return;
     const int device = e->cell->device(workspace_.selection().device.toStdString());
     if (device < 0 || !e->cell->devices[device].arm) return;
     const cell::Device& d = e->cell->devices[device];
@@ -74,7 +107,7 @@ void MotionPlot::renew() {
     for (int i = 0; i <= samples; ++i) curves_.times.push_back(from + (to - from) * i / samples);
     if (what <= What::acceleration) joint_curves(d, motions, what);
     else tool_curves(d, motions, what);
-    title_ = QString::fromStdString(d.name);
+    title_->setText(QString::fromStdString(d.name));
 }
 
 void MotionPlot::joint_curves(const cell::Device& d, const std::vector<simulation::MotionRecord>& motions, What what) {
@@ -137,87 +170,82 @@ void MotionPlot::tool_curves(const cell::Device& d, const std::vector<simulation
     curves_.decimals = most > 4 ? 1 : 2;
 }
 
-void MotionPlot::paintEvent(QPaintEvent*) {
-    QPainter p(this);
-    p.setRenderHint(QPainter::Antialiasing);
-    p.setFont(theme::font(11, true));
-    p.setPen(theme::ink);
-    theme::text(p, QRectF(10, 38, width() - 20, 18), title_);
-    if (curves_.times.empty()) return;
-    const QRectF area = box();
-    p.fillRect(area, theme::panel);
-    const double from = curves_.times.front(), to = curves_.times.back();
-    const auto x = [&](double t) { return area.left() + area.width() * (t - from) / std::max(1e-9, to - from); };
-    const auto y = [&](double v) {
-        return area.bottom() - area.height() * (v - curves_.low) / (curves_.high - curves_.low);
-    };
-    p.setFont(theme::font(9));
-    const bool shares = curves_.shares;
-    for (int i = 0; i <= 4; ++i) {
-        const double v = curves_.low + (curves_.high - curves_.low) * i / 4;
-        p.setPen(QPen(shares && (i == 0 || i == 4) ? theme::stop : theme::rule, 1,
-            shares && (i == 0 || i == 4) ? Qt::DashLine : Qt::SolidLine));
-        p.drawLine(QPointF(area.left(), y(v)), QPointF(area.right(), y(v)));
-        p.setPen(theme::muted);
-        p.drawText(QRectF(0, y(v) - 7, area.left() - 4, 14), Qt::AlignRight | Qt::AlignVCenter,
-            shares ? QString("%1 %").arg(std::lround(v * 100)) : QString::number(v, 'f', curves_.decimals));
-    }
-    if (curves_.limit) {
-        p.setPen(QPen(theme::stop, 1, Qt::DashLine));
-        p.drawLine(QPointF(area.left(), y(*curves_.limit)), QPointF(area.right(), y(*curves_.limit)));
-        p.setPen(theme::muted);
-    }
-    p.drawText(QRectF(area.left(), area.bottom() + 2, 80, 14), Qt::AlignLeft, QString("%1 s").arg(from, 0, 'f', 1));
-    p.drawText(
-        QRectF(area.right() - 80, area.bottom() + 2, 80, 14), Qt::AlignRight, QString("%1 s").arg(to, 0, 'f', 1));
-    p.save();
-    p.setClipRect(area.adjusted(-1, -1, 1, 1));
+void MotionPlot::draw() {
+    plot_->clearGraphs();
+    for (QCPAbstractItem* item : limits_) plot_->removeItem(item);
+    limits_.clear();
+    const double scale = curves_.shares ? 100 : 1;
+    const QList<double> times(curves_.times.begin(), curves_.times.end());
     for (std::size_t c = 0; c < curves_.values.size(); ++c) {
-        QPainterPath path;
-        for (std::size_t i = 0; i < curves_.times.size(); ++i) {
-            const QPointF at(x(curves_.times[i]), y(curves_.values[c][i]));
-            if (i == 0) path.moveTo(at);
-            else path.lineTo(at);
-        }
-        p.setPen(QPen(line_colour(c), 1.3));
-        p.drawPath(path);
+        QList<double> values;
+        for (const double v : curves_.values[c]) values.push_back(scale * v);
+        QCPGraph* graph = plot_->addGraph();
+        graph->setData(times, values, true);
+        graph->setPen(QPen(line_colour(c), 1.3));
     }
-    if (curves_.limit) {
-        const QString words = tr("limit of straight moves");
-        const QSizeF size(QFontMetricsF(p.font()).horizontalAdvance(words) + 6, 14);
-        const QRectF tag(QPointF(area.right() - size.width(), y(*curves_.limit) - size.height() / 2), size);
-        p.fillRect(tag, theme::panel);
-        p.setPen(theme::stop);
-        p.drawText(tag, Qt::AlignCenter, words);
+    static const char* const units[] = {QT_TR_NOOP("% of its range"), QT_TR_NOOP("% of the limit"),
+        QT_TR_NOOP("% of the limit"), QT_TR_NOOP("mm"), QT_TR_NOOP("m/s"), QT_TR_NOOP("m/s\u00b2")};
+    plot_->yAxis->setLabel(tr(units[what_->currentIndex()]));
+    plot_->xAxis->setLabel(tr("s"));
+    plot_->xAxis->setRange(times.front(), std::max(times.back(), times.front() + 1e-3));
+    plot_->yAxis->setRange(scale * curves_.low, scale * curves_.high);
+    if (curves_.shares) {
+        plot_->yAxis->setRange(-108, 108);
+        limit_at(-100), limit_at(100);
+    } else if (curves_.limit) {
+        limit_at(*curves_.limit);
+        auto* words = new QCPItemText(plot_);
+        words->setText(tr("limit of straight moves"));
+        words->setFont(theme::font(10));
+        words->setColor(theme::stop);
+        words->setBrush(theme::panel);
+        words->setPositionAlignment(Qt::AlignRight | Qt::AlignVCenter);
+        words->position->setTypeX(QCPItemPosition::ptAxisRectRatio);
+        words->position->setCoords(1, *curves_.limit);
+        limits_.push_back(words);
     }
-    const double now = workspace_.time();
-    p.setPen(QPen(theme::accent, 1.5));
-    if (now >= from && now <= to) p.drawLine(QPointF(x(now), area.top()), QPointF(x(now), area.bottom()));
-    p.restore();
-    // Names, with the value at the cursor.
-    const int at =
-        static_cast<int>(std::lround((std::clamp(now, from, to) - from) / std::max(1e-9, to - from) * samples));
+    show_values();
+    plot_->replot();
+}
+
+void MotionPlot::limit_at(double value) {
+    auto* line = new QCPItemStraightLine(plot_);
+    line->setPen(QPen(theme::stop, 1, Qt::DashLine));
+    line->point1->setCoords(0, value);
+    line->point2->setCoords(1, value);
+    limits_.push_back(line);
+}
+
+void MotionPlot::show_values() {
+    const double from = curves_.times.front(), to = curves_.times.back(), now = workspace_.time();
+    cursor_->point1->setCoords(now, 0);
+    cursor_->point2->setCoords(now, 1);
+    const auto at =
+        static_cast<std::size_t>(std::lround((std::clamp(now, from, to) - from) / std::max(1e-9, to - from) * samples));
     for (std::size_t c = 0; c < curves_.names.size(); ++c) {
-        const std::size_t columns = std::min<std::size_t>(3, curves_.names.size());
-        const double wide = (area.width() + 20) / static_cast<double>(columns);
-        const QRectF cell(area.left() - 20 + static_cast<double>(c % columns) * wide,
-            area.bottom() + 18 + 16 * static_cast<double>(c / columns), wide, 14);
-        p.fillRect(QRectF(cell.left(), cell.top() + 5, 9, 4), line_colour(c));
-        p.setPen(theme::ink);
         const double v = curves_.values[c][at];
-        theme::text(p, cell.adjusted(12, 0, 0, 0),
-            QString("%1 %2").arg(curves_.names[c],
-                shares ? QString("%1 %").arg(std::lround(v * 100)) : QString::number(v, 'f', curves_.decimals)));
+        plot_->graph(static_cast<int>(c))
+            ->setName(
+                QString("%1 %2").arg(curves_.names[c], curves_.shares ? QString("%1 %").arg(std::lround(v * 100))
+                                                                      : QString::number(v, 'f', curves_.decimals)));
     }
 }
 
-void MotionPlot::mousePressEvent(QMouseEvent* event) { mouseMoveEvent(event); }
+void MotionPlot::show_time() {
+    if (!isVisible() || curves_.times.empty()) return;
+    show_values();
+    for (const char* layer : {"cursor", "legend"}) plot_->layer(layer)->replot();
+}
 
-void MotionPlot::mouseMoveEvent(QMouseEvent* event) {
-    if (curves_.times.empty() || !(event->buttons() & Qt::LeftButton)) return;
-    const QRectF area = box();
-    const double share = std::clamp((event->position().x() - area.left()) / area.width(), 0.0, 1.0);
-    workspace_.set_time(curves_.times.front() + share * (curves_.times.back() - curves_.times.front()));
+bool MotionPlot::eventFilter(QObject* watched, QEvent* event) {
+    const bool mouse = event->type() == QEvent::MouseMove || event->type() == QEvent::MouseButtonPress;
+    if (watched == plot_ && mouse && !curves_.times.empty()) {
+        const auto* at = static_cast<QMouseEvent*>(event);
+        if (at->buttons() & Qt::LeftButton)
+            workspace_.set_time(std::clamp(
+                plot_->xAxis->pixelToCoord(at->position().x()), curves_.times.front(), curves_.times.back()));
+    }
+    return QWidget::eventFilter(watched, event);
 }
 
 }  // namespace escarp::desktop

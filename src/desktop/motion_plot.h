@@ -3,9 +3,14 @@
 // limits, and the tool's place, speed and acceleration. Its cursor is the ribbon's.
 
 #include <QComboBox>
+#include <QLabel>
 #include <QWidget>
 
 #include "workspace.h"
+
+class QCustomPlot;
+class QCPAbstractItem;
+class QCPItemStraightLine;
 
 namespace escarp::desktop {
 
@@ -29,23 +34,29 @@ public:
     };
     const Curves& curves() const { return curves_; }
     void show_what(What what);
+    QPointF place_of(double t) const;  ///< of an instant, in the widget's pixels
 
 protected:
-    void paintEvent(QPaintEvent*) override;
-    void mousePressEvent(QMouseEvent*) override;
-    void mouseMoveEvent(QMouseEvent*) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
     void showEvent(QShowEvent*) override { renew(); }
 
 private:
     void renew();
+    void find();
     void joint_curves(const cell::Device& d, const std::vector<simulation::MotionRecord>& motions, What what);
     void tool_curves(const cell::Device& d, const std::vector<simulation::MotionRecord>& motions, What what);
-    QRectF box() const;
+    void draw();
+    void limit_at(double value);
+    void show_values();
+    void show_time();
 
     Workspace& workspace_;
     QComboBox* what_;
+    QLabel* title_;
+    QCustomPlot* plot_;
+    QCPItemStraightLine* cursor_;
+    std::vector<QCPAbstractItem*> limits_;
     Curves curves_;
-    QString title_;
 };
 
 }  // namespace escarp::desktop

@@ -6,19 +6,9 @@
 #include <cmath>
 #include <set>
 
-// Its header is written with the keywords that are left out here, since other libraries use them as names.
-#define signals Q_SIGNALS
-#define slots Q_SLOTS
-#define emit
-#define foreach Q_FOREACH
-#include <qcustomplot.h>
-#undef signals
-#undef slots
-#undef emit
-#undef foreach
-
 #include <cell/reader.h>
 
+#include "plots.h"
 #include "theme.h"
 
 namespace escarp::desktop {
@@ -51,27 +41,10 @@ StudyPlot::StudyPlot(QWidget* parent) : QWidget(parent), plot_(new QCustomPlot) 
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(0, 0, 0, 0);
     all->addWidget(plot_);
-    plot_->setBackground(QBrush(theme::panel));
-    plot_->setMouseTracking(true);
+    dress(*plot_);
     plot_->installEventFilter(this);
     plot_->setCursor(Qt::CrossCursor);
-    plot_->setNoAntialiasingOnDrag(false);
-    style_axes();
     setMinimumSize(240, 160);
-}
-
-void StudyPlot::style_axes() {
-    for (QCPAxis* axis : {plot_->xAxis, plot_->yAxis}) {
-        axis->setBasePen(QPen(theme::muted));
-        axis->setTickPen(QPen(theme::muted));
-        axis->setSubTickPen(QPen(theme::rule));
-        axis->setTickLabelColor(theme::ink);
-        axis->setLabelColor(theme::muted);
-        axis->setTickLabelFont(theme::font(11));
-        axis->setLabelFont(theme::font(11));
-        axis->grid()->setPen(QPen(theme::rule, 1, Qt::DotLine));
-        axis->grid()->setZeroLinePen(Qt::NoPen);
-    }
 }
 
 QString StudyPlot::legend() const {
@@ -391,7 +364,7 @@ void StudyPlot::draw_gains() {
     constexpr std::size_t most_bars = 16;
     std::vector<const study::Gain*> all;
     for (const study::Gain& g : answer_->gains->all)
-        if (all.size() < most_bars && (g.quicker_s > 0 || g.shorter_s.value_or(0) > 0)) all.push_back(&g);
+        if (all.size() < most_bars && g.told()) all.push_back(&g);
     std::reverse(all.begin(), all.end());
     QSharedPointer<QCPAxisTickerText> names(new QCPAxisTickerText);
     auto* shorter = new QCPBars(plot_->yAxis, plot_->xAxis);
@@ -400,13 +373,26 @@ void StudyPlot::draw_gains() {
     quicker->setBrush(QBrush(QColor(0xA9, 0xCC, 0xC8)));
     for (QCPBars* b : {shorter, quicker}) b->setPen(Qt::NoPen), b->setWidth(0.36);
     double most = 1e-3;
+    const auto bars_with = [&](QCPBars* bars) {
+        auto* out = new QCPErrorBars(plot_->yAxis, plot_->xAxis);
+        out->setDataPlottable(bars);
+        out->setPen(QPen(theme::ink));
+        out->setSymbolGap(0);
+        return out;
+    };
+    const bool uneven = std::any_of(all.begin(), all.end(),
+        [](const study::Gain* g) { return g->shorter_out_s > 0 || g->quicker_out_s > 0; });
+    QCPErrorBars* shorter_out = uneven ? bars_with(shorter) : nullptr;
+    QCPErrorBars* quicker_out = uneven ? bars_with(quicker) : nullptr;
     const QFontMetrics metrics(theme::font(11));
     for (std::size_t i = 0; i < all.size(); ++i) {
         const double at = static_cast<double>(i) + 1;
         names->addTick(at, metrics.elidedText(QString::fromStdString(all[i]->words), Qt::ElideRight, 220));
         shorter->addData(at + 0.19, all[i]->shorter_s.value_or(0));
         quicker->addData(at - 0.19, all[i]->quicker_s);
-        most = std::max({most, all[i]->shorter_s.value_or(0), all[i]->quicker_s});
+        if (uneven) shorter_out->addData(all[i]->shorter_out_s), quicker_out->addData(all[i]->quicker_out_s);
+        most = std::max(
+            {most, all[i]->shorter_s.value_or(0) + all[i]->shorter_out_s, all[i]->quicker_s + all[i]->quicker_out_s});
     }
     plot_->yAxis->setTicker(names);
     plot_->yAxis->setLabel({});

@@ -6,7 +6,6 @@
 #include <study/ask.h>
 
 class QCustomPlot;
-class QCPColorMap;
 
 namespace escarp::desktop {
 
@@ -53,7 +52,6 @@ private:
     void brush(const QPointF& from, const QPointF& to);
     bool shown(int point) const;
     const study::Tried& tried(int point) const;
-    void style_axes();
 
     QCustomPlot* plot_;
     std::shared_ptr<const study::Answered> answer_;

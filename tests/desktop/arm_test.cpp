@@ -235,8 +235,13 @@ TEST_CASE("the motion plot shows the selected arm within its limits, and a click
     CHECK(most > 1);
     CHECK(most < 60);
     CHECK(plot->curves().high >= most);
-    QTest::mouseClick(plot, Qt::LeftButton, {}, QPoint(plot->width() - 9, 120));
-    CHECK(h.w().time() == Approx(plot->curves().times.back()).margin(0.5));
+    for (const double share : {0.2, 0.9}) {
+        const double t = std::lerp(plot->curves().times.front(), plot->curves().times.back(), share);
+        const QPoint at = plot->place_of(t).toPoint();
+        QWidget* under = plot->childAt(at);
+        QTest::mouseClick(under, Qt::LeftButton, {}, under->mapFrom(plot, at));
+        CHECK(h.w().time() == Approx(t).margin(0.05));
+    }
 }
 
 TEST_CASE("handles in the Model move the tool along and about the directions chosen, and it stops where the arm ends") {
