@@ -13,6 +13,7 @@ const std::vector<NamedEdit>& named_edits() {
         add_signal_edits(list);
         add_variant_edits(list);
         add_list_edits(list);
+        add_study_edits(list);
         return list;
     }();
     return all;

@@ -9,9 +9,11 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 #include <algorithm>
+#include <cmath>
 #include <numeric>
 
-#include <cell/names.h>
+#include <cell/study_edits.h>
+#include <study/named_edits.h>
 
 #include "layouts.h"
 #include "plain_text.h"
@@ -286,18 +288,10 @@ void StudiesPage::choose(const QString& study) {
 }
 
 void StudiesPage::new_study(Asks asks, const QString& path) {
-    const std::string id = cell::free_id(workspace_.document().tree(), "study");
-    std::string name = tr("New %1").arg(name_of(asks)).toStdString();
-    json made = {{"id", id}, {"name", name}, {"asks", name_of(asks).toStdString()}, {"vary", json::array()},
-        {"look_at", {"cycle_s"}}};
-    if (asks == Asks::repetitions) made.erase("vary"), made["repetitions"] = 30;
-    if (asks == Asks::gains) made.erase("vary"), made.erase("look_at");
-    if (asks == Asks::sensitivity) made["number_of_points"] = 20;
-    cell::Operations operations;
-    if (!cell::find(workspace_.document().tree(), "/studies"))
-        operations.push_back(cell::Operation::set("/studies", json::array()));
-    operations.push_back(cell::Operation::add("/studies", made));
-    edit_studies(workspace_, tr("New study"), operations);
+    std::string id;
+    const cell::Edit edit = cell::add_study(
+        workspace_.layout(), name_of(asks).toStdString(), tr("New %1").arg(name_of(asks)).toStdString(), &id);
+    edit_studies(workspace_, tr("New study"), edit.operations);
     choose(QString::fromStdString(id));
     if (!path.isEmpty()) sentence_->vary(path);
 }
@@ -505,8 +499,12 @@ void StudiesPage::list_gains() {
         };
         put(QString::fromStdString(g.words), false);
         put(g.takes_s > 0 ? QString::number(g.takes_s, 'f', 2) : QString(), true);
-        put(g.shorter_s ? QString::number(*g.shorter_s, 'f', 3) : QString(), true);
-        put(QString::number(g.quicker_s, 'f', 3), true);
+        const auto with_interval = [](double value, double out) {
+            if (out <= 0) return QString::number(value, 'f', 3);
+            return tr("%1 \u00b1 %2").arg(std::abs(value) < 0.005 ? 0 : value, 0, 'f', 2).arg(out, 0, 'f', 2);
+        };
+        put(g.shorter_s ? with_interval(*g.shorter_s, g.shorter_out_s) : QString(), true);
+        put(with_interval(g.quicker_s, g.quicker_out_s), true);
     }
 }
 
@@ -577,16 +575,13 @@ void StudiesPage::look_at_point() {
 void StudiesPage::make_variant() {
     if (point_ < 0) return;
     try {
-        const cell::Edit edit = edit_of(point_);
-        const std::string id = workspace_.document().free_variant_id();
         const study::Measure& m = *answer_->looked_at.front();
         const study::Tried& t = answer_->tried[static_cast<std::size_t>(point_)];
         const std::string name =
             t.has(m.id) ? m.label + " " + study::with_unit(t.figure(m.id), m) : answer_->study.name;
-        const cell::Document next =
-            workspace_.document().with_variant(id, name, workspace_.variant().toStdString()).edited(id, edit);
-        if (!workspace_.replace(next, tr("New variant %1").arg(QString::fromStdString(name)))) return;
-        workspace_.set_variant(QString::fromStdString(id));
+        const cell::Change made = study::point_to_variant(workspace_.layout(), answer_->study, t.point, name);
+        if (!workspace_.replace(made.document, tr("New variant %1").arg(QString::fromStdString(name)))) return;
+        workspace_.set_variant(QString::fromStdString(made.made["variant"].get<std::string>()));
         Q_EMIT wants_cell();
     } catch (const cell::InputError& e) {
         state_->setText(QString::fromStdString(e.problems().front().message));

@@ -10,6 +10,7 @@
 #include <cmath>
 
 #include <cell/device_kind.h>
+#include <cell/study_edits.h>
 #include <cell/tables.h>
 #include <study/measures.h>
 
@@ -354,33 +355,9 @@ void StudySentence::rebuild() {
 }
 
 void StudySentence::vary(const QString& path) {
-    const cell::Study* s = study();
-    if (!s) return;
-    for (const cell::Varied& v : s->vary)
-        if (QString::fromStdString(v.at) == path) return;
-    const json* value = cell::find(workspace_.resolved(), path.toStdString());
-    const cell::PathMeaning meaning =
-        cell::meaning_of_path(workspace_.resolved(), path.toStdString(), workspace_.layout().kinds());
-    double now = meaning.field && meaning.field->usual.is_number() ? meaning.field->usual.get<double>() : 0;
-    if (value && value->is_number()) now = value->get<double>();
-    else if (value && value->is_string()) try {
-            now = cell::Spread::parse(value->get<std::string>()).mean();
-        } catch (const cell::InputError&) {
-        }
-    // Round figures about what it is now; of a place half a metre, of an angle 30 degrees.
-    const bool place = path.contains("/placement/") && path.endsWith("_mm");
-    double around = place ? 250 : path.endsWith("_deg") ? 30 : std::max(0.2 * std::abs(now), 1e-3);
-    const double grain = std::pow(10, std::floor(std::log10(around)) - 1);
-    around = std::round(around / grain) * grain;
-    double from = now - around, to = now + around;
-    if (meaning.field && meaning.field->low < meaning.field->high) {
-        from = std::max(from, meaning.field->low);
-        to = std::min(to, meaning.field->high);
-    }
-    json all = list_of(workspace_, study_, "vary");
-    all.push_back({{"at", path.toStdString()}, {"from", std::round(from * 1e6) / 1e6},
-        {"to", std::round(to * 1e6) / 1e6}, {"steps", 11}});
-    set("vary", all);
+    if (!study()) return;
+    const cell::Edit edit = cell::vary(workspace_.layout(), study_.toStdString(), path.toStdString());
+    if (!edit.operations.empty()) set("vary", edit.operations.front().value);
 }
 
 /// Every number of every device, by device.

@@ -29,7 +29,28 @@ cell::Change keep_two_apart(const cell::Layout& layout, const cell::Values& v) {
     return cell::changed(layout, edit, {{"device", device}});
 }
 
+cell::Change take_point(const cell::Layout& layout, const cell::Values& v) {
+    const std::string id = v.text("study");
+    const auto& studies = layout.cell().studies;
+    const auto found = std::find_if(studies.begin(), studies.end(), [&](const cell::Study& s) { return s.id == id; });
+    if (found == studies.end()) throw cell::InputError("study", "\"" + id + "\" is not the id of a study of the cell.");
+    const cell::json& values = v.reader().raw("values");
+    if (!values.is_array() || values.size() != found->vary.size())
+        throw cell::InputError("values", "A list of " + std::to_string(found->vary.size()) +
+                                             " is expected: one for each that the study varies, in its order.");
+    return point_to_variant(layout, *found, {values.begin(), values.end()}, v.text("name", found->name));
+}
+
 }  // namespace
+
+cell::Change point_to_variant(
+    const cell::Layout& layout, const cell::Study& study, const Point& point, const std::string& name) {
+    const cell::Edit edit = edit_of(layout, study, point);
+    layout.edited(edit).shared_cell();  // throws where there is none
+    const std::string id = layout.document().free_variant_id();
+    return {layout.document().with_variant(id, name, layout.variant()).edited(id, edit), "New variant " + id,
+        {{"variant", id}}};
+}
 
 const std::vector<cell::NamedEdit>& named_edits() {
     static const std::vector<cell::NamedEdit> all = [] {
@@ -41,6 +62,11 @@ const std::vector<cell::NamedEdit>& named_edits() {
             {text("zone", "id of the zone, see escarp-cli zones"),
                 text("rule", "rule; the least cycle decides").lacking()},
             keep_two_apart});
+        list.push_back({"point to variant", "what a study found becomes a variant, like the one looked at",
+            {text("study", "id of the study"),
+                of(cell::Field::Type::anything, "values", "one for each that it varies, see study show --json"),
+                text("name", "name of the variant").lacking()},
+            take_point});
         return list;
     }();
     return all;

@@ -103,6 +103,29 @@ TEST_CASE("every named edit does what it says on the demo") {
     now({{"do", "read list"}, {"device", "infeed"}, {"key", "timetable"}, {"csv", "0\n5"}});
     now({{"do", "set"}, {"at", "/takt_s"}, {"value", 12}});
     now({{"do", "unset"}, {"at", "/takt_s"}});
+    const std::string asked = now({{"do", "add study"}, {"asks", "search"}, {"name", "Where?"}})["study"];
+    const std::string x = "/devices/" + table + "/placement/x_mm", y = "/devices/" + table + "/placement/y_mm";
+    now({{"do", "vary"}, {"study", asked}, {"at", x}});
+    now({{"do", "vary"}, {"study", asked}, {"at", y}, {"from", 0}, {"to", 800}, {"steps", 5}});
+    {
+        const Study s = cell()->studies.back();
+        const double now_x = cell()->devices[cell()->device(table)].world.translation().x() * 1e3;
+        REQUIRE(s.vary.size() == 2);
+        CHECK(s.asks == Study::Asks::search);
+        CHECK((s.vary[0].from == Approx(now_x - 250) && s.vary[0].to == Approx(now_x + 250)));
+        CHECK((s.vary[1].to == 800 && s.vary[1].steps == 5));
+    }
+    now({{"do", "demand"}, {"study", asked}, {"figure", "reach_margin_mm"}, {"at_least", 10}});
+    now({{"do", "demand"}, {"study", asked}, {"figure", "reach_margin_mm"}, {"at_least", 25}});
+    CHECK(cell()->studies.back().keep.size() == 1);
+    CHECK(cell()->studies.back().keep[0].least == 25.0);
+    const std::string point = now({{"do", "point to variant"}, {"study", asked}, {"values", {6100, 300}}})["variant"];
+    const auto there = tests::read(d.resolved(point));
+    CHECK(there->devices[there->device(table)].world.translation().head<2>().isApprox(Eigen::Vector2d(6.1, 0.3)));
+    now({{"do", "demand"}, {"study", asked}, {"figure", "reach_margin_mm"}});
+    now({{"do", "vary no longer"}, {"study", asked}, {"at", y}});
+    now({{"do", "remove study"}, {"study", asked}});
+    now({{"do", "drop variant"}, {"variant", point}});
     const std::string variant = now({{"do", "add variant"}, {"name", "Trial"}})["variant"];
     now({{"do", "rename variant"}, {"variant", variant}, {"to", "Second trial"}});
     d = d.edited(variant, {"", {Operation::set("/devices/" + table + "/placement/z_mm", 10)}});
@@ -138,4 +161,13 @@ TEST_CASE("an edit that is not known, a slip in a key, a missing key and a value
           std::string::npos);
     CHECK(refused({{"do", "move devices"}, {"devices", {"nobody"}}, {"x_mm", 1}}).find("nobody") != std::string::npos);
     CHECK(refused({{"do", "move devices"}, {"devices", "arm1"}, {"x_mm", 1}}).find("list of ids") != std::string::npos);
+    CHECK(refused({{"do", "vary"}, {"study", "nosuch"}, {"at", "/takt_s"}}).find("stand") != std::string::npos);
+    CHECK(refused({{"do", "vary"}, {"study", "stand"}, {"at", "/takt_s"}, {"from", 3}, {"to", 2}}).find("More than") !=
+          std::string::npos);
+    CHECK(refused({{"do", "vary no longer"}, {"study", "stand"}, {"at", "/takt_s"}}).find("does not vary") !=
+          std::string::npos);
+    CHECK(refused({{"do", "demand"}, {"study", "stand"}, {"figure", "cost"}}).find("nothing") != std::string::npos);
+    CHECK(refused({{"do", "point to variant"}, {"study", "stand"}, {"values", {1, 2}}}).find("list of") !=
+          std::string::npos);
+    CHECK(refused({{"do", "point to variant"}, {"study", "stand"}, {"values", {"x"}}}) != "nothing");
 }
