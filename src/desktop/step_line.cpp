@@ -78,11 +78,15 @@ void StepLine::refresh() {
     }
     QString hint = time_.isEmpty() ? text_ : tr("%1, %2 on average").arg(text_, time_);
     gain_.clear();
-    if (const study::Gain* g = workspace_.gain_of(path_); g && g->shorter_s && *g->shorter_s > 1e-3) {
+    const study::Gain* g = workspace_.gain_of(path_);
+    if (g && g->shorter_s && *g->shorter_s > std::max(1e-3, g->shorter_out_s)) {
+        const auto words = [](double value, double out) {
+            const QString text = tr("%1 s").arg(value, 0, 'f', 3);
+            return out > 0 ? tr("%1 (\u00b1 %2)").arg(text).arg(out, 0, 'f', 3) : text;
+        };
         gain_ = QStringLiteral("\u25bc") + QString::number(*g->shorter_s, 'f', 2);
-        hint += "\n" + tr("0.1 s less here takes %1 s off the cycle, 10 % quicker %2 s")
-                           .arg(*g->shorter_s, 0, 'f', 3)
-                           .arg(g->quicker_s, 0, 'f', 3);
+        hint += "\n" + tr("0.1 s less here takes %1 off the cycle, 10 % quicker %2")
+                           .arg(words(*g->shorter_s, g->shorter_out_s), words(g->quicker_s, g->quicker_out_s));
     }
     setToolTip(plain(hint));
     update();

@@ -51,7 +51,9 @@ json gains_json(const study::Gains& g) {
     json out = {{"cycle_s", tidy(g.cycle_s)}, {"gains", json::array()}};
     for (const study::Gain& one : g.all)
         out["gains"].push_back({{"words", one.words}, {"at", one.at}, {"takes_s", tidy(one.takes_s)},
-            {"quicker_s", tidy(one.quicker_s)}, {"shorter_s", one.shorter_s ? json(tidy(*one.shorter_s)) : json()}});
+            {"quicker_s", tidy(one.quicker_s)}, {"quicker_out_s", tidy(one.quicker_out_s)},
+            {"shorter_s", one.shorter_s ? json(tidy(*one.shorter_s)) : json()},
+            {"shorter_out_s", tidy(one.shorter_out_s)}, {"told", one.told()}});
     if (g.next)
         out["next"] = {{"of", g.next->of}, {"words", g.next->words}, {"after_s", tidy(g.next->after_s)},
             {"cycle_s", tidy(g.next->cycle_s)}};

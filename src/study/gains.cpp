@@ -40,25 +40,14 @@ class Runs {
 public:
     Runs(const cell::Layout& layout, inspection::Cache& cache, const EvaluateOptions& how)
         : layout_(layout), cache_(cache), how_(how), wanted_(measures_of({"cycle_s"}, "")) {
-        const std::optional<double> first = cycle_of(layout.shared_cell(), {});
-        if (!first)
-            throw cell::InputError("cell", "No part leaves this cell, so that no second of it can be worth anything.");
-        cycle = *first;
-    }
-    std::optional<double> cycle_of(const std::shared_ptr<const cell::Cell>& cell, const simulation::Hurried& hurried) {
-        EvaluateOptions how = how_;
-        how.run.hurried = hurried;
-        const OneRun first = one_run(cell, wanted_, 0, cache_, how);
+        now_ = cycles_of(layout.shared_cell(), {});
         std::vector<double> all;
-        if (const auto v = first.figures.find("cycle_s"); v != first.figures.end()) all.push_back(v->second);
-        for (std::size_t i = 1; i < repetitions && !first.certain; ++i) {
-            const OneRun more = one_run(cell, wanted_, i, cache_, how);
-            if (const auto v = more.figures.find("cycle_s"); v != more.figures.end()) all.push_back(v->second);
-        }
-        return all.empty() ? std::nullopt : std::optional(estimate(all).mean);
+        for (const std::optional<double>& one : now_)
+            if (one) all.push_back(*one);
+        if (all.empty())
+            throw cell::InputError("cell", "No part leaves this cell, so that no second of it can be worth anything.");
+        cycle = estimate(all).mean;
     }
-    /// With a second done in `1 / rate` of its time.
-    std::optional<double> with(const Second& s, double rate) { return cycle_of(cell_with(s, rate), hurried(s, rate)); }
     /// What is done differently then: another cell, or another clock for one step of the same.
     static simulation::Hurried hurried(const Second& s, double rate) {
         return s.gain.step >= 0 ? simulation::Hurried{s.gain.device, s.gain.step, rate} : simulation::Hurried{};
@@ -73,13 +62,33 @@ public:
         cell::apply(tree, cell::Operation::set(s.gain.at, value));
         return cell::read_cell(tree, layout_.kinds());
     }
-    double falls(const Second& s, double rate) {
-        const std::optional<double> now = with(s, rate);
-        return now ? cycle - *now : 0;
+    /// How much the cycle falls with a second done in `1 / rate` of its time: run by run, with the same draws.
+    Estimate falls(const Second& s, double rate) {
+        const std::vector<std::optional<double>> then = cycles_of(cell_with(s, rate), hurried(s, rate));
+        std::vector<double> all;
+        for (std::size_t i = 0; i < std::min(now_.size(), then.size()); ++i)
+            if (now_[i] && then[i]) all.push_back(*now_[i] - *then[i]);
+        return all.empty() ? Estimate{} : estimate(all);
     }
     double cycle = 0;
 
 private:
+    /// Of each run; of one where nothing is left to chance.
+    std::vector<std::optional<double>> cycles_of(
+        const std::shared_ptr<const cell::Cell>& cell, const simulation::Hurried& hurried) {
+        EvaluateOptions how = how_;
+        how.run.hurried = hurried;
+        std::vector<std::optional<double>> all;
+        for (std::size_t i = 0, count = 1; i < count; ++i) {
+            const OneRun run = one_run(cell, wanted_, i, cache_, how);
+            if (!run.certain) count = repetitions;
+            const auto found = run.figures.find("cycle_s");
+            all.push_back(found == run.figures.end() ? std::nullopt : std::optional(found->second));
+        }
+        return all;
+    }
+
+    std::vector<std::optional<double>> now_;  ///< the cycle of each run of the cell as it is
     const cell::Layout& layout_;
     inspection::Cache& cache_;
     const EvaluateOptions how_;
@@ -150,7 +159,7 @@ void add_keys(const cell::Layout& layout, std::vector<Second>& all) {
 /// first.
 Gains::Next next_after(inspection::Cache& cache, const EvaluateOptions& how, Runs& runs, const Second& most) {
     const double length = most.gain.takes_s, slope = *most.gain.shorter_s / shorter;
-    const auto worth = [&](double less) { return runs.falls(most, length / (length - less)); };
+    const auto worth = [&](double less) { return runs.falls(most, length / (length - less)).mean; };
     const double whole = 0.98 * length;
     Gains::Next next;
     double low = shorter, high = whole;  // still worth it, not any more
@@ -203,8 +212,12 @@ Gains gains(const cell::Layout& layout, inspection::Cache& cache, const Evaluate
             for (std::size_t i = range.begin(); i < range.end(); ++i) {
                 Second& s = all[i];
                 const double length = s.gain.takes_s;
-                s.gain.quicker_s = runs.falls(s, quicker);
-                if (length > 1.2 * shorter) s.gain.shorter_s = runs.falls(s, length / (length - shorter));
+                const Estimate by_share = runs.falls(s, quicker);
+                s.gain.quicker_s = by_share.mean, s.gain.quicker_out_s = by_share.half_width().value_or(0);
+                if (length > 1.2 * shorter) {
+                    const Estimate by_time = runs.falls(s, length / (length - shorter));
+                    s.gain.shorter_s = by_time.mean, s.gain.shorter_out_s = by_time.half_width().value_or(0);
+                }
                 const std::lock_guard<std::mutex> hold(telling);
                 if (progress) progress(static_cast<double>(++done) / static_cast<double>(all.size() + 1));
             }
@@ -216,6 +229,7 @@ Gains gains(const cell::Layout& layout, inspection::Cache& cache, const Evaluate
         if (s.gain.shorter_s && std::abs(*s.gain.shorter_s) < dust) s.gain.shorter_s = 0;
     }
     std::stable_sort(all.begin(), all.end(), [](const Second& a, const Second& b) {
+        if (a.gain.told() != b.gain.told()) return a.gain.told();
         return std::max(a.gain.shorter_s.value_or(0), a.gain.quicker_s) >
                std::max(b.gain.shorter_s.value_or(0), b.gain.quicker_s);
     });
@@ -223,7 +237,7 @@ Gains gains(const cell::Layout& layout, inspection::Cache& cache, const Evaluate
     out.cycle_s = runs.cycle;
     const Second* most = nullptr;  // that there is something to take from
     for (const Second& s : all)
-        if (s.gain.takes_s > 4 * shorter && s.gain.shorter_s.value_or(0) > 1e-3 &&
+        if (s.gain.takes_s > 4 * shorter && s.gain.shorter_s.value_or(0) > std::max(1e-3, s.gain.shorter_out_s) &&
             (!most || *s.gain.shorter_s > *most->gain.shorter_s))
             most = &s;
     if (most) {
@@ -238,10 +252,13 @@ std::string in_words(const Gains& g) {
     const Measure& cycle = measure("cycle_s", "");
     const Gain* most = nullptr;
     for (const Gain& one : g.all)
-        if (one.shorter_s && (!most || *one.shorter_s > *most->shorter_s)) most = &one;
-    if (!most || *most->shorter_s <= 0) return "No single second is worth anything: the cycle hangs on none alone.";
+        if (one.shorter_s && *one.shorter_s > one.shorter_out_s && (!most || *one.shorter_s > *most->shorter_s))
+            most = &one;
+    if (!most) return "No single second is worth anything: the cycle hangs on none alone.";
     std::string out = "A tenth of a second less in \"" + most->words + "\" takes " +
-                      with_unit(*most->shorter_s, cycle) + " off the cycle of " + with_unit(g.cycle_s, cycle) + ".";
+                      with_unit(*most->shorter_s, cycle) +
+                      (most->shorter_out_s > 0 ? " (+- " + with_unit(most->shorter_out_s, cycle) + ")" : "") +
+                      " off the cycle of " + with_unit(g.cycle_s, cycle) + ".";
     if (!g.next) return out;
     Measure shorter = cycle;
     shorter.decimals = 2;

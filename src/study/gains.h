@@ -16,11 +16,16 @@ struct Gain {
     /// quicker.
     std::optional<double> shorter_s;
     double quicker_s = 0;
+    /// What these may be out by where chance has a say: half the interval of the paired differences, 95 %.
+    double shorter_out_s = 0, quicker_out_s = 0;
+
+    /// Whether any of the two can be told from nothing.
+    bool told() const { return shorter_s.value_or(0) > shorter_out_s || quicker_s > quicker_out_s; }
 };
 
 struct Gains {
     double cycle_s = 0;
-    std::vector<Gain> all;  ///< most worth first
+    std::vector<Gain> all;  ///< most worth first; last those that cannot be told from nothing
     /// What comes next: the most worthwhile one shortened further and further.
     struct Next {
         std::string of;      ///< what is shortened

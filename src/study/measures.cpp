@@ -2,6 +2,9 @@
 
 #include <algorithm>
 
+#include <inspection/people.h>
+#include <inspection/zones.h>
+
 #include "statistics.h"
 
 namespace escarp::study {
@@ -65,6 +68,25 @@ Value stops(const Sample& s) {
         all.begin(), all.end(), [](const inspection::Finding& f) { return f.severity == inspection::Severity::stop; }));
 }
 
+/// What the guards have to spare, mm: of the one with the least. Nothing where one cannot be judged.
+Value kept_from_people(const Sample& s) {
+    Value least;
+    for (const inspection::GuardJudged& g : inspection::judge_guards(*s.judged.cell, *s.judged.run, s.cache, s.stop)) {
+        if (!g.why_not.empty()) return std::nullopt;
+        least = std::min(least.value_or(1e300), -1e3 * g.missing());
+    }
+    return least;
+}
+
+Value open_zones(const Sample& s) {
+    const cell::Cell& c = *s.judged.cell;
+    const simulation::Run& run = *s.judged.run;
+    const auto zones = inspection::find_zones(c, run, s.cache, s.stop, inspection::usual_resolution(c, run));
+    if (!zones->why_not.empty()) return std::nullopt;
+    return static_cast<double>(
+        std::count_if(zones->all.begin(), zones->all.end(), [](const inspection::Zone& z) { return z.kept_by < 0; }));
+}
+
 }  // namespace
 
 const std::vector<Measure>& measures() {
@@ -95,6 +117,8 @@ const std::vector<Measure>& measures() {
         {"clearance_mm", "clearance", "mm", 1, 1, Level::clearance, true,
             [](const Sample& s) { return scaled(s.judged.figures.clearance_m, 1e3); }},
         {"stops", "stop findings", "", 0, -1, Level::clearance, true, stops, true},
+        {"people_spare_mm", "spare to people", "mm", 0, 1, Level::flow, true, kept_from_people, false, true},
+        {"zones_open", "shared zones open", "", 0, -1, Level::flow, true, open_zones, true, true},
         {"floor_m2", "floor", "m2", 2, -1, Level::flow, false,
             [](const Sample& s) { return Value(s.judged.figures.floor_m2); }},
         {"travel_m", "arm travel a part", "m", 2, -1, Level::flow, true,

@@ -11,6 +11,8 @@ namespace escarp::study {
 struct Sample {
     const Judged& judged;
     Stretch in;
+    inspection::Cache& cache;
+    const inspection::StopFlag* stop = nullptr;
 };
 
 struct Measure {
@@ -21,6 +23,7 @@ struct Measure {
     bool whole_history;       ///< needs more than what left when
     std::function<std::optional<double>(const Sample&)> of;
     bool counts = false;  ///< no mean of a run: cannot be believed to a share of itself
+    bool dear = false;    ///< takes longer than all the rest: worked out only where it is asked for
 };
 
 /// In the order in which they are listed. A new one is a line here.

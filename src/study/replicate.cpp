@@ -66,11 +66,11 @@ OneRun one_run(const std::shared_ptr<const cell::Cell>& cell, const std::vector<
     const Judged judged = judge(cell, cache, how);
     Stretch in = stretch_of(*judged.run);
     if (from && !judged.run->steady) in.from = *from;
-    const Sample sample{judged, in};
+    const Sample sample{judged, in, cache, options.stop};
     OneRun out{{}, judged.run->steady.has_value()};
     for (const Measure& m : measures()) {
         const bool asked = std::find(wanted.begin(), wanted.end(), &m) != wanted.end();
-        const bool comes_along = all && m.needs <= how.level && (whole || !m.whole_history);
+        const bool comes_along = all && !m.dear && m.needs <= how.level && (whole || !m.whole_history);
         if (!asked && !comes_along) continue;
         if (const auto v = m.of(sample); v && std::isfinite(*v)) out.figures[m.id] = *v;
     }

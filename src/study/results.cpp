@@ -22,12 +22,13 @@ json to_json(const Outcome& o) {
     json out = {{"figures", o.run.figures}, {"looked", o.looked}};
     if (o.run.certain) out["certain"] = true;
     if (!o.refused.empty()) out["refused"] = o.refused;
+    if (!o.dear.empty()) out["dear"] = o.dear;
     return out;
 }
 
 Outcome from_json(const json& j) {
     return {{j.at("figures").get<FigureValues>(), j.value("certain", false)}, j.value("refused", ""),
-        j.at("looked").get<int>()};
+        j.at("looked").get<int>(), j.value("dear", std::vector<std::string>())};
 }
 
 }  // namespace
@@ -37,6 +38,24 @@ int looked_at(const std::vector<const Measure*>& wanted) {
     for (const Measure* m : wanted)
         level = std::max(level, static_cast<int>(m->needs)), whole = std::max(whole, m->whole_history ? 1 : 0);
     return 2 * level + (level > 0 ? 1 : whole);  // checks look at all that was
+}
+
+bool Outcome::answers(const std::vector<const Measure*>& wanted) const {
+    return looked >= looked_at(wanted) && std::all_of(wanted.begin(), wanted.end(), [this](const Measure* m) {
+        return !m->dear || std::find(dear.begin(), dear.end(), m->id) != dear.end();
+    });
+}
+
+void Outcome::take_in(const Outcome& other) {
+    if (looked < 0 || other.looked < 0) {  // not run, for a reason: whoever was knows more
+        if (other.looked > looked) *this = other;
+        return;
+    }
+    run.figures.insert(other.run.figures.begin(), other.run.figures.end());
+    looked = std::max(looked, other.looked);
+    for (const std::string& id : other.dear)
+        if (std::find(dear.begin(), dear.end(), id) == dear.end()) dear.push_back(id);
+    std::sort(dear.begin(), dear.end());
 }
 
 std::string key_of(const json& resolved) {
@@ -198,7 +217,7 @@ std::size_t Results::merge(const std::string& other) {
     const int code = sqlite3_step(attach);
     sqlite3_finalize(attach);
     if (code != SQLITE_DONE) d.fail();
-    // Of what both have, the figures that both looked at have to be the same; whoever looked at more is kept.
+    // Of what both have, the figures that both looked at have to be the same; what any of them knows is kept.
     sqlite3_stmt* both = nullptr;
     d.prepare(both,
         "SELECT m.outcome, o.outcome, o.cell, o.point, o.repetition FROM other.found o JOIN main.found m USING (cell, "
@@ -213,8 +232,10 @@ std::size_t Results::merge(const std::string& other) {
         for (const auto& [id, v] : mine.run.figures)
             if (const auto found = theirs.run.figures.find(id); found != theirs.run.figures.end() && found->second != v)
                 differs = text(3);
-        if (theirs.looked > mine.looked)
-            better.push_back({{text(2), text(3), static_cast<std::size_t>(sqlite3_column_int64(both, 4))}, text(1)});
+        Outcome together = mine;
+        together.take_in(theirs);
+        if (const std::string all = to_json(together).dump(); all != text(0))
+            better.push_back({{text(2), text(3), static_cast<std::size_t>(sqlite3_column_int64(both, 4))}, all});
     }
     sqlite3_finalize(both);
     std::size_t made = 0;

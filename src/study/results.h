@@ -11,8 +11,14 @@ namespace escarp::study {
 /// What came of one run at one point of a study.
 struct Outcome {
     OneRun run;
-    std::string refused = {};  ///< why there is none: the values make no cell
-    int looked = 0;            ///< how much was looked at: see `looked_at`
+    std::string refused = {};            ///< why there is none: the values make no cell
+    int looked = 0;                      ///< how much was looked at: see `looked_at`
+    std::vector<std::string> dear = {};  ///< figures that are dear and were looked for
+
+    /// Whether all that is wanted was looked for.
+    bool answers(const std::vector<const Measure*>& wanted) const;
+    /// What both know; they are of the same run.
+    void take_in(const Outcome& other);
 };
 /// Of what these figures need: one that was looked at more than is asked for answers, too.
 int looked_at(const std::vector<const Measure*>& wanted);

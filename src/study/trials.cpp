@@ -205,20 +205,23 @@ std::optional<Outcome> Trials::found(const ResultKey& key) {
 }
 
 OneRun Trials::run_of(const ResultKey& key, At& at) {
-    const int looked = looked_at(wanted_);
-    if (std::optional<Outcome> there = found(key)) {
+    const std::optional<Outcome> there = found(key);
+    if (there) {
         if (!there->refused.empty() && there->looked >= 0) {
             ++kept_;
             throw cell::InputError(at_a_point, there->refused);
         }
-        if (there->looked >= looked) {
+        if (there->answers(wanted_)) {
             ++kept_;
-            return std::move(there->run);
+            return there->run;
         }
     }
     if (options_.only_found || !own_repetition(key.repetition)) throw NotThere();
     Outcome out;
-    out.looked = looked;
+    out.looked = looked_at(wanted_);
+    for (const Measure* m : wanted_)
+        if (m->dear && std::find(out.dear.begin(), out.dear.end(), m->id) == out.dear.end()) out.dear.push_back(m->id);
+    std::sort(out.dear.begin(), out.dear.end());
     try {
         {
             const std::lock_guard<std::mutex> hold(at.making);
@@ -230,6 +233,7 @@ OneRun Trials::run_of(const ResultKey& key, At& at) {
         out.refused = error.problems().front().where + ": " + error.problems().front().message;
     }
     ++runs_;
+    if (there) out.take_in(*there);
     if (options_.results) options_.results->keep(key, out);
     if (!out.refused.empty()) throw cell::InputError(at_a_point, out.refused);
     return out.run;

@@ -5,6 +5,7 @@
 #include <filesystem>
 #include <set>
 
+#include <inspection/people.h>
 #include <study/ask.h>
 #include <study/gains.h>
 
@@ -235,6 +236,66 @@ TEST_CASE("a search finds the place that a dense scan finds") {
     }
 }
 
+namespace {
+
+/// An arm that brings parts from one tray to another, both at the same distance from the plane x = 0, across which its
+/// own build is the same: whatever holds with its base at x holds at -x.
+json two_at_equal_distance() {
+    json cell = tests::demo().resolved("A");
+    const json arm = tests::device(cell, "arm1"), pedestal = tests::device(cell, "pedestal1");
+    const auto tray = [](const char* id, const char* use, double x) {
+        return json{{"id", id}, {"name", id}, {"kind", "tray"}, {"use", use}, {"part_type", "housing"},
+            {"placement", {{"x_mm", x}, {"y_mm", 620}, {"z_mm", 600}}}, {"pitch_x_mm", 200}, {"pitch_y_mm", 200},
+            {"exchange_s", 0.6}};
+    };
+    cell["studies"] = json::array();
+    cell["devices"] = {tray("left", "supply", -480), tray("right", "collect", 480), pedestal, arm};
+    json& base = cell["devices"][2]["placement"];
+    base["x_mm"] = 60, base["y_mm"] = 0;
+    json& mover = cell["devices"][3];
+    mover["placement"]["turn_deg"] = 90;
+    mover["task"] = {{{"id", "take"}, {"do", "pick"}, {"from", "left"}, {"approach_mm", 120}},
+        {{"id", "bring"}, {"do", "place"}, {"in", "right"}, {"approach_mm", 120}}};
+    return cell;
+}
+
+}  // namespace
+
+TEST_CASE("a search finds the place that follows from symmetry") {
+    json tree = two_at_equal_distance();
+    tree["variants"] = {{{"id", "A"}, {"name", "A"}}};
+    tree["baseline"] = "A";
+    const cell::Layout layout = simulation::layout(cell::Document::parse(tree.dump()), "A");
+    const std::string x = "/devices/pedestal1/placement/x_mm";
+    cell::Study scan = sweep(x, -120, 120, 49);
+    scan.look_at = {"cycle_s", "reach_margin_mm"};
+    const Answered all = asked(layout, scan);
+    for (std::size_t i = 0; i < all.tried.size(); ++i) {
+        const study::Tried &here = all.tried[i], &there = all.tried[all.tried.size() - 1 - i];
+        CHECK(here.figure("cycle_s") == Approx(there.figure("cycle_s")).margin(2e-4));
+        CHECK(here.figure("reach_margin_mm") == Approx(there.figure("reach_margin_mm")).margin(0.5));
+    }
+    // Off the middle on purpose: neither the middle of the range nor where it stands now is the answer.
+    cell::Study search = sweep(x, -110, 150, 2);
+    search.asks = cell::Study::Asks::search;
+    search.tries = 60, search.starts = 2;
+    const auto found = [&](const char* figure) {
+        search.look_at = {figure};
+        const Answered a = asked(layout, search);
+        REQUIRE(a.best >= 0);
+        return std::pair(a.tried[a.best].point[0].get<double>(), a.tried[a.best].figure(figure));
+    };
+    // Both trays are equally far from the middle: that is where the least margin of the two is greatest.
+    const auto [middle, margin] = found("reach_margin_mm");
+    CHECK(std::abs(middle) <= 5);
+    CHECK(margin >= all.tried[24].figure("reach_margin_mm") - 0.5);
+    // The least cycle comes twice, to either side.
+    const auto [either, cycle] = found("cycle_s");
+    const double best = all.tried[all.best].point[0].get<double>();
+    CHECK(std::abs(std::abs(either) - std::abs(best)) <= 5);
+    CHECK(cycle <= 1.005 * all.tried[all.best].figure("cycle_s"));
+}
+
 TEST_CASE("what cannot be asked is refused with the place; what makes no cell is told and the rest goes on") {
     const auto refused = [](cell::Study s, const std::string& where, const std::string& words) {
         try {
@@ -264,6 +325,47 @@ TEST_CASE("what cannot be asked is refused with the place; what makes no cell is
     CHECK_FALSE(some.tried[0].refused.empty());
     CHECK(some.tried[3].keeps);
     CHECK(some.best >= 0);
+}
+
+TEST_CASE("shared zones and the distance to people are figures too; what takes long is looked for only where asked") {
+    const cell::Layout layout = demo();
+    study::Results results("");
+    study::AskOptions kept;
+    kept.results = &results;
+    cell::Study s = sweep("/devices/pedestal1/placement/x_mm", 1480, 1500, 2);
+    s.look_at = {"cycle_s", "clearance_mm"};
+    const Answered plain = asked(layout, s, kept);
+    CHECK_FALSE(plain.tried[0].has("zones_open"));
+    s.look_at = {"cycle_s", "zones_open"};
+    const Answered with = asked(layout, s, kept);
+    CHECK(with.runs == 3);  // the cell as it is, too
+    CHECK(with.tried[1].figure("zones_open") == 1);
+    CHECK(with.tried[1].has("clearance_mm"));  // what was known before stays known
+    CHECK(asked(layout, s, kept).runs == 0);
+    s.look_at = {"clearance_mm"};
+    CHECK(asked(layout, s, kept).runs == 0);
+
+    // Nobody is kept away by what is not there; a light curtain in front of Arm 1 has so much to spare as its finding
+    // says, and moving it outward gives that much more.
+    s.look_at = {"people_spare_mm"};
+    CHECK_FALSE(asked(layout, s, kept).now.has("people_spare_mm"));
+    json tree = tests::demo().resolved("B");
+    tree["devices"].push_back({{"id", "curtain"}, {"name", "Curtain"}, {"kind", "light_curtain"},
+        {"placement", {{"x_mm", 1500}, {"y_mm", -1500}}}, {"length_mm", 2000}, {"height_mm", 1500},
+        {"detection_mm", 30}, {"response_s", 0.08}});
+    const auto spare = [&](double y) {
+        tests::device(tree, "curtain")["placement"]["y_mm"] = y;
+        inspection::Cache cache;
+        return study::one_run(tests::read(tree), study::measures_of({"people_spare_mm"}, ""), 0, cache)
+            .figures.at("people_spare_mm");
+    };
+    const double here = spare(-1500);
+    CHECK(spare(-1600) == Approx(here + 100).margin(1));
+    inspection::Cache cache;
+    const auto e = study::judge(tests::read(tree), cache, {});
+    double least = 1e300;
+    for (const auto& g : inspection::judge_guards(*e.cell, *e.run, cache)) least = std::min(least, -g.missing());
+    CHECK(spare(-1600) == Approx(1e3 * least).margin(1e-6));
 }
 
 TEST_CASE("results: another version, something else, a damaged file and a full disk are told; nothing is mixed up") {
@@ -310,6 +412,31 @@ TEST_CASE("results: another version, something else, a damaged file and a full d
     CHECK(study::key_of(tree) == key);
     tests::device(tree, "tester")["process_s"] = 6.6;
     CHECK(study::key_of(tree) != key);
+}
+
+TEST_CASE("what a second is worth where chance has a say comes with what it may be out by") {
+    const cell::Layout layout =
+        simulation::layout(tests::demo(), "D").edited({"", {cell::Operation::set("/horizon_s", 600)}});
+    inspection::Cache cache;
+    const study::Gains g = study::gains(layout, cache);
+    const auto of = [&](const std::string& at) -> const study::Gain& {
+        return *std::find_if(g.all.begin(), g.all.end(), [&](const study::Gain& one) { return one.at == at; });
+    };
+    // The plain way: ten runs with the same draws before and after, paired.
+    const auto cycle = study::measures_of({"cycle_s"}, "");
+    const cell::Layout quicker = layout.edited({"", {cell::Operation::set("/devices/marker/process_s", 2.0)}});
+    std::vector<double> falls;
+    for (std::size_t i = 0; i < 10; ++i)
+        falls.push_back(study::one_run(layout.shared_cell(), cycle, i, cache).figures.at("cycle_s") -
+                        study::one_run(quicker.shared_cell(), cycle, i, cache).figures.at("cycle_s"));
+    const study::Estimate plain = study::estimate(falls);
+    const study::Gain& marker = of("/devices/marker/process_s");
+    CHECK(*marker.shorter_s == Approx(plain.mean).margin(1e-6));
+    CHECK(marker.shorter_out_s == Approx(*plain.half_width()).margin(1e-6));
+    // Some are told from nothing, some are not, and those that are stand first.
+    CHECK(g.all.front().told());
+    CHECK(std::any_of(g.all.begin(), g.all.end(), [](const study::Gain& one) { return !one.told(); }));
+    CHECK(std::is_partitioned(g.all.begin(), g.all.end(), [](const study::Gain& one) { return one.told(); }));
 }
 
 TEST_CASE("what a second is worth is what the cycle falls by when it is taken away") {

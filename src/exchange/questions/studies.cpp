@@ -130,14 +130,18 @@ Answer gains(Asked& a) {
     out << "cycle " << formatted(g.cycle_s, "%.3f s") << "; it falls by\n   0.1 s less   10 % quicker\n";
     std::size_t shown = 0;
     for (const study::Gain& one : g.all) {
-        if (one.quicker_s == 0 && one.shorter_s.value_or(0) == 0) continue;
+        if (!one.told()) continue;
         ++shown;
-        char line[80];
-        std::snprintf(line, sizeof line, "  %11s   %12.3f   ",
-            one.shorter_s ? formatted(*one.shorter_s, "%.3f").c_str() : "-", one.quicker_s);
+        const auto with_interval = [](double value, double out) {
+            return formatted(value, "%.3f") + (out > 0 ? formatted(out, " +- %.3f") : "");
+        };
+        char line[100];
+        std::snprintf(line, sizeof line, "  %11s   %12s   ",
+            one.shorter_s ? with_interval(*one.shorter_s, one.shorter_out_s).c_str() : "-",
+            with_interval(one.quicker_s, one.quicker_out_s).c_str());
         out << line << one.words << (one.takes_s > 0 ? " (" + formatted(one.takes_s, "%.2f s") + ")" : "") << "\n";
     }
-    if (shown < g.all.size()) out << "  nothing by " << g.all.size() - shown << " others\n";
+    if (shown < g.all.size()) out << "  nothing that can be told from chance by " << g.all.size() - shown << " others\n";
     out << study::in_words(g) << "\n";
     return {gains_json(g), out.str()};
 }
