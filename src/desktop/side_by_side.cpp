@@ -3,6 +3,7 @@
 #include <QMouseEvent>
 #include <QPainter>
 #include <QResizeEvent>
+#include <QScrollBar>
 #include <algorithm>
 #include <cmath>
 
@@ -14,6 +15,7 @@ namespace escarp::desktop {
 namespace {
 
 constexpr double left = 190, gap = 14;
+constexpr int usual_column = 250, least_column = 132, many = 4;
 
 QString shown_value(const cell::json& v) {
     if (v.is_number()) return shown_number(v.get<double>());
@@ -29,6 +31,7 @@ SideBySide::SideBySide(Workspace& workspace, const Spreads& spreads, QWidget* pa
     setObjectName("side_by_side");
     setWidget(comparison_);
     setHorizontalScrollBarPolicy(Qt::ScrollBarAsNeeded);
+    connect(horizontalScrollBar(), &QScrollBar::valueChanged, comparison_, qOverload<>(&QWidget::update));
 }
 
 void SideBySide::resizeEvent(QResizeEvent* event) {
@@ -48,7 +51,8 @@ Comparison::Comparison(Workspace& workspace, const Spreads& spreads, QWidget* pa
 
 QSize Comparison::sizeHint() const {
     const int count = std::max<int>(1, static_cast<int>(workspace_.document().variants().size()));
-    return {std::max(room_.width(), static_cast<int>(left) + count * 250), std::max(room_.height(), height_)};
+    const int column = count > many ? least_column : usual_column;
+    return {std::max(room_.width(), static_cast<int>(left) + count * column), std::max(room_.height(), height_)};
 }
 
 void Comparison::set_room(const QSize& room) {
@@ -114,9 +118,11 @@ bool Comparison::differs(const QString& key) const {
 void Comparison::draw_label(QPainter& p, const QRectF& box, const QString& words, const QString& key) {
     labels_.emplace_back(box, key);
     const bool sorts = sorted_by_ == key;
+    p.setClipping(false);
     p.setFont(theme::font(11, sorts));
     p.setPen(sorts ? theme::accent : theme::ink);
     p.drawText(box, Qt::AlignLeft | Qt::AlignVCenter, sorts ? words + QStringLiteral(" \u25b8") : words);
+    p.setClipping(true);
 }
 
 std::optional<double> Comparison::value(const Row& row, const Column& c) const {
@@ -149,13 +155,13 @@ QString Comparison::text(const Row& row, const Column& c) const {
     const std::optional<double> v = value(row, c);
     if (!v) return QStringLiteral("\u2013");
     if (row.key == "reach") return QString("%1 / %2").arg(*v, 0, 'f', 0).arg(c.evaluation->figures.poses);
-    if (row.key == "margin" && *v >= 0.2) return tr("200 mm or more");
+    if (row.key == "margin" && *v >= 0.2) return tr("\u2265 200 mm");
     if (row.key == "part_waits")
         return c.evaluation->figures.part_waits_at.empty()
                    ? tr("nowhere")
-                   : QString("%1 %2 s")
-                         .arg(QString::fromStdString(c.evaluation->figures.part_waits_at))
-                         .arg(*v, 0, 'f', 1);
+                   : QString("%1 s %2")
+                         .arg(*v, 0, 'f', 1)
+                         .arg(QString::fromStdString(c.evaluation->figures.part_waits_at));
     return theme::number(*v * row.factor, row.decimals) + row.unit;
 }
 
@@ -170,16 +176,30 @@ QString Comparison::shown(const QString& row, const QString& variant) const {
 }
 
 QRectF Comparison::column_box(std::size_t index, std::size_t count, double top, double height) const {
-    const double wide = (width() - left - 30) / static_cast<double>(std::max<std::size_t>(1, count));
+    const double wide = (width() - left - 14) / static_cast<double>(std::max<std::size_t>(1, count));
     return {left + wide * static_cast<double>(index), top, wide - gap, height};
 }
 
+double Comparison::edge() const { return -std::min(0, x()); }
+
+bool Comparison::narrow(std::size_t count) const { return column_box(0, count, 0, 0).width() < 190; }
+
+/// A line from edge to edge.
+void Comparison::rule(QPainter& p, double y) {
+    p.setClipping(false);
+    p.setPen(QPen(theme::rule, 1));
+    p.drawLine(QPointF(0, y), QPointF(width(), y));
+    p.setClipping(true);
+}
+
 void Comparison::heading(QPainter& p, const QString& title, const QString& sub, double y) {
+    p.setClipping(false);
     p.setFont(theme::font(11, true));
     p.setPen(theme::muted);
-    p.drawText(QRectF(14, y, left - 20, 16), Qt::AlignLeft | Qt::AlignVCenter, title);
+    p.drawText(QRectF(edge() + 14, y, left - 20, 16), Qt::AlignLeft | Qt::AlignVCenter, title);
     p.setFont(theme::font(11));
-    p.drawText(QRectF(14, y + 18, left - 20, 16), Qt::AlignLeft | Qt::AlignVCenter, sub);
+    p.drawText(QRectF(edge() + 14, y + 18, left - 20, 16), Qt::AlignLeft | Qt::AlignVCenter, sub);
+    p.setClipping(true);
 }
 
 double Comparison::draw_layouts(QPainter& p, const std::vector<Column>& all, double y) {
@@ -201,18 +221,20 @@ double Comparison::draw_layouts(QPainter& p, const std::vector<Column>& all, dou
         if (c.evaluation && c.evaluation->figures.floor_m2 < area)
             area = c.evaluation->figures.floor_m2, smallest = c.id;
     }
+    const bool tight = narrow(all.size());  // what is said of a variant then stands in its drawing
     for (std::size_t i = 0; i < all.size(); ++i) {
         const QRectF box = column_box(i, all.size(), y + 24, drawing);
         p.setFont(theme::font(13, true));
         p.setPen(theme::ink);
-        theme::text(p, QRectF(box.left(), y + 2, box.width() - 96, 18), all[i].id + " " + all[i].name);
+        theme::text(p, QRectF(box.left(), y + 2, box.width() - (tight ? 0 : 96), 18), all[i].id + " " + all[i].name);
         p.setFont(theme::font(11, true));
         p.setPen(all[i].id == base ? theme::muted : theme::good);
         const QString note = all[i].id == base       ? tr("baseline")
                              : all[i].id == fastest  ? tr("fastest")
                              : all[i].id == smallest ? tr("smallest floor")
                                                      : QString();
-        p.drawText(QRectF(box.left(), y + 2, box.width(), 18), Qt::AlignRight | Qt::AlignVCenter, note);
+        const QPen note_pen = p.pen();
+        if (!tight) p.drawText(QRectF(box.left(), y + 2, box.width(), 18), Qt::AlignRight | Qt::AlignVCenter, note);
         p.setPen(QPen(theme::rule, 1));
         p.setBrush(QColor(0xFB, 0xF8, 0xEE));
         p.drawRect(box);
@@ -229,25 +251,30 @@ double Comparison::draw_layouts(QPainter& p, const std::vector<Column>& all, dou
         PlanView v{Side::top, scale, {}};
         v.middle = QPointF(box.center().x() - plan.center().x() * scale, box.center().y() + plan.center().y() * scale);
         p.save();
-        p.setClipRect(box);
+        p.setClipRect(box, Qt::IntersectClip);
         draw_plan(
-            p, v, cell, all[i].evaluation.get(), {all[i].evaluation->typical_s(), {}, true, true, true, false, 9});
+            p, v, cell, all[i].evaluation.get(), {all[i].evaluation->typical_s(), {}, !tight, true, !tight, false, 9});
         p.restore();
+        if (!tight) continue;
+        p.setFont(theme::font(10, true));
+        p.setPen(note_pen);
+        p.drawText(box.adjusted(5, 3, -5, -3), Qt::AlignLeft | Qt::AlignBottom, note);
     }
     return y + 24 + drawing + 10;
 }
 
 double Comparison::draw_cycles(QPainter& p, const std::vector<Column>& all, double y) {
     heading(p, tr("CYCLE"), tr("longest chain, one part"), y + 4);
-    labels_.emplace_back(QRectF(14, y + 4, left - 20, 34), "cycle");
+    labels_.emplace_back(QRectF(edge() + 14, y + 4, left - 20, 34), "cycle");
     const study::Category order[] = {
         study::Category::move, study::Category::grip, study::Category::process, study::Category::wait};
     double longest = 1e-6;
     for (const Column& c : all)
         if (c.evaluation)
             longest = std::max({longest, c.evaluation->figures.cycle_s.value_or(0), c.evaluation->cell->takt});
+    p.setClipping(false);
     for (int k = 0; k < 4; ++k) {
-        const QRectF key(14 + (k % 2) * 84, y + 42 + (k / 2) * 16, 10, 10);
+        const QRectF key(edge() + 14 + (k % 2) * 84, y + 42 + (k / 2) * 16, 10, 10);
         p.fillRect(key, order[k] == study::Category::wait ? QBrush(QColor(0xEF, 0xEB, 0xE0))
                                                           : QBrush(theme::category_colour(order[k])));
         if (order[k] == study::Category::wait) p.fillRect(key, theme::hatch(QColor(0x9A, 0xA2, 0xA6)));
@@ -255,6 +282,8 @@ double Comparison::draw_cycles(QPainter& p, const std::vector<Column>& all, doub
         p.setPen(theme::muted);
         p.drawText(QPointF(key.right() + 5, key.bottom()), tr(study::word(order[k])));
     }
+    p.setClipping(true);
+    const bool tight = narrow(all.size());
     const Column* base = nullptr;
     for (const Column& c : all)
         if (c.id == QString::fromStdString(workspace_.document().baseline())) base = &c;
@@ -262,7 +291,7 @@ double Comparison::draw_cycles(QPainter& p, const std::vector<Column>& all, doub
         const QRectF box = column_box(i, all.size(), y, 84);
         if (!all[i].evaluation) continue;
         const study::Figures& f = all[i].evaluation->figures;
-        p.setFont(theme::font(20, true));
+        p.setFont(theme::font(tight ? 15 : 20, true));
         p.setPen(f.cycle_s ? theme::ink : theme::stop);
         const std::optional<double> mean = this->cycle(all[i]);
         const QString cycle = f.cycle_s ? theme::number(mean, 2) + " s" : tr("no cycle");
@@ -272,21 +301,24 @@ double Comparison::draw_cycles(QPainter& p, const std::vector<Column>& all, doub
         if (base && base != &all[i] && base->evaluation && this->cycle(*base) && mean) {
             const double d = *mean - *this->cycle(*base);
             p.setPen(d <= 0 ? theme::good : theme::watch_text);
-            p.drawText(QRectF(box.left() + after, y, 90, 26), Qt::AlignLeft | Qt::AlignVCenter,
-                QString("%1 %2 s").arg(
-                    d <= 0 ? QStringLiteral("\u25bc") : QStringLiteral("\u25b2"), theme::number(std::abs(d), 2)));
+            p.drawText(tight ? QRectF(box.right() - 90, y, 90, 26) : QRectF(box.left() + after, y, 90, 26),
+                (tight ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter,
+                QString(tight ? "%1 %2" : "%1 %2 s")
+                    .arg(d <= 0 ? QStringLiteral("\u25bc") : QStringLiteral("\u25b2"), theme::number(std::abs(d), 2)));
         }
         p.setFont(theme::font(10));
         p.setPen(theme::muted);
         const study::Replicated* spread = spreads_.of(all[i].id);
-        theme::text(p, QRectF(box.left() + after + 70, y, box.width() - after - 70, 26),
+        theme::text(p,
+            tight ? QRectF(box.left(), y + 58, box.width(), 18)
+                  : QRectF(box.left() + after + 70, y, box.width() - after - 70, 26),
             f.steady ? tr("exact")
             : spread ? tr("\u00b1 %1 s in %2 runs")
                            .arg(theme::number(spread->of("cycle_s").half_width(), 2))
                            .arg(spread->runs.size())
             : f.cycle_s ? tr("mean of the second half")
                         : tr("the work stops"),
-            Qt::AlignRight | Qt::AlignVCenter);
+            (tight ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter);
         double x = box.left();
         const double per_second = (box.width() - 4) / longest;
         for (const study::Category c : order) {
@@ -310,7 +342,7 @@ double Comparison::draw_cycles(QPainter& p, const std::vector<Column>& all, doub
             p.setPen(theme::stop);
             const QString label = tr("takt %1 s").arg(theme::number(takt, 2));
             const double wide = QFontMetricsF(p.font()).horizontalAdvance(label);
-            p.drawText(QPointF(std::min(at + 4, box.right() - wide), y + 74), label);
+            if (!tight) p.drawText(QPointF(std::min(at + 4, box.right() - wide), y + 74), label);
         }
     }
     return y + 86;
@@ -324,15 +356,19 @@ double Comparison::draw_figures(QPainter& p, const std::vector<Column>& all, dou
     p.setFont(theme::font(10));
     p.setPen(theme::muted);
     const std::size_t same = rows().size() - shown_rows.size();
-    p.drawText(QRectF(left, y, width() - left - 30, 16), Qt::AlignLeft | Qt::AlignVCenter,
+    p.drawText(QRectF(edge() + left, y, room_.width() - left - 30, 16), Qt::AlignLeft | Qt::AlignVCenter,
         tr("a click on a name sorts by it") +
             (same == 0 ? QString() : QStringLiteral(" \u00b7 ") + tr("%1 more the same in all").arg(same)));
     y += 18;
     const std::string base_id = workspace_.document().baseline();
+    const bool tight = narrow(all.size());
     for (std::size_t r = 0; r < shown_rows.size(); ++r, y += 21) {
         const Row& row = *shown_rows[r];
-        if (r % 2 == 0) p.fillRect(QRectF(0, y, width(), 21), QColor(0xF5, 0xF0, 0xE6));
-        draw_label(p, QRectF(14, y, left - 20, 21), row.label, row.key);
+        if (r % 2 == 0) {
+            p.setClipping(false);
+            p.fillRect(QRectF(0, y, width(), 21), QColor(0xF5, 0xF0, 0xE6));
+        }
+        draw_label(p, QRectF(edge() + 14, y, left - 20, 21), row.label, row.key);
         std::optional<double> best, base;
         bool differs = false;
         for (const Column& c : all) {
@@ -353,24 +389,30 @@ double Comparison::draw_figures(QPainter& p, const std::vector<Column>& all, dou
                     (row.key == "stops" && *v > 0));
             p.setFont(theme::font(11, is_best));
             p.setPen(bad ? theme::stop : theme::ink);
-            const QString s = (bad ? QStringLiteral("\u2715 ") : QString()) + text(row, all[i]);
-            theme::text(p, QRectF(box.left(), y, box.width() - 64, 21), s);
-            if (is_best) {
-                p.setPen(theme::good);
-                p.setFont(theme::font(10, true));
-                const double at = box.left() + 0.46 * box.width();
-                if (QFontMetricsF(theme::font(11, true)).horizontalAdvance(s) + 8 < 0.46 * box.width())
-                    p.drawText(QRectF(at, y, 60, 21), Qt::AlignLeft | Qt::AlignVCenter, tr("\u25cf best"));
-            }
+            QString change;
             if (v && base && all[i].id.toStdString() != base_id &&
                 std::abs(*v - *base) * row.factor > 0.5 * std::pow(10, -row.decimals)) {
                 const double d = (*v - *base) * row.factor;
-                p.setFont(theme::font(10));
-                p.setPen(theme::muted);
-                p.drawText(QRectF(box.right() - 62, y, 60, 21), Qt::AlignRight | Qt::AlignVCenter,
-                    QString("%1 %2").arg(d < 0 ? QStringLiteral("\u25bc") : QStringLiteral("\u25b2"),
-                        theme::number(std::abs(d), row.decimals)));
+                change = QString("%1 %2").arg(d < 0 ? QStringLiteral("\u25bc") : QStringLiteral("\u25b2"),
+                    theme::number(std::abs(d), row.decimals));
             }
+            const double taken = change.isEmpty() ? 0
+                                 : tight          ? QFontMetricsF(theme::font(10)).horizontalAdvance(change) + 4
+                                                  : 64;
+            QString s = (bad ? QStringLiteral("\u2715 ") : QString()) + text(row, all[i]);
+            if (tight && row.key == "part_waits" && v) s = theme::number(*v, row.decimals) + row.unit;
+            theme::text(p, QRectF(box.left(), y, box.width() - taken, 21), s);
+            const double after = box.left() + QFontMetricsF(theme::font(11, true)).horizontalAdvance(s) + 8,
+                         mark = tight ? after : box.left() + 0.46 * box.width();
+            if (is_best && after <= mark && mark + (tight ? 12 : 60) < box.right() - taken + 4) {
+                p.setPen(theme::good);
+                p.setFont(theme::font(10, true));
+                p.drawText(QRectF(mark, y, 60, 21), Qt::AlignLeft | Qt::AlignVCenter,
+                    tight ? QStringLiteral("\u25cf") : tr("\u25cf best"));
+            }
+            p.setFont(theme::font(10));
+            p.setPen(theme::muted);
+            p.drawText(QRectF(box.left(), y, box.width() - 2, 21), Qt::AlignRight | Qt::AlignVCenter, change);
         }
     }
     return y + 8;
@@ -421,8 +463,7 @@ QStringList Comparison::differences(const Column& c) const {
 }
 
 double Comparison::draw_differences(QPainter& p, const std::vector<Column>& all, double y) {
-    p.setPen(QPen(theme::rule, 1));
-    p.drawLine(QPointF(0, y), QPointF(width(), y));
+    rule(p, y);
     heading(p, tr("WHAT DIFFERS"), tr("from the baseline"), y + 6);
     double most = 40;
     p.setFont(theme::font(11));
@@ -507,14 +548,13 @@ QString Comparison::verdict(const std::vector<Column>& all) const {
 }
 
 double Comparison::draw_verdict(QPainter& p, const std::vector<Column>& all, double y) {
-    p.setPen(QPen(theme::rule, 1));
-    p.drawLine(QPointF(0, y), QPointF(width(), y));
+    rule(p, y);
     heading(p, tr("VERDICT"), {}, y + 6);
     p.setFont(theme::font(12));
     p.setPen(theme::ink);
     QRectF used;
-    p.drawText(QRectF(left, y + 6, width() - left - 30, 400), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap,
-        verdict(all), &used);
+    p.drawText(QRectF(edge() + left, y + 6, room_.width() - left - 30, 400),
+        Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, verdict(all), &used);
     return y + used.height() + 18;
 }
 
@@ -524,18 +564,24 @@ void Comparison::paintEvent(QPaintEvent*) {
     p.fillRect(rect(), theme::panel);
     labels_.clear();
     const std::vector<Column> all = columns();
+    // Columns pass below the names of the rows when they are scrolled.
+    p.setClipRect(QRectF(edge() + left - gap / 2, 0, width(), 1e5));
     double y = draw_layouts(p, all, 8);
-    p.setPen(QPen(theme::rule, 1));
-    p.drawLine(QPointF(0, y), QPointF(width(), y));
+    rule(p, y);
     y = draw_cycles(p, all, y + 6);
-    y = draw_figures(p, all, y);
+    const double figures_end = y = draw_figures(p, all, y);
+    // With many columns what differs is long: what it all means comes first then.
+    const bool verdict_first = narrow(all.size());
+    if (verdict_first) y = draw_verdict(p, all, y);
+    const double verdict_end = y;
     y = draw_differences(p, all, y);
     const double columns_end = y;
-    y = draw_verdict(p, all, y);
+    if (!verdict_first) y = draw_verdict(p, all, y);
     for (std::size_t i = 1; i < all.size(); ++i) {
         const double x = column_box(i, all.size(), 0, 0).left() - gap / 2;
         p.setPen(QPen(theme::rule, 1));
-        p.drawLine(QPointF(x, 0), QPointF(x, columns_end));
+        p.drawLine(QPointF(x, 0), QPointF(x, verdict_first ? figures_end : columns_end));
+        if (verdict_first) p.drawLine(QPointF(x, verdict_end), QPointF(x, columns_end));
     }
     if (static_cast<int>(y) != height_) {
         height_ = static_cast<int>(y);

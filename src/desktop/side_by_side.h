@@ -56,6 +56,9 @@ private:
     double draw_differences(QPainter& p, const std::vector<Column>& all, double y);
     double draw_verdict(QPainter& p, const std::vector<Column>& all, double y);
     void heading(QPainter& p, const QString& title, const QString& sub, double y);
+    void rule(QPainter& p, double y);
+    double edge() const;                   ///< where the names of the rows begin: they stay while columns are scrolled
+    bool narrow(std::size_t count) const;  ///< columns have room for figures, not for names in drawings
     QStringList differences(const Column& column) const;
     QString verdict(const std::vector<Column>& all) const;
 
