@@ -457,9 +457,22 @@ void ClearanceJobs::each(const std::function<void(const ClearanceJob&)>& use, co
 Ticks ClearanceJobs::end() const { return asking_->end_; }
 
 motion::Clearance ClearanceJobs::answer(const ClearanceJob& job, double from, double to, double cap) const {
+    return ask(job, {from, std::max(from, to), cap});
+}
+
+motion::Clearance ClearanceJobs::answer_beside(const ClearanceJob& job, double cap, double mark) const {
+    motion::ClearanceQuery query{job.from, std::max(job.from, job.to), cap};
+    const motion::Clearance found = ask(job, query);
+    if (found.part_a < 0 || found.distance < mark || found.distance >= mark + query.tolerance) return found;
+    query.cap = found.distance, query.tolerance = 1e-6;
+    const motion::Clearance exact = ask(job, query);
+    return exact.part_a >= 0 ? exact : found;
+}
+
+motion::Clearance ClearanceJobs::ask(const ClearanceJob& job, const motion::ClearanceQuery& within) const {
     const Segment& s = *job.segment;
     const motion::ArmMover mover = asking_->timeline_.moving(*job.room, s);
-    motion::ClearanceQuery query{from, std::max(from, to), cap};
+    motion::ClearanceQuery query = within;
     query.take = [&job](const motion::Part& p, const motion::Part& q) { return judged(job.rule, job.context, p, q); };
     if (!distance_counts(job.rule))
         query.sink = [&job](const motion::Part& p, const motion::Part& q) {

@@ -48,10 +48,14 @@ public:
     void each(const std::function<void(const ClearanceJob&)>& use, const ClearanceOf& of = {});
     /// How near they come between two instants of the job's own time, s; see motion::ClearanceQuery.
     motion::Clearance answer(const ClearanceJob& job, double from, double to, double cap) const;
+    /// The same over all of the job, with what is next to `mark` (m) made sure: whether it is below it is exact to
+    /// 1e-6.
+    motion::Clearance answer_beside(const ClearanceJob& job, double cap, double mark) const;
     LeastClearance named(const ClearanceJob& job, const motion::Clearance& found) const;
     simulation::Ticks end() const;  ///< how far the run is looked at
 
 private:
+    motion::Clearance ask(const ClearanceJob& job, const motion::ClearanceQuery& within) const;
     struct Asking;
     std::unique_ptr<Asking> asking_;
 };

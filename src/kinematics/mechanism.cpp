@@ -157,6 +157,45 @@ double travel_bound(const Mechanism& m, const std::vector<Frame>& links, int lin
     return way;
 }
 
+Drift drift_bound(const Mechanism& m, const std::vector<Frame>& links, int link, const Vector3& centre, double radius,
+    const Vector3& point, const Vector3& along, const JointVector& rate, const JointVector& by,
+    const JointVector& bend) {
+    Drift out;
+    double way = 0, straight = 0;
+    Vector3 turning = Vector3::Zero();
+    const double far = (point - centre).norm() + radius;  // of the body's points from that one
+    for (int at = link;;) {
+        const int code = m.carrier(at);
+        if (code < 0) break;
+        const Joint& joint = m.connection(code);
+        at = joint.parent;
+        double turn, speed, off;
+        if (code < m.size()) {
+            turn = by[code], speed = rate[code], off = bend[code];
+        } else {
+            const JointVector& ratios = m.followers[code - m.size()].ratios;
+            turn = ratios.cwiseAbs().dot(by), speed = ratios.dot(rate), off = ratios.cwiseAbs().dot(bend);
+        }
+        if (turn == 0) continue;
+        const Frame& child = links[joint.child];
+        const Vector3 axis = child.linear() * joint.axis;
+        if (joint.type == JointType::slide) {
+            const double share = along.dot(axis);
+            straight += speed * share, out.rest += off * std::abs(share);
+            way += turn;
+            continue;
+        }
+        const Vector3 arm = centre - child.translation(), cross = along.cross(axis);
+        const double lift = cross.dot(point - child.translation()), height = axis.dot(arm);
+        straight += speed * lift, turning += speed * cross;
+        const double lever = std::sqrt(std::max(0.0, arm.squaredNorm() - height * height)) + radius + way;
+        out.rest += off * (std::abs(lift) + far * cross.norm()) + turn * (way + 0.5 * lever * turn);
+        way += turn * lever;
+    }
+    out.straight = std::abs(straight), out.turning = turning;
+    return out;
+}
+
 bool carried_by(const Mechanism& m, int link, int carrier) {
     while (link != carrier) {
         const int code = m.carrier(link);

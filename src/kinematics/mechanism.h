@@ -80,6 +80,20 @@ JointVector lever_bounds(const Mechanism& mechanism, int link, const Vector3& ce
 /// farther out do. `seen_from`: the link that the way is seen from, the base or one that carries `link`.
 double travel_bound(const Mechanism& mechanism, const std::vector<Frame>& links, int link, const Vector3& centre,
     double radius, const JointVector& by, int seen_from = 0);
+/// How far a body fixed to `link` gets at most along a direction, in a time in which every joint keeps to the `rate` it
+/// has now, give or take `bend` (rad or m), and moves by at most `by`. First what `point`, one of the body, does in a
+/// second; then what turning does in a second to a point that stands off `point` by a vector: its product with
+/// `turning`. Both may go either way. The rest is bounded as it is: second order (Taylor, with the levers of
+/// `travel_bound` for what the second derivatives can be), and what `bend` adds. `centre`, `radius`: a ball around the
+/// body.
+struct Drift {
+    double straight = 0;                ///< m/s, >= 0
+    Vector3 turning = Vector3::Zero();  ///< 1/s
+    double rest = 0;                    ///< m
+};
+Drift drift_bound(const Mechanism& mechanism, const std::vector<Frame>& links, int link, const Vector3& centre,
+    double radius, const Vector3& point, const Vector3& along, const JointVector& rate, const JointVector& by,
+    const JointVector& bend);
 /// Whether a link moves with `carrier`: is carried by it, directly or over others, or is it.
 bool carried_by(const Mechanism& mechanism, int link, int carrier);
 

@@ -2,24 +2,58 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
+#include <deque>
 #include <optional>
+#include <unordered_map>
 
 namespace escarp::motion {
 namespace {
 
 constexpr int deepest = 40;
+constexpr double long_way = 0.3;  // m: of bodies that go farther the square of the time says no less
 
 /// What a search works with; kept by each thread, so that a query asks for no memory.
 struct Scratch {
-    struct Side {
+    /// A mover during a stretch of time; what of each of its parts is worked out when it is first needed.
+    struct Sight {
         Mover::Look look;
         std::vector<Frame> at;
         std::vector<Vector3> centre;
         std::vector<double> travel;
-        std::vector<int> at_visit, centre_visit;  // when they were worked out last
-        void fit(std::size_t parts) {
+        std::vector<char> at_known, known;
+        void begin(std::size_t parts) {
             at.resize(parts), centre.resize(parts), travel.resize(parts);
-            at_visit.assign(parts, -1), centre_visit.assign(parts, -1);
+            at_known.assign(parts, 0), known.assign(parts, 0);
+        }
+    };
+    /// One of the two movers. The same one is often asked about against many others, one after another, and the
+    /// stretches are the same again: what was seen of it is kept until another comes.
+    struct Side {
+        Sight* now = nullptr;
+        std::deque<Sight> kept;
+        std::size_t used = 0;
+        std::uint64_t who = 0;
+        std::unordered_map<std::uint64_t, std::vector<std::size_t>> by_beginning;
+        std::vector<std::pair<double, double>> spans;
+
+        /// The sight of a stretch; true: it was there.
+        bool find(std::uint64_t mover, double from, double to) {
+            constexpr std::size_t most = 1000;
+            if (mover == 0 || mover != who || used >= most) {
+                used = 0, who = mover;
+                by_beginning.clear(), spans.clear();
+            }
+            std::uint64_t bits;
+            std::memcpy(&bits, &from, sizeof bits);
+            std::vector<std::size_t>& there = by_beginning[bits];
+            for (const std::size_t i : there)
+                if (spans[i].second == to) return now = &kept[i], true;
+            there.push_back(used);
+            spans.emplace_back(from, to);
+            if (used == kept.size()) kept.emplace_back();
+            now = &kept[used++];
+            return false;
         }
     };
     struct Active {
@@ -62,8 +96,6 @@ public:
 
 private:
     void begin() {
-        a_.fit(parts_a());
-        if (!self_) b_.fit(parts_b());
         frames_b_ = static_cast<std::size_t>(two_.set().frames());
         k_.seen.resize(frames_b_ * parts_a());
         k_.seen_visit.assign(frames_b_ * parts_a(), -1);
@@ -75,30 +107,32 @@ private:
     std::size_t parts_b() const { return two_.parts().size(); }
 
     void look(const Mover& mover, Scratch::Side& side, double from, double to) {
-        if (visits_ == 0 || !mover.rests()) mover.look(from, to, side.look);
+        if (visits_ > 0 && mover.rests()) return;
+        if (side.find(mover.identity(), from, to)) return;
+        side.now->begin(mover.parts().size());
+        mover.look(from, to, side.now->look);
     }
     /// Where a part's ball is in the middle of the stretch, and how far the part gets from there.
     const Vector3& place(const Mover& mover, Scratch::Side& side, std::size_t i) {
-        int& done = side.centre_visit[i];
-        if (done < 0 || (done != visits_ && !mover.rests())) {
-            side.centre[i] = side.look.frames[mover.set().frame(i)] * mover.set().centre(i);
-            side.travel[i] = mover.travel(side.look, i, side.centre[i]);
-            done = visits_;
+        Scratch::Sight& s = *side.now;
+        if (!s.known[i]) {
+            s.centre[i] = s.look.frames[mover.set().frame(i)] * mover.set().centre(i);
+            s.travel[i] = mover.travel(s.look, i, s.centre[i]);
+            s.known[i] = 1;
         }
-        return side.centre[i];
+        return s.centre[i];
     }
     const Frame& frame_at(const Mover& mover, Scratch::Side& side, std::size_t i) {
-        int& done = side.at_visit[i];
-        if (done < 0 || (done != visits_ && !mover.rests()))
-            side.at[i] = side.look.frames[mover.parts()[i].frame] * mover.parts()[i].at, done = visits_;
-        return side.at[i];
+        Scratch::Sight& s = *side.now;
+        if (!s.at_known[i]) s.at[i] = s.look.frames[mover.parts()[i].frame] * mover.parts()[i].at, s.at_known[i] = 1;
+        return s.at[i];
     }
     /// The middle of a part of a, seen from a frame of b.
     const Vector3& seen(std::size_t i, int frame) {
         const std::size_t k = static_cast<std::size_t>(frame) * parts_a() + i;
         if (k_.seen_visit[k] != visits_) {
-            const Frame& f = b_.look.frames[frame];
-            k_.seen[k].noalias() = f.linear().transpose() * (a_.centre[i] - f.translation());
+            const Frame& f = b_.now->look.frames[frame];
+            k_.seen[k].noalias() = f.linear().transpose() * (a_.now->centre[i] - f.translation());
             k_.seen_visit[k] = visits_;
         }
         return k_.seen[k];
@@ -111,6 +145,7 @@ private:
     /// halved. Pairs to look at: those in the stack from `begin` to `end`, at the root all.
     void stretch(double from, double to, std::size_t begin, std::size_t end, int depth) {
         const double middle = 0.5 * (from + to);
+        from_ = from, to_ = to;
         look(one_, a_, from, to);
         if (!self_) look(two_, b_, from, to);
         const std::size_t mine = k_.active.size();
@@ -167,7 +202,7 @@ private:
         if (s.distance > 0) best_.on_a = best_.on_b = 0.5 * (s.on_a + s.on_b);
     }
     Clearance at_contact(const Active& pair, double when) const {
-        const Vector3 between = 0.5 * (a_.centre[pair.i] + b_.centre[pair.j]);
+        const Vector3 between = 0.5 * (a_.now->centre[pair.i] + b_.now->centre[pair.j]);
         return {0, when, pair.i, pair.j, between, between};
     }
 
@@ -190,8 +225,8 @@ private:
             place(one_, a_, i);
             for (const PartSet::Run& r : two_.set().runs())
                 two_.set().box_gaps(r.from, r.to, seen(i, r.frame), k_.gap2.data() + r.from);
-            const double near = best_.distance + a_.travel[i] + one_.set().bound(i);
-            const double *travel = b_.travel.data(), *gap2 = k_.gap2.data();
+            const double near = best_.distance + a_.now->travel[i] + one_.set().bound(i);
+            const double *travel = b_.now->travel.data(), *gap2 = k_.gap2.data();
             for (std::size_t j = self_ ? i + 1 : 0; j < nb; ++j) {
                 const double round = near + travel[j];
                 if (gap2[j] <= round * round && taken(i, j))
@@ -202,13 +237,15 @@ private:
 
     double travel_of(const Active& pair) const {
         const auto i = static_cast<std::size_t>(pair.i), j = static_cast<std::size_t>(pair.j);
-        return self_ ? one_.travel_seen_from(a_.look, j, a_.centre[j], i, a_.centre[i]) : a_.travel[i] + b_.travel[j];
+        return self_ ? one_.travel_seen_from(a_.now->look, j, a_.now->centre[j], i, a_.now->centre[i])
+                     : a_.now->travel[i] + b_.now->travel[j];
     }
     /// Distance at the middle, with what the pair may overlap added; nothing where it is surely more than `useful`.
     std::optional<geometry::Separation> look_at(Active& pair, double gap2, double useful) {
         const auto i = static_cast<std::size_t>(pair.i), j = static_cast<std::size_t>(pair.j);
         const double round = useful + one_.set().bound(i), apart = round + two_.set().bound(j);
-        if (gap2 > round * round || (a_.centre[i] - b_.centre[j]).squaredNorm() > apart * apart) return std::nullopt;
+        if (gap2 > round * round || (a_.now->centre[i] - b_.now->centre[j]).squaredNorm() > apart * apart)
+            return std::nullopt;
         const Part &p = one_.parts()[i], &q = two_.parts()[j];
         const Frame &at_p = frame_at(one_, a_, i), &at_q = frame_at(two_, b_, j);
         geometry::Separation found = geometry::separation(p.shape, at_p, q.shape, at_q, &pair.warm, useful);
@@ -221,6 +258,10 @@ private:
 
     void consider(Active pair, double middle, double gap2) {
         const double travel = travel_of(pair);
+        // Bodies are no farther apart than their middles: where they could surely meet, how far is no use yet.
+        constexpr double surely = 0.95;
+        if ((a_.now->centre[pair.i] - b_.now->centre[pair.j]).squaredNorm() < surely * surely * travel * travel)
+            return k_.active.push_back(pair);
         const auto found =
             look_at(pair, gap2, best_.distance + travel);  // farther than this at the middle cannot matter
         if (!found) return;
@@ -228,7 +269,35 @@ private:
             if (found->distance > 0) best_ = {found->distance, middle, pair.i, pair.j, found->on_a, found->on_b};
             else best_ = at_contact(pair, middle);
         }
-        if (found->distance - travel < best_.distance - query_.tolerance) k_.active.push_back(pair);
+        const double useful = best_.distance - query_.tolerance;
+        if (found->distance - travel < useful &&
+            (travel > long_way || !parts_too_slowly(pair, *found, found->distance - useful)))
+            k_.active.push_back(pair);
+    }
+    /// Whether a pair surely does not come nearer by so much anywhere in the stretch. Along the line between their
+    /// nearest points both are convex bodies on either side of a gap; it shrinks by no more than what each does along
+    /// it.
+    bool parts_too_slowly(const Active& pair, const geometry::Separation& found, double by) {
+        constexpr double least_gap = 1e-4;  // where the direction is sure
+        if (self_ || query_.sink || found.distance < least_gap || by <= 0) return false;
+        const Vector3 along = (found.on_b - found.on_a) / found.distance;
+        const double left = by - gain(one_, a_, static_cast<std::size_t>(pair.i), found.on_a, along);
+        return left >= 0 && left >= gain(two_, b_, static_cast<std::size_t>(pair.j), found.on_b, -along);
+    }
+    /// How far any point of a part gets at most beyond `point`, along a direction.
+    double gain(const Mover& mover, Scratch::Side& side, std::size_t i, const Vector3& point, const Vector3& along) {
+        if (mover.rests()) return 0;
+        Mover::Look& look = side.now->look;
+        if (!look.close) mover.look_closer(from_, to_, look);
+        const kinematics::Drift d = mover.drift(look, i, side.now->centre[i], point, along);
+        if (d.turning.isZero()) return d.straight + d.rest;
+        const geometry::Convex& shape = mover.parts()[i].shape;
+        const Frame& at = side.now->at[i];
+        const auto ahead = [&](const Vector3& direction) {
+            const Vector3 there = at * shape.support(at.linear().transpose() * direction);
+            return direction.dot(there - point) + shape.radius() * direction.norm();
+        };
+        return d.straight + d.rest + std::max(ahead(along + d.turning), ahead(along - d.turning));
     }
 
     const Mover &one_, &two_;
@@ -239,6 +308,7 @@ private:
     std::size_t frames_b_ = 0;
     Clearance best_;
     int visits_ = 0;
+    double from_ = 0, to_ = 0;  ///< of the stretch that is looked at
 };
 
 Search search(const Mover& a, const Mover& b, const ClearanceQuery& query) {
@@ -275,7 +345,7 @@ double closing_bound(const Mover& a, const Mover& b, double from, double to) {
 
 }  // namespace
 
-PartSet::PartSet(std::vector<Part> parts) : parts_(std::move(parts)) {
+PartSet::PartSet(std::vector<Part> parts) : parts_(std::move(parts)), serial_(++made_) {
     for (const Part& p : parts_) {
         centre_.push_back(p.at * p.shape.centre());
         bound_.push_back(p.shape.bound());
@@ -306,7 +376,27 @@ void PartSet::box_gaps(std::size_t from, std::size_t to, const Vector3& point, d
 
 ArmMover::ArmMover(
     const kinematics::Mechanism& mechanism, const Frame& base, MotionPtr motion, double start, PartSetPtr parts)
-    : Mover(std::move(parts)), mechanism_(mechanism), base_(base), motion_(std::move(motion)), start_(start) {}
+    : Mover(std::move(parts)),
+      mechanism_(mechanism),
+      base_(base),
+      motion_(std::move(motion)),
+      start_(start),
+      identity_(identity_of(base_, *motion_, start_, *set_)) {}
+
+std::uint64_t ArmMover::identity_of(const Frame& base, const Motion& motion, double start, const PartSet& parts) {
+    std::uint64_t sum = 1469598103934665603u;  // FNV-1a, by words
+    const auto add = [&sum](const void* from, std::size_t words) {
+        for (std::size_t i = 0; i < words; ++i) {
+            std::uint64_t word;
+            std::memcpy(&word, static_cast<const char*>(from) + 8 * i, 8);
+            sum = (sum ^ word) * 1099511628211u;
+            sum ^= sum >> 29;
+        }
+    };
+    const std::uint64_t serials[] = {motion.serial(), parts.serial()};
+    add(serials, 2), add(&start, 1), add(base.data(), 12);
+    return sum | 1;
+}
 
 void ArmMover::frames(double t, std::vector<Frame>& out) const {
     mechanism_.link_frames(motion_->position(t - start_), base_, out);
@@ -316,6 +406,25 @@ void ArmMover::look(double from, double to, Look& out) const {
     out.half = 0.5 * (to - from);
     frames(0.5 * (from + to), out.frames);
     out.by = motion_->rate_bound(from - start_, to - start_) * out.half;
+    out.close = false;
+}
+
+void ArmMover::look_closer(double from, double to, Look& out) const {
+    out.close = true;
+    out.rate = motion_->at(0.5 * (from + to) - start_).rate;
+    if (const auto most = motion_->acceleration_bound(from - start_, to - start_))
+        out.bend = 0.5 * out.half * out.half * *most;
+    else out.bend = out.by + out.half * out.rate.cwiseAbs();
+}
+
+kinematics::Drift ArmMover::drift(
+    const Look& look, std::size_t part, const Vector3& centre, const Vector3& point, const Vector3& along) const {
+    const Part& p = parts()[part];
+    if (p.levers.size() == 0) return {};
+    kinematics::Drift d = kinematics::drift_bound(
+        mechanism_, look.frames, p.frame, centre, p.shape.bound(), point, along, look.rate, look.by, look.bend);
+    d.straight *= look.half, d.turning *= look.half;
+    return d;
 }
 
 double ArmMover::travel(const Look& look, std::size_t part, const Vector3& centre) const {
@@ -354,6 +463,12 @@ void GlideMover::look(double from, double to, Look& out) const {
 
 double GlideMover::travel(const Look& look, std::size_t part, const Vector3&) const {
     return speeds_[part] * look.half;
+}
+
+kinematics::Drift GlideMover::drift(
+    const Look& look, std::size_t part, const Vector3& centre, const Vector3&, const Vector3& along) const {
+    if (glide_.turn_rate != 0) return {0, Vector3::Zero(), travel(look, part, centre)};
+    return {std::abs(along.dot(glide_.velocity)) * look.half, Vector3::Zero(), 0};
 }
 
 Clearance least_clearance(const Mover& a, const Mover& b, const ClearanceQuery& query) {

@@ -2,8 +2,11 @@
 // Least distance of moving bodies over continuous time. A body carried by joints moves no faster than the sum of joint
 // rate times lever (see kinematics::travel_bound), so its distance to another is Lipschitz over any stretch of time;
 // branch and bound on that (Piyavskii 1972, Shubert 1972) finds the global least distance, and nothing between two
-// instants can be missed.
+// instants can be missed. Where that is not enough to drop a pair, what its bodies do along the line between their
+// nearest points counts: beside its least value a distance changes by the square of the time alone.
 
+#include <atomic>
+#include <cstdint>
 #include <functional>
 #include <memory>
 #include <vector>
@@ -28,6 +31,9 @@ struct Part {
 class PartSet {
 public:
     explicit PartSet(std::vector<Part> parts);
+    PartSet(const PartSet&) = delete;
+    PartSet& operator=(const PartSet&) = delete;
+    std::uint64_t serial() const { return serial_; }  ///< no other one ever has the same
     const std::vector<Part>& parts() const { return parts_; }
     const Vector3& centre(std::size_t i) const {
         return centre_[i];
@@ -51,6 +57,8 @@ private:
     std::vector<int> frame_;
     std::vector<Run> runs_;
     int frames_ = 0;
+    const std::uint64_t serial_;
+    static inline std::atomic<std::uint64_t> made_{0};
 };
 using PartSetPtr = std::shared_ptr<const PartSet>;
 inline PartSetPtr part_set(std::vector<Part> parts) { return std::make_shared<const PartSet>(std::move(parts)); }
@@ -65,8 +73,10 @@ public:
     /// The frames in the middle of a stretch of time, and what bounds the ways from there to either end of it.
     struct Look {
         std::vector<Frame> frames;
-        double half = 0;  ///< seconds from the middle to an end
-        JointVector by;   ///< how far each joint can get in that time
+        double half = 0;         ///< seconds from the middle to an end
+        JointVector by;          ///< how far each joint can get in that time
+        JointVector rate, bend;  ///< in the middle, and how far a joint gets from where that rate would bring it
+        bool close = false;      ///< the last two are there, see look_closer
     };
     virtual void look(double from, double to, Look& out) const = 0;
     /// How far any point of a part gets at most from the middle of a look to either of its ends, m. `centre`: of the
@@ -77,7 +87,17 @@ public:
         const Vector3& other_centre) const {
         return travel(look, part, centre) + travel(look, other, other_centre);
     }
+    /// What `drift` needs, once it is needed.
+    virtual void look_closer(double, double, Look&) const {}
+    /// The same along one direction, see kinematics::drift_bound. `point`: of the part. `straight` and `turning` come
+    /// for the time of the look, m and without unit.
+    virtual kinematics::Drift drift(
+        const Look& look, std::size_t part, const Vector3& centre, const Vector3&, const Vector3&) const {
+        return {0, Vector3::Zero(), travel(look, part, centre)};
+    }
     virtual bool rests() const { return false; }  ///< never moves
+    /// The same for movers that do the same with the same parts; 0: nobody asks about this one twice.
+    virtual std::uint64_t identity() const { return 0; }
 
 protected:
     explicit Mover(PartSetPtr set) : set_(std::move(set)) {}
@@ -94,12 +114,19 @@ public:
     double travel(const Look& look, std::size_t part, const Vector3& centre) const override;
     double travel_seen_from(const Look& look, std::size_t part, const Vector3& centre, std::size_t other,
         const Vector3& other_centre) const override;
+    void look_closer(double from, double to, Look& out) const override;
+    std::uint64_t identity() const override { return identity_; }
+    kinematics::Drift drift(const Look& look, std::size_t part, const Vector3& centre, const Vector3& point,
+        const Vector3& along) const override;
 
 private:
     const kinematics::Mechanism& mechanism_;
     Frame base_;
+    static std::uint64_t identity_of(const Frame& base, const Motion& motion, double start, const PartSet& parts);
+
     MotionPtr motion_;
     double start_;
+    std::uint64_t identity_;
 };
 
 /// Bodies that stand still, or ride along a line or an arc from `start` on.
@@ -110,6 +137,8 @@ public:
     void frames(double t, std::vector<Frame>& out) const override;
     void look(double from, double to, Look& out) const override;
     double travel(const Look& look, std::size_t part, const Vector3& centre) const override;
+    kinematics::Drift drift(const Look& look, std::size_t part, const Vector3& centre, const Vector3& point,
+        const Vector3& along) const override;
 
 private:
     Frame at_;

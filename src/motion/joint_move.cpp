@@ -22,6 +22,9 @@ public:
     JointVector rate_bound(double from, double to) const override {
         return profile_.greatest_rate(from, to) * travel_.cwiseAbs();
     }
+    std::optional<JointVector> acceleration_bound(double from, double to) const override {
+        return profile_.greatest_acceleration(from, to) * travel_.cwiseAbs();
+    }
     std::vector<double> breaks() const override {
         std::vector<double> all;
         for (const Profile::Piece& p : profile_.pieces()) all.push_back(p.t);
@@ -41,6 +44,9 @@ public:
     double duration() const override { return 0; }
     JointState at(double) const override { return {q_, JointVector::Zero(q_.size()), JointVector::Zero(q_.size())}; }
     JointVector rate_bound(double, double) const override { return JointVector::Zero(q_.size()); }
+    std::optional<JointVector> acceleration_bound(double, double) const override {
+        return JointVector::Zero(q_.size());
+    }
     std::vector<double> breaks() const override { return {0.0}; }
 
 private:

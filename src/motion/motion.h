@@ -38,6 +38,9 @@ public:
     virtual JointVector position(double t) const { return at(t).q; }
     /// An upper bound of every joint's absolute rate between two instants.
     virtual JointVector rate_bound(double from, double to) const = 0;
+    /// An upper bound of every joint's absolute acceleration between two instants; nothing where none is known, or
+    /// where a rate may jump.
+    virtual std::optional<JointVector> acceleration_bound(double, double) const { return std::nullopt; }
     /// Instants from 0 to the duration between which position, rate and acceleration are smooth; at them the
     /// acceleration may jump.
     virtual std::vector<double> breaks() const = 0;

@@ -25,6 +25,11 @@ public:
     JointVector rate_bound(double from, double to) const override {
         return motion_->rate_bound(from * rate_, to * rate_) * rate_;
     }
+    std::optional<JointVector> acceleration_bound(double from, double to) const override {
+        auto most = motion_->acceleration_bound(from * rate_, to * rate_);
+        if (most) *most *= rate_ * rate_;
+        return most;
+    }
     std::vector<double> breaks() const override {
         std::vector<double> all = motion_->breaks();
         for (double& b : all) b /= rate_;

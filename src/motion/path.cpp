@@ -93,6 +93,10 @@ public:
     JointVector rate_bound(double from, double to) const override {
         return whole_->rate_bound(std::clamp(from_ + from, from_, to_), std::clamp(from_ + to, from_, to_));
     }
+    std::optional<JointVector> acceleration_bound(double from, double to) const override {
+        if (from < 0 || to > duration()) return std::nullopt;
+        return whole_->acceleration_bound(from_ + from, from_ + to);
+    }
     std::vector<double> breaks() const override {
         std::vector<double> all{0.0};
         for (const double t : whole_->breaks())
@@ -131,6 +135,15 @@ public:
             most = most.cwiseMax(motions_[i]->rate_bound(from - start_[i], to - start_[i]));
         return most;
     }
+    std::optional<JointVector> acceleration_bound(double from, double to) const override {
+        JointVector most = JointVector::Zero(motions_.front()->position(0).size());
+        for (std::size_t i = which(from), last = which(to); i <= last; ++i) {
+            const auto one = motions_[i]->acceleration_bound(from - start_[i], to - start_[i]);
+            if (!one) return std::nullopt;
+            most = most.cwiseMax(*one);
+        }
+        return most;
+    }
     std::vector<double> breaks() const override {
         std::vector<double> all;
         for (std::size_t i = 0; i < motions_.size(); ++i)
@@ -159,6 +172,11 @@ public:
     JointVector position(double t) const override { return motion_->position(t / factor_); }
     JointVector rate_bound(double from, double to) const override {
         return motion_->rate_bound(from / factor_, to / factor_) / factor_;
+    }
+    std::optional<JointVector> acceleration_bound(double from, double to) const override {
+        auto most = motion_->acceleration_bound(from / factor_, to / factor_);
+        if (most) *most /= factor_ * factor_;
+        return most;
     }
     std::vector<double> breaks() const override {
         std::vector<double> all = motion_->breaks();
@@ -404,12 +422,15 @@ void PathMotion::keep_bounds() {
     const int n = static_cast<int>(nodes_.front().q.size());
     bounds_.assign(std::size_t{2} * slices, JointVector::Zero(n));
     // The slope of a cubic is a parabola, bounded by its Bezier control values.
-    std::vector<JointVector> steep(nodes_.size() - 1);
+    efforts_.assign(slices, JointVector::Zero(n));
+    std::vector<JointVector> steep(nodes_.size() - 1), flex(nodes_.size() - 1);
     for (std::size_t i = 0; i + 1 < nodes_.size(); ++i) {
         const PathNode &a = nodes_[i], &b = nodes_[i + 1];
         const double h = b.s - a.s;
         const JointVector middle = 3 * (b.q - a.q) / h - a.slope - b.slope;
         steep[i] = a.slope.cwiseAbs().cwiseMax(b.slope.cwiseAbs()).cwiseMax(middle.cwiseAbs());
+        // Its curvature goes evenly from one end to the other.
+        flex[i] = (2 * (middle - a.slope) / h).cwiseAbs().cwiseMax((2 * (b.slope - middle) / h).cwiseAbs());
     }
     for (std::size_t i = 0; i < phases_.size(); ++i) {
         const Phase& p = phases_[i];
@@ -418,13 +439,20 @@ void PathMotion::keep_bounds() {
         if (p.jerk < 0 && p.acceleration > 0 && -p.acceleration / p.jerk < d)
             rate = std::max(rate, p.rate - p.acceleration * p.acceleration / (2 * p.jerk));
         const double s1 = p.s + d * (p.rate + d * (p.acceleration / 2 + d * p.jerk / 6));
-        JointVector bound = JointVector::Zero(n);
-        for (std::size_t k = interval_of(nodes_, p.s), last = interval_of(nodes_, s1); k <= last; ++k)
+        JointVector bound = JointVector::Zero(n), effort = JointVector::Zero(n);
+        const double acceleration = std::max(std::abs(p.acceleration), std::abs(p.acceleration + d * p.jerk));
+        for (std::size_t k = interval_of(nodes_, p.s), last = interval_of(nodes_, s1); k <= last; ++k) {
             bound = bound.cwiseMax(steep[k]);
+            effort = effort.cwiseMax(flex[k] * (rate * rate) + steep[k] * acceleration);
+        }
         bound *= rate / stretch_ * (1 + 1e-9);
+        effort *= (1 + 1e-9) / (stretch_ * stretch_);
         const int from = std::clamp(static_cast<int>(slices * p.t * stretch_ / end_), 0, slices - 1),
                   to = std::clamp(static_cast<int>(slices * t1 * stretch_ / end_), 0, slices - 1);
-        for (int slot = from; slot <= to; ++slot) bounds_[slices + slot] = bounds_[slices + slot].cwiseMax(bound);
+        for (int slot = from; slot <= to; ++slot) {
+            bounds_[slices + slot] = bounds_[slices + slot].cwiseMax(bound);
+            efforts_[slot] = efforts_[slot].cwiseMax(effort);
+        }
     }
     for (std::size_t i = slices - 1; i > 0; --i) bounds_[i] = bounds_[2 * i].cwiseMax(bounds_[2 * i + 1]);
 }
@@ -438,6 +466,15 @@ JointVector PathMotion::rate_bound(double from, double to) const {
         if (low % 2 == 1) most = most.cwiseMax(bounds_[low++]);
         if (high % 2 == 0) most = most.cwiseMax(bounds_[high--]);
     }
+    return most;
+}
+
+std::optional<JointVector> PathMotion::acceleration_bound(double from, double to) const {
+    JointVector most = JointVector::Zero(nodes_.front().q.size());
+    if (to <= 0 || from >= end_) return most;
+    const int low = std::clamp(static_cast<int>(slices * from / end_), 0, slices - 1),
+              high = std::clamp(static_cast<int>(slices * to / end_), 0, slices - 1);
+    for (int i = low; i <= high; ++i) most = most.cwiseMax(efforts_[i]);
     return most;
 }
 

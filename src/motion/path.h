@@ -44,12 +44,13 @@ public:
     PathMotion(const kinematics::Mechanism& mechanism, std::vector<PathNode> nodes, bool corners = false);
     std::size_t bytes() const override {
         return sizeof *this + nodes_.size() * sizeof(PathNode) + phases_.size() * sizeof(Phase) +
-               bounds_.size() * sizeof(JointVector);
+               (bounds_.size() + efforts_.size()) * sizeof(JointVector);
     }
     double duration() const override { return end_; }
     JointState at(double t) const override;
     JointVector position(double t) const override;
     JointVector rate_bound(double from, double to) const override;
+    std::optional<JointVector> acceleration_bound(double from, double to) const override;
     double s_at(double t) const;
     double time_of(double s) const;      ///< when the path gets there
     std::vector<double> phases() const;  ///< instants between which s(t) is a polynomial
@@ -78,7 +79,8 @@ private:
     std::vector<Phase> phases_;
     double end_ = 0, stretch_ = 1;
     static constexpr int slices = 32;
-    std::vector<JointVector> bounds_;  ///< a binary tree over slices of time
+    std::vector<JointVector> bounds_;   ///< of rates: a binary tree over slices of time
+    std::vector<JointVector> efforts_;  ///< bounds of accelerations, by slice
 };
 
 /// A path's motion averaged over a moving window of time, joint by joint: no rate or acceleration grows by it, and the
@@ -94,6 +96,9 @@ public:
     JointState at(double t) const override;
     JointVector position(double t) const override;
     JointVector rate_bound(double from, double to) const override { return motion_->rate_bound(from - window_, to); }
+    std::optional<JointVector> acceleration_bound(double from, double to) const override {
+        return motion_->acceleration_bound(from - window_, to);
+    }
     std::vector<double> breaks() const override;
     double window() const { return window_; }
 

@@ -74,9 +74,14 @@ std::vector<Profile::Piece> Profile::pieces() const {
     return all;
 }
 
-double Profile::greatest_acceleration() const {
+double Profile::greatest_acceleration(double from, double to) const {
     double most = 0;
-    for (const double a : a_) most = std::max(most, std::abs(a));
+    for (int i = 0; i < phases_; ++i) {  // it rises or falls evenly in each
+        const double begins = std::max(from, start_[i]), ends = std::min(to, start_[i + 1]);
+        if (ends < begins) continue;
+        most = std::max(
+            {most, std::abs(a_[i] + (begins - start_[i]) * j_[i]), std::abs(a_[i] + (ends - start_[i]) * j_[i])});
+    }
     return most;
 }
 

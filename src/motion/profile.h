@@ -22,7 +22,9 @@ public:
     PathState at(double t) const;
     /// Greatest rate between two instants, exact.
     double greatest_rate(double from, double to) const;
-    double greatest_acceleration() const;
+    /// Greatest absolute acceleration, of all and between two instants, exact.
+    double greatest_acceleration() const { return greatest_acceleration(0, duration()); }
+    double greatest_acceleration(double from, double to) const;
     /// Stretches of constant jerk, seven or fewer that last.
     struct Piece {
         double t, s, rate, acceleration, jerk;

@@ -48,6 +48,10 @@ private:
         else if (job.origin() < jobs_[place->second].origin()) jobs_[place->second] = job;
     }
 
+    /// What a pair has to keep: where it comes so near, whether it does has to be sure.
+    double mark(const ClearanceJob& job) const {
+        return distance_counts(job.rule) ? c_.cell.safety_between(job.device_a(), job.device_b).metres : 0;
+    }
     /// Answers every job that is not kept yet.
     void solve(double cap) {
         cell::Kept<motion::Clearance>& kept = c_.cache.kept().clearance;
@@ -62,14 +66,18 @@ private:
         for (std::size_t i = 0; i < jobs_.size(); ++i) {
             c_.give_way();
             const double own_cap = distance_counts(jobs_[i].rule) ? cap : contact;
-            const std::uint64_t key = cell::ContentKey().add(jobs_[i].key).add(own_cap).value();
+            const std::uint64_t key = cell::ContentKey().add(jobs_[i].key).add(own_cap).add(mark(jobs_[i])).value();
             if (const auto found = kept.find(key)) answers_[i] = *found;
             else missing.push_back({key, &jobs_[i], own_cap, i});
         }
+        // What moves in the same way comes one after another: how it moves is then worked out once.
+        const auto mover = [](const Missing& m) { return std::pair(m.job->device_a(), m.job->segment->key); };
+        std::stable_sort(
+            missing.begin(), missing.end(), [&](const Missing& a, const Missing& b) { return mover(a) < mover(b); });
         tbb::parallel_for(std::size_t{0}, missing.size(), [&](std::size_t i) {
             if (c_.stop && c_.stop->load(std::memory_order_relaxed)) return;
             answers_[missing[i].place] =
-                questions_.answer(*missing[i].job, missing[i].job->from, missing[i].job->to, missing[i].cap);
+                questions_.answer_beside(*missing[i].job, missing[i].cap, mark(*missing[i].job));
         });
         c_.give_way();
         for (const Missing& m : missing) kept.keep(m.key, answers_[m.place]);
