@@ -33,7 +33,7 @@ void share_freed_memory() {
     constexpr int heaps = 2;
     // Pictures and buffers from this size on have pages of their own, which go back at once. Left alone, the limit
     // grows with the largest that was freed, and pictures then break up the heap.
-    constexpr int own_pages = 1 << 20;
+    constexpr int own_pages = 1 << 18;
     ::mallopt(M_ARENA_MAX, heaps);
     ::mallopt(M_MMAP_THRESHOLD, own_pages);
 }
@@ -41,8 +41,8 @@ void share_freed_memory() {
 void give_memory_back() { ::malloc_trim(0); }
 
 void give_much_memory_back() {
-    constexpr long much = 32l << 20, plenty = 256l << 20;
-    constexpr std::chrono::seconds seldom{5}, now_and_then{20};
+    constexpr long much = 32l << 20, plenty = 192l << 20;
+    constexpr std::chrono::seconds seldom{5}, now_and_then{10};
     static std::chrono::steady_clock::time_point last{};
     static long held = 0;
     const auto now = std::chrono::steady_clock::now();
