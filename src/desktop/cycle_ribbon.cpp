@@ -153,7 +153,7 @@ void CycleRibbon::renew_lanes() {
             lanes_.push_back({Lane::Kind::zone, z.sides[0].device, 1, -1, -1, QString::fromStdString(z.name)});
             lanes_.back().zone = static_cast<int>(i);
         }
-    if (workspace_.shown().nearness) lanes_.push_back({Lane::Kind::nearness, 0, 1, -1, 0, tr("Clearance")});
+    if (workspace_.shown().nearness) lanes_.push_back({Lane::Kind::nearness, -1, 1, -1, 0, tr("Clearance")});
     for (const QString& name : workspace_.signal_lanes())
         if (const int signal = e->cell->signal(name.toStdString()); signal >= 0)
             lanes_.push_back({Lane::Kind::level, e->cell->signals[signal].device, 1, signal, 0, name});
@@ -514,12 +514,13 @@ void CycleRibbon::draw_still(QPainter& p) const {
         if (y > height() || y + lane_height() < header) continue;
         p.setPen(QPen(QColor(0xE9, 0xE3, 0xD4), 1));
         p.drawLine(QPointF(0, y + lane_height() - 1), QPointF(width(), y + lane_height() - 1));
-        const cell::Device& d = e->cell->devices[lanes_[i].device];
-        const bool selected = d.id == workspace_.selection().device.toStdString();
+        const int device = lanes_[i].device;
+        const cell::Device* d = device < 0 ? nullptr : &e->cell->devices[static_cast<std::size_t>(device)];
+        const bool selected = d && d->id == workspace_.selection().device.toStdString();
         p.setFont(theme::font(11, true));
         p.setPen(selected ? theme::accent : theme::ink);
         theme::text(p, QRectF(12, y, left - 18, lane_height() - 2),
-            lanes_[i].name.isEmpty() ? QString::fromStdString(d.name) : lanes_[i].name);
+            lanes_[i].name.isEmpty() && d ? QString::fromStdString(d->name) : lanes_[i].name);
         p.save();
         p.setClipRect(QRectF(left, std::max(header, y), width() - left, lane_height()));
         if (lanes_[i].kind == Lane::Kind::work)
@@ -577,8 +578,11 @@ void CycleRibbon::mousePressEvent(QMouseEvent* event) {
             return;
         }
         for (std::size_t i = 0; i < lanes_.size() && e; ++i)
-            if (pressed_.y() >= lane_y(i) && pressed_.y() < lane_y(i) + lane_height())
-                workspace_.select(QString::fromStdString(e->cell->devices[lanes_[i].device].id));
+            if (pressed_.y() >= lane_y(i) && pressed_.y() < lane_y(i) + lane_height()) {
+                if (const int device = lanes_[i].device; device >= 0)
+                    workspace_.select(QString::fromStdString(e->cell->devices[static_cast<std::size_t>(device)].id));
+                break;  // the lanes are others now
+            }
         return;
     }
     const int block = block_at(pressed_);

@@ -32,7 +32,7 @@ protected:
 private:
     struct Lane {
         enum class Kind { work, flow, level, zone, nearness } kind;
-        int device;
+        int device;  ///< -1: of none in particular
         int rows;
         int signal = -1;    ///< level: of which, among the cell's
         int task = 0;       ///< work: of the device itself or its main task, or of a side task
