@@ -14,7 +14,8 @@ namespace escarp::desktop {
 
 namespace {
 constexpr double top = 26, high = 58, side = 10;
-}
+constexpr int many = 80;  ///< edits, whose points would run into each other
+}  // namespace
 
 HistoryPanel::HistoryPanel(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
     setObjectName("history");
@@ -54,6 +55,9 @@ void HistoryPanel::take() {
     const auto e = workspace_.evaluation();
     if (!e) return;
     if (workspace_.file() != file_) all_.clear(), file_ = workspace_.file();
+    for (; forgotten_ < workspace_.undo_forgotten(); ++forgotten_)
+        for (auto& [variant, known] : all_)
+            if (!known.empty()) known.erase(known.begin());
     std::vector<State>& states = all_[workspace_.variant()];
     const auto depth = static_cast<std::size_t>(workspace_.undo_depth());
     // What could be done again is kept as long as it can.
@@ -77,16 +81,31 @@ QRectF HistoryPanel::box_of(std::size_t line) const {
     return {side, top + high * static_cast<double>(line) + 20, width() - 2 * side, high - 30};
 }
 
-QPointF HistoryPanel::place_of(const QString& figure, int state) const {
-    const auto line = std::find_if(lines().begin(), lines().end(), [&](const Line& l) { return l.key == figure; });
-    const QRectF box = box_of(static_cast<std::size_t>(line - lines().begin()));
+std::vector<std::optional<QPointF>> HistoryPanel::places_of(std::size_t line) const {
+    const QRectF box = box_of(line);
+    std::vector<std::optional<double>> values;
     double low = 1e300, up = -1e300;
-    for (int i = 0; i < count(); ++i)
-        if (const auto v = value(figure, i)) low = std::min(low, *v), up = std::max(up, *v);
-    const double x = box.left() + (count() < 2 ? 0.5 : static_cast<double>(state) / (count() - 1)) * box.width();
-    const auto v = value(figure, state);
-    const double share = !v || up - low < 1e-9 * std::max(1.0, std::abs(up)) ? 0.5 : (*v - low) / (up - low);
-    return {x, box.bottom() - share * box.height()};
+    for (int i = 0; i < count(); ++i) {
+        values.push_back(value(lines()[line].key, i));
+        if (const auto& v = values.back()) low = std::min(low, *v), up = std::max(up, *v);
+    }
+    const bool even = up - low < 1e-9 * std::max(1.0, std::abs(up));
+    std::vector<std::optional<QPointF>> out;
+    for (int i = 0; i < count(); ++i) {
+        const auto& v = values[static_cast<std::size_t>(i)];
+        const double x = box.left() + (count() < 2 ? 0.5 : static_cast<double>(i) / (count() - 1)) * box.width();
+        out.push_back(
+            v ? std::optional(QPointF(x, box.bottom() - (even ? 0.5 : (*v - low) / (up - low)) * box.height()))
+              : std::nullopt);
+    }
+    return out;
+}
+
+std::optional<QPointF> HistoryPanel::place_of(const QString& figure, int state) const {
+    const auto line = std::find_if(lines().begin(), lines().end(), [&](const Line& l) { return l.key == figure; });
+    return state < 0 || state >= count()
+               ? std::nullopt
+               : places_of(static_cast<std::size_t>(line - lines().begin()))[static_cast<std::size_t>(state)];
 }
 
 void HistoryPanel::paintEvent(QPaintEvent*) {
@@ -115,28 +134,25 @@ void HistoryPanel::paintEvent(QPaintEvent*) {
                 : QStringLiteral("\u2013"));
         p.setPen(QPen(theme::rule, 1));
         p.drawLine(QPointF(side, y + high - 4), QPointF(width() - side, y + high - 4));
+        const std::vector<std::optional<QPointF>> places = places_of(n);
         QPainterPath path;
         bool open = false;
-        for (int i = 0; i < count(); ++i) {
-            if (!value(line.key, i)) {
-                open = false;
-                continue;
-            }
-            const QPointF at = place_of(line.key, i);
-            if (open) path.lineTo(at);
-            else path.moveTo(at);
-            open = true;
+        for (const std::optional<QPointF>& at : places) {
+            if (at && open) path.lineTo(*at);
+            else if (at) path.moveTo(*at);
+            open = at.has_value();
         }
         p.setBrush(Qt::NoBrush);
         p.setPen(QPen(theme::good, 1.4));
         p.drawPath(path);
+        p.setPen(Qt::NoPen);
         for (int i = 0; i < count(); ++i) {
-            if (!value(line.key, i)) continue;
+            const std::optional<QPointF>& at = places[static_cast<std::size_t>(i)];
             const bool is_shown = i == shown();
-            p.setPen(Qt::NoPen);
+            if (!at || (!is_shown && count() > many)) continue;
             p.setBrush(is_shown ? theme::accent : i > shown() ? theme::rule : theme::good);
             const double size = is_shown ? 4 : 2.4;
-            p.drawEllipse(place_of(line.key, i), size, size);
+            p.drawEllipse(*at, size, size);
         }
     }
 }
@@ -147,10 +163,7 @@ int HistoryPanel::state_at(const QPointF& at) const {
     return std::clamp(static_cast<int>(std::lround(share * (count() - 1))), 0, count() - 1);
 }
 
-void HistoryPanel::go_to(int state) {
-    while (state < workspace_.undo_depth() && workspace_.can_undo()) workspace_.undo();
-    while (state > workspace_.undo_depth() && workspace_.can_redo()) workspace_.redo();
-}
+void HistoryPanel::go_to(int state) { workspace_.go_to_depth(state); }
 
 void HistoryPanel::mousePressEvent(QMouseEvent* event) {
     if (const int state = state_at(event->position()); event->button() == Qt::LeftButton && state >= 0) go_to(state);

@@ -17,7 +17,7 @@ public:
     int shown() const;
     void go_to(int state);
     /// Where a state stands on the line of a figure ("cycle", "clearance" ...), in the widget's pixels.
-    QPointF place_of(const QString& figure, int state) const;
+    std::optional<QPointF> place_of(const QString& figure, int state) const;
     std::optional<double> value(const QString& figure, int state) const;
 
 protected:
@@ -36,6 +36,7 @@ private:
     };
     static const std::vector<Line>& lines();
     QRectF box_of(std::size_t line) const;
+    std::vector<std::optional<QPointF>> places_of(std::size_t line) const;
     int state_at(const QPointF& at) const;  ///< -1: none
     void take();
     const std::vector<State>& states() const;  ///< of the variant that is shown
@@ -43,6 +44,7 @@ private:
     Workspace& workspace_;
     std::map<QString, std::vector<State>> all_;  ///< by variant; empty ones are of edits that were not seen in it
     QString file_;
+    int forgotten_ = 0;  ///< edits that the workspace keeps no more
 };
 
 }  // namespace escarp::desktop

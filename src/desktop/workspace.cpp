@@ -372,19 +372,29 @@ bool Workspace::replace(const cell::Document& next, const QString& name) {
 void Workspace::remember(
     const cell::Document& earlier, const QString& variant, const cell::Document& now, const QString& name) {
     undo_.push_back({cell::Earlier(earlier, now), variant, name});
-    if (undo_.size() > most_undo) undo_.erase(undo_.begin());
+    if (undo_.size() > most_undo) undo_.erase(undo_.begin()), ++undo_forgotten_;
     redo_.clear();
 }
 
-void Workspace::go_back(std::vector<Step>& from, std::vector<Step>& to, const QString& name) {
-    const Step step = std::move(from.back());
-    from.pop_back();
-    const cell::Document now = step.document.from(document_);
-    to.push_back({cell::Earlier(document_, now), variant_, step.name});
-    variant_ = step.variant;
-    document_ = now;
-    write_down(name.arg(step.name));
-    set_document(now);
+void Workspace::go_back(std::vector<Step>& from, std::vector<Step>& to, const QString& name, std::size_t steps) {
+    QString last;
+    for (; steps > 0 && !from.empty(); --steps) {
+        const Step step = std::move(from.back());
+        from.pop_back();
+        const cell::Document now = step.document.from(document_);
+        to.push_back({cell::Earlier(document_, now), variant_, step.name});
+        variant_ = step.variant;
+        document_ = now;
+        last = step.name;
+    }
+    write_down(name.arg(last));
+    set_document(cell::Document(document_));
+}
+
+void Workspace::go_to_depth(int depth) {
+    const int steps = depth - undo_depth();
+    if (steps < 0 && can_undo()) go_back(undo_, redo_, tr("Undo %1"), static_cast<std::size_t>(-steps));
+    if (steps > 0 && can_redo()) go_back(redo_, undo_, tr("Redo %1"), static_cast<std::size_t>(steps));
 }
 
 void Workspace::undo() {

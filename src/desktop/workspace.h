@@ -89,6 +89,8 @@ public:
     bool can_undo() const { return !undo_.empty(); }
     bool can_redo() const { return !redo_.empty(); }
     int undo_depth() const { return static_cast<int>(undo_.size()); }  ///< edits that can be undone
+    int undo_forgotten() const { return undo_forgotten_; }             ///< so many older ones are not kept any more
+    void go_to_depth(int depth);  ///< undoes or does again until so many can be undone, in one go
     int redo_depth() const { return static_cast<int>(redo_.size()); }
     QString undo_name() const { return can_undo() ? undo_.back().name : QString(); }
     QString redo_name() const { return can_redo() ? redo_.back().name : QString(); }
@@ -231,7 +233,7 @@ private:
     };
     void remember(
         const cell::Document& earlier, const QString& variant, const cell::Document& now, const QString& name);
-    void go_back(std::vector<Step>& from, std::vector<Step>& to, const QString& name);
+    void go_back(std::vector<Step>& from, std::vector<Step>& to, const QString& name, std::size_t steps = 1);
     void set_document(const cell::Document& document, std::optional<cell::Layout> known = std::nullopt);
     /// `known`: what is drawn from now on, where it was read already.
     void renew(std::optional<cell::Layout> known = std::nullopt);
@@ -254,6 +256,7 @@ private:
     bool preview_ = false;
     std::shared_ptr<const cell::Cell> cell_;
     std::vector<Step> undo_, redo_;
+    int undo_forgotten_ = 0;
     QString file_, variant_;
     std::uint64_t edit_ = 0;
     struct Result {
