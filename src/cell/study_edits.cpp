@@ -64,8 +64,10 @@ Edit vary(const Layout& layout, const std::string& study, const std::string& at,
     json all = list_in(study_in(layout, study), "vary");
     for (const json& v : all)
         if (v.value("at", "") == at) return {};
-    json one = bounds.empty() ? round_values_about(layout, at) : bounds;
-    one["at"] = at;
+    if (!find(layout.tree(), at) && !meaning_of_path(layout.tree(), at, layout.kinds()).field)
+        throw InputError("at", "\"" + at + "\" is not in the cell.");
+    json one = {{"at", at}};
+    one.update(bounds.empty() ? round_values_about(layout, at) : bounds);
     all.push_back(std::move(one));
     return {"Change a study", {Operation::set("/studies/" + study + "/vary", all)}};
 }

@@ -24,6 +24,7 @@ protected:
         if (event->type() == QEvent::MouseButtonPress) {
             const auto* e = static_cast<QMouseEvent*>(event);
             pressed_ = e->button() == Qt::LeftButton ? std::optional(e->pos()) : std::nullopt;
+            return pressed_.has_value();  // what lies behind the label is not meant
         } else if (event->type() == QEvent::MouseMove && pressed_) {
             const QPoint now = static_cast<QMouseEvent*>(event)->pos();
             if ((now - *pressed_).manhattanLength() < QApplication::startDragDistance()) return false;

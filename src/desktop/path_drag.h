@@ -12,7 +12,7 @@ namespace escarp::desktop {
 /// Of what is dragged: a path of keys.
 inline constexpr const char* path_format = "application/x-escarp-path";
 
-/// `path`: asked when it is taken.
+/// `path`: asked when it is taken. The label keeps presses to itself.
 void can_be_varied(Workspace& workspace, QLabel* label, std::function<std::string()> path);
 
 }  // namespace escarp::desktop

@@ -17,6 +17,7 @@ using geometry::Frame;
 
 PlacementTag::PlacementTag(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
     setObjectName("placement_tag");
+    setAttribute(Qt::WA_NoMousePropagation);  // the Floor below it would let the selection go
     auto* grid = new QGridLayout(this);
     grid->setContentsMargins(8, 22, 8, 6);
     grid->setHorizontalSpacing(4);

@@ -356,8 +356,12 @@ void StudySentence::rebuild() {
 
 void StudySentence::vary(const QString& path) {
     if (!study()) return;
-    const cell::Edit edit = cell::vary(workspace_.layout(), study_.toStdString(), path.toStdString());
-    if (!edit.operations.empty()) set("vary", edit.operations.front().value);
+    try {
+        const cell::Edit edit = cell::vary(workspace_.layout(), study_.toStdString(), path.toStdString());
+        if (!edit.operations.empty()) set("vary", edit.operations.front().value);
+    } catch (const cell::InputError& e) {
+        Q_EMIT workspace_.refused(tr("Not varied"), QString::fromStdString(e.problems().front().message));
+    }
 }
 
 /// Every number of every device, by device.

@@ -164,6 +164,8 @@ TEST_CASE("an edit that is not known, a slip in a key, a missing key and a value
     CHECK(refused({{"do", "vary"}, {"study", "nosuch"}, {"at", "/takt_s"}}).find("stand") != std::string::npos);
     CHECK(refused({{"do", "vary"}, {"study", "stand"}, {"at", "/takt_s"}, {"from", 3}, {"to", 2}}).find("More than") !=
           std::string::npos);
+    CHECK(refused({{"do", "vary"}, {"study", "stand"}, {"at", "/devices/placement/x_mm"}}).find("not in the cell") !=
+          std::string::npos);
     CHECK(refused({{"do", "vary no longer"}, {"study", "stand"}, {"at", "/takt_s"}}).find("does not vary") !=
           std::string::npos);
     CHECK(refused({{"do", "demand"}, {"study", "stand"}, {"figure", "cost"}}).find("nothing") != std::string::npos);

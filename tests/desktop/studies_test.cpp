@@ -51,6 +51,12 @@ TEST_CASE(
     s.w().set_variant("B");
     s.w().select("pedestal1");
     s.settle();
+    // A hand on a number's name does not let go of what is selected behind it.
+    auto* tag = s.child<QWidget>("placement_tag");
+    for (QLabel* label : tag->findChildren<QLabel*>())
+        if (label->text() == "X") QTest::mouseClick(label, Qt::LeftButton);
+    QTest::mouseClick(tag, Qt::LeftButton, {}, QPoint(3, 3));
+    CHECK(s.w().selection().device == "pedestal1");
     // The number's name on the tag at the device is carried to the studies' tab, and dropped into the sentence.
     QMimeData data;
     data.setData("application/x-escarp-path", "/devices/pedestal1/placement/x_mm");
@@ -317,13 +323,13 @@ TEST_CASE("history: a point for each edit, with its figures; a click goes back t
     CHECK(history->shown() == 2);
     CHECK(*history->value("cycle", 2) > *history->value("cycle", 1));
     CHECK(*history->value("cycle", 1) > before);
-    CHECK(history->place_of("cycle", 2).y() < history->place_of("cycle", 0).y());  // a longer cycle stands higher
-    QTest::mouseClick(history, Qt::LeftButton, {}, history->place_of("cycle", 0).toPoint());
+    CHECK(history->place_of("cycle", 2)->y() < history->place_of("cycle", 0)->y());  // a longer cycle stands higher
+    QTest::mouseClick(history, Qt::LeftButton, {}, history->place_of("cycle", 0)->toPoint());
     b.settle();
     CHECK(history->shown() == 0);
     CHECK(history->count() == 3);  // what can be done again is still there
     CHECK(*b.w().evaluation()->figures.cycle_s == before);
-    QTest::mouseClick(history, Qt::LeftButton, {}, history->place_of("cycle", 1).toPoint());
+    QTest::mouseClick(history, Qt::LeftButton, {}, history->place_of("cycle", 1)->toPoint());
     b.settle();
     CHECK(history->shown() == 1);
     CHECK(cell::find(b.w().resolved(), "/devices/marker/process_s")->get<double>() == 2.6);
