@@ -149,43 +149,60 @@ public:
     }
     void destroy() { array_.destroy(), data_.destroy(); }
 
+    /// Only what has changed is written anew; what is drawn lies nowhere but in the buffer.
     void follow(const std::vector<Scene::Item>& items) {
-        const std::size_t before = values_.size();
-        std::size_t at = 0, dirty_from = SIZE_MAX, dirty_to = 0, n = 0;
+        constexpr std::size_t little = 1u << 18;  // floats: no buffer is made smaller for less
+        std::size_t size = 0;
+        for (const Scene::Item& item : items) size += length_of(item);
+        data_.bind();
+        if (size > held_ || (held_ > little && size < held_ / 3)) {
+            held_ = size + size / 8;
+            data_.allocate(static_cast<int>(held_ * sizeof(float)));
+            kept_.clear();
+        }
+        std::size_t at = 0, n = 0, written_from = 0;
+        std::vector<float>& fresh = scratch_;
+        const auto write_down = [&] {
+            if (!fresh.empty())
+                data_.write(static_cast<int>(written_from * sizeof(float)), fresh.data(),
+                    static_cast<int>(fresh.size() * sizeof(float)));
+            fresh.clear();
+        };
         for (const Scene::Item& item : items) {
-            const std::vector<float>& source = sort_ == Sort::lines ? item.mesh->lines : item.mesh->faces;
-            if (source.empty() || (sort_ != Sort::lines && (item.face.w() < 1) != (sort_ == Sort::clear))) continue;
-            const std::size_t length = source.size() / static_cast<std::size_t>(sort_ == Sort::lines ? 3 : 6) *
-                                       static_cast<std::size_t>(stride_);
-            const bool same = n < kept_.size() && at == kept_[n].from && kept_[n].item == item;
-            if (!same) {
-                if (values_.size() < at + length) values_.resize(at + length);
-                write(item, source, values_.data() + at);
+            const std::size_t length = length_of(item);
+            if (length == 0) continue;
+            if (n >= kept_.size() || at != kept_[n].from || !(kept_[n].item == item)) {
+                if (fresh.size() > little || written_from + fresh.size() != at) write_down();
+                if (fresh.empty()) written_from = at;
+                fresh.resize(fresh.size() + length);
+                write(item, sort_ == Sort::lines ? item.mesh->lines : item.mesh->faces,
+                    fresh.data() + fresh.size() - length);
                 if (n < kept_.size()) kept_[n] = {item, at};
                 else kept_.push_back({item, at});
-                dirty_from = std::min(dirty_from, at), dirty_to = at + length;
             }
             at += length;
             ++n;
         }
+        write_down();
+        if (fresh.capacity() > 4 * little) fresh.shrink_to_fit();
         kept_.resize(n);
-        values_.resize(at);
-        data_.bind();
-        if (at > before || at > held_) data_.allocate(values_.data(), static_cast<int>(at * sizeof(float))), held_ = at;
-        else if (dirty_to > dirty_from)
-            data_.write(static_cast<int>(dirty_from * sizeof(float)), values_.data() + dirty_from,
-                static_cast<int>((dirty_to - dirty_from) * sizeof(float)));
+        count_ = size / static_cast<std::size_t>(stride_);
         data_.release();
     }
 
     void draw(QOpenGLFunctions_3_3_Core& gl) {
         array_.bind();
-        gl.glDrawArrays(sort_ == Sort::lines ? GL_LINES : GL_TRIANGLES, 0,
-            static_cast<int>(values_.size() / static_cast<std::size_t>(stride_)));
+        gl.glDrawArrays(sort_ == Sort::lines ? GL_LINES : GL_TRIANGLES, 0, static_cast<int>(count_));
         array_.release();
     }
 
 private:
+    /// Floats that an item takes; 0: it is not of this sort.
+    std::size_t length_of(const Scene::Item& item) const {
+        if (sort_ == Sort::lines) return item.mesh->lines.size() / 3 * static_cast<std::size_t>(stride_);
+        if ((item.face.w() < 1) != (sort_ == Sort::clear)) return 0;
+        return item.mesh->faces.size() / 6 * static_cast<std::size_t>(stride_);
+    }
     void write(const Scene::Item& item, const std::vector<float>& source, float* out) const {
         const float* m = item.at.constData();  // column by column
         const QVector4D& colour = sort_ == Sort::lines ? item.line : item.face;
@@ -206,8 +223,9 @@ private:
     const Sort sort_;
     const int stride_;
     std::vector<Kept> kept_;
-    std::vector<float> values_;
-    std::size_t held_ = 0;  ///< numbers that the buffer has room for
+    std::vector<float> scratch_;  ///< on its way into the buffer
+    std::size_t held_ = 0;        ///< numbers that the buffer has room for
+    std::size_t count_ = 0;       ///< corners that are drawn
     QOpenGLVertexArrayObject array_;
     QOpenGLBuffer data_{QOpenGLBuffer::VertexBuffer};
 };

@@ -13,14 +13,15 @@ Spreads::Spreads(Workspace& workspace, QObject* parent)
       workspace_(workspace),
       behind_(
           this,
-          [this](const Question& q, const motion::StopFlag& stop) {
+          [](const Question& q, const motion::StopFlag& stop) {
               step_back();
+              inspection::Cache cache;  // as long as the question: the window's own knows the cell better
               study::EvaluateOptions how;
               how.stop = &stop;
               study::ReplicateOptions often;
               often.repetitions = q.repetitions;
               return std::make_shared<const study::Replicated>(study::replicate(q.cell,
-                  study::measures_of({"cycle_s", "rate_per_h", "waiting_pct", "inside_s"}, ""), cache_, how, often));
+                  study::measures_of({"cycle_s", "rate_per_h", "waiting_pct", "inside_s"}, ""), cache, how, often));
           },
           [this] {
               const Question q = *behind_.asked();

@@ -38,7 +38,6 @@ private:
     };
     Workspace& workspace_;
     std::map<QString, Known> known_;
-    inspection::Cache cache_;
     Behind<Question, std::shared_ptr<const study::Replicated>> behind_;
 };
 

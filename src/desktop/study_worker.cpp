@@ -60,8 +60,9 @@ void StudyWorker::ask(const cell::Layout& layout, const cell::Study& study, cons
             };
             const int cores = static_cast<int>(std::thread::hardware_concurrency());
             tbb::task_arena arena(std::max(1, cores - 1));  // one is left for the window
+            inspection::Cache cache;                        // as long as the study: what it found is among the results
             arena.execute(
-                [&] { answer = std::make_shared<const study::Answered>(study::ask(layout, study, cache_, options)); });
+                [&] { answer = std::make_shared<const study::Answered>(study::ask(layout, study, cache, options)); });
         } catch (const motion::Stopped&) {
             try {
                 if (results_) results_->write();

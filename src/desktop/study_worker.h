@@ -41,7 +41,6 @@ private:
     std::chrono::steady_clock::time_point began_;
     std::mutex lock_;
     std::vector<study::Tried> news_;
-    inspection::Cache cache_;
     std::unique_ptr<study::Results> results_;
     QString results_file_;
 };
