@@ -59,11 +59,11 @@ void row(const char* what, double ours, double reference, const char* against) {
 double plain_clearance(const study::Evaluation& e, double step) {
     double least = 1e300;
     std::vector<geometry::Frame> frames;
+    std::map<const cell::Device*, std::vector<motion::Part>> kept;
     for (double t = 0; t < 60; t += step)
         for (std::size_t i = 0; i < e.cell->devices.size(); ++i) {
             const cell::Device& arm = e.cell->devices[i];
             if (!arm.arm) continue;
-            static std::map<const cell::Device*, std::vector<motion::Part>> kept;
             auto& parts = kept[&arm];
             if (parts.empty()) parts = simulation::arm_parts(*arm.arm);
             arm.arm->model->mechanism.link_frames(
@@ -681,6 +681,80 @@ void studies() {
     row("gains of every step and time of the demo", ranked, whole, "one run of 8 h");
 }
 
+/// Eight arms of four models in two rows, each between two trays that it shares with nobody, among posts and shelves:
+/// 200 bodies and more, beside those of the arms.
+cell::json eight_arms() {
+    cell::json tree = {{"escarp", 1}, {"name", "Eight arms"}, {"takt_s", 10}, {"horizon_s", 120},
+        {"safety_distance_mm", 20}, {"arm_models", cell::catalogue_arms()}, {"tool_models", cell::catalogue_tools()},
+        {"part_types", cell::catalogue_part_types()}, {"devices", cell::json::array()}};
+    const std::string part = tree["part_types"][0]["id"];
+    cell::json& devices = tree["devices"];
+    static const char* const models[] = {"six900", "six1400", "seven800", "offset850"};
+    static const double reaches[] = {560, 760, 520, 540};
+    for (int i = 0; i < 8; ++i) {
+        const double x = 1500.0 * (i % 4), y = 1900.0 * (i / 4), turn = i < 4 ? 90 : -90, way = i < 4 ? 1 : -1,
+                     reach = reaches[i % 4];
+        const std::string n = std::to_string(i + 1);
+        const auto tray = [&](const std::string& id, const char* use, double dx) {
+            devices.push_back({{"id", id}, {"name", id}, {"kind", "tray"}, {"use", use}, {"part_type", part},
+                {"columns", 2}, {"rows", 1}, {"pitch_x_mm", 150}, {"pitch_y_mm", 150}, {"exchange_s", 1},
+                {"placement", {{"x_mm", x + dx}, {"y_mm", y + way * reach}, {"z_mm", 350}}}});
+        };
+        tray("from" + n, "supply", -280), tray("to" + n, "collect", 280);
+        devices.push_back({{"id", "arm" + n}, {"name", "Arm " + n}, {"kind", "arm"}, {"model", models[i % 4]},
+            {"tool", "jaw60"}, {"placement", {{"x_mm", x}, {"y_mm", y}, {"turn_deg", turn}}},
+            {"task", {{{"id", "p" + n}, {"do", "pick"}, {"from", "from" + n}, {"approach_mm", 80}},
+                         {{"id", "q" + n}, {"do", "place"}, {"in", "to" + n}, {"approach_mm", 80}}}}});
+        for (int k = 0; k < 6; ++k) {  // four boxes each: a shelf of two posts and two boards
+            cell::json bodies = cell::json::array();
+            for (const double side : {-200.0, 200.0})
+                bodies.push_back({{"shape", "box"}, {"size_mm", {40, 40, 900}}, {"at_mm", {side, 0, 0}}});
+            for (const double height : {300.0, 700.0})
+                bodies.push_back({{"shape", "box"}, {"size_mm", {440, 150, 20}}, {"at_mm", {0, 0, height}}});
+            devices.push_back({{"id", "shelf" + n + "_" + std::to_string(k)},
+                {"name", "Shelf " + n + "-" + std::to_string(k + 1)}, {"kind", "solid"}, {"bodies", bodies},
+                {"placement", {{"x_mm", x - 625 + 250 * k}, {"y_mm", y + way * (reach + 420 + 10 * k)}}}});
+        }
+    }
+    return tree;
+}
+
+void many_arms() {
+    cell::json tree = eight_arms();
+    tree["variants"] = {{{"id", "A"}, {"name", "A"}}};
+    tree["baseline"] = "A";
+    const cell::Document d = cell::Document::parse(tree.dump());
+    std::size_t bodies = 0;
+    for (const cell::Device& one : tests::read(tree)->devices) bodies += one.bodies.size();
+    std::shared_ptr<const study::Evaluation> e;
+    const double cold = timed(1, 1, [&](int) {
+        inspection::Cache fresh;
+        e = study::evaluate(simulation::layout(d, "A"), fresh);
+    });
+    inspection::Cache cache;
+    study::evaluate(simulation::layout(d, "A"), cache);
+    const auto moved = [&](int i) {
+        return simulation::layout(
+            d.edited("A", {"", {cell::Operation::set("/devices/to3/placement/x_mm", 3280 + i)}}), "A");
+    };
+    const double edit = timed(3, 3, [&](int i) { benchmark::DoNotOptimize(study::evaluate(moved(i), cache)); });
+    char words[160];
+    std::snprintf(words, sizeof words, "8 arms of 4 models, %zu bodies, cycle %.2f s: from nothing", bodies,
+        e->figures.cycle_s.value_or(0));
+    const double plain = plain_clearance(*e, 0.05);
+    row(words, cold, plain, "the plain clearance check every 50 ms");
+    row("the same after one of their trays has moved", edit, cold, "from nothing");
+    inspection::find_zones(*e->cell, *e->run, cache, nullptr, inspection::usual_resolution(*e->cell, *e->run));
+    const auto all_zones = [&](const cell::Layout& l) {
+        const auto now = study::evaluate(l, cache);
+        return timed(1, 1, [&](int) {
+            benchmark::DoNotOptimize(inspection::find_zones(
+                *now->cell, *now->run, cache, nullptr, inspection::usual_resolution(*now->cell, *now->run)));
+        });
+    };
+    row("their zones after that", all_zones(moved(10)), cold, "all figures from nothing");
+}
+
 int main() {
     edit_to_figures();
     part_flow();
@@ -697,6 +771,7 @@ int main() {
     zones();
     orders_and_nearness();
     test_cycles();
+    many_arms();
     studies();
     return 0;
 }
