@@ -22,6 +22,7 @@
 #include "history_panel.h"
 #include "manual_dialog.h"
 #include "plain_text.h"
+#include "shape_dialog.h"
 #include "theme.h"
 #include "typed_number.h"
 #include "which_arm_dialog.h"
@@ -251,6 +252,8 @@ void MainWindow::make_actions() {
     action("history", tr("History: figures after each edit"), QKeySequence("Shift+Y"), [this] { show_right(3); });
     action("which_arm", tr("Which arm? Give this task to every arm"), QKeySequence("Shift+W"),
         [this] { ask_which_arm(workspace_, this); });
+    action("shape_for_checks", tr("Shape of imported geometry for checks"), QKeySequence("Shift+K"),
+        [this] { ask_for_shape(workspace_, this); });
     action("worksheet", tr("Worksheet"), QKeySequence("W"), [this] { show_left(0); });
     action("device_list", tr("Find a device by name"), QKeySequence("Ctrl+F"), [this] { show_left(2); });
     import_ = new ImportGeometry(workspace_, this);
@@ -387,8 +390,8 @@ void MainWindow::make_menus() {
     layout_->fill_arrange(menuBar()->addMenu(tr("&Arrange")));
     menu(tr("&Work"),
         {"play", "previous", "next", "to_start", "to_cycle", "", "arm_by_hand", "findings", "motion_plot", "history",
-            "signals", "studies", "let_go_forced", "which_arm", "build", "", "jog_x_plus", "jog_x_minus", "jog_y_plus",
-            "jog_y_minus", "jog_z_plus", "jog_z_minus", "tool_straight_down"});
+            "signals", "studies", "let_go_forced", "which_arm", "shape_for_checks", "build", "", "jog_x_plus",
+            "jog_x_minus", "jog_y_plus", "jog_y_minus", "jog_z_plus", "jog_z_minus", "tool_straight_down"});
     menu(tr("&Compare"), {"compare", "", "variant_new", "variant_rename", "variant_baseline", "variant_drop"});
     QMenu* view = menu(tr("&View"), {"fit"});
     layout_->fill_view(view);

@@ -56,6 +56,7 @@ const std::vector<Question>& questions() {
         add_clearance_question(list);
         add_zone_questions(list);
         add_people_question(list);
+        add_shape_question(list);
         add_study_questions(list);
         return list;
     }();

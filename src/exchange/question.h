@@ -75,6 +75,7 @@ void add_arm_questions(std::vector<Question>& all);
 void add_signal_questions(std::vector<Question>& all);
 void add_clearance_question(std::vector<Question>& all);
 void add_people_question(std::vector<Question>& all);
+void add_shape_question(std::vector<Question>& all);
 void add_study_questions(std::vector<Question>& all);
 void add_zone_questions(std::vector<Question>& all);
 void add_report_exporter(std::vector<Exporter>& all);

@@ -11,6 +11,7 @@
 #include <Eigen/Eigenvalues>
 
 #include "mesh.h"
+#include "volume.h"
 
 namespace escarp::geometry {
 namespace {
@@ -28,8 +29,8 @@ struct CellKey {
             h = (h ^ (h >> 27)) * 0x94d049bb133111ebu;
             return h ^ (h >> 31);
         };
-        return stir(static_cast<std::uint64_t>(x) +
-                    stir(static_cast<std::uint64_t>(y) + stir(static_cast<std::uint64_t>(z))));
+        return stir(
+            static_cast<std::uint64_t>(x) + stir(static_cast<std::uint64_t>(y) + stir(static_cast<std::uint64_t>(z))));
     }
 };
 
@@ -41,13 +42,15 @@ struct Plane {
     double offset;  ///< normal . p <= offset inside
 };
 
-/// A piece: its triangles, its hull as planes, and the deepest hollow in it.
+/// A piece: its triangles, how deep below its hull they lie, and the longest way from one of them through a hollow to
+/// the hull.
 struct Piece {
     Soup soup;
     std::vector<Vector3> corners;
-    double depth = 0, volume = 0;
-    Vector3 deepest = Vector3::Zero();
-    bool operator<(const Piece& o) const { return depth < o.depth; }
+    double depth = 0, volume = 0, hollow = 0;
+    Vector3 middle = Vector3::Zero();  ///< of that way
+    int in_vain = 0;                   ///< cuts before it that took nothing away
+    bool operator<(const Piece& o) const { return hollow < o.hollow; }
 };
 
 std::vector<Vector3> unique_points(const Soup& soup) {
@@ -145,24 +148,30 @@ Piece made(Soup soup, int most_points) {
     const std::size_t stride = std::max<std::size_t>(1, piece.soup.size() / 4000);
     for (std::size_t i = 0; i < piece.soup.size(); i += stride) {
         const auto& t = piece.soup[i];
-        for (const Vector3& p : {t[0], t[1], t[2], Vector3((t[0] + t[1] + t[2]) / 3)}) {
+        const Vector3 middle = (t[0] + t[1] + t[2]) / 3, outwards = (t[1] - t[0]).cross(t[2] - t[0]).normalized();
+        for (const Vector3& p : {t[0], t[1], t[2], middle}) {
             double inside = 1e300;
             for (const Plane& plane : planes) inside = std::min(inside, plane.offset - plane.normal.dot(p));
-            if (inside < 1e299 && inside > piece.depth) piece.depth = inside, piece.deepest = p;
+            if (inside < 1e299) piece.depth = std::max(piece.depth, inside);
         }
+        double way = 1e300;
+        for (const Plane& plane : planes)
+            if (const double slope = plane.normal.dot(outwards); slope > 1e-9)
+                way = std::min(way, std::max(0.0, plane.offset - plane.normal.dot(middle)) / slope);
+        if (way < 1e299 && way > piece.hollow) piece.hollow = way, piece.middle = middle + 0.5 * way * outwards;
     }
     return piece;
 }
 
-/// Both sides of a plane, triangles cut where it goes through them.
-std::pair<Soup, Soup> cut(const Soup& soup, int axis, double at) {
+/// Both sides of a plane, triangles cut where it goes through them; what lies within `grain` of it lies on it.
+std::pair<Soup, Soup> cut(const Soup& soup, int axis, double at, double grain) {
     std::pair<Soup, Soup> out;
     for (const auto& t : soup) {
         double d[3];
         int below = 0, above = 0;
         for (int i = 0; i < 3; ++i) {
             d[i] = t[i][axis] - at;
-            below += d[i]<-1e-9, above += d[i]> 1e-9;
+            below += d[i] < -grain ? 1 : 0, above += d[i] > grain ? 1 : 0;
         }
         if (above == 0) {
             out.first.push_back(t);
@@ -175,10 +184,10 @@ std::pair<Soup, Soup> cut(const Soup& soup, int axis, double at) {
         std::vector<Vector3> low, high;
         for (int i = 0; i < 3; ++i) {
             const Vector3 &p = t[i], &q = t[(i + 1) % 3];
-            if (d[i] <= 1e-9) low.push_back(p);
-            if (d[i] >= -1e-9) high.push_back(p);
+            if (d[i] <= grain) low.push_back(p);
+            if (d[i] >= -grain) high.push_back(p);
             const double e = d[(i + 1) % 3];
-            if ((d[i] < -1e-9 && e > 1e-9) || (d[i] > 1e-9 && e < -1e-9)) {
+            if ((d[i] < -grain && e > grain) || (d[i] > grain && e < -grain)) {
                 const Vector3 on = p + (q - p) * (d[i] / (d[i] - e));
                 low.push_back(on);
                 high.push_back(on);
@@ -188,6 +197,25 @@ std::pair<Soup, Soup> cut(const Soup& soup, int axis, double at) {
         for (std::size_t i = 2; i < high.size(); ++i) out.second.push_back({high[0], high[i - 1], high[i]});
     }
     return out;
+}
+
+/// Where the most area lies across an axis, well within the piece: the bottom of a hollow, the top of a flange.
+std::optional<double> largest_flat(const Soup& soup, int axis) {
+    constexpr double beside = 0.02, grain = 1e-4;  // of the piece's length; m
+    double low = 1e300, high = -1e300;
+    for (const auto& t : soup)
+        for (const Vector3& p : t) low = std::min(low, p[axis]), high = std::max(high, p[axis]);
+    std::map<long, double> area;
+    for (const auto& t : soup) {
+        const Vector3 n = (t[1] - t[0]).cross(t[2] - t[0]);
+        if (std::abs(n[axis]) < 0.999 * n.norm()) continue;
+        const double at = (t[0][axis] + t[1][axis] + t[2][axis]) / 3;
+        if (at > low + beside * (high - low) && at < high - beside * (high - low))
+            area[std::lround(at / grain)] += 0.5 * n.norm();
+    }
+    const auto most =
+        std::max_element(area.begin(), area.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
+    return most == area.end() ? std::nullopt : std::optional(static_cast<double>(most->first) * grain);
 }
 
 /// Parts of the surface that hang together.
@@ -205,9 +233,125 @@ std::vector<Soup> shells(const Surface& s) {
             {s.points[t[0]].cast<double>(), s.points[t[1]].cast<double>(), s.points[t[2]].cast<double>()});
     std::vector<Soup> out;
     out.reserve(by_root.size());
-    for (auto& [r, soup] : by_root) out.push_back(std::move(soup));
+    for (auto& [r, soup] : by_root) {
+        double six = 0;  // times its volume; below 0: its triangles are turned inwards
+        for (const auto& t : soup) six += (t[0] - soup[0][0]).dot((t[1] - soup[0][0]).cross(t[2] - soup[0][0]));
+        if (six < 0)
+            for (auto& t : soup) std::swap(t[1], t[2]);
+        out.push_back(std::move(soup));
+    }
     std::stable_sort(out.begin(), out.end(), [](const Soup& a, const Soup& b) { return a.size() > b.size(); });
     return out;
+}
+
+/// The squared distance of a point to a triangle (Ericson, Real-Time Collision Detection, 2005, 5.1.5).
+double distance2(const Vector3& p, const std::array<Vector3, 3>& t) {
+    const auto to_edge = [&](const Vector3& a, const Vector3& b) {
+        const Vector3 ab = b - a;
+        const double share = std::clamp((p - a).dot(ab) / std::max(1e-300, ab.squaredNorm()), 0.0, 1.0);
+        return (p - a - share * ab).squaredNorm();
+    };
+    const Vector3 normal = (t[1] - t[0]).cross(t[2] - t[0]);
+    const double twice = normal.squaredNorm();
+    bool over = twice > 0;
+    for (int i = 0; i < 3 && over; ++i) over = normal.dot((t[(i + 1) % 3] - t[i]).cross(p - t[i])) >= 0;
+    if (over) return std::pow(normal.dot(p - t[0]), 2) / twice;
+    return std::min({to_edge(t[0], t[1]), to_edge(t[1], t[2]), to_edge(t[2], t[0])});
+}
+
+/// Triangles by the cells of a grid, to find the nearest one.
+class Near {
+public:
+    explicit Near(const Surface& s) : low_(bounds(s).low) {
+        const Box3 box = bounds(s);
+        constexpr double cells = 32;
+        edge_ = std::max(1e-9, (box.high - box.low).maxCoeff() / cells);
+        for (int k = 0; k < 3; ++k) size_[k] = 1 + static_cast<int>((box.high[k] - low_[k]) / edge_);
+        triangles_.resize(static_cast<std::size_t>(size_.prod()));
+        for (const auto& t : s.triangles) {
+            std::array<Vector3, 3> corners;
+            Box3 own;
+            for (std::size_t i = 0; i < 3; ++i) corners[i] = s.points[t[i]].cast<double>(), own.add(corners[i]);
+            const auto from = cell(own.low), to = cell(own.high);
+            for (int x = from[0]; x <= to[0]; ++x)
+                for (int y = from[1]; y <= to[1]; ++y)
+                    for (int z = from[2]; z <= to[2]; ++z)
+                        triangles_[index(x, y, z)].push_back(static_cast<std::uint32_t>(all_.size()));
+            all_.push_back(corners);
+        }
+    }
+    double distance(const Vector3& p) const {
+        double least = 1e300;
+        const auto c = cell(p);
+        const int most = size_.maxCoeff();
+        for (int ring = 0; ring <= most; ++ring) {
+            // Whatever lies in a ring farther out is at least so far away.
+            if (ring > 1 && least < std::pow((ring - 1) * edge_, 2)) break;
+            for (int x = c[0] - ring; x <= c[0] + ring; ++x)
+                for (int y = c[1] - ring; y <= c[1] + ring; ++y) {
+                    const bool side = std::abs(x - c[0]) == ring || std::abs(y - c[1]) == ring;
+                    for (int z = c[2] - ring; z <= c[2] + ring; z += side ? 1 : std::max(1, 2 * ring)) {
+                        if (x < 0 || y < 0 || z < 0 || x >= size_[0] || y >= size_[1] || z >= size_[2]) continue;
+                        for (const std::uint32_t i : triangles_[index(x, y, z)])
+                            least = std::min(least, distance2(p, all_[i]));
+                    }
+                }
+        }
+        return std::sqrt(least);
+    }
+
+private:
+    Eigen::Vector3i cell(const Vector3& p) const {
+        Eigen::Vector3i out;
+        for (int k = 0; k < 3; ++k) out[k] = std::clamp(static_cast<int>((p[k] - low_[k]) / edge_), 0, size_[k] - 1);
+        return out;
+    }
+    std::size_t index(int x, int y, int z) const { return static_cast<std::size_t>((z * size_[1] + y) * size_[0] + x); }
+
+    Vector3 low_;
+    double edge_ = 1;
+    Eigen::Vector3i size_;
+    std::vector<std::array<Vector3, 3>> all_;
+    std::vector<std::vector<std::uint32_t>> triangles_;  ///< by cell
+};
+
+using Stretches = std::vector<std::pair<double, double>>;
+
+/// Where each upright line of a grid (row by row) runs through what a surface encloses. False: it is not closed
+/// somewhere.
+bool inside_of(
+    const Surface& s, const Vector3& corner, double edge, int columns, int rows, std::vector<Stretches>& out) {
+    std::vector<std::vector<double>> crossed(out.size());
+    for (const auto& t : s.triangles) {
+        const Vector3 a = s.points[t[0]].cast<double>(), b = s.points[t[1]].cast<double>(),
+                      c = s.points[t[2]].cast<double>();
+        const double area = (b.x() - a.x()) * (c.y() - a.y()) - (b.y() - a.y()) * (c.x() - a.x());
+        if (area == 0) continue;
+        const auto first = [&](double low, double from, int count) {
+            return std::clamp(static_cast<int>(std::ceil((low - from) / edge)), 0, count);
+        };
+        const int x0 = first(std::min({a.x(), b.x(), c.x()}), corner.x(), columns),
+                  x1 = first(std::max({a.x(), b.x(), c.x()}), corner.x(), columns),
+                  y0 = first(std::min({a.y(), b.y(), c.y()}), corner.y(), rows),
+                  y1 = first(std::max({a.y(), b.y(), c.y()}), corner.y(), rows);
+        for (int row = y0; row < y1; ++row)
+            for (int column = x0; column < x1; ++column) {
+                const double x = corner.x() + column * edge, y = corner.y() + row * edge;
+                const double u = ((b.x() - x) * (c.y() - y) - (b.y() - y) * (c.x() - x)) / area,
+                             v = ((c.x() - x) * (a.y() - y) - (c.y() - y) * (a.x() - x)) / area;
+                if (u < 0 || v < 0 || u + v > 1) continue;
+                crossed[static_cast<std::size_t>(row) * static_cast<std::size_t>(columns) +
+                        static_cast<std::size_t>(column)]
+                    .push_back(u * a.z() + v * b.z() + (1 - u - v) * c.z());
+            }
+    }
+    bool closed = true;
+    for (std::size_t i = 0; i < crossed.size(); ++i) {
+        std::sort(crossed[i].begin(), crossed[i].end());
+        closed = closed && crossed[i].size() % 2 == 0;
+        for (std::size_t k = 1; k < crossed[i].size(); k += 2) out[i].emplace_back(crossed[i][k - 1], crossed[i][k]);
+    }
+    return closed;
 }
 
 }  // namespace
@@ -281,6 +425,8 @@ std::vector<Convex> convex_pieces(const Surface& surface, const PieceOptions& o)
     std::vector<Convex> out;
     const Surface whole = thinned(surface, 60'000);
     std::vector<Soup> parts = shells(welded(whole, 1e-6));
+    const Box3 box = bounds(whole);
+    const double grain = std::max(1e-9, 2e-5 * (box.high - box.low).maxCoeff());  // a cell's file keeps no finer places
     if (parts.empty()) return out;
     // More shells than pieces: the small ones go with the last.
     while (parts.size() > static_cast<std::size_t>(std::max(1, o.most / 2))) {
@@ -298,23 +444,94 @@ std::vector<Convex> convex_pieces(const Surface& surface, const PieceOptions& o)
             done.push_back(std::move(piece));
             continue;
         }
+        // A cut may take nothing away and make room for one that does: of a tub the second does.
+        constexpr int most_in_vain = 3;
         std::optional<std::pair<Piece, Piece>> best;
         double least = 1e300;
-        for (int axis = 0; axis < 3; ++axis) {
-            auto [low, high] = cut(piece.soup, axis, piece.deepest[axis]);
-            if (low.empty() || high.empty()) continue;
+        const auto consider = [&](int axis, double at) {
+            auto [low, high] = cut(piece.soup, axis, at, grain);
+            if (low.empty() || high.empty()) return;
             Piece a = made(std::move(low), o.most_points), b = made(std::move(high), o.most_points);
-            const double left = a.volume + b.volume;  // what the two hulls fill: the less the better
+            // What the two hulls fill: the less the better; of equals the one that leaves the shorter ways.
+            const double left = a.volume + b.volume + 1e-5 * piece.volume * (a.hollow + b.hollow) / piece.hollow;
             if (left < least) least = left, best.emplace(std::move(a), std::move(b));
+        };
+        for (int axis = 0; axis < 3; ++axis) {
+            consider(axis, piece.middle[axis]);
+            if (const auto flat = largest_flat(piece.soup, axis); flat && std::abs(*flat - piece.middle[axis]) > 1e-6)
+                consider(axis, *flat);
         }
-        if (!best || least > piece.volume * (1 - 1e-4)) {
+        const int in_vain = least > piece.volume * (1 - 1e-4) ? piece.in_vain + 1 : 0;
+        if (!best || in_vain > most_in_vain) {
             done.push_back(std::move(piece));
             continue;
         }
+        best->first.in_vain = best->second.in_vain = in_vain;
         open.push(std::move(best->first));
         open.push(std::move(best->second));
     }
     for (Piece& piece : done) out.push_back(Convex::hull(std::move(piece.corners)));
+    return out;
+}
+
+Beyond beyond(const Surface& surface, const std::vector<Convex>& pieces, int fine) {
+    Beyond out;
+    Box3 box = bounds(surface);
+    if (box.empty() || pieces.empty()) return out;
+    for (const Convex& piece : pieces) {
+        const Box3 own = bounds(piece, Frame::Identity());
+        box.add(own.low), box.add(own.high);
+    }
+    const Vector3 size = box.high - box.low;
+    const double edge = out.edge = std::max(1e-6, size.maxCoeff() / std::max(4, fine));
+    const int columns = 1 + static_cast<int>(size.x() / edge), rows = 1 + static_cast<int>(size.y() / edge);
+    // A little beside the middles, so that no line runs along an edge of what is drawn on a round grid.
+    const Vector3 corner = box.low + edge * Vector3(0.5 + 0.0123, 0.5 - 0.0171, 0);
+    std::vector<Stretches> solid(static_cast<std::size_t>(columns) * static_cast<std::size_t>(rows));
+    out.closed = inside_of(surface, corner, edge, columns, rows, solid);
+    std::vector<UprightCut> cuts;
+    std::vector<UprightCut::Placed> placed;
+    cuts.reserve(pieces.size());
+    for (const Convex& piece : pieces) {
+        cuts.emplace_back(piece);
+        placed.emplace_back(cuts.back(), Frame::Identity(), 0);
+    }
+    const Near near(surface);
+    Stretches held;
+    for (int row = 0; row < rows; ++row)
+        for (int column = 0; column < columns; ++column) {
+            const double x = corner.x() + column * edge, y = corner.y() + row * edge;
+            held.clear();
+            for (const UprightCut::Placed& p : placed) {
+                double low, high;
+                if (p.at(x, y, 1e-9, low, high)) held.emplace_back(low, high);
+            }
+            std::sort(held.begin(), held.end());
+            const Stretches& own = solid[static_cast<std::size_t>(row) * static_cast<std::size_t>(columns) +
+                                         static_cast<std::size_t>(column)];
+            double done = -1e300;
+            const auto outside = [&](double low, double high) {
+                if (high - low < 1e-6) return;
+                out.volume += edge * edge * (high - low);
+                // A step of so much changes the distance by no more: what cannot be farther is passed over.
+                for (double z = low + std::min(0.5 * edge, 0.5 * (high - low)); z < high;) {
+                    const Vector3 p(x, y, z);
+                    const double far = near.distance(p);
+                    z += std::max(edge, out.farthest - far);
+                    if (far > out.farthest) out.farthest = far, out.there = p;
+                }
+            };
+            for (auto [low, high] : held) {
+                low = std::max(low, done);
+                done = std::max(done, high);
+                for (const auto& [begins, ends] : own) {
+                    if (ends <= low || begins >= high) continue;
+                    if (begins > low) outside(low, begins);
+                    low = std::max(low, ends);
+                }
+                if (low < high) outside(low, high);
+            }
+        }
     return out;
 }
 

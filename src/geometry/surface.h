@@ -32,8 +32,19 @@ struct PieceOptions {
     int most_points = 200;    ///< corners of a piece
 };
 /// Convex pieces that together hold the surface and what it encloses; hollows deeper than the tolerance are left open
-/// as long as there are pieces to do so. Split at planes through the deepest point of a hollow, the best of three
-/// directions.
+/// as long as there are pieces to do so. Split at planes through the middle of the longest way through a hollow, or at
+/// the largest flat within, across the best of the three axes.
 std::vector<Convex> convex_pieces(const Surface& surface, const PieceOptions& options = {});
+
+/// What bodies hold beyond what a surface encloses.
+struct Beyond {
+    double volume = 0;    ///< m^3, as far as lines through the middles of squares of `edge` tell
+    double farthest = 0;  ///< how far the point of them that is farthest outside is from the surface, m
+    Vector3 there = Vector3::Zero();
+    double edge = 0;     ///< m
+    bool closed = true;  ///< every line goes out as often as in; else what lies behind a gap counts as outside
+};
+/// `fine`: squares along the longest side.
+Beyond beyond(const Surface& surface, const std::vector<Convex>& pieces, int fine = 100);
 
 }  // namespace escarp::geometry

@@ -1,8 +1,13 @@
 #include <cell/catalogue.h>
 #include <desktop/cycle_ribbon.h>
 #include <desktop/verdict_strip.h>
+#include <exchange/mesh_import.h>
 #include <study/named_edits.h>
+#include <QDialog>
 #include <QScrollArea>
+#include <QSpinBox>
+#include <QTableWidget>
+#include <QTimer>
 
 #include "bench_window.h"
 
@@ -287,4 +292,85 @@ TEST_CASE("how near things come is a lane of the ribbon: a click goes to where i
     b.action("nearness")->trigger();
     ribbon->grab();
     CHECK(b.w().nearest() == nullptr);
+}
+
+TEST_CASE("a hand on the names of the lanes of an empty floor does nothing, with every lane shown") {
+    Bench b;
+    b.w().select("tester");
+    b.action("nearness")->trigger();
+    b.settle();
+    auto* ribbon = b.window.findChild<CycleRibbon*>();
+    const auto press_all = [&] {
+        for (int y = 20; y < ribbon->height(); y += 6) QTest::mouseClick(ribbon, Qt::LeftButton, {}, QPoint(20, y));
+    };
+    press_all();
+    CHECK_FALSE(b.w().selection().device.isEmpty());  // of the lanes there are, each is a device's
+    b.w().start_new();
+    b.settle();
+    press_all();
+    CHECK(b.w().selection().device.isEmpty());
+    b.action("nearness")->trigger();
+}
+
+TEST_CASE("imported geometry with a hollow: what more pieces cost and give is seen, and one number of them is taken") {
+    Bench b;
+    geometry::Surface cup;  // four walls and a bottom, 12 mm thick
+    const auto box = [&](geometry::Vector3 low, geometry::Vector3 high) {
+        const auto first = static_cast<std::uint32_t>(cup.points.size());
+        for (int i = 0; i < 8; ++i)
+            cup.points.push_back(
+                geometry::Vector3(i & 1 ? high.x() : low.x(), i & 2 ? high.y() : low.y(), i & 4 ? high.z() : low.z())
+                    .cast<float>());
+        constexpr std::uint32_t faces[12][3] = {{0, 2, 1}, {1, 2, 3}, {4, 5, 6}, {5, 7, 6}, {0, 1, 4}, {1, 5, 4},
+            {2, 6, 3}, {3, 6, 7}, {0, 4, 2}, {2, 4, 6}, {1, 3, 5}, {3, 7, 5}};
+        for (const auto& f : faces) cup.triangles.push_back({first + f[0], first + f[1], first + f[2]});
+    };
+    box({-0.2, -0.2, 0}, {0.2, 0.2, 0.012});
+    box({-0.2, -0.2, 0.012}, {-0.188, 0.2, 0.2}), box({0.188, -0.2, 0.012}, {0.2, 0.2, 0.2});
+    box({-0.188, -0.2, 0.012}, {0.188, -0.188, 0.2}), box({-0.188, 0.188, 0.012}, {0.188, 0.2, 0.2});
+    exchange::LoadedSurface loaded;
+    loaded.surface = cup;
+    exchange::ImportOptions one_piece;
+    one_piece.unit = 1, one_piece.name = "Cup", one_piece.pieces = 1;
+    std::string id;
+    REQUIRE(b.w().apply(exchange::import_edit(
+        b.w().layout(), exchange::mesh_entry(loaded, one_piece, "cup"), exchange::ImportAs::structure, &id)));
+    b.settle();
+    // Nothing to cut where nothing is imported.
+    QString refused;
+    QObject::connect(&b.w(), &Workspace::refused, [&](const QString&, const QString& why) { refused = why; });
+    b.w().select("tester");
+    b.action("shape_for_checks")->trigger();
+    CHECK(refused.contains("imported geometry"));
+    b.w().select(QString::fromStdString(id));
+    int stage = 0;
+    QTimer timer;
+    QObject::connect(&timer, &QTimer::timeout, [&] {
+        auto* dialog = b.window.findChild<QDialog*>("shape_dialog");
+        if (!dialog || !dialog->isVisible() || stage == 2) return;
+        auto* table = dialog->findChild<QTableWidget*>("shape_table");
+        if (stage == 0) {
+            stage = 1;
+            CHECK(table->rowCount() == 4);
+            CHECK(table->item(0, 0)->text() == "1 (as it is)");
+            CHECK(table->item(0, 1)->text().section(' ', 0, 0).toDouble() ==
+                  Approx(1e3 * 0.376 * 0.376 * 0.188).epsilon(0.03));
+            CHECK(table->item(3, 1)->text().section(' ', 0, 0).toDouble() < 0.5);
+            CHECK_FALSE(dialog->findChild<QPushButton*>("shape_take")->isEnabled());
+            dialog->findChild<QSpinBox*>("shape_most")->setValue(5);
+            dialog->findChild<QPushButton*>("shape_try")->click();
+        } else if (table->rowCount() == 5) {
+            stage = 2;
+            CHECK(table->item(4, 0)->text() == "5");
+            QTest::mouseClick(dialog->findChild<QPushButton*>("shape_take"), Qt::LeftButton);
+        }
+    });
+    timer.start(30);
+    b.action("shape_for_checks")->trigger();
+    timer.stop();
+    b.settle();
+    REQUIRE(stage == 2);
+    CHECK(cell::find(b.w().resolved(), "/meshes/cup/pieces")->size() == 5);
+    b.w().undo();
+    CHECK(cell::find(b.w().resolved(), "/meshes/cup/pieces")->size() == 1);
 }

@@ -58,6 +58,7 @@ TEST_CASE("every question that needs no more than a cell and an arm has an answe
     const cell::Layout layout = simulation::layout(tests::demo(), "A");
     int asked = 0;
     for (const exchange::Question& q : exchange::questions()) {
+        if (q.name == "shape") continue;  // the demo has no imported geometry
         cell::json said = cell::json::object();
         for (const cell::Field& f : q.options) {
             if (!f.needed()) continue;
