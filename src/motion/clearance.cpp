@@ -39,7 +39,7 @@ struct Scratch {
 
         /// The sight of a stretch; true: it was there.
         bool find(std::uint64_t mover, double from, double to) {
-            constexpr std::size_t most = 1000;
+            constexpr std::size_t most = 300;
             if (mover == 0 || mover != who || used >= most) {
                 used = 0, who = mover;
                 by_beginning.clear(), spans.clear();
