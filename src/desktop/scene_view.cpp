@@ -174,15 +174,17 @@ void SceneView::look(double turn, double tilt) {
 std::shared_ptr<const SceneMesh> SceneView::mesh_of(const geometry::Convex& convex) {
     cell::ContentKey key;
     cell::add_bodies(key, {{"", convex, Frame::Identity()}});
-    auto& kept = meshes_[key.value()];
-    if (!kept) kept = scene_mesh(geometry::mesh(convex, 28));
-    return kept;
+    KeptMesh& kept = meshes_[key.value()];
+    kept.used = looks_;
+    if (!kept.mesh) kept.mesh = scene_mesh(geometry::mesh(convex, 28));
+    return kept.mesh;
 }
 
 /// A surface from a CAD file: flat facets, edges where it bends sharply.
 std::shared_ptr<const SceneMesh> SceneView::mesh_of(const Surfaces::Kept& from) {
-    auto& kept = meshes_[from.key];
-    if (kept) return kept;
+    KeptMesh& kept = meshes_[from.key];
+    kept.used = looks_;
+    if (kept.mesh) return kept.mesh;
     geometry::Mesh m;
     const geometry::Surface& s = *from.surface;
     std::map<std::pair<std::uint32_t, std::uint32_t>, Vector3> sides;
@@ -202,8 +204,7 @@ std::shared_ptr<const SceneMesh> SceneView::mesh_of(const Surfaces::Kept& from) 
                 m.edges.push_back({s.points[side.first].cast<double>(), s.points[side.second].cast<double>()});
         }
     }
-    kept = scene_mesh(m);
-    return kept;
+    return kept.mesh = scene_mesh(m);
 }
 
 QMatrix4x4 SceneView::projection() const {
@@ -225,8 +226,9 @@ QMatrix4x4 SceneView::sight() const {
 
 /// What is to be seen now.
 Scene SceneView::scene() {
-    constexpr std::size_t most = 4000;
-    if (meshes_.size() > most) meshes_.clear();  // sizes that were tried and left
+    constexpr quint64 now_and_then = 64;
+    if (++looks_ % now_and_then == 0)  // sizes that were tried and left
+        std::erase_if(meshes_, [this](const auto& one) { return one.second.used + now_and_then < looks_; });
     static const QVector4D chosen(0.70f, 0.32f, 0.10f, 1), ink(0.12f, 0.16f, 0.20f, 1);
     Scene s;
     for (const Item& item : items())

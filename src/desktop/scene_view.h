@@ -103,7 +103,12 @@ private:
     QTimer refine_;
     Camera camera_;
     bool grabbed_ = false;
-    std::unordered_map<std::uint64_t, std::shared_ptr<const SceneMesh>> meshes_;
+    struct KeptMesh {
+        std::shared_ptr<const SceneMesh> mesh = nullptr;
+        quint64 used = 0;  ///< in which of the looks last
+    };
+    std::unordered_map<std::uint64_t, KeptMesh> meshes_;
+    quint64 looks_ = 0;
     QPointF pressed_, last_;
 };
 
