@@ -327,8 +327,10 @@ void CellPanel::add_pairs() {
         column->addWidget(reason);
         FieldGrid grid = new_field_grid(column);
         const std::string at = "/excluded_pairs/" + std::to_string(i);
-        const EditedGroup edited{at, workspace_.resolved()["excluded_pairs"][i], "pair_" + QString::number(i) + "_",
-            tr("Change how a pair is judged"), nullptr};
+        const cell::json* pair = cell::find(workspace_.resolved(), at);
+        if (!pair) continue;  // it has just been taken back
+        const EditedGroup edited{
+            at, *pair, "pair_" + QString::number(i) + "_", tr("Change how a pair is judged"), nullptr};
         FieldEditors editors(workspace_, grid, this, edited);
         // One excludes the other.
         if (!x.distance) editors.add(*cell::find_field(cell::exclusion_fields(), "while"));
