@@ -33,7 +33,7 @@ std::optional<exchange::ShapeCosts> costs_of(
 ShapeDialog::ShapeDialog(Workspace& workspace, const QString& mesh, exchange::ShapeCosts costs, QWidget* parent)
     : QDialog(parent), workspace_(workspace), mesh_(mesh), costs_(std::move(costs)) {
     setObjectName("shape_dialog");
-    setWindowTitle(plain(tr("Shape of %1 for checks").arg(QString::fromStdString(costs_.name))));
+    setWindowTitle(tr("Shape of %1 for checks").arg(QString::fromStdString(costs_.name)));
     resize(860, 330);
     auto* rows = new QVBoxLayout(this);
     auto* said = plain_label(

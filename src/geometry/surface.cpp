@@ -204,17 +204,19 @@ std::optional<double> largest_flat(const Soup& soup, int axis) {
     double low = 1e300, high = -1e300;
     for (const auto& t : soup)
         for (const Vector3& p : t) low = std::min(low, p[axis]), high = std::max(high, p[axis]);
-    std::map<long, double> area;
+    std::map<long, std::pair<double, double>> flats;  // area, and area times where
     for (const auto& t : soup) {
         const Vector3 n = (t[1] - t[0]).cross(t[2] - t[0]);
         if (std::abs(n[axis]) < 0.999 * n.norm()) continue;
         const double at = (t[0][axis] + t[1][axis] + t[2][axis]) / 3;
-        if (at > low + beside * (high - low) && at < high - beside * (high - low))
-            area[std::lround(at / grain)] += 0.5 * n.norm();
+        if (at > low + beside * (high - low) && at < high - beside * (high - low)) {
+            auto& [area, moment] = flats[std::lround(at / grain)];
+            area += n.norm(), moment += at * n.norm();
+        }
     }
     const auto most =
-        std::max_element(area.begin(), area.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
-    return most == area.end() ? std::nullopt : std::optional(static_cast<double>(most->first) * grain);
+        std::max_element(flats.begin(), flats.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
+    return most == flats.end() ? std::nullopt : std::optional(most->second.second / most->second.first);
 }
 
 /// Parts of the surface that hang together.

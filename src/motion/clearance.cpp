@@ -271,13 +271,13 @@ private:
         }
         const double useful = best_.distance - query_.tolerance;
         if (found->distance - travel < useful &&
-            (travel > long_way || !parts_too_slowly(pair, *found, found->distance - useful)))
+            (travel > long_way || !stays_away(pair, *found, found->distance - useful)))
             k_.active.push_back(pair);
     }
     /// Whether a pair surely does not come nearer by so much anywhere in the stretch. Along the line between their
     /// nearest points both are convex bodies on either side of a gap; it shrinks by no more than what each does along
     /// it.
-    bool parts_too_slowly(const Active& pair, const geometry::Separation& found, double by) {
+    bool stays_away(const Active& pair, const geometry::Separation& found, double by) {
         constexpr double least_gap = 1e-4;  // where the direction is sure
         if (self_ || query_.sink || found.distance < least_gap || by <= 0) return false;
         const Vector3 along = (found.on_b - found.on_a) / found.distance;
@@ -394,7 +394,7 @@ std::uint64_t ArmMover::identity_of(const Frame& base, const Motion& motion, dou
         }
     };
     const std::uint64_t serials[] = {motion.serial(), parts.serial()};
-    add(serials, 2), add(&start, 1), add(base.data(), 12);
+    add(serials, 2), add(&start, 1), add(base.data(), static_cast<std::size_t>(base.matrix().size()));
     return sum | 1;
 }
 

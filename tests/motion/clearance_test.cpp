@@ -76,6 +76,25 @@ TEST_CASE("nothing between two looks is missed: a fast ball through a thin gap o
     CHECK(times[0].second == Approx((200 + 3.2173 + 0.0105) / 40).margin(2e-4));
 }
 
+TEST_CASE("what was seen of a mover is not taken for the same on another base") {
+    const auto cell = tests::catalogue_cell();
+    Draw draw(64);
+    const auto& d = cell->devices[1];
+    JointVector a = d.arm->ready, b = d.arm->ready;
+    for (int j = 0; j < 6; ++j) a[j] += draw.in(-0.6, 0.6), b[j] += draw.in(-0.6, 0.6);
+    const MotionPtr m = joint_move(d.arm->model->mechanism, a, b, 1.0);
+    const auto parts = part_set(simulation::arm_parts(*d.arm));
+    const GlideMover post(geometry::make_frame({1.6, 0, 0.3}),
+        motion::part_set({{0, geometry::Convex::box({0.2, 0.2, 0.6}), Frame::Identity(), {}, 0}}));
+    for (const double x : {0.0, 0.25, 0.5}) {  // one after another, with the same motion and the same parts
+        const ArmMover arm(d.arm->model->mechanism, geometry::make_frame({x, 0, 0}), m, 0, parts);
+        const double found = least_clearance(arm, post, {0, m->duration()}).distance;
+        const double sampled = tests::sampled_clearance(arm, post, 0, m->duration(), 2000).distance;
+        CHECK(found <= sampled + 2.6e-4);
+        CHECK(found >= sampled - 2e-3);
+    }
+}
+
 TEST_CASE("a capped query agrees wherever the distance is below the cap") {
     const auto cell = tests::catalogue_cell();
     Draw draw(63);
