@@ -43,15 +43,34 @@ geometry::Box3 Device::extent() const {
 
 SafetyDistance Cell::safety_between(int a, int b) const {
     for (const Exclusion& x : exclusions)
-        if (x.distance && ((x.a == a && x.b == b) || (x.a == b && x.b == a))) return {*x.distance, "the pair's own"};
-    const Device* most = nullptr;
+        if (x.distance && x.b >= 0 && !x.of_bodies() && x.is_of(a, b)) return {*x.distance, "the pair's own"};
+    std::optional<SafetyDistance> most;
+    const auto own = [&](int device, double metres) {
+        if (!most || metres > most->metres) most = {metres, devices[static_cast<std::size_t>(device)].name + "'s own"};
+    };
     for (const int i : {a, b})
-        if (i >= 0 && devices[static_cast<std::size_t>(i)].own_distance) {
-            const Device& d = devices[static_cast<std::size_t>(i)];
-            if (!most || *d.own_distance > *most->own_distance) most = &d;
-        }
-    if (most) return {*most->own_distance, most->name + "'s own"};
-    return {safety_distance, "the cell's"};
+        if (i >= 0 && devices[static_cast<std::size_t>(i)].own_distance)
+            own(i, *devices[static_cast<std::size_t>(i)].own_distance);
+    for (const Exclusion& x : exclusions)
+        if (x.distance && x.b < 0 && !x.of_bodies() && x.is_of(a, b)) own(x.a, *x.distance);
+    return most.value_or(SafetyDistance{safety_distance, "the cell's"});
+}
+
+std::vector<std::string> body_names(const Cell& cell, int device) {
+    const Device& d = cell.devices[static_cast<std::size_t>(device)];
+    std::vector<std::string> all;
+    const auto add = [&](const std::string& name) {
+        if (!name.empty() && std::find(all.begin(), all.end(), name) == all.end()) all.push_back(name);
+    };
+    if (d.arm) {
+        for (const kinematics::Link& l : d.arm->model->mechanism.links) add(l.name);
+        if (!d.arm->tool_bodies.empty()) add("tool");
+    }
+    for (const geometry::Body& b : d.bodies) add(b.name);
+    if (d.axis)
+        for (const geometry::Body& b : d.axis->model->mechanism.links.back().bodies) add(b.name);
+    add(held_body);
+    return all;
 }
 
 double Cell::greatest_distance() const {

@@ -204,8 +204,8 @@ struct Device {
     std::vector<Mark> marks;
     std::vector<Guard> guards;
     std::vector<Seat> seats;
-    std::vector<Frame> ends;  ///< where another conveyor joins: beginning and end, x along the travel
-    bool locked = false;      ///< not to be moved by hand
+    std::vector<Frame> ends;      ///< where another conveyor joins: beginning and end, x along the travel
+    bool locked = false;          ///< not to be moved by hand
     double price = 0, power = 0;  ///< in the cell's money; W
     std::optional<double> own_distance = std::nullopt;  ///< to everything, instead of the cell's safety distance, m
     std::string group;                                  ///< devices of one group are selected together; empty: none
@@ -236,13 +236,22 @@ struct StepBlock {
     std::string id, name;
 };
 
-/// A pair of devices that is not judged as others are: not at all, not while a condition holds, or with a distance of
-/// its own.
+/// Devices, or single bodies of them, that are not judged as others are: not at all, not while a condition holds, or
+/// with a distance of their own.
 struct Exclusion {
-    int a, b;
-    std::string reason;
+    int a;
+    int b;  ///< -1: everything else
+    std::string reason = {};
     std::shared_ptr<const Expression> only_while = nullptr;
     std::optional<double> distance = std::nullopt;  ///< m
+    std::string body_a = {}, body_b = {};           ///< that alone, by name (see body_names); empty: all of the device
+
+    bool of_bodies() const { return !body_a.empty() || !body_b.empty(); }
+    bool is_of(int one, int other) const {
+        return one != other && ((a == one && (b == other || b < 0)) || (a == other && (b == one || b < 0)));
+    }
+    /// The greater, the more particular: where several say something, that holds.
+    int rank() const { return (b >= 0 ? 4 : 0) + !body_a.empty() + !body_b.empty(); }
 };
 
 /// What two devices have to keep, and where that is said: "the cell's", "Arm 1's own", "the pair's own".
@@ -250,6 +259,13 @@ struct SafetyDistance {
     double metres;
     std::string from;
 };
+
+struct Cell;
+/// What the part that a mover holds, or that lies on a device, is called among that device's bodies.
+inline constexpr const char* held_body = "part";
+/// All names of bodies of a device: of an arm its links and "tool", of others what they are made of and what of them
+/// moves; "part" for what it holds or what lies on it. Each once.
+std::vector<std::string> body_names(const Cell& cell, int device);
 
 struct Cell {
     std::string name;
@@ -271,7 +287,8 @@ struct Cell {
     std::vector<StepBlock> blocks;
     std::vector<Problem> slips;  ///< keys that are not known where they stand
 
-    /// The most particular counts; of two devices' own the greater one.
+    /// Of two devices as wholes: the most particular counts, of two devices' own the greater one. What single bodies
+    /// have to keep is up to `exclusions`.
     SafetyDistance safety_between(int a, int b) const;
     double greatest_distance() const;         ///< of all that are said, m
     int device(const std::string& id) const;  ///< index or -1

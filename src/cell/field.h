@@ -47,6 +47,7 @@ struct Field {
         side_task,   ///< of the same device
         pose,
         grip,
+        body,  ///< of a device, by its name
         tool,  ///< one of the arm's
         block,
         // What depends on the arm:

@@ -171,9 +171,34 @@ void each_user_of_part(
 
 std::string name_of(const json& element) { return element.value("name", element.value("id", "")); }
 
-bool is_pair(const json& e, const std::string& a, const std::string& b) {
-    const std::string x = e.value("a", ""), y = e.value("b", "");
-    return (x == a && y == b) || (x == b && y == a);
+bool is_pair(const json& e, const Pair& pair) {
+    const auto one = [&](const char* key) { return e.value(key, ""); };
+    return (one("a") == pair.a && one("b") == pair.b && one("a_body") == pair.body_a && one("b_body") == pair.body_b) ||
+           (one("b") == pair.a && one("a") == pair.b && one("b_body") == pair.body_a && one("a_body") == pair.body_b);
+}
+/// "Arm 1 tool and Guard", of what is there.
+std::string checked_names(const Layout& layout, const Pair& pair) {
+    if (pair.a == pair.b) throw InputError("excluded_pairs", "Two different devices are expected.");
+    const auto one = [&](const std::string& device, const std::string& body) {
+        const std::string name = name_of(existing(layout, "devices", device));
+        if (body.empty()) return name;
+        const std::vector<std::string> known = body_names(layout.cell(), layout.cell().device(device));
+        if (std::find(known.begin(), known.end(), body) != known.end()) return name + " " + body;
+        std::string all;
+        for (const std::string& k : known) all += (all.empty() ? "" : ", ") + k;
+        throw InputError("excluded_pairs", name + " has no body \"" + body + "\"; it has " + all + ".");
+    };
+    if (pair.b.empty() && !pair.body_b.empty())
+        throw InputError("excluded_pairs", "Of which device \"" + pair.body_b + "\" is a body is not said.");
+    return one(pair.a, pair.body_a) + " and " + (pair.b.empty() ? "everything else" : one(pair.b, pair.body_b));
+}
+json row_of(const Pair& pair, const std::string& reason) {
+    json row = {{"a", pair.a}};
+    if (!pair.body_a.empty()) row["a_body"] = pair.body_a;
+    if (!pair.b.empty()) row["b"] = pair.b;
+    if (!pair.body_b.empty()) row["b_body"] = pair.body_b;
+    row["reason"] = reason;
+    return row;
 }
 
 }  // namespace
@@ -321,32 +346,25 @@ Edit rename_grip(const Layout& layout, const std::string& part_type, const std::
     });
 }
 
-Edit leave_out(const Layout& layout, const std::string& one, const std::string& other, const std::string& reason,
-    const std::string& only_while) {
-    const std::string names =
-        name_of(existing(layout, "devices", one)) + " and " + name_of(existing(layout, "devices", other));
-    if (one == other) throw InputError("excluded_pairs", "Two different devices are expected.");
+Edit leave_out(const Layout& layout, const Pair& pair, const std::string& reason, const std::string& only_while) {
+    const std::string names = checked_names(layout, pair);
     return edit_of(layout, "Leave out " + names, [&](json& tree) {
         json& pairs = list_in(tree, "excluded_pairs");
         for (const json& e : pairs)
-            if (is_pair(e, one, other))
-                throw InputError("excluded_pairs", "The pair " + names + " is left out already.");
-        pairs.push_back({{"a", one}, {"b", other}, {"reason", reason}});
+            if (is_pair(e, pair)) throw InputError("excluded_pairs", "The pair " + names + " is left out already.");
+        pairs.push_back(row_of(pair, reason));
         if (!only_while.empty()) pairs.back()["while"] = only_while;
     });
 }
 
-Edit judge_with(const Layout& layout, const std::string& one, const std::string& other, double distance) {
-    const std::string names =
-        name_of(existing(layout, "devices", one)) + " and " + name_of(existing(layout, "devices", other));
-    if (one == other) throw InputError("excluded_pairs", "Two different devices are expected.");
-    return edit_of(layout, "Judge " + names + " with a distance of their own", [&](json& tree) {
+Edit judge_with(const Layout& layout, const Pair& pair, double distance) {
+    return edit_of(layout, "Judge " + checked_names(layout, pair) + " with a distance of their own", [&](json& tree) {
         json& pairs = list_in(tree, "excluded_pairs");
         json* own = nullptr;
         for (json& e : pairs)
-            if (is_pair(e, one, other)) own = &e;
+            if (is_pair(e, pair)) own = &e;
         if (!own) {
-            pairs.push_back({{"a", one}, {"b", other}, {"reason", ""}});
+            pairs.push_back(row_of(pair, ""));
             own = &pairs.back();
         }
         own->erase("while");
@@ -354,13 +372,15 @@ Edit judge_with(const Layout& layout, const std::string& one, const std::string&
     });
 }
 
-Edit take_back(const Layout& layout, const std::string& a, const std::string& b) {
-    return edit_of(layout, "Judge " + a + " and " + b + " again", [&](json& tree) {
-        json& pairs = list_in(tree, "excluded_pairs");
-        const auto gone = std::remove_if(pairs.begin(), pairs.end(), [&](const json& e) { return is_pair(e, a, b); });
-        if (gone == pairs.end()) throw InputError("excluded_pairs", "This pair is not left out.");
-        pairs.erase(gone, pairs.end());
-    });
+Edit take_back(const Layout& layout, const Pair& pair) {
+    return edit_of(layout, "Judge " + pair.a + " and " + (pair.b.empty() ? "everything else" : pair.b) + " again",
+        [&](json& tree) {
+            json& pairs = list_in(tree, "excluded_pairs");
+            const auto gone =
+                std::remove_if(pairs.begin(), pairs.end(), [&](const json& e) { return is_pair(e, pair); });
+            if (gone == pairs.end()) throw InputError("excluded_pairs", "This pair is not left out.");
+            pairs.erase(gone, pairs.end());
+        });
 }
 
 }  // namespace escarp::cell

@@ -39,13 +39,17 @@ Edit remove_tool(const Layout& layout, const std::string& id, const std::string&
 /// Gives a grip of a part another id; steps that name it follow where no other part type has a grip of that name.
 Edit rename_grip(const Layout& layout, const std::string& part_type, const std::string& grip, const std::string& to);
 
-/// Two devices whose clearance is not judged, with the reason. Throws InputError for one that is not there, for a
-/// device with itself, or where the pair is left out already.
-Edit leave_out(const Layout& layout, const std::string& a, const std::string& b, const std::string& reason,
-    const std::string& only_while = {});
+/// Two devices, or single bodies of them; which of the two comes first is no matter.
+struct Pair {
+    std::string a, b;                      ///< ids; b empty: everything else
+    std::string body_a = {}, body_b = {};  ///< names; empty: all of the device
+};
+/// A pair whose clearance is not judged, with the reason. Throws InputError for a device or body that is not there, for
+/// a device with itself, or where the pair is left out already.
+Edit leave_out(const Layout& layout, const Pair& pair, const std::string& reason, const std::string& only_while = {});
 /// The pair is judged with a safety distance of its own, m.
-Edit judge_with(const Layout& layout, const std::string& a, const std::string& b, double distance);
+Edit judge_with(const Layout& layout, const Pair& pair, double distance);
 /// Judges the pair again.
-Edit take_back(const Layout& layout, const std::string& a, const std::string& b);
+Edit take_back(const Layout& layout, const Pair& pair);
 
 }  // namespace escarp::cell

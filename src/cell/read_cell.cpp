@@ -287,6 +287,7 @@ void read_exclusions(const Values& v, Cell& cell) {
     for (const Reader& e : v.list("excluded_pairs")) {
         const Values pair(e, exclusion_fields());
         Exclusion x{cell.device(pair.text("a")), cell.device(pair.text("b")), pair.text("reason")};
+        x.body_a = pair.text("a_body"), x.body_b = pair.text("b_body");
         if (pair.has("distance_mm")) x.distance = pair.number("distance_mm");
         if (pair.has("while")) {
             const std::string words = pair.text("while");
@@ -302,7 +303,10 @@ void read_exclusions(const Values& v, Cell& cell) {
                     "the two is expected.");
         }
         if (x.a < 0) e.problem("a", "The id of a device is expected.");
-        if (x.b < 0) e.problem("b", "The id of a device is expected.");
+        if (x.b < 0 && !pair.text("b").empty())
+            e.problem("b", "The id of a device is expected, or none for everything else.");
+        if (x.b < 0 && !x.body_b.empty()) e.problem("b_body", "The device that it is of, \"b\", is missing.");
+        if (x.a >= 0 && x.a == x.b) e.problem("b", "It is the first one, too; another device is expected.");
         cell.exclusions.push_back(x);
     }
 }

@@ -64,7 +64,8 @@ json value_of(const Field& f) {
         case Type::own_number:
         case Type::condition:
         case Type::formula:
-        case Type::grip: return {{"type", "string"}};
+        case Type::grip:
+        case Type::body: return {{"type", "string"}};
         case Type::choice: return {{"enum", f.words}};
         case Type::points:  // of a plan; of space where they are a hull's
             if (f.most > 200) return list_of(reference("vector"), f.least, f.most);

@@ -33,8 +33,17 @@ const Fields& cell_fields() {
 }
 
 const Fields& exclusion_fields() {
-    static const Fields all{of(Type::device, "a", "device"), of(Type::device, "b", "other device"),
-        text("reason", "reason").usually(""),
+    static const Fields all{of(Type::device, "a", "device"),
+        of(Type::body, "a_body", "body of it")
+            .usually("")
+            .explained("Of the device that one body alone: an arm's link, tool, part (what it holds, or what lies on "
+                       "it) or what "
+                       "its bodies are called; all of it if not given."),
+        of(Type::device, "b", "other device")
+            .usually("")
+            .as_said({"everything else"})
+            .explained("Everything else if not given."),
+        of(Type::body, "b_body", "body of the other").usually(""), text("reason", "reason").usually(""),
         of(Type::condition, "while", "only while")
             .lacking()
             .explained("Not judged only while this holds, such as door.open."),

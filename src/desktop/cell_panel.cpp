@@ -294,24 +294,29 @@ void CellPanel::add_pairs() {
             return Q_EMIT workspace_.refused(tr("Not changed"),
                 tr("Select two devices first (click one, Shift-click the other): their clearance is then not judged."));
         make([&](const cell::Layout& l, std::string*) {
-            return cell::leave_out(l, chosen[0].toStdString(), chosen[1].toStdString(), "");
+            return cell::leave_out(l, {chosen[0].toStdString(), chosen[1].toStdString()}, "");
         });
     });
     const cell::Cell& cell = *workspace_.cell();
     for (std::size_t i = 0; i < cell.exclusions.size(); ++i) {
         const cell::Exclusion& x = cell.exclusions[i];
-        const cell::Device &a = cell.devices[x.a], &b = cell.devices[x.b];
+        const cell::Device &a = cell.devices[x.a], *b = x.b < 0 ? nullptr : &cell.devices[x.b];
+        const auto name = [](const cell::Device& d, const std::string& body) {
+            return QString::fromStdString(body.empty() ? d.name : d.name + " " + body);
+        };
         auto* holder = new QWidget;
         auto* column = new QVBoxLayout(holder);
         column->setContentsMargins(8, 0, 4, 0);
         column->setSpacing(1);
         auto* row = new QHBoxLayout;
-        auto* names = plain_label(QString::fromStdString(a.name + " \u2013 " + b.name));
+        auto* names = plain_label(
+            name(a, x.body_a) + QStringLiteral(" \u2013 ") + (b ? name(*b, x.body_b) : tr("everything else")));
         names->setWordWrap(true);
         row->addWidget(names, 1);
-        button(row, tr("judge again"), "take_back_" + QString::number(i), [this, a = a.id, b = b.id](const QPoint&) {
-            make([=](const cell::Layout& l, std::string*) { return cell::take_back(l, a, b); });
-        });
+        button(row, tr("judge again"), "take_back_" + QString::number(i),
+            [this, pair = cell::Pair{a.id, b ? b->id : "", x.body_a, x.body_b}](const QPoint&) {
+                make([=](const cell::Layout& l, std::string*) { return cell::take_back(l, pair); });
+            });
         column->addLayout(row);
         auto* reason = new QLineEdit(QString::fromStdString(x.reason));
         reason->setObjectName("pair_reason_" + QString::number(i));
@@ -329,12 +334,17 @@ void CellPanel::add_pairs() {
         const std::string at = "/excluded_pairs/" + std::to_string(i);
         const cell::json* pair = cell::find(workspace_.resolved(), at);
         if (!pair) continue;  // it has just been taken back
-        const EditedGroup edited{
-            at, *pair, "pair_" + QString::number(i) + "_", tr("Change how a pair is judged"), nullptr};
-        FieldEditors editors(workspace_, grid, this, edited);
+        EditedGroup edited{at, *pair, "pair_" + QString::number(i) + "_", tr("Change how a pair is judged"), &a};
+        const auto add = [&](const char* key, const cell::Device* of) {
+            edited.owner = of;
+            FieldEditors(workspace_, grid, this, edited).add(*cell::find_field(cell::exclusion_fields(), key));
+        };
+        add("a_body", &a);
+        add("b", &a);
+        if (b) add("b_body", b);
         // One excludes the other.
-        if (!x.distance) editors.add(*cell::find_field(cell::exclusion_fields(), "while"));
-        if (!x.only_while) editors.add(*cell::find_field(cell::exclusion_fields(), "distance_mm"));
+        if (!x.distance) add("while", nullptr);
+        if (!x.only_while) add("distance_mm", nullptr);
         rows_->addWidget(holder);
     }
 }

@@ -121,7 +121,7 @@ void CycleRibbon::renew_lanes() {
     lanes_.clear();
     blocks_.clear();
     chain_.clear();
-    const auto e = workspace_.evaluation();
+    const auto e = laid_out_ = workspace_.evaluation();
     if (!e) return;
     blocks_.resize(e->cell->devices.size());
     for (std::size_t i = 0; i < e->run->trace.blocks.size(); ++i)
@@ -161,7 +161,7 @@ void CycleRibbon::renew_lanes() {
 
 void CycleRibbon::show_cycle() {
     follows_ = true;
-    const auto e = workspace_.evaluation();
+    const auto e = laid_out();
     if (!e) return;
     if (e->run->steady && e->figures.cycle_s) {
         from_ = std::max(0.0, seconds(e->run->steady->from) - 0.08 * *e->figures.cycle_s);
@@ -197,7 +197,7 @@ QRectF CycleRibbon::block_box(const Block& b, const Lane& lane, double y) const 
 }
 
 void CycleRibbon::draw_block(QPainter& p, int index, const Lane& lane, double y) const {
-    const auto e = workspace_.evaluation();
+    const auto e = laid_out();
     const Block& b = e->run->trace.blocks[index];
     const QRectF box = block_box(b, lane, y);
     if (box.right() < left || box.left() > width()) return;
@@ -245,7 +245,7 @@ void CycleRibbon::draw_block(QPainter& p, int index, const Lane& lane, double y)
 }
 
 void CycleRibbon::draw_flow(QPainter& p, const Lane& lane, double y) const {
-    const auto e = workspace_.evaluation();
+    const auto e = laid_out();
     p.setPen(QPen(QColor(0xCF, 0xBF, 0x97), 1, Qt::DotLine));
     p.drawLine(QPointF(left, y + lane_height() / 2), QPointF(width() - 14, y + lane_height() / 2));
     for (const int index : blocks_[lane.device]) {
@@ -260,7 +260,7 @@ void CycleRibbon::draw_flow(QPainter& p, const Lane& lane, double y) const {
 }
 
 void CycleRibbon::draw_level(QPainter& p, const Lane& lane, double y) const {
-    const auto e = workspace_.evaluation();
+    const auto e = laid_out();
     if (lane.signal < 0 || lane.signal >= static_cast<int>(e->run->trace.signals.size())) return;
     const simulation::SignalRecord* s = &e->run->trace.signals[lane.signal];
     double low = 0, high = 1;
@@ -320,7 +320,7 @@ void CycleRibbon::draw_nearness(QPainter& p, double y) const {
         const double a = pixel_of(curve->from + static_cast<double>(i) * step),
                      b = pixel_of(curve->from + static_cast<double>(i + 1) * step);
         const double up = c.device_a < 0 ? full : std::max(1.0, height(c.distance));
-        p.setBrush(c.device_a >= 0 && c.distance < safe ? theme::stop : QColor(0x5C, 0x8A, 0x86, 150));
+        p.setBrush(c.device_a >= 0 && c.distance < c.keeps ? theme::stop : QColor(0x5C, 0x8A, 0x86, 150));
         p.drawRect(QRectF(a, base - up, b - a + 0.3, up));
     }
     p.setPen(QPen(theme::stop, 1, Qt::DashLine));
@@ -342,7 +342,7 @@ const inspection::LeastClearance* CycleRibbon::nearness_at(const QPointF& pixel)
 
 /// Who is inside when: one mover above, the other below; both at once is filled over the whole lane.
 void CycleRibbon::draw_zone(QPainter& p, const Lane& lane, double y) const {
-    const auto e = workspace_.evaluation();
+    const auto e = laid_out();
     const inspection::Zone& z = e->zones->all[static_cast<std::size_t>(lane.zone)];
     const auto stretch = [&](simulation::Ticks from, simulation::Ticks to, double top, double height) {
         return QRectF(QPointF(pixel_of(seconds(from)), top), QPointF(pixel_of(seconds(to)), top + height));
@@ -390,7 +390,7 @@ void CycleRibbon::draw_axis(QPainter& p) const {
 }
 
 void CycleRibbon::draw_bracket(QPainter& p) const {
-    const auto e = workspace_.evaluation();
+    const auto e = laid_out();
     if (!e->run->steady) return;
     const double x0 = pixel_of(seconds(e->run->steady->from)),
                  x1 = pixel_of(seconds(e->run->steady->from + e->run->steady->period));
@@ -404,7 +404,7 @@ void CycleRibbon::draw_bracket(QPainter& p) const {
 
 /// What the selected device waits for at the cursor, from lane to lane.
 void CycleRibbon::draw_why(QPainter& p) const {
-    const auto e = workspace_.evaluation();
+    const auto e = laid_out();
     const int device = e->cell->device(workspace_.selection().device.toStdString());
     if (device < 0 || workspace_.playing()) return;
     const inspection::Why why =
@@ -453,7 +453,7 @@ void CycleRibbon::draw_cursor(QPainter& p) const {
 void CycleRibbon::paintEvent(QPaintEvent*) {
     look_how_near();
     // All but the cursor is drawn again only where it changed.
-    const Kept now{workspace_.evaluation(), from_, span_, scroll_, size(), workspace_.selection(), workspace_.current(),
+    const Kept now{laid_out(), from_, span_, scroll_, size(), workspace_.selection(), workspace_.current(),
         nearness_->curve(), {}};
     if (!kept_.serves(now)) {
         const double ratio = devicePixelRatioF();
@@ -481,7 +481,7 @@ bool CycleRibbon::Kept::serves(const Kept& now) const {
 void CycleRibbon::draw_still(QPainter& p) const {
     p.setRenderHint(QPainter::Antialiasing);
     p.fillRect(rect(), theme::panel);
-    const auto e = workspace_.evaluation();
+    const auto e = laid_out();
     p.setFont(theme::font(12, true));
     p.setPen(theme::muted);
     p.drawText(QPointF(12, 17), tr("CYCLE RIBBON"));
@@ -543,7 +543,7 @@ void CycleRibbon::draw_still(QPainter& p) const {
 }
 
 int CycleRibbon::block_at(const QPointF& pixel) const {
-    const auto e = workspace_.evaluation();
+    const auto e = laid_out();
     if (!e || pixel.x() < left) return -1;
     for (std::size_t i = 0; i < lanes_.size(); ++i) {
         const double y = lane_y(i);
@@ -569,7 +569,7 @@ void CycleRibbon::mousePressEvent(QMouseEvent* event) {
         hand_ = Hand::shifting;
         return;
     }
-    const auto e = workspace_.evaluation();
+    const auto e = laid_out();
     if (pressed_.x() < left) {
         if (const int zone = zone_at(pressed_); e && zone >= 0) {
             const inspection::Zone& z = e->zones->all[static_cast<std::size_t>(zone)];
@@ -635,7 +635,7 @@ bool CycleRibbon::event(QEvent* event) {
     if (event->type() == QEvent::ToolTip) {
         const auto* help = static_cast<QHelpEvent*>(event);
         const int block = block_at(help->pos());
-        const auto e = workspace_.evaluation();
+        const auto e = laid_out();
         if (block >= 0) {
             const Block& b = e->run->trace.blocks[block];
             const double end = b.to == simulation::never ? workspace_.end_time() : seconds(b.to);

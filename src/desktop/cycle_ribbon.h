@@ -73,6 +73,10 @@ private:
 
     Workspace& workspace_;
     Nearness* nearness_;
+    /// What the lanes were laid out from: numbers of devices, blocks and zones are its own. Another evaluation may be
+    /// there already, of which nobody has been told yet.
+    std::shared_ptr<const study::Evaluation> laid_out_;
+    std::shared_ptr<const study::Evaluation> laid_out() const { return workspace_.evaluation() ? laid_out_ : nullptr; }
     std::vector<Lane> lanes_;
     std::vector<std::vector<int>> blocks_;  ///< by device
     std::set<int> chain_;

@@ -137,8 +137,7 @@ void FieldEditors::put(QWidget* editor, const QString& label, const cell::Field&
     if (!f.help.empty() && editor->toolTip().isEmpty()) editor->setToolTip(plain(said(f.help)));
     QLabel* name = grid_.add(label, editor, unit);
     mark_altered(workspace_, context_, editor, name, path(f));
-    if (f.type == Type::number || f.type == Type::whole)
-        can_be_varied(workspace_, name, [at = path(f)] { return at; });
+    if (f.type == Type::number || f.type == Type::whole) can_be_varied(workspace_, name, [at = path(f)] { return at; });
 }
 
 /// How a time varies; chosen, it begins with words that fit the mean of before.
@@ -414,10 +413,12 @@ FieldEditors::Choices FieldEditors::seats(bool give) const {
     return all;
 }
 
-FieldEditors::Choices FieldEditors::devices() const {
-    Choices all{{QObject::tr("nothing"), ""}};
+/// Of where parts go on to only what takes them from a belt.
+FieldEditors::Choices FieldEditors::devices(const cell::Field& f) const {
+    Choices all{{f.said.empty() ? QObject::tr("nothing") : said(f.said.front()), ""}};
     for (const cell::Device& o : workspace_.cell()->devices)
-        if (o.id != owner_id() && o.kind->follows_belts()) all.emplace_back(QString::fromStdString(o.name), o.id);
+        if (o.id != owner_id() && (f.key != "to" || o.kind->follows_belts()))
+            all.emplace_back(QString::fromStdString(o.name), o.id);
     return all;
 }
 
@@ -470,7 +471,7 @@ FieldEditors::Choices FieldEditors::named(const cell::Field& f) const {
             for (std::size_t i = 0; i < f.words.size(); ++i)
                 all.emplace_back(said(i < f.said.size() ? f.said[i] : f.words[i]), f.words[i]);
             break;
-        case Type::device: return devices();
+        case Type::device: return devices(f);
         case Type::arm:
             all.emplace_back(QObject::tr("none"), "");
             for (const cell::Device& o : workspace_.cell()->devices)
@@ -494,6 +495,12 @@ FieldEditors::Choices FieldEditors::named(const cell::Field& f) const {
                     all.emplace_back(QString::fromStdString(side.name), side.id);
             break;
         case Type::grip: return grips();
+        case Type::body:
+            all.emplace_back(QObject::tr("all of it"), "");
+            for (const std::string& name :
+                cell::body_names(*workspace_.cell(), workspace_.cell()->device(group_.owner->id)))
+                all.emplace_back(QString::fromStdString(name), name);
+            break;
         case Type::pose:
             for (const cell::Pose& p : group_.owner->poses) all.emplace_back(QString::fromStdString(p.name), p.id);
             break;

@@ -80,7 +80,7 @@ private:
     void held(const cell::Field& field);
     Choices named(const cell::Field& field) const;
     Choices seats(bool give) const;
-    Choices devices() const;
+    Choices devices(const cell::Field& f) const;
     Choices part_types() const;
     Choices signals_of(bool own, bool number = false) const;
     Choices grips() const;

@@ -6,8 +6,6 @@
 #include <QPushButton>
 #include <QTimer>
 
-#include <cell/handling.h>
-
 #include "layouts.h"
 #include "plain_text.h"
 #include "theme.h"
@@ -53,13 +51,13 @@ QPushButton* link(const QString& text, const QString& name) {
 
 }  // namespace
 
-void leave_out(Workspace& workspace, QWidget* parent, const std::string& a, const std::string& b) {
+void leave_out(Workspace& workspace, QWidget* parent, const cell::Pair& pair) {
     bool go_on = false;
     const QString reason = QInputDialog::getText(parent, QObject::tr("Leave a pair out"),
         QObject::tr("The clearance of these two is not judged any more. Reason:"), QLineEdit::Normal, {}, &go_on);
     if (!go_on) return;
     try {
-        workspace.apply(cell::leave_out(workspace.layout(), a, b, reason.trimmed().toStdString()));
+        workspace.apply(cell::leave_out(workspace.layout(), pair, reason.trimmed().toStdString()));
     } catch (const cell::InputError& e) {
         Q_EMIT workspace.refused(QObject::tr("Not changed"), QString::fromStdString(e.problems().front().message));
     }
@@ -152,12 +150,21 @@ QWidget* FindingsPanel::card(const inspection::Finding& f) {
     if (!f.steps.empty()) add_steps(*layout, f);
     show->setVisible(!f.run);  // else the way there is shown
     row->addWidget(show);
-    if (f.id.starts_with("clearance:") && f.devices.size() == 2) {
-        auto* leave = link(tr("Leave this pair out \u2026"), "leave_out");
-        connect(leave, &QPushButton::clicked, this, [this, pair = f.devices] {
-            QTimer::singleShot(0, this, [this, pair] { leave_out(workspace_, this, pair[0], pair[1]); });
-        });
-        row->addWidget(leave);
+    if (f.id.starts_with("clearance:") && f.devices.size() == 2 && f.devices[0] != f.devices[1]) {
+        const auto offer = [&](const QString& text, const QString& name, const QString& tip, const cell::Pair& pair) {
+            auto* leave = link(text, name);
+            leave->setToolTip(tip);
+            connect(leave, &QPushButton::clicked, this,
+                [this, pair] { QTimer::singleShot(0, this, [this, pair] { leave_out(workspace_, this, pair); }); });
+            row->addWidget(leave);
+        };
+        const cell::Pair pair{f.devices[0], f.devices[1]};
+        offer(tr("Leave this pair out \u2026"), "leave_out", {}, pair);
+        if (f.bodies.size() == 2 && !f.bodies[0].empty() && !f.bodies[1].empty())
+            offer(tr("these bodies \u2026"), "leave_bodies_out",
+                plain(tr("Leave out %1 and %2 alone")
+                          .arg(QString::fromStdString(f.bodies[0]), QString::fromStdString(f.bodies[1]))),
+                {pair.a, pair.b, f.bodies[0], f.bodies[1]});
     }
     row->addStretch(1);
     layout->addLayout(row);

@@ -4,12 +4,14 @@
 #include <QScrollArea>
 #include <QVBoxLayout>
 
+#include <cell/handling.h>
+
 #include "workspace.h"
 
 namespace escarp::desktop {
 
-/// Asks for the reason and leaves the clearance of two devices (ids) out.
-void leave_out(Workspace& workspace, QWidget* parent, const std::string& a, const std::string& b);
+/// Asks for the reason and leaves the clearance of a pair out.
+void leave_out(Workspace& workspace, QWidget* parent, const cell::Pair& pair);
 
 class FindingsPanel : public QScrollArea {
     Q_OBJECT

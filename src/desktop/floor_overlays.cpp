@@ -473,7 +473,7 @@ void FloorView::draw_clearance(QPainter& p) const {
     }
     if (const inspection::LeastClearance* near = workspace_.nearest()) {
         const QPointF a = view_.to_pixels(near->on_a), b = view_.to_pixels(near->on_b);
-        const QColor colour = near->distance < e->cell->safety_distance ? theme::stop : theme::good;
+        const QColor colour = near->distance < near->keeps ? theme::stop : theme::good;
         p.setPen(QPen(colour, 2));
         p.setBrush(colour);
         p.drawLine(a, b);

@@ -137,7 +137,7 @@ void LayoutActions::make_arranging(const Make& make) {
     });
     make("leave_out", tr("Leave this pair out of the clearance \u2026"), {}, [this] {
         const auto pair = ids();
-        if (pair.size() == 2) leave_out(workspace_, window_, pair[0], pair[1]);
+        if (pair.size() == 2) leave_out(workspace_, window_, {pair[0], pair[1]});
     });
     make("measure", tr("Measure between two points"), QKeySequence("M"), [this] { floor_->measure(); });
     make("best_base", tr("Put the arm where it reaches best"), {}, [this] {

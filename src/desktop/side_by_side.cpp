@@ -533,10 +533,12 @@ QString Comparison::verdict(const std::vector<Column>& all) const {
                        .arg(f.poses)
                        .arg(f.cycle_s ? QString() : tr(" and has no cycle"));
         else if (f.clearance_m && *f.clearance_m <= 0) out << tr("%1 has a collision.").arg(c.id);
-        else if (f.clearance_m && *f.clearance_m < c.evaluation->cell->safety_distance)
+        else if (const auto& close = c.evaluation->inspection->close_pairs; !close.empty()) {
+            const auto& least = *std::min_element(
+                close.begin(), close.end(), [](const auto& x, const auto& y) { return x.distance < y.distance; });
             out << tr("%1 comes as close as %2 mm, less than the safety distance of %3 mm.")
-                       .arg(c.id, theme::number(*f.clearance_m * 1e3, 0),
-                           theme::number(c.evaluation->cell->safety_distance * 1e3, 0));
+                       .arg(c.id, theme::number(least.distance * 1e3, 0), theme::number(least.keeps * 1e3, 0));
+        }
         const double takt = c.evaluation->cell->takt;
         if (takt > 0 && !f.per_round && cycle(c) && *cycle(c) > takt + 1e-9)
             out << tr("%1 misses the takt by %2 s.").arg(c.id, theme::number(*cycle(c) - takt, 2));

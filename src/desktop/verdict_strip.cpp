@@ -103,7 +103,7 @@ std::vector<VerdictStrip::Tile> VerdictStrip::tiles() const {
         : tight     ? theme::watch_text
                     : theme::good});
     const inspection::LeastClearance least = e ? e->inspection->clearance : inspection::LeastClearance{};
-    const double safe = e ? e->cell->safety_between(least.device_a, least.device_b).metres : 0;
+    const double safe = least.keeps;
     const bool hits = f.clearance_m && *f.clearance_m <= 0, close = f.clearance_m && *f.clearance_m < safe;
     QString near_note;
     if (e && e->inspection->clearance.device_a >= 0)

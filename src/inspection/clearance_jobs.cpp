@@ -48,6 +48,19 @@ std::vector<std::pair<Ticks, Ticks>> holds_when(const simulation::Run& run, cons
     return all;
 }
 
+cell::SafetyDistance safety_of(const cell::Cell& cell, const LeastClearance& least) {
+    if (least.row < 0) return cell.safety_between(least.device_a, least.device_b);
+    const cell::Exclusion& e = cell.exclusions[static_cast<std::size_t>(least.row)];
+    return {*e.distance,
+        e.b < 0 ? cell.devices[static_cast<std::size_t>(e.a)].name + " " + e.body_a + "'s own" : "these bodies' own"};
+}
+
+std::string clearance_id(const cell::Cell& cell, const LeastClearance& least) {
+    const auto id = [&](int device) { return cell.devices[static_cast<std::size_t>(device)].id; };
+    return "clearance:" + id(least.device_a) + ":" + id(least.device_b) + (least.part_b >= 0 ? ":part" : "") +
+           (least.row >= 0 ? ":row" + std::to_string(least.row) : "");
+}
+
 struct ClearanceJobs::Asking {
     explicit Asking(const Context& c)
         : c_(c),
@@ -55,8 +68,7 @@ struct ClearanceJobs::Asking {
           timeline_(c.cell, c.run, c.stop),
           end_(timeline_.end()),
           rooms_(timeline_.movers()),
-          conditional_(std::any_of(c.cell.exclusions.begin(), c.cell.exclusions.end(),
-              [](const cell::Exclusion& e) { return e.only_while != nullptr; })) {
+          held_(c.cell.exclusions.size()) {
         for (std::size_t i = 0; i < c.cell.devices.size(); ++i) {
             c.give_way();
             const cell::Device& d = c.cell.devices[i];
@@ -97,22 +109,52 @@ struct ClearanceJobs::Asking {
         return is(of_.one) && is(of_.other);
     }
     bool is_asked(const Segment& s) const { return s.to >= of_.from && s.from <= of_.to; }
+    /// Whether two devices are not judged at all; parts that lie there are.
     bool left_out(int a, int b) const {
-        return !is_asked(a, b) ||
-               std::any_of(c_.cell.exclusions.begin(), c_.cell.exclusions.end(),
-                   [&](const cell::Exclusion& e) { return !e.only_while && !e.distance && is_of(e, a, b); });
+        const auto& rows = c_.cell.exclusions;
+        return !is_asked(a, b) || (std::any_of(rows.begin(), rows.end(), [&](const cell::Exclusion& e) {
+            return !e.only_while && !e.distance && !e.of_bodies() && e.is_of(a, b);
+        }) && std::none_of(rows.begin(), rows.end(), [&](const cell::Exclusion& e) {
+            return e.distance && e.is_of(a, b);  // more particular, perhaps
+        }));
     }
-    static bool is_of(const cell::Exclusion& e, int a, int b) {
-        return (e.a == a && e.b == b) || (e.a == b && e.b == a);
+    const cell::Exclusion& row(int i) const { return c_.cell.exclusions[static_cast<std::size_t>(i)]; }
+    /// Whether a row has to do with a question: what lies on a device is none of its bodies unless it is named.
+    bool is_of(const cell::Exclusion& e, const ClearanceJob& job) const {
+        if (!e.is_of(job.device_a(), job.device_b)) return false;
+        const std::string& there = e.a == job.device_b ? e.body_a : e.b < 0 ? cell::held_body : e.body_b;
+        return job.part_b < 0 || there == cell::held_body;
     }
-    /// When a pair is not judged: stretches of the run.
-    std::vector<std::pair<Ticks, Ticks>> left_out_while(int a, int b) const {
-        std::vector<std::pair<Ticks, Ticks>> all;
-        for (const cell::Exclusion& e : c_.cell.exclusions)
-            if (e.only_while && is_of(e, a, b))
-                for (const auto& held : holds_when(c_.run, *e.only_while)) all.push_back(held);
-        std::sort(all.begin(), all.end());
-        return all;
+    /// What one of a device's bodies is called: see cell::body_names. `moves`: it is one of those that the device
+    /// moves.
+    const std::string& own_name(int device, const motion::Part& p, bool moves, bool lies_there) const {
+        static const std::string held = cell::held_body, tool = "tool";
+        const cell::Device& d = c_.device(device);
+        if (lies_there || (moves && p.tag == simulation::held_tag)) return held;
+        if (moves && d.arm) return p.tag == simulation::tool_tag ? tool : d.arm->model->mechanism.links[p.tag].name;
+        const geometry::Bodies& own = moves ? d.axis->model->mechanism.links.back().bodies : d.bodies;
+        return own[static_cast<std::size_t>(moves ? p.tag - axis_tag : p.tag)].name;
+    }
+    bool is_called(const std::string& name, int device, const motion::Part& p, bool moves, bool lies_there) const {
+        return name.empty() || name == own_name(device, p, moves, lies_there);
+    }
+    /// Whether a row that has to do with a question is of these two bodies.
+    bool covers(const cell::Exclusion& e, const ClearanceJob& job, const motion::Part& a, const motion::Part& b) const {
+        const bool straight = e.a == job.device_a();
+        return is_called(straight ? e.body_a : e.body_b, job.device_a(), a, true, false) &&
+               is_called(straight ? e.body_b : e.body_a, job.device_b, b, job.other != nullptr, job.part_b >= 0);
+    }
+    /// Whether two bodies are looked at at all.
+    bool taken(const ClearanceJob& job, const motion::Part& a, const motion::Part& b) const {
+        if (!judged(job.rule, job.context, a, b)) return false;
+        if (job.only >= 0 && !covers(row(job.only), job, a, b)) return false;
+        return std::none_of(job.without.begin(), job.without.end(), [&](int i) { return covers(row(i), job, a, b); });
+    }
+    using Stretches = std::vector<std::pair<Ticks, Ticks>>;
+    const Stretches& held(int i) {
+        auto& kept = held_[static_cast<std::size_t>(i)];
+        if (!kept) kept = holds_when(c_.run, *row(i).only_while);
+        return *kept;
     }
     /// The pick or place during a segment of which something holds; null if there is none.
     template <typename Holds>
@@ -136,25 +178,89 @@ struct ClearanceJobs::Asking {
 
     void add(ClearanceJob job) {
         job.until = std::max(job.until, job.origin() + simulation::ticks(job.to));
-        if (!conditional_) return (*use_)(job);
-        // What is left between the stretches in which it is not judged.
+        std::vector<int> always, at_times, distances;
+        for (std::size_t i = 0; i < held_.size(); ++i) {
+            const int nth = static_cast<int>(i);
+            const cell::Exclusion& e = row(nth);
+            if (!is_of(e, job)) continue;
+            if (e.only_while) at_times.push_back(nth);
+            else if (!e.distance) always.push_back(nth);
+            else if (e.of_bodies() && distance_counts(job.rule)) distances.push_back(nth);
+        }
+        if (at_times.empty()) return ask_of_bodies(job, std::move(always), std::move(distances));
+        // Stretch by stretch, cut wherever one of the conditions begins or ends to hold.
+        std::vector<Ticks> cuts;
+        for (const int i : at_times)
+            for (const auto& [begin, end] : held(i)) cuts.push_back(begin), cuts.push_back(end);
+        std::sort(cuts.begin(), cuts.end());
         Ticks from = job.origin() + simulation::ticks(job.from);
-        const auto between = [&](Ticks to) {
+        std::vector<int> active;
+        const auto until = [&](Ticks to) {
             if (to < from) return;
             ClearanceJob part = job;
             part.from = std::clamp(seconds(from - job.origin()), job.from, std::max(job.from, job.to));
             part.to = std::clamp(seconds(to - job.origin()), part.from, std::max(job.from, job.to));
             part.until = to;
             part.key = cell::ContentKey().add(job.key).add(part.from).add(part.to).value();
+            ask_of_bodies(part, active, distances);
+        };
+        const auto active_at = [&](Ticks t) {
+            std::vector<int> all = always;
+            for (const int i : at_times)
+                for (const auto& [begin, end] : held(i))
+                    if (begin <= t && t < end) all.push_back(i);
+            return all;
+        };
+        active = active_at(from);
+        for (const Ticks cut : cuts) {
+            if (cut <= from || cut > job.until) continue;
+            std::vector<int> then = active_at(cut);
+            if (then == active) continue;
+            until(cut - 1);
+            from = cut, active = std::move(then);
+        }
+        until(job.until);
+    }
+
+    /// Whether the pair as a whole has a distance of its own: then nothing that is said of one of the two and all else
+    /// holds.
+    bool has_distance(int a, int b) const {
+        return std::any_of(c_.cell.exclusions.begin(), c_.cell.exclusions.end(),
+            [&](const cell::Exclusion& e) { return e.distance && e.b >= 0 && !e.of_bodies() && e.is_of(a, b); });
+    }
+    /// One question for all bodies, or one for each distance that some have to keep and one for the rest. Where several
+    /// rows are of the same bodies, the most particular holds; of those the one that leaves them out, then the greatest
+    /// distance.
+    void ask_of_bodies(const ClearanceJob& job, std::vector<int> without, std::vector<int> distances) {
+        if (has_distance(job.device_a(), job.device_b))
+            for (auto* list : {&without, &distances}) std::erase_if(*list, [&](int i) { return row(i).b < 0; });
+        std::stable_sort(distances.begin(), distances.end(), [&](int x, int y) {
+            return std::pair(-row(x).rank(), -*row(x).distance) < std::pair(-row(y).rank(), -*row(y).distance);
+        });
+        std::vector<int> asked;
+        const auto ask = [&](int only) {
+            ClearanceJob part = job;
+            part.only = only, part.without = asked;
+            for (const int i : without)
+                if (only < 0 || row(i).rank() >= row(only).rank()) part.without.push_back(i);
+            if (std::any_of(part.without.begin(), part.without.end(), [&](int i) { return !row(i).of_bodies(); }))
+                return;
+            cell::ContentKey key;
+            key.add(job.key).add(only >= 0);
+            const auto add_row = [&](int i) {
+                const cell::Exclusion& e = row(i);
+                key.add(c_.device(e.a).id).add(e.body_a).add(e.b < 0 ? "" : c_.device(e.b).id).add(e.body_b);
+            };
+            if (only >= 0) add_row(only);
+            for (const int i : part.without) add_row(i);
+            if (only >= 0 || !part.without.empty()) part.key = key.value();
             (*use_)(part);
         };
-        const auto out = left_out_while(job.device_a(), job.device_b);
-        if (out.empty()) return (*use_)(job);
-        for (const auto& [begin, end] : out) {
-            between(std::min(job.until, begin - 1));
-            from = std::max(from, end);
+        for (const int i : distances) {
+            ask(i);
+            asked.push_back(i);
         }
-        between(job.until);
+        ask(-1);
     }
 
     void against_devices(const TimedMover& room, const Segment& s) {
@@ -440,7 +546,7 @@ struct ClearanceJobs::Asking {
     const Timeline timeline_;
     const Ticks end_;
     const std::vector<TimedMover>& rooms_;
-    const bool conditional_;                                   ///< some pair is left out at times
+    std::vector<std::optional<Stretches>> held_;               ///< when the condition of each row holds, once asked
     std::map<std::pair<int, int>, std::vector<char>> ground_;  ///< by arm and device
     std::vector<PartSetPtr> still_;
     std::vector<std::uint64_t> still_key_;
@@ -473,7 +579,7 @@ motion::Clearance ClearanceJobs::ask(const ClearanceJob& job, const motion::Clea
     const Segment& s = *job.segment;
     const motion::ArmMover mover = asking_->timeline_.moving(*job.room, s);
     motion::ClearanceQuery query = within;
-    query.take = [&job](const motion::Part& p, const motion::Part& q) { return judged(job.rule, job.context, p, q); };
+    query.take = [&](const motion::Part& p, const motion::Part& q) { return asking_->taken(job, p, q); };
     if (!distance_counts(job.rule))
         query.sink = [&job](const motion::Part& p, const motion::Part& q) {
             return may_sink(job.rule, job.context, p, q);
@@ -503,10 +609,15 @@ LeastClearance ClearanceJobs::named(const ClearanceJob& job, const motion::Clear
     least.part_b = job.part_b;
     least.on_a = found.on_a;
     least.on_b = found.on_b;
-    least.body_a =
-        asking_->body_name(job.device_a(), job.segment->parts->parts()[found.part_a], -1, found.part_a, true);
-    least.body_b = asking_->body_name(
-        job.device_b, (*job.parts_b)->parts()[found.part_b], job.part_b, found.part_b, job.other != nullptr);
+    least.row = job.only;
+    least.keeps = safety_of(asking_->c_.cell, least).metres;
+    const motion::Part &a = job.segment->parts->parts()[found.part_a], &b = (*job.parts_b)->parts()[found.part_b];
+    // What an arm does to itself is asked of two of its own.
+    const bool moves = job.other != nullptr || !job.at, lies_there = job.part_b >= 0;
+    least.body_a = asking_->body_name(job.device_a(), a, -1, found.part_a, true);
+    least.body_b = asking_->body_name(job.device_b, b, job.part_b, found.part_b, job.other != nullptr);
+    least.own_a = asking_->own_name(job.device_a(), a, true, false);
+    least.own_b = asking_->own_name(job.device_b, b, moves, lies_there);
     return least;
 }
 

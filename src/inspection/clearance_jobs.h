@@ -28,6 +28,10 @@ struct ClearanceJob {
     const TimedMover* other_room = nullptr;  ///< another arm
     const Segment* other = nullptr;
     Ticks until = 0;  ///< so long what is asked about stays as it is at `to`; time of the run
+    /// Rows of the cell's table of pairs: single bodies that are not looked at, and those that alone are, since they
+    /// have a distance of their own to keep (-1: all).
+    std::vector<int> without = {};
+    int only = -1;
 
     int device_a() const { return room->device; }
     Ticks origin() const { return segment->from; }  ///< time of the run at the question's 0

@@ -34,6 +34,7 @@ struct Finding {
     Severity severity = Severity::note;
     std::string title, text;
     std::vector<std::string> devices;                 ///< ids
+    std::vector<std::string> bodies = {};             ///< of clearances: of each of the two, see cell::body_names
     std::string device, step;                         ///< the step concerned, if one: ids
     std::optional<double> when_s;                     ///< the instant to look at
     std::vector<FindingStep> steps = {};              ///< how it comes to that

@@ -63,8 +63,15 @@ struct LeastClearance {
     double when_s = 0;
     int device_a = -1, device_b = -1, part_b = -1;
     std::string body_a, body_b;  ///< "Arm 2 wrist", "Guard panel"
+    std::string own_a, own_b;    ///< "wrist", "panel": see cell::body_names
     Vector3 on_a = Vector3::Zero(), on_b = Vector3::Zero();
+    double keeps = 0;  ///< what the two have to keep, m
+    int row = -1;      ///< of the cell's table of pairs, where these bodies have a distance of their own to keep
 };
+/// What the two have to keep, and where that is said.
+cell::SafetyDistance safety_of(const cell::Cell& cell, const LeastClearance& least);
+/// Of the finding that tells it: "clearance:arm1:guard".
+std::string clearance_id(const cell::Cell& cell, const LeastClearance& least);
 
 struct Inspection {
     std::vector<PoseNeed> poses;

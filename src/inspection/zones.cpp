@@ -284,7 +284,10 @@ private:
                 } else {
                     out.visits.push_back({enters, leaves, step, step});
                 }
-                if (step >= 0) steps.insert(step);
+                if (step < 0) continue;
+                steps.insert(step);
+                std::vector<int>& taken = out.visits.back().steps;
+                if (taken.empty() || taken.back() != step) taken.push_back(step);
             }
             for (std::size_t p = 0; p < w.who.size(); ++p)
                 if (w.who[p]) bodies.insert(body_name(*of.mover, s.parts->parts()[p], p));
@@ -366,9 +369,24 @@ private:
                 for (const ZoneVisit& v : side.visits)
                     if (first.keeper < 0 && !granted(keeper, side.device, v))
                         first = {keeper, side.device, v.enters, v.leaves};
+            if (first.keeper < 0) meeting(keeper, z, first);
             if (first.keeper < 0) z.kept_by = keeper, z.uncovered = {};
             else if (z.uncovered.keeper < 0) z.uncovered = first;
         }
+    }
+    /// Where both are inside with leave, their steps must not meet.
+    static void meeting(int keeper, const Zone& z, Zone::Uncovered& first) {
+        const auto takes = [](const ZoneVisit& v, int step) {
+            return std::find(v.steps.begin(), v.steps.end(), step) != v.steps.end();
+        };
+        for (const ZoneVisit& v : z.sides[0].visits)
+            for (const ZoneVisit& w : z.sides[1].visits) {
+                if (w.enters >= v.leaves || v.enters >= w.leaves || first.keeper >= 0) continue;
+                if (std::any_of(z.pairs.begin(), z.pairs.end(),
+                        [&](const Zone::Steps& p) { return takes(v, p.one) && takes(w, p.two); }))
+                    first = {keeper, z.sides[v.enters > w.enters ? 0 : 1].device, std::max(v.enters, w.enters),
+                        std::min(v.leaves, w.leaves), true};
+            }
     }
     bool granted(int keeper, int mover, const ZoneVisit& v) const {
         return std::any_of(run_.trace.blocks.begin(), run_.trace.blocks.end(), [&](const simulation::Block& b) {

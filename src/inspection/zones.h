@@ -12,6 +12,7 @@ namespace escarp::inspection {
 struct ZoneVisit {
     simulation::Ticks enters, leaves;  ///< never later, never earlier than the truth
     int step_in = -1, step_out = -1;   ///< numbers of the steps during which it does
+    std::vector<int> steps = {};       ///< of all steps that it takes, in order
 };
 
 /// What one of the two does there.
@@ -42,6 +43,7 @@ struct Zone {
     struct Uncovered {
         int keeper = -1, mover = -1;
         simulation::Ticks enters = 0, leaves = 0;
+        bool together = false;  ///< both were let in, and what they do there meets
     } uncovered;
     bool together = false;              ///< both are inside at once in this run
     simulation::Ticks together_at = 0;  ///< the first time

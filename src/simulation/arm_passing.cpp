@@ -29,7 +29,7 @@ bool ArmDriver::granted(const Kernel& k, const Checkpoint& c) const {
     return k.behaviour(c.keeper).keeper()->may(index_);
 }
 bool ArmDriver::ask(Kernel& k, const Checkpoint& c) {
-    return k.behaviour(c.keeper).keeper()->asked(index_) ? granted(k, c) : keeper(k, c).ask(k, index_);
+    return k.behaviour(c.keeper).keeper()->asked(index_) ? granted(k, c) : keeper(k, c).ask(k, index_, c.visit);
 }
 bool ArmDriver::on_leg(const Checkpoint& c) const { return c.step == step().number && c.kind == leg_.kind; }
 

@@ -312,15 +312,22 @@ ArmRoom room_of(const cell::Cell& c, int index, const std::vector<motion::Part>&
     cell::ContentKey key;
     for (std::size_t i = 0; i < c.devices.size(); ++i) {
         const cell::Device& other = c.devices[i];
-        const auto pair = [&](const cell::Exclusion& e) {
-            return (e.a == index && e.b == static_cast<int>(i)) || (e.b == index && e.a == static_cast<int>(i));
+        // Only what is never judged is driven through.
+        const auto left_out = [&](const cell::Exclusion& e, const std::string& body) {
+            const bool own = e.a == index;
+            return e.is_of(index, static_cast<int>(i)) && !e.only_while && !e.distance &&
+                   (own ? e.body_a : e.body_b).empty() &&
+                   ((own ? e.body_b : e.body_a).empty() || (own ? e.body_b : e.body_a) == body);
         };
-        if (static_cast<int>(i) == index || std::any_of(c.exclusions.begin(), c.exclusions.end(), pair)) continue;
+        if (static_cast<int>(i) == index) continue;
         // Of another arm only what never moves: where the rest is depends on the time.
         const geometry::Bodies& bodies = other.arm ? other.arm->model->mechanism.links.front().bodies : other.bodies;
         const std::vector<char> ground = standing_ground(c, index, static_cast<int>(i));
         for (std::size_t n = 0; n < bodies.size(); ++n) {
             const geometry::Body& b = bodies[n];
+            const std::string& name = other.arm ? other.arm->model->mechanism.links.front().name : b.name;
+            if (std::any_of(c.exclusions.begin(), c.exclusions.end(), [&](const auto& e) { return left_out(e, name); }))
+                continue;
             const Frame at = to_base * other.world * b.at;
             if ((at * b.shape.centre()).norm() - b.shape.bound() > near) continue;
             obstacles.push_back({b.shape, at,

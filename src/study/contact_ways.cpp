@@ -133,10 +133,11 @@ private:
         if (with->figures.poses_reached < reached_ || !with->run->trace.faults.empty() ||
             (e_.figures.cycle_s && !with->figures.cycle_s))
             return false;
-        const double safe = e_.cell->safety_between(pair_.device_a, pair_.device_b).metres;
+        const double safe = pair_.keeps;
         double now = 1e300;
         for (const LeastClearance& c : with->inspection->close_pairs)
-            if (c.device_a == pair_.device_a && c.device_b == pair_.device_b && (c.part_b >= 0) == (pair_.part_b >= 0))
+            if (c.device_a == pair_.device_a && c.device_b == pair_.device_b &&
+                (c.part_b >= 0) == (pair_.part_b >= 0) && c.row == pair_.row)
                 now = c.distance;
         const bool hit = pair_.distance <= 0;
         if (contacts(*with) > hits_ - (hit ? 1 : 0)) return false;
@@ -178,9 +179,7 @@ void add_contact_ways(const Evaluation& e, inspection::Inspection& inspection, i
     const std::size_t most = most_findings - std::min(most_findings, less);
     std::size_t done = 0;
     for (const LeastClearance& pair : e.inspection->close_pairs) {
-        const auto device = [&](int i) { return e.cell->devices[static_cast<std::size_t>(i)].id; };
-        const std::string id =
-            "clearance:" + device(pair.device_a) + ":" + device(pair.device_b) + (pair.part_b >= 0 ? ":part" : "");
+        const std::string id = inspection::clearance_id(*e.cell, pair);
         for (Finding& f : inspection.findings) {
             if (f.id != id) continue;
             if (++done > most) return;

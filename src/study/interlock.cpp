@@ -28,6 +28,7 @@ constexpr double worth_leaving = 0.5;   // s: for less it stays
 /// is.
 struct Leg {
     std::string step, during;
+    int number;                                     ///< of the step
     std::vector<std::pair<double, double>> inside;  ///< apart, in order
     bool begins_outside = false;                    ///< some of them do
     bool inside_at(double share) const {
@@ -47,29 +48,86 @@ public:
             if (leg < 0) continue;
             if (before >= 0) follows_.emplace(before, leg);
             before = leg;
+            way_.push_back(leg);
             add(legs_[leg], motions[i], to);
         }
     }
 
-    /// Where it asks and gives back, as the interlock's table says it.
-    void add_points(const char* of, json& points) const {
-        const auto point = [&](const Leg& leg, const char* does, double share) {
+    /// Where it asks and gives back, as the interlock's table says it, with the visits that begin there if asked for.
+    void add_points(const char* of, bool with_visits, json& points) const {
+        const Visits visits = with_visits ? this->visits() : Visits{};
+        const auto point = [&](const Leg& leg, const char* does, double share) -> json& {
             points.push_back(
                 {{"of", of}, {"does", does}, {"step", leg.step}, {"during", leg.during}, {"at_pct", share}});
+            return points.back();
         };
         for (std::size_t i = 0; i < legs_.size(); ++i) {
             const Leg& leg = legs_[i];
             const bool after_inside = std::any_of(follows_.begin(), follows_.end(),
                 [&](const auto& f) { return f.second == static_cast<int>(i) && legs_[f.first].inside_at(1); });
             if (after_inside && !leg.inside_at(0)) point(leg, "gives back", 0);
-            for (const auto& [from, to] : leg.inside) {
-                if (from > 0 || leg.begins_outside) point(leg, "asks", std::floor(1e6 * from) / 1e4);
+            for (std::size_t n = 0; n < leg.inside.size(); ++n) {
+                const auto& [from, to] = leg.inside[n];
+                if (asks(leg, n)) {
+                    json& p = point(leg, "asks", std::floor(1e6 * from) / 1e4);
+                    if (with_visits) p["visit"] = visits.number(i, n);
+                }
                 if (to < 1) point(leg, "gives back", std::ceil(1e6 * to) / 1e4);
             }
         }
     }
 
+    /// A visit lasts from where it asks to where it gives back. Those that begin at one place are one, and so are those
+    /// of which one leads past where another would ask.
+    struct Visits {
+        std::map<std::pair<std::size_t, std::size_t>, int> begin;  ///< at a leg and stretch of it: number from 1
+        std::map<int, std::set<int>> steps;                        ///< numbers of the steps that each takes
+        int number(std::size_t leg, std::size_t stretch) const {
+            const auto found = begin.find({leg, stretch});
+            return found == begin.end() ? 1 : found->second;
+        }
+    };
+    Visits visits() const {
+        Visits all;
+        for (std::size_t i = 0; i < legs_.size(); ++i)
+            for (std::size_t n = 0; n < legs_[i].inside.size(); ++n)
+                if (asks(legs_[i], n)) all.begin.emplace(std::pair(i, n), static_cast<int>(all.begin.size()) + 1);
+        const auto same = [&](int one, int other) {
+            if (one == other) return;
+            for (auto& [place, number] : all.begin)
+                if (number == other) number = one;
+            all.steps[one].merge(all.steps[other]);
+            all.steps.erase(other);
+        };
+        int now = 0;  // the visit that it is on; 0: it has no leave
+        for (const int l : way_) {
+            const Leg& leg = legs_[static_cast<std::size_t>(l)];
+            if (!leg.inside_at(0)) now = 0;
+            for (std::size_t n = 0; n < leg.inside.size(); ++n) {
+                if (asks(leg, n)) {
+                    const int here = all.begin.at({static_cast<std::size_t>(l), n});
+                    if (now) same(now, here);
+                    else now = here;
+                }
+                if (now) all.steps[now].insert(leg.number);
+                if (leg.inside[n].second < 1) now = 0;
+            }
+        }
+        // From 1, without gaps.
+        std::map<int, int> numbers;
+        Visits out;
+        for (const auto& [place, number] : all.begin) {
+            const int short_number = numbers.try_emplace(number, static_cast<int>(numbers.size()) + 1).first->second;
+            out.begin.emplace(place, short_number);
+            out.steps[short_number] = all.steps[number];
+        }
+        return out;
+    }
+
 private:
+    static bool asks(const Leg& leg, std::size_t stretch) {
+        return leg.inside[stretch].first > 0 || leg.begins_outside;
+    }
     int leg_of(const simulation::MotionRecord& m) {
         if (m.block < 0 || m.motion->duration() <= 0) return -1;
         const simulation::Block& b = e_.run->trace.blocks[m.block];
@@ -77,7 +135,7 @@ private:
             if (s->number != b.step) continue;
             for (std::size_t i = 0; i < legs_.size(); ++i)
                 if (legs_[i].step == s->id && legs_[i].during == word(b.kind)) return static_cast<int>(i);
-            legs_.push_back({s->id, word(b.kind), {}});
+            legs_.push_back({s->id, word(b.kind), s->number, {}});
             return static_cast<int>(legs_.size()) - 1;
         }
         return -1;
@@ -108,14 +166,28 @@ private:
     const Evaluation& e_;
     const ZoneSide& side_;
     std::vector<Leg> legs_;
+    std::vector<int> way_;                   ///< the legs as they come one after the other
     std::set<std::pair<int, int>> follows_;  ///< legs that come one after the other
 };
 
-json points_of(const Evaluation& e, const Zone& z) {
-    json points = json::array();
-    Legs(e, z.sides[0]).add_points("first", points);
-    Legs(e, z.sides[1]).add_points("second", points);
-    return points;
+/// The keys of the interlock that say where it is asked, and what may be let in together.
+struct Asking {
+    json points = json::array(), together = json::array();
+};
+Asking asking_of(const Evaluation& e, const Zone& z, bool with_visits) {
+    const Legs first(e, z.sides[0]), second(e, z.sides[1]);
+    Asking out;
+    first.add_points("first", with_visits, out.points);
+    second.add_points("second", with_visits, out.points);
+    if (!with_visits) return out;
+    const Legs::Visits of_first = first.visits(), of_second = second.visits();
+    for (const auto& [one, steps] : of_first.steps)
+        for (const auto& [other, others] : of_second.steps) {
+            const bool meet = std::any_of(z.pairs.begin(), z.pairs.end(),
+                [&](const Zone::Steps& p) { return steps.count(p.one) && others.count(p.two); });
+            if (!meet) out.together.push_back({{"first", one}, {"second", other}});
+        }
+    return out;
 }
 
 bool is_between(const json& device, const std::string& a, const std::string& b) {
@@ -136,9 +208,18 @@ const Zone& zone_named(const Evaluation& e, const std::string& id) {
 
 }  // namespace
 
-const std::vector<std::string>& interlock_rules() {
-    static const std::vector<std::string> all{"first come", "first before second", "second before first", "in turn"};
-    return all;
+std::string rules_in_words() {
+    const auto& all = simulation::let_in::all();
+    std::string words;
+    for (std::size_t i = 0; i < all.size(); ++i) words += (i == 0 ? "" : i + 1 < all.size() ? ", " : " or ") + all[i];
+    return words;
+}
+
+std::vector<std::string> rules_for(const Evaluation& without, const std::string& zone) {
+    std::vector<std::string> rules = simulation::let_in::all();
+    if (asking_of(without, zone_named(without, zone), true).together.empty())
+        std::erase(rules, simulation::let_in::both_apart);  // it would be the same as first come
+    return rules;
 }
 
 std::shared_ptr<const Evaluation> without_interlocks(
@@ -162,11 +243,9 @@ std::shared_ptr<const Evaluation> without_interlocks(
 cell::Edit keep_apart(const cell::Layout& layout, const Evaluation& without, const std::string& zone,
     const std::string& rule, std::string* device) {
     const Zone& z = zone_named(without, zone);
-    const auto& all = interlock_rules();
+    const auto& all = simulation::let_in::all();
     if (std::find(all.begin(), all.end(), rule) == all.end())
-        throw cell::InputError(
-            "rule", "\"" + rule +
-                        "\" is no rule; first come, first before second, second before first or in turn is expected.");
+        throw cell::InputError("rule", "\"" + rule + "\" is no rule; " + rules_in_words() + " is expected.");
     std::string movers[2];
     for (int side = 0; side < 2; ++side) {
         const cell::Device& d = without.cell->devices[z.sides[side].device];
@@ -180,7 +259,7 @@ cell::Edit keep_apart(const cell::Layout& layout, const Evaluation& without, con
     if (inside(0) && inside(1))
         throw cell::InputError(
             "zone", "Both arms are in the zone when the cell starts; another ready posture of one of them is needed.");
-    const json points = points_of(without, z);
+    const Asking asking = asking_of(without, z, rule == simulation::let_in::both_apart);
     const json starts = inside(0) ? "first" : inside(1) ? "second" : "nobody";
     // One that is there already for the same two, and the same zone among theirs.
     const int nth = std::stoi(z.id.substr(z.id.rfind(':') + 1));
@@ -191,8 +270,11 @@ cell::Edit keep_apart(const cell::Layout& layout, const Evaluation& without, con
         if (device) *device = id;
         cell::Edit edit{"Set the points of " + d.value("name", id) + " anew", {}};
         for (const auto& [key, value] : {std::pair<const char*, json>{"one_arm", movers[0]}, {"other_arm", movers[1]},
-                 {"rule", rule}, {"starts_inside", starts}, {"points", points}})
-            if (d.value(key, json()) != value) edit.operations.push_back(cell::Operation::set(at + key, value));
+                 {"rule", rule}, {"starts_inside", starts}, {"points", asking.points}, {"together", asking.together}}) {
+            const json now = d.value(key, json());
+            if (now != value && !(now.is_null() && value.empty()))
+                edit.operations.push_back(cell::Operation::set(at + key, value));
+        }
         return edit;
     }
     const std::string id = cell::free_id(layout.document().tree(), "interlock");
@@ -202,9 +284,10 @@ cell::Edit keep_apart(const cell::Layout& layout, const Evaluation& without, con
     std::string name = "Interlock";
     const auto taken = [&](const json& d) { return d.value("name", "") == name; };
     for (int n = 2; std::any_of(devices.begin(), devices.end(), taken); ++n) name = "Interlock " + std::to_string(n);
-    const json added = {{"id", id}, {"name", name}, {"kind", kind}, {"one_arm", movers[0]}, {"other_arm", movers[1]},
-        {"rule", rule}, {"starts_inside", starts}, {"points", points},
+    json added = {{"id", id}, {"name", name}, {"kind", kind}, {"one_arm", movers[0]}, {"other_arm", movers[1]},
+        {"rule", rule}, {"starts_inside", starts}, {"points", asking.points},
         {"placement", {{"x_mm", std::round(1e3 * middle.x())}, {"y_mm", std::round(1e3 * middle.y())}}}};
+    if (!asking.together.empty()) added["together"] = asking.together;
     const auto name_of = [&](int side) { return without.cell->devices[z.sides[side].device].name; };
     return {"Keep " + name_of(0) + " and " + name_of(1) + " apart", {cell::Operation::add("/devices", added)}};
 }
@@ -280,10 +363,11 @@ KeptApart price_of_keeping_apart(const cell::Layout& layout, const std::string& 
         out.without_s = without->figures.cycle_s;
         out.keeps_distance = with_distance;
         out.rules.clear(), out.edits.clear();
-        for (const std::string& rule : interlock_rules()) {
+        const std::vector<std::string> rules = rules_for(*without, zone);
+        for (const std::string& rule : rules) {
             if (progress)
                 progress((with_distance ? 0 : 0.5) +
-                         0.5 * static_cast<double>(out.rules.size()) / static_cast<double>(interlock_rules().size()));
+                         0.5 * static_cast<double>(out.rules.size()) / static_cast<double>(rules.size()));
             out.edits.push_back(keep_apart(layout, *without, zone, rule, &out.device));
             const cell::Layout with = out.edits.back().operations.empty() ? layout : layout.edited(out.edits.back());
             out.rules.push_back(price_of(with, rule, out.device, zone_named(*without, zone), cache, stop));

@@ -31,13 +31,16 @@ struct KeptApart {
     std::vector<cell::Edit> edits;
 };
 
-/// The rules of interlocks, in the order in which they are tried.
-const std::vector<std::string>& interlock_rules();
-
 /// A cell as it is without any interlocks, with its zones, what interlocks are made for: a little larger than they are,
 /// and `with_distance` by half the safety distance all round. Throws InputError, Overtaken.
 std::shared_ptr<const Evaluation> without_interlocks(const cell::Layout& layout, inspection::Cache& cache,
     bool with_distance, const inspection::StopFlag* stop = nullptr);
+
+/// All rules of interlocks: "first come, ... or in turn".
+std::string rules_in_words();
+/// The rules worth trying for a zone, in that order: to let both in where they do not meet only if there are such
+/// visits.
+std::vector<std::string> rules_for(const Evaluation& without, const std::string& zone);
 
 /// Puts an interlock for a zone into the cell, or sets the points of the one that is there anew. Throws InputError
 /// where there is no such zone, or where it is shared with something that is no arm.

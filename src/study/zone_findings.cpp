@@ -2,6 +2,8 @@
 
 #include <cell/numbers.h>
 
+#include <simulation/keeper.h>
+
 #include "interlock.h"
 
 namespace escarp::study {
@@ -30,7 +32,7 @@ std::vector<inspection::WayOut> ways_to_keep_apart(
         const auto without = without_interlocks(e.layout, cache, with_distance, stop);
         tried.clear();
         bool goes = false;
-        for (const std::string& rule : interlock_rules()) {
+        for (const std::string& rule : rules_for(*without, z.id)) {
             Tried one;
             one.way.edit = keep_apart(e.layout, *without, z.id, rule);
             const auto with = evaluate(e.layout.edited(one.way.edit), cache, how);
@@ -73,15 +75,21 @@ std::vector<Finding> zone_findings(const Evaluation& e, inspection::Cache& cache
         const std::string where = z.centre >= 0 ? " at " + name(z.centre) : "";
         if (z.uncovered.keeper >= 0) {
             f.id = "uncovered:" + z.id;
-            f.title = name(z.uncovered.mover) + " is in " + z.name + " without leave";
-            f.text = name(z.uncovered.keeper) + " has not let it in: it enters at " +
-                     cell::fixed(seconds(z.uncovered.enters), 2) +
-                     " s. The points where it asks and gives back fit other motions.";
+            const std::string at = cell::fixed(seconds(z.uncovered.enters), 2) + " s. ";
+            if (z.uncovered.together) {
+                f.title = name(z.sides[0].device) + " and " + name(z.sides[1].device) + " meet in " + z.name;
+                f.text = name(z.uncovered.keeper) + " has let both in, and what they do there meets: first at " + at +
+                         "The visits that may be let in together fit other motions.";
+            } else {
+                f.title = name(z.uncovered.mover) + " is in " + z.name + " without leave";
+                f.text = name(z.uncovered.keeper) + " has not let it in: it enters at " + at +
+                         "The points where it asks and gives back fit other motions.";
+            }
             f.when_s = seconds(z.uncovered.enters);
             inspection::WayOut way;
             const cell::json* own = cell::find(e.layout.tree(), "/devices/" + e.cell->devices[z.uncovered.keeper].id);
             try {
-                const std::string usual = interlock_rules().front();
+                const std::string& usual = simulation::let_in::first_come;
                 way.edit = keep_apart(e.layout, z.id, own ? own->value("rule", usual) : usual, cache, nullptr, stop);
                 way.label = way.edit.name;
                 if (!way.edit.operations.empty()) f.ways_out.push_back(std::move(way));

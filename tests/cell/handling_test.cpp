@@ -127,14 +127,14 @@ TEST_CASE("a signal is made, renamed with all that name it, and removed when nob
 }
 
 TEST_CASE("a pair is left out once, with its reason, and taken back") {
-    const Document d = demo_after([](const Layout& l) { return leave_out(l, "arm1", "tester", "a hose guides it"); });
+    const Document d = demo_after([](const Layout& l) { return leave_out(l, {"arm1", "tester"}, "a hose guides it"); });
     const auto cell = tests::read(d.resolved("A"));
     REQUIRE_FALSE(cell->exclusions.empty());
     CHECK(cell->exclusions.back().reason == "a hose guides it");
-    CHECK_THROWS_AS(demo_after([](const Layout& l) { return leave_out(l, "tester", "arm1", ""); }, d), InputError);
-    CHECK_THROWS_AS(demo_after([](const Layout& l) { return leave_out(l, "arm1", "arm1", ""); }), InputError);
-    CHECK_THROWS_AS(demo_after([](const Layout& l) { return leave_out(l, "arm1", "nobody", ""); }), InputError);
-    const Document back = demo_after([](const Layout& l) { return take_back(l, "tester", "arm1"); }, d);
+    CHECK_THROWS_AS(demo_after([](const Layout& l) { return leave_out(l, {"tester", "arm1"}, ""); }, d), InputError);
+    CHECK_THROWS_AS(demo_after([](const Layout& l) { return leave_out(l, {"arm1", "arm1"}, ""); }), InputError);
+    CHECK_THROWS_AS(demo_after([](const Layout& l) { return leave_out(l, {"arm1", "nobody"}, ""); }), InputError);
+    const Document back = demo_after([](const Layout& l) { return take_back(l, {"tester", "arm1"}); }, d);
     CHECK(tests::read(back.resolved("A"))->exclusions.size() + 1 == cell->exclusions.size());
 }
 

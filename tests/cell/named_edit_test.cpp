@@ -98,6 +98,9 @@ TEST_CASE("every named edit does what it says on the demo") {
     CHECK(cell()->devices[cell()->device(table)].side_tasks.front().steps.size() == 1);
     now({{"do", "leave out"}, {"a", arm}, {"b", "arm1"}, {"reason", "far apart"}});
     now({{"do", "take back"}, {"a", "arm1"}, {"b", arm}});
+    now({{"do", "leave out"}, {"a", "arm1"}, {"a_body", "tool"}, {"while", "tester.busy"}});
+    CHECK((cell()->exclusions.back().b < 0 && cell()->exclusions.back().body_a == "tool"));
+    now({{"do", "take back"}, {"a", "arm1"}, {"a_body", "tool"}});
     now({{"do", "judge with"}, {"a", "arm1"}, {"b", arm}, {"distance_mm", 12}});
     now({{"do", "take back"}, {"a", "arm1"}, {"b", arm}});
     now({{"do", "read list"}, {"device", "infeed"}, {"key", "timetable"}, {"csv", "0\n5"}});

@@ -177,7 +177,42 @@ TEST_CASE("settings of the cell, and a pair left out with a reason and judged ag
     h.settle();
     REQUIRE(h.w().cell()->exclusions.size() == before + 1);
     CHECK(h.w().cell()->exclusions.back().reason == "a hose");
+    // Of a body alone, of a body of each, and of a body with all else.
+    h.choose("pair_" + last + "_a_body", "forearm");
+    CHECK(h.w().cell()->exclusions.back().body_a == "forearm");
+    h.choose("pair_" + last + "_b", "Arm 2");
+    h.choose("pair_" + last + "_b_body", "tool");
+    CHECK(h.w().cell()->exclusions.back().b == h.w().cell()->device("arm2"));
+    CHECK(h.w().cell()->exclusions.back().body_b == "tool");
+    h.choose("pair_" + last + "_b_body", "all of it");
+    h.choose("pair_" + last + "_b", "everything else");
+    CHECK(h.w().cell()->exclusions.back().b < 0);
+    h.press("take_back_" + last);
+    CHECK(h.w().cell()->exclusions.size() == before);
     CHECK(h.told.isEmpty());
+}
+
+TEST_CASE("two bodies that pass too near are left out from their finding, and only they") {
+    Making h;
+    h.w().set_variant("B");
+    h.settle();
+    const auto near = [&] {
+        for (const inspection::Finding& f : h.w().evaluation()->inspection->findings)
+            if (f.id == "clearance:arm1:arm2") return f.bodies;
+        return std::vector<std::string>();
+    };
+    const auto first = near();
+    REQUIRE(first.size() == 2);
+    h.answers("rubber");
+    h.press("leave_bodies_out");
+    h.settle();
+    REQUIRE(h.w().cell()->exclusions.size() == 1);
+    const cell::Exclusion& x = h.w().cell()->exclusions.back();
+    CHECK((x.body_a == first[0] && x.body_b == first[1] && x.reason == "rubber"));
+    CHECK(near() != first);
+    h.w().undo();
+    h.settle();
+    CHECK(near() == first);
 }
 
 namespace {
@@ -255,6 +290,7 @@ void every_field(Making& h, const cell::Fields& fields, const std::string& at, c
             case Type::own_signal:
             case Type::pose:
             case Type::grip:
+            case Type::body:
             case Type::tool:
             case Type::block:
             case Type::posture:

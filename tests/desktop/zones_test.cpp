@@ -374,3 +374,29 @@ TEST_CASE("imported geometry with a hollow: what more pieces cost and give is se
     b.w().undo();
     CHECK(cell::find(b.w().resolved(), "/meshes/cup/pieces")->size() == 1);
 }
+
+TEST_CASE("the ribbon stays with what its lanes were laid out from while something else has been found already") {
+    Bench b(false);
+    REQUIRE(b.window.open_file(free_arms(b.room)));
+    b.w().set_variant("B");
+    b.settle();
+    REQUIRE(b.w().zones());
+    auto* ribbon = b.window.findChild<QWidget*>("ribbon");
+    // While a hand drags, figures come in without anybody being told for a moment, and the zones later still.
+    int seen = 0;
+    for (int i = 1; i <= 3; ++i) {
+        b.w().try_out({"drag", {cell::Operation::set("/devices/cabinet/placement/x_mm", 3300 + 10 * i)}}, false);
+        const auto before = b.w().evaluation();
+        QElapsedTimer waited;
+        for (waited.start(); b.w().evaluation() == before && waited.elapsed() < 60000;)
+            QApplication::processEvents(QEventLoop::AllEvents, 5);
+        REQUIRE(b.w().evaluation() != before);
+        seen += !b.w().evaluation()->zones;
+        ribbon->repaint();
+        QTest::mouseMove(ribbon, QPoint(60, ribbon->height() - 12));
+        QTest::mouseClick(ribbon, Qt::LeftButton, {}, QPoint(20, ribbon->height() - 12));
+    }
+    CHECK(seen > 0);
+    b.w().drop_draft();
+    b.settle();
+}

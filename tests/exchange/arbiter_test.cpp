@@ -3,6 +3,7 @@
 #include <catch2/catch.hpp>
 
 #include <map>
+#include <set>
 #include <sstream>
 
 #include <exchange/arbiter_text.h>
@@ -16,7 +17,7 @@ using cell::json;
 
 namespace {
 
-/// As much of IEC 61131-3 as a function block of conditions and assignments of BOOL needs.
+/// As much of IEC 61131-3 as a function block of conditions and assignments of BOOL needs, and of INT to be compared.
 class Block {
 public:
     explicit Block(const std::string& text) {
@@ -43,8 +44,11 @@ public:
             next();
             while (peek() != "END_VAR") {
                 const std::string variable = next();
-                take(":"), take("BOOL");
-                values[variable] = false;
+                take(":");
+                const std::string type = next();
+                REQUIRE((type == "BOOL" || type == "INT"));
+                if (type == "INT") numbers[variable] = 0;
+                else values[variable] = false;
                 if (peek() == ":=") next(), values[variable] = next() == "TRUE";
                 take(";");
             }
@@ -60,6 +64,7 @@ public:
         statements(true);
     }
     std::map<std::string, bool> values;
+    std::map<std::string, int> numbers;
     std::string name;
 
 private:
@@ -111,6 +116,7 @@ private:
         }
         const std::string word = next();
         if (word == "TRUE" || word == "FALSE") return word == "TRUE";
+        if (numbers.count(word)) return take("="), numbers[word] == std::stoi(next());
         REQUIRE(values.count(word));
         return values[word];
     }
@@ -127,13 +133,16 @@ json cell_with(const std::string& rule) {
             {"model", "six600"}, {"placement", {{"x_mm", id[0] == 'l' ? 0 : 3000}}}});
     tree["devices"].push_back({{"id", "lock"}, {"name", "Lock 1"}, {"kind", "interlock"}, {"one_arm", "left"},
         {"other_arm", "right"}, {"rule", rule}});
+    if (rule == simulation::let_in::both_apart)
+        tree["devices"].back()["together"] = {
+            {{"first", 1}, {"second", 2}}, {{"first", 3}, {"second", 2}}, {{"first", 2}, {"second", 1}}};
     return tree;
 }
 
 }  // namespace
 
 TEST_CASE("an interlock's structured text does what the simulated one does, over 10,000 random sequences") {
-    for (const char* rule : {"first come", "first before second", "second before first", "in turn"}) {
+    for (const std::string& rule : simulation::let_in::all()) {
         const json tree = cell_with(rule);
         const auto cell = tests::read(tree);
         const std::string text = exchange::arbiter_text(tree, "lock");
@@ -144,18 +153,25 @@ TEST_CASE("an interlock's structured text does what the simulated one does, over
         tests::Draw draw(7);
         simulation::PlanCache plans;
         bool same = true, alone = true;
+        int together = 0;
+        const bool both = rule == simulation::let_in::both_apart;
+        const std::set<std::pair<int, int>> apart{{1, 2}, {3, 2}, {2, 1}};
         for (int round = 0; round < 2500; ++round) {
             simulation::Kernel k(*cell, plans);
             k.start();
             simulation::Keeper& keeper = *k.changing(device).keeper();
             Block block = start;
+            int visits[2] = {0, 0};
             for (int i = 0; i < 12; ++i) {
                 const int arm = draw.whole(0, 1);
                 if (keeper.asked(arms[arm])) {
                     if (!keeper.may(arms[arm])) continue;  // it waits
                     keeper.give_back(k, arms[arm]);
                 } else {
-                    keeper.ask(k, arms[arm]);
+                    const int visit = draw.whole(1, 3);
+                    keeper.ask(k, arms[arm], visit);
+                    visits[arm] = visit;
+                    if (both) block.numbers[arm ? "second_visit" : "first_visit"] = visit;
                 }
                 block.values["first_asks"] = keeper.asked(arms[0]);
                 block.values["second_asks"] = keeper.asked(arms[1]);
@@ -166,16 +182,19 @@ TEST_CASE("an interlock's structured text does what the simulated one does, over
                     const auto& changes = k.trace().signal(std::string("lock.") + may)->changes;
                     same = same && (changes.back().second != 0) == keeper.may(arms[a]);
                 }
-                alone = alone && !(keeper.may(arms[0]) && keeper.may(arms[1]));
+                if (!keeper.may(arms[0]) || !keeper.may(arms[1])) continue;
+                ++together;
+                alone = alone && both && apart.count({visits[0], visits[1]});
             }
         }
         CHECK(same);
         CHECK(alone);
+        CHECK((together > 500) == both);
     }
 }
 
 TEST_CASE("an interlock's table of states says what its text does; what is no interlock is refused") {
-    for (const char* rule : {"first come", "first before second", "second before first", "in turn"}) {
+    for (const std::string& rule : simulation::let_in::all()) {
         const json tree = cell_with(rule);
         std::istringstream rows(exchange::arbiter_table(tree, "lock"));
         std::string line;
@@ -186,16 +205,23 @@ TEST_CASE("an interlock's table of states says what its text does; what is no in
             std::vector<std::string> cells;
             std::istringstream row(line);
             for (std::string c; std::getline(row, c, ',');) cells.push_back(c);
-            REQUIRE(cells.size() == 5);
+            if (cells.empty()) break;  // what follows is which visits do not meet
+            const bool both = rule == simulation::let_in::both_apart;
+            REQUIRE(cells.size() == (both ? 6 : 5));
             Block block(exchange::arbiter_text(tree, "lock"));
+            if (both) {
+                block.numbers["first_visit"] = 1, block.numbers["second_visit"] = cells[2] == "meet" ? 1 : 2;
+                cells.erase(cells.begin() + 2);
+            }
             block.values["first_asks"] = cells[0] == "yes", block.values["second_asks"] = cells[1] == "yes";
-            block.values["first_may"] = cells[2] == "first", block.values["second_may"] = cells[2] == "second";
+            const auto is = [&](std::size_t i, const char* who) { return cells[i] == who || cells[i] == "both"; };
+            block.values["first_may"] = is(2, "first"), block.values["second_may"] = is(2, "second");
             for (const char* own : {"turn_of_second", "second_came_first"})
                 if (block.values.count(own)) block.values[own] = cells[3] == "second";
             block.scan();
             INFO(rule << ": " << line);
-            CHECK(block.values["first_may"] == (cells[4] == "first"));
-            CHECK(block.values["second_may"] == (cells[4] == "second"));
+            CHECK(block.values["first_may"] == is(4, "first"));
+            CHECK(block.values["second_may"] == is(4, "second"));
             ++count;
         }
         CHECK(count >= 6);

@@ -1,6 +1,7 @@
 #include <catch2/catch.hpp>
 
 #include <cell/numbers.h>
+#include <inspection/orders.h>
 #include <inspection/timeline.h>
 #include <simulation/kernel.h>
 #include <study/interlock.h>
@@ -230,4 +231,93 @@ TEST_CASE(
     json tree = free_arms();
     tree["devices"].push_back({{"id", "lock"}, {"name", "Lock"}, {"kind", "interlock"}, {"one_arm", "tester"}});
     CHECK_THROWS_AS(tests::read(tree), cell::InputError);
+}
+
+namespace {
+
+/// Two arms that face each other reach over a table by turns to its north and its south: what they do at the two is
+/// one zone, and yet does not meet.
+json arms_at_a_table(double apart_mm) {
+    json tree = {{"escarp", 1}, {"horizon_s", 40}, {"safety_distance_mm", 10}, {"arm_models", cell::catalogue_arms()},
+        {"tool_models", cell::catalogue_tools()},
+        {"devices", {{{"id", "table"}, {"name", "Table"}, {"kind", "structure"}, {"shape", "box"}, {"length_mm", 200},
+                        {"width_mm", 600}, {"height_mm", 100}}}}};
+    for (const bool left : {true, false}) {
+        json poses = {{{"id", "home"}, {"name", "Home"}, {"joints_deg", {0, -60, 60, 0, 90, 0}}}}, task = json::array();
+        for (const std::string where : {"north", "south"}) {
+            poses.push_back({{"id", where}, {"name", where}, {"relative_to", "table"},
+                {"at_mm", {left ? 20 : -20, where == "north" ? apart_mm : -apart_mm, 300}}, {"turn_deg", {180, 0, 0}}});
+            task.push_back({{"id", "to_" + where}, {"do", "move"}, {"pose", where}});
+            task.push_back({{"id", "at_" + where}, {"do", "delay"}, {"time_s", left ? 0.7 : 0.9}});
+            task.push_back({{"id", "from_" + where}, {"do", "move"}, {"pose", "home"}});
+            task.push_back({{"id", "rest_" + where}, {"do", "delay"}, {"time_s", 0.3}});
+        }
+        tree["devices"].push_back({{"id", left ? "left" : "right"}, {"name", left ? "Left arm" : "Right arm"},
+            {"kind", "arm"}, {"model", "six900"}, {"tool", "jaw120"}, {"poses", poses}, {"task", task},
+            {"placement", {{"x_mm", left ? -650 : 650}, {"turn_deg", left ? 0 : 180}}}});
+    }
+    tree["baseline"] = "A", tree["variants"] = {{{"id", "A"}, {"name", "A"}}};
+    return tree;
+}
+
+}  // namespace
+
+TEST_CASE("both are let in where what they do does not meet, and only there; a change that makes them meet is told") {
+    inspection::Cache cache;
+    const cell::Layout bare = layout_of(arms_at_a_table(101));
+    const auto before = looked_at(bare, cache);
+    REQUIRE_FALSE(before->zones->all.empty());
+    const study::KeptApart price = study::price_of_keeping_apart(bare, "Zone 1", cache);
+    REQUIRE(price.rules.size() == 5);
+    REQUIRE(price.rules.back().rule == "both where they do not meet");
+    CHECK(price.best == price.rules.back().rule);
+    const auto cycle = [](const study::Evaluation& e) {
+        const auto& rounds = e.run->trace.rounds[static_cast<std::size_t>(e.cell->device("left"))];
+        return rounds.size();
+    };
+    const auto one = looked_at(bare.edited(price.edits.front()), cache),
+               both = looked_at(bare.edited(price.edits.back()), cache);
+    CHECK(cycle(*both) > cycle(*one));
+    for (const auto& e : {one, both}) {
+        for (const Zone& z : e->zones->all) CHECK(z.kept_by == e->cell->device(price.device));
+        for (const auto& pair : e->inspection->close_pairs) CHECK(pair.device_a == pair.device_b);
+        CHECK(inspection::orders_of(*e->cell, e->layout.tree().dump(), cache, nullptr)->verdict ==
+              inspection::Orders::Verdict::goes_on);
+    }
+    for (const Zone& z : one->zones->all) CHECK_FALSE(z.together);
+    // Who is in at once has asked for visits that may be.
+    const auto signal = [&](const char* name, Ticks t) {
+        return both->run->trace.signal(price.device + "." + name)->at(t);
+    };
+    const json lock = *cell::find(both->layout.tree(), "/devices/" + price.device);
+    std::set<std::pair<int, int>> may;
+    for (const json& t : lock["together"]) may.emplace(t["first"].get<int>(), t["second"].get<int>());
+    CHECK(may.size() == 2);
+    int at_once = 0;
+    for (Ticks t = 0; t < simulation::ticks(40.0); t += simulation::ticks(0.01)) {
+        if (signal("first_may", t) == 0 || signal("second_may", t) == 0) continue;
+        ++at_once;
+        CHECK(may.count({static_cast<int>(signal("first_visit", t)), static_cast<int>(signal("second_visit", t))}));
+    }
+    CHECK(at_once > 20);
+    // Were more let in together than do not meet, that is told, and mended by what holds.
+    const auto told = [](const study::Evaluation& e) -> const inspection::Finding* {
+        for (const auto& f : e.inspection->findings)
+            if (f.id == "uncovered:left:right:1") return &f;
+        return nullptr;
+    };
+    CHECK_FALSE(told(*looked_at(both->layout, cache, true)));
+    json all = json::array();
+    for (const int one_visit : {1, 2})
+        for (const int other : {1, 2}) all.push_back({{"first", one_visit}, {"second", other}});
+    const cell::Layout loose =
+        both->layout.edited({"more", {cell::Operation::set("/devices/" + price.device + "/together", all)}});
+    const auto found = looked_at(loose, cache, true);
+    const inspection::Finding* f = told(*found);
+    REQUIRE(f);
+    CHECK(f->title.find("meet in") != std::string::npos);
+    REQUIRE(f->ways_out.size() == 1);
+    const cell::Layout mended = loose.edited(f->ways_out[0].edit);
+    CHECK(*cell::find(mended.tree(), "/devices/" + price.device) == lock);
+    CHECK_FALSE(told(*looked_at(mended, cache, true)));
 }

@@ -53,19 +53,29 @@ void add_handling_edits(std::vector<NamedEdit>& all) {
     named("remove tool", "another takes its place, or arms do without",
         {tool(), of(Type::tool_model, "instead", "in its place").usually("")},
         [](const Layout& l, const Values& v) { return changed(l, remove_tool(l, v.text("tool"), v.text("instead"))); });
-    named("leave out", "the clearance of two devices is not judged",
-        {device("a", "device"), device("b", "other device"), text("reason", "reason").usually(""),
-            text("while", "only while this condition holds").usually("")},
-        [](const Layout& l, const Values& v) {
-            return changed(l, leave_out(l, v.text("a"), v.text("b"), v.text("reason"), v.text("while")));
+    // A pair: two devices, or single bodies of them.
+    const auto of_pair = [](Fields more) {
+        Fields all{device("a", "device"),
+            of(Type::body, "a_body", "that body of it alone: a link, tool, part ...").usually(""),
+            device("b", "other device; everything else if not given").usually(""),
+            of(Type::body, "b_body", "that body of the other alone").usually("")};
+        all.insert(all.end(), more.begin(), more.end());
+        return all;
+    };
+    const auto pair = [](const Values& v) {
+        return Pair{v.text("a"), v.text("b"), v.text("a_body"), v.text("b_body")};
+    };
+    named("leave out", "the clearance of two devices, or of single bodies of them, is not judged",
+        of_pair({text("reason", "reason").usually(""), text("while", "only while this condition holds").usually("")}),
+        [pair](const Layout& l, const Values& v) {
+            return changed(l, leave_out(l, pair(v), v.text("reason"), v.text("while")));
         });
-    named("judge with", "the clearance of two devices is judged with a safety distance of its own",
-        {device("a", "device"), device("b", "other device"), number("distance_mm", "safety distance", 0, 1000)},
-        [](const Layout& l, const Values& v) {
-            return changed(l, judge_with(l, v.text("a"), v.text("b"), v.number("distance_mm")));
+    named("judge with", "their clearance is judged with a safety distance of its own",
+        of_pair({number("distance_mm", "safety distance", 0, 1000)}), [pair](const Layout& l, const Values& v) {
+            return changed(l, judge_with(l, pair(v), v.number("distance_mm")));
         });
-    named("take back", "a pair that was left out is judged again", {device("a", "device"), device("b", "other device")},
-        [](const Layout& l, const Values& v) { return changed(l, take_back(l, v.text("a"), v.text("b"))); });
+    named("take back", "a pair that was left out is judged again", of_pair({}),
+        [pair](const Layout& l, const Values& v) { return changed(l, take_back(l, pair(v))); });
 }
 
 }  // namespace escarp::cell

@@ -85,24 +85,31 @@ Answer clearance(Asked& a) {
 
 /// How pairs are judged that are not judged as the others; and the edit that adds one, or takes it back.
 Answer exclude(Asked& a) {
-    const std::string one = a.options().text("device", ""), other = a.options().text("other", "");
+    const auto said = [&](const char* key) { return a.options().text(key, ""); };
+    const cell::Pair pair{said("device"), said("other"), said("body"), said("other_body")};
     Answer answer;
-    if (one.empty() != other.empty())
-        throw cell::InputError(one.empty() ? "--device" : "--other", "Two devices are expected, or none for the list.");
-    if (!one.empty()) {
-        answer.edit = a.options().flag("take_back") ? cell::take_back(a.layout(), one, other)
+    if (pair.a.empty() && !(pair.b + pair.body_a + pair.body_b).empty())
+        throw cell::InputError("--device", "A device is expected, or nothing but FILE for the list.");
+    if (!pair.a.empty()) {
+        answer.edit = a.options().flag("take_back") ? cell::take_back(a.layout(), pair)
                       : a.options().has("distance_mm")
-                          ? cell::judge_with(a.layout(), one, other, a.options().number("distance_mm"))
-                          : cell::leave_out(
-                                a.layout(), one, other, a.options().text("reason", ""), a.options().text("while", ""));
+                          ? cell::judge_with(a.layout(), pair, a.options().number("distance_mm"))
+                          : cell::leave_out(a.layout(), pair, said("reason"), said("while"));
         answer.words = answer.edit->name + ".\n";
     }
     const cell::Layout with = answer.edit ? a.layout().edited(*answer.edit) : a.layout();
     json pairs = json::array();
     const auto& cell = with.cell();
     for (const cell::Exclusion& x : cell.exclusions) {
-        const std::string &name_a = cell.devices[x.a].name, &name_b = cell.devices[x.b].name;
-        pairs.push_back({{"devices", {cell.devices[x.a].id, cell.devices[x.b].id}}, {"reason", x.reason},
+        const auto name = [&](int device, const std::string& body) {
+            return device < 0     ? std::string("everything else")
+                   : body.empty() ? cell.devices[device].name
+                                  : cell.devices[device].name + " " + body;
+        };
+        const std::string name_a = name(x.a, x.body_a), name_b = name(x.b, x.body_b);
+        const auto maybe = [](const std::string& text) { return text.empty() ? json() : json(text); };
+        pairs.push_back({{"devices", {cell.devices[x.a].id, x.b < 0 ? json() : json(cell.devices[x.b].id)}},
+            {"bodies", {maybe(x.body_a), maybe(x.body_b)}}, {"reason", x.reason},
             {"while", x.only_while ? json(x.only_while->text()) : json()},
             {"distance_mm", x.distance ? json(tidy(1e3 * *x.distance)) : json()}});
         answer.words += "    " + name_a + " and " + name_b + ": " +
@@ -132,7 +139,10 @@ void add_clearance_question(std::vector<Question>& all) {
         clearance});
     all.push_back({"exclude", "pairs that are left out or judged otherwise; one more, or one taken back",
         {of(Type::device, "device", "id of a device; the list alone if not given").lacking(),
-            of(Type::device, "other", "id of the other").lacking(), text("reason", "why").lacking(),
+            of(Type::body, "body", "of it that body alone: a link, tool, part, or what its bodies are called")
+                .lacking(),
+            of(Type::device, "other", "id of the other; everything else if not given").lacking(),
+            of(Type::body, "other_body", "of the other that body alone").lacking(), text("reason", "why").lacking(),
             text("while", "left out only while this condition holds").lacking(),
             number("distance_mm", "judged with this safety distance instead of being left out", 0, 1000).lacking(),
             flag("take_back", "judge the pair as the others again", false)},

@@ -4,6 +4,7 @@
 
 #include <cell/disk.h>
 #include <inspection/zones.h>
+#include <simulation/keeper.h>
 #include <study/interlock.h>
 #include <study/lock_up.h>
 
@@ -175,9 +176,10 @@ Answer interlock(Asked& a) {
         for (const cell::Operation& o : k.edits[i].operations) edit["operations"].push_back(o.to_json());
     }
     if (!asked.empty() && edit.is_null())
-        throw cell::InputError("--rule", "\"" + asked +
-                                             "\" is no rule; first come, first before second, second before "
-                                             "first or in turn is expected.");
+        throw cell::InputError(
+            "--rule", asked == simulation::let_in::both_apart
+                          ? "Whatever the two do there meets; first come is the same."
+                          : "\"" + asked + "\" is no rule; " + study::rules_in_words() + " is expected.");
     return {{{"zone", k.zone}, {"interlock", k.device}, {"without_s", number(k.without_s)},
                 {"now_s", number(k.found_s)}, {"rules", rules}, {"keeps_safety_distance", k.keeps_distance},
                 {"best", k.best}, {"rule", rule}, {"edit", edit}},

@@ -34,8 +34,7 @@ public:
             if (result.clearance.device_a >= 0) break;
         }
         for (const auto& [pair, least] : closest_)
-            if (least.distance < c_.cell.safety_between(least.device_a, least.device_b).metres)
-                result.close_pairs.push_back(least);
+            if (least.distance < least.keeps) result.close_pairs.push_back(least);
     }
 
 private:
@@ -50,7 +49,10 @@ private:
 
     /// What a pair has to keep: where it comes so near, whether it does has to be sure.
     double mark(const ClearanceJob& job) const {
-        return distance_counts(job.rule) ? c_.cell.safety_between(job.device_a(), job.device_b).metres : 0;
+        if (!distance_counts(job.rule)) return 0;
+        LeastClearance of;
+        of.device_a = job.device_a(), of.device_b = job.device_b, of.row = job.only;
+        return safety_of(c_.cell, of).metres;
     }
     /// Answers every job that is not kept yet.
     void solve(double cap) {
@@ -95,7 +97,7 @@ private:
                 return x.distance < y.distance || (x.distance == y.distance && x.when_s < y.when_s);
             };
             const auto [place, fresh] = closest_.try_emplace(
-                std::pair(job.device_a(), job.part_b >= 0 ? -2 - job.device_b : job.device_b), least);
+                std::tuple(job.device_a(), job.part_b >= 0 ? -2 - job.device_b : job.device_b, job.only), least);
             if (!fresh && better(least, place->second)) place->second = least;
             if (better(least, result.clearance) || result.clearance.device_a < 0) result.clearance = least;
         }
@@ -107,7 +109,7 @@ private:
     std::unordered_map<std::uint64_t, std::size_t> asked_;  ///< which job a question is
     std::size_t pairs_ = 0;                                 ///< of bodies, counted whenever they are asked for
     std::vector<motion::Clearance> answers_;
-    std::map<std::pair<int, int>, LeastClearance> closest_;
+    std::map<std::tuple<int, int, int>, LeastClearance> closest_;
 };
 
 /// Moves what stands still out of the way, along the floor, until the safety distance is kept.
@@ -123,10 +125,7 @@ std::optional<WayOut> way_by_shifting(const Context& c, const LeastClearance& p)
             simulation::seconds(b.from) <= p.when_s && simulation::seconds(b.to) >= p.when_s &&
             c.cell.root(b.other) == c.cell.root(p.device_b))
             return std::nullopt;
-    const double step = std::ceil((c.cell.safety_between(p.device_a, p.device_b).metres - p.distance) / away.norm() *
-                                      p.distance * 1e3 / 5 +
-                                  1) *
-                        5e-3;
+    const double step = std::ceil((p.keeps - p.distance) / away.norm() * p.distance * 1e3 / 5 + 1) * 5e-3;
     const Vector3 shift = step * away.normalized();
     const cell::Device& root = c.device(c.cell.root(p.device_b));
     const auto tenth = [](double metres) { return std::round(metres * 1e4) / 10; };
@@ -142,8 +141,8 @@ std::optional<WayOut> way_by_shifting(const Context& c, const LeastClearance& p)
 void report(const Context& c, const LeastClearance& p, std::vector<Finding>& out) {
     Finding f;
     const bool hit = p.distance <= 0;
-    const cell::SafetyDistance safe = c.cell.safety_between(p.device_a, p.device_b);
-    f.id = "clearance:" + c.device(p.device_a).id + ":" + c.device(p.device_b).id + (p.part_b >= 0 ? ":part" : "");
+    const cell::SafetyDistance safe = safety_of(c.cell, p);
+    f.id = clearance_id(c.cell, p);
     f.severity = hit ? Severity::stop : Severity::watch;
     f.title = hit ? p.body_a + " hits " + p.body_b : p.body_a + " passes close to " + p.body_b;
     f.text = hit ? "They touch or overlap at " + short_number(p.when_s) + " s."
@@ -151,6 +150,7 @@ void report(const Context& c, const LeastClearance& p, std::vector<Finding>& out
                        millimetres(safe.metres) + " mm" + (safe.from == "the cell's" ? "" : " (" + safe.from + ")") +
                        ".";
     f.devices = {c.device(p.device_a).id, c.device(p.device_b).id};
+    f.bodies = {p.own_a, p.own_b};
     f.when_s = p.when_s;
     if (auto way = way_by_shifting(c, p)) f.ways_out.push_back(std::move(*way));
     out.push_back(std::move(f));
@@ -249,22 +249,41 @@ void report_overlaps(const Context& c, std::vector<Finding>& out) {
     }
 }
 
+/// A row of the table of pairs that is of nothing: no such body, or a condition that never holds.
+void report_idle(const Context& c, const cell::Exclusion& e, std::vector<Finding>& out) {
+    const std::string of = c.device(e.a).id + ":" + (e.b < 0 ? "" : c.device(e.b).id);
+    const auto add = [&](std::string id, std::string title, std::string text) {
+        Finding f;
+        f.id = std::move(id), f.severity = Severity::note, f.title = std::move(title), f.text = std::move(text);
+        f.devices = {c.device(e.a).id};
+        if (e.b >= 0) f.devices.push_back(c.device(e.b).id);
+        out.push_back(std::move(f));
+    };
+    const auto missing = [&](int device, const std::string& body) {
+        if (device < 0 || body.empty()) return;
+        const std::vector<std::string> names = cell::body_names(c.cell, device);
+        if (std::find(names.begin(), names.end(), body) != names.end()) return;
+        std::string known;
+        for (const std::string& n : names) known += (known.empty() ? "" : ", ") + n;
+        add("no-body:" + of + ":" + body, c.device(device).name + " has no body \"" + body + "\"",
+            "A pair that is judged otherwise names it, and is of nothing so. Its bodies are " + known + ".");
+    };
+    missing(e.a, e.body_a), missing(e.b, e.body_b);
+    if (e.only_while && holds_when(c.run, *e.only_while).empty())
+        add("never-left-out:" + of,
+            e.b < 0 ? c.device(e.a).name + " is judged all the time"
+                    : c.device(e.a).name + " and " + c.device(e.b).name + " are judged all the time",
+            (e.b < 0 ? "It is" : "They are") + std::string(" left out only while ") + e.only_while->text() +
+                ", which never holds in this run.");
+}
+
 }  // namespace
 
 void clearance_check(const Context& c, Inspection& result) {
     ClearanceCheck(c).run(result);
     for (const LeastClearance& pair : result.close_pairs) report(c, pair, result.findings);
     report_overlaps(c, result.findings);
-    for (const cell::Exclusion& e : c.cell.exclusions) {
-        if (!e.only_while || !holds_when(c.run, *e.only_while).empty()) continue;
-        Finding f;
-        f.id = "never-left-out:" + c.device(e.a).id + ":" + c.device(e.b).id;
-        f.severity = Severity::note;
-        f.title = c.device(e.a).name + " and " + c.device(e.b).name + " are judged all the time";
-        f.text = "They are left out only while " + e.only_while->text() + ", which never holds in this run.";
-        f.devices = {c.device(e.a).id, c.device(e.b).id};
-        result.findings.push_back(std::move(f));
-    }
+    for (const cell::Exclusion& e : c.cell.exclusions) report_idle(c, e, result.findings);
 }
 
 }  // namespace escarp::inspection

@@ -1,4 +1,7 @@
-// An interlock: two arms that share space ask for it, and one at a time is let in.
+// An interlock: two arms that share space ask for it, and one at a time is let in, or both where what they are about to
+// do there does not meet.
+
+#include <set>
 
 #include <cell/device_kind.h>
 #include <cell/numbers.h>
@@ -8,101 +11,122 @@
 namespace escarp::simulation {
 namespace {
 
-enum class Rule { first_come, first, second, turns };
-
 struct Point {
     bool second;
     bool asks;
     std::string step;
     BlockKind kind;
     double share, early;
+    int visit;
 };
 struct Locking final : cell::Parameters {
     std::string movers[2];
-    Rule rule = Rule::first_come;
+    std::string rule;
     int inside = -1;  ///< which of the two is there at the start
     std::vector<Point> points;
+    std::set<std::pair<int, int>> together;  ///< visits of the first and of the second that do not meet
+    bool both() const { return rule == let_in::both_apart; }
 };
 const Locking& locking(const cell::Device& d) { return static_cast<const Locking&>(*d.parameters); }
 
 constexpr const char* arm_keys[] = {"one_arm", "other_arm"};
 constexpr int asks_signal = 0, may_signal = 1;  // of the first; those of the second follow
+constexpr int visit_signal = 4;                 // of the first, and of the second; where visits make a difference
 
 class Deciding final : public Behaves<Deciding>, public Keeper {
 public:
-    Deciding(const cell::Device& d, int index, const cell::Cell& cell)
-        : Acts(d, index), rule_(locking(d).rule), holder_(locking(d).inside) {
-        for (int side : {0, 1}) movers_[side] = cell.device(locking(d).movers[side]);
-        if (holder_ >= 0) asks_[holder_] = ++asked_;
+    Deciding(const cell::Device& d, int index, const cell::Cell& cell) : Acts(d, index), own_(locking(d)) {
+        for (int side : {0, 1}) sides_[side].mover = cell.device(own_.movers[side]);
+        if (own_.inside >= 0) sides_[own_.inside].asks = ++asked_;
     }
     Keeper* keeper() override { return this; }
     const Keeper* keeper() const override { return this; }
     void start(Kernel& k) override {
-        if (holder_ >= 0) let_in(k, holder_);
+        if (own_.inside >= 0) let(k, own_.inside);
     }
 
-    bool ask(Kernel& k, int mover) override {
+    bool ask(Kernel& k, int mover, int visit) override {
         const int side = side_of(mover);
-        if (!asks_[side]) {
-            asks_[side] = ++asked_;
+        Side& s = sides_[side];
+        if (!s.asks) {
+            s.asks = ++asked_, s.visit = visit;
+            if (own_.both()) k.set_signal(signal(visit_signal + side), visit);
             k.set_signal(signal(2 * side + asks_signal), true);
             decide(k);
         }
-        return holder_ == side;
+        return s.inside;
     }
-    bool asked(int mover) const override { return asks_[side_of(mover)] > 0; }
-    bool may(int mover) const override { return holder_ == side_of(mover); }
+    bool asked(int mover) const override { return sides_[side_of(mover)].asks > 0; }
+    bool may(int mover) const override { return sides_[side_of(mover)].inside; }
     void give_back(Kernel& k, int mover) override {
         const int side = side_of(mover);
-        asks_[side] = 0;
+        Side& s = sides_[side];
+        s.asks = 0;
         k.set_signal(signal(2 * side + asks_signal), false);
-        if (holder_ != side) return;
-        holder_ = -1;
+        if (!s.inside) return;
+        s.inside = false;
         k.set_signal(signal(2 * side + may_signal), false);
-        k.end(block_);
+        k.end(s.block);
         decide(k);
         k.touch(index_);
     }
     std::optional<Waiting> waiting(const Kernel&) const override {
-        if (holder_ < 0 || !asks_[1 - holder_]) return std::nullopt;
-        return Waiting{movers_[holder_], WaitFor::zone};
+        for (const int side : {0, 1})
+            if (sides_[side].asks && !sides_[side].inside && sides_[1 - side].inside)
+                return Waiting{sides_[1 - side].mover, WaitFor::zone};
+        return std::nullopt;
     }
     void write_state(StateWriter& w) const override {
-        w.add(holder_), w.add(turn_);
-        w.add(asks_[0] > 0), w.add(asks_[1] > 0), w.add(asks_[0] < asks_[1]);
+        w.add(sides_[0].inside ? 0 : sides_[1].inside ? 1 : -1), w.add(turn_);
+        w.add(sides_[0].asks > 0), w.add(sides_[1].asks > 0), w.add(sides_[0].asks < sides_[1].asks);
+        if (own_.both())
+            for (const Side& s : sides_) w.add(s.asks > 0 ? s.visit : 0), w.add(s.inside);
     }
 
 private:
-    int side_of(int mover) const { return mover == movers_[1] ? 1 : 0; }
+    int side_of(int mover) const { return mover == sides_[1].mover ? 1 : 0; }
     void decide(Kernel& k) {
-        if (holder_ >= 0) return;
-        const bool one = asks_[0] > 0, two = asks_[1] > 0;
-        int next = -1;
-        switch (rule_) {
-            case Rule::first_come: next = one && (!two || asks_[0] < asks_[1]) ? 0 : two ? 1 : -1; break;
-            case Rule::first: next = one ? 0 : two ? 1 : -1; break;
-            case Rule::second: next = two ? 1 : one ? 0 : -1; break;
-            case Rule::turns: next = asks_[turn_] > 0 ? turn_ : -1; break;
+        const bool one = sides_[0].asks > 0, two = sides_[1].asks > 0;
+        if (own_.both()) {
+            const int before = one && (!two || sides_[0].asks < sides_[1].asks) ? 0 : 1;  // who came first
+            for (const int side : {before, 1 - before})
+                if (sides_[side].asks > 0 && !sides_[side].inside && (!sides_[1 - side].inside || apart()))
+                    let(k, side);
+            return;
         }
-        if (next >= 0) let_in(k, next);
+        if (sides_[0].inside || sides_[1].inside) return;
+        int next = -1;
+        if (own_.rule == let_in::turns) next = sides_[turn_].asks > 0 ? turn_ : -1;
+        else if (own_.rule == let_in::first) next = one ? 0 : two ? 1 : -1;
+        else if (own_.rule == let_in::second) next = two ? 1 : one ? 0 : -1;
+        else next = one && (!two || sides_[0].asks < sides_[1].asks) ? 0 : two ? 1 : -1;
+        if (next >= 0) let(k, next);
     }
-    void let_in(Kernel& k, int side) {
-        holder_ = side;
+    /// What the two want to do there does not meet.
+    bool apart() const { return own_.together.count({sides_[0].visit, sides_[1].visit}) > 0; }
+    void let(Kernel& k, int side) {
+        Side& s = sides_[side];
+        s.inside = true;
         turn_ = 1 - side;
         k.set_signal(signal(2 * side + asks_signal), true);
         k.set_signal(signal(2 * side + may_signal), true);
         Block b;
         b.device = index_;
         b.kind = BlockKind::held;
-        b.other = movers_[side];
-        block_ = k.begin(b);
+        b.other = s.mover;
+        s.block = k.begin(b);
         k.touch(index_);
     }
 
-    const Rule rule_;
-    int movers_[2];
-    int holder_, turn_ = 0, block_ = -1;
-    std::int64_t asks_[2] = {0, 0}, asked_ = 0;  ///< in which order they asked; 0: not
+    struct Side {
+        int mover = -1, block = -1, visit = 0;
+        bool inside = false;
+        std::int64_t asks = 0;  ///< in which order they asked; 0: not
+    };
+    const Locking& own_;
+    Side sides_[2];
+    int turn_ = 0;
+    std::int64_t asked_ = 0;
 };
 
 const std::vector<std::string>& motion_words() {
@@ -123,7 +147,16 @@ const cell::Fields& point_fields() {
         text("step", "in step").usually("").at_first("").explained("The id of a step of that arm."),
         choice("during", "during its", motion_words()).usually(motion_words().front()),
         number("at_pct", "after", 0, 100).usually(0).explained("Of the motion's time."),
-        number("early_s", "asks early by", 0, 1000).usually(0)};
+        number("early_s", "asks early by", 0, 1000).usually(0),
+        whole("visit", "for its visit", 1, 400)
+            .usually(1)
+            .explained("Which of the arm's visits begins here; visits that do not meet may be let in together.")};
+    return all;
+}
+const cell::Fields& together_fields() {
+    using namespace cell::field;
+    static const cell::Fields all{whole("first", "visit of the first", 1, 400).usually(1),
+        whole("second", "visit of the second", 1, 400).usually(1)};
     return all;
 }
 
@@ -136,11 +169,12 @@ public:
         using Type = cell::Field::Type;
         static const cell::Fields all{of(Type::arm, "one_arm", "first").usually(""),
             of(Type::arm, "other_arm", "second").usually(""),
-            choice("rule", "lets in", {"first come", "first before second", "second before first", "in turn"})
-                .usually("first come")
+            choice("rule", "lets in", let_in::all())
+                .usually(let_in::first_come)
                 .explained("Who goes in when both ask."),
             choice("starts_inside", "inside at the start", {"nobody", "first", "second"}).usually("nobody"),
-            list("points", "where they ask and give back", point_fields, 400).under("Asks and gives back")};
+            list("points", "where they ask and give back", point_fields, 400).under("Asks and gives back"),
+            list("together", "visits that do not meet", together_fields, 4000).under("Asks and gives back")};
         return all;
     }
     Settles settles() const override { return Settles::on_floor; }
@@ -158,16 +192,17 @@ public:
         for (const int side : {0, 1}) l->movers[side] = v.text(arm_keys[side]);
         if (!l->movers[0].empty() && l->movers[0] == l->movers[1])
             r.problem(arm_keys[1], "It is the first one, too; another arm is expected.");
-        const std::string rule = v.choice("rule"), inside = v.choice("starts_inside");
-        l->rule = rule == "in turn"               ? Rule::turns
-                  : rule == "first before second" ? Rule::first
-                  : rule == "second before first" ? Rule::second
-                                                  : Rule::first_come;
+        l->rule = v.choice("rule");
+        const std::string inside = v.choice("starts_inside");
         l->inside = inside == "first" ? 0 : inside == "second" ? 1 : -1;
         for (const cell::Reader& one : v.list("points")) {
             const cell::Values p(one, point_fields());
             l->points.push_back({p.choice("of") == "second", p.choice("does") == "asks", p.text("step"),
-                kind_named(p.choice("during")), p.number("at_pct"), p.number("early_s")});
+                kind_named(p.choice("during")), p.number("at_pct"), p.number("early_s"), p.whole("visit")});
+        }
+        for (const cell::Reader& one : v.list("together")) {
+            const cell::Values t(one, together_fields());
+            l->together.emplace(t.whole("first"), t.whole("second"));
         }
         d.look = cell::Look::marking;
         // On the floor: two halves that do not touch.
@@ -175,6 +210,8 @@ public:
             d.marks.push_back({cell::Mark::Style::ink,
                 {{0.09 * side, 0.07, 0}, {0.02 * side, 0.07, 0}, {0.02 * side, -0.07, 0}, {0.09 * side, -0.07, 0}}});
         d.signals = {{"first_asks"}, {"first_may"}, {"second_asks"}, {"second_may"}};
+        if (l->both())
+            for (const char* name : {"first_visit", "second_visit"}) d.signals.push_back(cell::Signal::count(name));
         d.parameters = std::move(l);
     }
     void settled(const cell::Reader& r, const cell::Cell& cell, cell::Device& d) const override {
@@ -192,7 +229,7 @@ public:
         for (const Point& p : l.points) {
             if (cell.device(l.movers[p.second]) != mover) continue;
             for (const cell::Step* s : cell::all_steps(cell.devices[mover]))
-                if (s->id == p.step) out.push_back({device, s->number, p.kind, p.share, p.asks, p.early});
+                if (s->id == p.step) out.push_back({device, s->number, p.kind, p.share, p.asks, p.early, p.visit});
         }
         return out;
     }

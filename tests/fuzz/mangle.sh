@@ -1,0 +1,19 @@
+#!/usr/bin/env bash
+# Mangled files of every kind, all kinds at once.
+#   tests/fuzz/mangle.sh BUILD HOW_MUCH [OF_EACH_KIND_OF_GEOMETRY]   seconds of each, or 500x: that many files of each
+set -euo pipefail
+cd "$(dirname "$0")/../.."
+build=$1
+seeds=$build/seeds pids=() n=0
+python3 tests/fuzz/seeds.py "$seeds"
+while read -r kind files; do
+    # Geometry files of each kind in a process of its own.
+    "$build/escarp-fuzz" "$kind" "$([ "$kind" = mesh ] && echo "${3:-$2}" || echo "$2")" $((++n)) $files & pids+=($!)
+done <<<"cell $(echo demo/*.escarp tests/cases/everything.escarp)
+tree $(echo demo/*.escarp tests/cases/everything.escarp)
+edits $(echo demo/*.escarp tests/cases/everything.escarp)
+surface $seeds/surface.txt
+journal $seeds/journal.edits
+urdf $seeds/arm.urdf
+$(for e in stl obj ply gltf step; do echo mesh "$seeds"/*."$e"; done)"
+for p in "${pids[@]}"; do wait "$p"; done
