@@ -29,7 +29,8 @@ QRgb margin_colour(float margin) {
 }  // namespace
 
 double FloorView::working_height() const {
-    // The height at which the selected arm (or any) works: the mean of the poses that its task needs.
+    if (workspace_.shown().height) return *workspace_.shown().height;
+    // The mean of the poses that its task needs.
     const auto e = workspace_.evaluation();
     if (!e) return 0.9;
     double sum = 0;

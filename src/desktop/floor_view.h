@@ -48,6 +48,8 @@ public:
     int base_arm() const;
     /// Sets the base of that arm down on the best cell of its field. False where no cell reaches every pose.
     bool take_best_base();
+    /// That reach and swept space are shown at, m: the one that is chosen, else where the selected arm (or any) works.
+    double working_height() const;
     PlacementTag* tag() { return tag_; }
     /// The numbers of the dimensions as they are drawn now, to be clicked.
     struct Dimension {
@@ -102,7 +104,6 @@ private:
     void draw_swept(QPainter& p);
     void draw_hand(QPainter& p) const;
     void draw_words(QPainter& p) const;
-    double working_height() const;
     QPointF tool_handle() const;  ///< of the arm that is moved by hand; null where there is none
     QPointF turn_handle() const;  ///< of the selected device; null where there is none
 

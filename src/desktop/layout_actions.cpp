@@ -181,6 +181,12 @@ void LayoutActions::make_seeing(const Make& make) {
     toggle("base_field", tr("Where the arm's base may stand"), QKeySequence("B"), &Shown::base);
     toggle("zones", tr("Shared zones"), QKeySequence("Z"), &Shown::zones);
     toggle("swept", tr("What the selected mover sweeps"), QKeySequence("V"), &Shown::swept);
+    make("working_height", tr("Height of reach and outline \u2026"), QKeySequence("Shift+V"), [this] { ask_height(); });
+    QAction* usual = make("usual_height", tr("Height where the arm works"), {}, [this] { show_height({}); });
+    usual->setEnabled(false);
+    usual->setProperty("needs", tr("no other height is shown"));
+    connect(&workspace_, &Workspace::shown_changed, usual,
+        [this, usual] { usual->setEnabled(workspace_.shown().height.has_value()); });
     toggle("nearness", tr("Clearance over time"), QKeySequence("D"), &Shown::nearness);
     toggle("names", tr("Names"), {}, &Shown::names);
     toggle("model_names", tr("Names in the Model"), {}, &Shown::model_names);
@@ -249,8 +255,8 @@ void LayoutActions::fill_view(QMenu* m) {
     QMenu* views = m->addMenu(tr("Stored views"));
     connect(views, &QMenu::aboutToShow, this, [this, views] { fill_views(views); });
     for (const char* name : {"fit_selection", "hide", "show_alone", "show_all", "", "reach", "base_field", "zones",
-             "nearness", "names", "model_names", "frames", "dimensions", "helpers", "clean", "", "picture_under",
-             "picture_scale", "picture_drop"}) {
+             "swept", "working_height", "usual_height", "nearness", "names", "model_names", "frames", "dimensions",
+             "helpers", "clean", "", "picture_under", "picture_scale", "picture_drop"}) {
         if (!*name) m->addSeparator();
         else m->addAction(find(name));
     }
@@ -385,6 +391,22 @@ void LayoutActions::array_ring() {
     const bool good = dialog.exec() == QDialog::Accepted;
     workspace_.drop_draft();
     if (good) copies(frames(dialog.values()));
+}
+
+void LayoutActions::show_height(std::optional<double> metres) {
+    Shown shown = workspace_.shown();
+    shown.height = metres;
+    workspace_.set_shown(shown);
+}
+
+/// Seen on the Floor while it is typed.
+void LayoutActions::ask_height() {
+    const std::optional<double> before = workspace_.shown().height;
+    NumbersDialog dialog(tr("Height of reach and outline"),
+        {{"height", tr("Above the floor"), "mm", 0, 10000, std::round(1e3 * floor_->working_height())}}, window_);
+    dialog.tried = [this](const std::vector<double>& now) { show_height(1e-3 * now.front()); };
+    if (dialog.exec() == QDialog::Accepted) show_height(1e-3 * dialog.values().front());
+    else show_height(before);
 }
 
 QString LayoutActions::ask_name(const QString& title, const QString& label, const QString& now) {

@@ -50,6 +50,8 @@ private:
     void array_rows();
     void array_ring();
     void copies(const std::vector<geometry::Frame>& by);
+    void ask_height();
+    void show_height(std::optional<double> metres);
     QString ask_name(const QString& title, const QString& label, const QString& now);
     std::vector<std::string> ids() const;
     QAction* find(const QString& name) const;

@@ -39,6 +39,7 @@ struct ByHand {
 struct Shown {
     bool names = true, frames = false, dimensions = true, reach = true, base = false, helpers = true,
          model_names = false, zones = true, nearness = false, swept = false;
+    std::optional<double> height = {};  ///< m: that reach and swept space are shown at; none: where the arm works
     static Shown nothing() { return {false, false, false, false, false, false, false, false, false, false}; }
     bool operator==(const Shown&) const = default;
 };

@@ -344,3 +344,38 @@ TEST_CASE("history: a point for each edit, with its figures; a click goes back t
     CHECK(history->shown() == 2);
     CHECK_FALSE(history->value("cycle", 0));
 }
+
+TEST_CASE("history: of more edits than are kept the oldest go, and the figures stay with theirs") {
+    Bench b;
+    b.action("history")->trigger();
+    auto* history = b.child<HistoryPanel>("history");
+    // One that is seen in the figures, among many that are not.
+    constexpr int before = 30, after = 490;
+    const auto rename = [&](int i) {
+        REQUIRE(b.w().apply({"Rename", {cell::Operation::set("/name", "Cell " + std::to_string(i))}}));
+    };
+    for (int i = 0; i < before; ++i) rename(i);
+    b.settle();
+    const double usual = *history->value("cycle", before);
+    REQUIRE(b.w().apply({"Slow", {cell::Operation::set("/devices/tester/process_s", 20)}}));
+    b.settle();
+    const double slow = *history->value("cycle", before + 1);
+    REQUIRE(slow > usual + 1);
+    for (int i = 0; i < after; ++i) rename(1000 + i);
+    b.settle();
+    CHECK(b.w().undo_depth() == 500);
+    const int gone = b.w().undo_forgotten();
+    CHECK(gone == before + 1 + after - 500);
+    CHECK(history->count() == 501);
+    CHECK(history->shown() == 500);
+    CHECK(history->value("cycle", before - gone) == usual);
+    CHECK(history->value("cycle", before + 1 - gone) == slow);
+    history->go_to(before - gone);
+    b.settle();
+    CHECK(b.w().evaluation()->figures.cycle_s == usual);
+    CHECK(b.w().undo_depth() == before - gone);
+    history->go_to(history->count() - 1);
+    b.settle();
+    CHECK(b.w().cell()->name == "Cell " + std::to_string(1000 + after - 1));
+    CHECK(b.w().evaluation()->figures.cycle_s == slow);
+}

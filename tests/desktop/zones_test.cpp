@@ -400,3 +400,44 @@ TEST_CASE("the ribbon stays with what its lanes were laid out from while somethi
     b.w().drop_draft();
     b.settle();
 }
+
+TEST_CASE("what a mover sweeps is outlined on the Floor at any height") {
+    Bench b;
+    b.w().select("arm1");
+    b.window.findChild<QAction*>("swept")->trigger();
+    b.settle();
+    auto* floor = b.window.floor();
+    const auto seen = [&] {
+        b.settle();
+        QElapsedTimer waited;
+        QImage last = floor->grab().toImage(), now;
+        for (waited.start(); waited.elapsed() < 60000; last = now) {  // found coarsely first
+            QTest::qWait(300);
+            if ((now = floor->grab().toImage()) == last) break;
+        }
+        return last;
+    };
+    const QImage usual = seen();
+    const double height = floor->working_height();
+    const auto take = [&](const QString& mm, bool yes) {
+        QTimer::singleShot(0, &b.window, [&, mm, yes] {
+            auto* dialog = QApplication::activeModalWidget();
+            REQUIRE(dialog);
+            auto* field = dialog->findChild<QLineEdit*>("height");
+            REQUIRE(field);
+            field->selectAll();
+            QTest::keyClicks(field, mm);
+            QTest::keyClick(field, yes ? Qt::Key_Enter : Qt::Key_Escape);
+        });
+        b.window.findChild<QAction*>("working_height")->trigger();
+    };
+    CHECK_FALSE(b.window.findChild<QAction*>("usual_height")->isEnabled());
+    take("1500", true);
+    CHECK(floor->working_height() == Approx(1.5));
+    CHECK(seen() != usual);
+    take("200", false);  // left as it was
+    CHECK(floor->working_height() == Approx(1.5));
+    b.window.findChild<QAction*>("usual_height")->trigger();
+    CHECK(floor->working_height() == Approx(height));
+    CHECK(seen() == usual);
+}

@@ -1,5 +1,8 @@
 #include <catch2/catch.hpp>
 
+#include <map>
+#include <set>
+
 #include <cell/numbers.h>
 #include <inspection/orders.h>
 #include <inspection/timeline.h>
@@ -320,4 +323,28 @@ TEST_CASE("both are let in where what they do does not meet, and only there; a c
     const cell::Layout mended = loose.edited(f->ways_out[0].edit);
     CHECK(*cell::find(mended.tree(), "/devices/" + price.device) == lock);
     CHECK_FALSE(told(*looked_at(mended, cache, true)));
+}
+
+TEST_CASE("the twin testers: an interlock in place of the handshake by hand gains 0.8 s a part, and cannot lock up") {
+    const cell::Document d = cell::Document::load(std::string(ESCARP_SOURCE) + "/demo/twin-testers.escarp");
+    inspection::Cache cache;
+    std::map<std::string, double> cycle;
+    for (const char* variant : {"A", "B"}) {
+        const cell::Layout l = simulation::layout(d, variant);
+        const auto e = looked_at(l, cache, true);
+        REQUIRE(e->figures.cycle_s);
+        cycle[variant] = *e->figures.cycle_s;
+        CHECK(e->run->steady);
+        CHECK(study::contacts(*e) == 0);
+        REQUIRE(e->zones->all.size() == 1);
+        CHECK_FALSE(e->zones->all[0].together);
+        CHECK((e->zones->all[0].kept_by >= 0) == (variant == std::string("B")));
+        CHECK(inspection::explore_orders(l.cell(), cache)->verdict == inspection::Orders::Verdict::goes_on);
+    }
+    CHECK(cycle["A"] - cycle["B"] > 0.8);
+    CHECK(cycle["A"] > d.tree()["takt_s"].get<double>());
+    CHECK(cycle["B"] < d.tree()["takt_s"].get<double>());
+    // Where neither waits for the other at all it would be no quicker than by this.
+    const cell::Layout l = simulation::layout(d, "B");
+    CHECK(cycle["B"] - *study::without_interlocks(l, cache, true)->figures.cycle_s < 0.1);
 }
