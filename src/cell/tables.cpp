@@ -43,7 +43,7 @@ const Fields& exclusion_fields() {
             .usually("")
             .as_said({"everything else"})
             .explained("Everything else if not given."),
-        of(Type::body, "b_body", "body of the other").usually(""), text("reason", "reason").usually(""),
+        of(Type::body, "b_body", "its body").usually(""), text("reason", "reason").usually(""),
         of(Type::condition, "while", "only while")
             .lacking()
             .explained("Not judged only while this holds, such as door.open."),

@@ -73,6 +73,7 @@ private:
 
     Workspace& workspace_;
     Nearness* nearness_;
+    static constexpr double left = 118, header = 42, bottom = 20;  ///< where the lanes begin and end, pixels
     /// What the lanes were laid out from: numbers of devices, blocks and zones are its own. Another evaluation may be
     /// there already, of which nobody has been told yet.
     std::shared_ptr<const study::Evaluation> laid_out_;

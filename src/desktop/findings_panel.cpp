@@ -150,24 +150,29 @@ QWidget* FindingsPanel::card(const inspection::Finding& f) {
     if (!f.steps.empty()) add_steps(*layout, f);
     show->setVisible(!f.run);  // else the way there is shown
     row->addWidget(show);
+    QHBoxLayout* alone = nullptr;
     if (f.id.starts_with("clearance:") && f.devices.size() == 2 && f.devices[0] != f.devices[1]) {
-        const auto offer = [&](const QString& text, const QString& name, const QString& tip, const cell::Pair& pair) {
+        const auto offer = [&](QHBoxLayout* into, const QString& text, const QString& name, const cell::Pair& pair) {
             auto* leave = link(text, name);
-            leave->setToolTip(tip);
             connect(leave, &QPushButton::clicked, this,
                 [this, pair] { QTimer::singleShot(0, this, [this, pair] { leave_out(workspace_, this, pair); }); });
-            row->addWidget(leave);
+            into->addWidget(leave);
+            return leave;
         };
         const cell::Pair pair{f.devices[0], f.devices[1]};
-        offer(tr("Leave this pair out \u2026"), "leave_out", {}, pair);
-        if (f.bodies.size() == 2 && !f.bodies[0].empty() && !f.bodies[1].empty())
-            offer(tr("these bodies \u2026"), "leave_bodies_out",
-                plain(tr("Leave out %1 and %2 alone")
-                          .arg(QString::fromStdString(f.bodies[0]), QString::fromStdString(f.bodies[1]))),
-                {pair.a, pair.b, f.bodies[0], f.bodies[1]});
+        offer(row, tr("Leave this pair out \u2026"), "leave_out", pair);
+        if (f.bodies.size() == 2 && !f.bodies[0].empty() && !f.bodies[1].empty()) {
+            alone = new QHBoxLayout;
+            offer(alone, tr("Only these two bodies \u2026"), "leave_bodies_out",
+                {pair.a, pair.b, f.bodies[0], f.bodies[1]})
+                ->setToolTip(plain(tr("Leave out %1 and %2 alone")
+                                       .arg(QString::fromStdString(f.bodies[0]), QString::fromStdString(f.bodies[1]))));
+            alone->addStretch(1);
+        }
     }
     row->addStretch(1);
     layout->addLayout(row);
+    if (alone) layout->addLayout(alone);
     for (std::size_t i = 0; i < f.ways_out.size(); ++i) {
         const inspection::WayOut& way = f.ways_out[i];
         auto* attempt = marked_label(QString("<a href='try' style='color:#B4521B; text-decoration:none'><b>%1</b></a>")

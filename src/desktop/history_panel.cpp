@@ -41,7 +41,7 @@ const std::vector<HistoryPanel::State>& HistoryPanel::states() const {
 
 int HistoryPanel::count() const { return static_cast<int>(states().size()); }
 
-int HistoryPanel::shown() const { return std::min(workspace_.undo_depth(), count() - 1); }
+int HistoryPanel::shown() const { return std::min(workspace_.history().depth(), count() - 1); }
 
 std::optional<double> HistoryPanel::value(const QString& figure, int state) const {
     if (state < 0 || state >= count()) return std::nullopt;
@@ -55,16 +55,16 @@ void HistoryPanel::take() {
     const auto e = workspace_.evaluation();
     if (!e) return;
     if (workspace_.file() != file_) all_.clear(), file_ = workspace_.file();
-    for (; forgotten_ < workspace_.undo_forgotten(); ++forgotten_)
+    for (; forgotten_ < workspace_.history().forgotten(); ++forgotten_)
         for (auto& [variant, known] : all_)
             if (!known.empty()) known.erase(known.begin());
     std::vector<State>& states = all_[workspace_.variant()];
-    const auto depth = static_cast<std::size_t>(workspace_.undo_depth());
+    const auto depth = static_cast<std::size_t>(workspace_.history().depth());
     // What could be done again is kept as long as it can.
-    const std::size_t known = depth + 1 + static_cast<std::size_t>(workspace_.redo_depth());
+    const std::size_t known = depth + 1 + static_cast<std::size_t>(workspace_.history().redo_depth());
     if (states.size() > known) states.resize(known);
     if (states.size() <= depth) states.resize(depth + 1);
-    const QString edit = workspace_.undo_name();
+    const QString edit = workspace_.history().undo_name();
     if (states[depth].edit != edit) states.resize(depth + 1);  // another way from here on
     const study::Figures& f = e->figures;
     const auto times = [](std::optional<double> v, double factor) { return v ? std::optional(*v * factor) : v; };
@@ -163,7 +163,7 @@ int HistoryPanel::state_at(const QPointF& at) const {
     return std::clamp(static_cast<int>(std::lround(share * (count() - 1))), 0, count() - 1);
 }
 
-void HistoryPanel::go_to(int state) { workspace_.go_to_depth(state); }
+void HistoryPanel::go_to(int state) { workspace_.go_back(workspace_.history().depth() - state); }
 
 void HistoryPanel::mousePressEvent(QMouseEvent* event) {
     if (const int state = state_at(event->position()); event->button() == Qt::LeftButton && state >= 0) go_to(state);

@@ -5,8 +5,6 @@
 #include <QFileInfo>
 #include <QInputDialog>
 #include <QLineEdit>
-#include <QMessageBox>
-#include <QPushButton>
 
 #include <cell/disk.h>
 #include <cell/names.h>
@@ -28,9 +26,15 @@ QString export_name(const exchange::Exporter& exporter) { return "export_" + QSt
 using geometry::Frame;
 using geometry::Vector3;
 
-LayoutActions::LayoutActions(Workspace& workspace, FloorView* floor, ModelView* model, CataloguePanel* catalogue,
-    QWidget* window, const Make& make)
-    : QObject(window), workspace_(workspace), floor_(floor), model_(model), catalogue_(catalogue), window_(window) {
+LayoutActions::LayoutActions(Workspace& workspace, const Questions& questions, FloorView* floor, ModelView* model,
+    CataloguePanel* catalogue, QWidget* window, const Make& make)
+    : QObject(window),
+      workspace_(workspace),
+      questions_(questions),
+      floor_(floor),
+      model_(model),
+      catalogue_(catalogue),
+      window_(window) {
     make_arranging(make);
     make_seeing(make);
     make_exporting(make);
@@ -429,22 +433,9 @@ void LayoutActions::remove_selected() {
     cell::Riders what = cell::Riders::lower;
     if (!riders.isEmpty()) {
         const QString text = tr("%1 stands on what is taken away. What should it do?").arg(riders.join(", "));
-        int answer = 0;
-        if (ask_instead) {
-            answer = ask_instead(text);
-        } else {
-            QMessageBox box(QMessageBox::Question, tr("Remove"), plain(text), QMessageBox::NoButton, window_);
-            box.addButton(tr("Set it down"), QMessageBox::AcceptRole);
-            QPushButton* stay = box.addButton(tr("Stay where it is"), QMessageBox::AcceptRole);
-            QPushButton* go = box.addButton(tr("Remove it too"), QMessageBox::DestructiveRole);
-            QPushButton* cancel = box.addButton(QMessageBox::Cancel);
-            box.exec();
-            answer = box.clickedButton() == cancel ? QMessageBox::Cancel
-                     : box.clickedButton() == stay ? 1
-                     : box.clickedButton() == go   ? 2
-                                                   : 0;
-        }
-        if (answer == QMessageBox::Cancel) return;
+        const int answer =
+            questions_.ask(tr("Remove"), text, {tr("Set it down"), tr("Stay where it is"), tr("Remove it too")});
+        if (answer < 0 || answer > 2) return;
         what = answer == 1 ? cell::Riders::keep_height : answer == 2 ? cell::Riders::remove : cell::Riders::lower;
     }
     apply([&] { return cell::remove_devices(workspace_.layout(), all, what); });

@@ -10,6 +10,7 @@
 #include "catalogue_panel.h"
 #include "floor_view.h"
 #include "model_view.h"
+#include "questions.h"
 
 namespace escarp::desktop {
 
@@ -18,8 +19,8 @@ class LayoutActions : public QObject {
 public:
     using Make = std::function<QAction*(
         const QString& name, const QString& text, const QKeySequence& key, std::function<void()> act)>;
-    LayoutActions(Workspace& workspace, FloorView* floor, ModelView* model, CataloguePanel* catalogue, QWidget* window,
-        const Make& make);
+    LayoutActions(Workspace& workspace, const Questions& questions, FloorView* floor, ModelView* model,
+        CataloguePanel* catalogue, QWidget* window, const Make& make);
 
     /// The menus that these actions make up.
     void fill_arrange(QMenu* menu) const;
@@ -38,8 +39,7 @@ public:
     bool scale_picture_under(const geometry::Vector3& a, const geometry::Vector3& b, double distance);
     bool save_picture(const QString& what, const QString& file);  ///< "floor", "model", "window"
 
-    /// Answers instead of dialogs, for tests: a question's button, a name, a file.
-    std::function<int(const QString& question)> ask_instead;
+    /// Answers instead of a dialog, for tests.
     std::function<QString(const QString& question)> name_instead;
 
 private:
@@ -65,6 +65,7 @@ private:
     QString default_file(const QString& ending) const;
 
     Workspace& workspace_;
+    const Questions& questions_;
     FloorView* floor_;
     ModelView* model_;
     CataloguePanel* catalogue_;

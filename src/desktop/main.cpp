@@ -29,7 +29,7 @@ int main(int argc, char** argv) {
     const QStringList files = arguments.positionalArguments();
     if (!files.isEmpty() && !window.open_file(files.first()) && arguments.isSet(shots)) return 2;
     window.show();
-    if (files.isEmpty() && !arguments.isSet(shots)) window.offer_unsaved();
+    if (files.isEmpty() && !arguments.isSet(shots)) window.files()->offer_unsaved();
     if (arguments.isSet(shots))
         return escarp::desktop::take_shots(window, arguments.value(shots), arguments.value(size));
     return QApplication::exec();

@@ -2,20 +2,15 @@
 
 #include <QAction>
 #include <QCloseEvent>
-#include <QFile>
-#include <QFileDialog>
 #include <QFileInfo>
 #include <QInputDialog>
 #include <QMenu>
 #include <QMenuBar>
-#include <QMessageBox>
 #include <QPushButton>
-#include <QSettings>
 #include <QSplitter>
 #include <QToolButton>
 #include <QVBoxLayout>
 
-#include <cell/disk.h>
 #include <simulation/kinds.h>
 
 #include "action_finder.h"
@@ -28,29 +23,34 @@
 #include "which_arm_dialog.h"
 
 namespace escarp::desktop {
-namespace {
-constexpr int most_recent = 8;
-const char* file_filter = "Escarp cells (*.escarp)";
-}  // namespace
-
-MainWindow::MainWindow() {
+MainWindow::MainWindow() : questions_(this), files_(new CellFiles(workspace_, questions_, this)) {
     setObjectName("main_window");
     resize(1280, 800);
     make_layout();
     make_actions();
-    layout_ = new LayoutActions(workspace_, floor_, model_, catalogue_, this,
+    layout_ = new LayoutActions(workspace_, questions_, floor_, model_, catalogue_, this,
         [this](const QString& name, const QString& text, const QKeySequence& key, std::function<void()> act) {
             return action(name, text, key, std::move(act));
         });
     make_menus();
-    connect(&workspace_, &Workspace::refused, this, &MainWindow::tell);
+    connect(&workspace_, &Workspace::refused, this,
+        [this](const QString& title, const QString& text) { questions_.tell(title, text); });
+    connect(files_, &CellFiles::opened, this, [this] {
+        tabs_->show_page(VariantTabs::Page::cell);
+        floor_->fit();
+        model_->look_at_the_work();
+        ribbon_->show_cycle();
+    });
+    connect(files_, &CellFiles::brought_back, this, [this] {
+        floor_->fit();
+        model_->fit();
+    });
     connect(&workspace_, &Workspace::document_changed, this, [this] {
         renew_title();
         renew_actions();
     });
     connect(&workspace_, &Workspace::evaluated, this, &MainWindow::renew_title);
     connect(&workspace_, &Workspace::selection_changed, this, &MainWindow::renew_actions);
-    connect(&workspace_, &Workspace::file_changed_outside, this, &MainWindow::told_changed_outside);
     connect(catalogue_, &CataloguePanel::chosen, floor_, &FloorView::place);
     connect(catalogue_, &CataloguePanel::taken, this, &MainWindow::add_device);
     connect(first_steps_, &FirstSteps::wants_catalogue, this, [this] { show_left(1); });
@@ -197,13 +197,13 @@ QAction* MainWindow::action(
 
 void MainWindow::make_actions() {
     action("new", tr("New"), QKeySequence::New, [this] {
-        if (!may_lose_work()) return;
+        if (!files_->may_lose_work()) return;
         workspace_.start_new();
         first_steps_->begin();
     });
-    action("open", tr("Open \u2026"), QKeySequence::Open, [this] { open(); });
-    action("save", tr("Save"), QKeySequence::Save, [this] { save(); });
-    action("save_as", tr("Save as \u2026"), QKeySequence("Ctrl+Shift+S"), [this] { save_as(); });
+    action("open", tr("Open \u2026"), QKeySequence::Open, [this] { files_->choose(); });
+    action("save", tr("Save"), QKeySequence::Save, [this] { files_->save(); });
+    action("save_as", tr("Save as \u2026"), QKeySequence("Ctrl+Shift+S"), [this] { files_->save_as(); });
     action("quit", tr("Quit"), QKeySequence("Ctrl+Q"), [this] { close(); });
     action("undo", tr("Undo"), QKeySequence::Undo, [this] { workspace_.undo(); });
     action("redo", tr("Redo"), QKeySequence("Ctrl+Shift+Z"), [this] { workspace_.redo(); });
@@ -263,7 +263,7 @@ void MainWindow::make_actions() {
         build_->choose_urdf();
     });
     action("reload", tr("Read the file again"), {}, [this] {
-        if (!workspace_.file().isEmpty()) open_file(workspace_.file());  // undo brings back what was here
+        if (!workspace_.file().isEmpty()) files_->open(workspace_.file());  // undo brings back what was here
     });
     action("play", tr("Play"), QKeySequence("Space"), [this] { workspace_.play(!workspace_.playing()); });
     action("previous", tr("\u25c0 event"), QKeySequence("["),
@@ -314,7 +314,7 @@ void MainWindow::make_actions() {
             show_manual(ManualDialog::section_of(under));
         });
     action("about", tr("About Escarp"), {}, [this] {
-        tell(tr("Escarp %1").arg(QCoreApplication::applicationVersion()),
+        questions_.tell(tr("Escarp %1").arg(QCoreApplication::applicationVersion()),
             tr("Lays out robot cells, runs their cycle, checks reach and clearance, compares variants.\nEvery figure "
                "is current after every edit.\n\nFree software under the GNU General Public License, version 3 or "
                "later."));
@@ -374,8 +374,8 @@ void MainWindow::make_menus() {
         return m;
     };
     QMenu* file = menu(tr("&File"), {"new", "open", "save", "save_as", ""});
-    recent_ = file->addMenu(tr("Recent files"));
-    connect(recent_, &QMenu::aboutToShow, this, &MainWindow::fill_recent);
+    QMenu* recent = file->addMenu(tr("Recent files"));
+    connect(recent, &QMenu::aboutToShow, this, [this, recent] { files_->fill_recent(recent); });
     file->addAction(action("reload"));
     file->addSeparator();
     file->addAction(action("import"));
@@ -422,7 +422,7 @@ void MainWindow::add_device(const cell::Offering& what) {
         if (!workspace_.apply(edit)) return;
         workspace_.select(QString::fromStdString(id));
     } catch (const cell::InputError& e) {
-        tell(tr("Nothing was added"), QString::fromStdString(e.problems().front().message));
+        questions_.tell(tr("Nothing was added"), QString::fromStdString(e.problems().front().message));
     }
 }
 
@@ -442,7 +442,7 @@ void MainWindow::remove_selected() {
         }
         layout_->remove_selected();
     } catch (const cell::InputError& e) {
-        tell(tr("Nothing was removed"), QString::fromStdString(e.problems().front().message));
+        questions_.tell(tr("Nothing was removed"), QString::fromStdString(e.problems().front().message));
     }
 }
 
@@ -490,9 +490,11 @@ void MainWindow::renew_title() {
 
 void MainWindow::renew_actions() {
     action("undo")->setEnabled(workspace_.can_undo());
-    action("undo")->setText(workspace_.can_undo() ? menu_text(tr("Undo %1").arg(workspace_.undo_name())) : tr("Undo"));
+    action("undo")->setText(
+        workspace_.can_undo() ? menu_text(tr("Undo %1").arg(workspace_.history().undo_name())) : tr("Undo"));
     action("redo")->setEnabled(workspace_.can_redo());
-    action("redo")->setText(workspace_.can_redo() ? menu_text(tr("Redo %1").arg(workspace_.redo_name())) : tr("Redo"));
+    action("redo")->setText(
+        workspace_.can_redo() ? menu_text(tr("Redo %1").arg(workspace_.history().redo_name())) : tr("Redo"));
     const bool chosen = !workspace_.selection().device.isEmpty();
     for (const char* name : {"remove", "rename"}) {
         action(name)->setEnabled(chosen || building());
@@ -503,191 +505,14 @@ void MainWindow::renew_actions() {
     layout_->renew();
 }
 
-bool MainWindow::may_lose_work() {
-    if (!workspace_.modified()) return true;
-    const QString text = tr("The cell has changes that are not saved.");
-    int answer = QMessageBox::Cancel;
-    if (workspace_.document().tree().value("devices", cell::json::array()).empty() && workspace_.file().isEmpty())
-        return true;
-    if (ask_instead) answer = ask_instead(text);
-    else
-        answer = QMessageBox::warning(this, tr("Not saved"), text,
-            QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, QMessageBox::Save);
-    if (answer == QMessageBox::Save) return save();
-    return answer == QMessageBox::Discard;
-}
-
 bool MainWindow::settled(bool every_variant) const {
     const auto views = findChildren<SceneView*>();
     return workspace_.settled(every_variant) &&
            std::all_of(views.begin(), views.end(), [](const SceneView* v) { return v->picture_current(); });
 }
 
-bool MainWindow::save() {
-    if (workspace_.file().isEmpty()) return save_as();
-    if (workspace_.changed_outside() && QFileInfo::exists(workspace_.file())) {
-        const int answer = ask(tr("Changed on the disk"),
-            tr("Another program has changed %1 since it was opened here. Saving replaces its changes.")
-                .arg(QFileInfo(workspace_.file()).fileName()),
-            {tr("Save as \u2026"), tr("Replace them")});
-        if (answer == 0) return save_as();
-        if (answer != 1) return false;
-    }
-    cell::MayReplace may{.changes = true};
-    if (cell::read_only(workspace_.file().toStdString())) {
-        const int answer = ask(tr("Read-only"), tr("%1 is read-only.").arg(QFileInfo(workspace_.file()).fileName()),
-            {tr("Save as \u2026"), tr("Write over it anyway")});
-        if (answer == 0) return save_as();
-        if (answer != 1) return false;
-        may.read_only = true;
-    }
-    told_outside_ = false;
-    return workspace_.save_as(workspace_.file(), may);
-}
-
-bool MainWindow::save_as() {
-    QString file = QFileDialog::getSaveFileName(this, tr("Save the cell"), workspace_.file(), tr(file_filter));
-    if (file.isEmpty()) return false;
-    if (!file.endsWith(".escarp")) file += ".escarp";
-    if (!workspace_.save_as(file)) return false;
-    remember(file);
-    return true;
-}
-
-void MainWindow::open() {
-    if (!may_lose_work()) return;
-    const QString file = QFileDialog::getOpenFileName(this, tr("Open a cell"), workspace_.file(), tr(file_filter));
-    if (!file.isEmpty()) open_file(file);
-}
-
-bool MainWindow::open_file(const QString& file) {
-    if (!workspace_.open(file)) return workspace_.lost() && offer_lost(file);
-    return show_opened(file);
-}
-
-/// The file is gone or cut off, but the journal beside it holds the cell.
-bool MainWindow::offer_lost(const QString& file) {
-    const cell::Recovered& found = *workspace_.lost();
-    const QString edits = counted(static_cast<std::size_t>(found.edits), tr("edit"), tr("edits"));
-    const QString kept = found.edits ? tr("The journal beside it holds the whole cell, with %1 not saved.").arg(edits)
-                                     : tr("The journal beside it holds the whole cell.");
-    if (ask(tr("The file cannot be opened"), workspace_.lost_why() + "\n\n" + kept,
-            {tr("Bring the cell back"), tr("Leave it")}) != 0)
-        return false;
-    workspace_.take_lost(file);
-    return !workspace_.lost() && workspace_.file() == file && show_opened(file);
-}
-
-bool MainWindow::show_opened(const QString& file) {
-    told_outside_ = false;
-    tabs_->show_page(VariantTabs::Page::cell);
-    remember(file);
-    floor_->fit();
-    model_->look_at_the_work();
-    ribbon_->show_cycle();
-    if (workspace_.is_copy())
-        tell(tr("Open in another window"), tr("%1 is open in another window. What you see here is a copy: save it "
-                                              "under another name, so that the two do not overwrite each other.")
-                                               .arg(QFileInfo(file).fileName()));
-    offer_left_over();
-    return true;
-}
-
-/// A question with own words; the index of the answer, or -1 for leaving it.
-int MainWindow::ask(const QString& title, const QString& text, const QStringList& answers) {
-    if (ask_instead) return ask_instead(title + ": " + text);
-    QMessageBox box(QMessageBox::Question, title, plain(text), QMessageBox::NoButton, this);
-    std::vector<QAbstractButton*> buttons;
-    for (const QString& a : answers) buttons.push_back(box.addButton(a, QMessageBox::AcceptRole));
-    box.addButton(QMessageBox::Cancel);
-    box.setDefaultButton(qobject_cast<QPushButton*>(buttons.front()));
-    box.exec();
-    const auto found = std::find(buttons.begin(), buttons.end(), box.clickedButton());
-    return found == buttons.end() ? -1 : static_cast<int>(found - buttons.begin());
-}
-
-void MainWindow::answer_instead(std::function<int(const QString& text)> answer) {
-    ask_instead = answer;
-    layout_->ask_instead = std::move(answer);
-}
-
-void MainWindow::offer_left_over() {
-    if (!workspace_.left_over()) return;
-    const cell::Recovered& found = *workspace_.left_over();
-    const int answer = ask(tr("Unsaved edits found"),
-        tr("The last session with this cell ended without saving. Kept: %1, the last: %2.")
-            .arg(counted(static_cast<std::size_t>(found.edits), tr("edit"), tr("edits")),
-                QString::fromStdString(found.last_edit)),
-        {tr("Bring them back"), tr("Drop them")});
-    if (answer == 0) workspace_.take_left_over();
-    else if (answer == 1) workspace_.drop_left_over();
-}
-
-void MainWindow::offer_unsaved() {
-    for (const cell::Recovered& found : cell::SafeFile::unsaved_in(cell::SafeFile::usual_room())) {
-        const int answer = ask(tr("Unsaved cell found"),
-            tr("A cell that was never saved (%1, the last: %2) was kept when the last session ended.")
-                .arg(counted(static_cast<std::size_t>(found.edits), tr("edit"), tr("edits")),
-                    QString::fromStdString(found.last_edit)),
-            {tr("Bring it back"), tr("Drop it")});
-        if (answer == 1) QFile::remove(QString::fromStdString(found.journal));
-        if (answer != 0) continue;
-        workspace_.take_unsaved(found);
-        floor_->fit();
-        model_->fit();
-        return;  // the next one is offered at the next start
-    }
-}
-
-void MainWindow::told_changed_outside() {
-    if (told_outside_) return;
-    told_outside_ = true;
-    if (!QFileInfo::exists(workspace_.file()))
-        return tell(tr("Gone from the disk"),
-            tr("Another program has removed %1. The cell is still here; saving writes it again.")
-                .arg(QFileInfo(workspace_.file()).fileName()));
-    const QString text = tr("Another program has changed %1.").arg(QFileInfo(workspace_.file()).fileName());
-    const int answer =
-        workspace_.modified()
-            ? ask(tr("Changed on the disk"),
-                  text + "\n" + tr("Reading it again takes the place of your edits; Undo brings them back."),
-                  {tr("Keep what is here"), tr("Read it again")})
-            : ask(tr("Changed on the disk"), text, {tr("Keep what is here"), tr("Read it again")});
-    if (answer == 1) open_file(workspace_.file());
-}
-
-void MainWindow::remember(const QString& file) {
-    QSettings settings;
-    QStringList files = settings.value("recent").toStringList();
-    const QString path = QFileInfo(file).absoluteFilePath();
-    files.removeAll(path);
-    files.prepend(path);
-    settings.setValue("recent", files.mid(0, most_recent));
-}
-
-void MainWindow::fill_recent() {
-    recent_->clear();
-    for (const QString& file : QSettings().value("recent").toStringList())
-        recent_->addAction(menu_text(file), this, [this, file] {
-            if (may_lose_work()) open_file(file);
-        });
-    if (recent_->isEmpty()) recent_->addAction(tr("none yet"))->setEnabled(false);
-}
-
-void MainWindow::tell(const QString& title, const QString& text) {
-    if (ask_instead) {
-        ask_instead(title + ": " + text);
-        return;
-    }
-    // Whoever refuses something is still at work on it: nothing may happen before that is over, so the words do not
-    // wait.
-    auto* box = new QMessageBox(QMessageBox::Information, title, plain(text), QMessageBox::Ok, this);
-    box->setAttribute(Qt::WA_DeleteOnClose);
-    box->open();
-}
-
 void MainWindow::closeEvent(QCloseEvent* event) {
-    if (may_lose_work()) {
+    if (files_->may_lose_work()) {
         workspace_.forget_journal();
         event->accept();
     } else {

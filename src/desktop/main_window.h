@@ -13,6 +13,7 @@
 #include "arm_panel.h"
 #include "build_page.h"
 #include "catalogue_panel.h"
+#include "cell_files.h"
 #include "cell_panel.h"
 #include "cycle_ribbon.h"
 #include "device_list.h"
@@ -54,19 +55,18 @@ public:
     CataloguePanel* catalogue() { return catalogue_; }
     LayoutActions* layout_actions() { return layout_; }
     ImportGeometry* importer() { return import_; }
-    bool open_file(const QString& file);
-    /// Offers what interrupted sessions without a file left behind.
-    void offer_unsaved();
+    bool open_file(const QString& file) { return files_->open(file); }
+    CellFiles* files() { return files_; }
     /// Questions are answered by this instead of a dialog (for tests): returns the button chosen.
-    std::function<int(const QString& text)> ask_instead;
-    void answer_instead(std::function<int(const QString& text)> answer);
+    void answer_instead(std::function<int(const QString& text)> answer) { questions_.instead = std::move(answer); }
     /// Something was refused, with the reason.
-    void tell_refused(const QString& words) { tell(tr("This is not possible"), words); }
+    void tell_refused(const QString& words) { questions_.tell(tr("This is not possible"), words); }
     /// Something went wrong that nobody had thought of.
     void tell_surprise(const QString& words) {
-        tell(tr("Something went wrong"), words + "\n" +
-                                             tr("What you see may be out of date; every edit up to here is kept. "
-                                                "Saving and opening again puts it right."));
+        questions_.tell(
+            tr("Something went wrong"), words + "\n" +
+                                            tr("What you see may be out of date; every edit up to here is kept. "
+                                               "Saving and opening again puts it right."));
     }
 
 protected:
@@ -82,12 +82,6 @@ private:
     bool building() const { return tabs_->page() == VariantTabs::Page::build; }
     void renew_title();
     void renew_actions();
-    bool may_lose_work();
-    bool save();
-    bool save_as();
-    void open();
-    void remember(const QString& file);
-    void fill_recent();
     void fill_place();
     void add_device(const cell::Offering& what);
     void remove_selected();
@@ -96,17 +90,13 @@ private:
         QStackedWidget*& stack, std::vector<QToolButton*>& buttons, void (MainWindow::*show)(int));
     void show_left(int page);
     void show_right(int page);
-    int ask(const QString& title, const QString& text, const QStringList& answers);
-    void offer_left_over();
-    bool offer_lost(const QString& file);
     void fold();
-    bool show_opened(const QString& file);
-    void told_changed_outside();
     void find_action();
     void show_manual(const QString& section);
-    void tell(const QString& title, const QString& text);
 
     Workspace workspace_;
+    Questions questions_;
+    CellFiles* files_;
     VerdictStrip* verdict_;
     VariantTabs* tabs_;
     Worksheet* worksheet_;
@@ -133,9 +123,8 @@ private:
     ImportGeometry* import_ = nullptr;
     std::array<QWidget*, 4> panels_{};  ///< in the order in which they fold: right side, Model, left side, Floor
     QWidget* asked_for_ = nullptr;      ///< the panel that was asked for last
-    bool told_outside_ = false;
     QLabel* status_;
-    QMenu *recent_ = nullptr, *place_ = nullptr;
+    QMenu* place_ = nullptr;
 };
 
 }  // namespace escarp::desktop

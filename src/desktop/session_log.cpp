@@ -52,10 +52,10 @@ void SessionLog::changed() {
         file_ = workspace_.file();
         log()->info("cell {}: {} devices, {} variants", line(file_.isEmpty() ? QString("without a file") : file_),
             workspace_.cell()->devices.size(), workspace_.document().variants().size());
-        edit_ = workspace_.undo_name();
+        edit_ = workspace_.history().undo_name();
     }
-    if (workspace_.undo_name() == edit_) return;
-    edit_ = workspace_.undo_name();
+    if (workspace_.history().undo_name() == edit_) return;
+    edit_ = workspace_.history().undo_name();
     if (!edit_.isEmpty()) log()->info("edit: {}", line(edit_));
 }
 

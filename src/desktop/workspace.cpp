@@ -14,8 +14,6 @@
 namespace escarp::desktop {
 namespace {
 
-constexpr std::size_t most_undo = 500;
-
 QString told(const cell::InputError& e) {
     QStringList lines;
     for (const cell::Problem& p : e.problems())
@@ -82,7 +80,7 @@ void Workspace::start_new() {
     also_.clear();
     hidden_.clear();
     variant_ = QString::fromStdString(document_.baseline());
-    undo_.clear(), redo_.clear(), results_.clear();
+    history_.clear(), results_.clear();
     draft_.reset();
     selection_ = {};
     forced_.clear();
@@ -150,7 +148,7 @@ bool Workspace::read_again() {
         const cell::Document opened = cell::Document::load(file_.toStdString());
         simulation::layout(opened, opened.baseline()).cell();
         if (modified()) kept_dropped(document_);
-        if (!(opened == document_)) remember(document_, variant_, opened, tr("reading the file again"));
+        if (!(opened == document_)) history_.remember({document_, variant_}, opened, tr("reading the file again"));
         document_ = saved_ = opened;
         try {
             if (!left_over_) safe_->begin(opened, true);  // what nobody has decided about stays in the journal
@@ -220,7 +218,7 @@ void Workspace::take_left_over() {
     if (!left_over_) return;
     const cell::Recovered found = *left_over_;
     left_over_.reset();
-    remember(document_, variant_, found.document, tr("recovered edits"));
+    history_.remember({document_, variant_}, found.document, tr("recovered edits"));
     safe_->begin(found.document, false);
     set_document(found.document);
 }
@@ -231,7 +229,7 @@ QString Workspace::kept_dropped(const cell::Document& dropped) const {
 
 void Workspace::drop_left_over() {
     if (!left_over_) return;
-    remember(left_over_->document, variant_, document_, tr("dropping the kept edits"));
+    history_.remember({left_over_->document, variant_}, document_, tr("dropping the kept edits"));
     kept_dropped(left_over_->document);
     left_over_.reset();
     safe_->begin(document_, true);
@@ -362,49 +360,20 @@ bool Workspace::replace(const cell::Document& next, const QString& name) {
         drop_draft();
         return true;
     }
-    remember(document_, variant_, next, name);
+    history_.remember({document_, variant_}, next, name);
     document_ = next;
     write_down(name);
     set_document(next, std::move(sensed));
     return true;
 }
 
-void Workspace::remember(
-    const cell::Document& earlier, const QString& variant, const cell::Document& now, const QString& name) {
-    undo_.push_back({cell::Earlier(earlier, now), variant, name});
-    if (undo_.size() > most_undo) undo_.erase(undo_.begin()), ++undo_forgotten_;
-    redo_.clear();
-}
-
-void Workspace::go_back(std::vector<Step>& from, std::vector<Step>& to, const QString& name, std::size_t steps) {
-    QString last;
-    for (; steps > 0 && !from.empty(); --steps) {
-        const Step step = std::move(from.back());
-        from.pop_back();
-        const cell::Document now = step.document.from(document_);
-        to.push_back({cell::Earlier(document_, now), variant_, step.name});
-        variant_ = step.variant;
-        document_ = now;
-        last = step.name;
-    }
-    write_down(name.arg(last));
+void Workspace::go_back(int edits) {
+    UndoHistory::State now{document_, variant_};
+    const std::optional<QString> last = history_.go_back(edits, now);
+    if (!last) return;
+    document_ = std::move(now.document), variant_ = now.variant;
+    write_down(edits < 0 ? tr("Redo %1").arg(*last) : tr("Undo %1").arg(*last));
     set_document(cell::Document(document_));
-}
-
-void Workspace::go_to_depth(int depth) {
-    const int steps = depth - undo_depth();
-    if (steps < 0 && can_undo()) go_back(undo_, redo_, tr("Undo %1"), static_cast<std::size_t>(-steps));
-    if (steps > 0 && can_redo()) go_back(redo_, undo_, tr("Redo %1"), static_cast<std::size_t>(steps));
-}
-
-void Workspace::undo() {
-    if (!can_undo()) return;
-    go_back(undo_, redo_, tr("Undo %1"));
-}
-
-void Workspace::redo() {
-    if (!can_redo()) return;
-    go_back(redo_, undo_, tr("Redo %1"));
 }
 
 bool Workspace::try_out(const cell::Edit& edit, bool preview) { return try_edit(edit, preview, false); }

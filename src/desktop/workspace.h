@@ -9,7 +9,6 @@
 #include <QTimer>
 #include <map>
 
-#include <cell/earlier.h>
 #include <cell/safe_file.h>
 
 #include <study/gains.h>
@@ -17,6 +16,7 @@
 #include "evaluator.h"
 #include "plan_drawing.h"
 #include "surfaces.h"
+#include "undo_history.h"
 
 namespace escarp::desktop {
 
@@ -87,16 +87,13 @@ public:
     bool apply(const cell::Edit& edit);
     /// The same for changes of the variants themselves.
     bool replace(const cell::Document& next, const QString& name);
-    bool can_undo() const { return !undo_.empty(); }
-    bool can_redo() const { return !redo_.empty(); }
-    int undo_depth() const { return static_cast<int>(undo_.size()); }  ///< edits that can be undone
-    int undo_forgotten() const { return undo_forgotten_; }             ///< so many older ones are not kept any more
-    void go_to_depth(int depth);  ///< undoes or does again until so many can be undone, in one go
-    int redo_depth() const { return static_cast<int>(redo_.size()); }
-    QString undo_name() const { return can_undo() ? undo_.back().name : QString(); }
-    QString redo_name() const { return can_redo() ? redo_.back().name : QString(); }
-    void undo();
-    void redo();
+    const UndoHistory& history() const { return history_; }
+    bool can_undo() const { return history_.depth() > 0; }
+    bool can_redo() const { return history_.redo_depth() > 0; }
+    void undo() { go_back(1); }
+    void redo() { go_back(-1); }
+    /// Undoes so many edits in one go; below 0: does so many again.
+    void go_back(int edits);
 
     // An edit that is being tried: shown and evaluated, but not in the document.
     /// `preview`: a way out that the engineer looks at, to be taken or left; else a drag.
@@ -227,14 +224,6 @@ Q_SIGNALS:
     void refused(const QString& title, const QString& text);
 
 private:
-    /// That can be undone (or done again): the document it leads to and the variant looked at there.
-    struct Step {
-        cell::Earlier document;
-        QString variant, name;
-    };
-    void remember(
-        const cell::Document& earlier, const QString& variant, const cell::Document& now, const QString& name);
-    void go_back(std::vector<Step>& from, std::vector<Step>& to, const QString& name, std::size_t steps = 1);
     void set_document(const cell::Document& document, std::optional<cell::Layout> known = std::nullopt);
     /// `known`: what is drawn from now on, where it was read already.
     void renew(std::optional<cell::Layout> known = std::nullopt);
@@ -256,8 +245,7 @@ private:
     cell::Edit draft_edit_;
     bool preview_ = false;
     std::shared_ptr<const cell::Cell> cell_;
-    std::vector<Step> undo_, redo_;
-    int undo_forgotten_ = 0;
+    UndoHistory history_;
     QString file_, variant_;
     std::uint64_t edit_ = 0;
     struct Result {

@@ -358,7 +358,11 @@ private:
     void look_for_keeper(Zone& z) const {
         const auto keepers = [&](int mover) {
             std::set<int> all;
-            for (const simulation::Checkpoint& c : simulation::checkpoints_of(cell_, mover)) all.insert(c.keeper);
+            // What is kept empty at times lets in any number at others.
+            for (const simulation::Checkpoint& c : simulation::checkpoints_of(cell_, mover)) {
+                const cell::Device& keeper = cell_.devices[static_cast<std::size_t>(c.keeper)];
+                if (!simulation::kind_of(keeper).kept_empty(keeper)) all.insert(c.keeper);
+            }
             return all;
         };
         const std::set<int> one = keepers(z.sides[0].device), two = keepers(z.sides[1].device);

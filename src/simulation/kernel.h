@@ -397,9 +397,10 @@ struct Looks {
     std::vector<int> types;  ///< that it knows; empty: all
 };
 
-/// Signals (indexes) of a volume: that somebody is inside, and that nobody may be.
+/// A volume, in the device's frame, and its signals (indexes): that somebody is inside, and that nobody may be.
 struct KeptEmpty {
     int inside, keep_out;
+    geometry::Convex space;
 };
 
 /// A kind with its behaviour.

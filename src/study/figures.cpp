@@ -1,6 +1,7 @@
 #include "figures.h"
 #include <inspection/people.h>
 
+#include "border.h"
 #include "contact_ways.h"
 #include "lock_up.h"
 #include "statistics.h"
@@ -273,6 +274,7 @@ std::shared_ptr<const Evaluation> with_zones(
     e->complete = true;
     auto more = std::make_shared<inspection::Inspection>(*e->inspection);
     add_contact_ways(*e, *more, cache, stop);
+    add_border_ways(*e, *more, cache, stop);
     for (inspection::Finding& f : zone_findings(*e, cache, stop)) more->findings.push_back(std::move(f));
     for (inspection::Finding& f : inspection::people_findings(*e->cell, *e->run, cache, stop))
         more->findings.push_back(std::move(f));

@@ -7,180 +7,34 @@
 #include <cell/names.h>
 #include <simulation/kernel.h>
 
+#include "way_through.h"
+
 namespace escarp::study {
 namespace {
 
 using cell::json;
 using inspection::Zone;
 using inspection::ZoneSide;
-using inspection::ZoneVisit;
 using simulation::seconds;
 using simulation::Ticks;
 
 constexpr const char* kind = "interlock";
 // A zone that is found anew, with motions that are slowed here and there, is not the same to the millimetre: where arms
 // ask and give back is told by one that is found more coarsely, and so is a little larger.
-constexpr double coarser = 2;           // times as coarse as they are shown
-constexpr double before_border = 2e-3;  // s of the motion: by so much earlier, and later
-constexpr double worth_leaving = 0.5;   // s: for less it stays
-
-/// The motions of one kind of one step: where in them, as shares of their time, a mover is inside, whichever of them it
-/// is.
-struct Leg {
-    std::string step, during;
-    int number;                                     ///< of the step
-    std::vector<std::pair<double, double>> inside;  ///< apart, in order
-    bool begins_outside = false;                    ///< some of them do
-    bool inside_at(double share) const {
-        return std::any_of(
-            inside.begin(), inside.end(), [&](const auto& i) { return i.first <= share && share <= i.second; });
-    }
-};
-
-class Legs {
-public:
-    Legs(const Evaluation& e, const ZoneSide& side) : e_(e), side_(side) {
-        int before = -1;
-        const auto& motions = e.run->trace.motions[side.device];
-        for (std::size_t i = 0; i < motions.size() && motions[i].from < e.zones->until; ++i) {
-            const Ticks to = i + 1 < motions.size() ? std::min(motions[i + 1].from, e.zones->until) : e.zones->until;
-            const int leg = leg_of(motions[i]);
-            if (leg < 0) continue;
-            if (before >= 0) follows_.emplace(before, leg);
-            before = leg;
-            way_.push_back(leg);
-            add(legs_[leg], motions[i], to);
-        }
-    }
-
-    /// Where it asks and gives back, as the interlock's table says it, with the visits that begin there if asked for.
-    void add_points(const char* of, bool with_visits, json& points) const {
-        const Visits visits = with_visits ? this->visits() : Visits{};
-        const auto point = [&](const Leg& leg, const char* does, double share) -> json& {
-            points.push_back(
-                {{"of", of}, {"does", does}, {"step", leg.step}, {"during", leg.during}, {"at_pct", share}});
-            return points.back();
-        };
-        for (std::size_t i = 0; i < legs_.size(); ++i) {
-            const Leg& leg = legs_[i];
-            const bool after_inside = std::any_of(follows_.begin(), follows_.end(),
-                [&](const auto& f) { return f.second == static_cast<int>(i) && legs_[f.first].inside_at(1); });
-            if (after_inside && !leg.inside_at(0)) point(leg, "gives back", 0);
-            for (std::size_t n = 0; n < leg.inside.size(); ++n) {
-                const auto& [from, to] = leg.inside[n];
-                if (asks(leg, n)) {
-                    json& p = point(leg, "asks", std::floor(1e6 * from) / 1e4);
-                    if (with_visits) p["visit"] = visits.number(i, n);
-                }
-                if (to < 1) point(leg, "gives back", std::ceil(1e6 * to) / 1e4);
-            }
-        }
-    }
-
-    /// A visit lasts from where it asks to where it gives back. Those that begin at one place are one, and so are those
-    /// of which one leads past where another would ask.
-    struct Visits {
-        std::map<std::pair<std::size_t, std::size_t>, int> begin;  ///< at a leg and stretch of it: number from 1
-        std::map<int, std::set<int>> steps;                        ///< numbers of the steps that each takes
-        int number(std::size_t leg, std::size_t stretch) const {
-            const auto found = begin.find({leg, stretch});
-            return found == begin.end() ? 1 : found->second;
-        }
-    };
-    Visits visits() const {
-        Visits all;
-        for (std::size_t i = 0; i < legs_.size(); ++i)
-            for (std::size_t n = 0; n < legs_[i].inside.size(); ++n)
-                if (asks(legs_[i], n)) all.begin.emplace(std::pair(i, n), static_cast<int>(all.begin.size()) + 1);
-        const auto same = [&](int one, int other) {
-            if (one == other) return;
-            for (auto& [place, number] : all.begin)
-                if (number == other) number = one;
-            all.steps[one].merge(all.steps[other]);
-            all.steps.erase(other);
-        };
-        int now = 0;  // the visit that it is on; 0: it has no leave
-        for (const int l : way_) {
-            const Leg& leg = legs_[static_cast<std::size_t>(l)];
-            if (!leg.inside_at(0)) now = 0;
-            for (std::size_t n = 0; n < leg.inside.size(); ++n) {
-                if (asks(leg, n)) {
-                    const int here = all.begin.at({static_cast<std::size_t>(l), n});
-                    if (now) same(now, here);
-                    else now = here;
-                }
-                if (now) all.steps[now].insert(leg.number);
-                if (leg.inside[n].second < 1) now = 0;
-            }
-        }
-        // From 1, without gaps.
-        std::map<int, int> numbers;
-        Visits out;
-        for (const auto& [place, number] : all.begin) {
-            const int short_number = numbers.try_emplace(number, static_cast<int>(numbers.size()) + 1).first->second;
-            out.begin.emplace(place, short_number);
-            out.steps[short_number] = all.steps[number];
-        }
-        return out;
-    }
-
-private:
-    static bool asks(const Leg& leg, std::size_t stretch) {
-        return leg.inside[stretch].first > 0 || leg.begins_outside;
-    }
-    int leg_of(const simulation::MotionRecord& m) {
-        if (m.block < 0 || m.motion->duration() <= 0) return -1;
-        const simulation::Block& b = e_.run->trace.blocks[m.block];
-        for (const cell::Step* s : cell::all_steps(e_.cell->devices[side_.device])) {
-            if (s->number != b.step) continue;
-            for (std::size_t i = 0; i < legs_.size(); ++i)
-                if (legs_[i].step == s->id && legs_[i].during == word(b.kind)) return static_cast<int>(i);
-            legs_.push_back({s->id, word(b.kind), s->number, {}});
-            return static_cast<int>(legs_.size()) - 1;
-        }
-        return -1;
-    }
-    void add(Leg& leg, const simulation::MotionRecord& m, Ticks to) const {
-        const double duration = m.motion->duration();
-        bool outside = true;
-        for (const ZoneVisit& v : side_.visits) {
-            if (v.leaves < m.from || v.enters > to) continue;
-            outside = outside && v.enters > m.from;
-            const auto share = [&](Ticks t, double margin) {
-                return std::clamp((seconds(t - m.from) + margin) / duration, 0.0, 1.0);
-            };
-            const double in = share(v.enters, -before_border);
-            if (in >= 1) continue;
-            leg.inside.emplace_back(in, v.leaves >= to ? 1.0 : share(v.leaves, before_border));
-        }
-        leg.begins_outside = leg.begins_outside || outside;
-        std::sort(leg.inside.begin(), leg.inside.end());
-        std::vector<std::pair<double, double>> joined;
-        for (const auto& i : leg.inside)
-            if (!joined.empty() && (i.first - joined.back().second) * duration < worth_leaving)
-                joined.back().second = std::max(joined.back().second, i.second);
-            else joined.push_back(i);
-        leg.inside = std::move(joined);
-    }
-
-    const Evaluation& e_;
-    const ZoneSide& side_;
-    std::vector<Leg> legs_;
-    std::vector<int> way_;                   ///< the legs as they come one after the other
-    std::set<std::pair<int, int>> follows_;  ///< legs that come one after the other
-};
+constexpr double coarser = 2;  // times as coarse as they are shown
 
 /// The keys of the interlock that say where it is asked, and what may be let in together.
 struct Asking {
     json points = json::array(), together = json::array();
 };
 Asking asking_of(const Evaluation& e, const Zone& z, bool with_visits) {
-    const Legs first(e, z.sides[0]), second(e, z.sides[1]);
+    const auto way = [&](const ZoneSide& s) { return WayThrough(e, s.device, s.visits, e.zones->until); };
+    const WayThrough first = way(z.sides[0]), second = way(z.sides[1]);
     Asking out;
-    first.add_points("first", with_visits, out.points);
-    second.add_points("second", with_visits, out.points);
+    first.add_points({{"of", "first"}}, with_visits, out.points);
+    second.add_points({{"of", "second"}}, with_visits, out.points);
     if (!with_visits) return out;
-    const Legs::Visits of_first = first.visits(), of_second = second.visits();
+    const WayThrough::Visits of_first = first.visits(), of_second = second.visits();
     for (const auto& [one, steps] : of_first.steps)
         for (const auto& [other, others] : of_second.steps) {
             const bool meet = std::any_of(z.pairs.begin(), z.pairs.end(),

@@ -96,8 +96,9 @@ std::vector<cell::Edit> remedies(const Evaluation& e) {
     for (const int keeper : keepers) {
         const cell::Device& d = e.cell->devices[static_cast<std::size_t>(keeper)];
         const json* own = cell::find(e.layout.tree(), "/devices/" + d.id);
+        if (!own || own->value("kind", "") != "interlock") continue;
         for (const std::string& rule : simulation::let_in::all()) {
-            if (!own || own->value("rule", simulation::let_in::first_come) == rule) continue;
+            if (own->value("rule", simulation::let_in::first_come) == rule) continue;
             if (rule != simulation::let_in::both_apart || own->contains("together"))
                 all.push_back(
                     {d.name + " lets in: " + rule, {cell::Operation::set("/devices/" + d.id + "/rule", rule)}});

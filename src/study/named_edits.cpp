@@ -2,6 +2,7 @@
 
 #include <cell/catalogue.h>
 
+#include "border.h"
 #include "interlock.h"
 #include "which_arm.h"
 
@@ -62,6 +63,13 @@ const std::vector<cell::NamedEdit>& named_edits() {
             {text("zone", "id of the zone, see escarp-cli zones"),
                 text("rule", "rule; the least cycle decides").lacking()},
             keep_two_apart});
+        list.push_back({"wait at border", "an arm stays out of a watched volume while it has to be empty",
+            {of(cell::Field::Type::device, "volume", "id of the watched volume"),
+                of(cell::Field::Type::device, "arm", "id of the arm")},
+            [](const cell::Layout& layout, const cell::Values& v) {
+                inspection::Cache cache;
+                return cell::changed(layout, wait_at_border(layout, v.text("volume"), v.text("arm"), cache));
+            }});
         list.push_back({"point to variant", "what a study found becomes a variant, like the one looked at",
             {text("study", "id of the study"),
                 of(cell::Field::Type::anything, "values", "one for each that it varies, see study show --json"),

@@ -213,7 +213,7 @@ TEST_CASE("a dimension that is typed into moves the device; what is half typed n
     b.type(b.child<QLineEdit>("dimension"), "100+23");
     const Vector3 moved = b.named("Tester").world.translation() - stood;
     CHECK(moved.dot(d.away) == Approx(0.123 - d.metres).margin(1e-6));
-    CHECK(b.w().undo_name().contains("Tester"));
+    CHECK(b.w().history().undo_name().contains("Tester"));
 }
 
 TEST_CASE("the drawing follows while a number is typed, Escape takes it back") {
@@ -589,7 +589,7 @@ TEST_CASE("a picture lies under the Floor and is scaled by two points and their 
     REQUIRE(image.save(file));
     LayoutActions* l = b.window.layout_actions();
     REQUIRE(l->take_picture_under(file));
-    CHECK(b.w().undo_name().contains("Picture"));
+    CHECK(b.w().history().undo_name().contains("Picture"));
     // Two points that are 2.5 m apart on the picture as it lies are 5 m apart in truth: it is twice as wide then.
     REQUIRE(l->scale_picture_under({1, 1, 0}, {3.5, 1, 0}, 5.0));
     const cell::json under = b.w().document().tree()["underlay"];

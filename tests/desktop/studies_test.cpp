@@ -363,8 +363,8 @@ TEST_CASE("history: of more edits than are kept the oldest go, and the figures s
     REQUIRE(slow > usual + 1);
     for (int i = 0; i < after; ++i) rename(1000 + i);
     b.settle();
-    CHECK(b.w().undo_depth() == 500);
-    const int gone = b.w().undo_forgotten();
+    CHECK(b.w().history().depth() == 500);
+    const int gone = b.w().history().forgotten();
     CHECK(gone == before + 1 + after - 500);
     CHECK(history->count() == 501);
     CHECK(history->shown() == 500);
@@ -373,7 +373,7 @@ TEST_CASE("history: of more edits than are kept the oldest go, and the figures s
     history->go_to(before - gone);
     b.settle();
     CHECK(b.w().evaluation()->figures.cycle_s == usual);
-    CHECK(b.w().undo_depth() == before - gone);
+    CHECK(b.w().history().depth() == before - gone);
     history->go_to(history->count() - 1);
     b.settle();
     CHECK(b.w().cell()->name == "Cell " + std::to_string(1000 + after - 1));

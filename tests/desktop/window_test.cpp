@@ -197,7 +197,7 @@ TEST_CASE("devices and steps are added and removed; names that are taken are ref
     QTest::keyClick(&b.window, Qt::Key_Delete);
     b.settle();
     CHECK(b.w().cell()->devices[b.w().cell()->device("arm1")].task.steps.size() == steps);
-    CHECK(b.w().undo_name().contains("Remove"));
+    CHECK(b.w().history().undo_name().contains("Remove"));
 }
 
 TEST_CASE("play runs on, pauses, and steps from event to event") {

@@ -78,7 +78,7 @@ TEST_CASE("a draft is shown and evaluated, but only taking it changes the docume
     REQUIRE(w.try_out(shift(2740)));
     w.take_draft();
     CHECK(!w.trying());
-    CHECK(w.undo_name() == "Shift");
+    CHECK(w.history().undo_name() == "Shift");
     w.undo();
     CHECK(w.document().text() == before);  // twenty drags and one taking are one edit
 }

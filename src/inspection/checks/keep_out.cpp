@@ -47,8 +47,7 @@ void keep_out_check(const Context& c, Inspection& result) {
         if (who.empty()) who = "Something";
         f.title = who + " is in " + d.name + " while it has to be empty";
         f.text = "At " + short_number(*f.when_s) +
-                 " s its keep_out is on. Let the mover wait for keep_out to go off "
-                 "before it goes in, or set keep_out only when nobody is inside.";
+                 " s its keep_out is on. Let the mover wait at the border, or set keep_out only when nobody is inside.";
         result.findings.push_back(std::move(f));
     }
 }

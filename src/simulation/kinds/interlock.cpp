@@ -7,23 +7,16 @@
 #include <cell/numbers.h>
 
 #include "kinds.h"
+#include "passing_points.h"
 
 namespace escarp::simulation {
 namespace {
 
-struct Point {
-    bool second;
-    bool asks;
-    std::string step;
-    BlockKind kind;
-    double share, early;
-    int visit;
-};
 struct Locking final : cell::Parameters {
     std::string movers[2];
     std::string rule;
     int inside = -1;  ///< which of the two is there at the start
-    std::vector<Point> points;
+    std::vector<PassingPoint> points;
     std::set<std::pair<int, int>> together;  ///< visits of the first and of the second that do not meet
     bool both() const { return rule == let_in::both_apart; }
 };
@@ -129,28 +122,12 @@ private:
     std::int64_t asked_ = 0;
 };
 
-const std::vector<std::string>& motion_words() {
-    static const std::vector<std::string> all{
-        word(BlockKind::move), word(BlockKind::straight_in), word(BlockKind::straight_out), word(BlockKind::straight)};
-    return all;
-}
-BlockKind kind_named(const std::string& w) {
-    for (const BlockKind kind : {BlockKind::straight_in, BlockKind::straight_out, BlockKind::straight})
-        if (w == word(kind)) return kind;
-    return BlockKind::move;
-}
-
 const cell::Fields& point_fields() {
     using namespace cell::field;
-    static const cell::Fields all{choice("of", "of", {"first", "second"}).usually("first"),
-        choice("does", "does", {"asks", "gives back"}).usually("asks"),
-        text("step", "in step").usually("").at_first("").explained("The id of a step of that arm."),
-        choice("during", "during its", motion_words()).usually(motion_words().front()),
-        number("at_pct", "after", 0, 100).usually(0).explained("Of the motion's time."),
-        number("early_s", "asks early by", 0, 1000).usually(0),
-        whole("visit", "for its visit", 1, 400)
-            .usually(1)
-            .explained("Which of the arm's visits begins here; visits that do not meet may be let in together.")};
+    static const cell::Fields all = passing_fields(choice("of", "of", {"first", "second"}).usually("first"),
+        {whole("visit", "for its visit", 1, 400)
+                .usually(1)
+                .explained("Which of the arm's visits begins here; visits that do not meet may be let in together.")});
     return all;
 }
 const cell::Fields& together_fields() {
@@ -197,8 +174,8 @@ public:
         l->inside = inside == "first" ? 0 : inside == "second" ? 1 : -1;
         for (const cell::Reader& one : v.list("points")) {
             const cell::Values p(one, point_fields());
-            l->points.push_back({p.choice("of") == "second", p.choice("does") == "asks", p.text("step"),
-                kind_named(p.choice("during")), p.number("at_pct"), p.number("early_s"), p.whole("visit")});
+            l->points.push_back(read_passing(p, p.choice("of")));
+            l->points.back().visit = p.whole("visit");
         }
         for (const cell::Reader& one : v.list("together")) {
             const cell::Values t(one, together_fields());
@@ -225,13 +202,8 @@ public:
     }
     std::vector<Checkpoint> checkpoints(const cell::Cell& cell, int device, int mover) const override {
         const Locking& l = locking(cell.devices[device]);
-        std::vector<Checkpoint> out;
-        for (const Point& p : l.points) {
-            if (cell.device(l.movers[p.second]) != mover) continue;
-            for (const cell::Step* s : cell::all_steps(cell.devices[mover]))
-                if (s->id == p.step) out.push_back({device, s->number, p.kind, p.share, p.asks, p.early, p.visit});
-        }
-        return out;
+        return checkpoints_at(l.points, cell, device, mover,
+            [&](const PassingPoint& p) { return cell.device(l.movers[p.whose == "second"]) == mover; });
     }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {
         return std::make_unique<Deciding>(d, index, c);

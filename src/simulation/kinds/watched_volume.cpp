@@ -1,11 +1,14 @@
-// A volume that tells which movers are in it: links, tools and what they hold.
+// A volume that tells which movers are in it: links, tools and what they hold. While it has to be empty, arms wait at
+// its border.
 
 #include <map>
 
 #include <cell/device_kind.h>
+#include <cell/expression.h>
 
 #include "../arm_parts.h"
 #include "kinds.h"
+#include "passing_points.h"
 #include "prism.h"
 
 namespace escarp::simulation {
@@ -14,15 +17,17 @@ namespace {
 struct Space final : cell::Parameters {
     std::vector<Vector3> corners;     ///< in the device's frame
     std::vector<std::string> movers;  ///< ids of those with a signal of their own
+    std::vector<PassingPoint> points;
 };
 const Space& space_of(const cell::Device& d) { return static_cast<const Space&>(*d.parameters); }
 
 using Intervals = std::vector<std::pair<double, double>>;
 
-class Telling final : public Behaves<Telling> {
+class Telling final : public Behaves<Telling>, public Keeper {
 public:
     Telling(const cell::Device& d, int index, const cell::Cell& cell)
         : Acts(d, index),
+          keep_out_(d.first_signal + static_cast<int>(d.signals.size()) - 1),
           still_(Frame::Identity(), motion::part_set({{0, geometry::Convex::hull(in_world(d, space_of(d).corners)),
                                         Frame::Identity(), {}, 0}})) {
         const auto& named = space_of(d).movers;
@@ -53,6 +58,33 @@ public:
     void event(Kernel& k, int what, int) override { change(k, movers_.at(what / 2), what % 2 == 0); }
     void write_state(StateWriter& w) const override {
         for (const auto& [device, seen] : movers_) w.add(seen.inside);
+        for (const auto& [arm, leave] : asked_) w.add(arm), w.add(leave);
+    }
+
+    // Arms that ask have leave from when nobody has to be out until they give it back, whatever is asked for then.
+    Keeper* keeper() override { return this; }
+    const Keeper* keeper() const override { return this; }
+    bool ask(Kernel& k, int mover, int) override { return asked_.try_emplace(mover, !k.on(keep_out_)).first->second; }
+    bool asked(int mover) const override { return asked_.count(mover) > 0; }
+    bool may(int mover) const override {
+        const auto at = asked_.find(mover);
+        return at != asked_.end() && at->second;
+    }
+    void give_back(Kernel& k, int mover) override {
+        if (asked_.erase(mover)) k.touch(index_);
+    }
+    bool poll(Kernel& k) override {
+        bool changed = false;
+        if (!k.on(keep_out_))
+            for (auto& [arm, leave] : asked_) changed = changed || !leave, leave = true;
+        if (changed) k.touch(index_);
+        return changed;
+    }
+    std::optional<Waiting> waiting(const Kernel& k) const override {
+        const auto& source = k.cell().signals[static_cast<std::size_t>(keep_out_)].source;
+        const bool some = std::any_of(asked_.begin(), asked_.end(), [](const auto& a) { return !a.second; });
+        if (!some || !source || source->signals().empty()) return std::nullopt;
+        return Waiting{k.cell().signals[static_cast<std::size_t>(source->signals().front())].device, WaitFor::signal};
     }
 
 private:
@@ -94,6 +126,8 @@ private:
         return found->second;
     }
 
+    const int keep_out_;
+    std::map<int, bool> asked_;  ///< arms (devices) that want to go in or are there, and whether they may
     motion::GlideMover still_;
     std::map<int, Seen> movers_;  ///< by device
     /// What was worked out before; copies share it.
@@ -111,6 +145,12 @@ const cell::Fields& mover_fields() {
     return all;
 }
 
+const cell::Fields& point_fields() {
+    static const cell::Fields all =
+        passing_fields(cell::field::of(cell::Field::Type::arm, "arm", "arm").usually("").at_first(""));
+    return all;
+}
+
 class WatchedVolumeKind final : public Kind {
 public:
     std::string id() const override { return "watched_volume"; }
@@ -122,7 +162,8 @@ public:
             number("width_mm", "width of a box", 1, 20000).usually(600).at_first(600.0),
             number("height_mm", "height", 1, 10000).at_first(800.0),
             number("above_mm", "begins above", 0, 10000).usually(0).at_first(800.0),
-            list("movers", "movers with a signal each", mover_fields, 50).under("Movers with a signal each")};
+            list("movers", "movers with a signal each", mover_fields, 50).under("Movers with a signal each"),
+            list("points", "where arms wait for keep_out to go off", point_fields, 400).under("Waits at its border")};
         return all;
     }
     Settles settles() const override { return Settles::on_floor; }
@@ -148,6 +189,10 @@ public:
             d.signals.push_back({id + "_inside"});
         }
         d.signals.push_back(cell::Signal::input_off("keep_out"));
+        for (const cell::Reader& one : v.list("points")) {
+            const cell::Values p(one, point_fields());
+            space->points.push_back(read_passing(p, p.text("arm")));
+        }
         d.parameters = std::move(space);
     }
     void settled(const cell::Reader& r, const cell::Cell& cell, cell::Device& d) const override {
@@ -160,7 +205,12 @@ public:
         }
     }
     std::optional<KeptEmpty> kept_empty(const cell::Device& d) const override {
-        return KeptEmpty{d.first_signal, d.first_signal + static_cast<int>(d.signals.size()) - 1};
+        return KeptEmpty{d.first_signal, d.first_signal + static_cast<int>(d.signals.size()) - 1,
+            geometry::Convex::hull(space_of(d).corners)};
+    }
+    std::vector<Checkpoint> checkpoints(const cell::Cell& cell, int device, int mover) const override {
+        return checkpoints_at(space_of(cell.devices[static_cast<std::size_t>(device)]).points, cell, device, mover,
+            [&](const PassingPoint& p) { return cell.device(p.whose) == mover; });
     }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {
         return std::make_unique<Telling>(d, index, c);

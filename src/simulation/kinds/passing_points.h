@@ -1,0 +1,35 @@
+#pragma once
+// Where on their way movers ask a device for space and give it back, as the device's table says it.
+
+#include <cell/device_kind.h>
+
+#include "../kernel.h"
+
+namespace escarp::simulation {
+
+struct PassingPoint {
+    std::string whose;  ///< by the table's own first key
+    bool asks;
+    std::string step;
+    BlockKind kind;
+    double share, early;
+    int visit = 1;
+};
+
+/// The keys of a row: `whose` first, then those that all tables have, then `more`.
+cell::Fields passing_fields(cell::Field whose, cell::Fields more = {});
+PassingPoint read_passing(const cell::Values& row, const std::string& whose);
+/// Of a mover (a device), in the order of the table.
+template <typename IsOf>
+std::vector<Checkpoint> checkpoints_at(
+    const std::vector<PassingPoint>& points, const cell::Cell& cell, int device, int mover, const IsOf& is_of) {
+    std::vector<Checkpoint> out;
+    for (const PassingPoint& p : points) {
+        if (!is_of(p)) continue;
+        for (const cell::Step* s : cell::all_steps(cell.devices[static_cast<std::size_t>(mover)]))
+            if (s->id == p.step) out.push_back({device, s->number, p.kind, p.share, p.asks, p.early, p.visit});
+    }
+    return out;
+}
+
+}  // namespace escarp::simulation
