@@ -46,7 +46,7 @@ json arm_at_a_press() {
             {"inputs", {{{"id", "keep_out"}, {"from", "clock.closed"}}}}}};
     return tree;
 }
-cell::Layout layout_of(const json& tree) { return simulation::layout(cell::Document::parse(tree.dump()), "A"); }
+cell::Layout press_layout(const json& tree) { return simulation::layout(cell::Document::parse(tree.dump()), "A"); }
 const inspection::Finding* told(const study::Evaluation& e) {
     for (const auto& f : e.inspection->findings)
         if (f.id == "keep-out:space") return &f;
@@ -58,7 +58,7 @@ const inspection::Finding* told(const study::Evaluation& e) {
 TEST_CASE(
     "an arm waits at the border of a volume while it has to be empty, and slows down before it within its limits") {
     inspection::Cache cache;
-    const cell::Layout bare = layout_of(arm_at_a_press());
+    const cell::Layout bare = press_layout(arm_at_a_press());
     const auto before = study::with_zones(*study::evaluate(bare, cache), cache, nullptr, true);
     REQUIRE(told(*before));
     const auto& ways = told(*before)->ways_out;
@@ -145,7 +145,7 @@ TEST_CASE("an arm that waits for nothing at a border goes as if there were none,
     for (json& d : tree["devices"])
         if (d["id"] == "space") d.erase("inputs");
     inspection::Cache cache;
-    const cell::Layout bare = layout_of(tree);
+    const cell::Layout bare = press_layout(tree);
     const auto free = study::evaluate(bare, cache),
                waits = study::evaluate(bare.edited(study::wait_at_border(bare, "space", "arm", cache)), cache);
     const auto arm = static_cast<std::size_t>(free->cell->device("arm"));
