@@ -15,8 +15,8 @@ struct Cache::Kept {
     cell::Kept<kinematics::Reach> reach{4u << 20};
     cell::Kept<motion::Clearance> clearance{10u << 20};
     cell::Kept<std::shared_ptr<const Zones>> zones{8u << 20};
-    cell::Kept<std::shared_ptr<const Orders>> orders{8u << 20};
-    cell::Kept<std::shared_ptr<const geometry::Volume>> swept{24u << 20};  ///< by single motions
+    cell::Kept<std::shared_ptr<const Orders>> orders{4u << 20};
+    cell::Kept<std::shared_ptr<const geometry::Volume>> swept{12u << 20};  ///< by single motions
 };
 
 }  // namespace escarp::inspection

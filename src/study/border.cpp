@@ -108,12 +108,13 @@ void add_border_ways(const Evaluation& e, inspection::Inspection& inspection, in
                 const auto& left = then->inspection->findings;
                 const auto same = std::find_if(
                     left.begin(), left.end(), [&](const inspection::Finding& other) { return other.id == f.id; });
+                // Of two that have to wait the first is a way out if it happens later then.
+                if (same != left.end() && *same->when_s <= *f.when_s) continue;
                 way.label = "Let " + d.name + " wait at its border";
                 way.effect = (same == left.end() ? "then it is empty"
-                                                 : "then still at " + cell::fixed(*same->when_s, 2) + " s") +
-                             std::string("; cycle ") +
-                             (then->figures.cycle_s ? cell::fixed(*then->figures.cycle_s, 2) + " s"
-                                                    : std::string("none: no part leaves"));
+                                                 : "then it is not at " + cell::fixed(*same->when_s, 2) + " s") +
+                             (then->figures.cycle_s ? "; cycle " + cell::fixed(*then->figures.cycle_s, 2) + " s"
+                                                    : std::string());
             } catch (const cell::InputError&) {
                 continue;  // it never goes in, or cannot wait outside
             }

@@ -32,6 +32,11 @@ TEST_CASE("every named edit does what it says on the demo") {
     };
     const auto cell = [&] { return tests::read(d.resolved(d.baseline())); };
     now({{"do", "keep apart"}, {"zone", "arm1:arm2:1"}, {"rule", "first come"}});
+    const std::string space = now({{"do", "add device"}, {"kind", "watched_volume"}, {"x_mm", 2100}, {"y_mm", 690},
+        {"with", {{"length_mm", 500}, {"width_mm", 600}, {"height_mm", 700}, {"above_mm", 800}}}})["device"];
+    now({{"do", "wait at border"}, {"volume", space}, {"arm", "arm1"}});
+    CHECK(d.tree()["devices"].back()["points"].size() >= 2);
+    now({{"do", "remove devices"}, {"devices", {space}}});
     const std::string table =
         now({{"do", "add device"}, {"kind", "structure"}, {"x_mm", 6000}, {"y_mm", 2000}})["device"];
     CHECK(cell()->devices[cell()->device(table)].world.translation().x() == Approx(6));

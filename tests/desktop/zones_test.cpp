@@ -427,7 +427,10 @@ TEST_CASE("what a mover sweeps is outlined on the Floor at any height") {
             REQUIRE(field);
             field->selectAll();
             QTest::keyClicks(field, mm);
-            QTest::keyClick(field, yes ? Qt::Key_Enter : Qt::Key_Escape);
+            QTest::keyClick(field, Qt::Key_Return);  // the field's own, then the dialog is answered
+            auto* buttons = dialog->findChild<QDialogButtonBox*>();
+            REQUIRE(buttons);
+            QTest::mouseClick(buttons->button(yes ? QDialogButtonBox::Ok : QDialogButtonBox::Cancel), Qt::LeftButton);
         });
         b.window.findChild<QAction*>("working_height")->trigger();
     };

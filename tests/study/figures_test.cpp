@@ -169,3 +169,17 @@ TEST_CASE("the second example runs on a SCARA and an arm on a travel axis, and f
         if (device.contains("task")) stop(stop, device["task"]);
     CHECK(*tests::evaluated(cell::Document::parse(tree.dump()), "A")->figures.cycle_s > *e->figures.cycle_s + 0.1);
 }
+
+TEST_CASE("an edit that changes no motion plans none anew, in every demo") {
+    for (const char* name : {"leak-test", "lens-kitting", "seedling-trays", "twin-testers"}) {
+        INFO(name);
+        const cell::Document d = cell::Document::load(std::string(ESCARP_SOURCE) + "/demo/" + name + ".escarp");
+        inspection::Cache cache;
+        const cell::Layout l = simulation::layout(d, d.baseline());
+        study::evaluate(l, cache);
+        const std::size_t before = cache.plans.computed();
+        REQUIRE(before > 10);
+        study::evaluate(l.edited({"", {cell::Operation::set("/takt_s", 77.0)}}), cache);
+        CHECK(cache.plans.computed() == before);
+    }
+}
