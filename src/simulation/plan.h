@@ -98,15 +98,15 @@ private:
     Value kept(cell::Kept<Value>& kept, std::uint64_t key, Make make);
 
     // A pose plan takes some 30 kB, a cell has some hundreds of them.
-    cell::Kept<std::shared_ptr<const PosePlan>> poses_{24u << 20};
+    cell::Kept<std::shared_ptr<const PosePlan>> poses_{20u << 20};
     cell::Kept<motion::MotionPtr> moves_{2u << 20}, gentle_{3u << 20};
     cell::Kept<Travel> travels_{3u << 20};
     cell::Kept<std::optional<motion::Braking>> brakings_{1u << 20};
     cell::Kept<double> restarts_{1u << 20};
     cell::Kept<motion::MotionPtr> paced_{3u << 20};
-    cell::Kept<std::shared_ptr<const std::vector<motion::MotionPtr>>> flights_{6u << 20};
+    cell::Kept<std::shared_ptr<const std::vector<motion::MotionPtr>>> flights_{12u << 20};
     cell::Kept<std::shared_ptr<const Line>> lines_{4u << 20};
-    cell::Kept<std::shared_ptr<const MeetingPlan>> meetings_{16u << 20};
+    cell::Kept<std::shared_ptr<const MeetingPlan>> meetings_{26u << 20};
     std::atomic<std::size_t> computed_{0};
 };
 
