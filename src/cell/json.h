@@ -1,4 +1,6 @@
 #pragma once
+#include <geometry/asserts.h>
+
 #include <nlohmann/json.hpp>
 #include <string>
 

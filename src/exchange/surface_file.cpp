@@ -1,8 +1,7 @@
 #include "surface_file.h"
 
-#include <nlohmann/json.hpp>
-
 #include <cell/disk.h>
+#include <cell/json.h>
 
 namespace escarp::exchange {
 namespace {

@@ -1,6 +1,8 @@
 #pragma once
 // Rigid frames and the project's orientation conventions (docs/model.md, "Units, frames, names").
 
+#include "asserts.h"
+
 #include <Eigen/Geometry>
 
 namespace escarp::geometry {
