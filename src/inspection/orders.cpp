@@ -4,8 +4,8 @@
 #include <bit>
 #include <cstring>
 #include <deque>
-#include <map>
 #include <set>
+#include <unordered_map>
 
 #include <simulation/kernel.h>
 
@@ -24,6 +24,9 @@ using simulation::WaitFor;
 
 /// One of two hashes of 64 bits each: equal states are equal, different ones do not meet in practice.
 using Key = std::pair<std::uint64_t, std::uint64_t>;
+struct KeyHash {
+    std::size_t operator()(const Key& key) const { return key.first; }
+};
 
 Key key_of(const Kernel& k) {
     const std::string bytes = k.state();  // whole words
@@ -159,9 +162,11 @@ private:
         for (const EventKey& event : k.ready()) {
             std::vector<Successor> some = after(k, event);
             // What concerns nobody else may as well come first: the other orders come to the same.
-            // Not where it only leads back: then the others would never have their turn.
-            const bool leads_on =
-                std::none_of(some.begin(), some.end(), [&](const Successor& s) { return numbers_.contains(s.key); });
+            // Not where it only leads back to what was gone on from: then the others would never have their turn.
+            const bool leads_on = std::any_of(some.begin(), some.end(), [&](const Successor& s) {
+                const auto found = numbers_.find(s.key);
+                return found == numbers_.end() || !nodes_[static_cast<std::size_t>(found->second)].expanded;
+            });
             const bool first = rides(k, event) ? !asks_where_it_is_
                                                : some.size() == 1 && some.front().kernel->was_alone() &&
                                                      k.pace(event) == simulation::Actor::Pace::one_by_one;
@@ -197,7 +202,7 @@ private:
     const std::size_t most_;
     const std::vector<int>& rank_;
     std::vector<Node> nodes_;
-    std::map<Key, int> numbers_;
+    std::unordered_map<Key, int, KeyHash> numbers_;
     bool too_mixed_ = false, restless_ = false;
     const bool asks_where_it_is_;  ///< some task decides by what a signal says now
 };

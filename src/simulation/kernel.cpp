@@ -221,6 +221,7 @@ void Kernel::touch(int device) {
 }
 
 void Kernel::set_condition(int device, Condition condition) {
+    if (!tells()) return;
     auto& list = trace_.conditions[device];
     if (!list.empty() && list.back().second == condition) return;
     if (!list.empty() && list.back().first == now_) list.pop_back();
@@ -308,7 +309,8 @@ void Kernel::remove(int part, bool counted) {
     loads_.erase(part);
     keep_latest(trace_.parts[part].places, Place{Place::Kind::gone, now_, -1, -1, Frame::Identity(), {}, 0});
     if (counted && (carriers_count_ || !type_of(part).carrier()))
-        keep(trace_.departures, Departure{now_, part, cause_});
+        tells() ? keep(trace_.departures, Departure{now_, part, cause_})
+                : keep_latest(trace_.departures, Departure{now_, part, cause_});
     live_.erase(std::lower_bound(live_.begin(), live_.end(), part));
     for (Behaviour* w : watchers_) w->moved(*this, part);
     if (history_ == History::none) trace_.parts[part] = {trace_.parts[part].type, {}, {}, trace_.parts[part].came};

@@ -264,7 +264,10 @@ public:
     const std::vector<int>& live_parts() const { return live_; }
     const cell::PartType& type_of(int part) const;
     /// A device has done its task once and begins again.
-    void round_over(int device) { keep(trace_.rounds[device], round_at_ = now_); }
+    void round_over(int device) {
+        round_at_ = now_;
+        if (tells()) keep(trace_.rounds[device], now_);
+    }
     void fault(const Fault& fault) { trace_.faults.push_back(fault); }
     void detour(const DetourRecord& detour) { trace_.detours.push_back(detour); }
 
@@ -325,6 +328,8 @@ private:
         list.push_back(std::move(item));
         kept_ += sizeof(Item);
     }
+    /// Whether figures are made of the run: else what happened is worth nothing, and copies would carry it along.
+    bool tells() const { return durations_ == Durations::kept; }
     /// Of what was before only the latest counts for what comes.
     template <typename Item>
     void keep_latest(std::vector<Item>& list, Item item) {

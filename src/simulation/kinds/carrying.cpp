@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <deque>
 
 #include <cell/device_kind.h>
 
@@ -169,16 +168,16 @@ public:
             crossings_.erase(c);
             return insert(k, part, way);
         }
-        for (Rider& r : riders_) {
-            if (r.part != part) continue;
-            if (what == turn_event) return record(k, r);  // where its path turns
+        if (const auto r = rider(part); r != riders_.end()) {
+            if (what == turn_event) return record(k, *r);  // where its path turns
             // It has come to where it is held.
-            r.at = r.limit;
-            r.since = k.now();
-            r.moving = r.will_stop = false;
-            if (r.coming) break;
-            k.end(r.block);
-            if (r.gate >= 0) gates_[r.gate]->reached(k, part);
+            r->at = r->limit;
+            r->since = k.now();
+            r->moving = r->will_stop = false;
+            if (!r->coming) {
+                k.end(r->block);
+                if (r->gate >= 0) gates_[r->gate]->reached(k, part);  // which may take it off
+            }
         }
         if (joins_.empty()) return update(k);
         reflow(k);  // it may be its turn
@@ -261,7 +260,7 @@ private:
     Ticks position(const Rider& r, Ticks now) const {
         return r.moving ? std::min(r.limit, r.at + drive_.progress(now) - r.run) : r.at;
     }
-    std::deque<Rider>::iterator rider(int part) {
+    std::vector<Rider>::iterator rider(int part) {
         return std::find_if(riders_.begin(), riders_.end(), [&](const Rider& o) { return o.part == part; });
     }
     /// Whether it stands, or rides at a steady speed on a belt that does not stop by itself.
@@ -306,7 +305,7 @@ private:
             arrival.speed = belt_.speed;
         }
         if (!k.behaviour(next_).accepts(k, arrival)) return false;
-        riders_.pop_front();
+        riders_.erase(riders_.begin());
         k.changing(next_).enter(k, part, arrival);
         if (!belt_.from_side && as_belt(k.cell().devices[next_])) leaving_ = part;
         reflow(k);
@@ -602,9 +601,9 @@ private:
     const Belt& belt_;
     const int next_;
     BeltDrive drive_;
-    std::vector<Ticks> ends_;   ///< of the path's sections, as time of travel
-    std::deque<Rider> riders_;  ///< the one nearest to the end first
-    std::vector<Gate*> gates_;  ///< of what stands on it
+    std::vector<Ticks> ends_;    ///< of the path's sections, as time of travel
+    std::vector<Rider> riders_;  ///< the one nearest to the end first
+    std::vector<Gate*> gates_;   ///< of what stands on it
     std::vector<Join> joins_;
     std::vector<Wish> wishes_;  ///< by join; part -1: none
     std::vector<Crossing> crossings_;
