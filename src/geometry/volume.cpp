@@ -35,6 +35,23 @@ void smooth(Mesh& mesh) {
     for (Vector3& normal : mesh.normals) normal.normalize();
 }
 
+/// From the nearest point of a body's core to a point, in the body's axes.
+Vector3 from_core(const Convex& shape, const Vector3& p) {
+    switch (shape.core()) {
+        case Convex::Core::box: return p - p.cwiseMax(-shape.half()).cwiseMin(shape.half());
+        case Convex::Core::cylinder: {
+            const double across = std::sqrt(p.x() * p.x() + p.y() * p.y());
+            const double out = across > shape.half().x() ? 1 - shape.half().x() / across : 0;
+            return {out * p.x(), out * p.y(), p.z() - std::clamp(p.z(), -shape.half().z(), shape.half().z())};
+        }
+        case Convex::Core::points: break;
+    }
+    const Separation s = separation(shape, Frame::Identity(), Convex::sphere(0), Frame(Eigen::Translation3d(p)));
+    const Vector3 away = p - s.on_a;
+    const double length = away.norm();
+    return length > 0 ? Vector3((s.distance + shape.radius()) / length * away) : Vector3::Zero();
+}
+
 int floor_div(int a, int b) { return a >= 0 ? a / b : -((-a + b - 1) / b); }
 
 }  // namespace
@@ -68,23 +85,6 @@ UprightCut::Placed::Placed(const UprightCut& cut, const Frame& at, double grow)
       box_(bounds(cut.shape_, at)) {
     box_.low -= Vector3::Constant(grow);
     box_.high += Vector3::Constant(grow);
-}
-
-/// From a point to the core, m; in the body's axes.
-double UprightCut::Placed::distance(const Vector3& p) const {
-    const Convex& shape = cut_.shape_;
-    switch (shape.core()) {
-        case Convex::Core::box: return (p.cwiseAbs() - shape.half()).cwiseMax(0).norm();
-        case Convex::Core::cylinder: {
-            const double across = std::sqrt(p.x() * p.x() + p.y() * p.y()) - shape.half().x();
-            const double along = std::abs(p.z()) - shape.half().z();
-            if (across <= 0) return std::max(0.0, along);
-            return along <= 0 ? across : std::sqrt(across * across + along * along);
-        }
-        case Convex::Core::points: break;
-    }
-    return separation(shape, Frame::Identity(), Convex::sphere(0), Frame(Eigen::Translation3d(p))).distance +
-           shape.radius();
 }
 
 /// Between the planes of a box that holds the core, grown.
@@ -167,12 +167,18 @@ bool UprightCut::Placed::at(double x, double y, double slack, double& low, doubl
         if (!slabs(from, low, high)) return false;
         if (shape.core() == Convex::Core::cylinder && !round(from, low, high)) return false;
         if (!planes(from, low, high)) return false;
-        // Beside edges and corners the planes leave more than there is: go on towards the body, as far as it is away.
+        // Beside edges and corners the planes leave more than there is: on towards the body by Newton's method. The
+        // distance to a convex body is a convex function along the line, so that no step goes too far.
+        const bool is_hull = shape.core() == Convex::Core::points;
         const auto towards = [&](double& end, double sign) {
             for (int i = 0; i < most_steps; ++i) {
-                const double over = distance(from + end * up_) - grow_;
-                if (over <= slack) return true;
-                end += sign * over;
+                const Vector3 away = from_core(shape, from + end * up_);
+                const double distance = away.norm();
+                if (distance - grow_ <= slack) return true;
+                // Of hulls the nearest point is not known as well as the distance: there a step of that length.
+                const double nearing = is_hull ? distance : -sign * away.dot(up_);
+                if (nearing <= 0) return false;  // farther on it is only farther away
+                end += sign * (distance - grow_) * distance / nearing;
                 if (low > high) return false;
             }
             return true;

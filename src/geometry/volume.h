@@ -25,7 +25,6 @@ public:
         const Box3& box() const { return box_; }
 
     private:
-        double distance(const Vector3& local) const;
         bool slabs(const Vector3& from, double& low, double& high) const;
         bool round(const Vector3& from, double& low, double& high) const;
         bool planes(const Vector3& from, double& low, double& high) const;
