@@ -61,6 +61,9 @@ TEST_CASE(
     const cell::Layout bare = press_layout(arm_at_a_press());
     const auto before = study::with_zones(*study::evaluate(bare, cache), cache, nullptr, true);
     REQUIRE(told(*before));
+    // Who it is is said though no mover of the volume has a signal of its own.
+    CHECK(told(*before)->title == "Arm is in Press space while it has to be empty");
+    CHECK(told(*before)->devices == std::vector<std::string>{"space", "arm"});
     const auto& ways = told(*before)->ways_out;
     REQUIRE(ways.size() == 1);
     CHECK(ways[0].label == "Let Arm wait at its border");

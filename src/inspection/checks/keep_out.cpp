@@ -3,6 +3,7 @@
 #include <simulation/kernel.h>
 
 #include "../check.h"
+#include "../timeline.h"
 
 namespace escarp::inspection {
 namespace {
@@ -19,6 +20,23 @@ std::optional<simulation::Ticks> both_on(const simulation::SignalRecord& a, cons
                 return best;
             }
     return std::nullopt;
+}
+
+/// Movers of which something is within a volume at an instant.
+std::vector<int> who_is_in(const Context& c, int volume, const geometry::Convex& space, simulation::Ticks when) {
+    constexpr double an_instant = 1e-3;  // s
+    const motion::GlideMover still(
+        c.device(volume).world, motion::part_set({{0, space, geometry::Frame::Identity(), {}, 0}}));
+    const Timeline timeline(c.cell, c.run, c.stop);
+    std::vector<int> out;
+    for (const TimedMover& mover : timeline.movers())
+        for (const Segment& s : mover.segments) {
+            if (when < s.from || when >= s.to) continue;
+            const double t = simulation::seconds(when - s.from);
+            if (!motion::contact_times(timeline.moving(mover, s), still, t, t + an_instant).empty())
+                out.push_back(mover.device);
+        }
+    return out;
 }
 
 }  // namespace
@@ -38,13 +56,11 @@ void keep_out_check(const Context& c, Inspection& result) {
         f.when_s = simulation::seconds(*when);
         f.devices = {d.id};
         std::string who;
-        for (const cell::Device& m : c.cell.devices)
-            if (const int own = c.cell.signal(d.id + "." + m.id + "_inside");
-                own >= 0 && signals[static_cast<std::size_t>(own)].at(*when) != 0) {
-                who += (who.empty() ? "" : " and ") + m.name;
-                f.devices.push_back(m.id);
-            }
-        if (who.empty()) who = "Something";
+        for (const int m : who_is_in(c, static_cast<int>(i), kept->space, *when)) {
+            who += (who.empty() ? "" : " and ") + c.device(m).name;
+            f.devices.push_back(c.device(m).id);
+        }
+        if (who.empty()) who = "Something";  // it leaves at this very instant
         f.title = who + " is in " + d.name + " while it has to be empty";
         f.text = "At " + short_number(*f.when_s) +
                  " s its keep_out is on. Let the mover wait at the border, or set keep_out only when nobody is inside.";
