@@ -1,20 +1,23 @@
 #!/usr/bin/env bash
 # Every test, file by file, in as many lanes as there are cores; what fails is told whole, at once, and the rest goes on.
-#   tests/in_lanes.sh BUILD   exit 1 when anything failed
+#   tests/in_lanes.sh BUILD [KIND]   exit 1 when anything failed; KIND: core, window, schema, cluster or fuzz alone
 set -uo pipefail
 cd "$(dirname "$0")/.."
 export build=$1
+kind=${2:-.*}
 export logs=$build/test-logs
 rm -rf "$logs"
 mkdir -p "$logs"
 
-# What each lane does with one line: a kind of test, and which. What hangs ends after a time that no machine needs.
+# What each lane does with one line: a kind of test, and which. What hangs ends after a time that no machine needs,
+# under the sanitizers neither.
+export longest=${ESCARP_LONGEST:-40m}
 one() {
     local kind=$1 which=$2 log=$logs/$1-$2.log began=$SECONDS code=0
     case $kind in
-        core) timeout 40m "$build/escarp-tests" -# "[#$which]~[.]" ;;
+        core) timeout "$longest" "$build/escarp-tests" -# "[#$which]~[.]" ;;
         # A screen of its own for each lane.
-        window) QT_QPA_PLATFORM=xcb LIBGL_ALWAYS_SOFTWARE=1 timeout 40m xvfb-run -a -n $((100 + 20 * lane)) -e "$log" \
+        window) QT_QPA_PLATFORM=xcb LIBGL_ALWAYS_SOFTWARE=1 timeout "$longest" xvfb-run -a -n $((100 + 20 * lane)) -e "$log" \
             -s "-screen 0 1920x1200x24 +extension GLX" "$build/escarp-window-tests" -# "[#$which]~[.]" ;;
         schema) /usr/bin/python3 tests/schema_check.py ;;
         cluster) tests/cluster/cluster.sh "$build/escarp-cli" demo/leak-test.escarp ;;
@@ -37,4 +40,4 @@ files() { grep -l TEST_CASE "$@" | xargs -n 1 basename -s .cpp | sort -u; }
     echo "schema check"
     files $(ls tests/*/*.cpp | grep -v '^tests/desktop/') | sed 's/^/core /'
     echo "cluster study"
-} | xargs -P "$(nproc)" -L 1 --process-slot-var=lane bash -c 'one "$@"' one
+} | grep -E "^($kind) " | xargs -P "$(nproc)" -L 1 --process-slot-var=lane bash -c 'one "$@"' one
