@@ -3,6 +3,7 @@
 
 #include <QObject>
 #include <condition_variable>
+#include <exception>
 #include <functional>
 #include <mutex>
 #include <optional>
@@ -17,7 +18,8 @@ template <typename Question, typename Answer>
 class Behind {
 public:
     using Work = std::function<Answer(const Question&, const motion::StopFlag&)>;
-    /// `work` may throw motion::Stopped once its flag is set. `found` is called in the thread of `owner`, which has to
+    /// `work` may throw motion::Stopped once its flag is set; anything else comes out of an event of `owner`, whose
+    /// question stays unanswered. `found` is called in the thread of `owner`, which has to
     /// outlive this.
     Behind(QObject* owner, Work work, std::function<void()> found)
         : owner_(owner), work_(std::move(work)), found_(std::move(found)), thread_([this] { run(); }) {}
@@ -69,6 +71,9 @@ private:
                 });
             } catch (const motion::Stopped&) {
             } catch (const std::bad_alloc&) {  // it stays unanswered
+            } catch (...) {                    // so it does, and the window says why
+                QMetaObject::invokeMethod(
+                    owner_, [wrong = std::current_exception()] { std::rethrow_exception(wrong); });
             }
         }
     }

@@ -445,7 +445,13 @@ void SceneDrawer::work() {
             scene.swap(next_);
             busy_ = true;
         }
-        const QImage picture = painter_->draw(*scene);
+        QImage picture;
+        try {
+            picture = painter_->draw(*scene);
+        } catch (const std::bad_alloc&) {  // the one before stays
+            const std::lock_guard guard(lock_);
+            picture = last_;
+        }
         {
             const std::lock_guard guard(lock_);
             last_ = picture;

@@ -74,6 +74,8 @@ void StudyWorker::ask(const cell::Layout& layout, const cell::Study& study, cons
             why = QString::fromStdString(e.problems().front().message);
         } catch (const std::bad_alloc&) {
             why = tr("The machine has not enough memory left for this study.");
+        } catch (const std::exception& e) {
+            why = tr("This did not work (%1).").arg(QString::fromUtf8(e.what()).left(300));
         }
         QMetaObject::invokeMethod(this, [this, serial, answer, where, why] {
             if (serial != serial_) return;  // something else has been asked since

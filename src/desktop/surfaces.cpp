@@ -62,6 +62,9 @@ void Surfaces::read_link(const std::string& id, std::uint64_t key, const cell::j
         } catch (const cell::InputError& e) {
             wrong = tr("%1: %2 Its last known shape is shown.")
                         .arg(QString::fromStdString(file), QString::fromStdString(e.problems().front().message));
+        } catch (const std::exception& e) {
+            wrong = tr("%1 cannot be read (%2). Its last known shape is shown.")
+                        .arg(QString::fromStdString(file), QString::fromUtf8(e.what()).left(300));
         }
         if (stop_) return;
         QMetaObject::invokeMethod(

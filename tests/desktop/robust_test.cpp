@@ -6,6 +6,7 @@
 #include <QTreeWidget>
 
 #include <desktop/application.h>
+#include <desktop/behind.h>
 #include <desktop/floor_picture.h>
 #include <desktop/import_geometry.h>
 #include <desktop/variant_tabs.h>
@@ -315,4 +316,33 @@ TEST_CASE("after Cancel nothing happens in the window until the work beside it h
     });
     CHECK(meanwhile >= 0);
     CHECK(meanwhile <= 1);  // what was under way
+}
+
+TEST_CASE("what goes wrong behind the window is told by its own thread, and the next question is answered") {
+    struct Owner : QObject {
+        QString told;
+        bool event(QEvent* e) override {
+            try {
+                return QObject::event(e);
+            } catch (const std::logic_error& wrong) {
+                told = wrong.what();
+                return true;
+            }
+        }
+    } owner;
+    int found = 0;
+    Behind<int, int> behind(
+        &owner,
+        [](const int& question, const motion::StopFlag&) {
+            if (question == 1) throw std::logic_error("nobody had thought of one");
+            return 2 * question;
+        },
+        [&] { ++found; });
+    behind.ask(1);
+    REQUIRE(QTest::qWaitFor([&] { return !owner.told.isEmpty(); }, 60000));
+    CHECK(owner.told == "nobody had thought of one");
+    CHECK(behind.answer() == nullptr);
+    behind.ask(2);
+    REQUIRE(QTest::qWaitFor([&] { return found == 1; }, 60000));
+    CHECK(*behind.answer() == 4);
 }
