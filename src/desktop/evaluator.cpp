@@ -35,9 +35,11 @@ Evaluator::~Evaluator() {
     thread_.join();
 }
 
-void Evaluator::ask(std::vector<cell::Layout> layouts, std::uint64_t edit, std::map<std::string, double> forced) {
+void Evaluator::ask(std::vector<cell::Layout> layouts, std::uint64_t edit, std::shared_ptr<inspection::Cache> cache,
+    std::map<std::string, double> forced) {
     {
         const std::lock_guard guard(lock_);
+        cache_ = std::move(cache);
         forced_ = std::move(forced);
         waiting_.assign(layouts.begin(), layouts.end());
         first_.reset();
@@ -55,6 +57,7 @@ void Evaluator::work() {
     while (true) {
         std::optional<cell::Layout> layout;
         Evaluated result;
+        std::shared_ptr<inspection::Cache> cache;
         int next_step = 0;  // of what comes behind the figures: the zones, then what is wrong with them
         study::EvaluateOptions options;
         {
@@ -67,6 +70,7 @@ void Evaluator::work() {
             worked = true;
             if (quit_) return;
             stop_ = false;
+            cache = cache_;
             if (waiting_.empty()) {
                 result = *std::exchange(first_, std::nullopt);
                 next_step = result.evaluation->zones ? 2 : 1;
@@ -82,8 +86,8 @@ void Evaluator::work() {
         clock.start();
         try {
             options.stop = &stop_;
-            result.evaluation = layout ? study::evaluate(*layout, cache_, options)
-                                       : study::with_zones(*result.evaluation, cache_, &stop_, next_step > 1);
+            result.evaluation = layout ? study::evaluate(*layout, *cache, options)
+                                       : study::with_zones(*result.evaluation, *cache, &stop_, next_step > 1);
         } catch (const inspection::Overtaken&) {
             continue;
         } catch (const std::bad_alloc&) {

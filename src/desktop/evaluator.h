@@ -25,8 +25,9 @@ public:
     explicit Evaluator(QObject* parent = nullptr);
     ~Evaluator() override;
     /// Replaces everything asked for before; variants are done in the order given, then the first comes once more, with
-    /// its shared zones. `forced`: signals held at a value.
-    void ask(std::vector<cell::Layout> layouts, std::uint64_t edit, std::map<std::string, double> forced = {});
+    /// its shared zones. `forced`: signals held at a value. `cache`: what evaluations of this document have in common.
+    void ask(std::vector<cell::Layout> layouts, std::uint64_t edit, std::shared_ptr<inspection::Cache> cache,
+        std::map<std::string, double> forced = {});
 
 Q_SIGNALS:
     void done(const escarp::desktop::Evaluated& result);
@@ -43,7 +44,7 @@ private:
     std::uint64_t edit_ = 0;
     bool quit_ = false;
     inspection::StopFlag stop_{false};
-    inspection::Cache cache_;
+    std::shared_ptr<inspection::Cache> cache_;
     std::thread thread_;
 };
 

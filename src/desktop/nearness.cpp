@@ -7,9 +7,9 @@ Nearness::Nearness(Workspace& workspace, QObject* parent)
       workspace_(workspace),
       behind_(
           this,
-          [this](const Question& q, const motion::StopFlag& stop) {
+          [](const Question& q, const motion::StopFlag& stop) {
               return inspection::clearance_over_time(
-                  *q.evaluation->cell, *q.evaluation->run, cache_, q.from, q.to, q.bins, q.one, q.other, 1.0, &stop);
+                  *q.evaluation->cell, *q.evaluation->run, *q.cache, q.from, q.to, q.bins, q.one, q.other, 1.0, &stop);
           },
           [this] { Q_EMIT found(); }) {}
 
@@ -23,6 +23,7 @@ void Nearness::look(double from, double to, int bins) {
         return nth < selected.size() ? q.evaluation->cell->device(selected[nth].toStdString()) : -1;
     };
     q.one = device(0), q.other = device(1);
+    q.cache = workspace_.cache();
     const auto name = [&](int i) {
         return QString::fromStdString(q.evaluation->cell->devices[static_cast<std::size_t>(i)].name);
     };

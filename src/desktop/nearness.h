@@ -30,12 +30,12 @@ private:
         std::shared_ptr<const study::Evaluation> evaluation;
         double from = 0, to = 0;
         int bins = 0, one = -1, other = -1;
+        std::shared_ptr<inspection::Cache> cache = nullptr;
         bool operator==(const Question&) const = default;
     };
 
     Workspace& workspace_;
     QString title_;
-    inspection::Cache cache_;
     Behind<Question, inspection::ClearanceCurve> behind_;
 };
 

@@ -9,10 +9,10 @@ SweptShown::SweptShown(Workspace& workspace, QObject* parent)
       workspace_(workspace),
       behind_(
           this,
-          [this](const Question& q, const motion::StopFlag& stop) -> std::shared_ptr<const geometry::Volume> {
+          [](const Question& q, const motion::StopFlag& stop) -> std::shared_ptr<const geometry::Volume> {
               try {
                   return inspection::swept_by(
-                      *q.evaluation->cell, *q.evaluation->run, q.device, q.step, q.resolution, &stop, &cache_);
+                      *q.evaluation->cell, *q.evaluation->run, q.device, q.step, q.resolution, &stop, q.cache.get());
               } catch (const cell::InputError&) {  // larger than is drawn
                   return nullptr;
               }
@@ -29,6 +29,7 @@ SweptShown::SweptShown(Workspace& workspace, QObject* parent)
 void SweptShown::look() {
     constexpr double coarse = 0.04, fine = 0.01;
     Question q{workspace_.evaluation()};
+    q.cache = workspace_.cache();
     const Selection& s = workspace_.selection();
     if (q.evaluation && workspace_.shown().swept) q.device = q.evaluation->cell->device(s.device.toStdString());
     if (q.device < 0 || !q.evaluation->cell->devices[static_cast<std::size_t>(q.device)].mover()) {

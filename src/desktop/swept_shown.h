@@ -23,13 +23,13 @@ private:
         std::shared_ptr<const study::Evaluation> evaluation;
         int device = -1, step = -1;
         double resolution = 0;  ///< m
+        std::shared_ptr<inspection::Cache> cache = nullptr;
         bool operator==(const Question&) const = default;
     };
     void look();
 
     Workspace& workspace_;
     std::shared_ptr<const geometry::Volume> volume_;
-    inspection::Cache cache_;
     Behind<Question, std::shared_ptr<const geometry::Volume>> behind_;
 };
 

@@ -5,29 +5,22 @@
 #include <algorithm>
 #include <cmath>
 
-#include <cell/disk.h>
 #include <kinematics/reach.h>
 #include <simulation/kinds.h>
 
 #include "arm_words.h"
 
 namespace escarp::desktop {
-namespace {
-
-QString told(const cell::InputError& e) {
-    QStringList lines;
-    for (const cell::Problem& p : e.problems())
-        lines << QString::fromStdString(p.where) + ": " + QString::fromStdString(p.message);
-    if (lines.size() > 8) lines = lines.mid(0, 8) << QObject::tr("and %1 more").arg(lines.size() - 8);
-    return lines.join('\n');
-}
-
-}  // namespace
-
 Workspace::Workspace(QObject* parent)
     : QObject(parent), layout_(simulation::layout({}, document_.baseline())), drawn_(layout_) {
-    timer_.setInterval(16);
-    connect(&timer_, &QTimer::timeout, this, &Workspace::tick);
+    connect(&playhead_, &Playhead::ticked, this, [this] {
+        if (const auto e = evaluation()) playhead_.advance(*e->run);
+    });
+    connect(&playhead_, &Playhead::time_changed, this, [this] {
+        let_go();
+        Q_EMIT time_changed();
+    });
+    connect(&playhead_, &Playhead::playing_changed, this, &Workspace::playing_changed);
     connect(&evaluator_, &Evaluator::done, this, [this](const Evaluated& r) {
         if (r.edit != edit_) return;  // a newer edit has overtaken it
         // Of a variant that is not looked at, the figures are compared; its run would only fill the memory.
@@ -36,7 +29,7 @@ Workspace::Workspace(QObject* parent)
         if (r.variant == variant_) other_run_ = nullptr;
         results_[r.variant] = {whole ? r.evaluation : r.evaluation->without_history(), r.error, r.edit, whole};
         if (r.variant == variant_) took_ms_ = r.took_ms;
-        if (r.variant == variant_ && time_ > end_time()) set_time(end_time());
+        if (r.variant == variant_ && time() > end_time()) set_time(end_time());
         if (zones_alone) return Q_EMIT zones_found();
         // While something is dragged the figures need not be repainted for every frame.
         if (!trying() || preview_) return Q_EMIT evaluated();
@@ -44,11 +37,8 @@ Workspace::Workspace(QObject* parent)
     });
     told_soon_.setSingleShot(true);
     connect(&told_soon_, &QTimer::timeout, this, &Workspace::evaluated);
-    safe_ = std::make_unique<cell::SafeFile>(cell::SafeFile::usual_room());
-    connect(&watcher_, &QFileSystemWatcher::fileChanged, this, [this] {
-        if (safe_->changed_outside()) Q_EMIT file_changed_outside();
-        if (!file_.isEmpty() && !watcher_.files().contains(file_)) watcher_.addPath(file_);  // swapped for a new one
-    });
+    connect(&file_, &KeptFile::changed_by_others, this, &Workspace::file_changed_outside);
+    connect(&file_, &KeptFile::refused, this, &Workspace::refused);
     connect(&surfaces_, &Surfaces::loaded, this, &Workspace::shown_changed);
     connect(&surfaces_, &Surfaces::missing, this, [this](const QString& words) {
         Q_EMIT shown_changed();
@@ -70,204 +60,78 @@ std::optional<cell::Layout> Workspace::sense(const cell::Document& document, QSt
 }
 
 void Workspace::start_new() {
-    document_ = saved_ = cell::Document();
-    file_.clear();
-    if (!watcher_.files().isEmpty()) watcher_.removePaths(watcher_.files());
-    safe_->begin_unsaved(document_);
-    left_over_.reset();
-    copy_ = false;
-    unsafe_.clear();
+    const cell::Document fresh;
+    file_.begin(fresh);
+    begin(fresh);
+}
+
+/// Another document: of the one before nothing is left.
+void Workspace::begin(const cell::Document& document, std::optional<cell::Layout> known) {
+    document_ = document;
+    variant_ = QString::fromStdString(document_.baseline());
     also_.clear();
     hidden_.clear();
-    variant_ = QString::fromStdString(document_.baseline());
     history_.clear(), results_.clear();
+    cache_ = std::make_shared<inspection::Cache>();  // of another cell there is nothing to be found in the old one
     draft_.reset();
     selection_ = {};
     forced_.clear();
     signal_lanes_.clear();
-    time_ = 0;
     play(false);
-    renew();
+    renew(std::move(known));
     Q_EMIT selection_changed();
+    playhead_.set_time(0, 0);
     Q_EMIT time_changed();
 }
 
 bool Workspace::open(const QString& file) {
-    if (!file_.isEmpty() && QFileInfo(file) == QFileInfo(file_)) return read_again();
-    auto safe = std::make_unique<cell::SafeFile>(cell::SafeFile::usual_room());
-    bool copy = false;
-    QString unsafe;
-    lost_.reset();
-    try {
-        if (QFileInfo::exists(file)) cell::check_regular(file.toStdString());
-        copy = !safe->hold(file.toStdString());
-    } catch (const cell::InputError& e) {
-        unsafe = told(e);
-    }
-    try {
-        const cell::Document opened = cell::Document::load(file.toStdString());
-        const cell::Layout layout = simulation::layout(opened, opened.baseline());
-        layout.cell();
-        start_new();
-        document_ = saved_ = opened;
-        copy_ = copy;
-        if (copy) {
-            safe_->begin_unsaved(document_);
-        } else {
-            if (unsafe.isEmpty()) safe_ = std::move(safe);
-            take_care(opened, unsafe);
-            file_ = file;
-            watcher_.addPath(file);
-        }
-        variant_ = QString::fromStdString(opened.baseline());
-        renew(layout);
-        return true;
-    } catch (const cell::InputError& e) {
-        if (!copy && unsafe.isEmpty()) lost_ = safe->left_of_lost();
-        if (lost_) lost_why_ = told(e);
-        else Q_EMIT refused(tr("%1 cannot be opened").arg(file), told(e));
-        return false;
-    }
-}
-
-/// Begins the journal of a file that was just opened, unless an interrupted session left edits there.
-void Workspace::take_care(const cell::Document& opened, const QString& unsafe) {
-    unsafe_ = unsafe;
-    if (!unsafe.isEmpty()) return;
-    try {
-        if (left_over_ = safe_->left_over(opened); !left_over_) safe_->begin(opened, true);
-    } catch (const cell::InputError& e) {
-        unsafe_ = told(e);
-    }
+    if (!file_.name().isEmpty() && QFileInfo(file) == QFileInfo(file_.name())) return read_again();
+    const std::optional<cell::Layout> opened = file_.open(file);
+    if (opened) begin(opened->document(), *opened);
+    return opened.has_value();
 }
 
 /// The file that is open, as it is on the disk now: a step that can be undone, so that no edit is lost by it.
 bool Workspace::read_again() {
-    try {
-        safe_->read_again();
-        const cell::Document opened = cell::Document::load(file_.toStdString());
-        simulation::layout(opened, opened.baseline()).cell();
-        if (modified()) kept_dropped(document_);
-        if (!(opened == document_)) history_.remember({document_, variant_}, opened, tr("reading the file again"));
-        document_ = saved_ = opened;
-        try {
-            if (!left_over_) safe_->begin(opened, true);  // what nobody has decided about stays in the journal
-            unsafe_.clear();
-        } catch (const cell::InputError& e) {
-            unsafe_ = told(e);
-        }
-        surfaces_.forget();  // linked geometry may be another by now, or gone
-        set_document(opened);
-        return true;
-    } catch (const cell::InputError& e) {
-        Q_EMIT refused(tr("%1 cannot be read again").arg(file_), told(e));
-        return false;
-    }
+    const bool was_modified = modified();
+    const std::optional<cell::Document> opened = file_.read_again();
+    if (!opened) return false;
+    if (was_modified) file_.keep_dropped(document_);
+    if (!(*opened == document_)) history_.remember({document_, variant_}, *opened, tr("reading the file again"));
+    surfaces_.forget();  // linked geometry may be another by now, or gone
+    set_document(*opened);
+    return true;
 }
 
 void Workspace::take_lost(const QString& file) {
-    if (!lost_) return;
-    const cell::Recovered found = *std::exchange(lost_, std::nullopt);
-    auto safe = std::make_unique<cell::SafeFile>(cell::SafeFile::usual_room());
-    try {
-        simulation::layout(found.document, found.document.baseline()).cell();
-        if (!safe->hold(file.toStdString()))
-            return Q_EMIT refused(tr("%1 cannot be opened").arg(file), tr("Another window has opened it meanwhile."));
-        start_new();
-        safe_ = std::move(safe);
-        safe_->begin(found.document, false);
-    } catch (const cell::InputError& e) {
-        return Q_EMIT refused(tr("%1 cannot be opened").arg(file), told(e));
-    }
-    document_ = found.document;  // `saved_` is not it: the file does not hold it
-    file_ = file;
-    variant_ = QString::fromStdString(document_.baseline());
-    renew();
+    if (const auto found = file_.take_lost(file)) begin(*found);
 }
 
 bool Workspace::save_as(const QString& file, cell::MayReplace may) {
-    try {
-        if (file.toStdString() == safe_->file()) {
-            safe_->save(document_, may);
-        } else {
-            auto next = std::make_unique<cell::SafeFile>(cell::SafeFile::usual_room());
-            if (!next->hold(file.toStdString())) {
-                Q_EMIT refused(tr("The file was not saved"),
-                    tr("%1 is open in another window. Save under another name, or close it there first.").arg(file));
-                return false;
-            }
-            next->save(document_, may);
-            safe_->forget();
-            safe_ = std::move(next);
-        }
-    } catch (const cell::InputError& e) {
-        Q_EMIT refused(tr("The file was not saved"), told(e));
-        return false;
-    }
-    saved_ = document_;
-    file_ = file;
-    copy_ = false;
-    unsafe_.clear();
-    if (!watcher_.files().isEmpty()) watcher_.removePaths(watcher_.files());
-    watcher_.addPath(file);
+    if (!file_.save_as(file, document_, may)) return false;
     Q_EMIT document_changed();
     return true;
 }
 
 void Workspace::take_left_over() {
-    if (!left_over_) return;
-    const cell::Recovered found = *left_over_;
-    left_over_.reset();
-    history_.remember({document_, variant_}, found.document, tr("recovered edits"));
-    safe_->begin(found.document, false);
-    set_document(found.document);
-}
-
-QString Workspace::kept_dropped(const cell::Document& dropped) const {
-    return QString::fromStdString(cell::SafeFile::keep_dropped(cell::SafeFile::usual_room(), dropped));
+    const auto found = file_.take_left_over();
+    if (!found) return;
+    history_.remember({document_, variant_}, *found, tr("recovered edits"));
+    set_document(*found);
 }
 
 void Workspace::drop_left_over() {
-    if (!left_over_) return;
-    history_.remember({left_over_->document, variant_}, document_, tr("dropping the kept edits"));
-    kept_dropped(left_over_->document);
-    left_over_.reset();
-    safe_->begin(document_, true);
+    const auto dropped = file_.drop_left_over(document_);
+    if (!dropped) return;
+    history_.remember({*dropped, variant_}, document_, tr("dropping the kept edits"));
     Q_EMIT document_changed();
 }
 
 void Workspace::take_unsaved(const cell::Recovered& found) {
     start_new();
-    safe_->acknowledge(found.document, "recovered");
+    file_.write_down(found.document, "recovered");
     set_document(found.document);
     QFile::remove(QString::fromStdString(found.journal));
-}
-
-/// After every change of the document: it is on the disk before the window goes on.
-void Workspace::write_down(const QString& name) {
-    try {
-        if (!left_over_) safe_->acknowledge(document_, name.toStdString());
-        unsafe_.clear();
-    } catch (const cell::InputError& e) {
-        unsafe_ = told(e);
-    }
-}
-
-/// A drag comes back as it was last shown, too.
-void Workspace::write_down_draft() {
-    try {
-        if (!left_over_) safe_->draft(variant_.toStdString(), draft_edit_);
-    } catch (const cell::InputError& e) {
-        unsafe_ = told(e);
-    }
-}
-
-void Workspace::end_draft() {
-    try {
-        safe_->end_draft();
-    } catch (const cell::InputError& e) {
-        unsafe_ = told(e);
-    }
 }
 
 void Workspace::find_altered() {
@@ -288,7 +152,7 @@ void Workspace::renew(std::optional<cell::Layout> known) {
     ++edit_;
     other_run_ = nullptr;
     find_altered();
-    surfaces_.follow(shown_document().tree(), QFileInfo(file_).absolutePath());
+    surfaces_.follow(shown_document().tree(), QFileInfo(file()).absolutePath());
     drawn_ = known ? std::move(*known) : simulation::layout(shown_document(), variant_.toStdString());
     if (!trying()) layout_ = drawn_;
     try {
@@ -306,7 +170,7 @@ void Workspace::renew(std::optional<cell::Layout> known) {
         if (!trying()) layouts.push_back(simulation::layout(document_, v.id));  // while dragging only what is looked at
     }
     std::erase_if(results_, [&](const auto& result) { return !all.contains(result.first); });
-    evaluator_.ask(std::move(layouts), edit_, forced_);
+    evaluator_.ask(std::move(layouts), edit_, cache_, forced_);
     Q_EMIT document_changed();
     if (!trying() || preview_) Q_EMIT evaluated();
     else if (!told_soon_.isActive()) told_soon_.start(90);
@@ -362,7 +226,7 @@ bool Workspace::replace(const cell::Document& next, const QString& name) {
     }
     history_.remember({document_, variant_}, next, name);
     document_ = next;
-    write_down(name);
+    file_.write_down(document_, name);
     set_document(next, std::move(sensed));
     return true;
 }
@@ -372,7 +236,7 @@ void Workspace::go_back(int edits) {
     const std::optional<QString> last = history_.go_back(edits, now);
     if (!last) return;
     document_ = std::move(now.document), variant_ = now.variant;
-    write_down(edits < 0 ? tr("Redo %1").arg(*last) : tr("Undo %1").arg(*last));
+    file_.write_down(document_, edits < 0 ? tr("Redo %1").arg(*last) : tr("Undo %1").arg(*last));
     set_document(cell::Document(document_));
 }
 
@@ -388,7 +252,7 @@ bool Workspace::try_edit(const cell::Edit& edit, bool preview, bool quiet) {
             draft_ = std::move(next);
             draft_edit_ = edit;
             preview_ = preview;
-            if (!preview) write_down_draft();
+            if (!preview) file_.write_down_draft(variant_, edit);
             renew(std::move(layout));
             return true;
         }
@@ -408,18 +272,18 @@ void Workspace::take_draft() {
 void Workspace::drop_draft() {
     if (!trying()) return;
     draft_.reset();
-    end_draft();
+    file_.end_draft();
     renew(layout_);
 }
 
 void Workspace::set_variant(const QString& id) {
     if (id == variant_ || !document_.has_variant(id.toStdString())) return;
-    if (trying()) end_draft();
+    if (trying()) file_.end_draft();
     draft_.reset();
     variant_ = id;
     renew();
     if (!selection_.device.isEmpty() && cell_->device(selection_.device.toStdString()) < 0) select({});
-    set_time(std::min(time_, end_time()));
+    set_time(std::min(time(), end_time()));
 }
 
 QString Workspace::variant_name(const QString& id) const {
@@ -440,7 +304,7 @@ void Workspace::look_at_run(std::shared_ptr<const simulation::Run> run, const QS
         other_run_ = std::move(shown);
     }
     other_name_ = name;
-    if (time_ > end_time()) set_time(end_time());
+    if (time() > end_time()) set_time(end_time());
     Q_EMIT evaluated();
 }
 
@@ -580,14 +444,6 @@ double Workspace::end_time() const {
     return e ? simulation::seconds(e->run->trace.end) : 0.0;
 }
 
-void Workspace::set_time(double s) {
-    const double next = std::clamp(s, 0.0, std::max(0.0, end_time()));
-    if (next == time_) return;
-    time_ = next;
-    let_go();
-    Q_EMIT time_changed();
-}
-
 void Workspace::pose(const std::string& device, const kinematics::JointVector& q) {
     play(false);
     posed_ = Posed{device, q};
@@ -655,45 +511,8 @@ void Workspace::let_go() {
     Q_EMIT posed_changed();
 }
 
-void Workspace::play(bool on) {
-    if (on == playing_) return;
-    playing_ = on;
-    if (on) {
-        if (time_ >= end_time() - 1e-6) set_time(0);
-        clock_.restart();
-        timer_.start();
-    } else {
-        timer_.stop();
-    }
-    Q_EMIT playing_changed();
-}
-
-void Workspace::tick() {
-    const double passed = static_cast<double>(clock_.restart()) * 1e-3 * speed_;
-    // In the steady state the picture repeats: play on from one period before.
-    const auto e = evaluation();
-    double next = time_ + passed;
-    if (e && next >= end_time() - 1e-9) {
-        if (e->run->steady)
-            next = std::max(simulation::seconds(e->run->steady->from),
-                next - simulation::seconds(e->run->steady->period) *
-                           std::ceil((next - end_time() + 1e-9) / simulation::seconds(e->run->steady->period)));
-        else play(false);
-    }
-    set_time(next);
-}
-
 void Workspace::step_event(int direction) {
-    const auto e = evaluation();
-    if (!e) return;
-    const simulation::Ticks now = static_cast<simulation::Ticks>(std::llround(time_ * 1e9));
-    simulation::Ticks best = -1;
-    for (const simulation::Block& b : e->run->trace.blocks)
-        for (const simulation::Ticks t : {b.from, b.to}) {
-            if (t == simulation::never || (direction > 0 ? t <= now : t >= now)) continue;
-            if (best < 0 || (direction > 0 ? t < best : t > best)) best = t;
-        }
-    if (best >= 0) set_time(simulation::seconds(best));
+    if (const auto e = evaluation()) playhead_.step_event(direction, *e->run);
 }
 
 }  // namespace escarp::desktop

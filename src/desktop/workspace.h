@@ -2,19 +2,17 @@
 // What the window is about: the document with its undo list, the variant looked at, the newest evaluation, the
 // selection and the instant shown. Views read it and ask it for changes; they hold nothing of their own.
 
-#include <QElapsedTimer>
-#include <QFileSystemWatcher>
 #include <QObject>
 #include <QSet>
 #include <QTimer>
 #include <map>
 
-#include <cell/safe_file.h>
-
 #include <study/gains.h>
 
 #include "evaluator.h"
+#include "kept_file.h"
 #include "plan_drawing.h"
+#include "playhead.h"
 #include "surfaces.h"
 #include "undo_history.h"
 
@@ -59,30 +57,30 @@ public:
     const cell::Layout& layout() const { return layout_; }
     const cell::Layout& drawn() const { return drawn_; }
     const cell::json& resolved() const { return drawn_.tree(); }
-    QString file() const { return file_; }
-    bool modified() const { return !(document_ == saved_); }
+    QString file() const { return file_.name(); }
+    bool modified() const { return !file_.holds(document_); }
 
     void start_new();
     bool open(const QString& file);  ///< false, and `refused` with the reasons, when it cannot be read
     bool save_as(const QString& file, cell::MayReplace may = {});
     /// What the journal of a file that could not be opened holds, and why it could not; until it is taken or another
     /// one is opened.
-    const std::optional<cell::Recovered>& lost() const { return lost_; }
-    QString lost_why() const { return lost_why_; }
+    const std::optional<cell::Recovered>& lost() const { return file_.lost(); }
+    QString lost_why() const { return file_.lost_why(); }
     void take_lost(const QString& file);
     /// What an interrupted session left of the file that was opened last, until it is taken or dropped.
-    const std::optional<cell::Recovered>& left_over() const { return left_over_; }
+    const std::optional<cell::Recovered>& left_over() const { return file_.left_over(); }
     void take_left_over();
     void drop_left_over();
     /// Goes on with a document that never had a file.
     void take_unsaved(const cell::Recovered& found);
     /// Another program has changed the file since it was opened or saved here.
-    bool changed_outside() const { return safe_->changed_outside(); }
+    bool changed_outside() const { return file_.changed_outside(); }
     /// Another window held the file: this is a copy, to be saved under another name.
-    bool is_copy() const { return copy_; }
+    bool is_copy() const { return file_.is_copy(); }
     /// Why edits cannot be written down as they are made; empty: they are.
-    QString unsafe() const { return unsafe_; }
-    void forget_journal() { safe_->forget(); }  ///< the engineer leaves without saving
+    QString unsafe() const { return file_.unsafe(); }
+    void forget_journal() { file_.forget_journal(); }  ///< the engineer leaves without saving
     /// False, and `refused`, when the cell would not make sense; nothing is changed then.
     bool apply(const cell::Edit& edit);
     /// The same for changes of the variants themselves.
@@ -116,6 +114,8 @@ public:
     // Results
     /// Of the variant looked at, with its whole run; null until there is one.
     std::shared_ptr<const study::Evaluation> evaluation() const;
+    /// What evaluations of this document have in common; another one once another file is open.
+    std::shared_ptr<inspection::Cache> cache() const { return cache_; }
     /// The newest for a variant, perhaps of an older document; null if there is none yet. Where the variant was not
     /// looked at when it came, without the run's history: for what is compared.
     std::shared_ptr<const study::Evaluation> evaluation_of(const QString& variant) const;
@@ -168,7 +168,7 @@ public:
     void let_go();
     /// Joint values of an arm as it is drawn now.
     kinematics::JointVector joints(int device) const {
-        return joints_at(*cell_, device, evaluation().get(), time_, posed());
+        return joints_at(*cell_, device, evaluation().get(), time(), posed());
     }
 
     const ByHand& by_hand() const { return by_hand_; }
@@ -193,13 +193,13 @@ public:
     const QSet<QString>& hidden() const { return hidden_; }
     void set_hidden(const QSet<QString>& devices);
 
-    double time() const { return time_; }
-    void set_time(double seconds);
+    double time() const { return playhead_.time(); }
+    void set_time(double seconds) { playhead_.set_time(seconds, end_time()); }
     double end_time() const;
-    bool playing() const { return playing_; }
-    void play(bool on);
-    double speed() const { return speed_; }
-    void set_speed(double speed) { speed_ = speed; }
+    bool playing() const { return playhead_.playing(); }
+    void play(bool on) { playhead_.play(on, end_time()); }
+    double speed() const { return playhead_.speed(); }
+    void set_speed(double speed) { playhead_.set_speed(speed); }
     void step_event(int direction);  ///< to the next or previous beginning or end of a block
 
 Q_SIGNALS:
@@ -228,25 +228,21 @@ private:
     /// `known`: what is drawn from now on, where it was read already.
     void renew(std::optional<cell::Layout> known = std::nullopt);
     void find_altered();
-    void write_down(const QString& name);
-    void write_down_draft();
-    void end_draft();
+    void begin(const cell::Document& document, std::optional<cell::Layout> known = std::nullopt);
     bool read_again();
-    void take_care(const cell::Document& opened, const QString& unsafe);
-    QString kept_dropped(const cell::Document& dropped) const;
     /// The variant looked at (the baseline where it is gone), if it makes sense; else `why` not.
     std::optional<cell::Layout> sense(const cell::Document& document, QString& why) const;
     bool try_edit(const cell::Edit& edit, bool preview, bool quiet);
-    void tick();
 
-    cell::Document document_, saved_;
+    cell::Document document_;
+    KeptFile file_;
     cell::Layout layout_, drawn_;  ///< of the document; of the draft, if there is one
     std::optional<cell::Document> draft_;
     cell::Edit draft_edit_;
     bool preview_ = false;
     std::shared_ptr<const cell::Cell> cell_;
     UndoHistory history_;
-    QString file_, variant_;
+    QString variant_;
     std::uint64_t edit_ = 0;
     struct Result {
         std::shared_ptr<const study::Evaluation> evaluation;
@@ -268,22 +264,15 @@ private:
     Shown shown_;
     QSet<QString> hidden_;
     std::map<std::string, cell::json> altered_;
-    std::unique_ptr<cell::SafeFile> safe_;
-    std::optional<cell::Recovered> left_over_, lost_;
-    QString lost_why_;
-    bool copy_ = false;
-    QString unsafe_;
-    QFileSystemWatcher watcher_;
     Surfaces surfaces_;
-    double time_ = 0, speed_ = 1;
+    Playhead playhead_;
     std::optional<Posed> posed_;
     ByHand by_hand_;
     std::string ghosts_for_;
     std::vector<kinematics::JointVector> ghosts_;
     int pose_count_ = 0;
-    bool playing_ = false;
-    QTimer timer_, told_soon_;
-    QElapsedTimer clock_;
+    QTimer told_soon_;
+    std::shared_ptr<inspection::Cache> cache_;
     Evaluator evaluator_;
 };
 

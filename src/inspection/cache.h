@@ -13,10 +13,10 @@ namespace escarp::inspection {
 struct Cache::Kept {
     cell::Kept<double> pull{1u << 20};  ///< greatest acceleration of the tool in a motion, m/s^2
     cell::Kept<kinematics::Reach> reach{4u << 20};
-    cell::Kept<motion::Clearance> clearance{10u << 20};
+    cell::Kept<motion::Clearance> clearance{14u << 20};
     cell::Kept<std::shared_ptr<const Zones>> zones{8u << 20};
     cell::Kept<std::shared_ptr<const Orders>> orders{4u << 20};
-    cell::Kept<std::shared_ptr<const geometry::Volume>> swept{12u << 20};  ///< by single motions
+    cell::Kept<std::shared_ptr<const geometry::Volume>> swept{16u << 20};  ///< by single motions
 };
 
 }  // namespace escarp::inspection
