@@ -2,6 +2,7 @@
 
 #include <cell/content_key.h>
 #include <exchange/surface_file.h>
+#include <simulation/kernel.h>
 
 #include <QGuiApplication>
 #include <QPainter>
@@ -62,7 +63,7 @@ void ModelView::look_at_the_work() {
                     for (const geometry::Body& b : other.bodies)
                         if (geometry::separation(ray, Frame::Identity(), b.shape, other.world * b.at).distance <=
                             1e-4) {
-                            hidden += b.see_through ? 0.4 : 1;
+                            hidden += b.see_through() ? 0.4 : 1;
                             break;
                         }
                 }
@@ -99,72 +100,88 @@ void ModelView::fit_to(const std::vector<int>& devices) {
     show_box(all, devices.empty() ? 0.9 : 0.6);
 }
 
+/// A body; pieces of a surface are only drawn while the surface itself is not there. `hides_pieces`: of the one that
+/// came before them.
+void ModelView::add_body(const geometry::Body& b, Item item, bool& hides_pieces, std::vector<Item>& out) const {
+    const Surfaces::Kept* surface = b.stand_in ? workspace_.surfaces().find(b.mesh) : nullptr;
+    item.shape = &b.shape;
+    item.at = item.at * b.at;
+    item.see_through = b.see_through();
+    if (surface && surface->surface) item.surface = surface;
+    else if (surface && !surface->missing.isEmpty()) item.colour = theme::stop, item.see_through = true;
+    item.drawn = !(b.stand_in && b.mesh.empty() && hides_pieces);
+    if (b.stand_in && !b.mesh.empty()) hides_pieces = item.surface != nullptr;
+    out.push_back(item);
+}
+
+void ModelView::add_device(int index, std::vector<Item>& out) const {
+    const cell::Cell& c = *workspace_.cell();
+    const cell::Device& d = c.devices[static_cast<std::size_t>(index)];
+    const bool chosen = workspace_.is_selected(d.id);
+    const QColor fill = theme::look_colour(d.look, d.colour);
+    bool hides_pieces = false;
+    const auto add = [&](const geometry::Body& b, const Frame& at, const QColor& colour, geometry::Finish finish,
+                         int part = -1) {
+        Item item{nullptr, at, colour, index, chosen, false, finish};
+        item.part = part;
+        add_body(b, item, hides_pieces, out);
+    };
+    for (const geometry::Body& b : d.bodies) add(b, d.world, fill, b.finish);
+    if (const auto kept = simulation::kind_of(d).kept_empty(d)) {  // it is air: a click goes through it
+        spaces_.push_back(kept->space);
+        Item item{&spaces_.back(), d.world, theme::watch, -1, chosen, true, geometry::Finish::pane};
+        item.opacity = 0.12f;
+        out.push_back(item);
+    }
+    if (!d.mover()) return;
+    std::vector<Frame> frames;
+    d.mover()->model->mechanism.link_frames(
+        joints_at(c, index, workspace_.evaluation().get(), workspace_.time(), workspace_.posed()), d.world, frames);
+    const auto& links = d.mover()->model->mechanism.links;
+    for (std::size_t l = 0; l < links.size(); ++l)
+        for (const geometry::Body& b : links[l].bodies)
+            add(b, frames[l], d.arm && l == 0 ? theme::steel : fill, d.arm ? geometry::Finish::casting : b.finish,
+                d.arm ? static_cast<int>(l) : -1);
+    if (!d.arm) return;
+    for (const geometry::Body& b : d.arm->tool_bodies)
+        add(b, frames[d.arm->model->flange_link] * d.arm->model->flange, QColor(0xC9, 0x8A, 0x6A), b.finish,
+            d.arm->model->flange_link);
+    for (const kinematics::JointVector& ghost : workspace_.ghosts_of(d.id)) {
+        if (ghost.size() != d.arm->model->mechanism.size()) continue;  // of the model that it had
+        d.arm->model->mechanism.link_frames(ghost, d.world, frames);
+        for (std::size_t l = 1; l < links.size(); ++l)
+            for (const geometry::Body& b : links[l].bodies) {
+                Item item{&b.shape, frames[l] * b.at, theme::accent, -1, true, true, geometry::Finish::casting};
+                item.opacity = 0.38f;
+                out.push_back(item);
+            }
+    }
+}
+
+void ModelView::add_parts(const study::Evaluation& e, std::vector<Item>& out) const {
+    const auto now = static_cast<simulation::Ticks>(std::llround(workspace_.time() * 1e9));
+    for (std::size_t p = 0; p < e.run->trace.parts.size(); ++p) {
+        Frame at;
+        if (!e.run->trace.part_frame(*e.cell, static_cast<int>(p), now, at)) continue;
+        const cell::PartType& type = e.cell->part_types[e.run->trace.parts[p].type];
+        const QColor fill = e.run->trace.result(static_cast<int>(p), now) == "reject" ? QColor(0xE3, 0xB4, 0xC4)
+                            : type.colour.empty()                                     ? theme::part
+                                                  : QColor(QString::fromStdString(type.colour));
+        bool hides_pieces = false;
+        for (const geometry::Body& b : type.bodies) add_body(b, {nullptr, at, fill, -1}, hides_pieces, out);
+    }
+}
+
 std::vector<ModelView::Item> ModelView::items() const {
     std::vector<Item> out;
-    const cell::Cell& c = *workspace_.cell();
+    spaces_.clear();
+    for (std::size_t i = 0; i < workspace_.cell()->devices.size(); ++i)
+        if (!workspace_.hidden(workspace_.cell()->devices[i].id)) add_device(static_cast<int>(i), out);
     const auto e = workspace_.evaluation();
-    bool hides_pieces = false;
-    for (std::size_t i = 0; i < c.devices.size(); ++i) {
-        const cell::Device& d = c.devices[i];
-        if (workspace_.hidden(d.id)) continue;
-        const bool chosen = workspace_.is_selected(d.id);
-        const int index = static_cast<int>(i);
-        const QColor fill = theme::look_colour(d.look, d.colour);
-        // Pieces of a surface are only drawn while the surface itself is not there.
-        const auto add = [&](const geometry::Body& b, const Frame& at, const QColor& colour, int part = -1) {
-            const Surfaces::Kept* surface = b.stand_in ? workspace_.surfaces().find(b.mesh) : nullptr;
-            Item item{&b.shape, at * b.at, colour, index, chosen, b.see_through};
-            item.part = part;
-            if (surface && surface->surface) item.surface = surface;
-            else if (surface && !surface->missing.isEmpty()) item.colour = theme::stop, item.see_through = true;
-            item.drawn = !(b.stand_in && b.mesh.empty() && hides_pieces);
-            if (b.stand_in && !b.mesh.empty()) hides_pieces = item.surface != nullptr;
-            out.push_back(item);
-        };
-        for (const geometry::Body& b : d.bodies) add(b, d.world, fill);
-        if (!d.mover()) continue;
-        std::vector<Frame> frames;
-        d.mover()->model->mechanism.link_frames(
-            joints_at(c, index, e.get(), workspace_.time(), workspace_.posed()), d.world, frames);
-        const auto& links = d.mover()->model->mechanism.links;
-        for (std::size_t l = 0; l < links.size(); ++l)
-            for (const geometry::Body& b : links[l].bodies)
-                add(b, frames[l], d.arm && l == 0 ? theme::steel : fill, d.arm ? static_cast<int>(l) : -1);
-        if (!d.arm) continue;
-        for (const geometry::Body& b : d.arm->tool_bodies)
-            add(b, frames[d.arm->model->flange_link] * d.arm->model->flange, QColor(0xC9, 0x8A, 0x6A),
-                d.arm->model->flange_link);
-        for (const kinematics::JointVector& ghost : workspace_.ghosts_of(d.id)) {
-            if (ghost.size() != d.arm->model->mechanism.size()) continue;  // of the model that it had
-            d.arm->model->mechanism.link_frames(ghost, d.world, frames);
-            for (std::size_t l = 1; l < links.size(); ++l)
-                for (const geometry::Body& b : links[l].bodies) {
-                    Item item{&b.shape, frames[l] * b.at, theme::accent, -1, true, true};
-                    item.opacity = 0.38f;
-                    out.push_back(item);
-                }
-        }
-    }
     if (!e) return out;
     add_zones(out);
     add_swept(out);
-    const auto now = static_cast<simulation::Ticks>(std::llround(workspace_.time() * 1e9));
-    for (std::size_t p = 0; p < e->run->trace.parts.size(); ++p) {
-        Frame at;
-        if (!e->run->trace.part_frame(*e->cell, static_cast<int>(p), now, at)) continue;
-        const cell::PartType& type = e->cell->part_types[e->run->trace.parts[p].type];
-        const QColor fill = e->run->trace.result(static_cast<int>(p), now) == "reject" ? QColor(0xE3, 0xB4, 0xC4)
-                            : type.colour.empty()                                      ? theme::part
-                                                  : QColor(QString::fromStdString(type.colour));
-        for (const geometry::Body& b : type.bodies) {
-            const Surfaces::Kept* surface = b.stand_in ? workspace_.surfaces().find(b.mesh) : nullptr;
-            Item item{&b.shape, at * b.at, fill, -1, false};
-            if (surface && surface->surface) item.surface = surface;
-            item.drawn = !(b.stand_in && b.mesh.empty() && hides_pieces);
-            if (b.stand_in && !b.mesh.empty()) hides_pieces = item.surface != nullptr;
-            out.push_back(item);
-        }
-    }
+    add_parts(*e, out);
     return out;
 }
 
@@ -184,7 +201,8 @@ void ModelView::add_zones(std::vector<Item>& items) const {
     }
     static const geometry::Convex nothing = geometry::Convex::sphere(0);
     for (const Surfaces::Kept& shell : shells_) {
-        Item item{&nothing, Frame::Identity(), theme::stop, -1, false, true, &shell};
+        Item item{&nothing, Frame::Identity(), theme::stop, -1, false, true};
+        item.surface = &shell;
         item.opacity = 0.3f;
         items.push_back(item);
     }
@@ -206,7 +224,8 @@ void ModelView::add_swept(std::vector<Item>& items) const {
                               .value();
     }
     static const geometry::Convex nothing = geometry::Convex::sphere(0);
-    Item item{&nothing, Frame::Identity(), theme::accent, -1, false, true, &swept_skin_};
+    Item item{&nothing, Frame::Identity(), theme::accent, -1, false, true};
+    item.surface = &swept_skin_;
     item.opacity = 0.22f;
     items.push_back(item);
 }

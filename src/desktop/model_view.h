@@ -1,6 +1,8 @@
 #pragma once
 // Model: the same instant in 3D.
 
+#include <deque>
+
 #include "scene_view.h"
 #include "swept_shown.h"
 #include "workspace.h"
@@ -30,6 +32,9 @@ protected:
 private:
     void fit_to(const std::vector<int>& devices);
     void draw_devices(QPainter& p) const;
+    void add_body(const geometry::Body& body, Item item, bool& hides_pieces, std::vector<Item>& out) const;
+    void add_device(int index, std::vector<Item>& out) const;
+    void add_parts(const study::Evaluation& e, std::vector<Item>& out) const;
     void add_zones(std::vector<Item>& items) const;
     void add_swept(std::vector<Item>& items) const;
     /// What moves the tool: three arrows along the directions chosen, three rings about them, and the point itself.
@@ -46,6 +51,7 @@ private:
     const SweptShown& swept_;
     mutable std::shared_ptr<const geometry::Volume> sweeps_;  ///< whose skin `swept_skin_` is
     mutable Surfaces::Kept swept_skin_;
+    mutable std::deque<geometry::Convex> spaces_;  ///< watched volumes, as they are drawn
     QTimer later_;
     /// The skins of the zones shown last, and whose they are.
     mutable std::shared_ptr<const inspection::Zones> zones_;

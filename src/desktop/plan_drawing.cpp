@@ -40,7 +40,7 @@ void collect_device(const PlanView& v, const cell::Cell& cell, int index, const 
         const geometry::Box3 box = geometry::bounds(b.shape, d.world * b.at);
         const double near = v.side == Side::top ? box.high.z() : nearness(v, 0.5 * (box.low + box.high));
         QColor shown = fill;
-        if (b.see_through && v.side != Side::top) shown.setAlpha(60);
+        if (b.see_through() && v.side != Side::top) shown.setAlpha(60);
         out.push_back({near, outline(v, b.shape, d.world * b.at), shown, false});
     }
     const cell::Arm* mover = d.mover();
@@ -52,7 +52,7 @@ void collect_device(const PlanView& v, const cell::Cell& cell, int index, const 
         for (const geometry::Body& b : links[l].bodies) {
             const Frame at = frames[l] * b.at;
             QColor shown = d.arm && l == 0 ? theme::steel : fill;
-            if (b.see_through && v.side != Side::top) shown.setAlpha(60);
+            if (b.see_through() && v.side != Side::top) shown.setAlpha(60);
             out.push_back({nearness(v, at * b.shape.centre()), outline(v, b.shape, at), shown, d.arm.has_value()});
         }
     for (const geometry::Body& b : mover->tool_bodies) {

@@ -27,20 +27,6 @@ QColor highlighted(const QColor& c) {
         0.55f * static_cast<float>(c.blueF()) + 0.12f);
 }
 
-std::shared_ptr<const SceneMesh> scene_mesh(const geometry::Mesh& m) {
-    auto made = std::make_shared<SceneMesh>();
-    for (const auto& t : m.triangles)
-        for (const int i : t) {
-            const Vector3 &p = m.points[i], &n = m.normals[i];
-            for (const double v : {p.x(), p.y(), p.z(), n.x(), n.y(), n.z()})
-                made->faces.push_back(static_cast<float>(v));
-        }
-    for (const auto& e : m.edges)
-        for (const Vector3& p : e)
-            for (const double v : {p.x(), p.y(), p.z()}) made->lines.push_back(static_cast<float>(v));
-    return made;
-}
-
 QMatrix4x4 matrix(const Frame& f) {
     QMatrix4x4 m;
     for (int r = 0; r < 4; ++r)
@@ -58,9 +44,10 @@ QVector3D vec(const Vector3& v) {
 }  // namespace
 
 namespace {
-constexpr double field_of_view = 35;  ///< from below to above, degrees
-constexpr int fine = 2;               ///< how much larger the smooth picture is drawn
-constexpr int refine_after_ms = 120;  ///< of rest
+constexpr double field_of_view = 35;   ///< from below to above, degrees
+constexpr float behind_wires = 0.07f;  ///< opacity of what one sees through
+constexpr int fine = 2;                ///< how much larger the smooth picture is drawn
+constexpr int refine_after_ms = 120;   ///< of rest
 }  // namespace
 
 Vector3 Camera::eye() const {
@@ -171,40 +158,14 @@ void SceneView::look(double turn, double tilt) {
     renew();
 }
 
-std::shared_ptr<const SceneMesh> SceneView::mesh_of(const geometry::Convex& convex) {
+const Skin& SceneView::skin_of(const Item& item) {
     cell::ContentKey key;
-    cell::add_bodies(key, {{"", convex, Frame::Identity()}});
-    KeptMesh& kept = meshes_[key.value()];
+    if (item.surface) key.add(item.surface->key);
+    else cell::add_bodies(key, {{"", *item.shape, Frame::Identity()}}), key.add(static_cast<int>(item.finish));
+    KeptSkin& kept = skins_[key.value()];
     kept.used = looks_;
-    if (!kept.mesh) kept.mesh = scene_mesh(geometry::mesh(convex, 28));
-    return kept.mesh;
-}
-
-/// A surface from a CAD file: flat facets, edges where it bends sharply.
-std::shared_ptr<const SceneMesh> SceneView::mesh_of(const Surfaces::Kept& from) {
-    KeptMesh& kept = meshes_[from.key];
-    kept.used = looks_;
-    if (kept.mesh) return kept.mesh;
-    geometry::Mesh m;
-    const geometry::Surface& s = *from.surface;
-    std::map<std::pair<std::uint32_t, std::uint32_t>, Vector3> sides;
-    for (const auto& t : s.triangles) {
-        const Vector3 a = s.points[t[0]].cast<double>(), b = s.points[t[1]].cast<double>(),
-                      c = s.points[t[2]].cast<double>();
-        const Vector3 cross = (b - a).cross(c - a),
-                      n = cross.norm() > 1e-16 ? Vector3(cross.normalized()) : Vector3(Vector3::UnitZ());
-        const int first = static_cast<int>(m.points.size());
-        m.points.insert(m.points.end(), {a, b, c});
-        m.normals.insert(m.normals.end(), {n, n, n});
-        m.triangles.push_back({first, first + 1, first + 2});
-        for (int k = 0; k < 3; ++k) {
-            const auto side = std::minmax(t[k], t[(k + 1) % 3]);
-            const auto [found, fresh] = sides.try_emplace(side, n);
-            if (!fresh && found->second.dot(n) < 0.8)
-                m.edges.push_back({s.points[side.first].cast<double>(), s.points[side.second].cast<double>()});
-        }
-    }
-    return kept.mesh = scene_mesh(m);
+    if (!kept.skin.body) kept.skin = item.surface ? skin(*item.surface->surface) : skin(*item.shape, item.finish);
+    return kept.skin;
 }
 
 QMatrix4x4 SceneView::projection() const {
@@ -228,14 +189,26 @@ QMatrix4x4 SceneView::sight() const {
 Scene SceneView::scene() {
     constexpr quint64 now_and_then = 64;
     if (++looks_ % now_and_then == 0)  // sizes that were tried and left
-        std::erase_if(meshes_, [this](const auto& one) { return one.second.used + now_and_then < looks_; });
+        std::erase_if(skins_, [this](const auto& one) { return one.second.used + now_and_then < looks_; });
     static const QVector4D chosen(0.70f, 0.32f, 0.10f, 1), ink(0.12f, 0.16f, 0.20f, 1);
     Scene s;
-    for (const Item& item : items())
-        if (item.drawn)
-            s.items.push_back({item.surface ? mesh_of(*item.surface) : mesh_of(*item.shape), matrix(item.at),
-                vec(item.selected ? highlighted(item.colour) : item.colour, item.see_through ? item.opacity : 1.0f),
-                item.selected ? chosen : ink});
+    for (const Item& item : items()) {
+        if (!item.drawn) continue;
+        const Skin& skin = skin_of(item);
+        const QVector4D face = vec(item.selected ? highlighted(item.colour) : item.colour, 1);
+        const QVector4D line = item.selected ? chosen : ink;
+        const auto mixed = [](const QVector4D& a, const QVector4D& b, float share) { return a + share * (b - a); };
+        QVector4D seen = face;
+        if (item.see_through) seen.setW(item.finish == geometry::Finish::wire ? behind_wires : item.opacity);
+        s.items.push_back({skin.body, matrix(item.at), seen,
+            item.finish == geometry::Finish::wire ? mixed(line, vec(ground, 1), 0.5f) : line});
+        if (skin.trim) {
+            constexpr float dark = 0.45f;
+            const bool on_dark = QVector3D::dotProduct(face.toVector3D(), {0.3f, 0.6f, 0.1f}) < dark;
+            s.items.push_back({skin.trim, matrix(item.at), mixed(face, vec(on_dark ? ground : theme::ink, 1), 0.45f),
+                mixed(face, line, 0.75f)});
+        }
+    }
     s.view = sight(), s.lens = projection();
     s.floor_x = static_cast<float>(std::round(camera_.at.x())),
     s.floor_y = static_cast<float>(std::round(camera_.at.y()));

@@ -10,9 +10,7 @@
 #include <unordered_map>
 
 #include <cell/json.h>
-#include <geometry/mesh.h>
-
-#include "scene_drawer.h"
+#include "skins.h"
 #include "surfaces.h"
 
 namespace escarp::desktop {
@@ -47,6 +45,7 @@ protected:
         QColor colour;
         int owner;  ///< what a click on it is about; -1: nothing
         bool selected = false, see_through = false;
+        geometry::Finish finish = geometry::Finish::solid;
         const Surfaces::Kept* surface = nullptr;  ///< drawn instead of the shape
         bool drawn = true;
         int part = -1;          ///< of the owner
@@ -90,8 +89,7 @@ protected:
 
 private:
     Scene scene();
-    std::shared_ptr<const SceneMesh> mesh_of(const geometry::Convex& convex);
-    std::shared_ptr<const SceneMesh> mesh_of(const Surfaces::Kept& from);
+    const Skin& skin_of(const Item& item);
     QMatrix4x4 projection() const;
     QMatrix4x4 sight() const;
 
@@ -103,11 +101,11 @@ private:
     QTimer refine_;
     Camera camera_;
     bool grabbed_ = false;
-    struct KeptMesh {
-        std::shared_ptr<const SceneMesh> mesh = nullptr;
+    struct KeptSkin {
+        Skin skin;
         quint64 used = 0;  ///< in which of the looks last
     };
-    std::unordered_map<std::uint64_t, KeptMesh> meshes_;
+    std::unordered_map<std::uint64_t, KeptSkin> skins_;
     quint64 looks_ = 0;
     QPointF pressed_, last_;
 };

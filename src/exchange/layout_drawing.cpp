@@ -189,7 +189,7 @@ private:
         const geometry::Bodies& bodies, const Frame& at, double grey, double line, std::vector<Piece>& out) const {
         for (const geometry::Body& b : bodies)
             out.push_back({geometry::bounds(b.shape, at * b.at).high.z(), geometry::footprint(b.shape, at * b.at, 64),
-                grey, line, b.see_through});
+                grey, line, b.see_through()});
     }
 
     void plan(Sheet& s) {

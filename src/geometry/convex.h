@@ -45,14 +45,24 @@ private:
     double bound_;
 };
 
+/// How a body is drawn; what is judged is its shape alone.
+enum class Finish {
+    solid,
+    casting,  ///< of an arm: rounded, with covers on its joints
+    belt,     ///< the bed of a belt, along x
+    wire,     ///< a frame with wires in it, seen through
+    pane,     ///< seen through
+};
+
 /// A convex shape standing somewhere in the frame of the link or device that owns it.
 struct Body {
     std::string name;
     Convex shape;
     Frame at = Frame::Identity();
-    bool see_through = false;  ///< drawn so that what is behind shows (mesh panels, panes)
-    std::string mesh = {};     ///< a surface that is drawn in this body's frame, by its id; empty: none
-    bool stand_in = false;     ///< part of what a surface is checked with; the surface is drawn instead
+    Finish finish = Finish::solid;
+    std::string mesh = {};  ///< a surface that is drawn in this body's frame, by its id; empty: none
+    bool stand_in = false;  ///< part of what a surface is checked with; the surface is drawn instead
+    bool see_through() const { return finish == Finish::wire || finish == Finish::pane; }
 };
 using Bodies = std::vector<Body>;
 

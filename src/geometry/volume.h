@@ -70,8 +70,8 @@ public:
     std::vector<Box3> pieces() const;
     /// Its skin: faces between a cube in it and one that is not, drawn together where they lie one above the other.
     Mesh skin() const;
-    /// A smooth skin for the eye, through cubes of about `edge` (no finer than its own): it lies within the set by about
-    /// half of such a cube, more at sharp edges.
+    /// A smooth skin for the eye, through cubes of about `edge` (no finer than its own): it lies within the set by
+    /// about half of such a cube, more at sharp edges.
     Mesh shell(double edge) const;
     /// What it covers of the floor, or between two heights: stretches of one row, as boxes, m.
     std::vector<Box3> covers(double low_z = -1e9, double high_z = 1e9) const;

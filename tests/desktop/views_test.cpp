@@ -284,7 +284,8 @@ TEST_CASE("the Model is drawn again, smoothly, when nothing moves any more") {
             difference += qGray(quick.pixel(x, y)) - qGray(smooth.pixel(x, y));
             few.insert(quick.pixel(x, y)), many.insert(smooth.pixel(x, y));
         }
-    CHECK(std::abs(difference) / (quick.width() * quick.height()) < 3);
+    // Wires are a pixel wide in either and so a little paler.
+    CHECK(std::abs(difference) / (quick.width() * quick.height()) < 6);
     CHECK(many.size() > few.size());
 }
 

@@ -50,7 +50,7 @@ public:
         for (std::size_t i = 0; i < cell.devices.size(); ++i)
             if (static_cast<int>(i) != index && !cell.devices[i].arm)
                 for (const geometry::Body& b : cell.devices[i].bodies)
-                    if (!b.see_through) standing_.push_back({&b.shape, cell.devices[i].world * b.at});
+                    if (!b.see_through()) standing_.push_back({&b.shape, cell.devices[i].world * b.at});
     }
     bool operator()(const Kernel& k, int part) const {
         Frame at;

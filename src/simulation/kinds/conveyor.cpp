@@ -153,84 +153,14 @@ public:
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         auto b = std::make_shared<Belt>();
         const cell::Values v(r, fields());
-        const double length = v.number("length_mm"), bend = v.number("bend_deg"), radius = v.number("radius_mm"),
-                     after = v.number("after_mm"), guide = v.number("guide_mm");
-        b->width = v.number("width_mm");
-        b->height = v.number("height_mm");
-        b->speed = v.number("speed_mm_s");
-        b->gap = v.number("gap_mm");
-        b->to = v.text("to");
-        b->from_side = v.choice("joins") == "from the side";
-        const std::string first = v.choice("goes_first"), runs = v.choice("runs");
-        b->first = first == "this belt"  ? Belt::First::through
-                   : first == "the side" ? Belt::First::side
-                   : first == "turns"    ? Belt::First::turns
-                                         : Belt::First::come;
-        b->all_stand = v.choice("queue") == "all stand";
-        b->runs = runs == "by a pitch when asked"  ? Belt::Runs::when_asked
-                  : runs == "by a pitch by itself" ? Belt::Runs::by_itself
-                                                   : Belt::Runs::always;
-        b->pitch = v.number("pitch_mm"), b->dwell = v.number("dwell_s");
-        b->acceleration = v.number("acceleration_mm_s2"), b->friction = v.number("friction");
-        if (b->from_side && b->to.empty())
-            r.problem("joins", "\"From the side\" needs \"to\": the id of the conveyor that it joins.");
+        read_drive(r, v, *b);
         if (!b->to.empty()) d.needs.emplace_back("to", b->to);
-        if (bend != 0 && radius < 0.5 * b->width + 0.01)
-            r.problem("radius_mm",
-                "The radius of the bend's centre line is expected to be at least half the belt's width and 10 mm "
-                "more.");
-        const double rise = v.number("rise_mm"), rise_radius = v.number("rise_radius_mm");
-        const std::optional<double> slope = rise == 0 ? std::nullopt : slope_of(length, rise, rise_radius);
-        if (slope) b->run = length, b->rise = rise, b->rise_radius = rise_radius, b->slope = *slope;
-        if (slope) b->path.add_rise(length, rise, rise_radius, *slope);
-        else b->path.add(length, 0);
-        if (rise != 0 && !slope)
-            r.problem("rise_mm", "Over a length of " + cell::shortest(1e3 * length) + " mm, with bends of " +
-                                     cell::shortest(1e3 * rise_radius) +
-                                     " mm, the belt cannot rise so far by 60 degrees at the most: a greater length, or "
-                                     "bends of less radius, are expected.");
-        if (b->height + rise < 0.05) r.problem("rise_mm", "The belt would end less than 50 mm above the floor.");
-        if (bend != 0) b->path.add(std::abs(bend) * radius, bend > 0 ? 1 / radius : -1 / radius);
-        b->path.add(after, 0);
-        if (b->path.length() < 0.1) {
-            r.problem("length_mm", "The whole path is expected to be at least 100 mm long.");
-            b->path.add(0.1, 0);
-        }
+        read_path(r, v, *b);
         d.look = cell::Look::belt;
-        const double thick = std::min(0.1, 0.5 * b->height), half = 0.5 * b->width,
-                     sheet = std::min(0.015, 0.1 * b->width);
-        add_bar(b->path, b->height, "bed", -half, half, b->height - thick, b->height, d.bodies);
-        // The origin is the middle of the footprint.
-        const geometry::Box3 box = footprint(b->path, half);
-        const Vector3 middle(0.5 * (box.low.x() + box.high.x()), 0.5 * (box.low.y() + box.high.y()), 0);
-        b->path.shift(-middle);
-        for (geometry::Body& body : d.bodies) body.at.pretranslate(-middle);
-        if (guide > 0)
-            for (const double side : {-1.0, 1.0})
-                add_bar(b->path, b->height, "guide", std::min(side * half, side * (half - sheet)),
-                    std::max(side * half, side * (half - sheet)), b->height, b->height + guide, d.bodies);
-        const double leg = std::min(0.06, 0.25 * b->width), inset = std::min(0.15, 0.2 * b->length()),
-                     between = b->length() - 2 * inset;
-        const int spans = std::max(1, static_cast<int>(std::ceil(between / 2.5)));
-        for (int i = 0; i <= spans; ++i)
-            for (const double y : {-1.0, 1.0}) {
-                Frame at = b->path.at(inset + between * i / spans);
-                // Under a slope the leg stands upright and ends below it.
-                const double tilt = std::abs(at.linear()(2, 0)), yaw = std::atan2(at.linear()(1, 0), at.linear()(0, 0));
-                const double tall = b->height - thick + (rise == 0 ? 0 : at.translation().z() - tilt * leg);
-                if (rise != 0) at = geometry::make_frame({at.translation().x(), at.translation().y(), 0}, {0, 0, yaw});
-                geometry::Body one = cell::standing_box("leg", {leg, leg, tall}, {0, y * 0.5 * (b->width - leg), 0});
-                one.at = at * one.at;
-                d.bodies.push_back(std::move(one));
-            }
-        const int arrows = std::clamp(static_cast<int>(b->length() / 0.3), 1, 60);
+        add_bed(v.number("guide_mm"), *b, d);
+        add_legs(*b, d);
+        add_arrows(*b, d);
         const Frame up = geometry::make_frame({0, 0, b->height});
-        for (int i = 0; i < arrows; ++i) {
-            const Frame at = up * b->path.at(b->length() * (i + 0.5) / arrows);
-            const double s = 0.12 * b->width;
-            d.marks.push_back(
-                {cell::Mark::Style::pale, {at * Vector3(-s, s, 0), at * Vector3(0, 0, 0), at * Vector3(-s, -s, 0)}});
-        }
         d.ends = {up * b->path.at(0), up * b->path.at(b->length())};
         d.seats = {{"end", d.ends[1]}, {"beginning", d.ends[0]}};
         d.signals = {{"at_end"}, cell::Signal::count("count"), cell::Signal::input_on("run"), {"moving"},
@@ -263,6 +193,100 @@ public:
         if (b.from_side && next >= 0 && !as_belt(cell.devices[next]))
             r.problem("joins", "\"" + cell.devices[next].name +
                                    "\" is no conveyor: parts can only come in at its beginning; take \"joins\" away.");
+    }
+
+private:
+    static constexpr double most_thick = 0.1;  // of the bed, m
+    static double thickness(const Belt& b) { return std::min(most_thick, 0.5 * b.height); }
+
+    static void read_drive(const cell::Reader& r, const cell::Values& v, Belt& b) {
+        b.width = v.number("width_mm");
+        b.height = v.number("height_mm");
+        b.speed = v.number("speed_mm_s");
+        b.gap = v.number("gap_mm");
+        b.to = v.text("to");
+        b.from_side = v.choice("joins") == "from the side";
+        const std::string first = v.choice("goes_first"), runs = v.choice("runs");
+        b.first = first == "this belt"  ? Belt::First::through
+                  : first == "the side" ? Belt::First::side
+                  : first == "turns"    ? Belt::First::turns
+                                        : Belt::First::come;
+        b.all_stand = v.choice("queue") == "all stand";
+        b.runs = runs == "by a pitch when asked"  ? Belt::Runs::when_asked
+                 : runs == "by a pitch by itself" ? Belt::Runs::by_itself
+                                                  : Belt::Runs::always;
+        b.pitch = v.number("pitch_mm"), b.dwell = v.number("dwell_s");
+        b.acceleration = v.number("acceleration_mm_s2"), b.friction = v.number("friction");
+        if (b.from_side && b.to.empty())
+            r.problem("joins", "\"From the side\" needs \"to\": the id of the conveyor that it joins.");
+    }
+    static void read_path(const cell::Reader& r, const cell::Values& v, Belt& b) {
+        const double length = v.number("length_mm"), bend = v.number("bend_deg"), radius = v.number("radius_mm"),
+                     after = v.number("after_mm");
+        if (bend != 0 && radius < 0.5 * b.width + 0.01)
+            r.problem("radius_mm",
+                "The radius of the bend's centre line is expected to be at least half the belt's width and 10 mm "
+                "more.");
+        const double rise = v.number("rise_mm"), rise_radius = v.number("rise_radius_mm");
+        const std::optional<double> slope = rise == 0 ? std::nullopt : slope_of(length, rise, rise_radius);
+        if (slope) b.run = length, b.rise = rise, b.rise_radius = rise_radius, b.slope = *slope;
+        if (slope) b.path.add_rise(length, rise, rise_radius, *slope);
+        else b.path.add(length, 0);
+        if (rise != 0 && !slope)
+            r.problem("rise_mm", "Over a length of " + cell::shortest(1e3 * length) + " mm, with bends of " +
+                                     cell::shortest(1e3 * rise_radius) +
+                                     " mm, the belt cannot rise so far by 60 degrees at the most: a greater length, or "
+                                     "bends of less radius, are expected.");
+        if (b.height + rise < 0.05) r.problem("rise_mm", "The belt would end less than 50 mm above the floor.");
+        if (bend != 0) b.path.add(std::abs(bend) * radius, bend > 0 ? 1 / radius : -1 / radius);
+        b.path.add(after, 0);
+        if (b.path.length() < 0.1) {
+            r.problem("length_mm", "The whole path is expected to be at least 100 mm long.");
+            b.path.add(0.1, 0);
+        }
+    }
+    /// The origin is the middle of the footprint.
+    static void add_bed(double guide, Belt& b, cell::Device& d) {
+        const double thick = thickness(b), half = 0.5 * b.width, sheet = std::min(0.015, 0.1 * b.width);
+        add_bar(b.path, b.height, "bed", -half, half, b.height - thick, b.height, d.bodies);
+        for (geometry::Body& body : d.bodies) body.finish = geometry::Finish::belt;
+        const geometry::Box3 box = footprint(b.path, half);
+        const Vector3 middle(0.5 * (box.low.x() + box.high.x()), 0.5 * (box.low.y() + box.high.y()), 0);
+        b.path.shift(-middle);
+        for (geometry::Body& body : d.bodies) body.at.pretranslate(-middle);
+        if (guide > 0)
+            for (const double side : {-1.0, 1.0})
+                add_bar(b.path, b.height, "guide", std::min(side * half, side * (half - sheet)),
+                    std::max(side * half, side * (half - sheet)), b.height, b.height + guide, d.bodies);
+    }
+    static void add_legs(const Belt& b, cell::Device& d) {
+        const double thick = thickness(b);
+        const double leg = std::min(0.06, 0.25 * b.width), inset = std::min(0.15, 0.2 * b.length()),
+                     between = b.length() - 2 * inset;
+        const int spans = std::max(1, static_cast<int>(std::ceil(between / 2.5)));
+        for (int i = 0; i <= spans; ++i)
+            for (const double y : {-1.0, 1.0}) {
+                Frame at = b.path.at(inset + between * i / spans);
+                // Under a slope the leg stands upright and ends below it.
+                const double tilt = std::abs(at.linear()(2, 0)), yaw = std::atan2(at.linear()(1, 0), at.linear()(0, 0));
+                const double tall = b.height - thick + (b.rise == 0 ? 0 : at.translation().z() - tilt * leg);
+                if (b.rise != 0)
+                    at = geometry::make_frame({at.translation().x(), at.translation().y(), 0}, {0, 0, yaw});
+                geometry::Body one = cell::standing_box("leg", {leg, leg, tall}, {0, y * 0.5 * (b.width - leg), 0});
+                one.at = at * one.at;
+                d.bodies.push_back(std::move(one));
+            }
+    }
+    /// Which way it runs.
+    static void add_arrows(const Belt& b, cell::Device& d) {
+        const int arrows = std::clamp(static_cast<int>(b.length() / 0.3), 1, 60);
+        const Frame up = geometry::make_frame({0, 0, b.height});
+        for (int i = 0; i < arrows; ++i) {
+            const Frame at = up * b.path.at(b.length() * (i + 0.5) / arrows);
+            const double s = 0.12 * b.width;
+            d.marks.push_back(
+                {cell::Mark::Style::pale, {at * Vector3(-s, s, 0), at * Vector3(0, 0, 0), at * Vector3(-s, -s, 0)}});
+        }
     }
 };
 

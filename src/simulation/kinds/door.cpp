@@ -59,7 +59,7 @@ public:
         const double leaf_high = height - 0.06 * std::min(1.0, height), thick = 0.25 * width;
         geometry::Body panel =
             cell::standing_box("leaf", {between, thick, leaf_high}, {0, side * 0.375 * width, height - leaf_high});
-        panel.see_through = true;
+        panel.finish = geometry::Finish::pane;
         if (leaf == "swings") {
             const Vector3 hinge(towards * 0.5 * between, side * 0.375 * width, 0);
             make.type = kinematics::JointType::hinge;

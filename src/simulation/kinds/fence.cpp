@@ -112,7 +112,7 @@ private:
             geometry::Body panel = cell::standing_box(
                 "panel", {std::max(0.001, b - a), 0.4 * post, height - 0.15}, {0.5 * (a + b), 0, 0.15});
             panel.at = run * panel.at;
-            panel.see_through = true;
+            panel.finish = geometry::Finish::wire;
             d.bodies.push_back(std::move(panel));
         }
     }
@@ -121,7 +121,7 @@ private:
         geometry::Body leaf = cell::standing_box(
             "door", {std::max(0.001, to - from - post), 0.6 * post, height - 0.25}, {0.5 * (from + to), 0, 0.15});
         leaf.at = run * leaf.at;
-        leaf.see_through = true;
+        leaf.finish = geometry::Finish::wire;
         d.bodies.push_back(std::move(leaf));
         cell::Mark swing{cell::Mark::Style::muted, {run * Vector3(from, 0, 0)}};
         for (int i = 0; i <= 12; ++i)

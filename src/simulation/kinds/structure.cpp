@@ -72,7 +72,7 @@ public:
             b.push_back(standing_cylinder("column", length, height, {0, 0, 0}));
         } else if (shape == "fence") {
             b.push_back(standing_box("panel", {length, 0.4 * width, height - 0.1}, {0, 0, 0.1}));
-            b.back().see_through = true;
+            b.back().finish = geometry::Finish::wire;
             for (const double end : {-0.5, 0.5})
                 b.push_back(standing_box("post", {width, width, height}, {end * (length - width), 0, 0}));
         } else {  // box and wall
