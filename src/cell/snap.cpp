@@ -47,54 +47,14 @@ void lines_of(const Box3& box, const Frame& world, int device, std::vector<Line>
 
 bool upright(const Frame& f) { return f.linear()(2, 2) > 0.999; }
 
-}  // namespace
+/// One of its own lines on one of another device.
+struct Fit {
+    double shift = 1e9;
+    const Line *mine = nullptr, *its = nullptr;
+};
 
-Snap snap(
-    const Cell& c, int device, const std::vector<int>& moving, const Frame& wanted, double tolerance, double grid) {
-    Snap out;
-    out.world = wanted;
-    const Device& d = c.devices[device];
-    const auto others = [&](auto&& look) {
-        for (std::size_t i = 0; i < c.devices.size(); ++i) {
-            const int o = static_cast<int>(i);
-            const bool along =
-                std::any_of(moving.begin(), moving.end(), [&](int m) { return m == o || c.stands_on(o, m); });
-            if (!along && upright(c.devices[i].world)) look(o, c.devices[i]);
-        }
-    };
-    // Conveyor ends first: they settle place and direction at once.
-    if (!d.ends.empty()) {
-        double nearest = 2 * tolerance;
-        others([&](int other, const Device& o) {
-            for (std::size_t mine = 0; mine < d.ends.size(); ++mine)
-                for (std::size_t theirs = 0; theirs < o.ends.size(); ++theirs) {
-                    if (mine == theirs) continue;  // a beginning joins an end
-                    const Frame there = o.world * o.ends[theirs];
-                    const Vector3 gap = there.translation() - (wanted * d.ends[mine]).translation();
-                    const double distance = std::hypot(gap.x(), gap.y());
-                    if (distance >= nearest) continue;
-                    nearest = distance;
-                    Frame joined = there * d.ends[mine].inverse();
-                    joined.translation().z() = wanted.translation().z();
-                    out.world = joined;
-                    out.across = out.along = out.joined = true;
-                    out.upstream = mine == 0 ? other : device;
-                    out.downstream = mine == 0 ? device : other;
-                    out.guides = {{there * Vector3(0, -0.3, 0), there * Vector3(0, 0.3, 0), "joins " + o.name}};
-                }
-        });
-        if (out.joined) return out;
-    }
-    std::vector<Line> own, theirs;
-    lines_of(d.extent(), wanted, device, own);
-    others([&](int o, const Device& other) {
-        if (o != d.host || d.kind->lane() != DeviceKind::Lane::level) lines_of(other.extent(), other.world, o, theirs);
-    });
-    struct Fit {
-        double shift = 1e9;
-        const Line *mine = nullptr, *its = nullptr;
-    };
-    // At most two fits with different normals; edges win over middles at the same distance, near lines over far ones.
+/// At most two with different normals; edges win over middles at the same distance, near lines over far ones.
+std::vector<Fit> fits_of(const std::vector<Line>& own, const std::vector<Line>& theirs, double tolerance) {
     std::vector<Fit> fits;
     for (int round = 0; round < 2; ++round) {
         Fit best;
@@ -111,39 +71,107 @@ Snap snap(
                 best_score = score;
                 best = {shift, &a, &b};
             }
-        if (best.mine) fits.push_back(best);
-        else break;
+        if (!best.mine) break;
+        fits.push_back(best);
     }
-    Point2 shift(0, 0);
-    for (const Fit& f : fits) {
-        shift += f.shift * f.mine->normal;
-        // At right angles only: the second fit must not undo the first.
-        (f.mine == fits.front().mine ? out.across : out.along) = true;
+    return fits;
+}
+
+/// A device that is moved among the others.
+class Snapping {
+public:
+    Snapping(const Cell& c, int device, const std::vector<int>& moving, const Frame& wanted, double tolerance)
+        : c_(c), d_(c.devices[device]), device_(device), wanted_(wanted), tolerance_(tolerance) {
+        for (int i = 0; i < static_cast<int>(c.devices.size()); ++i)
+            if (std::none_of(moving.begin(), moving.end(), [&](int m) { return m == i || c.stands_on(i, m); }) &&
+                upright(c.devices[i].world))
+                others_.push_back(i);
+        out_.world = wanted;
     }
-    out.world.translation() += Vector3(shift.x(), shift.y(), 0);
-    for (const Fit& f : fits) {
-        const Point2 a = f.its->from, b = f.its->to, along(-f.mine->normal.y(), f.mine->normal.x());
-        double low = 1e9, high = -1e9;
-        for (const Point2& p : {a, b, Point2(f.mine->from + shift), Point2(f.mine->to + shift)})
-            low = std::min(low, along.dot(p)), high = std::max(high, along.dot(p));
-        const double offset = f.mine->normal.dot(f.mine->from + shift);
-        const Point2 from = offset * f.mine->normal + (low - 0.1) * along,
-                     to = offset * f.mine->normal + (high + 0.1) * along;
-        out.guides.push_back({{from.x(), from.y(), 0}, {to.x(), to.y(), 0},
-            (f.mine->middle ? "middle of " : "edge of ") + c.devices[f.its->device].name});
+    Snap result(double grid) {
+        if (join_ends()) return out_;
+        std::vector<Line> own, theirs;
+        lines_of(d_.extent(), wanted_, device_, own);
+        for (const int o : others_)
+            if (o != d_.host || d_.kind->lane() != DeviceKind::Lane::level)
+                lines_of(c_.devices[o].extent(), c_.devices[o].world, o, theirs);
+        const std::vector<Fit> fits = fits_of(own, theirs, tolerance_);
+        take(fits);
+        if (grid > 0) on_grid(fits, grid);
+        return std::move(out_);
     }
-    if (grid > 0) {
-        const auto rounded = [&](double v) { return std::round(v / grid) * grid; };
-        if (fits.empty()) {
-            out.world.translation().x() = rounded(wanted.translation().x());
-            out.world.translation().y() = rounded(wanted.translation().y());
-        } else if (fits.size() == 1) {  // free along the line: there the grid
-            const Point2 n = fits.front().mine->normal;
-            if (std::abs(n.x()) > 0.999) out.world.translation().y() = rounded(wanted.translation().y());
-            else if (std::abs(n.y()) > 0.999) out.world.translation().x() = rounded(wanted.translation().x());
+
+private:
+    /// Ends of conveyors settle place and direction at once.
+    bool join_ends() {
+        double nearest = 2 * tolerance_;
+        for (const int other : others_)
+            for (std::size_t mine = 0; mine < d_.ends.size(); ++mine)
+                for (std::size_t theirs = 0; theirs < c_.devices[other].ends.size(); ++theirs) {
+                    if (mine == theirs) continue;  // a beginning joins an end
+                    const Device& o = c_.devices[other];
+                    const Frame there = o.world * o.ends[theirs];
+                    const Vector3 gap = there.translation() - (wanted_ * d_.ends[mine]).translation();
+                    const double distance = std::hypot(gap.x(), gap.y());
+                    if (distance >= nearest) continue;
+                    nearest = distance;
+                    Frame joined = there * d_.ends[mine].inverse();
+                    joined.translation().z() = wanted_.translation().z();
+                    out_.world = joined;
+                    out_.across = out_.along = out_.joined = true;
+                    out_.upstream = mine == 0 ? other : device_;
+                    out_.downstream = mine == 0 ? device_ : other;
+                    out_.guides = {{there * Vector3(0, -0.3, 0), there * Vector3(0, 0.3, 0), "joins " + o.name}};
+                }
+        return out_.joined;
+    }
+    void take(const std::vector<Fit>& fits) {
+        Point2 shift(0, 0);
+        for (const Fit& f : fits) {
+            shift += f.shift * f.mine->normal;
+            // At right angles only: the second fit must not undo the first.
+            (f.mine == fits.front().mine ? out_.across : out_.along) = true;
+        }
+        out_.world.translation() += Vector3(shift.x(), shift.y(), 0);
+        for (const Fit& f : fits) {
+            const Point2 a = f.its->from, b = f.its->to, along(-f.mine->normal.y(), f.mine->normal.x());
+            double low = 1e9, high = -1e9;
+            for (const Point2& p : {a, b, Point2(f.mine->from + shift), Point2(f.mine->to + shift)})
+                low = std::min(low, along.dot(p)), high = std::max(high, along.dot(p));
+            const double offset = f.mine->normal.dot(f.mine->from + shift);
+            const Point2 from = offset * f.mine->normal + (low - 0.1) * along,
+                         to = offset * f.mine->normal + (high + 0.1) * along;
+            out_.guides.push_back({{from.x(), from.y(), 0}, {to.x(), to.y(), 0},
+                (f.mine->middle ? "middle of " : "edge of ") + c_.devices[f.its->device].name});
         }
     }
-    return out;
+    /// Where nothing else holds it.
+    void on_grid(const std::vector<Fit>& fits, double grid) {
+        const auto rounded = [&](double v) { return std::round(v / grid) * grid; };
+        if (fits.empty()) {
+            out_.world.translation().x() = rounded(wanted_.translation().x());
+            out_.world.translation().y() = rounded(wanted_.translation().y());
+        } else if (fits.size() == 1) {  // free along the line: there the grid
+            const Point2 n = fits.front().mine->normal;
+            if (std::abs(n.x()) > 0.999) out_.world.translation().y() = rounded(wanted_.translation().y());
+            else if (std::abs(n.y()) > 0.999) out_.world.translation().x() = rounded(wanted_.translation().x());
+        }
+    }
+
+    const Cell& c_;
+    const Device& d_;
+    const int device_;
+    const Frame wanted_;
+    const double tolerance_;
+    std::vector<int> others_;
+    Snap out_;
+};
+
+}  // namespace
+
+Snap snap(
+    const Cell& c, int device, const std::vector<int>& moving, const Frame& wanted, double tolerance, double grid) {
+    return Snapping(c, device, moving, wanted, tolerance).result(grid);
 }
 
 Vector3 snap_point(const Cell& c, const Vector3& point, double tolerance, std::string* words) {

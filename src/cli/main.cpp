@@ -181,119 +181,149 @@ int catalogue(Arguments&) {
     return 0;
 }
 
+/// The commands and their options, and what was chosen.
+class CommandLine {
+public:
+    explicit CommandLine(Arguments& a) : a_(a) {
+        app_.require_subcommand(1);
+        command("validate", "check that files make sense", validate, false)
+            ->add_option("FILE", a.files, "cell files (*.escarp)")
+            ->required();
+        add_questions();
+        add_exporters();
+        command("edit", "makes edits given on stdin, one JSON value a line, and saves", edit);
+        CLI::App* sub = command("recover", "what an interrupted session left beside the file", recover);
+        sub->add_flag("--take", a.take_it, "save it into the file");
+        sub->add_flag("--drop", a.drop_it, "throw it away");
+        add_imports();
+        add_studies();
+        app_.add_subcommand("help", "every command with its options, and every edit with what it is told")
+            ->callback([this] {
+                chosen_ = [this](Arguments&) {
+                    std::cout << app_.help("", CLI::AppFormatMode::All);
+                    print_edits();
+                    return 0;
+                };
+            });
+        command("schema", "the JSON Schema of a cell file", schema, false);
+        command("catalogue", "arm, tool and part models that come with Escarp", catalogue, false);
+    }
+    /// Nothing: go on; else the exit code.
+    std::optional<int> parse(int argc, char** argv) {
+        try {
+            app_.parse(argc, argv);
+            return std::nullopt;
+        } catch (const CLI::ParseError& e) {
+            const int code = app_.exit(e, std::cout, std::cerr);
+            return code == 0 ? 0 : 2;
+        }
+    }
+    int act() {
+        std::optional<Progress> progress;
+        if (!app_.got_subcommand("edit") && !app_.got_subcommand("study"))
+            progress.emplace();  // the one waits for whoever types, the other says more
+        return chosen_(a_);
+    }
+
+private:
+    void add_common(CLI::App* to) {
+        to->add_flag("--json", a_.as_json, "JSON on stdout");
+        to->add_option("--threads", a_.threads, "worker threads; all cores if not given")->check(CLI::Range(1, 256));
+    }
+    CLI::App* command(
+        const std::string& name, const std::string& what, std::function<int(Arguments&)> act, bool file = true) {
+        CLI::App* sub = app_.add_subcommand(name, what);
+        if (file) {
+            sub->add_option("FILE", a_.file, "cell file (*.escarp)")->required();
+            sub->add_option("--variant", a_.variant, "id of the variant; the baseline if not given");
+        }
+        add_common(sub);
+        sub->callback([this, act = std::move(act)] { chosen_ = act; });
+        return sub;
+    }
+    void add_questions() {
+        for (const exchange::Question& question : exchange::questions()) {
+            CLI::App* sub = command(question.name, question.help,
+                [&question, this](Arguments& given) { return put(question, given, said_); });
+            add_options(*sub, question.options, said_);
+            if (question.gives_edit) sub->add_flag("--write", a_.write, "make the edit and save");
+        }
+    }
+    void add_exporters() {
+        for (const exchange::Exporter& exporter : exchange::exporters()) {
+            CLI::App* sub = command(exporter.name, exporter.help,
+                [&exporter, this](Arguments& given) { return hand_on(exporter, given, said_); });
+            std::string endings;
+            for (const std::string& e : exporter.endings) endings += (endings.empty() ? "*." : " or *.") + e;
+            CLI::Option* out = sub->add_option("--out", a_.out, "file to write: " + endings);
+            if (!exporter.text) out->required();
+            add_options(*sub, exporter.options, said_);
+        }
+    }
+    void add_imports() {
+        CLI::App* sub = command("import", "geometry from STL, OBJ, PLY, glTF or STEP into a cell", import);
+        sub->add_option("MESH", a_.mesh, "the CAD file")->required();
+        sub->add_option("--as", a_.as, "what it becomes")
+            ->check(CLI::IsMember({"structure", "fixture", "tool", "part-type"}));
+        sub->add_option("--unit", a_.unit, "of the file's numbers, where it does not say itself (glTF and STEP do)")
+            ->check(CLI::IsMember({"mm", "cm", "m", "in"}));
+        sub->add_option("--name", a_.name, "name in the cell; the file's if not given");
+        sub->add_flag("--y-up", a_.y_up, "the file's y points up");
+        sub->add_flag("--keep-origin", a_.keep_origin, "else the origin is put at the bottom centre");
+        sub->add_flag("--link", a_.link, "keep the path instead of the triangles");
+        sub = command("read-urdf", "an arm from a URDF robot description, with its meshes, into a cell", read_urdf);
+        sub->add_option("URDF", a_.mesh, "the robot description")->required();
+        sub->add_flag("--place", a_.place, "place a device with it, too");
+    }
+    /// One with commands below it.
+    void within(CLI::App* to, std::function<int(Arguments&)> act) {
+        add_common(to);
+        to->callback([this, to, act = std::move(act)] {
+            if (to->get_subcommands().empty()) chosen_ = act;
+        });
+    }
+    void add_studies() {
+        const auto of_a_cell = [this](CLI::App* to) {
+            to->add_option("FILE", a_.file, "cell file (*.escarp)");
+            to->add_option("--variant", a_.variant, "id of the variant; the baseline if not given");
+            to->add_option("--ask", a_.ask, "file with the question, as the cell file keeps it (docs/command-line.md)");
+            to->add_option("--name", a_.name, "id or name of a study of the cell");
+            to->add_option("--out", a_.out, "file of results; FILE.results beside the cell if not given");
+            to->add_option("--csv", a_.csv, "every point as a table, into this file");
+        };
+        CLI::App* asking = app_.add_subcommand("study", "asks a question that takes many runs, and keeps them");
+        within(asking, ask_study);
+        of_a_cell(asking);
+        asking->add_option("--shard", a_.shard, "only this share of the runs: K/N");
+        asking->add_flag("--resume", a_.resume, "only go on with what was begun");
+        CLI::App* sub = asking->add_subcommand("show", "what has been found so far");
+        within(sub, study_show);
+        of_a_cell(sub);
+        sub = asking->add_subcommand("merge", "results of several shards in one file");
+        within(sub, study_merge);
+        sub->add_option("FILES", a_.files, "files of results")->required();
+        sub->add_option("--out", a_.out, "file that takes them over")->required();
+    }
+
+    Arguments& a_;
+    CLI::App app_{"Escarp: lays out, simulates and checks robot workcells"};
+    json said_ = json::object();
+    std::function<int(Arguments&)> chosen_;
+};
+
 }  // namespace
 
 int main(int argc, char** argv) {
     std::signal(SIGPIPE, SIG_IGN);  // whoever reads the result may stop reading: that is said, too
     Arguments a;
-    CLI::App app{"Escarp: lays out, simulates and checks robot workcells"};
-    app.require_subcommand(1);
-    std::function<int(Arguments&)> chosen;
-    const auto command = [&](const char* name, const char* what, std::function<int(Arguments&)> act, bool file = true) {
-        CLI::App* sub = app.add_subcommand(name, what);
-        if (file) {
-            sub->add_option("FILE", a.file, "cell file (*.escarp)")->required();
-            sub->add_option("--variant", a.variant, "id of the variant; the baseline if not given");
-        }
-        sub->add_flag("--json", a.as_json, "JSON on stdout");
-        sub->add_option("--threads", a.threads, "worker threads; all cores if not given")->check(CLI::Range(1, 256));
-        sub->callback([&chosen, act = std::move(act)] { chosen = act; });
-        return sub;
-    };
-    command("validate", "check that files make sense", validate, false)
-        ->add_option("FILE", a.files, "cell files (*.escarp)")
-        ->required();
-    json said = json::object();
-    for (const exchange::Question& question : exchange::questions()) {
-        CLI::App* sub = command(question.name.c_str(), question.help.c_str(),
-            [&question, &said](Arguments& given) { return put(question, given, said); });
-        add_options(*sub, question.options, said);
-        if (question.gives_edit) sub->add_flag("--write", a.write, "make the edit and save");
-    }
-    for (const exchange::Exporter& exporter : exchange::exporters()) {
-        CLI::App* sub = command(exporter.name.c_str(), exporter.help.c_str(),
-            [&exporter, &said](Arguments& given) { return hand_on(exporter, given, said); });
-        std::string endings;
-        for (const std::string& e : exporter.endings) endings += (endings.empty() ? "*." : " or *.") + e;
-        CLI::Option* out = sub->add_option("--out", a.out, "file to write: " + endings);
-        if (!exporter.text) out->required();
-        add_options(*sub, exporter.options, said);
-    }
-    CLI::App* sub = nullptr;
-    command("edit", "makes edits given on stdin, one JSON value a line, and saves", edit);
-    sub = command("recover", "what an interrupted session left beside the file", recover);
-    sub->add_flag("--take", a.take_it, "save it into the file");
-    sub->add_flag("--drop", a.drop_it, "throw it away");
-    sub = command("import", "geometry from STL, OBJ, PLY, glTF or STEP into a cell", import);
-    sub->add_option("MESH", a.mesh, "the CAD file")->required();
-    sub->add_option("--as", a.as, "what it becomes")
-        ->check(CLI::IsMember({"structure", "fixture", "tool", "part-type"}));
-    sub->add_option("--unit", a.unit, "of the file's numbers, where it does not say itself (glTF and STEP do)")
-        ->check(CLI::IsMember({"mm", "cm", "m", "in"}));
-    sub->add_option("--name", a.name, "name in the cell; the file's if not given");
-    sub->add_flag("--y-up", a.y_up, "the file's y points up");
-    sub->add_flag("--keep-origin", a.keep_origin, "else the origin is put at the bottom centre");
-    sub->add_flag("--link", a.link, "keep the path instead of the triangles");
-    sub = command("read-urdf", "an arm from a URDF robot description, with its meshes, into a cell", read_urdf);
-    sub->add_option("URDF", a.mesh, "the robot description")->required();
-    sub->add_flag("--place", a.place, "place a device with it, too");
-    const auto asked_with = [&](CLI::App* to) {
-        to->add_option("--ask", a.ask, "file with the question, as the cell file keeps it (docs/command-line.md)");
-        to->add_option("--name", a.name, "id or name of a study of the cell");
-        to->add_option("--out", a.out, "file of results; FILE.results beside the cell if not given");
-        to->add_option("--csv", a.csv, "every point as a table, into this file");
-    };
-    CLI::App* asking = app.add_subcommand("study", "asks a question that takes many runs, and keeps them");
-    const auto within = [&](CLI::App* to, std::function<int(Arguments&)> act) {
-        to->add_flag("--json", a.as_json, "JSON on stdout");
-        to->add_option("--threads", a.threads, "worker threads; all cores if not given")->check(CLI::Range(1, 256));
-        to->callback([&chosen, to, act = std::move(act)] {
-            if (to->get_subcommands().empty()) chosen = act;
-        });
-    };
-    const auto of_a_cell = [&](CLI::App* to) {
-        to->add_option("FILE", a.file, "cell file (*.escarp)");
-        to->add_option("--variant", a.variant, "id of the variant; the baseline if not given");
-        asked_with(to);
-    };
-    within(asking, ask_study);
-    of_a_cell(asking);
-    asking->add_option("--shard", a.shard, "only this share of the runs: K/N");
-    asking->add_flag("--resume", a.resume, "only go on with what was begun");
-    sub = asking->add_subcommand("show", "what has been found so far");
-    within(sub, study_show);
-    of_a_cell(sub);
-    sub = asking->add_subcommand("merge", "results of several shards in one file");
-    within(sub, study_merge);
-    sub->add_option("FILES", a.files, "files of results")->required();
-    sub->add_option("--out", a.out, "file that takes them over")->required();
-    app.add_subcommand("help", "every command with its options, and every edit with what it is told")->callback([&] {
-        chosen = [&app](Arguments&) {
-            std::cout << app.help("", CLI::AppFormatMode::All);
-            print_edits();
-            return 0;
-        };
-    });
-    command("schema", "the JSON Schema of a cell file", schema, false);
-    command("catalogue", "arm, tool and part models that come with Escarp", catalogue, false);
-    try {
-        app.parse(argc, argv);
-    } catch (const CLI::ParseError& e) {
-        const int code = app.exit(e, std::cout, std::cerr);
-        return code == 0 ? 0 : 2;
-    }
+    CommandLine line(a);
+    if (const auto code = line.parse(argc, argv)) return *code;
     try {
         std::unique_ptr<tbb::global_control> limit;
         if (a.threads > 0)
             limit = std::make_unique<tbb::global_control>(
                 tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(a.threads));
-        int code = 0;
-        {
-            std::optional<Progress> progress;
-            if (!app.got_subcommand("edit") && !app.got_subcommand("study"))
-                progress.emplace();  // the one waits for whoever types, the other says more
-            code = chosen(a);
-        }
+        const int code = line.act();
         std::fflush(stdout);
         std::cout.flush();
         if (!std::cout || std::ferror(stdout)) throw OutputFailed();

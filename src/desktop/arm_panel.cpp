@@ -247,30 +247,7 @@ void ArmPanel::add_jog() {
         first->addWidget(plain_label(f == step_mm_ ? "mm" : QStringLiteral("\u00b0")));
     }
     rows_->addLayout(first);
-    auto* grid = new QGridLayout;
-    grid->setSpacing(2);
-    static const char* names[6] = {"X", "Y", "Z", "Rx", "Ry", "Rz"};
-    for (int axis = 0; axis < 6; ++axis)
-        for (const int direction : {-1, 1}) {
-            auto* b = new QPushButton(
-                QString("%1%2").arg(direction < 0 ? QStringLiteral("\u2212") : QStringLiteral("+"), names[axis]));
-            b->setObjectName(QString("jog_%1%2").arg(direction < 0 ? "minus_" : "plus_", names[axis]));
-            b->setAutoRepeat(true);
-            b->setStyleSheet("padding: 1px 2px; min-width: 26px;");
-            connect(b, &QPushButton::clicked, this, [this, axis, direction] { jog(axis, direction); });
-            grid->addWidget(b, direction < 0 ? 1 : 0, axis);
-        }
-    rows_->addLayout(grid);
-    auto* keys =
-        plain_label(tr("Keys: Alt+\u2190\u2192 X, Alt+\u2191\u2193 Y, Alt+PgUp PgDn Z. Joint: Alt+\u2190\u2192 turns "
-                       "it, Alt+\u2191\u2193 takes the next."));
-    keys->setFont(theme::font(9));
-    keys->setToolTip(
-        tr("In Model and Floor: drag the handles at the tool; with \"joint\", drag the links themselves. Ctrl keeps to "
-           "whole steps."));
-    keys->setWordWrap(true);
-    keys->setStyleSheet(QString("color: %1;").arg(theme::muted.name()));
-    rows_->addWidget(keys);
+    add_jog_buttons();
     auto* row = new QHBoxLayout;
     auto* down = link_button(tr("straight down"), "tool_down");
     connect(down, &QPushButton::clicked, this, &ArmPanel::straight_down);
@@ -298,6 +275,33 @@ void ArmPanel::add_jog() {
     rows_->addWidget(said_);
 }
 
+void ArmPanel::add_jog_buttons() {
+    auto* grid = new QGridLayout;
+    grid->setSpacing(2);
+    static const char* names[6] = {"X", "Y", "Z", "Rx", "Ry", "Rz"};
+    for (int axis = 0; axis < 6; ++axis)
+        for (const int direction : {-1, 1}) {
+            auto* b = new QPushButton(
+                QString("%1%2").arg(direction < 0 ? QStringLiteral("\u2212") : QStringLiteral("+"), names[axis]));
+            b->setObjectName(QString("jog_%1%2").arg(direction < 0 ? "minus_" : "plus_", names[axis]));
+            b->setAutoRepeat(true);
+            b->setStyleSheet("padding: 1px 2px; min-width: 26px;");
+            connect(b, &QPushButton::clicked, this, [this, axis, direction] { jog(axis, direction); });
+            grid->addWidget(b, direction < 0 ? 1 : 0, axis);
+        }
+    rows_->addLayout(grid);
+    auto* keys =
+        plain_label(tr("Keys: Alt+\u2190\u2192 X, Alt+\u2191\u2193 Y, Alt+PgUp PgDn Z. Joint: Alt+\u2190\u2192 turns "
+                       "it, Alt+\u2191\u2193 takes the next."));
+    keys->setFont(theme::font(9));
+    keys->setToolTip(
+        tr("In Model and Floor: drag the handles at the tool; with \"joint\", drag the links themselves. Ctrl keeps to "
+           "whole steps."));
+    keys->setWordWrap(true);
+    keys->setStyleSheet(QString("color: %1;").arg(theme::muted.name()));
+    rows_->addWidget(keys);
+}
+
 void ArmPanel::add_solutions() {
     title(tr("JOINT SOLUTIONS"))
         ->setToolTip(tr("All joint values that bring the tool where it is, with the joint nearest to a limit. Press "
@@ -314,107 +318,6 @@ void ArmPanel::add_solutions() {
     solutions_ = new QVBoxLayout;
     solutions_->setSpacing(0);
     rows_->addLayout(solutions_);
-}
-
-void ArmPanel::add_poses() {
-    title(tr("POSES"));
-    const cell::Device& d = device();
-    const auto evaluation = workspace_.evaluation();
-    for (const cell::Pose& p : d.poses) {
-        const auto uses = cell::uses_of_pose(d, p.id);
-        const bool unreached =
-            evaluation && std::any_of(evaluation->inspection->poses.begin(), evaluation->inspection->poses.end(),
-                              [&](const inspection::PoseNeed& n) {
-                                  return n.seat < 0 && !n.reached && evaluation->cell->devices[n.arm].id == d.id &&
-                                         n.label == p.name;
-                              });
-        auto* line = new QHBoxLayout;
-        auto* name = new QLineEdit(QString::fromStdString(p.name));
-        name->setObjectName(QString::fromStdString("pose_name_" + p.id));
-        name->setCursorPosition(0);
-        connect(name, &QLineEdit::editingFinished, this, [this, name, arm = d.id, id = p.id] {
-            if (!name->isModified()) return;
-            name->setModified(false);
-            QTimer::singleShot(0, this, [this, arm, id, text = name->text().toStdString()] {
-                apply([&] { return cell::rename_pose(workspace_.layout(), arm, id, text); });
-                built_.clear();
-                rebuild();
-            });
-        });
-        auto* host = new QComboBox;
-        host->setObjectName(QString::fromStdString("pose_host_" + p.id));
-        host->setToolTip(tr("What the pose rides on"));
-        host->addItem(tr("joint values"), "*");
-        host->addItem(tr("floor"), "");
-        for (const cell::Device& o : workspace_.cell()->devices)
-            if (o.id != d.id) host->addItem(QString::fromStdString(o.name), QString::fromStdString(o.id));
-        host->setCurrentIndex(p.joints ? 0 : std::max(1, host->findData(QString::fromStdString(p.relative_to))));
-        host->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-        host->setMinimumContentsLength(5);
-        connect(host, &QComboBox::activated, this, [this, host, arm = d.id, id = p.id] {
-            const std::string to = host->currentData().toString().toStdString();
-            QTimer::singleShot(0, this, [=, this] {
-                apply([&] {
-                    return cell::rehost_pose(workspace_.layout(), arm, id, {to == "*", to == "*" ? std::string() : to});
-                });
-            });
-        });
-        line->addWidget(name, 1);
-        line->addWidget(host, 1);
-        rows_->addLayout(line);
-        auto* second = new QHBoxLayout;
-        QString text = uses.empty() ? tr("not used") : tr("used by step");
-        for (std::size_t i = 0; i < uses.size(); ++i) text += QString(i ? ", %1" : " %1").arg(uses[i]->number + 1);
-        if (unreached) text = tr("\u2715 out of reach \u00b7 ") + text;
-        auto* note = plain_label(text);
-        note->setObjectName(QString::fromStdString("pose_note_" + p.id));
-        note->setFont(theme::font(10));
-        note->setStyleSheet(QString("color: %1;")
-                                .arg(unreached      ? theme::stop.name()
-                                     : uses.empty() ? theme::watch_text.name()
-                                                    : theme::muted.name()));
-        second->addWidget(note, 1);
-        const auto button = [&](const QString& caption, const char* what, auto act) {
-            auto* b = link_button(caption, QString::fromStdString(std::string("pose_") + what + "_" + p.id));
-            connect(b, &QPushButton::clicked, this, [this, act] { QTimer::singleShot(0, this, act); });
-            second->addWidget(b);
-        };
-        button(tr("go"), "go", [this, id = p.id] {
-            if (index() < 0) return;
-            const cell::Pose* pose = device().pose(id);
-            if (!pose) return;
-            if (pose->joints) take(*pose->joints);
-            else go(device().world.inverse() * cell::pose_in_world(*workspace_.cell(), device(), *pose));
-        });
-        button(tr("set here"), "set",
-            [this, arm = d.id, id = p.id, joints_stored = p.joints.has_value(), relative = p.relative_to] {
-                apply([&] {
-                    return cell::store_pose(workspace_.layout(), arm, {}, joints(), {joints_stored, relative}, id);
-                });
-            });
-        button(QStringLiteral("\u00d7"), "remove",
-            [this, arm = d.id, id = p.id] { apply([&] { return cell::remove_pose(workspace_.layout(), arm, id); }); });
-        rows_->addLayout(second);
-    }
-    auto* line = new QHBoxLayout;
-    name_ = new QLineEdit;
-    name_->setObjectName("new_pose_name");
-    name_->setPlaceholderText(tr("name of a new pose"));
-    host_ = new QComboBox;
-    host_->setObjectName("new_pose_host");
-    host_->addItem(tr("floor"), "");
-    host_->addItem(tr("joint values"), "*");
-    for (const cell::Device& o : workspace_.cell()->devices)
-        if (o.id != d.id) host_->addItem(QString::fromStdString(o.name), QString::fromStdString(o.id));
-    host_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-    host_->setMinimumContentsLength(5);
-    line->addWidget(name_, 1);
-    line->addWidget(host_, 1);
-    rows_->addLayout(line);
-    auto* keep = new QPushButton(tr("Store where the arm stands"));
-    keep->setObjectName("store_pose");
-    connect(keep, &QPushButton::clicked, this, [this] { QTimer::singleShot(0, this, &ArmPanel::store); });
-    rows_->addWidget(keep);
 }
 
 void ArmPanel::apply(const std::function<cell::Edit()>& edit) {
@@ -520,10 +423,18 @@ void ArmPanel::straight_down() {
 
 void ArmPanel::refresh() {
     if (index() < 0 || joint_rows_.empty() || built_.empty()) return;
-    const cell::Device& d = device();
     const JointVector q = joints();
     if (q.size() != static_cast<int>(joint_rows_.size())) return;
     filling_ = true;
+    show_joints(q);
+    show_tool(q);
+    show_clearance(q);
+    show_solutions(q);
+    filling_ = false;
+}
+
+void ArmPanel::show_joints(const JointVector& q) {
+    const cell::Device& d = device();
     for (std::size_t j = 0; j < joint_rows_.size(); ++j) {
         const kinematics::Joint& joint = d.arm->model->mechanism.joints[j];
         joint_rows_[j].slider->setValue(static_cast<int>(
@@ -533,6 +444,10 @@ void ArmPanel::refresh() {
                                                ? QString("color: %1; font-weight: bold;").arg(theme::accent.name())
                                                : QString());
     }
+}
+
+void ArmPanel::show_tool(const JointVector& q) {
+    const cell::Device& d = device();
     const geometry::Frame world = d.world * d.arm->model->flange_frame(q) * d.arm->tool_frame,
                           shown = reference().inverse() * world;
     const geometry::Vector3 turn = geometry::to_triple(shown.linear());
@@ -546,32 +461,39 @@ void ArmPanel::refresh() {
                              .arg(w[1], 0, 'f', 4)
                              .arg(w[2], 0, 'f', 4)
                              .arg(w[3], 0, 'f', 4));
+}
+
+/// To all that stands still; while the arm is jogged.
+void ArmPanel::show_clearance(const JointVector& q) {
+    const cell::Device& d = device();
     const bool posed = workspace_.posed() && workspace_.posed()->device == d.id;
     state_->setText(
         posed ? tr("\u25c6 jogged by hand") : tr("as in the cycle at %1 s").arg(workspace_.time(), 0, 'f', 2));
     state_->setStyleSheet(QString("color: %1;").arg(posed ? theme::accent.name() : theme::muted.name()));
-    // Clearance to all that stands still.
-    if (posed) {
-        const simulation::ArmRoom room = simulation::room_of(*workspace_.cell(), index(), {});
-        const motion::Room space(d.arm->model->mechanism, room.parts, *room.around, room.self_pairs);
-        const double away = space.clearance(q, 0.5);
-        const bool near = away < workspace_.cell()->safety_distance;
-        clearance_->setText(
-            away <= 1e-6 ? tr("\u2715 touches something")
-            : away >= 0.5
-                ? tr("clearance more than 500 mm")
-                : tr("%1clearance %2 mm").arg(near ? QStringLiteral("! ") : QString()).arg(away * 1e3, 0, 'f', 0));
-        clearance_->setStyleSheet(QString("color: %1;")
-                                      .arg(away <= 1e-6 ? theme::stop.name()
-                                           : near       ? theme::watch_text.name()
-                                                        : theme::ink.name()));
-    }
     clearance_->setVisible(posed);
-    // Joint solutions: the arm itself in them is the ghost that a press shows.
+    if (!posed) return;
+    const simulation::ArmRoom room = simulation::room_of(*workspace_.cell(), index(), {});
+    const motion::Room space(d.arm->model->mechanism, room.parts, *room.around, room.self_pairs);
+    const double away = space.clearance(q, 0.5);
+    const bool near = away < workspace_.cell()->safety_distance;
+    clearance_->setText(
+        away <= 1e-6 ? tr("\u2715 touches something")
+        : away >= 0.5
+            ? tr("clearance more than 500 mm")
+            : tr("%1clearance %2 mm").arg(near ? QStringLiteral("! ") : QString()).arg(away * 1e3, 0, 'f', 0));
+    clearance_->setStyleSheet(QString("color: %1;")
+                                  .arg(away <= 1e-6 ? theme::stop.name()
+                                       : near       ? theme::watch_text.name()
+                                                    : theme::ink.name()));
+}
+
+/// The arm itself in one of them is the ghost that a press shows.
+void ArmPanel::show_solutions(const JointVector& q) {
+    const cell::Device& d = device();
+    const geometry::Frame flange = d.arm->model->flange_frame(q);
     clear(solutions_);
     std::vector<kinematics::JointSolution> all;
-    if (d.arm->solver->closed_form())
-        d.arm->solver->held(d.world.inverse() * world * d.arm->tool_frame.inverse(), q, all);
+    if (d.arm->solver->closed_form()) d.arm->solver->held(flange, q, all);
     int listed = 0;
     for (const kinematics::JointSolution& s : all) {
         if (++listed > most_solutions) break;
@@ -603,7 +525,6 @@ void ArmPanel::refresh() {
         none->setWordWrap(true);
         solutions_->addWidget(none);
     }
-    filling_ = false;
 }
 
 }  // namespace escarp::desktop

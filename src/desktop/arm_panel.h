@@ -38,8 +38,15 @@ private:
     void add_joints();
     void add_tool();
     void add_jog();
+    void add_jog_buttons();
     void add_solutions();
     void add_poses();
+    void add_pose(const cell::Pose& pose);
+    void add_pose_note(const cell::Pose& pose);
+    void show_joints(const kinematics::JointVector& q);
+    void show_tool(const kinematics::JointVector& q);
+    void show_clearance(const kinematics::JointVector& q);
+    void show_solutions(const kinematics::JointVector& q);
     QLabel* title(const QString& text);
     int index() const;  ///< of the arm shown, -1: none is selected
     const cell::Device& device() const { return workspace_.cell()->devices[index()]; }

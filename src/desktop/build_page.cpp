@@ -91,6 +91,33 @@ QWidget* BuildPage::make_left() {
         QTimer::singleShot(0, this, [this, id = models_->currentData().toString().toStdString()] { open(id); });
     });
     rows->addWidget(models_);
+    rows->addLayout(make_begin_row());
+    auto* grid = new QGridLayout;
+    grid->setHorizontalSpacing(5);
+    name_ = new QLineEdit;
+    name_->setObjectName("build_name");
+    connect(name_, &QLineEdit::editingFinished, this, [this] {
+        if (!name_->isModified() || building_.model.is_null()) return;
+        name_->setModified(false);
+        change(tr("Rename mechanism"), [now = name_->text().trimmed().toStdString()](json& m) { m["name"] = now; });
+    });
+    payload_ = new NumberField("kg", 0, 1e5);
+    payload_->setObjectName("build_payload");
+    connect(payload_, &NumberField::changed, this,
+        [this](double v) { change(tr("Change payload"), [v](json& m) { m["payload_kg"] = v; }); });
+    grid->addWidget(plain_label(tr("Name")), 0, 0);
+    grid->addWidget(name_, 0, 1, 1, 2);
+    grid->addWidget(plain_label(tr("Carries")), 1, 0);
+    grid->addWidget(payload_, 1, 1);
+    grid->addWidget(plain_label("kg"), 1, 2);
+    rows->addLayout(grid);
+    make_tree(rows);
+    make_tries(rows);
+    return side;
+}
+
+/// A new mechanism; the one that is looked at written or removed.
+QHBoxLayout* BuildPage::make_begin_row() {
     auto* begin_row = new QHBoxLayout;
     auto* fresh = new QToolButton;
     fresh->setObjectName("build_new");
@@ -128,26 +155,10 @@ QWidget* BuildPage::make_left() {
     begin_row->addWidget(hand_on);
     begin_row->addWidget(drop);
     begin_row->addStretch(1);
-    rows->addLayout(begin_row);
-    auto* grid = new QGridLayout;
-    grid->setHorizontalSpacing(5);
-    name_ = new QLineEdit;
-    name_->setObjectName("build_name");
-    connect(name_, &QLineEdit::editingFinished, this, [this] {
-        if (!name_->isModified() || building_.model.is_null()) return;
-        name_->setModified(false);
-        change(tr("Rename mechanism"), [now = name_->text().trimmed().toStdString()](json& m) { m["name"] = now; });
-    });
-    payload_ = new NumberField("kg", 0, 1e5);
-    payload_->setObjectName("build_payload");
-    connect(payload_, &NumberField::changed, this,
-        [this](double v) { change(tr("Change payload"), [v](json& m) { m["payload_kg"] = v; }); });
-    grid->addWidget(plain_label(tr("Name")), 0, 0);
-    grid->addWidget(name_, 0, 1, 1, 2);
-    grid->addWidget(plain_label(tr("Carries")), 1, 0);
-    grid->addWidget(payload_, 1, 1);
-    grid->addWidget(plain_label("kg"), 1, 2);
-    rows->addLayout(grid);
+    return begin_row;
+}
+
+void BuildPage::make_tree(QVBoxLayout* rows) {
     rows->addWidget(heading(tr("LINKS AND THEIR JOINTS")));
     tree_ = new QTreeWidget;
     tree_->setObjectName("build_tree");
@@ -181,6 +192,9 @@ QWidget* BuildPage::make_left() {
     add_row->addWidget(less);
     add_row->addStretch(1);
     rows->addLayout(add_row);
+}
+
+void BuildPage::make_tries(QVBoxLayout* rows) {
     rows->addWidget(heading(tr("TRY THE JOINTS")));
     tries_ = new QVBoxLayout;
     tries_->setSpacing(1);
@@ -209,7 +223,6 @@ QWidget* BuildPage::make_left() {
     connect(ready, &QPushButton::clicked, this, &BuildPage::keep_ready);
     ends->addWidget(zero), ends->addWidget(ready), ends->addStretch(1);
     rows->addLayout(ends);
-    return side;
 }
 
 QWidget* BuildPage::make_middle() {

@@ -40,6 +40,9 @@ Q_SIGNALS:
 
 private:
     QWidget* make_left();
+    QHBoxLayout* make_begin_row();
+    void make_tree(QVBoxLayout* rows);
+    void make_tries(QVBoxLayout* rows);
     QWidget* make_middle();
     void follow();  ///< the document
     void show_models();

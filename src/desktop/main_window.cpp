@@ -33,6 +33,13 @@ MainWindow::MainWindow() : questions_(this), files_(new CellFiles(workspace_, qu
             return action(name, text, key, std::move(act));
         });
     make_menus();
+    follow_document();
+    follow_pages();
+    renew_title();
+    renew_actions();
+}
+
+void MainWindow::follow_document() {
     connect(&workspace_, &Workspace::refused, this,
         [this](const QString& title, const QString& text) { questions_.tell(title, text); });
     connect(files_, &CellFiles::opened, this, [this] {
@@ -56,6 +63,10 @@ MainWindow::MainWindow() : questions_(this), files_(new CellFiles(workspace_, qu
     connect(first_steps_, &FirstSteps::wants_catalogue, this, [this] { show_left(1); });
     connect(&workspace_, &Workspace::playing_changed, this,
         [this] { action("play")->setText(workspace_.playing() ? tr("Pause") : tr("Play")); });
+}
+
+/// What a page or a panel asks for, and another one shows.
+void MainWindow::follow_pages() {
     connect(tabs_, &VariantTabs::page_changed, this, [this] {
         pages_->setCurrentIndex(static_cast<int>(tabs_->page()));
         verdict_->setVisible(!tabs_->comparing());  // the comparison has every figure itself
@@ -90,8 +101,6 @@ MainWindow::MainWindow() : questions_(this), files_(new CellFiles(workspace_, qu
     connect(worksheet_, &Worksheet::wants_part, cell_, &CellPanel::offer_parts);
     connect(cell_, &CellPanel::wants_to_be_seen, this, [this] { show_left(3); });
     connect(cell_, &CellPanel::wants_import, this, [this] { import_->choose_file(); });
-    renew_title();
-    renew_actions();
 }
 
 QWidget* MainWindow::side_with_tabs(const QString& name, const std::vector<std::pair<QWidget*, QString>>& panels,
@@ -196,6 +205,16 @@ QAction* MainWindow::action(
 }
 
 void MainWindow::make_actions() {
+    make_edit_actions();
+    make_panel_actions();
+    make_jog_actions();
+    make_play_actions();
+    make_view_actions();
+    make_page_actions();
+    make_help_actions();
+}
+
+void MainWindow::make_edit_actions() {
     action("new", tr("New"), QKeySequence::New, [this] {
         if (!files_->may_lose_work()) return;
         workspace_.start_new();
@@ -214,6 +233,18 @@ void MainWindow::make_actions() {
         if (auto* line = worksheet_->findChild<QLineEdit*>("name_" + workspace_.selection().device))
             line->setFocus(), line->selectAll();
     });
+    import_ = new ImportGeometry(workspace_, this);
+    action("import", tr("Import geometry \u2026"), QKeySequence("Ctrl+I"), [this] { import_->choose_file(); });
+    action("read_urdf", tr("Read an arm (URDF) \u2026"), {}, [this] {
+        tabs_->show_page(VariantTabs::Page::build);
+        build_->choose_urdf();
+    });
+    action("reload", tr("Read the file again"), {}, [this] {
+        if (!workspace_.file().isEmpty()) files_->open(workspace_.file());  // undo brings back what was here
+    });
+}
+
+void MainWindow::make_panel_actions() {
     action("takt", tr("Takt \u2026"), {}, [this] {
         show_left(3);
         if (auto* line = cell_->findChild<QLineEdit*>("cell_takt_s")) line->setFocus(), line->selectAll();
@@ -228,6 +259,18 @@ void MainWindow::make_actions() {
     action("add_device_menu", tr("Catalogue: add a device"), QKeySequence("N"), [this] { show_left(1); });
     action("arm_by_hand", tr("Arm by hand: joints, jogging, poses"), QKeySequence("J"), [this] { show_right(1); });
     action("findings", tr("Findings"), QKeySequence("Shift+J"), [this] { show_right(0); });
+    action(
+        "motion_plot", tr("Motion of the arm against its limits"), QKeySequence("Ctrl+J"), [this] { show_right(2); });
+    action("history", tr("History: figures after each edit"), QKeySequence("Shift+Y"), [this] { show_right(3); });
+    action("which_arm", tr("Which arm? Give this task to every arm"), QKeySequence("Shift+W"),
+        [this] { ask_which_arm(workspace_, this); });
+    action("shape_for_checks", tr("Shape of imported geometry for checks"), QKeySequence("Shift+K"),
+        [this] { ask_for_shape(workspace_, this); });
+    action("worksheet", tr("Worksheet"), QKeySequence("W"), [this] { show_left(0); });
+    action("device_list", tr("Find a device by name"), QKeySequence("Ctrl+F"), [this] { show_left(2); });
+}
+
+void MainWindow::make_jog_actions() {
     const auto jog = [this](const QString& name, const QString& text, const char* key, int axis, int direction) {
         action(name, text, QKeySequence(key), [this, axis, direction] {
             if (building()) return build_->jog(direction);
@@ -247,24 +290,9 @@ void MainWindow::make_actions() {
                 else arm_->jog(1, direction);
             });
     action("tool_straight_down", tr("Tool straight down"), QKeySequence("Alt+D"), [this] { arm_->straight_down(); });
-    action(
-        "motion_plot", tr("Motion of the arm against its limits"), QKeySequence("Ctrl+J"), [this] { show_right(2); });
-    action("history", tr("History: figures after each edit"), QKeySequence("Shift+Y"), [this] { show_right(3); });
-    action("which_arm", tr("Which arm? Give this task to every arm"), QKeySequence("Shift+W"),
-        [this] { ask_which_arm(workspace_, this); });
-    action("shape_for_checks", tr("Shape of imported geometry for checks"), QKeySequence("Shift+K"),
-        [this] { ask_for_shape(workspace_, this); });
-    action("worksheet", tr("Worksheet"), QKeySequence("W"), [this] { show_left(0); });
-    action("device_list", tr("Find a device by name"), QKeySequence("Ctrl+F"), [this] { show_left(2); });
-    import_ = new ImportGeometry(workspace_, this);
-    action("import", tr("Import geometry \u2026"), QKeySequence("Ctrl+I"), [this] { import_->choose_file(); });
-    action("read_urdf", tr("Read an arm (URDF) \u2026"), {}, [this] {
-        tabs_->show_page(VariantTabs::Page::build);
-        build_->choose_urdf();
-    });
-    action("reload", tr("Read the file again"), {}, [this] {
-        if (!workspace_.file().isEmpty()) files_->open(workspace_.file());  // undo brings back what was here
-    });
+}
+
+void MainWindow::make_play_actions() {
     action("play", tr("Play"), QKeySequence("Space"), [this] { workspace_.play(!workspace_.playing()); });
     action("previous", tr("\u25c0 event"), QKeySequence("["),
         [this] { workspace_.play(false), workspace_.step_event(-1); });
@@ -275,6 +303,9 @@ void MainWindow::make_actions() {
         if (e && e->run->steady) workspace_.set_time(simulation::seconds(e->run->steady->from));
         ribbon_->show_cycle();
     });
+}
+
+void MainWindow::make_view_actions() {
     action("fit", tr("Fit everything"), QKeySequence("F"), [this] { floor_->fit(), model_->fit(); });
     action("top", tr("Floor from above"), QKeySequence("1"), [this] { floor_->set_side(Side::top); });
     action("front", tr("Floor from the front"), QKeySequence("2"), [this] { floor_->set_side(Side::front); });
@@ -285,6 +316,9 @@ void MainWindow::make_actions() {
         "model_front", tr("Model from the front"), QKeySequence("5"), [this] { model_->look(-geometry::pi / 2, 0); });
     action("model_side", tr("Model from the side"), QKeySequence("6"), [this] { model_->look(0, 0); });
     action("model_free", tr("Model from a corner"), QKeySequence("7"), [this] { model_->look(-1.15, 0.62); });
+}
+
+void MainWindow::make_page_actions() {
     action("compare", tr("Side by side"), QKeySequence("Ctrl+B"),
         [this] { tabs_->show_page(tabs_->comparing() ? VariantTabs::Page::cell : VariantTabs::Page::compare); });
     action("signals", tr("Signals"), QKeySequence("Shift+S"), [this] {
@@ -306,6 +340,9 @@ void MainWindow::make_actions() {
     action("variant_baseline", tr("Make this variant the baseline"), {},
         [this] { tabs_->make_baseline(workspace_.variant()); });
     action("variant_drop", tr("Drop this variant"), {}, [this] { tabs_->drop(workspace_.variant()); });
+}
+
+void MainWindow::make_help_actions() {
     action("manual", tr("Manual \u2026"), {}, [this] { show_manual("A first cell"); });
     action(
         "what_is_this", tr("What is this? About the part of the window under the pointer"), QKeySequence("F1"), [this] {

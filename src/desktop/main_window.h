@@ -75,6 +75,15 @@ protected:
 
 private:
     void make_actions();
+    void make_edit_actions();
+    void make_panel_actions();
+    void make_jog_actions();
+    void make_play_actions();
+    void make_view_actions();
+    void make_page_actions();
+    void make_help_actions();
+    void follow_document();
+    void follow_pages();
     void make_menus();
     void make_layout();
     QAction* action(const QString& name, const QString& text, const QKeySequence& key, std::function<void()> act);

@@ -91,6 +91,16 @@ SignalsPage::SignalsPage(Workspace& workspace, QWidget* parent)
     across->setSpacing(10);
     auto* left = new QVBoxLayout;
     left->setSpacing(6);
+    left->addLayout(make_head());
+    make_table();
+    left->addWidget(table_, 1);
+    across->addLayout(left, 1);
+    across->addWidget(make_side());
+    follow();
+}
+
+/// What narrows the list down, and what is done with all of it.
+QHBoxLayout* SignalsPage::make_head() {
     auto* head = new QHBoxLayout;
     auto* title =
         marked_label(tr("<b>SIGNALS</b> &nbsp;<span style='color:#5C6870'>what devices tell each other</span>"));
@@ -111,7 +121,10 @@ SignalsPage::SignalsPage(Workspace& workspace, QWidget* parent)
     auto* list = link(tr("I/O list \u2026"), "io_list");
     connect(list, &QPushButton::clicked, this, &SignalsPage::wants_io_list);
     head->addWidget(list);
-    left->addLayout(head);
+    return head;
+}
+
+void SignalsPage::make_table() {
     table_->setObjectName("signals_table");
     table_->setAccessibleName(tr("Signals"));
     table_->setHeaderLabels({tr("signal"), tr("way"), tr("type"), tr("now"), tr("over the run"),
@@ -127,8 +140,9 @@ SignalsPage::SignalsPage(Workspace& workspace, QWidget* parent)
     for (int c = name; c <= address; ++c) table_->setColumnWidth(c, widths[c]);
     table_->header()->setSectionResizeMode(over_time, QHeaderView::Stretch);
     table_->header()->setStretchLastSection(false);
-    left->addWidget(table_, 1);
-    across->addLayout(left, 1);
+}
+
+QWidget* SignalsPage::make_side() {
     auto* scroll = new QScrollArea;
     scroll->setObjectName("signal_detail");
     scroll->setWidgetResizable(true);
@@ -140,7 +154,10 @@ SignalsPage::SignalsPage(Workspace& workspace, QWidget* parent)
     side_->setContentsMargins(4, 2, 8, 4);
     side_->addStretch(1);
     scroll->setWidget(page);
-    across->addWidget(scroll);
+    return scroll;
+}
+
+void SignalsPage::follow() {
     connect(filter_, &QLineEdit::textChanged, this, &SignalsPage::narrow);
     connect(&workspace_, &Workspace::document_changed, this, [this] {
         if (isVisible() && !workspace_.trying()) renew();

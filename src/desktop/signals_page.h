@@ -10,6 +10,8 @@
 
 #include "workspace.h"
 
+class QHBoxLayout;
+
 namespace escarp::desktop {
 
 class SignalsPage : public QWidget {
@@ -28,6 +30,10 @@ protected:
     void showEvent(QShowEvent* event) override;
 
 private:
+    QHBoxLayout* make_head();
+    void make_table();
+    QWidget* make_side();
+    void follow();
     enum Column { name, way, type, now, over_time, takes, heard, address };
     void renew();         ///< lines for the signals that there are
     void renew_values();  ///< at the cursor

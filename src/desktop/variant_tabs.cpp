@@ -54,6 +54,27 @@ void VariantTabs::rebuild() {
     if (now == built_from_) return;
     built_from_ = now;
     clear(row_);
+    add_variants();
+    auto* add = new QToolButton;
+    add->setObjectName("add_variant");
+    add->setText(tr("+ variant"));
+    connect(add, &QToolButton::clicked, this, [this] { QTimer::singleShot(0, this, &VariantTabs::add_variant); });
+    row_->addWidget(add);
+    row_->addSpacing(10);
+    add_pages();
+    const QString base = QString::fromStdString(workspace_.document().baseline());
+    note_ =
+        plain_label(workspace_.variant() == base
+                        ? tr("%1 is the baseline").arg(base)
+                        : tr("differs from %1 in %2")
+                              .arg(base, counted(static_cast<std::size_t>(differences), tr("value"), tr("values"))));
+    note_->setStyleSheet("color: #5C6870; font-size: 11px;");
+    note_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    note_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);  // it gives way to the tabs
+    row_->addWidget(note_, 1);
+}
+
+void VariantTabs::add_variants() {
     auto* variants = new ScrollingRow(row_->spacing());
     variants->setObjectName("variant_row");
     QToolButton* chosen_tab = nullptr;
@@ -87,12 +108,9 @@ void VariantTabs::rebuild() {
     }
     row_->addWidget(variants);
     if (chosen_tab) variants->show_whole(chosen_tab);
-    auto* add = new QToolButton;
-    add->setObjectName("add_variant");
-    add->setText(tr("+ variant"));
-    connect(add, &QToolButton::clicked, this, [this] { QTimer::singleShot(0, this, &VariantTabs::add_variant); });
-    row_->addWidget(add);
-    row_->addSpacing(10);
+}
+
+void VariantTabs::add_pages() {
     for (const auto& [page, name, text] :
         {std::tuple{Page::compare, "compare_tab", tr("Side by side")}, {Page::studies, "studies_tab", tr("Studies")},
             {Page::signals, "signals_tab", tr("Signals")}, {Page::build, "build_tab", tr("Build")}}) {
@@ -111,16 +129,6 @@ void VariantTabs::rebuild() {
         });
         row_->addWidget(tab);
     }
-    const QString base = QString::fromStdString(workspace_.document().baseline());
-    note_ =
-        plain_label(workspace_.variant() == base
-                        ? tr("%1 is the baseline").arg(base)
-                        : tr("differs from %1 in %2")
-                              .arg(base, counted(static_cast<std::size_t>(differences), tr("value"), tr("values"))));
-    note_->setStyleSheet("color: #5C6870; font-size: 11px;");
-    note_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
-    note_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);  // it gives way to the tabs
-    row_->addWidget(note_, 1);
 }
 
 /// A number that is carried to the studies finds them open.

@@ -36,6 +36,8 @@ protected:
 
 private:
     void rebuild();
+    void add_variants();
+    void add_pages();
     void menu_for(const QString& id, const QPoint& global);
 
     Workspace& workspace_;

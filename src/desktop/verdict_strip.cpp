@@ -25,130 +25,159 @@ VerdictStrip::VerdictStrip(Workspace& workspace, const Spreads& spreads, QWidget
     connect(&workspace_, &Workspace::document_changed, this, qOverload<>(&QWidget::update));
 }
 
-std::vector<VerdictStrip::Tile> VerdictStrip::tiles() const {
-    const auto e = workspace_.evaluation_of(workspace_.variant());
-    const QString base_id = QString::fromStdString(workspace_.document().baseline());
-    const auto base = workspace_.variant() == base_id ? nullptr : workspace_.evaluation_of(base_id);
-    const study::Figures none;
-    const study::Figures& f = e ? e->figures : none;
-    const study::Figures* b = base ? &base->figures : nullptr;
-    const auto change = [&](const std::optional<double>& now, const std::optional<double>& then, double factor,
-                            int decimals, const QString& unit) {
-        if (!now || !then) return QString();
-        const double d = (*now - *then) * factor;
-        if (std::abs(d) < 0.5 * std::pow(10, -decimals)) return tr("as %1").arg(base_id);
-        return QString("%1 %2%3 %4")
-            .arg(d < 0 ? QStringLiteral("\u25bc") : QStringLiteral("\u25b2"), number(std::abs(d), decimals),
-                unit.isEmpty() ? "" : " " + unit, tr("against %1").arg(base_id));
-    };
-    std::vector<Tile> all;
+namespace {
+
+QColor stripe(bool stop, bool watch) { return stop ? theme::stop : watch ? theme::watch : theme::good; }
+QColor note_colour(bool stop, bool watch) { return stop ? theme::stop : watch ? theme::watch_text : theme::good; }
+
+}  // namespace
+
+/// What the tiles are about: the variant that is looked at, and the baseline where that is another one.
+struct VerdictStrip::Seen {
+    std::shared_ptr<const study::Evaluation> now, before;
     // Where chance has a say, what many runs come to on average, and what that may be out by.
-    const study::Replicated* spread = spreads_.of(workspace_.variant());
-    const study::Replicated* base_spread = base ? spreads_.of(base_id) : nullptr;
-    const auto mean = [](const study::Replicated* r, const char* id, const std::optional<double>& alone) {
+    const study::Replicated *spread = nullptr, *spread_before = nullptr;
+    QString base_id;
+    study::Figures figures;
+
+    std::optional<double> mean(const char* id, const std::optional<double>& alone) const {
+        return mean_of(spread, id, alone);
+    }
+    static std::optional<double> mean_of(
+        const study::Replicated* r, const char* id, const std::optional<double>& alone) {
         return r && r->of(id).count > 0 ? std::optional(r->of(id).mean) : alone;
-    };
-    const std::optional<double> cycle = mean(spread, "cycle_s", f.cycle_s);
-    const bool misses = cycle && e && e->cell->takt > 0 && !f.per_round && *cycle > e->cell->takt + 1e-9;
-    const QString cycle_change = b ? change(cycle, mean(base_spread, "cycle_s", b->cycle_s), 1, 2, "s") : QString();
-    const auto give = [&](const char* id, int decimals) {
+    }
+    /// "± 0.02 ", where chance has a say.
+    QString give(const char* id, int decimals) const {
         const auto half = spread ? spread->of(id).half_width() : std::nullopt;
-        if (!half) return QString();
+        if (!half) return {};
         const bool small = *half < 0.5 * std::pow(10, -decimals);  // one digit more than none
         return QString(QStringLiteral("\u00b1 %1 ")).arg(number(*half, small ? decimals + 1 : decimals));
-    };
-    all.push_back({"cycle", tr("CYCLE"), number(cycle, 2),
-        give("cycle_s", 2) + (f.per_round ? tr("s / round")
-                                 : spread ? tr("s")
-                                          : tr("s / part")),
-        !f.cycle_s                ? (e ? tr("no part leaves") : QString())
-        : spread && !b            ? tr("mean of %1 runs").arg(spread->runs.size())
-        : !cycle_change.isEmpty() ? cycle_change
-        : f.steady                ? tr("steady")
-                                  : tr("mean, not steady"),
-        !f.cycle_s ? theme::stop
-        : misses   ? theme::watch
-                   : theme::good,
-        !f.cycle_s                                         ? theme::stop
-        : b && b->cycle_s && cycle && *cycle < *b->cycle_s ? theme::good
-                                                           : theme::muted});
-    const double takt = e ? e->cell->takt : 0;
-    all.push_back({"rate", tr("RATE"), number(mean(spread, "rate_per_h", f.rate_per_h), 0),
-        give("rate_per_h", 0) + (f.per_round ? tr("rounds / h") : tr("parts / h")),
-        f.per_round   ? tr("no parts in this cell")
-        : takt <= 0   ? tr("no takt demanded")
-        : !f.takt_met ? tr("takt %1 s").arg(number(takt, 2))
-        : misses      ? tr("! takt %1 s missed").arg(number(takt, 2))
-                      : tr("takt %1 s met").arg(number(takt, 2)),
-        !f.takt_met ? theme::muted
-        : misses    ? theme::watch
-                    : theme::good,
-        !f.takt_met ? theme::muted
-        : misses    ? theme::watch_text
-                    : theme::good});
-    QString reach_note;
-    if (e && e->inspection->tightest_pose >= 0) {
-        const auto& pose = e->inspection->poses[e->inspection->tightest_pose];
-        reach_note = pose.reach.margin >= 0.2
-                         ? tr("200 mm or more left everywhere")
-                         : tr("least %1 mm \u00b7 %2")
-                               .arg(number(pose.reach.margin * 1e3, 0), QString::fromStdString(pose.label));
     }
-    const bool short_reach = f.poses_reached < f.poses, tight = f.least_margin_m && *f.least_margin_m < 0.025;
-    all.push_back({"reach", tr("REACH"), QString("%1 / %2").arg(f.poses_reached).arg(f.poses), tr("poses"), reach_note,
-        short_reach ? theme::stop
-        : tight     ? theme::watch
-                    : theme::good,
-        short_reach ? theme::stop
-        : tight     ? theme::watch_text
-                    : theme::good});
-    const inspection::LeastClearance least = e ? e->inspection->clearance : inspection::LeastClearance{};
-    const double safe = least.keeps;
-    const bool hits = f.clearance_m && *f.clearance_m <= 0, close = f.clearance_m && *f.clearance_m < safe;
-    QString near_note;
-    if (e && e->inspection->clearance.device_a >= 0)
-        near_note = QString("%1 \u2194 %2")
-                        .arg(QString::fromStdString(e->inspection->clearance.body_a),
-                            QString::fromStdString(e->inspection->clearance.body_b));
-    all.push_back(
-        {"clearance", tr("CLEARANCE"), number(f.clearance_m ? std::optional(*f.clearance_m * 1e3) : std::nullopt, 0),
-            hits ? tr("mm \u2715 contact") : tr("mm"), near_note,
-            hits    ? theme::stop
-            : close ? theme::watch
-                    : theme::good,
-            hits    ? theme::stop
-            : close ? theme::watch_text
-                    : theme::good});
-    all.push_back(zones_tile());
-    int stops = 0, watches = 0;
-    if (e)
-        for (const auto& finding : e->inspection->findings)
-            stops += finding.severity == inspection::Severity::stop,
-                watches += finding.severity == inspection::Severity::watch;
-    all.push_back({"findings", tr("FINDINGS"), QString::number(stops + watches), tr("open"),
-        stops + watches == 0 ? tr("no problems found") : tr("%1 stop \u00b7 %2 watch").arg(stops).arg(watches),
-        stops     ? theme::stop
-        : watches ? theme::watch
-                  : theme::good,
-        stops     ? theme::stop
-        : watches ? theme::watch_text
-                  : theme::good});
-    all.push_back({"waiting", tr("WAITING"),
-        number(mean(spread, "waiting_pct", f.waiting ? std::optional(*f.waiting * 100) : std::nullopt), 0),
-        tr("% of the arms' time"), QString::fromStdString(f.waits_most), theme::muted, theme::muted});
-    const QString floor_change = b ? change(f.floor_m2, b->floor_m2, 1, 1, "m\u00b2") : QString();
-    all.push_back(
-        {"floor", tr("FLOOR"), number(e ? std::optional(f.floor_m2) : std::nullopt, 1), QStringLiteral("m\u00b2"),
-            floor_change.isEmpty() ? tr("hull of all footprints") : floor_change, theme::muted, theme::muted});
-    if (!workspace_.forced().empty()) {
-        QStringList names;
-        for (const auto& [name, value] : workspace_.forced()) names << QString::fromStdString(name);
-        all.push_back({"forced", tr("FORCED"), QString::number(names.size()),
-            names.size() == 1 ? tr("signal") : tr("signals"), names.join(", "), theme::stop, theme::stop});
+    QString change(const std::optional<double>& value, const std::optional<double>& then, int decimals,
+        const QString& unit) const {
+        if (!before || !value || !then) return {};
+        const double d = *value - *then;
+        if (std::abs(d) < 0.5 * std::pow(10, -decimals)) return tr("as %1").arg(base_id);
+        return QString("%1 %2 %3 %4")
+            .arg(d < 0 ? QStringLiteral("\u25bc") : QStringLiteral("\u25b2"), number(std::abs(d), decimals), unit,
+                tr("against %1").arg(base_id));
     }
-    if (!e || e->cell->devices.empty())  // nothing there yet: nothing is good or bad
+    std::optional<double> cycle() const { return mean("cycle_s", figures.cycle_s); }
+    double takt() const { return now ? now->cell->takt : 0; }
+    bool misses_takt() const { return cycle() && takt() > 0 && !figures.per_round && *cycle() > takt() + 1e-9; }
+};
+
+std::vector<VerdictStrip::Tile> VerdictStrip::tiles() const {
+    Seen seen;
+    seen.base_id = QString::fromStdString(workspace_.document().baseline());
+    seen.now = workspace_.evaluation_of(workspace_.variant());
+    if (workspace_.variant() != seen.base_id) seen.before = workspace_.evaluation_of(seen.base_id);
+    if (seen.now) seen.figures = seen.now->figures;
+    seen.spread = spreads_.of(workspace_.variant());
+    if (seen.before) seen.spread_before = spreads_.of(seen.base_id);
+    std::vector<Tile> all{cycle_tile(seen), rate_tile(seen), reach_tile(seen), clearance_tile(seen), zones_tile(),
+        findings_tile(seen), waiting_tile(seen), floor_tile(seen)};
+    if (!workspace_.forced().empty()) all.push_back(forced_tile());
+    if (!seen.now || seen.now->cell->devices.empty())  // nothing there yet: nothing is good or bad
         for (Tile& t : all) t.stripe = t.note_colour = theme::muted, t.note.clear();
     return all;
+}
+
+VerdictStrip::Tile VerdictStrip::cycle_tile(const Seen& s) {
+    const study::Figures& f = s.figures;
+    Tile t{"cycle", tr("CYCLE"), number(s.cycle(), 2), s.give("cycle_s", 2), {}, theme::stop, theme::stop};
+    t.unit += f.per_round ? tr("s / round") : s.spread ? tr("s") : tr("s / part");
+    if (!f.cycle_s) {
+        if (s.now) t.note = tr("no part leaves");
+        return t;
+    }
+    const std::optional<double> then =
+        s.before ? Seen::mean_of(s.spread_before, "cycle_s", s.before->figures.cycle_s) : std::nullopt;
+    const QString change = s.change(s.cycle(), then, 2, tr("s"));
+    t.note = s.spread && !s.before ? tr("mean of %1 runs").arg(s.spread->runs.size())
+             : !change.isEmpty()   ? change
+             : f.steady            ? tr("steady")
+                                   : tr("mean, not steady");
+    t.stripe = stripe(false, s.misses_takt());
+    const bool quicker = s.before && s.before->figures.cycle_s && *s.cycle() < *s.before->figures.cycle_s;
+    t.note_colour = quicker ? theme::good : theme::muted;
+    return t;
+}
+
+VerdictStrip::Tile VerdictStrip::rate_tile(const Seen& s) {
+    const study::Figures& f = s.figures;
+    const bool misses = s.misses_takt();
+    Tile t{"rate", tr("RATE"), number(s.mean("rate_per_h", f.rate_per_h), 0), s.give("rate_per_h", 0), {}, theme::muted,
+        theme::muted};
+    t.unit += f.per_round ? tr("rounds / h") : tr("parts / h");
+    t.note = f.per_round     ? tr("no parts in this cell")
+             : s.takt() <= 0 ? tr("no takt demanded")
+             : !f.takt_met   ? tr("takt %1 s").arg(number(s.takt(), 2))
+             : misses        ? tr("! takt %1 s missed").arg(number(s.takt(), 2))
+                             : tr("takt %1 s met").arg(number(s.takt(), 2));
+    if (f.takt_met) t.stripe = stripe(false, misses), t.note_colour = note_colour(false, misses);
+    return t;
+}
+
+VerdictStrip::Tile VerdictStrip::reach_tile(const Seen& s) {
+    const study::Figures& f = s.figures;
+    QString note;
+    if (s.now && s.now->inspection->tightest_pose >= 0) {
+        const auto& pose = s.now->inspection->poses[static_cast<std::size_t>(s.now->inspection->tightest_pose)];
+        note = pose.reach.margin >= 0.2
+                   ? tr("200 mm or more left everywhere")
+                   : tr("least %1 mm \u00b7 %2")
+                         .arg(number(pose.reach.margin * 1e3, 0), QString::fromStdString(pose.label));
+    }
+    const bool is_short = f.poses_reached < f.poses, tight = f.least_margin_m && *f.least_margin_m < 0.025;
+    return {"reach", tr("REACH"), QString("%1 / %2").arg(f.poses_reached).arg(f.poses), tr("poses"), note,
+        stripe(is_short, tight), note_colour(is_short, tight)};
+}
+
+VerdictStrip::Tile VerdictStrip::clearance_tile(const Seen& s) {
+    const std::optional<double> least = s.figures.clearance_m;
+    const inspection::LeastClearance where = s.now ? s.now->inspection->clearance : inspection::LeastClearance{};
+    const bool hits = least && *least <= 0, close = least && *least < where.keeps;
+    QString note;
+    if (where.device_a >= 0)
+        note = QString("%1 \u2194 %2").arg(QString::fromStdString(where.body_a), QString::fromStdString(where.body_b));
+    return {"clearance", tr("CLEARANCE"), number(least ? std::optional(*least * 1e3) : std::nullopt, 0),
+        hits ? tr("mm \u2715 contact") : tr("mm"), note, stripe(hits, close), note_colour(hits, close)};
+}
+
+VerdictStrip::Tile VerdictStrip::findings_tile(const Seen& s) {
+    int stops = 0, watches = 0;
+    if (s.now)
+        for (const auto& finding : s.now->inspection->findings) {
+            stops += finding.severity == inspection::Severity::stop;
+            watches += finding.severity == inspection::Severity::watch;
+        }
+    return {"findings", tr("FINDINGS"), QString::number(stops + watches), tr("open"),
+        stops + watches == 0 ? tr("no problems found") : tr("%1 stop \u00b7 %2 watch").arg(stops).arg(watches),
+        stripe(stops > 0, watches > 0), note_colour(stops > 0, watches > 0)};
+}
+
+VerdictStrip::Tile VerdictStrip::waiting_tile(const Seen& s) {
+    const auto& waiting = s.figures.waiting;
+    return {"waiting", tr("WAITING"),
+        number(s.mean("waiting_pct", waiting ? std::optional(*waiting * 100) : std::nullopt), 0),
+        tr("% of the arms' time"), QString::fromStdString(s.figures.waits_most), theme::muted, theme::muted};
+}
+
+VerdictStrip::Tile VerdictStrip::floor_tile(const Seen& s) {
+    const std::optional<double> now = s.now ? std::optional(s.figures.floor_m2) : std::nullopt;
+    const QString change =
+        s.before ? s.change(s.figures.floor_m2, s.before->figures.floor_m2, 1, "m\u00b2") : QString();
+    return {"floor", tr("FLOOR"), number(now, 1), QStringLiteral("m\u00b2"),
+        change.isEmpty() ? tr("hull of all footprints") : change, theme::muted, theme::muted};
+}
+
+VerdictStrip::Tile VerdictStrip::forced_tile() const {
+    QStringList names;
+    for (const auto& [name, value] : workspace_.forced()) names << QString::fromStdString(name);
+    return {"forced", tr("FORCED"), QString::number(names.size()), names.size() == 1 ? tr("signal") : tr("signals"),
+        names.join(", "), theme::stop, theme::stop};
 }
 
 /// How many zones two movers share, and of how many both are inside at once. What was found last stays in sight while

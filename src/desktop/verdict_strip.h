@@ -29,7 +29,16 @@ private:
         QString key, title, value, unit, note;
         QColor stripe, note_colour;
     };
+    struct Seen;
     std::vector<Tile> tiles() const;
+    static Tile cycle_tile(const Seen& seen);
+    static Tile rate_tile(const Seen& seen);
+    static Tile reach_tile(const Seen& seen);
+    static Tile clearance_tile(const Seen& seen);
+    static Tile findings_tile(const Seen& seen);
+    static Tile waiting_tile(const Seen& seen);
+    static Tile floor_tile(const Seen& seen);
+    Tile forced_tile() const;
     Tile zones_tile() const;
     QRectF box(std::size_t index, std::size_t count) const;
     void follow(const QString& key);  ///< goes to what decides the figure

@@ -105,31 +105,43 @@ void Worksheet::rebuild() {
     building_ = true;
     const int scrolled = verticalScrollBar()->value();
     const QString focused = focusWidget() ? focusWidget()->objectName() : QString();
+    if (cards_->count() == 0) add_head();
+    QWidget* chosen = renew_cards();
+    building_ = false;
+    tell_status();
+    if (!focused.isEmpty())
+        if (QWidget* again = page_->findChild<QWidget*>(focused)) again->setFocus();
+    scroll_to(chosen, scrolled);
+}
+
+void Worksheet::add_head() {
+    auto* title = marked_label(tr("<b>WORKSHEET</b> &nbsp;<span style='color:#5C6870'>who does what</span>"));
+    title->setStyleSheet("color: #5C6870; font-size: 11px;");
+    cards_->addWidget(title);
+    auto* add = new QPushButton(tr("+ device  (N)"));
+    add->setObjectName("add_device");
+    add->setProperty("link", true);
+    connect(add, &QPushButton::clicked, this,
+        [this, add] { Q_EMIT wants_device(add->mapToGlobal(QPoint(0, add->height()))); });
+    auto* part = new QPushButton(tr("+ part"));
+    part->setObjectName("add_part_too");
+    part->setProperty("link", true);
+    part->setToolTip(tr("A new part to be handled; parts and tools stand under \"Cell\""));
+    connect(part, &QPushButton::clicked, this,
+        [this, part] { Q_EMIT wants_part(part->mapToGlobal(QPoint(0, part->height()))); });
+    auto* links = new QWidget;
+    auto* row = new QHBoxLayout(links);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->addWidget(add);
+    row->addWidget(part);
+    row->addStretch(1);
+    cards_->addWidget(links);
+    cards_->addStretch(1);
+}
+
+/// A card for each device; those that stay as they were are kept. The one that is chosen; null: none.
+QWidget* Worksheet::renew_cards() {
     const cell::json& values = workspace_.resolved();
-    if (cards_->count() == 0) {
-        auto* title = marked_label(tr("<b>WORKSHEET</b> &nbsp;<span style='color:#5C6870'>who does what</span>"));
-        title->setStyleSheet("color: #5C6870; font-size: 11px;");
-        cards_->addWidget(title);
-        auto* add = new QPushButton(tr("+ device  (N)"));
-        add->setObjectName("add_device");
-        add->setProperty("link", true);
-        connect(add, &QPushButton::clicked, this,
-            [this, add] { Q_EMIT wants_device(add->mapToGlobal(QPoint(0, add->height()))); });
-        auto* part = new QPushButton(tr("+ part"));
-        part->setObjectName("add_part_too");
-        part->setProperty("link", true);
-        part->setToolTip(tr("A new part to be handled; parts and tools stand under \"Cell\""));
-        connect(part, &QPushButton::clicked, this,
-            [this, part] { Q_EMIT wants_part(part->mapToGlobal(QPoint(0, part->height()))); });
-        auto* links = new QWidget;
-        auto* row = new QHBoxLayout(links);
-        row->setContentsMargins(0, 0, 0, 0);
-        row->addWidget(add);
-        row->addWidget(part);
-        row->addStretch(1);
-        cards_->addWidget(links);
-        cards_->addStretch(1);
-    }
     QWidget* chosen = nullptr;
     std::map<std::string, Made> kept;
     std::map<std::string, const cell::json*> by_id;
@@ -160,10 +172,11 @@ void Worksheet::rebuild() {
         gone.card->deleteLater();
     }
     made_ = std::move(kept);
-    building_ = false;
-    tell_status();
-    if (!focused.isEmpty())
-        if (QWidget* again = page_->findChild<QWidget*>(focused)) again->setFocus();
+    return chosen;
+}
+
+/// To where the list was; then the part of the chosen card that matters comes into view.
+void Worksheet::scroll_to(QWidget* chosen, int scrolled) {
     QTimer::singleShot(0, this, [this, scrolled, chosen, guard = QPointer<QWidget>(chosen)] {
         verticalScrollBar()->setValue(scrolled);
         if (!guard) return;
@@ -272,6 +285,7 @@ QWidget* Worksheet::card(const cell::Device& d, const cell::json& values) {
     layout->setSpacing(0);
     auto* header = new QHBoxLayout;
     header->setContentsMargins(8, 1, 6, 1);
+    header->setSpacing(5);
     if (selected && workspace_.selection().step.isEmpty()) {
         add_name(header, d);
     } else {

@@ -29,6 +29,9 @@ protected:
 private:
     /// Brings the cards up to date; only those whose content has changed are made anew.
     void rebuild();
+    void add_head();
+    QWidget* renew_cards();
+    void scroll_to(QWidget* chosen, int scrolled);
     std::string card_key(const cell::Device& device, const cell::json& values) const;
     void add_name(QHBoxLayout* header, const cell::Device& device);
     void refresh();  ///< times and marks of the lines
