@@ -15,13 +15,13 @@ namespace {
 
 /// Nothing: it was cancelled. Throws InputError.
 std::optional<exchange::ShapeCosts> costs_of(
-    Workspace& workspace, const std::string& mesh, const std::vector<int>& most, QWidget* parent) {
+    Workspace& workspace, const std::string& mesh, const std::vector<exchange::ShapeCut>& cuts, QWidget* parent) {
     std::optional<exchange::ShapeCosts> found;
     run_beside(
         parent, QObject::tr("Cutting the shape"), [&, layout = workspace.layout()](const exchange::LoadWatch& watch) {
             inspection::Cache cache;
             try {
-                found = exchange::shape_costs(layout, mesh, most, cache, watch.cancel, watch.progress);
+                found = exchange::shape_costs(layout, mesh, cuts, cache, watch.cancel, watch.progress);
             } catch (const inspection::Overtaken&) {
             }
         });
@@ -34,7 +34,7 @@ ShapeDialog::ShapeDialog(Workspace& workspace, const QString& mesh, exchange::Sh
     : QDialog(parent), workspace_(workspace), mesh_(mesh), costs_(std::move(costs)) {
     setObjectName("shape_dialog");
     setWindowTitle(tr("Shape of %1 for checks").arg(QString::fromStdString(costs_.name)));
-    resize(860, 330);
+    resize(860, 390);
     auto* rows = new QVBoxLayout(this);
     auto* said = plain_label(
         tr("Clearance and collisions are checked with convex pieces that hold the whole of it. The more there are, the "
@@ -54,8 +54,9 @@ ShapeDialog::ShapeDialog(Workspace& workspace, const QString& mesh, exchange::Sh
     rows->addWidget(table_, 1);
     if (!costs_.now.closed)
         rows->addWidget(plain_label(tr("Its surface is not closed: what lies behind a gap counts as added.")));
+    rows->addLayout(make_by_hand());
     auto* line = new QHBoxLayout;
-    line->addWidget(plain_label(tr("at most")));
+    line->addWidget(plain_label(tr("by itself, at most")));
     most_ = new QSpinBox;
     most_->setObjectName("shape_most");
     most_->setRange(1, 200);
@@ -71,7 +72,7 @@ ShapeDialog::ShapeDialog(Workspace& workspace, const QString& mesh, exchange::Sh
     line->addWidget(take);
     line->addWidget(leave);
     rows->addLayout(line);
-    connect(more, &QPushButton::clicked, this, &ShapeDialog::try_more);
+    connect(more, &QPushButton::clicked, this, [this] { try_cut({most_->value(), {}}); });
     connect(take, &QPushButton::clicked, this, &ShapeDialog::take);
     connect(leave, &QPushButton::clicked, this, &QDialog::reject);
     connect(table_, &QTableWidget::itemSelectionChanged, this,
@@ -107,12 +108,78 @@ void ShapeDialog::add_row(const QString& what, const exchange::ShapeCost& c, boo
     put(QString::fromStdString(c.clearance->body_a + ", " + c.clearance->body_b));
 }
 
-void ShapeDialog::try_more() {
+QLayout* ShapeDialog::make_by_hand() {
+    auto* line = new QHBoxLayout;
+    line->addWidget(plain_label(tr("by hand, across")));
+    axis_ = new QComboBox;
+    axis_->setObjectName("shape_axis");
+    for (const char* name : {"x", "y", "z"}) axis_->addItem(name);
+    line->addWidget(axis_);
+    line->addWidget(plain_label(tr("at")));
+    at_ = new QDoubleSpinBox;
+    at_->setObjectName("shape_at");
+    at_->setDecimals(1);
+    at_->setSuffix(tr(" mm"));
+    line->addWidget(at_);
+    auto* cut = new QPushButton(tr("Cut there"));
+    cut->setObjectName("shape_cut");
+    line->addWidget(cut);
+    undo_ = new QPushButton(tr("Begin anew"));
+    undo_->setObjectName("shape_uncut");
+    undo_->setEnabled(false);
+    line->addWidget(undo_);
+    offered_ = plain_label();
+    offered_->setObjectName("shape_offered");
+    offered_->setStyleSheet(QString("color: %1;").arg(theme::muted.name()));
+    line->addWidget(offered_, 1);
+    connect(axis_, &QComboBox::currentIndexChanged, this, &ShapeDialog::show_range);
+    connect(cut, &QPushButton::clicked, this, &ShapeDialog::cut_by_hand);
+    connect(undo_, &QPushButton::clicked, this, [this] {
+        planes_.clear();
+        undo_->setEnabled(false);
+        offer(costs_.now.next);
+    });
+    offer(costs_.now.next);
+    return line;
+}
+
+/// Where a plane cuts at all.
+void ShapeDialog::show_range() {
+    const int axis = axis_->currentIndex();
+    at_->setRange(1e3 * costs_.box.low[axis] + 0.1, 1e3 * costs_.box.high[axis] - 0.1);
+    at_->setToolTip(tr("In its own frame, from %1 to %2 mm")
+                        .arg(1e3 * costs_.box.low[axis], 0, 'f', 1)
+                        .arg(1e3 * costs_.box.high[axis], 0, 'f', 1));
+}
+
+/// The best plane stands ready.
+void ShapeDialog::offer(const std::optional<geometry::CutPlane>& plane) {
+    best_ = plane;
+    if (best_) axis_->setCurrentIndex(best_->axis);
+    show_range();
+    if (best_) at_->setValue(1e3 * best_->at);
+    const QString so_far = planes_.empty() ? QString() : QString::fromStdString(exchange::in_words(planes_)) + "; ";
+    offered_->setText(best_ ? tr("%1best next: %2").arg(so_far, QString::fromStdString(exchange::in_words({*best_})))
+                            : tr("%1no hollow is left").arg(so_far));
+}
+
+void ShapeDialog::cut_by_hand() {
+    geometry::CutPlane plane{axis_->currentIndex(), 1e-3 * at_->value()};
+    if (best_ && best_->axis == plane.axis && std::abs(best_->at - plane.at) < 1e-4) plane = *best_;
+    planes_.push_back(plane);
+    undo_->setEnabled(true);
+    try_cut({1, planes_});
+}
+
+void ShapeDialog::try_cut(const exchange::ShapeCut& cut) {
     try {
-        const auto found = costs_of(workspace_, mesh_.toStdString(), {most_->value()}, this);
+        const auto found = costs_of(workspace_, mesh_.toStdString(), {cut}, this);
         if (!found) return;
         costs_.cut.push_back(found->cut.front());
-        add_row(QString::number(costs_.cut.back().pieces), costs_.cut.back(), false);
+        const exchange::ShapeCost& c = costs_.cut.back();
+        const QString pieces = QString::number(c.pieces);
+        add_row(cut.by_hand.empty() ? pieces : tr("%1 (by hand)").arg(pieces), c, false);
+        if (!cut.by_hand.empty()) offer(c.next);
         table_->selectRow(table_->rowCount() - 1);
     } catch (const cell::InputError& e) {
         Q_EMIT workspace_.refused(windowTitle(), QString::fromStdString(e.problems().front().message));
@@ -136,7 +203,7 @@ void ask_for_shape(Workspace& workspace, QWidget* window) {
         return Q_EMIT workspace.refused(
             title, QObject::tr("Select a device that is imported geometry, or an arm with a tool that is."));
     try {
-        if (auto costs = costs_of(workspace, mesh, {1, 8, 32}, window))
+        if (auto costs = costs_of(workspace, mesh, {{1}, {8}, {32}}, window))
             ShapeDialog(workspace, QString::fromStdString(mesh), std::move(*costs), window).exec();
     } catch (const cell::InputError& e) {
         Q_EMIT workspace.refused(title, QString::fromStdString(e.problems().front().message));

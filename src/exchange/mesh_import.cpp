@@ -200,11 +200,15 @@ LoadedSurface load_surface(const std::string& file, const LoadWatch& watch) {
     return out;
 }
 
-json pieces_of(const Surface& surface, int most, double tolerance) {
+geometry::PieceOptions piece_options(const Surface& surface, int most, double tolerance) {
     const geometry::Box3 box = geometry::bounds(surface);
     if (tolerance <= 0) tolerance = std::max(0.002, 0.01 * (box.high - box.low).maxCoeff());
+    return {most, tolerance, 200};
+}
+
+json pieces_of(const Surface& surface, const geometry::PieceOptions& options) {
     json pieces = json::array();
-    for (const geometry::Convex& piece : geometry::convex_pieces(surface, {most, tolerance, 200})) {
+    for (const geometry::Convex& piece : geometry::convex_pieces(surface, options)) {
         json corners = json::array();
         for (const Vector3& p : piece.points())
             for (int i = 0; i < 3; ++i) corners.push_back(std::round(p[i] * 1e6) / 1e3);
@@ -235,7 +239,7 @@ json mesh_entry(const LoadedSurface& loaded, const ImportOptions& o, const std::
     s = geometry::welded(s, std::max(1e-7, 1e-6 * size.maxCoeff()));
     if (s.empty())
         throw InputError("unit", "Nothing is left of it in this unit; choose the unit that the file was made in.");
-    json pieces = pieces_of(s, o.pieces, o.tolerance);
+    json pieces = pieces_of(s, piece_options(s, o.pieces, o.tolerance));
     json entry = {{"id", id}, {"name", o.name.empty() ? id : o.name}, {"size_mm", rounded(size)},
         {"volume_cm3", std::round(1e9 * geometry::volume(s)) / 1e3}, {"triangles", loaded.surface.triangles.size()},
         {"pieces", std::move(pieces)}};

@@ -43,9 +43,10 @@ struct ImportOptions {
 /// InputError when its size makes no sense in the unit given.
 cell::json mesh_entry(const LoadedSurface& loaded, const ImportOptions& options, const std::string& id);
 
-/// Convex pieces in the form of an entry: `most` of them, fewer where no hollow is deeper than `tolerance` any more (m;
-/// 0: 1 % of the size, at least 2 mm).
-cell::json pieces_of(const geometry::Surface& surface, int most, double tolerance = 0);
+/// Convex pieces in the form of an entry.
+cell::json pieces_of(const geometry::Surface& surface, const geometry::PieceOptions& options);
+/// `most` of them, fewer where no hollow is deeper than `tolerance` any more (m; 0: 1 % of the size, at least 2 mm).
+geometry::PieceOptions piece_options(const geometry::Surface& surface, int most, double tolerance = 0);
 
 /// Bytes that an entry's surface would take when it is unpacked, as its head says; 0 without one. Costs nothing.
 std::size_t unpacked_size(const cell::json& entry);

@@ -1,6 +1,6 @@
 #include "shape_cost.h"
 
-#include <geometry/surface.h>
+#include <cell/numbers.h>
 #include <inspection/clearance_time.h>
 
 #include "mesh_import.h"
@@ -38,7 +38,7 @@ std::vector<std::string> meshes_of(const cell::Device& d) {
     return out;
 }
 
-ShapeCosts shape_costs(const cell::Layout& layout, const std::string& mesh, const std::vector<int>& most,
+ShapeCosts shape_costs(const cell::Layout& layout, const std::string& mesh, const std::vector<ShapeCut>& cuts,
     inspection::Cache& cache, const inspection::StopFlag* stop, const std::function<void(double)>& progress) {
     const json* entry = cell::find(layout.tree(), "/meshes/" + mesh);
     if (!entry) {
@@ -54,6 +54,7 @@ ShapeCosts shape_costs(const cell::Layout& layout, const std::string& mesh, cons
             "The surface of \"" + mesh + "\" is not in the cell's file, only its path; import it once more to cut it.");
     ShapeCosts all;
     all.name = entry->value("name", mesh);
+    all.box = geometry::bounds(*surface);
     std::size_t done = 0;
     const auto cost_of = [&](const json& pieces, const cell::Layout& cut) {
         motion::give_way(stop);
@@ -74,16 +75,21 @@ ShapeCosts shape_costs(const cell::Layout& layout, const std::string& mesh, cons
             const inspection::LeastClearance& found = curve.bins.front();
             if (found.device_a >= 0 && (!c.clearance || found.distance < c.clearance->distance)) c.clearance = found;
         }
-        if (progress) progress(static_cast<double>(++done) / static_cast<double>(most.size() + 1));
+        if (progress) progress(static_cast<double>(++done) / static_cast<double>(cuts.size() + 1));
         return c;
     };
     all.now = cost_of(entry->value("pieces", json::array()), layout);
-    for (const int count : most) {
-        const json pieces = pieces_of(*surface, count);
+    geometry::PieceOptions options = piece_options(*surface, 1);
+    all.now.next = geometry::next_cut(*surface, options);
+    for (const ShapeCut& how : cuts) {
+        options.most = how.most, options.first = how.by_hand;
+        const json pieces = pieces_of(*surface, options);
         const cell::Edit edit{"Cut " + all.name + " into " + std::to_string(pieces.size()) + " pieces",
             {cell::Operation::set("/meshes/" + mesh + "/pieces", pieces)}};
         all.cut.push_back(cost_of(pieces, layout.edited(edit)));
         all.cut.back().edit = edit;
+        all.cut.back().cut = how;
+        if (!how.by_hand.empty()) all.cut.back().next = geometry::next_cut(*surface, options);
     }
     return all;
 }
@@ -96,6 +102,13 @@ std::string in_words(const ShapeCost& c) {
     if (!c.clearance) return out + "nothing comes nearer than a metre";
     std::snprintf(text, sizeof text, "least clearance %.1f mm, ", 1e3 * std::max(0.0, c.clearance->distance));
     return out + text + c.clearance->body_a + " and " + c.clearance->body_b;
+}
+
+std::string in_words(const std::vector<geometry::CutPlane>& planes) {
+    std::string out;
+    for (const geometry::CutPlane& p : planes)
+        out += (out.empty() ? "" : ", ") + std::string(1, "xyz"[p.axis]) + " " + cell::fixed(1e3 * p.at, 1);
+    return out + " mm";
 }
 
 }  // namespace escarp::exchange

@@ -312,40 +312,88 @@ Surface placed(const Surface& s, const Frame& at, double scale) {
     return out;
 }
 
-std::vector<Convex> convex_pieces(const Surface& surface, const PieceOptions& o) {
-    std::vector<Convex> out;
-    const Surface whole = thinned(surface, 60'000);
-    std::vector<Soup> parts = shells(welded(whole, 1e-6));
-    const Box3 box = bounds(whole);
-    const double grain = std::max(1e-9, 2e-5 * (box.high - box.low).maxCoeff());  // a cell's file keeps no finer places
-    if (parts.empty()) return out;
-    // More shells than pieces: the small ones go with the last.
-    while (parts.size() > static_cast<std::size_t>(std::max(1, o.most / 2))) {
-        Soup last = std::move(parts.back());
-        parts.pop_back();
-        parts.back().insert(parts.back().end(), last.begin(), last.end());
-    }
-    std::priority_queue<Piece> open;
-    for (Soup& soup : parts) open.push(made(std::move(soup), o.most_points));
-    std::vector<Piece> done;
-    while (!open.empty()) {
-        Piece piece = open.top();
-        open.pop();
-        if (piece.depth <= o.tolerance || done.size() + open.size() + 1 >= static_cast<std::size_t>(o.most)) {
-            done.push_back(std::move(piece));
-            continue;
+namespace {
+
+/// A surface on its way into convex pieces.
+class Cutting {
+public:
+    Cutting(const Surface& surface, const PieceOptions& o) : o_(o) {
+        const Surface whole = thinned(surface, 60'000);
+        const Box3 box = bounds(whole);
+        // A cell's file keeps no finer places.
+        if (!box.empty()) grain_ = std::max(1e-9, 2e-5 * (box.high - box.low).maxCoeff());
+        std::vector<Soup> parts = shells(welded(whole, 1e-6));
+        // More shells than pieces: the small ones go with the last.
+        while (parts.size() > static_cast<std::size_t>(std::max(1, o.most / 2))) {
+            Soup last = std::move(parts.back());
+            parts.pop_back();
+            parts.back().insert(parts.back().end(), last.begin(), last.end());
         }
+        for (const CutPlane& plane : o.first) {
+            std::vector<Soup> then;
+            for (Soup& part : parts) {
+                auto [low, high] = cut(part, plane.axis, plane.at, grain_);
+                if (low.empty() || high.empty()) then.push_back(std::move(part));
+                else then.push_back(std::move(low)), then.push_back(std::move(high));
+            }
+            parts = std::move(then);
+        }
+        for (Soup& soup : parts) open_.push(made(std::move(soup), o.most_points));
+    }
+
+    std::vector<Convex> result() {
+        std::vector<Piece> done;
+        while (!open_.empty()) {
+            Piece piece = take();
+            if (piece.depth <= o_.tolerance || done.size() + open_.size() + 1 >= static_cast<std::size_t>(o_.most)) {
+                done.push_back(std::move(piece));
+                continue;
+            }
+            auto best = best_split(piece);
+            if (!best) {
+                done.push_back(std::move(piece));
+                continue;
+            }
+            open_.push(std::move(best->low));
+            open_.push(std::move(best->high));
+        }
+        std::vector<Convex> out;
+        for (Piece& piece : done) out.push_back(Convex::hull(std::move(piece.corners)));
+        return out;
+    }
+    std::optional<CutPlane> next() {
+        while (!open_.empty()) {
+            const Piece piece = take();
+            if (piece.depth <= o_.tolerance) continue;
+            if (const auto best = best_split(piece)) return best->plane;
+        }
+        return std::nullopt;
+    }
+
+private:
+    struct Split {
+        CutPlane plane;
+        Piece low, high;
+    };
+    Piece take() {
+        Piece piece = open_.top();
+        open_.pop();
+        return piece;
+    }
+    /// Through the middle of the longest way through a hollow, or at the largest flat within, across the axis where the
+    /// two hulls fill the least.
+    std::optional<Split> best_split(const Piece& piece) const {
         // A cut may take nothing away and make room for one that does: of a tub the second does.
         constexpr int most_in_vain = 3;
-        std::optional<std::pair<Piece, Piece>> best;
+        std::optional<Split> best;
         double least = 1e300;
         const auto consider = [&](int axis, double at) {
-            auto [low, high] = cut(piece.soup, axis, at, grain);
+            auto [low, high] = cut(piece.soup, axis, at, grain_);
             if (low.empty() || high.empty()) return;
-            Piece a = made(std::move(low), o.most_points), b = made(std::move(high), o.most_points);
-            // What the two hulls fill: the less the better; of equals the one that leaves the shorter ways.
+            Piece a = made(std::move(low), o_.most_points), b = made(std::move(high), o_.most_points);
+            // The less the better; of equals the one that leaves the shorter ways.
             const double left = a.volume + b.volume + 1e-5 * piece.volume * (a.hollow + b.hollow) / piece.hollow;
-            if (left < least) least = left, best.emplace(std::move(a), std::move(b));
+            if (left < least) least = left, best.emplace(Split{{axis, at}, std::move(a), std::move(b)});
         };
         for (int axis = 0; axis < 3; ++axis) {
             consider(axis, piece.middle[axis]);
@@ -353,16 +401,22 @@ std::vector<Convex> convex_pieces(const Surface& surface, const PieceOptions& o)
                 consider(axis, *flat);
         }
         const int in_vain = least > piece.volume * (1 - 1e-4) ? piece.in_vain + 1 : 0;
-        if (!best || in_vain > most_in_vain) {
-            done.push_back(std::move(piece));
-            continue;
-        }
-        best->first.in_vain = best->second.in_vain = in_vain;
-        open.push(std::move(best->first));
-        open.push(std::move(best->second));
+        if (!best || in_vain > most_in_vain) return std::nullopt;
+        best->low.in_vain = best->high.in_vain = in_vain;
+        return best;
     }
-    for (Piece& piece : done) out.push_back(Convex::hull(std::move(piece.corners)));
-    return out;
+
+    const PieceOptions& o_;
+    double grain_ = 0;
+    std::priority_queue<Piece> open_;
+};
+
+}  // namespace
+
+std::vector<Convex> convex_pieces(const Surface& surface, const PieceOptions& o) {
+    return Cutting(surface, o).result();
 }
+
+std::optional<CutPlane> next_cut(const Surface& surface, const PieceOptions& o) { return Cutting(surface, o).next(); }
 
 }  // namespace escarp::geometry

@@ -3,6 +3,7 @@
 
 #include <array>
 #include <cstdint>
+#include <optional>
 #include <vector>
 
 #include "convex.h"
@@ -26,15 +27,27 @@ Surface thinned(const Surface& surface, std::size_t most, double* moved = nullpt
 /// The surface seen through a frame and a scale: p -> at * (scale * p).
 Surface placed(const Surface& surface, const Frame& at, double scale);
 
+/// Across an axis of the surface's own frame.
+struct CutPlane {
+    int axis;   ///< 0 to 2
+    double at;  ///< m
+    bool operator==(const CutPlane&) const = default;
+};
+
 struct PieceOptions {
     int most = 32;            ///< pieces
     double tolerance = 0.01;  ///< m: hollows no deeper than this may be filled
     int most_points = 200;    ///< corners of a piece
+    /// Cut there before anything else, whatever comes of it: `most` only says whether more cuts follow.
+    std::vector<CutPlane> first = {};
 };
 /// Convex pieces that together hold the surface and what it encloses; hollows deeper than the tolerance are left open
 /// as long as there are pieces to do so. Split at planes through the middle of the longest way through a hollow, or at
 /// the largest flat within, across the best of the three axes.
 std::vector<Convex> convex_pieces(const Surface& surface, const PieceOptions& options = {});
+/// Where it would be cut next once it is cut at `options.first`: through the piece with the deepest hollow. Nothing
+/// where none is deeper than the tolerance, or no cut takes anything away.
+std::optional<CutPlane> next_cut(const Surface& surface, const PieceOptions& options);
 
 /// What bodies hold beyond what a surface encloses.
 struct Beyond {

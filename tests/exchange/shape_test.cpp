@@ -4,11 +4,14 @@
 #include <exchange/mesh_import.h>
 #include <exchange/question.h>
 #include <exchange/shape_cost.h>
+#include <geometry/distance.h>
+#include <geometry/mesh.h>
 #include <geometry/surface.h>
 #include <motion/clearance.h>
 #include <simulation/arm_parts.h>
 
 #include "support/cells.h"
+#include "support/random.h"
 
 using namespace escarp;
 using cell::json;
@@ -107,7 +110,7 @@ TEST_CASE("an imported fixture with a hollow: the least clearance with 1, 8 and 
     tree["baseline"] = "A";
     const cell::Layout layout = simulation::layout(cell::Document::parse(tree.dump()), "A");
     inspection::Cache cache;
-    const exchange::ShapeCosts costs = exchange::shape_costs(layout, "tub", {1, 8, 32}, cache);
+    const exchange::ShapeCosts costs = exchange::shape_costs(layout, "tub", {{1}, {8}, {32}}, cache);
     REQUIRE(costs.cut.size() == 3);
 
     // The exact surface: every triangle a body, the same motions.
@@ -167,5 +170,71 @@ TEST_CASE("an imported fixture with a hollow: the least clearance with 1, 8 and 
     CHECK_THROWS_AS(exchange::ask(*question, layout, {{"mesh", "tab"}}), cell::InputError);
     tree["meshes"][0].erase("surface");
     const cell::Layout linked = simulation::layout(cell::Document::parse(tree.dump()), "A");
-    CHECK_THROWS_AS(exchange::shape_costs(linked, "tub", {1}, cache), cell::InputError);
+    CHECK_THROWS_AS(exchange::shape_costs(linked, "tub", {{1}}, cache), cell::InputError);
+}
+
+TEST_CASE("planes placed by hand cut a channel into its four boxes, and the best next one is said") {
+    // One closed surface, 120 mm wide within and open at both ends.
+    Surface channel;
+    const double profile[8][2] = {
+        {-0.1, 0}, {0.1, 0}, {0.1, 0.1}, {0.06, 0.1}, {0.06, 0.04}, {-0.06, 0.04}, {-0.06, 0.1}, {-0.1, 0.1}};
+    for (const double y : {-0.1, 0.1})
+        for (const auto& p : profile) channel.points.push_back(Vector3(p[0], y, p[1]).cast<float>());
+    for (std::uint32_t i = 0; i < 8; ++i) {
+        const std::uint32_t j = (i + 1) % 8;
+        channel.triangles.push_back({i, j, 8 + j});
+        channel.triangles.push_back({i, 8 + j, 8 + i});
+    }
+    constexpr std::uint32_t end[6][3] = {{0, 1, 4}, {0, 4, 5}, {1, 2, 4}, {2, 3, 4}, {0, 5, 7}, {5, 6, 7}};
+    for (const auto& t : end) {
+        channel.triangles.push_back({t[0], t[2], t[1]});
+        channel.triangles.push_back({8 + t[0], 8 + t[1], 8 + t[2]});
+    }
+    for (auto& t : channel.triangles) std::swap(t[1], t[2]);
+    const double whole = geometry::volume(channel), hollow = 0.12 * 0.06 * 0.2;
+    CHECK(whole == Approx(0.2 * 0.2 * 0.1 - hollow));
+    const auto volume_of = [](const std::vector<geometry::Convex>& pieces) {
+        double sum = 0;
+        for (const geometry::Convex& c : pieces) sum += geometry::volume(geometry::mesh(c));
+        return sum;
+    };
+    geometry::PieceOptions o{1, 0.002, 200};
+    CHECK(volume_of(geometry::convex_pieces(channel, o)) == Approx(whole + hollow));
+    // Across z at the bottom of the hollow: two pieces, and the hollow is still in one of them; it lies across x.
+    o.first = {{2, 0.04}};
+    CHECK(geometry::convex_pieces(channel, o).size() == 2);
+    CHECK(volume_of(geometry::convex_pieces(channel, o)) == Approx(whole + hollow).epsilon(1e-4));
+    const auto next = geometry::next_cut(channel, o);
+    REQUIRE(next);
+    CHECK(next->axis == 0);
+    CHECK(std::abs(next->at) <= 0.06 + 1e-6);
+    // With it every piece is a box, and nothing is left to cut.
+    o.first.push_back(*next);
+    const auto four = geometry::convex_pieces(channel, o);
+    CHECK(four.size() == 4);
+    CHECK(volume_of(four) == Approx(whole).epsilon(1e-4));
+    CHECK_FALSE(geometry::next_cut(channel, o));
+    // A plane that goes past it cuts nothing; and wherever planes are, the pieces hold the whole surface.
+    o.first = {{2, 0.3}};
+    CHECK(geometry::convex_pieces(channel, o).size() == 1);
+    tests::Draw draw(6);
+    for (int round = 0; round < 20; ++round) {
+        o.first.clear();
+        for (int i = 0; i < 4; ++i) o.first.push_back({draw.whole(0, 2), draw.in(-0.09, 0.09)});
+        o.most = draw.whole(0, 1) ? 1 : 12;
+        const auto pieces = geometry::convex_pieces(channel, o);
+        CHECK(volume_of(pieces) < whole + hollow + 1e-6);
+        for (const auto& t : channel.triangles)
+            for (int k = 0; k < 6; ++k) {
+                const double u = draw.in(0, 1), v = draw.in(0, 1 - u);
+                const Vector3 a = channel.points[t[0]].cast<double>(), b = channel.points[t[1]].cast<double>(),
+                              c = channel.points[t[2]].cast<double>(), p = a + u * (b - a) + v * (c - a);
+                double away = 1e9;
+                for (const geometry::Convex& piece : pieces)
+                    away = std::min(away, geometry::separation(piece, geometry::Frame::Identity(),
+                                              geometry::Convex::sphere(0), geometry::make_frame(p))
+                                              .distance);
+                CHECK(away < 1e-5);
+            }
+    }
 }
