@@ -41,7 +41,7 @@ const Fields& exclusion_fields() {
                        "its bodies are called; all of it if not given."),
         of(Type::device, "b", "other device")
             .usually("")
-            .as_said({"everything else"})
+            .as_said({"all others"})
             .explained("Everything else if not given."),
         of(Type::body, "b_body", "its body").usually(""), text("reason", "reason").usually(""),
         of(Type::condition, "while", "only while")

@@ -310,7 +310,7 @@ void CellPanel::add_pairs() {
         column->setSpacing(1);
         auto* row = new QHBoxLayout;
         auto* names = plain_label(
-            name(a, x.body_a) + QStringLiteral(" \u2013 ") + (b ? name(*b, x.body_b) : tr("everything else")));
+            name(a, x.body_a) + QStringLiteral(" \u2013 ") + (b ? name(*b, x.body_b) : tr("all others")));
         names->setWordWrap(true);
         row->addWidget(names, 1);
         button(row, tr("judge again"), "take_back_" + QString::number(i),

@@ -185,7 +185,7 @@ TEST_CASE("settings of the cell, and a pair left out with a reason and judged ag
     CHECK(h.w().cell()->exclusions.back().b == h.w().cell()->device("arm2"));
     CHECK(h.w().cell()->exclusions.back().body_b == "tool");
     h.choose("pair_" + last + "_b_body", "all of it");
-    h.choose("pair_" + last + "_b", "everything else");
+    h.choose("pair_" + last + "_b", "all others");
     CHECK(h.w().cell()->exclusions.back().b < 0);
     h.press("take_back_" + last);
     CHECK(h.w().cell()->exclusions.size() == before);
