@@ -52,6 +52,7 @@ struct Node {
     int before = -1;  ///< the node that it was first reached from
     Taken by;         ///< and how
     bool expanded = false;
+    bool looked_at = false;                 ///< nothing more comes of it: it is expanded, or the run ends there
     std::uint64_t at_border = 0;            ///< who waits for shared space, by rank
     std::vector<std::pair<int, int>> next;  ///< node, device that acts
 };
@@ -156,6 +157,7 @@ private:
         }
     }
     void expand(int node, const Kernel& k, std::deque<std::pair<int, std::unique_ptr<Kernel>>>& open) {
+        nodes_[static_cast<std::size_t>(node)].looked_at = true;
         if (k.ended()) return;
         nodes_[static_cast<std::size_t>(node)].expanded = true;
         std::vector<Successor> all;
@@ -165,7 +167,7 @@ private:
             // Not where it only leads back to what was gone on from: then the others would never have their turn.
             const bool leads_on = std::any_of(some.begin(), some.end(), [&](const Successor& s) {
                 const auto found = numbers_.find(s.key);
-                return found == numbers_.end() || !nodes_[static_cast<std::size_t>(found->second)].expanded;
+                return found == numbers_.end() || !nodes_[static_cast<std::size_t>(found->second)].looked_at;
             });
             const bool first = rides(k, event) ? !asks_where_it_is_
                                                : some.size() == 1 && some.front().kernel->was_alone() &&
@@ -192,7 +194,7 @@ private:
         for (const auto& [device, waits] : k.waits())
             if (const int r = rank_[static_cast<std::size_t>(device)]; r >= 0 && waits.what == WaitFor::zone)
                 at_border |= std::uint64_t{1} << r;
-        nodes_.push_back({before, std::move(by), false, at_border, {}});
+        nodes_.push_back({before, std::move(by), false, false, at_border, {}});
         return number;
     }
 

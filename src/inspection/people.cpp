@@ -14,6 +14,8 @@ using geometry::Box3;
 using simulation::seconds;
 
 constexpr double millimetre = 1e-3;
+// ISO 13855: beams one above the other leave no way in between the floor and the lowest, nor over the highest. m
+constexpr double highest_lowest_beam = 0.3, lowest_highest_beam = 0.9;
 
 // ISO 13857:2008, table 2: rows by the hazard's height, columns by the fence's, values the horizontal distance. mm
 constexpr double fence_heights[] = {1000, 1200, 1400, 1600, 1800, 2000, 2200, 2400, 2500, 2700};
@@ -66,10 +68,8 @@ double apart(const Vector3& from, const Vector3& to, const Box3& box, Vector3& o
 
 class Judging {
 public:
-    Judging(const cell::Cell& cell, const cell::Device& device, int index, std::size_t guard, int arm,
-        const geometry::Volume& swept)
-        : cell_(cell),
-          guard_(device.guards[guard]),
+    Judging(const cell::Device& device, int index, std::size_t guard, int arm, const geometry::Volume& swept)
+        : guard_(device.guards[guard]),
           swept_(swept),
           from_(device.world * guard_.from),
           to_(device.world * guard_.to) {
@@ -153,7 +153,6 @@ private:
         j.shift = missing <= 0 ? by : 0;
     }
 
-    const cell::Cell& cell_;
     const cell::Guard& guard_;
     const geometry::Volume& swept_;
     const Vector3 from_, to_;
@@ -236,7 +235,7 @@ std::vector<GuardJudged> judge_guards(
             std::optional<GuardJudged> worst[3];
             for (const Arm& arm : arms) {
                 motion::give_way(stop);
-                const Judging judging(cell, d, static_cast<int>(i), g, arm.device, *arm.swept);
+                const Judging judging(d, static_cast<int>(i), g, arm.device, *arm.swept);
                 const auto take = [&](const GuardJudged& j) {
                     auto& known = worst[static_cast<int>(j.by)];
                     if (!known || (known->why_not.empty() && j.missing() > known->missing())) known = j;
@@ -280,6 +279,43 @@ std::string in_words(const cell::Cell& cell, const GuardJudged& j) {
     return {};
 }
 
+std::vector<Finding> beam_findings(const cell::Device& d) {
+    std::vector<Finding> all;
+    const auto tell = [&](const char* what, const std::string& title, const std::string& text, const char* key,
+                          const char* words, double height) {
+        Finding f;
+        f.id = "people:" + d.id + ":" + what;
+        f.severity = Severity::watch;
+        f.devices = {d.id};
+        f.title = d.name + title;
+        f.text = text + " (ISO 13855). " + no_assessment;
+        const double own = std::round((height - d.world.translation().z()) / millimetre);
+        if (own >= 0 && cell::find_field(d.kind->fields(), key)) {
+            WayOut way;
+            way.label = words + short_number(own, 0) + " mm";
+            way.edit = {way.label, {cell::Operation::set("/devices/" + d.id + "/" + key, own)}};
+            way.effect = "then nobody does";
+            f.ways_out.push_back(std::move(way));
+        }
+        all.push_back(std::move(f));
+    };
+    for (const cell::Guard& g : d.guards) {
+        if (g.detection <= 0) continue;
+        const double lowest = d.world.translation().z() + g.bottom, highest = d.world.translation().z() + g.height;
+        if (lowest > highest_lowest_beam + 1e-6)
+            tell("below", " can be passed below",
+                "Its lowest beam is " + millimetres(lowest) + " mm above the floor; above " +
+                    millimetres(highest_lowest_beam) + " mm somebody gets in below it",
+                "bottom_mm", "Lowest beam at ", highest_lowest_beam);
+        if (highest < lowest_highest_beam - 1e-6)
+            tell("above", " can be stepped over",
+                "Its highest beam is " + millimetres(highest) + " mm above the floor; below " +
+                    millimetres(lowest_highest_beam) + " mm somebody steps over it",
+                "height_mm", "Highest beam at ", lowest_highest_beam);
+    }
+    return all;
+}
+
 std::vector<Finding> people_findings(
     const cell::Cell& cell, const simulation::Run& run, Cache& cache, const StopFlag* stop) {
     std::map<std::pair<int, int>, GuardJudged> worst;  // of the runs of one fence, by way past it
@@ -321,6 +357,8 @@ std::vector<Finding> people_findings(
         f.ways_out.push_back(std::move(way));
         all.push_back(std::move(f));
     }
+    for (const cell::Device& d : cell.devices)
+        for (Finding& f : beam_findings(d)) all.push_back(std::move(f));
     return all;
 }
 

@@ -45,7 +45,9 @@ std::string in_words(const cell::Cell& cell, const GuardJudged& judged);
 /// Stands for every use of these figures.
 extern const char* const no_assessment;
 
-/// What is too near, with the way out.
+/// Beams of a device that somebody gets in below, or steps over, with the height that would do.
+std::vector<Finding> beam_findings(const cell::Device& device);
+/// That, and what is too near, each with its way out.
 std::vector<Finding> people_findings(
     const cell::Cell& cell, const simulation::Run& run, Cache& cache, const StopFlag* stop = nullptr);
 

@@ -145,3 +145,39 @@ TEST_CASE("a fence that is too low, or whose openings are too wide, is told with
     CHECK(findings.front().text.find("no fence") != std::string::npos);
     CHECK(findings.front().text.find("replaces no risk assessment") != std::string::npos);
 }
+
+TEST_CASE("beams that somebody gets in below, or steps over, are told with the height that would do") {
+    inspection::Cache cache;
+    json tree = json::parse(tests::demo().text());
+    tree["devices"].push_back({{"id", "curtain"}, {"name", "Curtain"}, {"kind", "light_curtain"}, {"length_mm", 1500},
+        {"bottom_mm", 300}, {"height_mm", 900}, {"detection_mm", 30}, {"response_s", 0.02},
+        {"placement", {{"x_mm", 1250}, {"y_mm", -3000}}}});
+    json& curtain = tree["devices"].back();
+    const auto told = [&] {
+        const auto layout = simulation::layout(cell::Document::parse(tree.dump()), "A");
+        const auto e = study::evaluate(layout, cache);
+        std::map<std::string, std::string> out;
+        for (const inspection::Finding& f : inspection::people_findings(*e->cell, *e->run, cache)) {
+            if (f.devices.front() != "curtain") continue;
+            out[f.id] = f.title;
+            // Its way out takes it away.
+            REQUIRE(f.ways_out.size() == 1);
+            const cell::Layout mended = layout.edited(f.ways_out.front().edit);
+            const auto then = study::evaluate(mended, cache);
+            for (const inspection::Finding& left : inspection::people_findings(*then->cell, *then->run, cache))
+                CHECK(left.id != f.id);
+        }
+        return out;
+    };
+    CHECK(told().empty());
+    curtain["bottom_mm"] = 310;
+    curtain["height_mm"] = 1500;
+    CHECK(told() == std::map<std::string, std::string>{{"people:curtain:below", "Curtain can be passed below"}});
+    // Above the floor, not above what it stands on.
+    curtain["bottom_mm"] = 250;
+    curtain["placement"]["z_mm"] = 100;
+    CHECK(told().count("people:curtain:below") == 1);
+    curtain["placement"]["z_mm"] = 0;
+    curtain["height_mm"] = 890;
+    CHECK(told() == std::map<std::string, std::string>{{"people:curtain:above", "Curtain can be stepped over"}});
+}

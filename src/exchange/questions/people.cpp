@@ -38,6 +38,13 @@ Answer person(Asked& a) {
               << inspection::in_words(cell, j) << "\n";
         guards.push_back(std::move(one));
     }
+    for (const cell::Device& d : cell.devices)
+        for (const inspection::Finding& f : inspection::beam_findings(d)) {
+            lacks = true;
+            const std::string said = f.text.substr(0, f.text.find(". "));
+            words << "  lacking " << d.name << ", height: " << said << "\n";
+            guards.push_back({{"device", d.id}, {"by", "height"}, {"enough", false}, {"words", said}});
+        }
     if (guards.empty()) words << "Nothing in this cell keeps people away: no light curtain, no fence, or no arm.\n";
     words << inspection::no_assessment << "\n";
     return {{{"guards", guards}, {"note", inspection::no_assessment}}, words.str(), lacks};
