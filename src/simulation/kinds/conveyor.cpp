@@ -153,11 +153,14 @@ public:
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         auto b = std::make_shared<Belt>();
         const cell::Values v(r, fields());
+        // In the order in which mistakes are told.
+        const Course course{v.number("length_mm"), v.number("bend_deg"), v.number("radius_mm"), v.number("after_mm")};
+        const double guide = v.number("guide_mm");
         read_drive(r, v, *b);
         if (!b->to.empty()) d.needs.emplace_back("to", b->to);
-        read_path(r, v, *b);
+        read_path(r, v, course, *b);
         d.look = cell::Look::belt;
-        add_bed(v.number("guide_mm"), *b, d);
+        add_bed(guide, *b, d);
         add_legs(*b, d);
         add_arrows(*b, d);
         const Frame up = geometry::make_frame({0, 0, b->height});
@@ -220,9 +223,11 @@ private:
         if (b.from_side && b.to.empty())
             r.problem("joins", "\"From the side\" needs \"to\": the id of the conveyor that it joins.");
     }
-    static void read_path(const cell::Reader& r, const cell::Values& v, Belt& b) {
-        const double length = v.number("length_mm"), bend = v.number("bend_deg"), radius = v.number("radius_mm"),
-                     after = v.number("after_mm");
+    struct Course {
+        double length, bend, radius, after;  ///< m, rad
+    };
+    static void read_path(const cell::Reader& r, const cell::Values& v, const Course& course, Belt& b) {
+        const auto& [length, bend, radius, after] = course;
         if (bend != 0 && radius < 0.5 * b.width + 0.01)
             r.problem("radius_mm",
                 "The radius of the bend's centre line is expected to be at least half the belt's width and 10 mm "
