@@ -358,6 +358,7 @@ public:
             open_.push(std::move(best->high));
         }
         std::vector<Convex> out;
+        out.reserve(done.size());
         for (Piece& piece : done) out.push_back(Convex::hull(std::move(piece.corners)));
         return out;
     }

@@ -93,7 +93,7 @@ private:
     static constexpr int ask_event(int nth) { return 4 * nth + 1; }
     static constexpr int decide_event(int nth) { return 4 * nth + 2; }
     static constexpr int back_event(int nth) { return 4 * nth + 3; }
-    Keeper& keeper(Kernel& kernel, const Checkpoint& c) { return *kernel.changing(c.keeper).keeper(); }
+    static Keeper& keeper_of(Kernel& kernel, const Checkpoint& c) { return *kernel.changing(c.keeper).keeper(); }
     bool granted(const Kernel& kernel, const Checkpoint& c) const;
     bool ask(Kernel& kernel, const Checkpoint& c);
     bool on_leg(const Checkpoint& c) const;

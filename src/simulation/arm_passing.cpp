@@ -29,7 +29,7 @@ bool ArmDriver::granted(const Kernel& k, const Checkpoint& c) const {
     return k.behaviour(c.keeper).keeper()->may(index_);
 }
 bool ArmDriver::ask(Kernel& k, const Checkpoint& c) {
-    return k.behaviour(c.keeper).keeper()->asked(index_) ? granted(k, c) : keeper(k, c).ask(k, index_, c.visit);
+    return k.behaviour(c.keeper).keeper()->asked(index_) ? granted(k, c) : keeper_of(k, c).ask(k, index_, c.visit);
 }
 bool ArmDriver::on_leg(const Checkpoint& c) const { return c.step == step().number && c.kind == leg_.kind; }
 
@@ -149,7 +149,7 @@ bool ArmDriver::passing_event(Kernel& k, int what) {
         k.end(block_);
         for (const int nth : std::exchange(passed_, {})) {
             k.because(block_);
-            keeper(k, checkpoints_[static_cast<std::size_t>(nth)]).give_back(k, index_);
+            keeper_of(k, checkpoints_[static_cast<std::size_t>(nth)]).give_back(k, index_);
         }
         set_off(k);
         return true;
@@ -158,7 +158,7 @@ bool ArmDriver::passing_event(Kernel& k, int what) {
     const Checkpoint& c = checkpoints_[static_cast<std::size_t>(nth)];
     if (what == back_event(nth)) {
         k.because(block_);
-        keeper(k, c).give_back(k, index_);
+        keeper_of(k, c).give_back(k, index_);
     } else if (!ask(k, c) && what == decide_event(nth)) {
         brake(k, c);
     }
