@@ -344,8 +344,9 @@ void LayoutActions::copies(const std::vector<Frame>& by) {
 }
 
 void LayoutActions::array_rows() {
-    if (ids().empty()) return;
-    const geometry::Box3 b = cell::world_extent(*workspace_.cell(), workspace_.selected_indexes().front());
+    const std::vector<int> chosen = workspace_.selected_indexes();
+    if (chosen.empty()) return;
+    const geometry::Box3 b = cell::world_extent(*workspace_.cell(), chosen.front());
     const double dx = std::ceil(1e-2 * 1e3 * (b.high.x() - b.low.x())) * 100,
                  dy = std::ceil(1e-2 * 1e3 * (b.high.y() - b.low.y())) * 100;
     NumbersDialog dialog(tr("Copies in rows"),
@@ -372,8 +373,9 @@ void LayoutActions::array_rows() {
 }
 
 void LayoutActions::array_ring() {
-    if (ids().empty()) return;
-    const Vector3 at = 1e3 * workspace_.cell()->devices[workspace_.selected_indexes().front()].world.translation();
+    const std::vector<int> chosen = workspace_.selected_indexes();
+    if (chosen.empty()) return;
+    const Vector3 at = 1e3 * workspace_.cell()->devices[chosen.front()].world.translation();
     NumbersDialog dialog(tr("Copies on a circle"),
         {{"ring_count", tr("how many in all"), "", 2, 200, 6},
             {"ring_x", tr("centre X"), "mm", -1e5, 1e5, std::round(at.x()) - 1000},

@@ -174,6 +174,8 @@ void Workspace::renew(std::optional<cell::Layout> known) {
     Q_EMIT document_changed();
     if (!trying() || preview_) Q_EMIT evaluated();
     else if (!told_soon_.isActive()) told_soon_.start(90);
+    // What is not there any more is not selected: also where only a draft had it.
+    if (!selection_.device.isEmpty() && cell_->device(selection_.device.toStdString()) < 0) select({});
 }
 
 void Workspace::set_document(const cell::Document& document, std::optional<cell::Layout> known) {
@@ -188,7 +190,6 @@ void Workspace::set_document(const cell::Document& document, std::optional<cell:
         known.reset();
     }
     renew(std::move(known));
-    if (!selection_.device.isEmpty() && cell_->device(selection_.device.toStdString()) < 0) select({});
 }
 
 bool Workspace::apply(const cell::Edit& edit) {
@@ -282,7 +283,6 @@ void Workspace::set_variant(const QString& id) {
     draft_.reset();
     variant_ = id;
     renew();
-    if (!selection_.device.isEmpty() && cell_->device(selection_.device.toStdString()) < 0) select({});
     set_time(std::min(time(), end_time()));
 }
 
@@ -391,8 +391,7 @@ void Workspace::toggle(const QString& device) {
 
 QStringList Workspace::selected() const {
     QStringList all;
-    if (!selection_.device.isEmpty()) all << selection_.device;
-    for (const QString& id : also_)
+    for (const QString& id : QStringList{selection_.device} + also_)
         if (cell_->device(id.toStdString()) >= 0 && !all.contains(id)) all << id;
     return all;
 }

@@ -609,3 +609,27 @@ TEST_CASE("a picture lies under the Floor and is scaled by two points and their 
     b.action("picture_drop")->trigger();
     CHECK(!b.w().document().tree().contains("underlay"));
 }
+
+TEST_CASE("what only a draft had is not selected any more once that is dropped, and nothing is done with it") {
+    Bench b;
+    cell::json box = {{"id", "passing"}, {"name", "Passing"}, {"kind", "structure"}, {"shape", "box"},
+        {"length_mm", 200}, {"width_mm", 200}, {"height_mm", 200}};
+    for (const bool whole : {true, false}) {
+        REQUIRE(b.w().try_out({"add", {cell::Operation::add("/devices", box)}}, true));
+        if (whole) b.w().select("passing");
+        else b.w().select_devices({"arm1", "passing"});
+        CHECK(b.w().selected().contains("passing"));
+        b.w().drop_draft();
+        CHECK_FALSE(b.w().selected().contains("passing"));
+        CHECK(b.w().selected_indexes().size() == (whole ? 0u : 1u));
+    }
+    b.w().select("no_such_device");
+    CHECK(b.w().selected().isEmpty());
+    const auto before = b.w().document();
+    for (const char* action :
+        {"array_ring", "array_rows", "align_left", "distribute_x", "mirror_x", "duplicate", "lock", "group", "ungroup",
+            "turn_left", "keep_own", "hide", "best_base", "leave_out", "which_arm", "remove"})
+        b.action(action)->trigger();
+    b.settle();
+    CHECK(b.w().document() == before);
+}
