@@ -50,14 +50,13 @@ public:
         act("arm_by_hand");
         act("jog_z_plus");
         act("jog_y_plus");
-        auto* ghosts = window_.findChild<QCheckBox*>("solution_ghosts");
-        if (ghosts) ghosts->setChecked(true);
+        show_ghosts(true);
         w_.select({});
         w_.select("arm1");
         window_.model()->fit_selection();
         act("jog_z_plus");
         shot("arm-by-hand");
-        if (ghosts) ghosts->setChecked(false);
+        show_ghosts(false);
         window_.model()->fit();
         act("motion_plot");
         at_cycle(3.2);
@@ -192,6 +191,10 @@ private:
     void shot(const QString& name) {
         calm(name);
         save(window_.grab(), name);
+    }
+    /// The panel is made anew whenever another arm is selected: the box is looked for each time.
+    void show_ghosts(bool on) {
+        if (auto* box = window_.findChild<QCheckBox*>("solution_ghosts")) box->setChecked(on);
     }
     void act(const char* name) { window_.findChild<QAction*>(name)->trigger(); }
     void fit() {
