@@ -309,8 +309,8 @@ void CellPanel::add_pairs() {
         column->setContentsMargins(8, 0, 4, 0);
         column->setSpacing(1);
         auto* row = new QHBoxLayout;
-        auto* names = plain_label(
-            name(a, x.body_a) + QStringLiteral(" \u2013 ") + (b ? name(*b, x.body_b) : tr("all others")));
+        auto* names =
+            plain_label(name(a, x.body_a) + QStringLiteral(" \u2013 ") + (b ? name(*b, x.body_b) : tr("all others")));
         names->setWordWrap(true);
         row->addWidget(names, 1);
         button(row, tr("judge again"), "take_back_" + QString::number(i),
