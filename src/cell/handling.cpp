@@ -180,7 +180,7 @@ bool is_pair(const json& e, const Pair& pair) {
 std::string checked_names(const Layout& layout, const Pair& pair) {
     if (pair.a == pair.b) throw InputError("excluded_pairs", "Two different devices are expected.");
     const auto one = [&](const std::string& device, const std::string& body) {
-        const std::string name = name_of(existing(layout, "devices", device));
+        std::string name = name_of(existing(layout, "devices", device));
         if (body.empty()) return name;
         const std::vector<std::string> known = body_names(layout.cell(), layout.cell().device(device));
         if (std::find(known.begin(), known.end(), body) != known.end()) return name + " " + body;

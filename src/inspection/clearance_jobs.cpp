@@ -568,7 +568,7 @@ motion::Clearance ClearanceJobs::answer(const ClearanceJob& job, double from, do
 
 motion::Clearance ClearanceJobs::answer_beside(const ClearanceJob& job, double cap, double mark) const {
     motion::ClearanceQuery query{job.from, std::max(job.from, job.to), cap};
-    const motion::Clearance found = ask(job, query);
+    motion::Clearance found = ask(job, query);
     if (found.part_a < 0 || found.distance < mark || found.distance >= mark + query.tolerance) return found;
     query.cap = found.distance, query.tolerance = 1e-6;
     const motion::Clearance exact = ask(job, query);
