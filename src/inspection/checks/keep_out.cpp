@@ -1,5 +1,7 @@
 // Volumes in which nobody may be while their input says so.
 
+#include <algorithm>
+
 #include <simulation/kernel.h>
 
 #include "../check.h"
@@ -56,7 +58,11 @@ void keep_out_check(const Context& c, Inspection& result) {
         f.when_s = simulation::seconds(*when);
         f.devices = {d.id};
         std::string who;
+        // Where movers are named, nobody else counts; each of them has a signal of its own.
+        const auto named = [&](const cell::Device& m) { return c.cell.signal(d.id + "." + m.id + "_inside") >= 0; };
+        const bool some = std::any_of(c.cell.devices.begin(), c.cell.devices.end(), named);
         for (const int m : who_is_in(c, static_cast<int>(i), kept->space, *when)) {
+            if (some && !named(c.device(m))) continue;
             who += (who.empty() ? "" : " and ") + c.device(m).name;
             f.devices.push_back(c.device(m).id);
         }
