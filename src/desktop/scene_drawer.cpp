@@ -10,6 +10,7 @@
 #include <QOpenGLShaderProgram>
 #include <QOpenGLVersionFunctionsFactory>
 #include <QOpenGLVertexArrayObject>
+#include <QPainter>
 #include <QThread>
 
 namespace escarp::desktop {
@@ -123,6 +124,7 @@ uniform sampler2D map;
 out vec4 result;
 void main() { result = vec4(0.20, 0.17, 0.13, 0.6 * texture(map, at).r); })";
 constexpr int shadow_pixels = 256;
+constexpr int spare = 8;  // pixels that the target may be larger than what is drawn
 const QVector3D paper(0.925f, 0.910f, 0.875f);
 
 /// Corners or line ends of all items of one sort in one buffer; only what changed since the last scene is worked out
@@ -268,35 +270,64 @@ public:
     void end() {
         for (Batch* b : {&solid_, &clear_, &lines_, &floor_}) b->destroy();
         nothing_.destroy();
-        target_.reset(), fine_target_.reset(), map_.reset(), blurred_.reset();
+        target_.reset(), map_.reset(), blurred_.reset();
     }
 
     QImage draw(const Scene& scene) {
-        const QSize size = scene.size * scene.fine;
-        auto& target = scene.fine > 1 ? fine_target_ : target_;
-        if (!target || target->size() != size)
-            target = std::make_unique<QOpenGLFramebufferObject>(size, QOpenGLFramebufferObject::CombinedDepthStencil);
         solid_.follow(scene.items), clear_.follow(scene.items), lines_.follow(scene.items);
         QMatrix4x4 middle;
         middle.translate(scene.floor_x, scene.floor_y, 0);
         floor_.follow({{grid_, middle, {}, QVector4D(0.80f, 0.77f, 0.70f, 1.0f)}});
         cast_shadow(scene);
-        target->bind();
+        // Drawn larger it is drawn part by part, so that it needs no more room.
+        const int parts = scene.fine;
+        const QSize shown((scene.size.width() + parts - 1) / parts, (scene.size.height() + parts - 1) / parts);
+        const QSize drawn = shown * parts;
+        if (!target_ || target_->width() < drawn.width() || target_->height() < drawn.height() ||
+            target_->width() > drawn.width() + spare || target_->height() > drawn.height() + spare)
+            target_ = std::make_unique<QOpenGLFramebufferObject>(drawn, QOpenGLFramebufferObject::CombinedDepthStencil);
+        if (parts == 1) return paint(scene, drawn, scene.lens);
+        QImage picture(scene.size, QImage::Format_RGB32);
+        QPainter painter(&picture);
+        for (int row = 0; row < parts; ++row)
+            for (int column = 0; column < parts; ++column) {
+                const float wide = static_cast<float>(scene.size.width()) / static_cast<float>(shown.width());
+                const float high = static_cast<float>(scene.size.height()) / static_cast<float>(shown.height());
+                QMatrix4x4 part;
+                part(0, 0) = wide, part(0, 3) = wide - 1 - 2 * static_cast<float>(column);
+                part(1, 1) = high, part(1, 3) = 1 + 2 * static_cast<float>(row) - high;
+                const QImage larger = paint(scene, drawn, part * scene.lens);
+                painter.drawImage(column * shown.width(), row * shown.height(),
+                    larger.scaled(shown, Qt::IgnoreAspectRatio, Qt::SmoothTransformation));
+            }
+        return picture;
+    }
+
+private:
+    /// What the lens sees, in the lowest and leftmost pixels of the target.
+    QImage paint(const Scene& scene, const QSize& size, const QMatrix4x4& lens) {
+        const auto use = [&](QOpenGLShaderProgram& p) {
+            p.bind();
+            p.setUniformValue("view", scene.view);
+            p.setUniformValue("lens", lens);
+        };
+        target_->bind();
         gl_->glViewport(0, 0, size.width(), size.height());
         gl_->glClearColor(paper.x(), paper.y(), paper.z(), 1.0f);
         gl_->glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
         gl_->glEnable(GL_DEPTH_TEST);
-        use(grid_lines_, scene);
+        use(grid_lines_);
         on_floor(grid_lines_, scene);
         grid_lines_.setUniformValue("paper", paper);
         floor_.draw(*gl_);
+        use(shadow_);
         draw_shadow(scene);
-        use(faces_, scene);
+        use(faces_);
         faces_.setUniformValue("light", QVector3D(0.25f, 0.75f, 0.61f).normalized());
         solid_.draw(*gl_);
-        use(edges_, scene);
+        use(edges_);
         lines_.draw(*gl_);
-        use(faces_, scene);
+        use(faces_);
         gl_->glEnable(GL_BLEND);
         gl_->glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE);
         gl_->glDepthMask(GL_FALSE);
@@ -304,16 +335,9 @@ public:
         gl_->glDepthMask(GL_TRUE);
         gl_->glDisable(GL_BLEND);
         faces_.release();
-        target->release();
-        const QImage picture = target->toImage().convertToFormat(QImage::Format_RGB32);
-        return scene.fine > 1 ? picture.scaled(scene.size, Qt::IgnoreAspectRatio, Qt::SmoothTransformation) : picture;
-    }
-
-private:
-    static void use(QOpenGLShaderProgram& p, const Scene& scene) {
-        p.bind();
-        p.setUniformValue("view", scene.view);
-        p.setUniformValue("lens", scene.lens);
+        target_->release();
+        const QImage all = target_->toImage().convertToFormat(QImage::Format_RGB32);
+        return all.size() == size ? all : all.copy(QRect(QPoint(0, all.height() - size.height()), size));
     }
     /// Seen from above: how much of the floor lies in the shade, soft at the borders.
     void cast_shadow(const Scene& scene) {
@@ -344,7 +368,6 @@ private:
         map_->release();
     }
     void draw_shadow(const Scene& scene) {
-        use(shadow_, scene);
         on_floor(shadow_, scene);
         shadow_.setUniformValue("map", 0);
         gl_->glBindTexture(GL_TEXTURE_2D, map_->texture());
@@ -365,7 +388,7 @@ private:
     QOpenGLFunctions_3_3_Core* gl_ = nullptr;
     QOpenGLShaderProgram faces_, edges_, grid_lines_, cast_, blur_, shadow_;
     QOpenGLVertexArrayObject nothing_;
-    std::unique_ptr<QOpenGLFramebufferObject> map_, blurred_, fine_target_;
+    std::unique_ptr<QOpenGLFramebufferObject> map_, blurred_;
     Batch solid_{Batch::Sort::solid}, clear_{Batch::Sort::clear}, lines_{Batch::Sort::lines},
         floor_{Batch::Sort::lines};
     std::shared_ptr<const SceneMesh> grid_;
