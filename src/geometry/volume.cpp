@@ -85,24 +85,45 @@ UprightCut::Placed::Placed(const UprightCut& cut, const Frame& at, double grow)
       box_(bounds(cut.shape_, at)) {
     box_.low -= Vector3::Constant(grow);
     box_.high += Vector3::Constant(grow);
+    const Convex& shape = cut.shape_;
+    const bool own = shape.core() == Convex::Core::points;
+    if (own && shape.points().size() <= 2) {
+        if (shape.points().size() < 2) return;
+        axis_ = shape.points()[1] - shape.points()[0];
+        const double length = axis_.squaredNorm();
+        across_ = length > 0 ? Vector3(up_ - up_.dot(axis_) / length * axis_) : up_;
+        return;
+    }
+    // A box that holds the core, and a hull's faces.
+    const std::size_t planes = 3 + cut.normals_.size();
+    over_.reserve(planes), under_.reserve(planes);
+    for (int axis = 0; axis < 3; ++axis) {
+        add_plane(-Vector3::Unit(axis), (own ? -cut.own_.low[axis] : shape.half()[axis]) + grow_);
+        add_plane(Vector3::Unit(axis), (own ? cut.own_.high[axis] : shape.half()[axis]) + grow_);
+    }
+    for (std::size_t i = 0; i < cut.normals_.size(); ++i) add_plane(cut.normals_[i], cut.offsets_[i] + grow_);
 }
 
-/// Between the planes of a box that holds the core, grown.
-bool UprightCut::Placed::slabs(const Vector3& from, double& low, double& high) const {
-    const Convex& shape = cut_.shape_;
-    const bool own = shape.core() == Convex::Core::points;
-    for (int axis = 0; axis < 3; ++axis) {
-        const double least = (own ? cut_.own_.low[axis] : -shape.half()[axis]) - grow_;
-        const double most = (own ? cut_.own_.high[axis] : shape.half()[axis]) + grow_;
-        if (std::abs(up_[axis]) < 1e-12) {
-            if (from[axis] < least || from[axis] > most) return false;
-            continue;
-        }
-        const double one = (least - from[axis]) / up_[axis], two = (most - from[axis]) / up_[axis];
-        low = std::max(low, std::min(one, two)), high = std::min(high, std::max(one, two));
-        if (low > high) return false;
+/// `normal`, outwards, and `offset` in the body's axes.
+void UprightCut::Placed::add_plane(const Vector3& normal, double offset) {
+    constexpr double upright = 1e-12;
+    const Vector3 n = at_.linear() * normal, o = at_.translation();
+    const Plane inside{offset + n.x() * o.x() + n.y() * o.y(), -n.x(), -n.y()};
+    if (std::abs(n.z()) < upright) {
+        beside_.push_back(inside);
+        return;
     }
-    return true;
+    const double per = 1 / n.z();
+    (per > 0 ? over_ : under_).push_back({per * inside.at_zero, per * inside.by_x, per * inside.by_y});
+}
+
+/// Between all planes.
+bool UprightCut::Placed::between(double x, double y, double& low, double& high) const {
+    for (const Plane& p : beside_)
+        if (p.of(x, y) < 0) return false;
+    for (const Plane& p : over_) high = std::min(high, p.of(x, y));
+    for (const Plane& p : under_) low = std::max(low, p.of(x, y));
+    return low <= high;
 }
 
 /// Within an endless cylinder about the body's z.
@@ -118,63 +139,67 @@ bool UprightCut::Placed::round(const Vector3& from, double& low, double& high) c
     return low <= high;
 }
 
-bool UprightCut::Placed::planes(const Vector3& from, double& low, double& high) const {
-    for (std::size_t i = 0; i < cut_.normals_.size(); ++i) {
-        const double rate = cut_.normals_[i].dot(up_), left = cut_.offsets_[i] + grow_ - cut_.normals_[i].dot(from);
-        if (std::abs(rate) < 1e-12) {
-            if (left < 0) return false;
-        } else if (rate > 0) {
-            high = std::min(high, left / rate);
-        } else {
-            low = std::max(low, left / rate);
-        }
-        if (low > high) return false;
+bool UprightCut::Placed::ball(const Vector3& from, const Vector3& centre, double& low, double& high) const {
+    const Vector3 off = from - centre;
+    const double b = off.dot(up_), square = b * b - off.squaredNorm() + grow_ * grow_;
+    if (square < 0) return false;
+    const double root = std::sqrt(square);
+    low = -b - root, high = -b + root;
+    return true;
+}
+
+/// Where it runs through the endless cylinder between the two ends, or else through the ball at that end.
+bool UprightCut::Placed::capsule(const Vector3& from, double& low, double& high) const {
+    constexpr double upright = 1e-18;
+    const Vector3 &a = cut_.shape_.points()[0], &b = cut_.shape_.points()[1];
+    const Vector3 off = from - a;
+    const double length = axis_.squaredNorm(), aa = across_.squaredNorm();
+    if (length <= upright) return ball(from, a, low, high);
+    const double share = off.dot(axis_) / length, by = up_.dot(axis_) / length;
+    double first = 0, last = 0;
+    const auto on_ball = [&](double at_share) { return ball(from, at_share < 0 ? a : b, first, last); };
+    if (aa <= upright) {  // along the axis
+        if (!ball(from, by > 0 ? a : b, low, last)) return false;
+        return ball(from, by > 0 ? b : a, first, high);
+    }
+    const double bb = across_.dot(off), cc = off.squaredNorm() - share * share * length - grow_ * grow_;
+    const double square = bb * bb - aa * cc;
+    if (square < 0) return false;
+    const double root = std::sqrt(square), one = (-bb - root) / aa, two = (-bb + root) / aa;
+    low = one, high = two;
+    if (const double at = share + one * by; at < 0 || at > 1) {
+        if (!on_ball(at)) return false;
+        low = first;
+    }
+    if (const double at = share + two * by; at < 0 || at > 1) {
+        if (!on_ball(at)) return false;
+        high = last;
     }
     return true;
 }
 
-bool UprightCut::Placed::ball(const Vector3& from, const Vector3& centre, double& low, double& high) const {
-    const Vector3 off = from - centre;
-    const double b = off.dot(up_), root = b * b - off.squaredNorm() + grow_ * grow_;
-    if (root < 0) return false;
-    low = std::min(low, -b - std::sqrt(root)), high = std::max(high, -b + std::sqrt(root));
-    return true;
-}
-
 bool UprightCut::Placed::at(double x, double y, double slack, double& low, double& high) const {
-    // Seen from the body: the line's point at the world's z of its origin, and its direction.
-    const Vector3 from = into_ * Vector3(x - at_.translation().x(), y - at_.translation().y(), 0);
     const Convex& shape = cut_.shape_;
-    if (shape.core() == Convex::Core::points && shape.points().size() <= 2) {
-        low = 1e300, high = -1e300;
-        ball(from, shape.points().front(), low, high);
-        if (shape.points().size() == 2) {
-            const Vector3 &a = shape.points()[0], &b = shape.points()[1];
-            ball(from, b, low, high);
-            // The rounded side between the two balls.
-            const Vector3 axis = b - a, off = from - a;
-            const double length = axis.squaredNorm();
-            const Vector3 d = up_ - up_.dot(axis) / length * axis, o = off - off.dot(axis) / length * axis;
-            const double aa = d.squaredNorm(), bb = d.dot(o), root = bb * bb - aa * (o.squaredNorm() - grow_ * grow_);
-            if (length > 1e-18 && aa > 1e-18 && root >= 0)
-                for (const double t : {(-bb - std::sqrt(root)) / aa, (-bb + std::sqrt(root)) / aa}) {
-                    const double share = (off + t * up_).dot(axis) / length;
-                    if (share >= 0 && share <= 1) low = std::min(low, t), high = std::max(high, t);
-                }
-        }
+    const bool planes = !over_.empty();
+    low = -1e300, high = 1e300;
+    if (planes && !between(x, y, low, high)) return false;
+    // Seen from the body: the line's point at the world's z of its origin, and its direction.
+    const Vector3 from = into_.col(0) * (x - at_.translation().x()) + into_.col(1) * (y - at_.translation().y());
+    if (!planes) {
+        const bool one = shape.points().size() == 1;
+        if (!(one ? ball(from, shape.points().front(), low, high) : capsule(from, low, high))) return false;
     } else {
-        low = -1e300, high = 1e300;
-        if (!slabs(from, low, high)) return false;
         if (shape.core() == Convex::Core::cylinder && !round(from, low, high)) return false;
-        if (!planes(from, low, high)) return false;
         // Beside edges and corners the planes leave more than there is: on towards the body by Newton's method. The
         // distance to a convex body is a convex function along the line, so that no step goes too far.
         const bool is_hull = shape.core() == Convex::Core::points;
+        const double near = (grow_ + slack) * (grow_ + slack);
         const auto towards = [&](double& end, double sign) {
             for (int i = 0; i < most_steps; ++i) {
                 const Vector3 away = from_core(shape, from + end * up_);
-                const double distance = away.norm();
-                if (distance - grow_ <= slack) return true;
+                const double square = away.squaredNorm();
+                if (square <= near) return true;
+                const double distance = std::sqrt(square);
                 // Of hulls the nearest point is not known as well as the distance: there a step of that length.
                 const double nearing = is_hull ? distance : -sign * away.dot(up_);
                 if (nearing <= 0) return false;  // farther on it is only farther away

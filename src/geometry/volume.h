@@ -25,10 +25,17 @@ public:
         const Box3& box() const { return box_; }
 
     private:
-        bool slabs(const Vector3& from, double& low, double& high) const;
+        /// A plane that the body is on one side of: where the line through (x, y) meets it, from the height of the
+        /// body's origin up; of an upright one, how far inside it the line is.
+        struct Plane {
+            double at_zero, by_x, by_y;
+            double of(double x, double y) const { return at_zero + by_x * x + by_y * y; }
+        };
+        void add_plane(const Vector3& normal, double offset);
+        bool between(double x, double y, double& low, double& high) const;
         bool round(const Vector3& from, double& low, double& high) const;
-        bool planes(const Vector3& from, double& low, double& high) const;
         bool ball(const Vector3& from, const Vector3& centre, double& low, double& high) const;
+        bool capsule(const Vector3& from, double& low, double& high) const;
 
         const UprightCut& cut_;
         const Frame at_;
@@ -36,6 +43,8 @@ public:
         const Vector3 up_;    ///< the world's z there
         const double grow_;   ///< of the core
         Box3 box_;
+        std::vector<Plane> over_, under_, beside_;
+        Vector3 axis_ = Vector3::Zero(), across_ = Vector3::Zero();  ///< of a capsule; of the line's way across that
     };
 
 private:

@@ -18,11 +18,12 @@ void each_placement(const Mover& mover, double from, double to, double most, con
     motion::give_way(stop);
     Mover::Look look;
     mover.look(from, to, look);
+    mover.look_closer(from, to, look);
     std::vector<int> rest;
     for (const int p : parts) {
         const motion::Part& part = mover.parts()[p];
         const geometry::Frame& frame = look.frames[part.frame];
-        const double travel = mover.travel(look, p, frame * mover.set().centre(p));
+        const double travel = mover.near_travel(look, p, frame * mover.set().centre(p));
         if (travel <= most || to - from < no_time) use(p, frame, travel);
         else rest.push_back(p);
     }
@@ -73,12 +74,13 @@ std::vector<std::pair<double, double>> times_within(const Mover& mover, const Cu
     // Those of `parts` that may be within the volume at some instant of a stretch.
     const auto within = [&](double begin, double end, const std::vector<int>& parts) {
         mover.look(begin, end, look);
+        mover.look_closer(begin, end, look);
         std::vector<int> some;
         for (const int p : parts) {
             const motion::Part& part = mover.parts()[p];
             const geometry::Frame& frame = look.frames[part.frame];
-            if (volume.meets(cuts[p], frame * part.at, margin + mover.travel(look, p, frame * mover.set().centre(p))))
-                some.push_back(p);
+            const double travel = mover.near_travel(look, p, frame * mover.set().centre(p));
+            if (volume.meets(cuts[p], frame * part.at, margin + travel)) some.push_back(p);
         }
         return some;
     };

@@ -157,6 +157,48 @@ double travel_bound(const Mechanism& m, const std::vector<Frame>& links, int lin
     return way;
 }
 
+namespace {
+/// What one joint, or a follower, does in a time.
+struct Turned {
+    double turn, speed, off;  ///< at most; the rate it has now; how far it gets from where that would bring it
+    Turned(const Mechanism& m, int code, const JointVector& rate, const JointVector& by, const JointVector& bend) {
+        if (code < m.size()) {
+            turn = by[code], speed = rate[code], off = bend[code];
+        } else {
+            const JointVector& ratios = m.followers[code - m.size()].ratios;
+            turn = ratios.cwiseAbs().dot(by), speed = ratios.dot(rate), off = ratios.cwiseAbs().dot(bend);
+        }
+    }
+};
+}  // namespace
+
+double steady_travel_bound(const Mechanism& m, const std::vector<Frame>& links, int link, const Vector3& centre,
+    double radius, const JointVector& rate, const JointVector& by, const JointVector& bend, double half) {
+    Vector3 moving = Vector3::Zero(), turning = Vector3::Zero();
+    double way = 0, rest = 0;
+    for (int at = link;;) {
+        const int code = m.carrier(at);
+        if (code < 0) break;
+        const Joint& joint = m.connection(code);
+        at = joint.parent;
+        const auto [turn, speed, off] = Turned(m, code, rate, by, bend);
+        if (turn == 0) continue;
+        const Frame& child = links[joint.child];
+        const Vector3 axis = child.linear() * joint.axis;
+        if (joint.type == JointType::slide) {
+            moving += speed * axis, rest += off;
+            way += turn;
+            continue;
+        }
+        const Vector3 across = axis.cross(centre - child.translation());
+        const double out = across.norm() + radius, lever = out + way;
+        moving += speed * across, turning += speed * axis;
+        rest += off * out + turn * (way + 0.5 * lever * turn);
+        way += turn * lever;
+    }
+    return std::min(way, half * (moving.norm() + radius * turning.norm()) + rest);
+}
+
 Drift drift_bound(const Mechanism& m, const std::vector<Frame>& links, int link, const Vector3& centre, double radius,
     const Vector3& point, const Vector3& along, const JointVector& rate, const JointVector& by,
     const JointVector& bend) {
@@ -169,13 +211,7 @@ Drift drift_bound(const Mechanism& m, const std::vector<Frame>& links, int link,
         if (code < 0) break;
         const Joint& joint = m.connection(code);
         at = joint.parent;
-        double turn, speed, off;
-        if (code < m.size()) {
-            turn = by[code], speed = rate[code], off = bend[code];
-        } else {
-            const JointVector& ratios = m.followers[code - m.size()].ratios;
-            turn = ratios.cwiseAbs().dot(by), speed = ratios.dot(rate), off = ratios.cwiseAbs().dot(bend);
-        }
+        const auto [turn, speed, off] = Turned(m, code, rate, by, bend);
         if (turn == 0) continue;
         const Frame& child = links[joint.child];
         const Vector3 axis = child.linear() * joint.axis;

@@ -434,6 +434,13 @@ double ArmMover::travel(const Look& look, std::size_t part, const Vector3& centr
         kinematics::travel_bound(mechanism_, look.frames, p.frame, centre, p.shape.bound(), look.by));
 }
 
+double ArmMover::near_travel(const Look& look, std::size_t part, const Vector3& centre) const {
+    const Part& p = parts()[part];
+    if (p.levers.size() == 0) return 0;
+    return std::min(p.levers.dot(look.by), kinematics::steady_travel_bound(mechanism_, look.frames, p.frame, centre,
+                                               p.shape.bound(), look.rate, look.by, look.bend, look.half));
+}
+
 /// Only the joints between the two count where one carries the other.
 double ArmMover::travel_seen_from(
     const Look& look, std::size_t part, const Vector3& centre, std::size_t other, const Vector3& other_centre) const {

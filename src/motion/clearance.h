@@ -82,12 +82,16 @@ public:
     /// How far any point of a part gets at most from the middle of a look to either of its ends, m. `centre`: of the
     /// part's ball there.
     virtual double travel(const Look& look, std::size_t part, const Vector3& centre) const = 0;
+    /// The same, closer to the truth after `look_closer`.
+    virtual double near_travel(const Look& look, std::size_t part, const Vector3& centre) const {
+        return travel(look, part, centre);
+    }
     /// How far a part gets at most, seen from another of this mover's parts, m.
     virtual double travel_seen_from(const Look& look, std::size_t part, const Vector3& centre, std::size_t other,
         const Vector3& other_centre) const {
         return travel(look, part, centre) + travel(look, other, other_centre);
     }
-    /// What `drift` needs, once it is needed.
+    /// What `drift` and `near_travel` need, once it is needed.
     virtual void look_closer(double, double, Look&) const {}
     /// The same along one direction, see kinematics::drift_bound. `point`: of the part. `straight` and `turning` come
     /// for the time of the look, m and without unit.
@@ -112,6 +116,7 @@ public:
     void frames(double t, std::vector<Frame>& out) const override;
     void look(double from, double to, Look& out) const override;
     double travel(const Look& look, std::size_t part, const Vector3& centre) const override;
+    double near_travel(const Look& look, std::size_t part, const Vector3& centre) const override;
     double travel_seen_from(const Look& look, std::size_t part, const Vector3& centre, std::size_t other,
         const Vector3& other_centre) const override;
     void look_closer(double from, double to, Look& out) const override;

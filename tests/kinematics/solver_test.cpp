@@ -201,6 +201,40 @@ TEST_CASE("travel bounds are never smaller than the way of any point, and below 
     CHECK(ways < bounds);
 }
 
+TEST_CASE("where the rates are known, bounds of the way of any point hold as well, and come near to it") {
+    const auto cell = tests::catalogue_cell();
+    Draw draw(36);
+    std::vector<Frame> before, after;
+    double ways = 0, bounds = 0, without = 0;
+    for (int i = 0; i < 6000; ++i) {
+        const ArmModel& arm = cell->arm_models[static_cast<std::size_t>(i) % cell->arm_models.size()];
+        const Mechanism& m = arm.mechanism;
+        const int link = draw.whole(0, static_cast<int>(m.links.size()) - 1);
+        const Vector3 centre = draw.vector(0.2);
+        const double radius = draw.in(0, 0.1), half = draw.in(0.001, 0.1), most = draw.in(0.01, 3);
+        JointVector rate(m.size()), by(m.size()), bend(m.size()), moved = random_joints(arm, draw);
+        m.link_frames(moved, Frame::Identity(), before);
+        // To the end of the time, or to somewhere in it.
+        const double share = draw.whole(0, 3) ? (draw.whole(0, 1) ? 1 : -1) : draw.in(-1, 1);
+        for (int j = 0; j < m.size(); ++j) {
+            rate[j] = draw.whole(0, 3) ? draw.in(-1, 1) * most : 0.0;
+            bend[j] = draw.whole(0, 1) ? draw.in(0, 0.1) * std::abs(rate[j]) * half : 0.0;
+            by[j] = std::abs(rate[j]) * half + bend[j];
+            moved[j] += share * rate[j] * half + draw.in(-1, 1) * bend[j];
+        }
+        m.link_frames(moved, Frame::Identity(), after);
+        const Vector3 point = centre + radius * draw.direction();
+        const double way = (after[link] * point - before[link] * point).norm();
+        const double bound = steady_travel_bound(m, before, link, before[link] * centre, radius, rate, by, bend, half);
+        REQUIRE(way <= bound + 1e-12);
+        CHECK(bound <= travel_bound(m, before, link, before[link] * centre, radius, by) + 1e-12);
+        if (std::abs(share) < 1) continue;
+        ways += way, bounds += bound, without += travel_bound(m, before, link, before[link] * centre, radius, by);
+    }
+    CHECK(bounds < 0.85 * without);
+    CHECK(bounds < 1.6 * ways);
+}
+
 TEST_CASE("turns settle on the value nearest to the reference within limits") {
     const auto cell = tests::catalogue_cell();
     const ArmModel& arm = cell->arm_models[0];
