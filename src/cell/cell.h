@@ -190,6 +190,7 @@ struct Guard {
     double bottom = 0, height = 0;                         ///< m
     double detection = 0, response_s = 0;  ///< of beams: the least that they see, m; how long until the arms slow down
     double opening = 0;                    ///< of a fence: width of its square openings, m; 0: closed panels
+    bool opens = false;                    ///< a door of a fence: opened, it stops the cell
 };
 
 struct Device {

@@ -31,7 +31,11 @@ public:
     virtual double top_at(const Device& device, const Vector3& /*world*/) const {
         return device.mount_world().translation().z();
     }
-    virtual bool has_arm() const { return false; }      ///< is an arm model with tools, poses and a task
+    virtual bool has_arm() const { return false; }  ///< is an arm model with tools, poses and a task
+    /// Values of its axis at the places that it goes to and waits at before it goes on; empty: there are none.
+    virtual std::vector<double> stands_at(const Device&) const { return {}; }
+    /// Those of them at which arms take a part off a seat, or put one on it.
+    virtual std::vector<double> served_at(const Device&, int /*seat*/) const { return {}; }
     virtual bool presses() const { return false; }      ///< what moves of it touches the parts on what it stands on
     virtual bool moves_parts() const { return false; }  ///< parts ride on it from one end to the other
     virtual double ride_length(const Device&) const { return 0; }  ///< along which parts can be met, m; 0: none can
@@ -54,6 +58,10 @@ public:
     /// Once every device stands where it stands: what depends on others.
     virtual void settled(const Reader& /*reader*/, const Cell& /*cell*/, Device& /*device*/) const {}
 };
+
+/// Whether it can be made to wait before it goes into space that others use, too: an arm on its way, what goes between
+/// places there.
+inline bool can_wait(const Device& device) { return device.arm || !device.kind->stands_at(device).empty(); }
 
 class Kinds {
 public:

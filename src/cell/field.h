@@ -31,7 +31,8 @@ struct Field {
         anything,     ///< the window's own
         // Something else of the cell, by its id:
         device,
-        arm,  ///< a device that is one
+        arm,    ///< a device that is one
+        mover,  ///< a device that can be made to wait; see `can_wait`
         arm_model,
         tool_model,
         mesh,

@@ -85,6 +85,7 @@ json value_of(const Field& f) {
         case Type::id:
         case Type::device:
         case Type::arm:
+        case Type::mover:
         case Type::arm_model:
         case Type::tool_model:
         case Type::mesh:

@@ -154,7 +154,7 @@ void FieldEditors::how_it_varies(const cell::Field& f, const cell::Spread& now) 
     box->setToolTip(spread_help());
     QObject::connect(
         box, &QComboBox::activated, context_, [shapes, s = setter(f), at = box->currentIndex()](int index) {
-            if (index != at) s.set(shapes[static_cast<std::size_t>(index)].second);
+            if (index != at) s.set(shapes[index].second);
         });
     box->setObjectName(group_.names + QString::fromStdString(f.key) + "_varies");
     grid_.add(QObject::tr("varies"), box);
@@ -356,11 +356,12 @@ void FieldEditors::block(const cell::Field& f) {
         if (b.id != text_now(f)) continue;
         auto* line = new QLineEdit(QString::fromStdString(b.name));
         line->setObjectName(group_.names + QString::fromStdString(f.key) + "_name");
-        QObject::connect(line, &QLineEdit::editingFinished, context_, [line, s = setter("/blocks/" + b.id + "/name")] {
-            if (!line->isModified() || line->text().trimmed().isEmpty()) return;
-            line->setModified(false);
-            s.set(line->text().trimmed().toStdString());
-        });
+        QObject::connect(
+            line, &QLineEdit::editingFinished, context_, [line, s = setter(cell::Path("blocks") / b.id / "name")] {
+                if (!line->isModified() || line->text().trimmed().isEmpty()) return;
+                line->setModified(false);
+                s.set(line->text().trimmed().toStdString());
+            });
         grid_.add(QObject::tr("its name"), line);
     }
 }
@@ -473,9 +474,11 @@ FieldEditors::Choices FieldEditors::named(const cell::Field& f) const {
             break;
         case Type::device: return devices(f);
         case Type::arm:
+        case Type::mover:
             all.emplace_back(QObject::tr("none"), "");
             for (const cell::Device& o : workspace_.cell()->devices)
-                if (o.arm) all.emplace_back(QString::fromStdString(o.name), o.id);
+                if (o.arm || (f.type == Type::mover && cell::can_wait(o)))
+                    all.emplace_back(QString::fromStdString(o.name), o.id);
             break;
         case Type::sight:
             all.emplace_back(QObject::tr("nothing"), "");

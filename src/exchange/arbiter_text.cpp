@@ -23,7 +23,7 @@ struct Logic {
 };
 
 Logic logic_of(const cell::json& tree, const std::string& device) {
-    const cell::json* d = cell::find(tree, "/devices/" + device);
+    const cell::json* d = cell::find(tree, cell::at_device(device));
     if (!d || d->value("kind", "") != "interlock") {
         std::string known;
         for (const cell::json& other : tree.value("devices", cell::json::array()))
@@ -33,7 +33,7 @@ Logic logic_of(const cell::json& tree, const std::string& device) {
             "\"" + device + "\" is not the id of an interlock; the cell has " + (known.empty() ? "none" : known) + ".");
     }
     const auto name = [&](const char* key) {
-        const cell::json* arm = cell::find(tree, "/devices/" + d->value(key, ""));
+        const cell::json* arm = cell::find(tree, cell::at_device(d->value(key, "")));
         return arm && !d->value(key, "").empty() ? arm->value("name", "") : std::string("nobody");
     };
     Logic l{d->value("name", device), d->value("rule", let_in::first_come), name("one_arm"), name("other_arm"), {}};
@@ -96,10 +96,10 @@ std::string arbiter_text(const cell::json& tree, const std::string& device) {
     const std::string own = identifier(l.name);
     const bool turns = l.turns();
     std::string t;
-    t += "(* " + remark(l.name) + ": lets two arms into space that they share" + (l.both() ? "" : ", one at a time") +
+    t += "(* " + remark(l.name) + ": lets two movers into space that they share" + (l.both() ? "" : ", one at a time") +
          ".\n";
     t += "   first: " + remark(l.first) + "; second: " + remark(l.second) + ".\n   " + words_of(l) + "\n";
-    t += "   An arm asks from before it goes in until it is out again; it goes in while it may. *)\n";
+    t += "   Each asks from before it goes in until it is out again; it goes in while it may. *)\n";
     t += "FUNCTION_BLOCK " + own + "\n";
     t += "VAR_INPUT\n    first_asks : BOOL;\n    second_asks : BOOL;\n";
     if (l.both()) t += "    first_visit : INT;\n    second_visit : INT;\n";

@@ -157,9 +157,9 @@ private:
         }
     }
     void expand(int node, const Kernel& k, std::deque<std::pair<int, std::unique_ptr<Kernel>>>& open) {
-        nodes_[static_cast<std::size_t>(node)].looked_at = true;
+        nodes_[node].looked_at = true;
         if (k.ended()) return;
-        nodes_[static_cast<std::size_t>(node)].expanded = true;
+        nodes_[node].expanded = true;
         std::vector<Successor> all;
         for (const EventKey& event : k.ready()) {
             std::vector<Successor> some = after(k, event);
@@ -167,7 +167,7 @@ private:
             // Not where it only leads back to what was gone on from: then the others would never have their turn.
             const bool leads_on = std::any_of(some.begin(), some.end(), [&](const Successor& s) {
                 const auto found = numbers_.find(s.key);
-                return found == numbers_.end() || !nodes_[static_cast<std::size_t>(found->second)].looked_at;
+                return found == numbers_.end() || !nodes_[found->second].looked_at;
             });
             const bool first = rides(k, event) ? !asks_where_it_is_
                                                : some.size() == 1 && some.front().kernel->was_alone() &&
@@ -183,7 +183,7 @@ private:
             const int device = s.taken.device;
             const int to =
                 found != numbers_.end() ? found->second : number_of(s.key, *s.kernel, node, std::move(s.taken));
-            nodes_[static_cast<std::size_t>(node)].next.emplace_back(to, device);
+            nodes_[node].next.emplace_back(to, device);
             if (found == numbers_.end()) open.emplace_back(to, std::move(s.kernel));
         }
     }
@@ -192,8 +192,7 @@ private:
         numbers_.emplace(key, number);
         std::uint64_t at_border = 0;
         for (const auto& [device, waits] : k.waits())
-            if (const int r = rank_[static_cast<std::size_t>(device)]; r >= 0 && waits.what == WaitFor::zone)
-                at_border |= std::uint64_t{1} << r;
+            if (const int r = rank_[device]; r >= 0 && waits.what == WaitFor::zone) at_border |= std::uint64_t{1} << r;
         nodes_.push_back({before, std::move(by), false, false, at_border, {}});
         return number;
     }
@@ -235,14 +234,14 @@ std::vector<int> groups_of(const std::vector<Node>& nodes) {
                 do {
                     popped = stack.back();
                     stack.pop_back();
-                    group[static_cast<std::size_t>(popped)] = groups;
+                    group[popped] = groups;
                 } while (popped != at);
                 ++groups;
             }
             const int done = low[i];
             calls.pop_back();
             if (!calls.empty()) {
-                auto& above = low[static_cast<std::size_t>(calls.back().first)];
+                auto& above = low[calls.back().first];
                 above = std::min(above, done);
             }
         }
@@ -260,16 +259,15 @@ Futures futures_of(const std::vector<Node>& nodes, const std::vector<int>& rank)
     const std::vector<int> group = groups_of(nodes);
     const int groups = group.empty() ? 0 : 1 + *std::max_element(group.begin(), group.end());
     std::vector<std::vector<int>> members(static_cast<std::size_t>(groups));
-    for (std::size_t i = 0; i < nodes.size(); ++i)
-        members[static_cast<std::size_t>(group[i])].push_back(static_cast<int>(i));
+    for (std::size_t i = 0; i < nodes.size(); ++i) members[group[i]].push_back(static_cast<int>(i));
     std::vector<std::uint64_t> for_ever(members.size()), ever(members.size());
     std::vector<char> last(members.size(), true);
     for (std::size_t g = 0; g < members.size(); ++g)  // those that it leads to come before it
         for (const int at : members[g])
-            for (const auto& [to, device] : nodes[static_cast<std::size_t>(at)].next) {
-                const auto other = static_cast<std::size_t>(group[static_cast<std::size_t>(to)]);
+            for (const auto& [to, device] : nodes[at].next) {
+                const auto other = static_cast<std::size_t>(group[to]);
                 for_ever[g] |= for_ever[other], ever[g] |= ever[other];
-                const int r = rank[static_cast<std::size_t>(device)];
+                const int r = rank[device];
                 last[g] = last[g] && other == g;
                 if (r < 0) continue;
                 ever[g] |= std::uint64_t{1} << r;
@@ -277,18 +275,16 @@ Futures futures_of(const std::vector<Node>& nodes, const std::vector<int>& rank)
             }
     Futures out;
     for (const int g : group) {
-        out.for_ever.push_back(for_ever[static_cast<std::size_t>(g)]);
-        out.ever.push_back(ever[static_cast<std::size_t>(g)]);
-        out.last.push_back(last[static_cast<std::size_t>(g)]);
+        out.for_ever.push_back(for_ever[g]);
+        out.ever.push_back(ever[g]);
+        out.last.push_back(last[g]);
     }
     return out;
 }
 
 std::vector<const Node*> way_to(const std::vector<Node>& nodes, int node) {
     std::vector<const Node*> way;
-    for (int at = node; nodes[static_cast<std::size_t>(at)].before >= 0;
-         at = nodes[static_cast<std::size_t>(at)].before)
-        way.push_back(&nodes[static_cast<std::size_t>(at)]);
+    for (int at = node; nodes[at].before >= 0; at = nodes[at].before) way.push_back(&nodes[at]);
     std::reverse(way.begin(), way.end());
     return way;
 }
@@ -369,11 +365,16 @@ std::shared_ptr<const Run> timed(
     return run;
 }
 
-/// Devices with a task that moves them or is done over and over: those that are to go on.
+/// Devices with a task that moves them or is done over and over, and what else asks for shared space: those that are to
+/// go on.
 std::vector<int> who_goes_on(const cell::Cell& cell) {
     std::vector<int> all;
-    for (std::size_t i = 0; i < cell.devices.size() && all.size() < 64; ++i)
-        if (!cell.devices[i].task.steps.empty() && !cell.devices[i].task.when_asked) all.push_back(static_cast<int>(i));
+    for (std::size_t i = 0; i < cell.devices.size() && all.size() < 64; ++i) {
+        const cell::Device& d = cell.devices[i];
+        const bool works = !d.task.steps.empty() && !d.task.when_asked;
+        if (works || (cell::can_wait(d) && !simulation::checkpoints_of(cell, static_cast<int>(i)).empty()))
+            all.push_back(static_cast<int>(i));
+    }
     return all;
 }
 
@@ -392,7 +393,7 @@ std::shared_ptr<const Orders> explore_orders(
     if (out->why_undecided = why_not_by_orders(cell); !out->why_undecided.empty()) return out;
     const std::vector<int> devices = who_goes_on(cell);
     std::vector<int> rank(cell.devices.size(), -1);
-    for (std::size_t i = 0; i < devices.size(); ++i) rank[static_cast<std::size_t>(devices[i])] = static_cast<int>(i);
+    for (std::size_t i = 0; i < devices.size(); ++i) rank[devices[i]] = static_cast<int>(i);
     // A state of a large cell takes its room and its time: fewer of them.
     constexpr std::size_t most_devices = 3'000'000;  // in all states together
     Graph graph(cell, cache, stop, std::min(most_states, most_devices / (1 + cell.devices.size())), rank);
@@ -413,15 +414,13 @@ std::shared_ptr<const Orders> explore_orders(
     }
     if (whole) out->verdict = Orders::Verdict::goes_on;
     if (worst < 0) return out;
-    const std::uint64_t halted = everybody & ~futures.ever[static_cast<std::size_t>(worst)];
+    const std::uint64_t halted = everybody & ~futures.ever[worst];
     for (std::size_t i = 0; i < devices.size(); ++i)
         if (halted >> i & 1) out->devices.push_back(devices[i]);
     const std::vector<const Node*> way = way_to(nodes, worst);
     tell(cell, cache, way, *out);
     out->verdict = Orders::Verdict::locks_up;
-    const auto could_go_on = [&](std::size_t step) {
-        return (futures.for_ever[static_cast<std::size_t>(way[step]->before)] & halted) == halted;
-    };
+    const auto could_go_on = [&](std::size_t step) { return (futures.for_ever[way[step]->before] & halted) == halted; };
     out->no_way_out = way.size();
     while (out->no_way_out > 0 && !could_go_on(out->no_way_out - 1)) --out->no_way_out;
     out->always = whole && out->no_way_out == 0;
@@ -439,7 +438,7 @@ std::shared_ptr<const Orders> orders_of(
     const cell::Cell& cell, const std::string& text, Cache& cache, const StopFlag* stop) {
     bool any = false;
     for (std::size_t i = 0; i < cell.devices.size() && !any; ++i)
-        any = cell.devices[i].arm && !simulation::checkpoints_of(cell, static_cast<int>(i)).empty();
+        any = !simulation::checkpoints_of(cell, static_cast<int>(i)).empty();
     if (!any) return nullptr;
     const std::uint64_t key = cell::ContentKey().add(text).value();
     auto& kept = cache.kept().orders;

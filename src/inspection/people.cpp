@@ -28,9 +28,39 @@ constexpr double over_mm[15][10] = {{1100, 500, 0, 0, 0, 0, 0, 0, 0, 0}, {1200, 
     {1400, 1300, 1100, 900, 800, 600, 400, 0, 0, 0}, {1300, 1200, 1000, 900, 800, 600, 400, 300, 0, 0},
     {1100, 1000, 900, 800, 700, 600, 400, 300, 100, 0}, {900, 800, 700, 600, 600, 500, 400, 300, 100, 0},
     {0, 0, 0, 0, 0, 0, 0, 0, 0, 0}};
+// ISO 13855:2010, table 1: rows by the hazard's height, columns by the highest beam's, values C for reaching over. mm
+constexpr double beam_heights[] = {900, 1000, 1100, 1200, 1300, 1400, 1600, 1800, 2000, 2200, 2400, 2600};
+constexpr double behind_beams[] = {0, 200, 400, 600, 800, 1000, 1200, 1400, 1600, 1800, 2000, 2200, 2400, 2500, 2600};
+constexpr double over_beams_mm[15][12] = {{0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0}, {600, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0},
+    {900, 700, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0}, {1050, 950, 750, 550, 0, 0, 0, 0, 0, 0, 0, 0},
+    {1150, 1050, 950, 800, 500, 450, 0, 0, 0, 0, 0, 0}, {1200, 1150, 1050, 950, 750, 700, 0, 0, 0, 0, 0, 0},
+    {1200, 1200, 1100, 1000, 850, 800, 0, 0, 0, 0, 0, 0}, {1200, 1200, 1100, 1000, 900, 850, 650, 0, 0, 0, 0, 0},
+    {1150, 1150, 1100, 1000, 900, 850, 750, 450, 0, 0, 0, 0}, {1100, 1100, 950, 950, 850, 800, 750, 550, 0, 0, 0, 0},
+    {950, 950, 850, 850, 800, 750, 700, 550, 400, 0, 0, 0}, {800, 750, 750, 700, 650, 650, 600, 550, 400, 250, 0, 0},
+    {550, 550, 550, 500, 450, 450, 400, 400, 300, 250, 100, 0},
+    {400, 400, 350, 300, 300, 300, 300, 300, 250, 150, 100, 0}, {0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0}};
 // ISO 13857:2008, table 4: square openings up to the first, at least the second. mm
 constexpr double through_mm[][2] = {
     {4, 2}, {6, 5}, {8, 15}, {10, 25}, {12, 80}, {20, 120}, {30, 120}, {40, 200}, {120, 850}};
+
+/// What a table says: rows by the hazard's height, columns by that of what it is reached over, all mm. Between two
+/// values of the table the one that keeps people farther away counts.
+template <std::size_t rows, std::size_t columns>
+double in_table(const double (&values)[rows][columns], const double (&of_hazard)[rows],
+    const double (&of_guard)[columns], double hazard, double guard) {
+    if (hazard >= of_hazard[rows - 1] - 1e-6) return 0;
+    std::size_t column = 0, row = 0;
+    while (column + 1 < columns && of_guard[column + 1] <= guard + 1e-6) ++column;
+    while (row + 1 < rows && of_hazard[row + 1] <= hazard + 1e-6) ++row;
+    const bool between = hazard > of_hazard[row] + 1e-6;
+    return std::max(values[row][column], between ? values[row + 1][column] : 0.0);
+}
+
+/// S = K T + C, mm; K is 2000 mm/s, or 1600 where that would be more than 500 mm, which it then is at the least.
+double from_beams(double stops_s, double c) {
+    const double s = 2000 * stops_s + c;
+    return s > 500 ? std::max(500.0, 1600 * stops_s + c) : s;
+}
 
 /// From a stretch of a line over the floor to an upright box, seen from above; and the direction from there to the
 /// line.
@@ -94,22 +124,38 @@ public:
     GuardJudged over() const {
         GuardJudged j = made_;
         j.by = GuardJudged::By::over;
-        if (guard_.height < least_fence) {
+        if (top() < least_fence) {
             j.why_not = "it is lower than " + millimetres(least_fence) + " mm and so no fence (ISO 13857, table 2)";
             return j;
         }
-        bool first = true;
-        for (std::size_t row = 0; row + 1 < std::size(hazard_heights); ++row) {
-            const double low = millimetre * hazard_heights[row], high = millimetre * hazard_heights[row + 1];
-            const double needed =
-                std::max(reach_over_distance(low, guard_.height), reach_over_distance(high, guard_.height));
-            Vector3 outward = Vector3::Zero();
-            const double has = nearest(row == 0 ? -1e9 : low, high, outward);
-            if (!first && needed - has <= j.missing()) continue;
-            first = false;
-            j.needed = needed, j.has = has, j.outward = outward, j.hazard_height = 0.5 * (low + high);
-            move_out(j, row == 0 ? -1e9 : low, high);
+        by_heights(j, hazard_heights, [&](double hazard) { return reach_over_distance(hazard, top()); });
+        return j;
+    }
+    GuardJudged over_beams(double arm_stops) const {
+        GuardJudged j = made_;
+        j.by = GuardJudged::By::over;
+        j.stops_s = arm_stops;
+        const auto missing_below = [&](GuardJudged& to, double beam) {
+            by_heights(to, behind_beams,
+                [&](double hazard) { return over_curtain_distance(arm_stops + guard_.response_s, hazard, beam); });
+            return to.missing();
+        };
+        if (missing_below(j, top()) <= 0) return j;
+        for (const double beam : beam_heights) {
+            GuardJudged higher = made_;
+            if (millimetre * beam <= top() || missing_below(higher, millimetre * beam) > 0) continue;
+            j.raise = millimetre * beam;
+            break;
         }
+        return j;
+    }
+    GuardJudged door(double arm_stops) const {
+        GuardJudged j = made_;
+        j.by = GuardJudged::By::door;
+        j.stops_s = arm_stops;
+        j.needed = door_distance(arm_stops + guard_.response_s);
+        j.has = nearest(-1e9, 1e9, j.outward);
+        move_out(j, -1e9, 1e9);
         return j;
     }
     GuardJudged through() const {
@@ -127,6 +173,22 @@ public:
     }
 
 private:
+    double top() const { return from_.z() + guard_.height; }
+    /// The stretch of heights where the most is missing.
+    template <std::size_t rows, typename Needed>
+    void by_heights(GuardJudged& j, const double (&heights_mm)[rows], const Needed& needed_at) const {
+        bool first = true;
+        for (std::size_t row = 0; row + 1 < rows; ++row) {
+            const double low = millimetre * heights_mm[row], high = millimetre * heights_mm[row + 1];
+            const double needed = std::max(needed_at(low), needed_at(high));
+            Vector3 outward = Vector3::Zero();
+            const double has = nearest(row == 0 ? -1e9 : low, high, outward);
+            if (!first && needed - has <= j.missing()) continue;
+            first = false;
+            j.needed = needed, j.has = has, j.outward = outward, j.hazard_height = 0.5 * (low + high);
+            move_out(j, row == 0 ? -1e9 : low, high);
+        }
+    }
     /// Of what is swept between two heights, m; 1e9 where nothing is.
     double nearest(double low, double high, Vector3& outward, const Vector3& shift = Vector3::Zero()) const {
         double best = 1e9;
@@ -169,21 +231,18 @@ std::optional<double> curtain_distance(double stops_s, double detection) {
     const double d = detection / millimetre;
     if (d > 70) return std::nullopt;
     if (d > 40) return millimetre * (1600 * stops_s + 850);
-    const double c = std::max(0.0, 8 * (d - 14));
-    double s = 2000 * stops_s + c;
-    if (s > 500) s = std::max(500.0, 1600 * stops_s + c);
-    return millimetre * std::max(100.0, s);
+    return millimetre * std::max(100.0, from_beams(stops_s, std::max(0.0, 8 * (d - 14))));
 }
 
+double over_curtain_distance(double stops_s, double hazard, double beam) {
+    const double c = in_table(over_beams_mm, behind_beams, beam_heights, hazard / millimetre, beam / millimetre);
+    return c > 0 ? millimetre * std::max(100.0, from_beams(stops_s, c)) : 0;
+}
+
+double door_distance(double stops_s) { return millimetre * 1600 * stops_s; }
+
 double reach_over_distance(double hazard, double fence) {
-    const double a = hazard / millimetre, b = fence / millimetre;
-    if (a >= hazard_heights[14] - 1e-6) return 0;
-    std::size_t column = 0;
-    while (column + 1 < std::size(fence_heights) && fence_heights[column + 1] <= b + 1e-6) ++column;
-    std::size_t row = 0;
-    while (row + 1 < std::size(hazard_heights) && hazard_heights[row + 1] <= a + 1e-6) ++row;
-    const bool between = a > hazard_heights[row] + 1e-6;
-    return millimetre * std::max(over_mm[row][column], between ? over_mm[row + 1][column] : 0.0);
+    return millimetre * in_table(over_mm, hazard_heights, fence_heights, hazard / millimetre, fence / millimetre);
 }
 
 std::optional<double> reach_through_distance(double opening) {
@@ -196,11 +255,11 @@ std::optional<double> reach_through_distance(double opening) {
 double stopping_time(const cell::Arm& arm, const simulation::Run& run, int device) {
     const auto& joints = arm.model->mechanism.joints;
     double longest = 0;
-    for (const simulation::MotionRecord& m : run.trace.motions[static_cast<std::size_t>(device)]) {
+    for (const simulation::MotionRecord& m : run.trace.motions[device]) {
         if (m.motion->duration() <= 0) continue;
         const kinematics::JointVector rate = m.motion->rate_bound(0, m.motion->duration());
         for (int j = 0; j < rate.size(); ++j) {
-            const auto& joint = joints[static_cast<std::size_t>(j)];
+            const auto& joint = joints[j];
             const double v = std::min(rate[j], joint.speed), a = joint.acceleration, jerk = joint.jerk;
             const double takes = jerk <= 0 || !std::isfinite(jerk) ? v / a
                                  : v >= a * a / jerk               ? v / a + a / jerk
@@ -232,7 +291,7 @@ std::vector<GuardJudged> judge_guards(
     for (std::size_t i = 0; i < cell.devices.size(); ++i) {
         const cell::Device& d = cell.devices[i];
         for (std::size_t g = 0; g < d.guards.size(); ++g) {
-            std::optional<GuardJudged> worst[3];
+            std::optional<GuardJudged> worst[4];
             for (const Arm& arm : arms) {
                 motion::give_way(stop);
                 const Judging judging(d, static_cast<int>(i), g, arm.device, *arm.swept);
@@ -242,6 +301,9 @@ std::vector<GuardJudged> judge_guards(
                 };
                 if (d.guards[g].detection > 0) {
                     take(judging.approach(arm.stops_s));
+                    take(judging.over_beams(arm.stops_s));
+                } else if (d.guards[g].opens) {
+                    take(judging.door(arm.stops_s));
                 } else {
                     take(judging.over());
                     if (d.guards[g].opening > 0) take(judging.through());
@@ -254,8 +316,19 @@ std::vector<GuardJudged> judge_guards(
     return all;
 }
 
+const char* way_past(GuardJudged::By by) {
+    static const char* words[] = {"approach", "reaching over", "reaching through", "opening a door"};
+    return words[static_cast<int>(by)];
+}
+
+namespace {
+std::string time_in_words(const cell::Guard& g, const GuardJudged& j) {
+    return "T = " + short_number(j.stops_s) + " s until the arm stands + " + short_number(g.response_s) + " s response";
+}
+}  // namespace
+
 std::string in_words(const cell::Cell& cell, const GuardJudged& j) {
-    const cell::Guard& g = cell.devices[static_cast<std::size_t>(j.device)].guards[j.guard];
+    const cell::Guard& g = cell.devices[j.device].guards[j.guard];
     if (!j.why_not.empty()) return j.why_not;
     switch (j.by) {
         case GuardJudged::By::approach: {
@@ -266,10 +339,16 @@ std::string in_words(const cell::Cell& cell, const GuardJudged& j) {
                                 short_number(c, 0) + " mm = " + short_number(k * t + c, 0) + " mm";
             if (std::abs(k * t + c - j.needed / millimetre) > 0.5)
                 words += ", at least " + short_number(j.needed / millimetre, 0) + " mm";
-            return words + " (ISO 13855); T = " + short_number(j.stops_s) + " s until the arm stands + " +
-                   short_number(g.response_s) + " s response";
+            return words + " (ISO 13855); " + time_in_words(g, j);
         }
+        case GuardJudged::By::door:
+            return "S = K T = 1600 mm/s \u00d7 " + short_number(j.stops_s + g.response_s) +
+                   " s = " + millimetres(j.needed) + " mm (ISO 13855, 9); " + time_in_words(g, j);
         case GuardJudged::By::over:
+            if (g.detection > 0)
+                return "over its highest beam of " + millimetres(g.height) + " mm a hazard " +
+                       millimetres(j.hazard_height) + " mm high is reached from " + millimetres(j.needed) +
+                       " mm before it stands (ISO 13855, table 1); " + time_in_words(g, j);
             return "over a fence of " + millimetres(g.height) + " mm a hazard " + millimetres(j.hazard_height) +
                    " mm high is reached from " + millimetres(j.needed) + " mm (ISO 13857, table 2)";
         case GuardJudged::By::through:
@@ -293,7 +372,7 @@ std::vector<Finding> beam_findings(const cell::Device& d) {
         if (own >= 0 && cell::find_field(d.kind->fields(), key)) {
             WayOut way;
             way.label = words + short_number(own, 0) + " mm";
-            way.edit = {way.label, {cell::Operation::set("/devices/" + d.id + "/" + key, own)}};
+            way.edit = {way.label, {cell::Operation::set(cell::at_device(d.id) / key, own)}};
             way.effect = "then nobody does";
             f.ways_out.push_back(std::move(way));
         }
@@ -326,33 +405,44 @@ std::vector<Finding> people_findings(
     }
     std::vector<Finding> all;
     for (const auto& [key, j] : worst) {
-        const cell::Device& d = cell.devices[static_cast<std::size_t>(j.device)];
-        const std::string& arm = cell.devices[static_cast<std::size_t>(j.arm)].name;
+        const cell::Device& d = cell.devices[j.device];
+        const std::string& arm = cell.devices[j.arm].name;
         Finding f;
-        static const char* ways[] = {"approach", "over", "through"};
+        static const char* ways[] = {"approach", "over", "through", "door"};
         f.id = "people:" + d.id + ":" + ways[static_cast<int>(j.by)];
         f.severity = Severity::watch;
-        f.devices = {d.id, cell.devices[static_cast<std::size_t>(j.arm)].id};
+        f.devices = {d.id, cell.devices[j.arm].id};
         if (!j.why_not.empty()) {
             f.title = d.name + " does not keep people away";
             f.text = "As it is, " + j.why_not + ". " + no_assessment;
             all.push_back(std::move(f));
             continue;
         }
-        f.title = d.name + (j.by == GuardJudged::By::approach ? " is too near to " : " can be reached past: ") + arm;
+        static const char* what[] = {
+            " is too near to ", " can be reached past: ", " can be reached past: ", " has a door too near to "};
+        f.title = d.name + what[static_cast<int>(j.by)] + arm;
         f.text = arm + " comes within " + millimetres(j.has) + " mm of it, " + millimetres(j.needed) +
                  " mm are needed: " + in_words(cell, j) + ". " + no_assessment;
+        if (j.raise > 0 && cell::find_field(d.kind->fields(), "height_mm")) {
+            const double own = std::round((j.raise - d.world.translation().z()) / millimetre);
+            WayOut way;
+            way.label = "Highest beam at " + short_number(own, 0) + " mm";
+            way.edit = {way.label, {cell::Operation::set(cell::at_device(d.id) / "height_mm", own)}};
+            way.effect = "then nobody reaches over it to " + arm;
+            f.ways_out.push_back(std::move(way));
+        }
         if (j.shift <= 0 || d.guards.size() > 1) {  // moved outward here, a fence comes nearer on another side
             all.push_back(std::move(f));
             continue;
         }
-        const cell::Device& root = cell.devices[static_cast<std::size_t>(cell.root(j.device))];
+        const cell::Device& root = cell.devices[cell.root(j.device)];
         WayOut way;
         way.label = "Move " + root.name + " " + millimetres(j.shift) + " mm outward";
         const Vector3 to = root.placement.translation() + j.shift * j.outward;
         const auto tenth = [](double metres) { return std::round(metres * 1e4) / 10; };
-        way.edit = {way.label, {cell::Operation::set("/devices/" + root.id + "/placement/x_mm", tenth(to.x())),
-                                   cell::Operation::set("/devices/" + root.id + "/placement/y_mm", tenth(to.y()))}};
+        way.edit = {
+            way.label, {cell::Operation::set(cell::at_device(root.id) / "placement" / "x_mm", tenth(to.x())),
+                           cell::Operation::set(cell::at_device(root.id) / "placement" / "y_mm", tenth(to.y()))}};
         way.effect = "then it keeps that from " + arm;
         f.ways_out.push_back(std::move(way));
         all.push_back(std::move(f));

@@ -60,6 +60,14 @@ struct Swept {
     Box3 box;
 };
 
+/// Standing where an arm takes parts from it, or puts them on it, a table is not in that arm's way.
+bool stands_to_be_served(const Segment& s, const std::vector<double>& served_at) {
+    constexpr double same = 1e-9;  // m or rad
+    if (s.motion->duration() > 0) return false;
+    const double value = s.motion->position(0)[0];
+    return std::any_of(served_at.begin(), served_at.end(), [&](double at) { return std::abs(at - value) < same; });
+}
+
 class ZoneSearch {
 public:
     ZoneSearch(const cell::Cell& cell, const simulation::Run& run, Cache& cache, const StopFlag* stop,
@@ -245,14 +253,28 @@ private:
                 if (const double litres = shared.litres(); litres > 0) z.pairs.push_back({step_a, step_b, litres});
             }
         z.space = std::move(space);
-        z.sides[0] = side(one, z), z.sides[1] = side(two, z);
+        z.sides[0] = side(one, two, z), z.sides[1] = side(two, one, z);
+        if (z.sides[0].visits.empty() || z.sides[1].visits.empty()) return std::nullopt;
         for (const int d : works_at(one, z.sides[0]))
             if (const auto others = works_at(two, z.sides[1]); others.count(d)) z.centre = d;
         return z;
     }
 
-    /// When a mover is within a zone, and what of it.
-    ZoneSide side(const Swept& of, const Zone& z) const {
+    /// Values of the axis of what is no arm at which another one takes parts from it, or puts them on it.
+    std::vector<double> served_at(const Swept& of, const Swept& by) const {
+        std::vector<double> all;
+        if (of.mover->arm) return all;
+        const cell::Device& d = cell_.devices[of.mover->device];
+        std::set<int> seats;
+        for (const simulation::Block& b : run_.trace.blocks)
+            if (b.device == by.mover->device && b.other == of.mover->device && b.seat >= 0) seats.insert(b.seat);
+        for (const int seat : seats)
+            for (const double value : d.kind->served_at(d, seat)) all.push_back(value);
+        return all;
+    }
+
+    /// When a mover is within a zone that it shares with another, and what of it.
+    ZoneSide side(const Swept& of, const Swept& with, const Zone& z) const {
         ZoneSide out;
         out.device = of.mover->device;
         struct Within {
@@ -266,10 +288,12 @@ private:
             within[i].times = times_within(moving(s), *s.cuts, 0, s.duration(), *z.space, within[i].who, fine_.margin);
         });
         motion::give_way(stop_);
+        const std::vector<double> served = served_at(of, with);
         std::set<int> steps;
         std::set<std::string> bodies;
         for (std::size_t i = 0; i < of.by_segment.size(); ++i) {
             const Segment& s = of.mover->segments[i];
+            if (stands_to_be_served(s, served)) continue;
             const Within& w = within[of.by_segment[i]];
             const double duration = s.motion->duration();
             for (const auto& [on, off] : w.times) {
@@ -360,7 +384,7 @@ private:
             std::set<int> all;
             // What is kept empty at times lets in any number at others.
             for (const simulation::Checkpoint& c : simulation::checkpoints_of(cell_, mover)) {
-                const cell::Device& keeper = cell_.devices[static_cast<std::size_t>(c.keeper)];
+                const cell::Device& keeper = cell_.devices[c.keeper];
                 if (!simulation::kind_of(keeper).kept_empty(keeper)) all.insert(c.keeper);
             }
             return all;
@@ -381,7 +405,7 @@ private:
     /// Where both are inside with leave, their steps must not meet.
     static void meeting(int keeper, const Zone& z, Zone::Uncovered& first) {
         const auto takes = [](const ZoneVisit& v, int step) {
-            return std::find(v.steps.begin(), v.steps.end(), step) != v.steps.end();
+            return step < 0 || std::find(v.steps.begin(), v.steps.end(), step) != v.steps.end();
         };
         for (const ZoneVisit& v : z.sides[0].visits)
             for (const ZoneVisit& w : z.sides[1].visits) {

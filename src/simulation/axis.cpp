@@ -46,12 +46,56 @@ cell::Arm make_axis(const cell::Device& device, AxisMake make) {
     return arm;
 }
 
+AxisDrive::AxisDrive(const cell::Device& device, int index, const cell::Cell& cell)
+    : device_(device),
+      index_(index),
+      checkpoints_(std::make_shared<const std::vector<Checkpoint>>(checkpoints_of(cell, index))) {}
+
 void AxisDrive::start(Kernel& k) {
     value_ = device_.axis->ready[0];
     k.start_motion(index_, {k.now(), k.plans().still(*device_.axis, joint(value_)), -1, -1});
 }
 
-Ticks AxisDrive::go(Kernel& k, double to, const std::vector<int>& carried) {
+bool AxisDrive::may_go(Kernel& k, int place) {
+    if (checkpoints_->empty()) return true;
+    if (wants_ != place) stays(k);
+    wants_ = place;
+    const int waited_at = std::exchange(waits_at_, -1);
+    for (const Checkpoint& c : *checkpoints_) {
+        if (!c.asks || c.place != place || k.behaviour(c.keeper).keeper()->may(index_)) continue;
+        if (!k.behaviour(c.keeper).keeper()->asked(index_)) {
+            asked_.push_back(c.keeper);
+            if (k.changing(c.keeper).keeper()->ask(k, index_, c.visit)) continue;
+        }
+        waits_at_ = c.keeper;
+        break;
+    }
+    if (waited_at >= 0 && waits_at_ != waited_at) k.end(wait_);
+    if (waits_at_ < 0) {
+        wants_ = 0;
+        asked_.clear();
+        return true;
+    }
+    if (waits_at_ != waited_at) {
+        Block b;
+        b.device = index_;
+        b.kind = BlockKind::wait;
+        b.other = waits_at_;
+        b.waits_for = WaitFor::zone;
+        wait_ = k.begin(b);
+    }
+    return false;
+}
+
+bool AxisDrive::stays(Kernel& k) {
+    if (wants_ == 0) return false;
+    wants_ = 0, waits_at_ = -1;
+    k.end(wait_);
+    for (const int keeper : std::exchange(asked_, {})) k.changing(keeper).keeper()->give_back(k, index_);
+    return true;
+}
+
+void AxisDrive::go(Kernel& k, const Actor& actor, int there, double to, int place, const std::vector<int>& carried) {
     const cell::Arm& axis = device_.axis->with_tool(to < value_ ? 1 : 0);
     MotionRecord m{k.now(), k.plans().joint_move(axis, joint(value_), joint(to), 1), -1, -1};
     block_ = m.block = k.begin({index_, BlockKind::move, -1, 0, never, -1, carried.empty() ? -1 : carried.front()});
@@ -66,12 +110,35 @@ Ticks AxisDrive::go(Kernel& k, double to, const std::vector<int>& carried) {
             if (on_it >= 0) m.also.push_back({on_it, 0});
     }
     value_ = to;
-    const Ticks takes = std::max<Ticks>(1, ticks(m.motion->duration()));
+    const double duration = m.motion->duration();
+    const Ticks takes = std::max<Ticks>(1, ticks(duration));
     k.start_motion(index_, std::move(m));
-    return k.now() + takes;
+    for (std::size_t i = 0; i < checkpoints_->size(); ++i)
+        if (const Checkpoint& c = (*checkpoints_)[i]; !c.asks && c.place == place)
+            to_leave_.push_back(
+                k.at(k.now() + std::min(takes, ticks(c.share * duration)), actor, first_left - static_cast<int>(i)));
+    k.at(k.now() + takes, actor, there);
+}
+
+bool AxisDrive::left(Kernel& k, int what) {
+    if (what > first_left) return false;
+    std::erase_if(to_leave_, [&](const EventKey& e) { return e.what == what; });
+    k.because(block_);
+    k.changing((*checkpoints_)[first_left - what].keeper).keeper()->give_back(k, index_);
+    return true;
+}
+
+std::string AxisDrive::words(const Kernel& k, int what) const {
+    if (what > first_left) return {};
+    const Checkpoint& c = (*checkpoints_)[first_left - what];
+    return "gives " + k.cell().devices[c.keeper].name + " back";
 }
 
 void AxisDrive::arrived(Kernel& k, double now) {
+    for (const EventKey& e : std::exchange(to_leave_, {})) {  // where durations are free it may be there before that
+        k.cancel(e);
+        left(k, e.what);
+    }
     k.end(block_);
     block_ = -1;
     value_ = now;

@@ -24,12 +24,13 @@ public:
 /// A place on the way of a mover, in the motions of one kind of one of its steps.
 struct Checkpoint {
     int keeper;      ///< device
-    int step;        ///< number
+    int step;        ///< number; -1: of what is no arm
     BlockKind kind;  ///< of the block that the motion belongs to
     double share;    ///< of the motion's duration
     bool asks;       ///< it may not pass here without leave; else it gives that back here
     double early;    ///< asks: so long before it would have to slow down, s
     int visit = 1;   ///< asks: which of the mover's visits begins here
+    int place = 0;   ///< of what is no arm: the one that it goes to, from 1; it asks for that before it sets off
 };
 
 /// By which rule an interlock lets in, as the file says it.

@@ -82,7 +82,7 @@ std::shared_ptr<const Evaluation> without_interlocks(
     for (const json& d : layout.tree().value("devices", json::array()))
         if (d.value("kind", "") == kind)
             edit.operations.push_back(
-                cell::Operation::set("/devices/" + d["id"].get<std::string>() + "/points", json::array()));
+                cell::Operation::set(cell::at_device(d["id"].get<std::string>()) / "points", json::array()));
     EvaluateOptions how;
     how.stop = stop;
     how.level = inspection::Level::flow;
@@ -103,16 +103,18 @@ cell::Edit keep_apart(const cell::Layout& layout, const Evaluation& without, con
     std::string movers[2];
     for (int side = 0; side < 2; ++side) {
         const cell::Device& d = without.cell->devices[z.sides[side].device];
-        if (!d.arm)
-            throw cell::InputError("zone", d.name + " is no arm: let the arm wait for its signals before it goes in.");
+        if (!cell::can_wait(d))
+            throw cell::InputError(
+                "zone", d.name + " cannot wait on its way: let the arm wait for its signals before it goes in.");
         movers[side] = d.id;
     }
     const auto inside = [&](int side) {
         return !z.sides[side].visits.empty() && z.sides[side].visits.front().enters == 0;
     };
     if (inside(0) && inside(1))
-        throw cell::InputError(
-            "zone", "Both arms are in the zone when the cell starts; another ready posture of one of them is needed.");
+        throw cell::InputError("zone",
+            "Both are in the zone when the cell starts; another ready posture, or beginning, of one of them is "
+            "needed.");
     const Asking asking = asking_of(without, z, rule == simulation::let_in::both_apart);
     const json starts = inside(0) ? "first" : inside(1) ? "second" : "nobody";
     // One that is there already for the same two, and the same zone among theirs.
@@ -120,14 +122,14 @@ cell::Edit keep_apart(const cell::Layout& layout, const Evaluation& without, con
     int count = 0;
     for (const json& d : layout.tree().value("devices", json::array())) {
         if (!is_between(d, movers[0], movers[1]) || ++count != nth) continue;
-        const std::string id = d["id"], at = "/devices/" + id + "/";
+        const std::string id = d["id"];
         if (device) *device = id;
         cell::Edit edit{"Set the points of " + d.value("name", id) + " anew", {}};
         for (const auto& [key, value] : {std::pair<const char*, json>{"one_arm", movers[0]}, {"other_arm", movers[1]},
                  {"rule", rule}, {"starts_inside", starts}, {"points", asking.points}, {"together", asking.together}}) {
             const json now = d.value(key, json());
             if (now != value && !(now.is_null() && value.empty()))
-                edit.operations.push_back(cell::Operation::set(at + key, value));
+                edit.operations.push_back(cell::Operation::set(cell::at_device(id) / key, value));
         }
         return edit;
     }

@@ -1,5 +1,6 @@
 #pragma once
-// Keeping two arms apart in space that they share: where each asks and gives back, what that costs, which rule is best.
+// Keeping two movers apart in space that they share: where each asks and gives back, what that costs, which rule is
+// best.
 
 #include <functional>
 
@@ -23,7 +24,7 @@ struct KeptApart {
     std::string zone;                          ///< id, as found without interlocks
     std::string device;                        ///< id of the interlock
     std::optional<double> without_s, found_s;  ///< cycle without any interlock between the two, and as the cell is now
-    bool keeps_distance = true;  ///< the arms keep the safety distance, too; else that locks up, whatever the rule
+    bool keeps_distance = true;  ///< they keep the safety distance, too; else that locks up, whatever the rule
     std::vector<RulePrice> rules;
     std::string best;  ///< of those that keep apart and are not seen to lock up, the rule with the fewest contacts,
                        ///< then the least cycle; empty: none
@@ -43,7 +44,7 @@ std::string rules_in_words();
 std::vector<std::string> rules_for(const Evaluation& without, const std::string& zone);
 
 /// Puts an interlock for a zone into the cell, or sets the points of the one that is there anew. Throws InputError
-/// where there is no such zone, or where it is shared with something that is no arm.
+/// where there is no such zone, or where it is shared with something that cannot wait.
 cell::Edit keep_apart(const cell::Layout& layout, const Evaluation& without, const std::string& zone,
     const std::string& rule, std::string* device = nullptr);
 

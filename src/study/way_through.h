@@ -39,13 +39,16 @@ private:
     /// them it is.
     struct Leg {
         std::string step, during;
-        int number;                                     ///< of the step
+        int number;                                     ///< of the step; -1: of what is no arm
+        int place;                                      ///< of what is no arm: that it goes to, from 1
         std::vector<std::pair<double, double>> inside;  ///< apart, in order
         bool begins_outside = false;                    ///< some of them do
         bool inside_at(double share) const;
         bool asks(std::size_t stretch) const { return inside[stretch].first > 0 || begins_outside; }
     };
     int leg_of(const simulation::MotionRecord& motion);
+    int leg(const Leg& wanted);
+    int place_after(const simulation::MotionRecord& motion) const;
     static void add(Leg& leg, const std::vector<inspection::ZoneVisit>& visits, const simulation::MotionRecord& motion,
         simulation::Ticks to);
 

@@ -19,24 +19,31 @@ namespace {
 constexpr double first_share = 20,
                  share_step = 12;  // of a motion, %: where it passes; apart by more than it takes to stop
 
-/// Two or three arms with up to three zones and a signal each.
+/// Two or three arms, or two and a door that follows a signal of one of them, with up to three zones and a signal each.
 OrderProgram random_program(tests::Draw& draw) {
     OrderProgram p;
     p.arms.resize(static_cast<std::size_t>(draw.whole(2, 3)));
     const int arms = static_cast<int>(p.arms.size());
-    p.signals = arms;
+    p.doors = arms == 3 && draw.whole(0, 1) == 1 ? 1 : 0;
+    p.signals = arms - p.doors;
     for (int z = draw.whole(1, 3); z > 0; --z) {
         const int one = draw.whole(0, arms - 1);
         p.zones.push_back({one, (one + draw.whole(1, arms - 1)) % arms, draw.whole(0, 3)});
     }
     for (int a = 0; a < arms; ++a) {
         auto& words = p.arms[static_cast<std::size_t>(a)];
-        const int motions = draw.whole(2, 3);
-        for (int m = 0; m < motions; ++m) {
+        const bool door = a >= arms - p.doors;
+        if (door) {
+            const int follows = draw.whole(0, p.signals - 1);
+            words = {{OrderWord::goes, {}, follows, true}, {OrderWord::goes, {}, follows, false}};
+        }
+        const int motions = door ? 2 : draw.whole(2, 3);
+        for (int m = 0; m < motions && !door; ++m) {
             words.push_back({});
             if (draw.whole(0, 3) == 0) words.push_back({OrderWord::sets, {}, a, draw.whole(0, 1) == 1});
             if (draw.whole(0, 3) == 0)
-                words.push_back({OrderWord::waits, {}, (a + draw.whole(1, arms - 1)) % arms, draw.whole(0, 1) == 1});
+                words.push_back(
+                    {OrderWord::waits, {}, (a + draw.whole(1, p.signals - 1)) % p.signals, draw.whole(0, 1) == 1});
         }
         // Each zone once a round, from somewhere to somewhere later.
         std::vector<std::tuple<double, bool, int>> passes;
@@ -52,6 +59,12 @@ OrderProgram random_program(tests::Draw& draw) {
             if (w.kind != OrderWord::goes) continue;
             for (const auto& [at, asks, zone] : passes)
                 if (static_cast<int>(at) == motion) w.passes.emplace_back(asks, zone);
+            // What it needs it asks for before it sets off.
+            if (door)
+                std::stable_partition(w.passes.begin(), w.passes.end(), [](const auto& one) { return one.first; });
+            const auto given_back =
+                std::find_if(w.passes.begin(), w.passes.end(), [](auto& one) { return !one.first; });
+            if (door) std::sort(w.passes.begin(), given_back);  // the first zone first
             ++motion;
         }
     }
@@ -64,7 +77,18 @@ json cell_of(const OrderProgram& p) {
         {"devices", json::array()}};
     const std::string model = tree["arm_models"][0]["id"];
     std::vector<json> points(p.zones.size(), json::array());
-    for (std::size_t a = 0; a < p.arms.size(); ++a) {
+    const auto add_point = [&](int mover, std::pair<bool, int> pass, std::size_t nth, json row) {
+        const auto [asks, zone] = pass;
+        const bool second = p.zones[static_cast<std::size_t>(zone)].other == mover;
+        row["of"] = second ? "second" : "first", row["does"] = asks ? "asks" : "gives back";
+        row["at_pct"] = first_share + share_step * static_cast<double>(nth);
+        points[static_cast<std::size_t>(zone)].push_back(std::move(row));
+    };
+    const std::size_t arms = p.arms.size() - static_cast<std::size_t>(p.doors);
+    const auto id_of = [&](int mover) {
+        return (mover < static_cast<int>(arms) ? "arm" : "door") + std::to_string(mover);
+    };
+    for (std::size_t a = 0; a < arms; ++a) {
         const std::string id = "arm" + std::to_string(a);
         json arm = {{"id", id}, {"name", "Arm " + std::to_string(a + 1)}, {"kind", "arm"}, {"model", model},
             {"detours", false}, {"speed_pct", 5}, {"own_signals", {"s"}}, {"poses", json::array()},
@@ -84,22 +108,27 @@ json cell_of(const OrderProgram& p) {
             arm["poses"].push_back({{"id", pose}, {"name", pose}, {"joints_deg", {-60 + 60 * motion, 0, 0, 0, 60, 0}}});
             arm["task"].push_back({{"id", step}, {"do", "move"}, {"pose", pose}, {"by", "joint"}});
             ++motion;
-            for (std::size_t k = 0; k < w.passes.size(); ++k) {
-                const auto [asks, zone] = w.passes[k];
-                const bool second = p.zones[static_cast<std::size_t>(zone)].other == static_cast<int>(a);
-                points[static_cast<std::size_t>(zone)].push_back(
-                    {{"of", second ? "second" : "first"}, {"does", asks ? "asks" : "gives back"}, {"step", step},
-                        {"at_pct", first_share + share_step * static_cast<double>(k)}});
-            }
+            for (std::size_t k = 0; k < w.passes.size(); ++k)
+                add_point(static_cast<int>(a), w.passes[k], k, {{"step", step}});
         }
         tree["devices"].push_back(std::move(arm));
+    }
+    for (std::size_t a = arms; a < p.arms.size(); ++a) {
+        const std::string id = "door" + std::to_string(a), follows = std::to_string(p.arms[a][0].signal);
+        tree["devices"].push_back({{"id", id}, {"name", "Door"}, {"kind", "door"}, {"open_s", 2.0}, {"close_s", 2.0},
+            {"width_mm", 100}, {"height_mm", 2000}, {"length_mm", 1000},
+            {"inputs", {{{"id", "open"}, {"from", "arm" + follows + ".s"}}}},
+            {"placement", {{"x_mm", 0}, {"y_mm", -5000}}}});
+        for (const std::size_t way : {0, 1})
+            for (std::size_t k = 0; k < p.arms[a][way].passes.size(); ++k)
+                add_point(static_cast<int>(a), p.arms[a][way].passes[k], k, {{"place", way == 0 ? 2 : 1}});
     }
     const char* rules[] = {"first come", "first before second", "second before first", "in turn"};
     for (std::size_t z = 0; z < p.zones.size(); ++z)
         tree["devices"].push_back({{"id", "k" + std::to_string(z)}, {"name", "Zone " + std::to_string(z + 1)},
-            {"kind", "interlock"}, {"one_arm", "arm" + std::to_string(p.zones[z].one)},
-            {"other_arm", "arm" + std::to_string(p.zones[z].other)}, {"rule", rules[p.zones[z].rule]},
-            {"points", points[z]}, {"placement", {{"x_mm", 500.0 * static_cast<double>(z)}, {"y_mm", 3000}}}});
+            {"kind", "interlock"}, {"one_arm", id_of(p.zones[z].one)}, {"other_arm", id_of(p.zones[z].other)},
+            {"rule", rules[p.zones[z].rule]}, {"points", points[z]},
+            {"placement", {{"x_mm", 500.0 * static_cast<double>(z)}, {"y_mm", 3000}}}});
     return tree;
 }
 

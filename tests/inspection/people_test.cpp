@@ -27,6 +27,15 @@ TEST_CASE("distances of ISO 13855 and ISO 13857 against values worked by hand") 
     CHECK(inspection::reach_over_distance(1.7, 2.0) == Approx(0.6));
     CHECK(inspection::reach_over_distance(2.7, 1.0) == Approx(0.0));
     CHECK(inspection::reach_over_distance(2.0, 2.7) == Approx(0.0));
+    // ISO 13855, table 1: C for reaching over, with the same K.
+    CHECK(inspection::over_curtain_distance(0.1, 1.0, 0.9) == Approx(1.360));   // 160 + 1200
+    CHECK(inspection::over_curtain_distance(0.1, 1.4, 1.6) == Approx(0.810));   // 160 + 650
+    CHECK(inspection::over_curtain_distance(0.01, 2.4, 2.4) == Approx(0.120));  // 20 + 100
+    CHECK(inspection::over_curtain_distance(0.1, 1.2, 1.6) == 0);
+    CHECK(inspection::over_curtain_distance(0.1, 1.3, 1.7) == Approx(0.810));  // the row 1400, the column 1600
+    CHECK(inspection::over_curtain_distance(0.1, 2.6, 0.9) == 0);
+    CHECK(inspection::over_curtain_distance(0.1, 1.0, 2.6) == 0);
+    CHECK(inspection::door_distance(0.5) == Approx(0.8));  // clause 9: 1600 mm/s
     // Table 4, square openings.
     CHECK(*inspection::reach_through_distance(0.008) == Approx(0.015));
     CHECK(*inspection::reach_through_distance(0.030) == Approx(0.120));
@@ -38,6 +47,10 @@ TEST_CASE("distances of ISO 13855 and ISO 13857 against values worked by hand") 
         for (int j = 1; j < 40; ++j)
             CHECK(inspection::reach_over_distance(0.05 * i, 1 + 0.05 * (j - 1)) >=
                   inspection::reach_over_distance(0.05 * i, 1 + 0.05 * j));
+    for (int i = 0; i < 60; ++i)
+        for (int j = 1; j < 40; ++j)
+            CHECK(inspection::over_curtain_distance(0.3, 0.05 * i, 0.9 + 0.05 * (j - 1)) >=
+                  inspection::over_curtain_distance(0.3, 0.05 * i, 0.9 + 0.05 * j));
 }
 
 TEST_CASE("an arm's stopping time is what its fastest joint takes from the rates of its run") {
@@ -180,4 +193,59 @@ TEST_CASE("beams that somebody gets in below, or steps over, are told with the h
     curtain["placement"]["z_mm"] = 0;
     curtain["height_mm"] = 890;
     CHECK(told() == std::map<std::string, std::string>{{"people:curtain:above", "Curtain can be stepped over"}});
+}
+
+TEST_CASE("who reaches over the beams of a curtain is kept from it by distance, or by higher beams") {
+    inspection::Cache cache;
+    json tree = json::parse(tests::demo().text());
+    tree["devices"].push_back(
+        {{"id", "curtain"}, {"name", "Curtain"}, {"kind", "light_curtain"}, {"length_mm", 1500}, {"height_mm", 1000},
+            {"detection_mm", 14}, {"response_s", 0.02}, {"placement", {{"x_mm", 1250}, {"y_mm", -650}}}});
+    const auto told = [&](const cell::Layout& layout) {
+        const auto e = study::evaluate(layout, cache);
+        for (inspection::Finding& f : inspection::people_findings(*e->cell, *e->run, cache))
+            if (f.id == "people:curtain:over") return std::optional(std::move(f));
+        return std::optional<inspection::Finding>();
+    };
+    const auto layout = simulation::layout(cell::Document::parse(tree.dump()), "A");
+    const auto f = told(layout);
+    REQUIRE(f);
+    CHECK(f->text.find("ISO 13855, table 1") != std::string::npos);
+    REQUIRE(f->ways_out.size() == 2);
+    CHECK(f->ways_out[0].label.starts_with("Highest beam at "));
+    CHECK(f->ways_out[1].label.starts_with("Move Curtain "));
+    for (const auto& way : f->ways_out) CHECK_FALSE(told(layout.edited(way.edit)));
+    // A column of the table lower, somebody still does.
+    cell::Edit lower = f->ways_out[0].edit;
+    lower.operations[0].value = lower.operations[0].value.get<double>() - 200;
+    CHECK(told(layout.edited(lower)));
+}
+
+TEST_CASE("a fence's doors that stop the cell have to be far enough; locked ones are fence") {
+    inspection::Cache cache;
+    json tree = json::parse(tests::demo().text());
+    tree["devices"].push_back({{"id", "fence"}, {"name", "Fence"}, {"kind", "fence"},
+        {"points_mm", {{0, 0}, {3000, 0}}}, {"height_mm", 2400}, {"doors_at_mm", {400, 1800}}, {"door_width_mm", 800},
+        {"response_s", 0.1}, {"placement", {{"x_mm", 200}, {"y_mm", -400}}}});
+    json& fence = tree["devices"].back();
+    const auto doors = [&] {
+        const auto e = study::evaluate(simulation::layout(cell::Document::parse(tree.dump()), "A"), cache);
+        std::vector<GuardJudged> own;
+        for (const GuardJudged& j : inspection::judge_guards(*e->cell, *e->run, cache))
+            if (j.by == GuardJudged::By::door) own.push_back(j);
+        bool told = false;
+        for (const auto& f : inspection::people_findings(*e->cell, *e->run, cache))
+            told = told || f.id == "people:fence:door";
+        const bool lacks = std::any_of(own.begin(), own.end(), [](const GuardJudged& j) { return j.missing() > 0; });
+        CHECK(told == lacks);
+        return own;
+    };
+    CHECK(doors().empty());
+    fence["doors"] = "stop it when opened";
+    const auto near = doors();
+    REQUIRE(near.size() == 2);
+    for (const GuardJudged& j : near) CHECK(j.needed == Approx(1.6 * (j.stops_s + 0.1)));
+    CHECK(std::any_of(near.begin(), near.end(), [](const GuardJudged& j) { return j.missing() > 0; }));
+    fence["placement"]["y_mm"] = -4000;
+    for (const GuardJudged& j : doors()) CHECK(j.missing() <= 0);
 }

@@ -19,7 +19,10 @@ struct OrderWord {
     bool value = false;
 };
 struct OrderProgram {
+    /// The last of them may be doors: each goes to and fro while a signal has its word's value, and asks for all that
+    /// it needs before it sets off.
     std::vector<std::vector<OrderWord>> arms;
+    int doors = 0;
     struct Between {
         int one, other, rule;  ///< 0 first come, 1 one before the other, 2 the other way round, 3 in turn
     };
@@ -85,6 +88,7 @@ private:
     struct ArmState {
         int word = 0, passed = 0;  ///< of the present motion: how many of its passes lie behind
         int waits = 0;
+        bool on_way = false;  ///< doors
         std::vector<int> inside = {};
         auto operator<=>(const ArmState&) const = default;
     };
@@ -103,6 +107,39 @@ private:
         const auto& words = p_.arms[static_cast<std::size_t>(arm)];
         return words[static_cast<std::size_t>(s.arms[static_cast<std::size_t>(arm)].word)];
     }
+    bool is_door(int arm) const { return arm >= static_cast<int>(p_.arms.size()) - p_.doors; }
+    void leave(State& s, int arm, int zone) const {
+        std::erase(s.arms[static_cast<std::size_t>(arm)].inside, zone);
+        ZoneState& z = s.zones[static_cast<std::size_t>(zone)];
+        std::erase(z.asked, arm);
+        if (z.holder == arm) z.holder = -1, let_in(s, zone);
+    }
+    /// What it has asked for since it wanted to go is given back where it does not want to any more.
+    void set_off_door(State& s, int arm) const {
+        ArmState& a = s.arms[static_cast<std::size_t>(arm)];
+        const OrderWord& w = word(s, arm);
+        if (s.signals[static_cast<std::size_t>(w.signal)] != w.value) {
+            for (int n = 0; n < a.passed + (a.waits == at_zone); ++n)
+                leave(s, arm, w.passes[static_cast<std::size_t>(n)].second);
+            a.passed = 0;
+            a.waits = for_signal;
+            return;
+        }
+        for (; a.passed < static_cast<int>(w.passes.size()); ++a.passed) {
+            const auto [asks, zone] = w.passes[static_cast<std::size_t>(a.passed)];
+            if (!asks) break;
+            ZoneState& z = s.zones[static_cast<std::size_t>(zone)];
+            if (guarded_ && a.waits != at_zone) z.asked.push_back(arm), let_in(s, zone);
+            if (guarded_ && z.holder != arm) {
+                a.waits = at_zone;
+                return;
+            }
+            a.waits = 0;
+            a.inside.push_back(zone);
+        }
+        a.waits = 0;
+        a.on_way = true;
+    }
     void next_word(State& s, int arm) const {
         ArmState& a = s.arms[static_cast<std::size_t>(arm)];
         a.word = (a.word + 1) % static_cast<int>(p_.arms[static_cast<std::size_t>(arm)].size());
@@ -111,6 +148,7 @@ private:
     /// What takes no time, up to the next motion or wait.
     void run(State& s, int arm) const {
         ArmState& a = s.arms[static_cast<std::size_t>(arm)];
+        if (is_door(arm)) return set_off_door(s, arm);
         while (true) {
             const OrderWord& w = word(s, arm);
             a.waits = 0;
@@ -128,6 +166,7 @@ private:
         ArmState& a = s.arms[static_cast<std::size_t>(arm)];
         const OrderWord& w = word(s, arm);
         if (a.passed == static_cast<int>(w.passes.size())) {
+            a.on_way = false;
             next_word(s, arm);
             run(s, arm);
             return;
@@ -135,9 +174,7 @@ private:
         const auto [asks, zone] = w.passes[static_cast<std::size_t>(a.passed)];
         ZoneState& z = s.zones[static_cast<std::size_t>(zone)];
         if (!asks) {
-            std::erase(a.inside, zone);
-            std::erase(z.asked, arm);
-            if (z.holder == arm) z.holder = -1, let_in(s, zone);
+            leave(s, arm, zone);
             ++a.passed;
             return;
         }
@@ -173,7 +210,12 @@ private:
             for (std::size_t i = 0; i < s.arms.size(); ++i) {
                 ArmState& a = s.arms[i];
                 const int arm = static_cast<int>(i);
-                if (a.waits == for_signal) {
+                if (is_door(arm)) {
+                    if (a.on_way) continue;
+                    const ArmState before = a;
+                    set_off_door(s, arm);
+                    changed = changed || a != before;
+                } else if (a.waits == for_signal) {
                     run(s, arm);
                     changed = changed || a.waits == 0;
                 } else if (a.waits == at_zone) {

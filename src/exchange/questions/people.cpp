@@ -20,20 +20,18 @@ Answer person(Asked& a) {
     bool lacks = false;
     for (const GuardJudged& j :
         inspection::judge_guards(cell, *e->run, a.cache(), a.how().stop, a.options().number("resolution_mm"))) {
-        const cell::Device& d = cell.devices[static_cast<std::size_t>(j.device)];
-        static const char* by[] = {"approach", "reaching over", "reaching through"};
+        const cell::Device& d = cell.devices[j.device];
         const bool near = j.has < 1e8, judged = j.why_not.empty();
-        json one = {{"device", d.id}, {"run", j.guard}, {"by", by[static_cast<int>(j.by)]},
-            {"arm", cell.devices[static_cast<std::size_t>(j.arm)].id}, {"words", inspection::in_words(cell, j)}};
+        json one = {{"device", d.id}, {"run", j.guard}, {"by", inspection::way_past(j.by)},
+            {"arm", cell.devices[j.arm].id}, {"words", inspection::in_words(cell, j)}};
         one["needed_mm"] = judged ? json(tidy(1e3 * j.needed)) : json();
         one["has_mm"] = judged && near ? json(tidy(1e3 * j.has)) : json();
         one["enough"] = judged ? json(j.missing() <= 0) : json(false);
-        if (j.by == GuardJudged::By::approach) one["arm_stops_s"] = tidy(j.stops_s);
+        if (j.stops_s > 0) one["arm_stops_s"] = tidy(j.stops_s);
         const bool enough = judged && j.missing() <= 0;
         lacks = lacks || !enough;
-        words << (enough ? "  ok      " : "  lacking ") << d.name << ", " << by[static_cast<int>(j.by)] << ": "
-              << (judged && near ? formatted(1e3 * j.has, "%.0f") + " mm to " +
-                                       cell.devices[static_cast<std::size_t>(j.arm)].name + ", "
+        words << (enough ? "  ok      " : "  lacking ") << d.name << ", " << inspection::way_past(j.by) << ": "
+              << (judged && near ? formatted(1e3 * j.has, "%.0f") + " mm to " + cell.devices[j.arm].name + ", "
                                  : std::string())
               << inspection::in_words(cell, j) << "\n";
         guards.push_back(std::move(one));
@@ -54,7 +52,7 @@ Answer person(Asked& a) {
 
 void add_people_question(std::vector<Question>& all) {
     all.push_back({"person",
-        "whether light curtains and fences keep people far enough from the arms (ISO 13855, ISO 13857)",
+        "whether light curtains, fences and their doors keep people far enough from the arms (ISO 13855, ISO 13857)",
         {cell::field::number("resolution_mm", "how far what an arm sweeps may exceed the truth", 2, 200).usually(20)},
         person});
 }

@@ -34,8 +34,7 @@ json joints_at(const study::Evaluation& e, int device, simulation::Ticks t) {
     const kinematics::JointVector q = e.run->trace.joints(*e.cell, device, t);
     json out = json::array();
     for (int j = 0; j < q.size(); ++j) {
-        const bool hinge =
-            arm.model->mechanism.joints[static_cast<std::size_t>(j)].type == kinematics::JointType::hinge;
+        const bool hinge = arm.model->mechanism.joints[j].type == kinematics::JointType::hinge;
         out.push_back(tidy(q[j] / (hinge ? geometry::degree : 1e-3)));
     }
     return out;
@@ -277,7 +276,7 @@ void add_zone_questions(std::vector<Question>& all) {
                 .lacking()},
         zones});
     all.push_back(
-        {"interlock", "what keeping two arms apart in a zone costs under each rule, and the edit that does it",
+        {"interlock", "what keeping two movers apart in a zone costs under each rule, and the edit that does it",
             {text("zone", "id of a shared zone"), text("rule", "the least cycle decides if not given").lacking()},
             interlock, true});
     all.push_back({"lock-up", "whether the cell can lock up, whatever takes how long, and the shortest way into it",

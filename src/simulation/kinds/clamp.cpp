@@ -60,8 +60,9 @@ public:
         d.marks.push_back({cell::Mark::Style::accent, {{0, 0, height}, {0.5 * length, 0, height}}});
         d.marks.back().lit_by = "closed";
     }
-    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override {
-        return std::make_unique<TwoPlaces>(d, index, d.axis->model->mechanism.joints.front().high, 0.0);
+    std::vector<double> stands_at(const cell::Device& d) const override { return TwoPlaces::values(d); }
+    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {
+        return std::make_unique<TwoPlaces>(d, index, c, d.axis->model->mechanism.joints.front().high, 0.0);
     }
 };
 

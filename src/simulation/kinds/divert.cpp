@@ -33,7 +33,11 @@ Vector3 joint(const cell::Cell& cell, const cell::Device& d) {
 class Diverting final : public Behaves<Diverting>, public Gate {
 public:
     Diverting(const cell::Device& d, int index, const cell::Cell& cell)
-        : Acts(d, index), divert_(diversion(d)), next_(cell.device(divert_.to)), drive_(d, index), in_front_(*this) {}
+        : Acts(d, index),
+          divert_(diversion(d)),
+          next_(cell.device(divert_.to)),
+          drive_(d, index, cell),
+          in_front_(*this) {}
 
     void start(Kernel& k) override {
         if (pushes()) drive_.start(k);
@@ -65,7 +69,7 @@ public:
         if (!k.behaviour(next_).accepts(k, arrival)) return false;
         if (pushes() && head_ == Head::back) {
             head_ = Head::coming;
-            k.at(drive_.go(k, std::max(least_way, to_part(k))), *this, head_event);
+            drive_.go(k, *this, head_event, std::max(least_way, to_part(k)));
             return true;
         }
         crossing_ = true;
@@ -73,7 +77,7 @@ public:
         k.changing(next_).enter(k, here_, arrival);
         k.set_signal(signal(crossing_signal), true);
         k.at(k.now() + ticks(way / divert_.speed), *this, across_event, here_);
-        if (pushes()) k.at(drive_.go(k, drive_.value() + way), *this, head_event);
+        if (pushes()) drive_.go(k, *this, head_event, drive_.value() + way);
         return true;
     }
     void event(Kernel& k, int what, int part) override {
@@ -137,7 +141,7 @@ private:
             belt(k).look_again(k);
         } else {
             head_ = Head::going_back;
-            k.at(drive_.go(k, 0), *this, head_event);
+            drive_.go(k, *this, head_event, 0);
         }
     }
     bool goes_aside(const Kernel& k, int part) const {

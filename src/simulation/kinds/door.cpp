@@ -87,8 +87,9 @@ public:
         const bool behind = device.contains("face") && device["face"] == "behind";
         device["face"] = behind ? "in front" : "behind";
     }
-    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override {
-        return std::make_unique<TwoPlaces>(d, index, 0.0, d.axis->model->mechanism.joints.front().high);
+    std::vector<double> stands_at(const cell::Device& d) const override { return TwoPlaces::values(d); }
+    std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {
+        return std::make_unique<TwoPlaces>(d, index, c, 0.0, d.axis->model->mechanism.joints.front().high);
     }
 };
 

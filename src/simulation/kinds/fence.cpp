@@ -7,6 +7,8 @@
 namespace escarp::simulation {
 namespace {
 
+constexpr const char *door_locked = "are locked while it works", *door_stops = "stop it when opened";
+
 /// A fence along corner points: posts at the corners and at most a panel's length apart, doors where they are asked
 /// for.
 class FenceKind final : public Kind {
@@ -23,6 +25,12 @@ public:
             number("panel_mm", "longest panel", 200, 10000).usually(1500).at_first(1500.0),
             numbers("doors_at_mm", "doors from start", 0, 1e7, 0, 100).lacking().at_first(cell::json::array()),
             number("door_width_mm", "door width", 300, 10000).usually(900).at_first(900.0),
+            choice("doors", "doors", {door_locked, door_stops})
+                .usually(door_locked)
+                .explained("Locked: until everything stands. What stops when one is opened has to be far from it."),
+            number("response_s", "stops the cell after", 0, 10)
+                .usually(0.05)
+                .explained("Response of the door's switch and of the control, until the arms begin to slow down."),
             number("opening_mm", "openings", 0, 1000)
                 .usually(0)
                 .explained("Width of the mesh's square openings; 0: closed panels.")};
@@ -33,7 +41,8 @@ public:
         const std::vector<Vector3> corners = read_corners(r);
         const cell::Values v(r, fields());
         const double height = v.number("height_mm"), post = v.number("post_mm"), panel = v.number("panel_mm"),
-                     door = v.number("door_width_mm");
+                     door = v.number("door_width_mm"), response = v.number("response_s");
+        const bool stops = v.choice("doors") == door_stops;
         double way = 0;
         std::vector<double> doors = read_doors(r);
         for (std::size_t i = 0; i < corners.size(); ++i) {
@@ -56,6 +65,12 @@ public:
             d.guards.push_back(guard);
             const Frame run = geometry::make_frame(corners[i], {0, 0, std::atan2(along.y(), along.x())});
             for (std::size_t k = 0; k < open.size(); ++k) {
+                if (open[k] && stops) {
+                    cell::Guard opened;
+                    opened.from = run * Vector3(cuts[k], 0, 0), opened.to = run * Vector3(cuts[k + 1], 0, 0);
+                    opened.height = height, opened.response_s = response, opened.opens = true;
+                    d.guards.push_back(opened);
+                }
                 if (open[k]) add_door(d, run, cuts[k], cuts[k + 1], post, height);
                 else add_panels(d, run, cuts[k], cuts[k + 1], post, panel, height);
                 if (k + 1 < open.size()) add_post(d, run * Vector3(cuts[k + 1], 0, 0), post, height);

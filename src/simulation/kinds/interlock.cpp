@@ -1,5 +1,5 @@
-// An interlock: two arms that share space ask for it, and one at a time is let in, or both where what they are about to
-// do there does not meet.
+// An interlock: two movers that share space ask for it, and one at a time is let in, or both where what they are about
+// to do there does not meet. One of them may be a door, a clamp, a lift or a table: it waits before it sets off.
 
 #include <set>
 
@@ -125,9 +125,13 @@ private:
 const cell::Fields& point_fields() {
     using namespace cell::field;
     static const cell::Fields all = passing_fields(choice("of", "of", {"first", "second"}).usually("first"),
-        {whole("visit", "for its visit", 1, 400)
+        {whole("place", "on the way to its place", 0, 48)
+                .usually(0)
+                .explained("Of what is no arm, in place of a step: 1 where it is closed, low or at its start."),
+            whole("visit", "for its visit", 1, 400)
                 .usually(1)
-                .explained("Which of the arm's visits begins here; visits that do not meet may be let in together.")});
+                .explained(
+                    "Which of the mover's visits begins here; visits that do not meet may be let in together.")});
     return all;
 }
 const cell::Fields& together_fields() {
@@ -144,8 +148,8 @@ public:
     const cell::Fields& fields() const override {
         using namespace cell::field;
         using Type = cell::Field::Type;
-        static const cell::Fields all{of(Type::arm, "one_arm", "first").usually(""),
-            of(Type::arm, "other_arm", "second").usually(""),
+        static const cell::Fields all{of(Type::mover, "one_arm", "first").usually(""),
+            of(Type::mover, "other_arm", "second").usually(""),
             choice("rule", "lets in", let_in::all())
                 .usually(let_in::first_come)
                 .explained("Who goes in when both ask."),
@@ -168,7 +172,7 @@ public:
         const cell::Values v(r, fields());
         for (const int side : {0, 1}) l->movers[side] = v.text(arm_keys[side]);
         if (!l->movers[0].empty() && l->movers[0] == l->movers[1])
-            r.problem(arm_keys[1], "It is the first one, too; another arm is expected.");
+            r.problem(arm_keys[1], "It is the first one, too; another device is expected.");
         l->rule = v.choice("rule");
         const std::string inside = v.choice("starts_inside");
         l->inside = inside == "first" ? 0 : inside == "second" ? 1 : -1;
@@ -176,6 +180,7 @@ public:
             const cell::Values p(one, point_fields());
             l->points.push_back(read_passing(p, p.choice("of")));
             l->points.back().visit = p.whole("visit");
+            l->points.back().place = p.whole("place");
         }
         for (const cell::Reader& one : v.list("together")) {
             const cell::Values t(one, together_fields());
@@ -194,10 +199,11 @@ public:
     void settled(const cell::Reader& r, const cell::Cell& cell, cell::Device& d) const override {
         for (const int side : {0, 1}) {
             const std::string& id = locking(d).movers[side];
-            const int arm = cell.device(id);
-            if (id.empty() || (arm >= 0 && cell.devices[arm].arm)) continue;
-            r.problem(arm_keys[side],
-                "\"" + id + "\" is " + (arm < 0 ? "not the id of a device" : "no arm") + "; an arm is expected.");
+            const int mover = cell.device(id);
+            if (id.empty() || (mover >= 0 && cell::can_wait(cell.devices[mover]))) continue;
+            r.problem(arm_keys[side], "\"" + id + "\" is " +
+                                          (mover < 0 ? "not the id of a device" : "nothing that can wait on its way") +
+                                          "; an arm, or a door, clamp, lift or table is expected.");
         }
     }
     std::vector<Checkpoint> checkpoints(const cell::Cell& cell, int device, int mover) const override {

@@ -14,6 +14,7 @@ struct PassingPoint {
     BlockKind kind;
     double share, early;
     int visit = 1;
+    int place = 0;  ///< of what is no arm
 };
 
 /// The keys of a row: `whose` first, then those that all tables have, then `more`.
@@ -26,7 +27,8 @@ std::vector<Checkpoint> checkpoints_at(
     std::vector<Checkpoint> out;
     for (const PassingPoint& p : points) {
         if (!is_of(p)) continue;
-        for (const cell::Step* s : cell::all_steps(cell.devices[static_cast<std::size_t>(mover)]))
+        if (p.place > 0) out.push_back({device, -1, p.kind, p.share, p.asks, p.early, p.visit, p.place});
+        for (const cell::Step* s : cell::all_steps(cell.devices[mover]))
             if (s->id == p.step) out.push_back({device, s->number, p.kind, p.share, p.asks, p.early, p.visit});
     }
     return out;

@@ -13,7 +13,7 @@ public:
         : Acts(d, index),
           table_(table_of(d)),
           next_(cell.device(table_.to)),
-          drive_(d, index),
+          drive_(d, index, cell),
           nests_(static_cast<std::size_t>((table_.round() ? table_.places() : 1) * table_.nests)),
           draws_(cell.seed, d.id, "dwell") {}
 
@@ -75,9 +75,16 @@ public:
         return all.empty() ? std::nullopt : std::optional(Wish{stands_since_, all.front().part});
     }
     std::optional<Waiting> waiting(const Kernel& k) const override {
+        if (drive_.waits()) return drive_.waiting();
         return wishes_to_cross(k) ? std::optional(Waiting{next_, WaitFor::room}) : std::nullopt;
     }
-    Listening listens_to() const override { return next_ < 0 ? Listening{} : Listening{{next_}, {}}; }
+    Listening listens_to() const override {
+        Listening to;
+        if (next_ >= 0) to.devices.push_back(next_);
+        drive_.listen(to);
+        return to;
+    }
+    std::string words(const Kernel& k, int what) const override { return drive_.words(k, what); }
 
     bool poll(Kernel& k) override {
         const bool asked = k.on(signal(go_signal));
@@ -85,13 +92,17 @@ public:
         bool changed = std::exchange(held_, k.on(signal(hold_signal))) != held_;
         changed = hand_on(k) || changed;
         if (const std::optional<int> step = wanted(); step && free_to_move()) {
-            set_off(k, *step);
-            changed = true;
+            const bool waited = drive_.waits();
+            if (drive_.may_go(k, *step + 1)) set_off(k, *step);
+            changed = changed || !waited || !drive_.waits();
+        } else {
+            changed = drive_.stays(k) || changed;
         }
         if (changed) update(k);
         return changed;
     }
     void event(Kernel& k, int what, int part) override {
+        if (drive_.left(k, what)) return;
         if (what == stopped) return stop(k);
         if (what == dwelt) {
             k.end(dwell_);
@@ -105,7 +116,7 @@ public:
                     break;
                 }
                 const int seat = seat_of(static_cast<int>(i));
-                k.put(part, index_, seat, device_.world * device_.seats[static_cast<std::size_t>(seat)].at);
+                k.put(part, index_, seat, device_.world * device_.seats[seat].at);
                 n.state = State::fresh;
             }
         }
@@ -193,12 +204,12 @@ private:
         for (const Nest& n : nests_)
             if (n.part >= 0) carried.push_back(n.part);
         const bool once_round = table_.round() && step == 0;
-        const double to = once_round ? table_.whole_turn : table_.values[static_cast<std::size_t>(step)];
-        k.at(drive_.go(k, to, carried), *this, stopped);
+        const double to = once_round ? table_.whole_turn : table_.values[step];
+        drive_.go(k, *this, stopped, to, step + 1, carried);
         step_ = step;
     }
     void stop(Kernel& k) {
-        drive_.arrived(k, table_.values[static_cast<std::size_t>(step_)]);
+        drive_.arrived(k, table_.values[step_]);
         stands_since_ = k.now();
         bool loaded = false;
         for (std::size_t i = 0; i < nests_.size(); ++i) {
@@ -207,7 +218,7 @@ private:
             loaded = true;
             n.state = State::carried;
             const int seat = seat_of(static_cast<int>(i));
-            k.put(n.part, index_, seat, device_.world * device_.seats[static_cast<std::size_t>(seat)].at);
+            k.put(n.part, index_, seat, device_.world * device_.seats[seat].at);
         }
         if (const Ticks takes = ticks(table_.dwell.draw(draws_)); loaded && takes > 0) {
             dwell_ = k.begin({index_, BlockKind::process});
@@ -241,6 +252,7 @@ private:
         k.set_signal(signal(count_signal), static_cast<double>(count));
         k.set_signal(signal(place_signal), drive_.moves() ? 0 : step_ + 1);
         k.set_condition(index_, drive_.moves() || dwell_ >= 0 ? Condition::busy
+                                : drive_.waits()              ? Condition::waiting
                                 : ready                       ? Condition::blocked
                                                               : Condition::starved);
     }
@@ -297,8 +309,7 @@ void TableKind::add_seats(const Table& t, const std::vector<Frame>& nests, cell:
     const Frame to_table = at(0).inverse();
     for (int place = 0; place < t.places(); ++place)
         for (int n = 0; n < t.nests; ++n) {
-            const Frame stands =
-                at(t.values[static_cast<std::size_t>(place)]) * to_table * nests[static_cast<std::size_t>(n)];
+            const Frame stands = at(t.values[place]) * to_table * nests[n];
             d.seats.push_back({"nest " + std::to_string(n + 1) + " at place " + std::to_string(place + 1), stands});
         }
 }
@@ -310,10 +321,17 @@ std::vector<int> TableKind::seats_at(const cell::Device& d, int place) {
     return all;
 }
 
+/// Some nests of what goes round are there whenever it stands.
+std::vector<double> TableKind::served_at(const cell::Device& d, int seat) const {
+    const Table& t = table_of(d);
+    const std::size_t place = static_cast<std::size_t>(seat / t.nests);
+    return t.round() ? t.values : std::vector<double>{t.values[place]};
+}
+
 std::optional<Vector3> TableKind::side_joint(const cell::Cell& cell, const cell::Device& d) const {
     const int next = cell.device(table_of(d).to);
-    if (next < 0 || !as_belt(cell.devices[static_cast<std::size_t>(next)])) return std::nullopt;
-    const cell::Device& belt = cell.devices[static_cast<std::size_t>(next)];
+    if (next < 0 || !as_belt(cell.devices[next])) return std::nullopt;
+    const cell::Device& belt = cell.devices[next];
     return (belt.world * belt.ends.front()).translation();
 }
 

@@ -28,6 +28,8 @@ class TableKind : public Kind {
 public:
     bool follows_belts() const override { return true; }
     Lane lane() const override { return Lane::work; }
+    std::vector<double> stands_at(const cell::Device& d) const override { return table_of(d).values; }
+    std::vector<double> served_at(const cell::Device& d, int seat) const override;
     std::vector<int> pick_seats(const cell::Device& d) const override { return seats_at(d, table_of(d).gives_at); }
     std::vector<int> place_seats(const cell::Device& d) const override { return seats_at(d, table_of(d).loads_at); }
     std::optional<Vector3> side_joint(const cell::Cell& cell, const cell::Device& d) const override;
