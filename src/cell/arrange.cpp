@@ -77,16 +77,16 @@ Frame reading_frame(const Cell& c, int device) { return device >= 0 ? at(c, devi
 Operations place_at(const Cell& c, int device, const Frame& world, std::optional<int> host) {
     const Device& d = at(c, device);
     Operations out;
-    const std::string path = "/devices/" + d.id;
+    const Path path = at_device(d.id);
     const int on = host.value_or(d.host);
-    if (on != d.host) out.push_back(Operation::set(path + "/host", on >= 0 ? at(c, on).id : "floor"));
+    if (on != d.host) out.push_back(Operation::set(path / "host", on >= 0 ? at(c, on).id : "floor"));
     const Placement was = placement_of(d.placement),
                     is = placement_of((on >= 0 ? at(c, on).mount_world() : Frame::Identity()).inverse() * world);
     const std::pair<const char*, double Placement::*> keys[] = {{"x_mm", &Placement::x}, {"y_mm", &Placement::y},
         {"z_mm", &Placement::z}, {"rx_deg", &Placement::rx}, {"ry_deg", &Placement::ry},
         {"turn_deg", &Placement::turn}};
     for (const auto& [key, member] : keys)
-        if (is.*member != was.*member) out.push_back(Operation::set(path + "/placement/" + key, is.*member));
+        if (is.*member != was.*member) out.push_back(Operation::set(path / "placement" / key, is.*member));
     return out;
 }
 
@@ -209,19 +209,19 @@ Edit mirror(const Layout& layout, const std::vector<std::string>& ids, int axis,
         const Frame host = host_frame(*c, d), host_after = host_too ? mirrored(host) : host;
         const Placement was = placement_of(one.placement),
                         is = placement_of(host_after.inverse() * mirrored(one.world));
-        const std::string path = "/devices/" + one.id;
+        const Path path = at_device(one.id);
         const std::pair<const char*, double Placement::*> keys[] = {{"x_mm", &Placement::x}, {"y_mm", &Placement::y},
             {"z_mm", &Placement::z}, {"rx_deg", &Placement::rx}, {"ry_deg", &Placement::ry},
             {"turn_deg", &Placement::turn}};
         for (const auto& [key, member] : keys)
             if (is.*member != was.*member)
-                edit.operations.push_back(Operation::set(path + "/placement/" + key, is.*member));
+                edit.operations.push_back(Operation::set(path / "placement" / key, is.*member));
         const json* own = find(tree, path);
         json after = *own;
         one.kind->mirror(after);
         for (const Operation& op : difference(*own, after)) {
             Operation here = op;
-            here.at = path + op.at;
+            here.at = path.text() + op.at;
             edit.operations.push_back(std::move(here));
         }
     }
@@ -255,7 +255,7 @@ Edit copy(const Layout& layout, const std::vector<std::string>& ids, const std::
         }
         for (const int d : all) {
             const Device& one = at(*c, d);
-            json device = *find(tree, "/devices/" + one.id);
+            json device = *find(tree, at_device(one.id));
             device["id"] = renamed[one.id];
             device["name"] = free_name(names, one.name, layout.document().tree());
             names["devices"].push_back({{"name", device["name"]}});
@@ -280,7 +280,7 @@ Edit copy(const Layout& layout, const std::vector<std::string>& ids, const std::
     Operations late;
     for (Operation& op : edit.operations)
         if (op.value.contains("to"))
-            late.push_back(Operation::set("/devices/" + op.value["id"].get<std::string>() + "/to", op.value["to"]));
+            late.push_back(Operation::set(at_device(op.value["id"].get<std::string>()) / "to", op.value["to"]));
     append(edit.operations, std::move(late));
     return edit;
 }

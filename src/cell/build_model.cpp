@@ -310,8 +310,8 @@ ModelDraft read_draft(const json& model, const std::vector<MeshAsset>& meshes) {
 const json* find_model(const json& tree, const std::string& id) {
     if (id.empty()) return nullptr;  // a path that ends in a list names the list
     if (tree.contains("unfinished_models"))
-        if (const json* found = find(tree, "/unfinished_models/" + id)) return found;
-    return tree.contains("arm_models") ? find(tree, "/arm_models/" + id) : nullptr;
+        if (const json* found = find(tree, Path("unfinished_models") / id)) return found;
+    return tree.contains("arm_models") ? find(tree, Path("arm_models") / id) : nullptr;
 }
 
 std::vector<std::string> users_of_model(const json& tree, const std::string& id) {
@@ -329,17 +329,17 @@ Edit keep_model(const Layout& layout, const json& model, const std::string& name
     ModelDraft draft = read_draft(model, meshes_of(tree));
     if (draft.problems.empty()) {
         replace_in(tree, "arm_models", model, edit.operations);
-        const json* before = find(tree, "/arm_models/" + id);
+        const json* before = find(tree, Path("arm_models") / id);
         const ModelDraft old = before ? read_draft(*before, meshes_of(tree)) : ModelDraft();
         for (const std::string& user : before ? users_of_model(tree, id) : std::vector<std::string>()) {
-            const json& device = *find(tree, "/devices/" + user);
-            const std::string path = "/devices/" + user;
+            const json& device = *find(tree, at_device(user));
+            const Path path = at_device(user);
             const Carried carried{old.model, draft.model,
                 device.contains("travel") ? Carried::Travel::keeps : Carried::Travel::none, 0, shifts};
             carry_joint_lists(device, path, carried, edit.operations);
         }
-        if (tree.contains("unfinished_models") && find(tree, "/unfinished_models/" + id))
-            edit.operations.push_back(Operation::remove("/unfinished_models/" + id));
+        if (tree.contains("unfinished_models") && find(tree, Path("unfinished_models") / id))
+            edit.operations.push_back(Operation::remove(Path("unfinished_models") / id));
         try {
             layout.edited(edit).cell();
             return edit;
@@ -357,8 +357,7 @@ Edit remove_model(const Layout& layout, const std::string& id) {
     const json& tree = layout.tree();
     const std::vector<std::string> users = users_of_model(tree, id);
     if (!users.empty())
-        throw InputError("arm_models/" + id, "\"" +
-                                                 find(tree, "/devices/" + users.front())->value("name", users.front()) +
+        throw InputError("arm_models/" + id, "\"" + find(tree, at_device(users.front()))->value("name", users.front()) +
                                                  "\" is one of these: remove it first, or give it another model.");
     Edit edit{"Remove mechanism", {}};
     for (const char* list : {"arm_models", "unfinished_models"})

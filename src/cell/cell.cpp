@@ -46,18 +46,17 @@ SafetyDistance Cell::safety_between(int a, int b) const {
         if (x.distance && x.b >= 0 && !x.of_bodies() && x.is_of(a, b)) return {*x.distance, "the pair's own"};
     std::optional<SafetyDistance> most;
     const auto own = [&](int device, double metres) {
-        if (!most || metres > most->metres) most = {metres, devices[static_cast<std::size_t>(device)].name + "'s own"};
+        if (!most || metres > most->metres) most = {metres, devices[device].name + "'s own"};
     };
     for (const int i : {a, b})
-        if (i >= 0 && devices[static_cast<std::size_t>(i)].own_distance)
-            own(i, *devices[static_cast<std::size_t>(i)].own_distance);
+        if (i >= 0 && devices[i].own_distance) own(i, *devices[i].own_distance);
     for (const Exclusion& x : exclusions)
         if (x.distance && x.b < 0 && !x.of_bodies() && x.is_of(a, b)) own(x.a, *x.distance);
     return most.value_or(SafetyDistance{safety_distance, "the cell's"});
 }
 
 std::vector<std::string> body_names(const Cell& cell, int device) {
-    const Device& d = cell.devices[static_cast<std::size_t>(device)];
+    const Device& d = cell.devices[device];
     std::vector<std::string> all;
     const auto add = [&](const std::string& name) {
         if (!name.empty() && std::find(all.begin(), all.end(), name) == all.end()) all.push_back(name);

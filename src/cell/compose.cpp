@@ -46,7 +46,7 @@ void disconnect(const json& device, const std::string& id, Operations& out) {
         const auto is = [&](const std::string& name) { return name.rfind(id + ".", 0) == 0; };
         if (expression_names(input.value("from", ""), is))
             out.push_back(
-                Operation::remove("/devices/" + device.value("id", "") + "/inputs/" + input.value("id", "") + "/from"));
+                Operation::remove(at_device(device.value("id", "")) / "inputs" / input.value("id", "") / "from"));
     }
 }
 
@@ -134,10 +134,10 @@ Operations set_down(const Layout& layout, const std::string& id, const geometry:
     const int host = carrier_at(cell, device, world.translation());
     at.translation().z() = host >= 0 ? cell.devices[host].kind->top_at(cell.devices[host], at.translation()) : 0.0;
     Operations operations = place_at(cell, device, at, host);
-    const json* own = find(layout.tree(), "/devices/" + id);
+    const json* own = find(layout.tree(), at_device(id));
     if (host >= 0 && cell.devices[host].kind->moves_parts() && cell.devices[device].kind->feeds_belts() &&
         own->value("to", "") != cell.devices[host].id)
-        operations.push_back(Operation::set("/devices/" + id + "/to", cell.devices[host].id));
+        operations.push_back(Operation::set(at_device(id) / "to", cell.devices[host].id));
     return operations;
 }
 
@@ -155,28 +155,28 @@ Edit remove_device(const Layout& layout, const std::string& id) {
     for (const json& device : tree["devices"]) {
         const std::string other = device.value("id", "");
         if (other == id) continue;
-        const std::string at = "/devices/" + other;
+        const Path at = at_device(other);
         disconnect(device, id, edit.operations);
         const Device& d = cell->devices[cell->device(other)];
         if (d.host == index) {  // riders go down to what the host stood on, in their place on the plan
             const Frame below = gone.host >= 0 ? cell->devices[gone.host].mount_world() : Frame::Identity();
             const Frame local = below.inverse() * d.world;
             edit.operations.push_back(
-                Operation::set(at + "/host", gone.host >= 0 ? cell->devices[gone.host].id : "floor"));
-            edit.operations.push_back(Operation::set(
-                at + "/placement", placement(1e3 * local.translation().x(), 1e3 * local.translation().y(), 0,
-                                       geometry::to_triple(local.linear()).z() * 180 / geometry::pi)));
+                Operation::set(at / "host", gone.host >= 0 ? cell->devices[gone.host].id : "floor"));
+            edit.operations.push_back(
+                Operation::set(at / "placement", placement(1e3 * local.translation().x(), 1e3 * local.translation().y(),
+                                                     0, geometry::to_triple(local.linear()).z() * 180 / geometry::pi)));
         }
         if (device.value("to", "") == id) {
             if (device.value("kind", "") == "infeed")
                 edit.operations.push_back(
                     Operation::remove(at));  // an infeed without its belt has nowhere to put parts
-            else edit.operations.push_back(Operation::remove(at + "/to"));
+            else edit.operations.push_back(Operation::remove(at / "to"));
         }
         if (device.contains("poses"))
             for (const json& pose : device["poses"])
                 if (pose.value("relative_to", "") == id) {
-                    edit.operations.push_back(Operation::remove(at + "/poses/" + pose.value("id", "")));
+                    edit.operations.push_back(Operation::remove(at / "poses" / pose.value("id", "")));
                 }
     }
     if (tree.contains("excluded_pairs")) {
@@ -185,7 +185,7 @@ Edit remove_device(const Layout& layout, const std::string& id) {
             if (pair.value("a", "") != id && pair.value("b", "") != id) kept.push_back(pair);
         if (kept != tree["excluded_pairs"]) edit.operations.push_back(Operation::set("/excluded_pairs", kept));
     }
-    edit.operations.push_back(Operation::remove("/devices/" + id));
+    edit.operations.push_back(Operation::remove(at_device(id)));
     return edit;
 }
 
@@ -212,7 +212,7 @@ Edit add_step(const Layout& layout, const std::string& device, const std::string
     const json fresh = kind->fresh(*cell, owner);
     for (const auto& [key, value] : fresh.items()) step[key] = value;
     if (id) *id = step["id"];
-    const std::string at = place.empty() ? "/devices/" + device + "/task" : place;
+    const std::string at = place.empty() ? at_device(device) / "task" : place;
     const json* there = find(tree, at);
     const bool step_there = there && there->is_object() && there->contains("do");
     Edit edit{"Add step to " + owner.name, {}};
@@ -223,7 +223,7 @@ Edit add_step(const Layout& layout, const std::string& device, const std::string
 }
 
 Edit add_side_task(const Layout& layout, const std::string& device, const std::string& name, std::string* id) {
-    const json* d = find(layout.tree(), "/devices/" + device);
+    const json* d = find(layout.tree(), at_device(device));
     if (!d) throw InputError("devices/" + device, "There is no device with this id.");
     json tasks = d->value("side_tasks", json::array());
     std::string fresh, called;
@@ -236,7 +236,7 @@ Edit add_side_task(const Layout& layout, const std::string& device, const std::s
         called = n == 1 ? wish : wish + " " + std::to_string(n);
     tasks.push_back({{"id", fresh}, {"name", called}, {"steps", json::array()}});
     if (id) *id = fresh;
-    return {"Add " + called, {Operation::set("/devices/" + device + "/side_tasks", tasks)}};
+    return {"Add " + called, {Operation::set(at_device(device) / "side_tasks", tasks)}};
 }
 
 Edit shift_step(const Layout& layout, const std::string& step_path, int direction) {

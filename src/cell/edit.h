@@ -5,6 +5,7 @@
 #include <optional>
 
 #include "json.h"
+#include "path.h"
 #include "problem.h"
 
 namespace escarp::cell {

@@ -300,7 +300,7 @@ Edit remove_part_type(const Layout& layout, const std::string& id, const std::st
         without = without.edited(edit);
     };
     for (const std::string& device : gone) append(remove_device(without, device));
-    all.push_back(Operation::remove("/part_types/" + id));
+    all.push_back(Operation::remove(Path("part_types") / id));
     return {"Remove " + name, all};
 }
 

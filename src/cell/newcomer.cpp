@@ -16,7 +16,7 @@ const Device* Newcomer::belt() const {
 }
 
 double Newcomer::value(const Device& device, const char* key) const {
-    const json* own = find(tree_, "/devices/" + device.id);
+    const json* own = find(tree_, at_device(device.id));
     return own ? own->value(key, 0.0) : 0.0;
 }
 

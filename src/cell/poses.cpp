@@ -77,16 +77,14 @@ Edit store_pose(const Layout& layout, const std::string& arm_id, const std::stri
     const auto cell = layout.shared_cell();
     const Device& arm = arm_of(*cell, arm_id);
     json pose = place(*cell, arm, arm.world * arm.arm->model->flange_frame(q) * arm.arm->tool_frame, q, host);
-    const std::string list = "/devices/" + arm_id + "/poses";
+    const Path list = at_device(arm_id) / "poses";
     if (!id.empty()) {
         const Pose& old = pose_of(arm, id);
         Edit edit{"Correct pose " + old.name, {}};
-        const json& was = *find(tree, list + "/" + id);
+        const json& was = *find(tree, list / id);
         for (const char* key : {"joints", "joints_deg", "relative_to", "at_mm", "turn_deg"})
-            if (was.contains(key) && !pose.contains(key))
-                edit.operations.push_back(Operation::remove(list + "/" + id + "/" + key));
-        for (const auto& [key, value] : pose.items())
-            edit.operations.push_back(Operation::set(list + "/" + id + "/" + key, value));
+            if (was.contains(key) && !pose.contains(key)) edit.operations.push_back(Operation::remove(list / id / key));
+        for (const auto& [key, value] : pose.items()) edit.operations.push_back(Operation::set(list / id / key, value));
         if (made) *made = id;
         return edit;
     }
@@ -114,13 +112,12 @@ Edit rehost_pose(const Layout& layout, const std::string& arm_id, const std::str
         for (const kinematics::JointSolution& s : all)
             if (s.within_limits && (!q || (s.q - arm.arm->ready).norm() < (*q - arm.arm->ready).norm())) q = s.q;
     }
-    const std::string at = "/devices/" + arm_id + "/poses/" + id;
+    const Path at = at_device(arm_id) / "poses" / id;
     const json now = place(*cell, arm, world, q, host);
     Edit edit{"Attach pose " + pose.name, {}};
     for (const char* key : {"joints", "joints_deg", "relative_to", "at_mm", "turn_deg"})
-        if (find(tree, at)->contains(key) && !now.contains(key))
-            edit.operations.push_back(Operation::remove(at + "/" + key));
-    for (const auto& [key, value] : now.items()) edit.operations.push_back(Operation::set(at + "/" + key, value));
+        if (find(tree, at)->contains(key) && !now.contains(key)) edit.operations.push_back(Operation::remove(at / key));
+    for (const auto& [key, value] : now.items()) edit.operations.push_back(Operation::set(at / key, value));
     return edit;
 }
 
@@ -132,7 +129,7 @@ Edit remove_pose(const Layout& layout, const std::string& arm_id, const std::str
     if (!used.empty())
         throw InputError(id, "\"" + pose.name + "\" is used by step " + used + " of " + arm.name +
                                  "; give these steps another pose first.");
-    return {"Remove pose " + pose.name, {Operation::remove("/devices/" + arm_id + "/poses/" + id)}};
+    return {"Remove pose " + pose.name, {Operation::remove(at_device(arm_id) / "poses" / id)}};
 }
 
 Edit rename_pose(const Layout& layout, const std::string& arm_id, const std::string& id, const std::string& name) {
@@ -142,7 +139,7 @@ Edit rename_pose(const Layout& layout, const std::string& arm_id, const std::str
     if (free_name(arm, name, id) != name)
         throw InputError(id, "Another pose of " + arm.name + " is named \"" + name + "\"; \"" +
                                  free_name(arm, name, id) + "\" is free.");
-    return {"Rename pose " + pose.name, {Operation::set("/devices/" + arm_id + "/poses/" + id + "/name", name)}};
+    return {"Rename pose " + pose.name, {Operation::set(at_device(arm_id) / "poses" / id / "name", name)}};
 }
 
 }  // namespace escarp::cell

@@ -52,9 +52,9 @@ Edit add_to(const Layout& layout, const std::string& device, const char* key, js
     const std::string& step) {
     const std::string name = called(item);
     check_free(layout, device, name, key);
-    json list = find(layout.tree(), "/devices/" + device)->value(key, json::array());
+    json list = find(layout.tree(), at_device(device))->value(key, json::array());
     list.push_back(std::move(item));
-    Edit edit{"Add " + what + " " + name, {Operation::set("/devices/" + device + "/" + key, std::move(list))}};
+    Edit edit{"Add " + what + " " + name, {Operation::set(at_device(device) / key, std::move(list))}};
     if (!step.empty()) edit.operations.push_back(Operation::set(step + "/signal", device + "." + name));
     return edit;
 }

@@ -19,15 +19,15 @@ std::vector<StepList> step_lists(json& tree) {
     std::vector<StepList> all;
     if (tree.contains("devices"))
         for (json& d : tree["devices"]) {
-            const std::string at = "/devices/" + id_of(d);
+            const Path at = at_device(id_of(d));
             for (const char* key : {"first", "task"}) add_list(all, d, d, key, at);
             if (d.contains("side_tasks") && d["side_tasks"].is_array())
                 for (json& side : d["side_tasks"])
                     for (const char* key : {"first", "steps"})
-                        add_list(all, d, side, key, at + "/side_tasks/" + id_of(side));
+                        add_list(all, d, side, key, at / "side_tasks" / id_of(side));
         }
     if (tree.contains("blocks"))
-        for (json& b : tree["blocks"]) add_list(all, b, b, "steps", "/blocks/" + id_of(b));
+        for (json& b : tree["blocks"]) add_list(all, b, b, "steps", Path("blocks") / id_of(b));
     return all;
 }
 

@@ -9,7 +9,7 @@ namespace escarp::cell {
 namespace {
 
 const json& study_in(const Layout& layout, const std::string& study) {
-    if (const json* found = find(layout.document().tree(), "/studies/" + study)) return *found;
+    if (const json* found = find(layout.document().tree(), Path("studies") / study)) return *found;
     std::string there;
     for (const json& one : layout.document().tree().value("studies", json::array()))
         there += (there.empty() ? "" : ", ") + one.value("id", "");
@@ -69,7 +69,7 @@ Edit vary(const Layout& layout, const std::string& study, const std::string& at,
     json one = {{"at", at}};
     one.update(bounds.empty() ? round_values_about(layout, at) : bounds);
     all.push_back(std::move(one));
-    return {"Change a study", {Operation::set("/studies/" + study + "/vary", all)}};
+    return {"Change a study", {Operation::set(Path("studies") / study / "vary", all)}};
 }
 
 Edit no_longer_vary(const Layout& layout, const std::string& study, const std::string& at) {
@@ -78,7 +78,7 @@ Edit no_longer_vary(const Layout& layout, const std::string& study, const std::s
     const auto found = std::find_if(all.begin(), all.end(), of_it);
     if (found == all.end()) throw InputError("at", "The study does not vary \"" + at + "\".");
     all.erase(found);
-    return {"Change a study", {Operation::set("/studies/" + study + "/vary", all)}};
+    return {"Change a study", {Operation::set(Path("studies") / study / "vary", all)}};
 }
 
 Edit demand(const Layout& layout, const std::string& study, const std::string& figure, std::optional<double> least,
@@ -93,7 +93,7 @@ Edit demand(const Layout& layout, const std::string& study, const std::string& f
     if (least) one["at_least"] = *least;
     if (most) one["at_most"] = *most;
     if (least || most) all.push_back(std::move(one));
-    return {"Change a study", {Operation::set("/studies/" + study + "/keep", all)}};
+    return {"Change a study", {Operation::set(Path("studies") / study / "keep", all)}};
 }
 
 }  // namespace escarp::cell

@@ -82,7 +82,7 @@ Edit make_block(const Layout& layout, const std::string& step_path, const std::s
 Edit unpack_block(const Layout& layout, const std::string& step_path) {
     const json& tree = layout.tree();
     const json use = step_at(tree, step_path);
-    const json* block = tree.contains("blocks") ? find(tree, "/blocks/" + use.value("block", "-")) : nullptr;
+    const json* block = tree.contains("blocks") ? find(tree, Path("blocks") / use.value("block", "-")) : nullptr;
     if (!block) throw InputError(step_path, "This step uses no block.");
     Edit edit{"Unpack block", {}};
     FreshIds fresh(layout.document().tree());

@@ -23,7 +23,7 @@ public:
           arm_(arm),
           values_(values),
           id_(arm.id),
-          at_("/devices/" + arm.id + "/"),
+          at_(cell::at_device(arm.id)),
           title_(QObject::tr("Change %1").arg(QString::fromStdString(arm.name))),
           context_(context) {}
 
@@ -67,7 +67,7 @@ private:
             const std::string to = box->currentData().toString().toStdString();
             if (to != now) self.later([act, to] { act(to); });
         });
-        mark_altered(workspace_, context_, box, grid_.add(label, box), at_ + key);
+        mark_altered(workspace_, context_, box, grid_.add(label, box), at_ / key);
     }
 
     void tool(const QString& label, std::size_t place, const std::string& now) {
@@ -97,7 +97,7 @@ private:
                         cell::json next = more, three = now;
                         three[k] = v;
                         next[i][what] = three;
-                        self.later([self, next]() mutable { self.set(self.at_ + "more_tools", next); });
+                        self.later([self, next]() mutable { self.set(self.at_ / "more_tools", next); });
                     });
                 grid_.add(label, field, unit);
             }
@@ -105,7 +105,7 @@ private:
 
     /// What is no more than a value.
     void from_table(std::initializer_list<const char*> keys) {
-        const EditedGroup group{"/devices/" + id_, values_, name(""), title_, &arm_};
+        const EditedGroup group{cell::at_device(id_), values_, name(""), title_, &arm_};
         FieldEditors editors(workspace_, grid_, context_, group);
         for (const char* key : keys) editors.add(*cell::find_field(cell::arm_device_fields(), key));
     }
@@ -120,7 +120,7 @@ private:
                 self.apply([&](const cell::Layout& l) { return cell::put_on_travel(l, self.id_, on); });
             });
         });
-        mark_altered(workspace_, context_, box, grid_.add(QObject::tr("travel axis"), box), at_ + "travel");
+        mark_altered(workspace_, context_, box, grid_.add(QObject::tr("travel axis"), box), at_ / "travel");
         if (travels) from_table({"travel"});
     }
 
@@ -128,7 +128,8 @@ private:
     FieldGrid grid_;
     const cell::Device& arm_;
     cell::json values_;
-    std::string id_, at_;
+    std::string id_;
+    cell::Path at_;
     QString title_;
     QObject* context_;
 };

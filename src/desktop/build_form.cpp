@@ -193,9 +193,9 @@ void BuildForm::add_joint() {
         rows_->addLayout(line);
         return;
     }
-    const std::string path = "/joints/" + std::to_string(joint);
+    const cell::Path path = cell::Path("joints") / std::to_string(joint);
     const json& j = building_.model["joints"][joint];
-    text(tr("Name"), path + "/name", tr("Rename joint"));
+    text(tr("Name"), path / "name", tr("Rename joint"));
     const QString type = QString::fromStdString(j.value("type", "hinge"));
     choice(tr("Type"), "joint_type",
         {{"hinge", tr("hinge (turns)")}, {"slide", tr("slide (shifts)")}, {"fixed", tr("fixed")}}, type,
@@ -226,13 +226,13 @@ void BuildForm::add_joint() {
         [this, joint](const QString& to) {
             change(tr("Change what carries it"), [joint, to](json& m) { m["joints"][joint]["parent"] = to.toInt(); });
         });
-    numbers(tr("Stands at"), path + "/at_mm", "mm", -1e5, 1e5, {0, 0, 0}, {"x", "y", "z"});
-    numbers(tr("turned"), path + "/turn_deg", QStringLiteral("\u00b0"), -360, 360, {0, 0, 0}, {"x", "y", "z"});
+    numbers(tr("Stands at"), path / "at_mm", "mm", -1e5, 1e5, {0, 0, 0}, {"x", "y", "z"});
+    numbers(tr("turned"), path / "turn_deg", QStringLiteral("\u00b0"), -360, 360, {0, 0, 0}, {"x", "y", "z"});
     if (type != "fixed") add_drive(joint);
 }
 
 void BuildForm::add_drive(int joint) {
-    const std::string path = "/joints/" + std::to_string(joint);
+    const cell::Path path = cell::Path("joints") / std::to_string(joint);
     const json& j = building_.model["joints"][joint];
     const bool hinge = j.value("type", "hinge") == "hinge";
     const QString unit = hinge ? QStringLiteral("\u00b0") : "mm";
@@ -250,7 +250,7 @@ void BuildForm::add_drive(int joint) {
                     parts.size() == 3 ? json{parts[0].toInt(), parts[1].toInt(), parts[2].toInt()} : json{1, 1, 0};
             });
         });
-    if (!plain) numbers(tr("axis"), path + "/axis", "", -1000, 1000, {0, 0, 1}, {"x", "y", "z"});
+    if (!plain) numbers(tr("axis"), path / "axis", "", -1000, 1000, {0, 0, 1}, {"x", "y", "z"});
     std::vector<std::pair<QString, QString>> leaders{{"", tr("a drive of its own")}};
     for (const cell::FileJoint& other : building_.draft.joints)
         if (!other.fixed && !other.follows && other.joint.name != j.value("name", ""))
@@ -283,18 +283,18 @@ void BuildForm::add_drive(int joint) {
         const std::size_t count = j["follows"].is_array() ? j["follows"].size() : 0;
         for (std::size_t i = 0; i < count; ++i)
             numbers(tr("by %1 \u00d7").arg(QString::fromStdString(j["follows"][i].value("joint", ""))),
-                path + "/follows/" + std::to_string(i) + "/ratio", "", -1000, 1000, {1});
-        numbers(tr("plus"), path + "/offset_" + key, unit, -1e5, 1e5, {0});
+                path / "follows" / std::to_string(i) / "ratio", "", -1000, 1000, {1});
+        numbers(tr("plus"), path / ("offset_" + key), unit, -1e5, 1e5, {0});
     }
     const double most = hinge ? 3600 : 1e5;
-    numbers(tr("From"), path + "/min_" + key, unit, -most, most, {0});
-    numbers(tr("to"), path + "/max_" + key, unit, -most, most, {0});
+    numbers(tr("From"), path / ("min_" + key), unit, -most, most, {0});
+    numbers(tr("to"), path / ("max_" + key), unit, -most, most, {0});
     if (!follows) {
-        numbers(tr("Speed"), path + "/speed_" + key + "_s", unit + "/s", 0.001, 1e6, {0});
-        numbers(tr("Acceleration"), path + "/acceleration_" + key + "_s2", unit + QStringLiteral("/s\u00b2"), 0.001,
+        numbers(tr("Speed"), path / ("speed_" + key + "_s"), unit + "/s", 0.001, 1e6, {0});
+        numbers(tr("Acceleration"), path / ("acceleration_" + key + "_s2"), unit + QStringLiteral("/s\u00b2"), 0.001,
             1e6, {0});
         if (j.contains("jerk_" + key + "_s3"))
-            numbers(tr("Jerk"), path + "/jerk_" + key + "_s3", unit + QStringLiteral("/s\u00b3"), 0.001, 1e7, {0});
+            numbers(tr("Jerk"), path / ("jerk_" + key + "_s3"), unit + QStringLiteral("/s\u00b3"), 0.001, 1e7, {0});
     }
     auto* line = new QHBoxLayout;
     zero_ = button(line, "", "zero_here", [this, joint] { Q_EMIT wants_zero(joint); });
@@ -304,8 +304,8 @@ void BuildForm::add_drive(int joint) {
     if (!follows && !j.contains("jerk_" + key + "_s3"))
         button(line, tr("limit jerk"), "limit_jerk", [this, path, key] {
             change(tr("Limit jerk"), [path, key](json& m) {
-                m[json::json_pointer(path + "/jerk_" + key + "_s3")] =
-                    15 * m.value(json::json_pointer(path + "/acceleration_" + key + "_s2"), 360.0);
+                m[json::json_pointer((path / ("jerk_" + key + "_s3")).text())] =
+                    15 * m.value(json::json_pointer((path / ("acceleration_" + key + "_s2")).text()), 360.0);
             });
         });
     line->addStretch(1);

@@ -48,7 +48,7 @@ private:
     QPushButton* button(QHBoxLayout* into, const QString& text, const QString& name, std::function<void()> act);
     void change(const QString& name, Change change);
     const cell::json& link() const { return building_.model["links"][building_.link]; }
-    std::string link_path() const { return "/links/" + std::to_string(building_.link); }
+    std::string link_path() const { return cell::Path("links") / std::to_string(building_.link); }
 
     const Building& building_;
     QWidget* page_;

@@ -259,7 +259,7 @@ void BuildPage::open(const std::string& id) {
     const json tree = workspace_.resolved();
     if (chosen_.empty()) {
         const std::string selected = workspace_.selection().device.toStdString();
-        const json* device = selected.empty() ? nullptr : cell::find(tree, "/devices/" + selected);
+        const json* device = selected.empty() ? nullptr : cell::find(tree, cell::at_device(selected));
         if (device && device->value("kind", "") == "arm") chosen_ = device->value("model", "");
     }
     for (const char* list : {"unfinished_models", "arm_models"})
@@ -355,7 +355,7 @@ void BuildPage::follow() {
     building_.draft = editable ? cell::read_draft(building_.model, workspace_.cell()->meshes) : cell::ModelDraft();
     building_.link = std::clamp(building_.link, 0, std::max(0, static_cast<int>(building_.draft.links.size()) - 1));
     mistakes_.clear();
-    if (editable && tree.contains("unfinished_models") && cell::find(tree, "/unfinished_models/" + chosen_))
+    if (editable && tree.contains("unfinished_models") && cell::find(tree, cell::Path("unfinished_models") / chosen_))
         cell::keep_model(workspace_.layout(), building_.model, "", {}, &mistakes_);
     show_models();
     show_mistakes();

@@ -133,7 +133,7 @@ CataloguePanel::CataloguePanel(Workspace& workspace, QWidget* parent)
         if (workspace_.trying()) return;
         cell::json now;
         for (const cell::Offering& o : cell::own_offerings(workspace_.document()))
-            now.push_back(*cell::find(workspace_.document().tree(), "/arm_models/" + o.model));
+            now.push_back(*cell::find(workspace_.document().tree(), cell::Path("arm_models") / o.model));
         if (now != listed_) load();
     });
 }
@@ -153,7 +153,7 @@ void CataloguePanel::load() {
     listed_ = cell::json();
     for (const cell::Offering& o : here) {
         all_.push_back(o);
-        listed_.push_back(*cell::find(workspace_.document().tree(), "/arm_models/" + o.model));
+        listed_.push_back(*cell::find(workspace_.document().tree(), cell::Path("arm_models") / o.model));
     }
     own_from_ = all_.size();
     for (const QFileInfo& file : QDir(library_folder()).entryInfoList({"*.json"}, QDir::Files, QDir::Name)) {
@@ -166,7 +166,7 @@ void CataloguePanel::load() {
     }
     pictures_.clear();
     for (cell::Offering what : all_) {
-        if (const cell::json* model = cell::find(workspace_.document().tree(), "/arm_models/" + what.model);
+        if (const cell::json* model = cell::find(workspace_.document().tree(), cell::Path("arm_models") / what.model);
             model && !what.model.empty() && what.brings.empty())
             what.brings = {{"arm_models", cell::json::array({*model})},
                 {"meshes", workspace_.document().tree().value("meshes", cell::json::array())}};
@@ -225,7 +225,7 @@ void CataloguePanel::forget_own() {
 
 bool CataloguePanel::keep_own(const QString& device, const QString& name) {
     const cell::json tree = workspace_.resolved();
-    const cell::json* own = cell::find(tree, "/devices/" + device.toStdString());
+    const cell::json* own = cell::find(tree, cell::at_device(device.toStdString()));
     if (!own || name.trimmed().isEmpty()) return false;
     cell::Offering kept;
     kept.kind = own->value("kind", "");

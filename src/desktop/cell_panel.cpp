@@ -226,10 +226,10 @@ void CellPanel::add_part(const cell::PartType& part) {
     view_->show_part(part.id, grip_, gripping_tool(*workspace_.cell()));
     layout->addWidget(view_);
     view_->show();
-    const cell::json* values = cell::find(workspace_.resolved(), "/part_types/" + part.id);
+    const cell::json* values = cell::find(workspace_.resolved(), cell::Path("part_types") / part.id);
     FieldGrid grid = new_field_grid(layout);
     grid.layout->setContentsMargins(8, 2, 8, 2);
-    const EditedGroup group{"/part_types/" + part.id, values ? *values : cell::json::object(), "part_",
+    const EditedGroup group{cell::Path("part_types") / part.id, values ? *values : cell::json::object(), "part_",
         tr("Change %1").arg(QString::fromStdString(part.name))};
     FieldEditors editors(workspace_, grid, this, group);
     editors.on_rename([this, id = part.id](const std::string& path, const std::string& to) {
@@ -257,10 +257,10 @@ void CellPanel::add_tool(const cell::ToolModel& tool) {
     view_->show_tool(tool.id);
     layout->addWidget(view_);
     view_->show();
-    const cell::json* values = cell::find(workspace_.resolved(), "/tool_models/" + tool.id);
+    const cell::json* values = cell::find(workspace_.resolved(), cell::Path("tool_models") / tool.id);
     FieldGrid grid = new_field_grid(layout);
     grid.layout->setContentsMargins(8, 2, 8, 2);
-    const EditedGroup group{"/tool_models/" + tool.id, values ? *values : cell::json::object(), "tool_",
+    const EditedGroup group{cell::Path("tool_models") / tool.id, values ? *values : cell::json::object(), "tool_",
         tr("Change %1").arg(QString::fromStdString(tool.name))};
     FieldEditors editors(workspace_, grid, this, group);
     for (const cell::Field& f : cell::tool_model_fields())
@@ -326,12 +326,12 @@ void CellPanel::add_pairs() {
             reason->setModified(false);
             QTimer::singleShot(0, this, [this, i, words = reason->text().trimmed().toStdString()] {
                 workspace_.apply({tr("Say why a pair is left out").toStdString(),
-                    {cell::Operation::set("/excluded_pairs/" + std::to_string(i) + "/reason", words)}});
+                    {cell::Operation::set(cell::Path("excluded_pairs") / std::to_string(i) / "reason", words)}});
             });
         });
         column->addWidget(reason);
         FieldGrid grid = new_field_grid(column);
-        const std::string at = "/excluded_pairs/" + std::to_string(i);
+        const cell::Path at = cell::Path("excluded_pairs") / std::to_string(i);
         const cell::json* pair = cell::find(workspace_.resolved(), at);
         if (!pair) continue;  // it has just been taken back
         EditedGroup edited{at, *pair, "pair_" + QString::number(i) + "_", tr("Change how a pair is judged"), &a};

@@ -274,7 +274,7 @@ void CycleRibbon::mousePressEvent(QMouseEvent* event) {
     const auto e = laid_out();
     if (pressed_.x() < left) {
         if (const int zone = zone_at(pressed_); e && zone >= 0) {
-            const inspection::Zone& z = e->zones->all[static_cast<std::size_t>(zone)];
+            const inspection::Zone& z = e->zones->all[zone];
             workspace_.select_devices({QString::fromStdString(e->cell->devices[z.sides[0].device].id),
                 QString::fromStdString(e->cell->devices[z.sides[1].device].id)});
             return;
@@ -282,7 +282,7 @@ void CycleRibbon::mousePressEvent(QMouseEvent* event) {
         for (std::size_t i = 0; i < lanes_.size() && e; ++i)
             if (pressed_.y() >= lane_y(i) && pressed_.y() < lane_y(i) + lane_height()) {
                 if (const int device = lanes_[i].device; device >= 0)
-                    workspace_.select(QString::fromStdString(e->cell->devices[static_cast<std::size_t>(device)].id));
+                    workspace_.select(QString::fromStdString(e->cell->devices[device].id));
                 break;  // the lanes are others now
             }
         return;
@@ -361,8 +361,7 @@ bool CycleRibbon::event(QEvent* event) {
             if (chain_.count(block)) s += tr("\npart of the longest chain");
             QToolTip::showText(help->globalPos(), plain(s), this);
         } else if (const int zone = zone_at(help->pos()); e && zone >= 0) {
-            QToolTip::showText(
-                help->globalPos(), plain(zone_words(*e, e->zones->all[static_cast<std::size_t>(zone)])), this);
+            QToolTip::showText(help->globalPos(), plain(zone_words(*e, e->zones->all[zone])), this);
         } else if (const inspection::LeastClearance* near = nearness_at(help->pos())) {
             QToolTip::showText(help->globalPos(),
                 plain(tr("%1 mm at %2 s: %3 / %4\nclick to go there")

@@ -70,7 +70,7 @@ DeviceList::DeviceList(Workspace& workspace, QWidget* parent)
             QMetaObject::invokeMethod(
                 this, [this, hidden] { workspace_.set_hidden(hidden); }, Qt::QueuedConnection);
         } else if (column == locked) {
-            const std::string at = "/devices/" + id.toStdString() + "/locked";
+            const cell::Path at = cell::at_device(id.toStdString()) / "locked";
             const cell::Edit edit{(on ? tr("Lock %1") : tr("Unlock %1")).arg(item->text(name)).toStdString(),
                 {on ? cell::Operation::set(at, true) : cell::Operation::remove(at)}};
             QMetaObject::invokeMethod(

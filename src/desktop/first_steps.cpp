@@ -106,7 +106,7 @@ std::vector<FirstSteps::Line> FirstSteps::lines() {
                 {{"id", "s2"}, {"do", "place"}, {"in", cell.devices[collect].id}}};
             workspace_.apply(
                 {tr("Pick and place with %1").arg(QString::fromStdString(cell.devices[arm].name)).toStdString(),
-                    {cell::Operation::set("/devices/" + id + "/task", steps)}});
+                    {cell::Operation::set(cell::at_device(id) / "task", steps)}});
             workspace_.select(QString::fromStdString(id));
         }});
     return out;

@@ -27,9 +27,9 @@ constexpr double snap_pixels = 9, grid = 0.01,
 void hand_on(const cell::Snap& snapped, const cell::Cell& c, const cell::json& tree, cell::Edit& edit) {
     if (!snapped.joined) return;
     const cell::Device &from = c.devices[snapped.upstream], &to = c.devices[snapped.downstream];
-    const cell::json* own = cell::find(tree, "/devices/" + from.id);
+    const cell::json* own = cell::find(tree, cell::at_device(from.id));
     if (!own || own->value("to", "").empty())
-        edit.operations.push_back(cell::Operation::set("/devices/" + from.id + "/to", to.id));
+        edit.operations.push_back(cell::Operation::set(cell::at_device(from.id) / "to", to.id));
 }
 
 const cell::Fields& fields_of(const Workspace& workspace, const cell::Offering& what) {
@@ -239,7 +239,7 @@ void FloorView::drag_to(const QPointF& pixel, bool snap) {
         hand_on(snapped, c, workspace_.layout().tree(), edit);
         if (host && *host >= 0 && d.kind->feeds_belts() &&
             c.devices[*host].kind->moves_parts())  // an infeed feeds the belt it stands on
-            edit.operations.push_back(cell::Operation::set("/devices/" + d.id + "/to", c.devices[*host].id));
+            edit.operations.push_back(cell::Operation::set(cell::at_device(d.id) / "to", c.devices[*host].id));
     } else {
         edit = cell::move_by(c, moving_, wanted.translation() - start_.translation());
     }

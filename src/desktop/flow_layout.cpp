@@ -14,7 +14,7 @@ FlowLayout::~FlowLayout() {
 
 QLayoutItem* FlowLayout::takeAt(int index) {
     if (index < 0 || index >= count()) return nullptr;
-    QLayoutItem* item = items_[static_cast<std::size_t>(index)];
+    QLayoutItem* item = items_[index];
     items_.erase(items_.begin() + index);
     return item;
 }

@@ -261,16 +261,17 @@ cell::Edit HandlingView::edit(const Frame& frame) const {
     const cell::json place = rounded(at.x, at.y, at.z, 1), turn = rounded(at.rx, at.ry, at.turn, 0.001);
     if (part_.empty())
         return {tr("Move the tool frame").toStdString(),
-            {cell::Operation::set("/tool_models/" + tool_ + "/tool_frame", {{"at_mm", place}, {"turn_deg", turn}})}};
+            {cell::Operation::set(
+                cell::Path("tool_models") / tool_ / "tool_frame", {{"at_mm", place}, {"turn_deg", turn}})}};
     const cell::PartType* part = with_id(workspace_.cell()->part_types, part_);
     const std::string grip = part && !with_id(part->grips, grip_) ? part->grips.front().id : grip_;
-    const std::string list = "/part_types/" + part_ + "/grips";
+    const cell::Path list = cell::Path("part_types") / part_ / "grips";
     const cell::json one{{"id", grip}, {"at_mm", place}, {"turn_deg", turn}};
     // A part without grips in the file has one on top that is not written down yet.
-    if (!cell::find(workspace_.resolved(), list + "/" + grip))
+    if (!cell::find(workspace_.resolved(), list / grip))
         return {tr("Move grip").toStdString(), {cell::Operation::set(list, cell::json::array({one}))}};
-    return {tr("Move grip %1").arg(QString::fromStdString(grip)).toStdString(),
-        {cell::Operation::set(list + "/" + grip, one)}};
+    return {
+        tr("Move grip %1").arg(QString::fromStdString(grip)).toStdString(), {cell::Operation::set(list / grip, one)}};
 }
 
 }  // namespace escarp::desktop

@@ -45,8 +45,8 @@ int HistoryPanel::shown() const { return std::min(workspace_.history().depth(), 
 
 std::optional<double> HistoryPanel::value(const QString& figure, int state) const {
     if (state < 0 || state >= count()) return std::nullopt;
-    const auto found = states()[static_cast<std::size_t>(state)].figures.find(figure);
-    return found == states()[static_cast<std::size_t>(state)].figures.end() ? std::nullopt : found->second;
+    const auto found = states()[state].figures.find(figure);
+    return found == states()[state].figures.end() ? std::nullopt : found->second;
 }
 
 /// The figures of the state that is shown, once they are current. Another file or variant begins anew.
@@ -92,7 +92,7 @@ std::vector<std::optional<QPointF>> HistoryPanel::places_of(std::size_t line) co
     const bool even = up - low < 1e-9 * std::max(1.0, std::abs(up));
     std::vector<std::optional<QPointF>> out;
     for (int i = 0; i < count(); ++i) {
-        const auto& v = values[static_cast<std::size_t>(i)];
+        const auto& v = values[i];
         const double x = box.left() + (count() < 2 ? 0.5 : static_cast<double>(i) / (count() - 1)) * box.width();
         out.push_back(
             v ? std::optional(QPointF(x, box.bottom() - (even ? 0.5 : (*v - low) / (up - low)) * box.height()))
@@ -103,9 +103,8 @@ std::vector<std::optional<QPointF>> HistoryPanel::places_of(std::size_t line) co
 
 std::optional<QPointF> HistoryPanel::place_of(const QString& figure, int state) const {
     const auto line = std::find_if(lines().begin(), lines().end(), [&](const Line& l) { return l.key == figure; });
-    return state < 0 || state >= count()
-               ? std::nullopt
-               : places_of(static_cast<std::size_t>(line - lines().begin()))[static_cast<std::size_t>(state)];
+    return state < 0 || state >= count() ? std::nullopt
+                                         : places_of(static_cast<std::size_t>(line - lines().begin()))[state];
 }
 
 void HistoryPanel::paintEvent(QPaintEvent*) {
@@ -147,7 +146,7 @@ void HistoryPanel::paintEvent(QPaintEvent*) {
         p.drawPath(path);
         p.setPen(Qt::NoPen);
         for (int i = 0; i < count(); ++i) {
-            const std::optional<QPointF>& at = places[static_cast<std::size_t>(i)];
+            const std::optional<QPointF>& at = places[i];
             const bool is_shown = i == shown();
             if (!at || (!is_shown && count() > many)) continue;
             p.setBrush(is_shown ? theme::accent : i > shown() ? theme::rule : theme::good);
@@ -173,7 +172,7 @@ void HistoryPanel::mouseMoveEvent(QMouseEvent* event) {
     const int state = state_at(event->position());
     setCursor(state >= 0 ? Qt::PointingHandCursor : Qt::ArrowCursor);
     if (state < 0) return QToolTip::hideText();
-    QString words = state == 0 ? tr("As the session began") : states()[static_cast<std::size_t>(state)].edit;
+    QString words = state == 0 ? tr("As the session began") : states()[state].edit;
     for (const Line& line : lines())
         if (const auto v = value(line.key, state))
             words += "\n" + line.title + " " + theme::number(v, line.decimals) +

@@ -36,6 +36,7 @@ LayoutActions::LayoutActions(Workspace& workspace, const Questions& questions, F
       catalogue_(catalogue),
       window_(window) {
     make_arranging(make);
+    make_choosing(make);
     make_seeing(make);
     make_exporting(make);
     connect(floor_, &FloorView::asks_menu, this, &LayoutActions::pop_menu);
@@ -92,40 +93,12 @@ void LayoutActions::make_arranging(const Make& make) {
     make("turn_left", tr("Turn by 15\u00b0 to the left  ( , )"), {}, [this] { floor_->turn(geometry::pi / 12); });
     make("turn_right", tr("Turn by 15\u00b0 to the right  ( . )"), {}, [this] { floor_->turn(-geometry::pi / 12); });
     make("turn_quarter", tr("Quarter turn"), QKeySequence("Q"), [this] { floor_->turn(geometry::pi / 2); });
-    make("group", tr("Group"), QKeySequence("Ctrl+G"), [this] {
-        const auto all = ids();
-        if (all.size() < 2) return;
-        cell::Edit edit{tr("Group %1 devices").arg(all.size()).toStdString(), {}};
-        std::string name;
-        for (int n = 1; name.empty(); ++n) {
-            name = "group " + std::to_string(n);
-            for (const cell::Device& d : workspace_.cell()->devices)
-                if (d.group == name) name.clear();
-        }
-        for (const std::string& id : all)
-            edit.operations.push_back(cell::Operation::set("/devices/" + id + "/group", name));
-        workspace_.apply(edit);
-    });
-    make("ungroup", tr("Ungroup"), QKeySequence("Ctrl+Shift+G"), [this] {
-        cell::Edit edit{tr("Ungroup").toStdString(), {}};
-        for (const int i : workspace_.selected_indexes())
-            if (const cell::Device& d = workspace_.cell()->devices[i]; !d.group.empty())
-                edit.operations.push_back(cell::Operation::remove("/devices/" + d.id + "/group"));
-        if (!edit.operations.empty()) workspace_.apply(edit);
-    });
-    make("lock", tr("Lock or unlock"), QKeySequence("Ctrl+L"), [this] {
-        const std::vector<int> all = workspace_.selected_indexes();
-        if (all.empty()) return;
-        const bool lock = !workspace_.cell()->devices[all.front()].locked;
-        cell::Edit edit{(lock ? tr("Lock") : tr("Unlock")).toStdString(), {}};
-        for (const int i : all) {
-            const cell::Device& d = workspace_.cell()->devices[i];
-            if (lock && !d.locked)
-                edit.operations.push_back(cell::Operation::set("/devices/" + d.id + "/locked", true));
-            if (!lock && d.locked) edit.operations.push_back(cell::Operation::remove("/devices/" + d.id + "/locked"));
-        }
-        workspace_.apply(edit);
-    });
+    make("group", tr("Group"), QKeySequence("Ctrl+G"), [this] { group(); });
+    make("ungroup", tr("Ungroup"), QKeySequence("Ctrl+Shift+G"), [this] { ungroup(); });
+    make("lock", tr("Lock or unlock"), QKeySequence("Ctrl+L"), [this] { lock(); });
+}
+
+void LayoutActions::make_choosing(const Make& make) {
     make("select_all", tr("Select everything"), QKeySequence::SelectAll, [this] {
         QStringList all;
         for (const cell::Device& d : workspace_.cell()->devices)
@@ -150,6 +123,42 @@ void LayoutActions::make_arranging(const Make& make) {
                 tr("Select an arm that has a pick or a place in its task. If it has, no position of its base reaches "
                    "every pose: bring what it works at closer together."));
     });
+}
+
+void LayoutActions::group() {
+    const auto all = ids();
+    if (all.size() < 2) return;
+    cell::Edit edit{tr("Group %1 devices").arg(all.size()).toStdString(), {}};
+    std::string name;
+    for (int n = 1; name.empty(); ++n) {
+        name = "group " + std::to_string(n);
+        for (const cell::Device& d : workspace_.cell()->devices)
+            if (d.group == name) name.clear();
+    }
+    for (const std::string& id : all)
+        edit.operations.push_back(cell::Operation::set(cell::at_device(id) / "group", name));
+    workspace_.apply(edit);
+}
+
+void LayoutActions::ungroup() {
+    cell::Edit edit{tr("Ungroup").toStdString(), {}};
+    for (const int i : workspace_.selected_indexes())
+        if (const cell::Device& d = workspace_.cell()->devices[i]; !d.group.empty())
+            edit.operations.push_back(cell::Operation::remove(cell::at_device(d.id) / "group"));
+    if (!edit.operations.empty()) workspace_.apply(edit);
+}
+
+void LayoutActions::lock() {
+    const std::vector<int> all = workspace_.selected_indexes();
+    if (all.empty()) return;
+    const bool lock = !workspace_.cell()->devices[all.front()].locked;
+    cell::Edit edit{(lock ? tr("Lock") : tr("Unlock")).toStdString(), {}};
+    for (const int i : all) {
+        const cell::Device& d = workspace_.cell()->devices[i];
+        if (lock && !d.locked) edit.operations.push_back(cell::Operation::set(cell::at_device(d.id) / "locked", true));
+        if (!lock && d.locked) edit.operations.push_back(cell::Operation::remove(cell::at_device(d.id) / "locked"));
+    }
+    workspace_.apply(edit);
 }
 
 void LayoutActions::make_seeing(const Make& make) {

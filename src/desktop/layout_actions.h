@@ -44,11 +44,15 @@ public:
 
 private:
     void make_arranging(const Make& make);
+    void make_choosing(const Make& make);
     void make_seeing(const Make& make);
     void make_exporting(const Make& make);
     void apply(const std::function<cell::Edit()>& edit);
     void array_rows();
     void array_ring();
+    void group();
+    void ungroup();
+    void lock();
     void copies(const std::vector<geometry::Frame>& by);
     void ask_height();
     void show_height(std::optional<double> metres);

@@ -116,7 +116,7 @@ void ModelView::add_body(const geometry::Body& b, Item item, bool& hides_pieces,
 
 void ModelView::add_device(int index, std::vector<Item>& out) const {
     const cell::Cell& c = *workspace_.cell();
-    const cell::Device& d = c.devices[static_cast<std::size_t>(index)];
+    const cell::Device& d = c.devices[index];
     const bool chosen = workspace_.is_selected(d.id);
     const QColor fill = theme::look_colour(d.look, d.colour);
     bool hides_pieces = false;

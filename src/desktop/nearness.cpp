@@ -24,9 +24,7 @@ void Nearness::look(double from, double to, int bins) {
     };
     q.one = device(0), q.other = device(1);
     q.cache = workspace_.cache();
-    const auto name = [&](int i) {
-        return QString::fromStdString(q.evaluation->cell->devices[static_cast<std::size_t>(i)].name);
-    };
+    const auto name = [&](int i) { return QString::fromStdString(q.evaluation->cell->devices[i].name); };
     title_ = q.one < 0     ? tr("everything")
              : q.other < 0 ? name(q.one)
                            : name(q.one) + QStringLiteral(" \u2194 ") + name(q.other);

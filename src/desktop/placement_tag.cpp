@@ -28,7 +28,8 @@ PlacementTag::PlacementTag(Workspace& workspace, QWidget* parent) : QWidget(pare
         auto* f = new NumberField(unit, -range, range, this);
         can_be_varied(workspace_, l, [this, key = QString(name).replace("place_", "")] {
             const QString unit_of = key == "turn" ? "_deg" : "_mm";
-            return ("/devices/" + workspace_.selection().device + "/placement/" + key + unit_of).toStdString();
+            return cell::at_device(workspace_.selection().device.toStdString()) / "placement" /
+                   (key + unit_of).toStdString();
         });
         f->setObjectName(name);
         f->setAccessibleName(tr("%1 in %2").arg(label, unit));
@@ -122,10 +123,10 @@ void PlacementTag::show_device() {
     z_->set_value(p.z);
     turn_->set_value(p.turn);
     const auto& altered = workspace_.altered();
-    const std::string at = "/devices/" + d.id + "/placement/";
+    const cell::Path at = cell::at_device(d.id) / "placement";
     for (auto [field, key] : {std::pair{x_, "x_mm"}, {y_, "y_mm"}, {z_, "z_mm"}, {turn_, "turn_deg"}}) {
         field->setEnabled(!d.locked);
-        const auto found = altered.find(at + key);
+        const auto found = altered.find(at / key);
         field->setProperty("altered", found != altered.end());
         field->style()->polish(field);
         field->setToolTip(

@@ -142,7 +142,7 @@ void CycleRibbon::draw_nearness(QPainter& p, double y) const {
 /// Who is inside when: one mover above, the other below; both at once is filled over the whole lane.
 void CycleRibbon::draw_zone(QPainter& p, const Lane& lane, double y) const {
     const auto e = laid_out();
-    const inspection::Zone& z = e->zones->all[static_cast<std::size_t>(lane.zone)];
+    const inspection::Zone& z = e->zones->all[lane.zone];
     const auto stretch = [&](simulation::Ticks from, simulation::Ticks to, double top, double height) {
         return QRectF(QPointF(pixel_of(seconds(from)), top), QPointF(pixel_of(seconds(to)), top + height));
     };
@@ -286,7 +286,7 @@ void CycleRibbon::draw_still(QPainter& p) const {
         p.setPen(QPen(QColor(0xE9, 0xE3, 0xD4), 1));
         p.drawLine(QPointF(0, y + lane_height() - 1), QPointF(width(), y + lane_height() - 1));
         const int device = lanes_[i].device;
-        const cell::Device* d = device < 0 ? nullptr : &e->cell->devices[static_cast<std::size_t>(device)];
+        const cell::Device* d = device < 0 ? nullptr : &e->cell->devices[device];
         const bool selected = d && d->id == workspace_.selection().device.toStdString();
         p.setFont(theme::font(11, true));
         p.setPen(selected ? theme::accent : theme::ink);

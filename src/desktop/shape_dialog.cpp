@@ -188,7 +188,7 @@ void ShapeDialog::try_cut(const exchange::ShapeCut& cut) {
 
 void ShapeDialog::take() {
     const int row = table_->currentRow() - 1;
-    if (row >= 0 && workspace_.apply(costs_.cut[static_cast<std::size_t>(row)].edit)) accept();
+    if (row >= 0 && workspace_.apply(costs_.cut[row].edit)) accept();
 }
 
 void ask_for_shape(Workspace& workspace, QWidget* window) {
@@ -197,7 +197,7 @@ void ask_for_shape(Workspace& workspace, QWidget* window) {
     const int index = cell->device(workspace.selection().device.toStdString());
     std::string mesh;
     if (index >= 0)
-        for (const std::string& id : exchange::meshes_of(cell->devices[static_cast<std::size_t>(index)]))
+        for (const std::string& id : exchange::meshes_of(cell->devices[index]))
             if (mesh.empty()) mesh = id;
     if (mesh.empty())
         return Q_EMIT workspace.refused(

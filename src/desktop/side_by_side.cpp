@@ -421,7 +421,7 @@ double Comparison::draw_figures(QPainter& p, const std::vector<Column>& all, dou
 QStringList Comparison::differences(const Column& c) const {
     const cell::json base = workspace_.document().resolved(workspace_.document().baseline());
     const auto device_name = [&](const std::string& id) {
-        const cell::json* name = cell::find(base, "/devices/" + id + "/name");
+        const cell::json* name = cell::find(base, cell::at_device(id) / "name");
         return name && name->is_string() ? QString::fromStdString(name->get<std::string>())
                                          : QString::fromStdString(id);
     };

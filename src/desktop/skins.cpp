@@ -22,7 +22,7 @@ std::shared_ptr<const SceneMesh> scene_mesh(const geometry::Mesh& m) {
     made->faces.reserve(18 * m.triangles.size());
     for (const auto& t : m.triangles)
         for (const int i : t) {
-            const Vector3 &p = m.points[static_cast<std::size_t>(i)], &n = m.normals[static_cast<std::size_t>(i)];
+            const Vector3 &p = m.points[i], &n = m.normals[i];
             for (const double v : {p.x(), p.y(), p.z(), n.x(), n.y(), n.z()})
                 made->faces.push_back(static_cast<float>(v));
         }
@@ -192,10 +192,9 @@ Skin hull(const Convex& shape) {
     m.edges.clear();
     for (const auto& t : m.triangles)
         for (std::size_t k = 0; k < 3; ++k) {
-            std::pair<Vector3, Vector3> side{
-                m.points[static_cast<std::size_t>(t[k])], m.points[static_cast<std::size_t>(t[(k + 1) % 3])]};
+            std::pair<Vector3, Vector3> side{m.points[t[k]], m.points[t[(k + 1) % 3]]};
             if (less(side.second, side.first)) std::swap(side.first, side.second);
-            const Vector3& normal = m.normals[static_cast<std::size_t>(t[k])];
+            const Vector3& normal = m.normals[t[k]];
             const auto [found, fresh] = sides.try_emplace(side, normal);
             if (!fresh && found->second.dot(normal) < flat) m.edges.push_back({side.first, side.second});
         }

@@ -98,7 +98,7 @@ QWidget* StudiesPage::make_list() {
         if (item) choose(item->data(Qt::UserRole).toString());
     });
     connect(list_, &QListWidget::itemChanged, this, [this](QListWidgetItem* item) {
-        const std::string at = "/studies/" + item->data(Qt::UserRole).toString().toStdString() + "/name";
+        const cell::Path at = cell::Path("studies") / item->data(Qt::UserRole).toString().toStdString() / "name";
         const std::string name = item->text().trimmed().toStdString();
         QTimer::singleShot(0, this,
             [this, at, name] { edit_studies(workspace_, tr("Rename a study"), {cell::Operation::set(at, name)}); });
@@ -218,10 +218,10 @@ QWidget* StudiesPage::make_side() {
     connect(variant_, &QPushButton::clicked, this, [this] { QTimer::singleShot(0, this, &StudiesPage::make_variant); });
     connect(table_, &QTableWidget::cellDoubleClicked, this, [this](int row) {
         if (!answer_ || !answer_->gains) return;
-        const study::Gain& g = answer_->gains->all[static_cast<std::size_t>(row)];
+        const study::Gain& g = answer_->gains->all[row];
         const auto& devices = workspace_.cell()->devices;
         if (g.device < 0 || g.device >= static_cast<int>(devices.size())) return;
-        const cell::Device& d = devices[static_cast<std::size_t>(g.device)];
+        const cell::Device& d = devices[g.device];
         QString step;
         for (const cell::Step* s : cell::all_steps(d))
             if (s->number == g.step) step = QString::fromStdString(s->id);
@@ -230,7 +230,7 @@ QWidget* StudiesPage::make_side() {
     connect(table_, &QTableWidget::itemSelectionChanged, this, [this] {
         const auto rows_now = table_->selectionModel()->selectedRows();
         if (answer_ && answer_->gains) return;
-        if (!rows_now.isEmpty()) choose_point(rows_[static_cast<std::size_t>(rows_now.front().row())]);
+        if (!rows_now.isEmpty()) choose_point(rows_[rows_now.front().row()]);
     });
     return side;
 }
@@ -298,7 +298,8 @@ void StudiesPage::new_study(Asks asks, const QString& path) {
 
 void StudiesPage::remove_study() {
     if (study())
-        edit_studies(workspace_, tr("Remove a study"), {cell::Operation::remove("/studies/" + chosen_.toStdString())});
+        edit_studies(
+            workspace_, tr("Remove a study"), {cell::Operation::remove(cell::Path("studies") / chosen_.toStdString())});
 }
 
 bool StudiesPage::out_of_date() const {
@@ -440,7 +441,7 @@ void StudiesPage::renew_table() {
     const auto& brushed = plot_->brushed();
     for (int i = 0; i < static_cast<int>(answer_->tried.size()); ++i)
         if (brushed.empty() || std::find(brushed.begin(), brushed.end(), i) != brushed.end()) rows_.push_back(i);
-    const study::Measure* by = answer_->looked_at[static_cast<std::size_t>(std::max(0, figure_->currentIndex()))];
+    const study::Measure* by = answer_->looked_at[std::max(0, figure_->currentIndex())];
     const double sign = by->better > 0 ? -1 : 1;
     std::stable_sort(rows_.begin(), rows_.end(), [&](int a, int b) {
         const study::Tried &one = answer_->tried[a], &two = answer_->tried[b];
@@ -458,7 +459,7 @@ void StudiesPage::renew_table() {
     table_->setHorizontalHeaderLabels(head);
     table_->setRowCount(static_cast<int>(rows_.size()));
     for (std::size_t row = 0; row < rows_.size(); ++row) {
-        const study::Tried& t = answer_->tried[static_cast<std::size_t>(rows_[row])];
+        const study::Tried& t = answer_->tried[rows_[row]];
         int column = 0;
         const auto put = [&](const QString& text, bool right) {
             auto* item = new QTableWidgetItem(text);
@@ -489,7 +490,7 @@ void StudiesPage::list_gains() {
     table_->setRowCount(static_cast<int>(all.size()));
     table_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::Stretch);
     for (int row = 0; row < table_->rowCount(); ++row) {
-        const study::Gain& g = all[static_cast<std::size_t>(row)];
+        const study::Gain& g = all[row];
         int column = 0;
         const auto put = [&](const QString& text, bool right) {
             auto* item = new QTableWidgetItem(text);
@@ -510,7 +511,7 @@ void StudiesPage::list_gains() {
 
 cell::Edit StudiesPage::edit_of(int point) const {
     if (!answer_ || point < 0) return {};
-    return study::edit_of(workspace_.layout(), answer_->study, answer_->tried[static_cast<std::size_t>(point)].point);
+    return study::edit_of(workspace_.layout(), answer_->study, answer_->tried[point].point);
 }
 
 void StudiesPage::choose_point(int point) {
@@ -532,7 +533,7 @@ void StudiesPage::show_point(int point) {
         picture_->setText(tr("no point chosen"));
         return;
     }
-    const study::Tried& t = point < 0 ? answer_->now : answer_->tried[static_cast<std::size_t>(point)];
+    const study::Tried& t = point < 0 ? answer_->now : answer_->tried[point];
     QString words = QString::fromStdString(study::in_words(*answer_, t.point));
     for (const study::Measure* m : answer_->looked_at)
         words += "\n" + QString::fromStdString(m->label) + ": " +
@@ -576,7 +577,7 @@ void StudiesPage::make_variant() {
     if (point_ < 0) return;
     try {
         const study::Measure& m = *answer_->looked_at.front();
-        const study::Tried& t = answer_->tried[static_cast<std::size_t>(point_)];
+        const study::Tried& t = answer_->tried[point_];
         const std::string name =
             t.has(m.id) ? m.label + " " + study::with_unit(t.figure(m.id), m) : answer_->study.name;
         const cell::Change made = study::point_to_variant(workspace_.layout(), answer_->study, t.point, name);

@@ -74,7 +74,7 @@ void StudySentence::words(const QString& text) {
 }
 
 void StudySentence::set(const std::string& key, const json& value) {
-    const std::string at = "/studies/" + study_.toStdString() + "/" + key;
+    const cell::Path at = cell::Path("studies") / study_.toStdString() / key;
     QTimer::singleShot(0, this,
         [this, at, value] { edit_studies(workspace_, tr("Change a study"), {cell::Operation::set(at, value)}); });
 }
@@ -97,8 +97,7 @@ void StudySentence::choice(
     const auto at = std::find_if(all.begin(), all.end(), [&](const auto& one) { return one.second == now; });
     box->setCurrentIndex(at == all.end() ? -1 : static_cast<int>(at - all.begin()));
     box->setFixedHeight(22);
-    connect(box, &QComboBox::activated, this,
-        [this, key, all](int index) { set(key, all[static_cast<std::size_t>(index)].second); });
+    connect(box, &QComboBox::activated, this, [this, key, all](int index) { set(key, all[index].second); });
     put(box, name);
 }
 
@@ -129,7 +128,7 @@ namespace {
 
 /// The list of a study as the document has it, to be changed and set as a whole.
 json list_of(const Workspace& workspace, const QString& study, const char* key) {
-    const json* found = cell::find(workspace.resolved(), "/studies/" + study.toStdString() + "/" + key);
+    const json* found = cell::find(workspace.resolved(), cell::Path("studies") / study.toStdString() / key);
     return found ? *found : json::array();
 }
 
@@ -199,7 +198,7 @@ void StudySentence::add_looked_at(const cell::Study& s) {
         box->setFixedHeight(22);
         connect(box, &QComboBox::activated, this, [ids, i, all, set_ids](int index) {
             auto next = ids;
-            next[i] = all[static_cast<std::size_t>(index)].second.get<std::string>();
+            next[i] = all[index].second.get<std::string>();
             set_ids(next);
         });
         put(box, "look_at_" + QString::number(i));
@@ -237,9 +236,8 @@ void StudySentence::add_kept(const cell::Study& s) {
         const auto at = std::find_if(all.begin(), all.end(), [&](const auto& one) { return one.second == d.figure; });
         box->setCurrentIndex(at == all.end() ? -1 : static_cast<int>(at - all.begin()));
         box->setFixedHeight(22);
-        connect(box, &QComboBox::activated, this, [all, set_in](int index) {
-            set_in([&](json& one) { one["figure"] = all[static_cast<std::size_t>(index)].second; });
-        });
+        connect(box, &QComboBox::activated, this,
+            [all, set_in](int index) { set_in([&](json& one) { one["figure"] = all[index].second; }); });
         put(box, "keep_" + n);
         auto* way = new QComboBox;
         way->addItems({tr("at least"), tr("at most")});
@@ -311,7 +309,7 @@ void StudySentence::add_how_often(const cell::Study& s) {
     field->setFixedHeight(22);
     field->setToolTip(tr("Half the interval of the first figure, of its mean; 0: all the repetitions"));
     connect(field, &NumberField::changed, this, [this](double v) {
-        const std::string at = "/studies/" + study_.toStdString() + "/until_pct";
+        const cell::Path at = cell::Path("studies") / study_.toStdString() / "until_pct";
         QTimer::singleShot(0, this, [this, at, v] {
             edit_studies(
                 workspace_, tr("Change a study"), {v > 0 ? cell::Operation::set(at, v) : cell::Operation::remove(at)});
@@ -323,7 +321,7 @@ void StudySentence::add_how_often(const cell::Study& s) {
 
 void StudySentence::rebuild() {
     const cell::Study* s = study();
-    const json* raw = s ? cell::find(workspace_.resolved(), "/studies/" + s->id) : nullptr;
+    const json* raw = s ? cell::find(workspace_.resolved(), cell::Path("studies") / s->id) : nullptr;
     std::string now = raw ? raw->dump() : std::string("-");
     if (s)
         for (const cell::Varied& v : s->vary)
@@ -369,15 +367,15 @@ void StudySentence::offer_numbers(QWidget* below) {
     auto* menu = new QMenu(this);
     menu->setObjectName("numbers_menu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    const auto add = [&](QMenu* to, const cell::Field& f, const std::string& at) {
+    const auto add = [&](QMenu* to, const cell::Field& f, const cell::Path& at) {
         if (f.type != cell::Field::Type::number && f.type != cell::Field::Type::whole) return;
         to->addAction(menu_text(QString::fromStdString(f.label)), this,
-            [this, path = QString::fromStdString(at + f.key)] { vary(path); });
+            [this, path = QString::fromStdString(at / f.key)] { vary(path); });
     };
     for (const cell::Device& d : workspace_.cell()->devices) {
         QMenu* of = menu->addMenu(menu_text(QString::fromStdString(d.name)));
-        const std::string at = "/devices/" + d.id + "/";
-        for (const cell::Field& f : cell::placement_fields()) add(of, f, at + "placement/");
+        const cell::Path at = cell::at_device(d.id);
+        for (const cell::Field& f : cell::placement_fields()) add(of, f, at / "placement");
         of->addSeparator();
         for (const cell::Field& f : d.kind->fields()) add(of, f, at);
         if (d.arm)

@@ -32,12 +32,12 @@ void SweptShown::look() {
     q.cache = workspace_.cache();
     const Selection& s = workspace_.selection();
     if (q.evaluation && workspace_.shown().swept) q.device = q.evaluation->cell->device(s.device.toStdString());
-    if (q.device < 0 || !q.evaluation->cell->devices[static_cast<std::size_t>(q.device)].mover()) {
+    if (q.device < 0 || !q.evaluation->cell->devices[q.device].mover()) {
         behind_.forget();
         if (std::exchange(volume_, nullptr)) Q_EMIT changed();
         return;
     }
-    for (const cell::Step* step : cell::all_steps(q.evaluation->cell->devices[static_cast<std::size_t>(q.device)]))
+    for (const cell::Step* step : cell::all_steps(q.evaluation->cell->devices[q.device]))
         if (step->id == s.step.toStdString()) q.step = step->number;
     // What is found coarsely is looked at more finely next.
     q.resolution = fine;

@@ -124,7 +124,7 @@ VerdictStrip::Tile VerdictStrip::reach_tile(const Seen& s) {
     const study::Figures& f = s.figures;
     QString note;
     if (s.now && s.now->inspection->tightest_pose >= 0) {
-        const auto& pose = s.now->inspection->poses[static_cast<std::size_t>(s.now->inspection->tightest_pose)];
+        const auto& pose = s.now->inspection->poses[s.now->inspection->tightest_pose];
         note = pose.reach.margin >= 0.2
                    ? tr("200 mm or more left everywhere")
                    : tr("least %1 mm \u00b7 %2")

@@ -37,7 +37,7 @@ namespace escarp::desktop {
 namespace {
 
 EditedGroup edited(const cell::Device& d, const cell::json& values, const QString& title) {
-    return {"/devices/" + d.id, values, QString::fromStdString("field_" + d.id + "_"),
+    return {cell::at_device(d.id), values, QString::fromStdString("field_" + d.id + "_"),
         title.arg(QString::fromStdString(d.name)), &d};
 }
 
@@ -211,7 +211,7 @@ std::string Worksheet::card_key(const cell::Device& d, const cell::json& values)
                       (workspace_.is_selected(d.id) ? "+" : "");
     if (d.host >= 0) key += workspace_.cell()->devices[d.host].name;
     for (const cell::Step* s : cell::all_steps(d)) key += cell::describe(*workspace_.cell(), *s);
-    const std::string path = "/devices/" + d.id;
+    const std::string path = cell::at_device(d.id);
     for (auto it = workspace_.altered().lower_bound(path);
          it != workspace_.altered().end() && it->first.compare(0, path.size(), path) == 0; ++it)
         key += it->first + it->second.dump();
@@ -270,7 +270,7 @@ void Worksheet::add_name(QHBoxLayout* header, const cell::Device& d) {
             return;
         }
         QTimer::singleShot(0, this, [this, id, wanted] {
-            set_value("/devices/" + id.toStdString() + "/name", wanted.toStdString(), tr("Rename %1").arg(wanted));
+            set_value(cell::at_device(id.toStdString()) / "name", wanted.toStdString(), tr("Rename %1").arg(wanted));
         });
     });
     header->addWidget(name, 1);
@@ -328,22 +328,22 @@ void Worksheet::add_steps(QVBoxLayout* layout, QWidget* card, const cell::Device
         label->setStyleSheet("color: #5C6870; font-size: 10px; padding: 2px 10px 0 10px;");
         layout->addWidget(label);
     };
-    const std::string at = "/devices/" + d.id;
+    const cell::Path at = cell::at_device(d.id);
     if (!d.task.first.empty()) {
         heading(tr("once, before the task"));
         lines(d.task.first);
-        if (selected) add_step_menu(layout, d, tr("+ step before the task"), at + "/first");
+        if (selected) add_step_menu(layout, d, tr("+ step before the task"), at / "first");
         heading(tr("then, over and over"));
     }
     lines(d.task.steps);
     if (selected && (d.arm || d.has_task() || open_.contains("signals"))) add_step_menu(layout, d, tr("+ step"), {});
     if (selected && open_.contains("signals") && d.task.first.empty())
-        add_step_menu(layout, d, tr("+ step once before the task"), at + "/first");
+        add_step_menu(layout, d, tr("+ step once before the task"), at / "first");
     for (const cell::Task& side : d.side_tasks) {
         add_side_task_head(layout, d, side);
         if (!side.first.empty()) lines(side.first);
         lines(side.steps);
-        if (selected) add_step_menu(layout, d, tr("+ step"), at + "/side_tasks/" + side.id + "/steps");
+        if (selected) add_step_menu(layout, d, tr("+ step"), at / "side_tasks" / side.id / "steps");
     }
 }
 
@@ -356,14 +356,14 @@ void Worksheet::add_side_task_head(QVBoxLayout* layout, const cell::Device& d, c
     label->setStyleSheet("color: #5C6870; font-size: 10px;");
     row->addWidget(label, 1);
     if (workspace_.selection().device.toStdString() == d.id) {
-        const std::string at = "/devices/" + d.id + "/side_tasks/" + side.id;
+        const cell::Path at = cell::at_device(d.id) / "side_tasks" / side.id;
         const QString stem = QString::fromStdString("side_" + d.id + "_" + side.id);
         auto* when = new QPushButton(side.when_asked ? tr("start it at once") : tr("start it when asked"));
         when->setObjectName(stem + "_starts");
         when->setProperty("link", true);
         connect(when, &QPushButton::clicked, this, [this, at, asked = side.when_asked] {
-            QTimer::singleShot(0, this,
-                [=, this] { set_value(at + "/starts", asked ? "at once" : "when asked", tr("Start a task")); });
+            QTimer::singleShot(
+                0, this, [=, this] { set_value(at / "starts", asked ? "at once" : "when asked", tr("Start a task")); });
         });
         row->addWidget(when);
         auto* gone = new QPushButton(tr("remove"));
@@ -430,7 +430,7 @@ void Worksheet::add_input_fields(
         });
     });
     mark_altered(workspace_, this, line, grid.add(tr("%1 takes").arg(QString::fromStdString(s.name)), line),
-        "/devices/" + d.id + "/inputs/" + s.name + "/from");
+        cell::at_device(d.id) / "inputs" / s.name / "from");
     if (!s.own) return;
     auto* name = new QLineEdit(QString::fromStdString(s.name));
     name->setObjectName(stem + "_name");
@@ -450,7 +450,7 @@ void Worksheet::add_input_fields(
         });
     });
     grid.add(tr("its name"), name);
-    const std::string at = "/devices/" + d.id + "/inputs/" + s.name;
+    const cell::Path at = cell::at_device(d.id) / "inputs" / s.name;
     const cell::json* own = cell::find(values, "/inputs/" + s.name);
     const EditedGroup edited{
         at, own ? *own : cell::json::object(), stem + "_", tr("Change %1").arg(QString::fromStdString(d.name)), &d};
@@ -461,7 +461,7 @@ void Worksheet::add_input_fields(
 /// What the device tells and what it is told; tasks beside its main one.
 void Worksheet::add_signal_fields(QVBoxLayout* layout, const cell::Device& d, const cell::json& values) {
     FieldGrid grid = new_field_grid(layout);
-    const EditedGroup edited{"/devices/" + d.id, values, QString::fromStdString("field_" + d.id + "_"),
+    const EditedGroup edited{cell::at_device(d.id), values, QString::fromStdString("field_" + d.id + "_"),
         tr("Change %1").arg(QString::fromStdString(d.name)), &d};
     FieldEditors editors(workspace_, grid, this, edited);
     for (const char* key : {"own_signals", "starts_on", "own_numbers"})
@@ -544,7 +544,7 @@ void Worksheet::add_folded_fields(QVBoxLayout* layout, const cell::Device& d, co
 
 void Worksheet::add_place_fields(QVBoxLayout* layout, const cell::Device& d, const cell::json& values) {
     FieldGrid grid = new_field_grid(layout);
-    const std::string at = "/devices/" + d.id + "/";
+    const cell::Path at = cell::at_device(d.id);
     FieldEditors editors(workspace_, grid, this, edited(d, values, tr("Change %1")));
     for (const char* key : {"colour", "safety_distance_mm", "price", "power_W"})
         editors.add(*cell::find_field(cell::device_fields(), key));
@@ -569,7 +569,7 @@ void Worksheet::add_place_fields(QVBoxLayout* layout, const cell::Device& d, con
                             cell::place_at(c, device, c.devices[device].world, c.device(chosen))});
             });
         });
-    mark_altered(workspace_, this, host, grid.add(tr("stands on"), host), at + "host");
+    mark_altered(workspace_, this, host, grid.add(tr("stands on"), host), at / "host");
     if (d.arm) return;
     for (const cell::Field& f : d.kind->fields())
         if (f.fold.empty()) editors.add(f);

@@ -96,7 +96,7 @@ void Worksheet::add_step_menu(
         menu->addAction(tr(kind->label().c_str()), this, [this, what = kind->id(), device = d.id, list] {
             // After the selected step of this list, else at its end.
             std::string place = list;
-            const std::string in = list.empty() ? "/devices/" + device + "/task" : list;
+            const std::string in = list.empty() ? cell::at_device(device) / "task" : list;
             for (const cell::Device& o : workspace_.cell()->devices)
                 if (o.id == device)
                     for (const cell::Step* s : cell::all_steps(o))

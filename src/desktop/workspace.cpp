@@ -182,7 +182,7 @@ void Workspace::set_document(const cell::Document& document, std::optional<cell:
     document_ = document;
     draft_.reset();
     also_.removeIf([&](const QString& id) {
-        return !cell::find(document_.tree(), "/devices/" + id.toStdString()) &&
+        return !cell::find(document_.tree(), cell::at_device(id.toStdString())) &&
                variant_ == QString::fromStdString(document_.baseline());
     });
     if (!document_.has_variant(variant_.toStdString())) {

@@ -13,7 +13,8 @@ bool is_number(const std::string& text) {
 }  // namespace
 
 std::string csv_field(const std::string& text) {
-    const bool computed = !text.empty() && !is_number(text) && std::string("=+-@\t\r").find(text.front()) != std::string::npos;
+    const bool computed =
+        !text.empty() && !is_number(text) && std::string("=+-@\t\r").find(text.front()) != std::string::npos;
     if (!computed && text.find_first_of(",\"\r\n") == std::string::npos) return text;
     std::string out = computed ? "\"'" : "\"";
     for (const char c : text) out += c == '"' ? std::string("\"\"") : std::string(1, c);

@@ -230,7 +230,7 @@ private:
             table.rows.push_back({"Part", p.name, mass});
         }
         for (const cell::Device& d : c.devices) {
-            const json* values = cell::find(base->layout.tree(), "/devices/" + d.id);
+            const json* values = cell::find(base->layout.tree(), cell::at_device(d.id));
             for (const cell::Field& f : d.kind->fields()) {
                 const std::string unit = cell::unit_sign(f.key);
                 if (f.type != cell::Field::Type::number || (unit != "s" && unit != "mm/s") || !values->contains(f.key))
@@ -476,8 +476,10 @@ struct Html {
 constexpr const char* html_head = R"(<!DOCTYPE html>
 <html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width">
 <style>
-body { font: 15px/1.45 "DejaVu Sans", sans-serif; color: #1f2a33; background: #fcfaf5; max-width: 800px; margin: 2em auto; padding: 0 1em; }
-h1 { font-size: 1.7em; margin-bottom: 0; } h2 { font-size: 1.15em; margin-top: 1.8em; border-bottom: 1px solid #d8d2c4; }
+body { font: 15px/1.45 "DejaVu Sans", sans-serif; color: #1f2a33; background: #fcfaf5;
+  max-width: 800px; margin: 2em auto; padding: 0 1em; }
+h1 { font-size: 1.7em; margin-bottom: 0; } 
+h2 { font-size: 1.15em; margin-top: 1.8em; border-bottom: 1px solid #d8d2c4; }
 h3 { font-size: 1em; } .answer { font-weight: bold; font-size: 1.1em; }
 table { border-collapse: collapse; width: 100%; font-size: 0.85em; }
 th, td { text-align: left; padding: 3px 6px; border-bottom: 1px solid #d8d2c4; vertical-align: top; }

@@ -32,14 +32,12 @@ void take_first(motion::Clearance& contact, const motion::Clearance& first) {
 std::vector<std::pair<Ticks, Ticks>> holds_when(const simulation::Run& run, const cell::Expression& condition) {
     std::vector<Ticks> changes{0};
     for (const int signal : condition.signals())
-        for (const auto& [when, value] : run.trace.signals[static_cast<std::size_t>(signal)].changes)
-            changes.push_back(when);
+        for (const auto& [when, value] : run.trace.signals[signal].changes) changes.push_back(when);
     std::sort(changes.begin(), changes.end());
     changes.erase(std::unique(changes.begin(), changes.end()), changes.end());
     std::vector<std::pair<Ticks, Ticks>> all;
     for (std::size_t i = 0; i < changes.size(); ++i) {
-        const bool holds = condition.holds(
-            [&](int signal) { return run.trace.signals[static_cast<std::size_t>(signal)].at(changes[i]); });
+        const bool holds = condition.holds([&](int signal) { return run.trace.signals[signal].at(changes[i]); });
         if (!holds) continue;
         const Ticks end = i + 1 < changes.size() ? changes[i + 1] : simulation::never;
         if (!all.empty() && all.back().second == changes[i]) all.back().second = end;
@@ -50,13 +48,12 @@ std::vector<std::pair<Ticks, Ticks>> holds_when(const simulation::Run& run, cons
 
 cell::SafetyDistance safety_of(const cell::Cell& cell, const LeastClearance& least) {
     if (least.row < 0) return cell.safety_between(least.device_a, least.device_b);
-    const cell::Exclusion& e = cell.exclusions[static_cast<std::size_t>(least.row)];
-    return {*e.distance,
-        e.b < 0 ? cell.devices[static_cast<std::size_t>(e.a)].name + " " + e.body_a + "'s own" : "these bodies' own"};
+    const cell::Exclusion& e = cell.exclusions[least.row];
+    return {*e.distance, e.b < 0 ? cell.devices[e.a].name + " " + e.body_a + "'s own" : "these bodies' own"};
 }
 
 std::string clearance_id(const cell::Cell& cell, const LeastClearance& least) {
-    const auto id = [&](int device) { return cell.devices[static_cast<std::size_t>(device)].id; };
+    const auto id = [&](int device) { return cell.devices[device].id; };
     return "clearance:" + id(least.device_a) + ":" + id(least.device_b) + (least.part_b >= 0 ? ":part" : "") +
            (least.row >= 0 ? ":row" + std::to_string(least.row) : "");
 }
@@ -118,7 +115,7 @@ struct ClearanceJobs::Asking {
             return e.distance && e.is_of(a, b);  // more particular, perhaps
         }));
     }
-    const cell::Exclusion& row(int i) const { return c_.cell.exclusions[static_cast<std::size_t>(i)]; }
+    const cell::Exclusion& row(int i) const { return c_.cell.exclusions[i]; }
     /// Whether a row has to do with a question: what lies on a device is none of its bodies unless it is named.
     bool is_of(const cell::Exclusion& e, const ClearanceJob& job) const {
         if (!e.is_of(job.device_a(), job.device_b)) return false;
@@ -133,7 +130,7 @@ struct ClearanceJobs::Asking {
         if (lies_there || (moves && p.tag == simulation::held_tag)) return held;
         if (moves && d.arm) return p.tag == simulation::tool_tag ? tool : d.arm->model->mechanism.links[p.tag].name;
         const geometry::Bodies& own = moves ? d.axis->model->mechanism.links.back().bodies : d.bodies;
-        return own[static_cast<std::size_t>(moves ? p.tag - axis_tag : p.tag)].name;
+        return own[moves ? p.tag - axis_tag : p.tag].name;
     }
     bool is_called(const std::string& name, int device, const motion::Part& p, bool moves, bool lies_there) const {
         return name.empty() || name == own_name(device, p, moves, lies_there);
@@ -152,7 +149,7 @@ struct ClearanceJobs::Asking {
     }
     using Stretches = std::vector<std::pair<Ticks, Ticks>>;
     const Stretches& held(int i) {
-        auto& kept = held_[static_cast<std::size_t>(i)];
+        auto& kept = held_[i];
         if (!kept) kept = holds_when(c_.run, *row(i).only_while);
         return *kept;
     }

@@ -88,7 +88,7 @@ ClearanceCurve clearance_over_time(const cell::Cell& cell, const simulation::Run
     const double length = (to - from) / bins;
     tbb::parallel_for(0, bins, [&](int i) {
         if (stop && stop->load(std::memory_order_relaxed)) return;
-        curve.bins[static_cast<std::size_t>(i)] = stretch.least(from + i * length, from + (i + 1) * length);
+        curve.bins[i] = stretch.least(from + i * length, from + (i + 1) * length);
     });
     motion::give_way(stop);
     return curve;

@@ -149,13 +149,13 @@ bool ArmDriver::passing_event(Kernel& k, int what) {
         k.end(block_);
         for (const int nth : std::exchange(passed_, {})) {
             k.because(block_);
-            keeper_of(k, checkpoints_[static_cast<std::size_t>(nth)]).give_back(k, index_);
+            keeper_of(k, checkpoints_[nth]).give_back(k, index_);
         }
         set_off(k);
         return true;
     }
     const int nth = what / 4;
-    const Checkpoint& c = checkpoints_[static_cast<std::size_t>(nth)];
+    const Checkpoint& c = checkpoints_[nth];
     if (what == back_event(nth)) {
         k.because(block_);
         keeper_of(k, c).give_back(k, index_);
@@ -167,8 +167,8 @@ bool ArmDriver::passing_event(Kernel& k, int what) {
 
 std::string ArmDriver::words(const Kernel& k, int what) const {
     if (what == over_event || what == stopped_event) return {};
-    const Checkpoint& c = checkpoints_[static_cast<std::size_t>(what / 4)];
-    const std::string& keeper = k.cell().devices[static_cast<std::size_t>(c.keeper)].name;
+    const Checkpoint& c = checkpoints_[what / 4];
+    const std::string& keeper = k.cell().devices[c.keeper].name;
     if (what == back_event(what / 4)) return "gives " + keeper + " back";
     return granted(k, c) ? "goes on, let in by " + keeper : "asks " + keeper;
 }

@@ -461,7 +461,7 @@ std::vector<EventKey> Kernel::ready() const {
                 if (std::exchange(by_clock, true)) continue;
                 break;
             case Actor::Pace::one_by_one:
-                if (std::exchange(has[static_cast<std::size_t>(e.actor)], true)) continue;
+                if (std::exchange(has[e.actor], true)) continue;
                 break;
             case Actor::Pace::any_order: break;
         }

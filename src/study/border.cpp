@@ -63,14 +63,12 @@ std::vector<ZoneVisit> visits_of(
 cell::Edit wait_at_border(const cell::Layout& layout, const std::string& volume, const std::string& arm,
     inspection::Cache& cache, const inspection::StopFlag* stop) {
     const int v = layout.cell().device(volume), a = layout.cell().device(arm);
-    const auto device = [&](int i) -> const cell::Device& {
-        return layout.cell().devices[static_cast<std::size_t>(i)];
-    };
+    const auto device = [&](int i) -> const cell::Device& { return layout.cell().devices[i]; };
     if (v < 0 || !simulation::kind_of(device(v)).kept_empty(device(v)))
         throw cell::InputError("volume", "\"" + volume + "\" is not the id of a watched volume.");
     if (a < 0 || !device(a).arm) throw cell::InputError("arm", "\"" + arm + "\" is not the id of an arm.");
     json others = json::array();
-    const std::string at = "/devices/" + volume + "/points";
+    const cell::Path at = cell::at_device(volume) / "points";
     if (const json* now = cell::find(layout.tree(), at))
         for (const json& p : *now)
             if (p.value("arm", "") != arm) others.push_back(p);

@@ -40,7 +40,7 @@ bool moves(BlockKind kind) {
 
 AtWork at_work(const Evaluation& e, int arm, double when) {
     AtWork found;
-    const cell::Device& d = e.cell->devices[static_cast<std::size_t>(arm)];
+    const cell::Device& d = e.cell->devices[arm];
     const Block* now = nullptr;
     const Block* last = nullptr;
     for (const Block& b : e.run->trace.blocks) {
@@ -67,7 +67,7 @@ public:
         pair_ = pair;
         good_.clear();
         for (const int device : {pair.device_a, pair.device_b})
-            if (device >= 0 && e_.cell->devices[static_cast<std::size_t>(device)].arm) of_arm(device);
+            if (device >= 0 && e_.cell->devices[device].arm) of_arm(device);
         std::stable_sort(good_.begin(), good_.end(), [](const Good& a, const Good& b) {
             return a.keeps_distance != b.keeps_distance ? a.keeps_distance : a.cycle < b.cycle - 1e-9;
         });
@@ -79,7 +79,7 @@ public:
 
 private:
     void of_arm(int arm) {
-        const cell::Device& d = e_.cell->devices[static_cast<std::size_t>(arm)];
+        const cell::Device& d = e_.cell->devices[arm];
         const AtWork work = at_work(e_, arm, pair_.when_s);
         if (!work.step || work.step->shared) return;
         const cell::Step& s = *work.step;
@@ -96,7 +96,7 @@ private:
         if (work.kind == BlockKind::move && (!s.detour || !d.arm->detours)) {
             cell::Edit edit{what + ": a way round", {}};
             if (!s.detour) edit.operations.push_back(cell::Operation::remove("/" + s.path + "/detour"));
-            if (!d.arm->detours) edit.operations.push_back(cell::Operation::remove("/devices/" + d.id + "/detours"));
+            if (!d.arm->detours) edit.operations.push_back(cell::Operation::remove(cell::at_device(d.id) / "detours"));
             attempt(edit);
         }
         if (exchange || s.kind->reach() == cell::Reach::pose) {

@@ -127,7 +127,7 @@ void add_keys(const cell::Layout& layout, std::vector<Second>& all) {
     const cell::Cell& c = layout.cell();
     for (std::size_t device = 0; device < c.devices.size(); ++device) {
         const cell::Device& d = c.devices[device];
-        const json* values = cell::find(layout.tree(), "/devices/" + d.id);
+        const json* values = cell::find(layout.tree(), cell::at_device(d.id));
         for (const cell::Field& f : d.kind->fields()) {
             const std::string unit = cell::unit_sign(f.key);
             if (f.type != cell::Field::Type::number || (unit != "s" && unit != "mm/s")) continue;
@@ -137,7 +137,7 @@ void add_keys(const cell::Layout& layout, std::vector<Second>& all) {
             if (s.value.is_number()) s.key_s = s.value.get<double>();
             else if (s.value.is_string()) s.key_s = cell::Spread::parse(s.value.get<std::string>()).mean();
             if (s.key_s <= 0) continue;
-            s.gain.at = "/devices/" + d.id + "/" + f.key;
+            s.gain.at = cell::at_device(d.id) / f.key;
             s.gain.words = cell::meaning_of_path(layout.tree(), s.gain.at, layout.kinds()).words;
             s.gain.device = static_cast<int>(device);
             if (!s.is_speed) s.gain.takes_s = s.key_s;
@@ -147,7 +147,7 @@ void add_keys(const cell::Layout& layout, std::vector<Second>& all) {
     for (const cell::ToolModel& t : c.tool_models)
         for (const char* key : {"close_s", "open_s"}) {
             Second s;
-            s.gain.at = "/tool_models/" + t.id + "/" + key;
+            s.gain.at = cell::Path("tool_models") / t.id / key;
             s.gain.takes_s = s.key_s = std::string(key) == "close_s" ? t.close_s : t.open_s;
             s.value = s.key_s;
             s.gain.words = cell::meaning_of_path(layout.tree(), s.gain.at, layout.kinds()).words;

@@ -83,7 +83,7 @@ cell::Edit both_at_once(const Evaluation& e) {
             }
     }
     for (auto& [id, table] : tables)
-        edit.operations.push_back(cell::Operation::set("/devices/" + id + "/points", table));
+        edit.operations.push_back(cell::Operation::set(cell::at_device(id) / "points", table));
     return edit;
 }
 
@@ -94,14 +94,14 @@ std::vector<cell::Edit> remedies(const Evaluation& e) {
     for (const simulation::Run::Wait& w : e.orders->waits)
         if (w.what == WaitFor::zone) keepers.insert(w.other);
     for (const int keeper : keepers) {
-        const cell::Device& d = e.cell->devices[static_cast<std::size_t>(keeper)];
-        const json* own = cell::find(e.layout.tree(), "/devices/" + d.id);
+        const cell::Device& d = e.cell->devices[keeper];
+        const json* own = cell::find(e.layout.tree(), cell::at_device(d.id));
         if (!own || own->value("kind", "") != "interlock") continue;
         for (const std::string& rule : simulation::let_in::all()) {
             if (own->value("rule", simulation::let_in::first_come) == rule) continue;
             if (rule != simulation::let_in::both_apart || own->contains("together"))
                 all.push_back(
-                    {d.name + " lets in: " + rule, {cell::Operation::set("/devices/" + d.id + "/rule", rule)}});
+                    {d.name + " lets in: " + rule, {cell::Operation::set(cell::at_device(d.id) / "rule", rule)}});
         }
     }
     return all;
@@ -146,14 +146,14 @@ std::string orders_words(const Orders& o) {
 std::vector<Finding> lock_up_findings(const Evaluation& e, inspection::Cache& cache, const inspection::StopFlag* stop) {
     if (!e.orders || e.orders->verdict != Orders::Verdict::locks_up) return {};
     const Orders& o = *e.orders;
-    const auto name = [&](int device) { return e.cell->devices[static_cast<std::size_t>(device)].name; };
+    const auto name = [&](int device) { return e.cell->devices[device].name; };
     Finding f;
     f.severity = inspection::Severity::stop;
     f.id = "lock-up";
     std::string who;
     for (std::size_t i = 0; i < o.devices.size(); ++i) {
         who += (i == 0 ? "" : i + 1 == o.devices.size() ? " and " : ", ") + name(o.devices[i]);
-        f.devices.push_back(e.cell->devices[static_cast<std::size_t>(o.devices[i])].id);
+        f.devices.push_back(e.cell->devices[o.devices[i]].id);
         f.id += ":" + f.devices.back();
     }
     f.title = who + (o.devices.size() == 1 ? " can be locked out for ever" : " can lock up");

@@ -51,10 +51,10 @@ void stand_at(const cell::Cell& cell, int arm, const geometry::Frame& base, doub
     const geometry::Vector3 placed =
         r.placement.translation() + host.linear().transpose() * (base.translation() - d.world.translation());
     const auto tenth = [](double v) { return std::round(v * 1e4) / 10; };
-    edit.operations.push_back(cell::Operation::set("/devices/" + r.id + "/placement/x_mm", tenth(placed.x())));
-    edit.operations.push_back(cell::Operation::set("/devices/" + r.id + "/placement/y_mm", tenth(placed.y())));
+    edit.operations.push_back(cell::Operation::set(cell::at_device(r.id) / "placement" / "x_mm", tenth(placed.x())));
+    edit.operations.push_back(cell::Operation::set(cell::at_device(r.id) / "placement" / "y_mm", tenth(placed.y())));
     if (std::abs(turn) > 1e-9)
-        edit.operations.push_back(cell::Operation::set("/devices/" + d.id + "/placement/turn_deg",
+        edit.operations.push_back(cell::Operation::set(cell::at_device(d.id) / "placement" / "turn_deg",
             std::round((geometry::to_triple(d.placement.linear()).z() + turn) * 180 / geometry::pi * 10) / 10));
 }
 
@@ -92,16 +92,17 @@ cell::Edit swap_arm(const cell::Layout& layout, const std::string& arm, const js
     const cell::Device& d = layout.cell().devices[index_of(layout.cell(), arm)];
     const std::string id = model["id"];
     cell::Edit edit{"Swap " + d.name + " for " + model.value("name", id), {}};
-    if (!cell::find(tree, "/arm_models/" + id)) edit.operations.push_back(cell::Operation::add("/arm_models", model));
-    const std::string at = "/devices/" + arm;
+    if (!cell::find(tree, cell::Path("arm_models") / id))
+        edit.operations.push_back(cell::Operation::add("/arm_models", model));
+    const cell::Path at = cell::at_device(arm);
     for (const cell::Pose& p : d.poses)
         if (p.joints) {
             const cell::Edit moved = cell::rehost_pose(layout, arm, p.id, {});
             edit.operations.insert(edit.operations.end(), moved.operations.begin(), moved.operations.end());
         }
     for (const char* key : {"ready", "ready_deg"})
-        if (cell::find(tree, at + "/" + key)) edit.operations.push_back(cell::Operation::remove(at + "/" + key));
-    edit.operations.push_back(cell::Operation::set(at + "/model", id));
+        if (cell::find(tree, at / key)) edit.operations.push_back(cell::Operation::remove(at / key));
+    edit.operations.push_back(cell::Operation::set(at / "model", id));
     return edit;
 }
 

@@ -87,7 +87,8 @@ std::vector<Finding> zone_findings(const Evaluation& e, inspection::Cache& cache
             }
             f.when_s = seconds(z.uncovered.enters);
             inspection::WayOut way;
-            const cell::json* own = cell::find(e.layout.tree(), "/devices/" + e.cell->devices[z.uncovered.keeper].id);
+            const cell::json* own =
+                cell::find(e.layout.tree(), cell::at_device(e.cell->devices[z.uncovered.keeper].id));
             try {
                 const std::string& usual = simulation::let_in::first_come;
                 way.edit = keep_apart(e.layout, z.id, own ? own->value("rule", usual) : usual, cache, nullptr, stop);

@@ -84,19 +84,17 @@ Change copies(const Layout& layout, const Values& v, const std::vector<geometry:
 Change each(const Layout& layout, const Values& v, const std::string& name, const char* key, const json& value) {
     Edit edit{name, {}};
     for (const int i : indexes(layout, v)) {
-        const std::string at = "/devices/" + layout.cell().devices[i].id + "/" + key;
+        const Path at = at_device(layout.cell().devices[i].id) / key;
         if (!value.is_null()) edit.operations.push_back(Operation::set(at, value));
         else if (find(layout.tree(), at)) edit.operations.push_back(Operation::remove(at));
     }
     return changed(layout, edit);
 }
 
-}  // namespace
+using Named = std::function<void(
+    const char* name, const char* help, Fields arguments, std::function<Change(const Layout&, const Values&)> act)>;
 
-void add_device_edits(std::vector<NamedEdit>& all) {
-    const auto named = [&](const char* name, const char* help, Fields arguments, auto act) {
-        all.push_back({name, help, std::move(arguments), act});
-    };
+void add_one_by_one(const Named& named) {
     named("add device", "a new device, beside the others or where it is said; what it needs comes along",
         {text("kind", "kind of device"), text("model", "arm model").usually(""), text("name", "name").usually(""),
             text("on", "device it is built on").usually(""), place("x_mm", "x in the world").lacking(),
@@ -115,12 +113,23 @@ void add_device_edits(std::vector<NamedEdit>& all) {
     named("rename device", "a device's name", {one_device(), text("to", "new name")},
         [](const Layout& l, const Values& v) {
             const std::string id = l.cell().devices[index(l, v)].id;
-            return changed(l, {"Rename " + v.text("to"), {Operation::set("/devices/" + id + "/name", v.text("to"))}});
+            return changed(l, {"Rename " + v.text("to"), {Operation::set(at_device(id) / "name", v.text("to"))}});
         });
     named("place device", "a device stands there, in the world; what is not said stays",
         {one_device(), place("x_mm", "x").lacking(), place("y_mm", "y").lacking(), place("z_mm", "z").lacking(),
             place("turn_deg", "turned").lacking(), text("host", "stands on").lacking()},
         put_there);
+    named("mount tool", "a tool on an arm's flange; an empty one takes it off",
+        {of(Type::device, "arm", "arm"), whole("place", "which tool", 0, 8).usually(0),
+            text("tool", "tool").usually("")},
+        [](const Layout& l, const Values& v) {
+            return changed(l, mount_tool(l, v.text("arm"), static_cast<std::size_t>(v.whole("place")), v.text("tool")));
+        });
+    named("put on travel axis", "an arm, or takes it off", {of(Type::device, "arm", "arm"), flag("on", "on", true)},
+        [](const Layout& l, const Values& v) { return changed(l, put_on_travel(l, v.text("arm"), v.flag("on"))); });
+}
+
+void add_arranging(const Named& named) {
     named("move devices", "by so much",
         {devices(), place("x_mm", "x").usually(0), place("y_mm", "y").usually(0), place("z_mm", "z").usually(0)},
         [](const Layout& l, const Values& v) {
@@ -144,6 +153,9 @@ void add_device_edits(std::vector<NamedEdit>& all) {
         [](const Layout& l, const Values& v) {
             return changed(l, mirror(l, v.ids("devices"), v.choice("across") == "x" ? 0 : 1, v.number("at_mm")));
         });
+}
+
+void add_copying(const Named& named) {
     named("copy devices", "in rows and columns",
         {devices(), whole("columns", "columns", 1, 100).usually(2), whole("rows", "rows", 1, 100).usually(1),
             place("pitch_x_mm", "pitch x"), place("pitch_y_mm", "pitch y").usually(0)},
@@ -158,6 +170,9 @@ void add_device_edits(std::vector<NamedEdit>& all) {
             return copies(
                 l, v, ring_of(v.whole("count"), {v.number("x_mm"), v.number("y_mm"), 0}, v.number("over_deg")));
         });
+}
+
+void add_keeping(const Named& named) {
     named("group devices", "selected together from now on", {devices(), text("name", "name of the group")},
         [](const Layout& l, const Values& v) { return each(l, v, "Group", "group", v.text("name")); });
     named("ungroup devices", "each for itself", {devices()},
@@ -166,14 +181,18 @@ void add_device_edits(std::vector<NamedEdit>& all) {
         [](const Layout& l, const Values& v) { return each(l, v, "Lock", "locked", true); });
     named("unlock devices", "to be moved by hand again", {devices()},
         [](const Layout& l, const Values& v) { return each(l, v, "Unlock", "locked", nullptr); });
-    named("mount tool", "a tool on an arm's flange; an empty one takes it off",
-        {of(Type::device, "arm", "arm"), whole("place", "which tool", 0, 8).usually(0),
-            text("tool", "tool").usually("")},
-        [](const Layout& l, const Values& v) {
-            return changed(l, mount_tool(l, v.text("arm"), static_cast<std::size_t>(v.whole("place")), v.text("tool")));
-        });
-    named("put on travel axis", "an arm, or takes it off", {of(Type::device, "arm", "arm"), flag("on", "on", true)},
-        [](const Layout& l, const Values& v) { return changed(l, put_on_travel(l, v.text("arm"), v.flag("on"))); });
+}
+
+}  // namespace
+
+void add_device_edits(std::vector<NamedEdit>& all) {
+    const Named named = [&](const char* name, const char* help, Fields arguments, auto act) {
+        all.push_back({name, help, std::move(arguments), std::move(act)});
+    };
+    add_one_by_one(named);
+    add_arranging(named);
+    add_copying(named);
+    add_keeping(named);
 }
 
 }  // namespace escarp::cell

@@ -23,7 +23,7 @@ void add_list_edits(std::vector<NamedEdit>& all) {
                 throw InputError("key", "\"" + d.name + "\" has no list \"" + v.text("key") + "\"" +
                                             (there.empty() ? "." : "; it has " + there + "."));
             }
-            return changed(l, list_from_csv(l, "/devices/" + d.id + "/" + list->key, *list, v.text("csv")));
+            return changed(l, list_from_csv(l, at_device(d.id) / list->key, *list, v.text("csv")));
         }});
 }
 

@@ -51,7 +51,7 @@ void add_study_edits(std::vector<NamedEdit>& all) {
         }});
     all.push_back(
         {"remove study", "its results stay beside the cell", {one_study()}, [](const Layout& l, const Values& v) {
-             return changed_for_all(l, {"Remove a study", {Operation::remove("/studies/" + v.text("study"))}});
+             return changed_for_all(l, {"Remove a study", {Operation::remove(Path("studies") / v.text("study"))}});
          }});
 }
 

@@ -141,7 +141,8 @@ Answer gains(Asked& a) {
             with_interval(one.quicker_s, one.quicker_out_s).c_str());
         out << line << one.words << (one.takes_s > 0 ? " (" + formatted(one.takes_s, "%.2f s") + ")" : "") << "\n";
     }
-    if (shown < g.all.size()) out << "  nothing that can be told from chance by " << g.all.size() - shown << " others\n";
+    if (shown < g.all.size())
+        out << "  nothing that can be told from chance by " << g.all.size() - shown << " others\n";
     out << study::in_words(g) << "\n";
     return {gains_json(g), out.str()};
 }

@@ -31,7 +31,7 @@ std::optional<Finding> slide(const cell::Device& d) {
         f.ways_out.push_back(
             {std::string(b.rise < 0 ? "Let it fall by " : "Let it rise by ") + short_number(std::abs(most)) + " mm",
                 "the most over this length at which nothing slides",
-                {"Less slope of " + d.name, {cell::Operation::set("/devices/" + d.id + "/rise_mm", most)}}});
+                {"Less slope of " + d.name, {cell::Operation::set(cell::at_device(d.id) / "rise_mm", most)}}});
     return f;
 }
 
@@ -53,7 +53,8 @@ std::optional<Finding> slip(const cell::Device& d) {
     if (lower >= 1)
         f.ways_out.push_back({"Start and stop it with " + short_number(lower / 1e3) + " m/s\u00b2",
             "the highest acceleration at which nothing slips",
-            {"Slower start of " + d.name, {cell::Operation::set("/devices/" + d.id + "/acceleration_mm_s2", lower)}}});
+            {"Slower start of " + d.name,
+                {cell::Operation::set(cell::at_device(d.id) / "acceleration_mm_s2", lower)}}});
     return f;
 }
 

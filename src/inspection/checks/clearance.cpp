@@ -131,9 +131,9 @@ std::optional<WayOut> way_by_shifting(const Context& c, const LeastClearance& p)
     const auto tenth = [](double metres) { return std::round(metres * 1e4) / 10; };
     WayOut way;
     way.label = "Move " + root.name + " " + millimetres(step) + " mm away";
-    way.edit = {way.label, {cell::Operation::set("/devices/" + root.id + "/placement/x_mm",
+    way.edit = {way.label, {cell::Operation::set(cell::at_device(root.id) / "placement" / "x_mm",
                                 tenth(root.placement.translation().x() + shift.x())),
-                               cell::Operation::set("/devices/" + root.id + "/placement/y_mm",
+                               cell::Operation::set(cell::at_device(root.id) / "placement" / "y_mm",
                                    tenth(root.placement.translation().y() + shift.y()))}};
     return way;
 }

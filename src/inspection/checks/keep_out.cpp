@@ -49,8 +49,7 @@ void keep_out_check(const Context& c, Inspection& result) {
         const auto kept = simulation::kind_of(d).kept_empty(d);
         if (!kept) continue;
         const auto& signals = c.run.trace.signals;
-        const auto when =
-            both_on(signals[static_cast<std::size_t>(kept->inside)], signals[static_cast<std::size_t>(kept->keep_out)]);
+        const auto when = both_on(signals[kept->inside], signals[kept->keep_out]);
         if (!when) continue;
         Finding f;
         f.id = "keep-out:" + d.id;

@@ -76,7 +76,7 @@ void report_grip(const cell::Device& d, const cell::ToolModel& tool, const cell:
                             : "; it would not hold even at rest.");
     if (*bearable > 0)
         f.ways_out.push_back({"Carry gently", "the moves with a part are slowed until the grip holds",
-            {"Carry gently", {cell::Operation::set("/devices/" + d.id + "/gentle_carry", true)}}});
+            {"Carry gently", {cell::Operation::set(cell::at_device(d.id) / "gentle_carry", true)}}});
     f.devices = {d.id};
     f.when_s = simulation::seconds(carry.when);
     out.push_back(std::move(f));

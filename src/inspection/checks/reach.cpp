@@ -491,8 +491,8 @@ WayOut way_of_shift(const Context& c, int device, const Vector3& shift) {
     WayOut way;
     way.label = "Move " + c.device(device).name + " " + millimetres(shift.norm()) + " mm (x " + millimetres(shift.x()) +
                 ", y " + millimetres(shift.y()) + ")";
-    way.edit = {way.label, {cell::Operation::set("/devices/" + d.id + "/placement/x_mm", tenths(placed.x())),
-                               cell::Operation::set("/devices/" + d.id + "/placement/y_mm", tenths(placed.y()))}};
+    way.edit = {way.label, {cell::Operation::set(cell::at_device(d.id) / "placement" / "x_mm", tenths(placed.x())),
+                               cell::Operation::set(cell::at_device(d.id) / "placement" / "y_mm", tenths(placed.y()))}};
     return way;
 }
 

@@ -36,22 +36,22 @@ public:
     }
 
     void tell(Finding& f) const {
-        const std::string at = "/devices/" + d_.id;
+        const cell::Path at = cell::at_device(d_.id);
         if (in_view_ && looks_.hides) {
             f.text = "Parts that it knows pass its field of view, but something hides each of them.";
             f.ways_out.push_back({"Let it see hidden parts", "as if nothing stood between",
-                {d_.name + " sees hidden parts", {cell::Operation::set(at + "/hides", false)}}});
+                {d_.name + " sees hidden parts", {cell::Operation::set(at / "hides", false)}}});
         } else if (in_view_) {
             const double every = std::max(0.001, std::floor(250 * longest_) / 1e3);  // four while it is there
             f.text = "Parts are in its field of view for " + short_number(longest_) +
                      " s at most, and it looks every " + cell::shortest(looks_.every) + " s.";
             if (every < looks_.every)
                 f.ways_out.push_back({"Look every " + cell::shortest(every) + " s", "four times while a part is there",
-                    {"More pictures of " + d_.name, {cell::Operation::set(at + "/every_s", every)}}});
+                    {"More pictures of " + d_.name, {cell::Operation::set(at / "every_s", every)}}});
         } else if (unknown_in_view_) {
             f.text = "Parts pass its field of view, but none of a type that it knows.";
             f.ways_out.push_back({"Let it know every part", "it then sees whatever passes",
-                {d_.name + " knows every part", {cell::Operation::remove(at + "/knows")}}});
+                {d_.name + " knows every part", {cell::Operation::remove(at / "knows")}}});
         } else {
             tell_where(f, at);
         }
@@ -160,13 +160,13 @@ public:
         if (n.other) {
             f.text = "Parts pass it, but none of the type that it looks for.";
             f.ways_out.push_back({"Look for every part", "\"" + signal + "\" is then on for any of them",
-                {"Let " + d_.name + " see every part", {cell::Operation::remove("/devices/" + d_.id + "/detects")}}});
+                {"Let " + d_.name + " see every part", {cell::Operation::remove(cell::at_device(d_.id) / "detects")}}});
         } else if (n.below > 0 && n.below < 0.5 && height_) {
             f.text = "It looks " + millimetres(n.below) + " mm above the highest part.";
             const double now = local_height();
             const cell::json lower = std::max(height_->low, std::round((now - n.below) * 1e3 - 10));
             f.ways_out.push_back({"Lower it to " + lower.dump() + " mm", "10 mm below the top of the part",
-                {"Lower " + d_.name, {cell::Operation::set("/devices/" + d_.id + "/" + height_->key, lower)}}});
+                {"Lower " + d_.name, {cell::Operation::set(cell::at_device(d_.id) / height_->key, lower)}}});
         } else {
             f.text = n.distance > 1e9 ? "No part stands or rides in the cell."
                                       : "No part that it detects passes it; the nearest comes to " +

@@ -121,7 +121,7 @@ private:
                     out.push_back({label,
                         time_against(line->motion->duration(), m_.seconds) +
                             (uses > 1 ? "; " + std::to_string(uses) + " steps use this pose" : ""),
-                        {label, {cell::Operation::set("/devices/" + device().id + "/poses/" + pose->id + "/turn_deg",
+                        {label, {cell::Operation::set(cell::at_device(device().id) / "poses" / pose->id / "turn_deg",
                                     {tidy(turn.x()), tidy(turn.y()), tidy(turn.z())})}}});
                     return;
                 }

@@ -7,7 +7,7 @@ namespace escarp::simulation {
 
 /// Sets a part off towards a seat of a device, in a line; when it is there.
 inline Ticks slide_in(Kernel& k, int part, const cell::Device& device, int index, int seat, double speed) {
-    const Frame there = device.world * device.seats[static_cast<std::size_t>(seat)].at;
+    const Frame there = device.world * device.seats[seat].at;
     Frame from;
     if (!k.trace().part_frame(k.cell(), part, k.now(), from)) from = there;
     const Vector3 way = there.translation() - from.translation();
@@ -27,9 +27,7 @@ inline Vector3 comes_to(const cell::Device& there, const Vector3& joint) {
 class Leaving {
 public:
     Leaving(const Kernel& k, int part, int next, double speed)
-        : there_(k.cell().devices[static_cast<std::size_t>(next)]),
-          type_(k.trace().parts[static_cast<std::size_t>(part)].type),
-          speed_(speed) {
+        : there_(k.cell().devices[next]), type_(k.trace().parts[part].type), speed_(speed) {
         k.trace().part_frame(k.cell(), part, k.now(), at_);
     }
     /// Valid as long as this.

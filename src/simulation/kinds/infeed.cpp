@@ -165,9 +165,7 @@ private:
         double left = types_.next() * all;
         std::size_t nth = 0;
         while (nth + 1 < source_.mix.size() && left >= source_.mix[nth].share) left -= source_.mix[nth++].share;
-        type_ =
-            source_.mix[static_cast<std::size_t>(k.choose(static_cast<int>(source_.mix.size()), static_cast<int>(nth)))]
-                .type;
+        type_ = source_.mix[k.choose(static_cast<int>(source_.mix.size()), static_cast<int>(nth))].type;
     }
 
     const Source& source_;

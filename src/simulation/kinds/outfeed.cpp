@@ -63,13 +63,13 @@ public:
     void settle_in(cell::Newcomer& n, cell::json& device) const override {
         const cell::Device* belt = n.near();
         if (!belt || !belt->kind->moves_parts()) return;
-        const cell::json* own = cell::find(n.tree(), "/devices/" + belt->id);
+        const cell::json* own = cell::find(n.tree(), cell::at_device(belt->id));
         if (!own || !own->value("to", "").empty()) return;
         device["shape"] = "hood";
         device["width_mm"] = n.value(*belt, "width_mm") + 30;
         device["height_mm"] = 250.0;
         n.stand_on(device, *belt, 0.5 * n.value(*belt, "length_mm") - 0.4 * device["length_mm"].get<double>());
-        n.operations.push_back(cell::Operation::set("/devices/" + belt->id + "/to", device["id"]));
+        n.operations.push_back(cell::Operation::set(cell::at_device(belt->id) / "to", device["id"]));
     }
     void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
         d.look = cell::Look::sink;

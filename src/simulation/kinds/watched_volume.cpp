@@ -81,10 +81,10 @@ public:
         return changed;
     }
     std::optional<Waiting> waiting(const Kernel& k) const override {
-        const auto& source = k.cell().signals[static_cast<std::size_t>(keep_out_)].source;
+        const auto& source = k.cell().signals[keep_out_].source;
         const bool some = std::any_of(asked_.begin(), asked_.end(), [](const auto& a) { return !a.second; });
         if (!some || !source || source->signals().empty()) return std::nullopt;
-        return Waiting{k.cell().signals[static_cast<std::size_t>(source->signals().front())].device, WaitFor::signal};
+        return Waiting{k.cell().signals[source->signals().front()].device, WaitFor::signal};
     }
 
 private:
@@ -101,15 +101,15 @@ private:
     }
     /// What its present motion, and standing where that ends, brings.
     const Intervals& while_it_moves(const Kernel& k, int mover) {
-        const MotionRecord& m = k.trace().motions[static_cast<std::size_t>(mover)].back();
-        const cell::Device& d = k.cell().devices[static_cast<std::size_t>(mover)];
+        const MotionRecord& m = k.trace().motions[mover].back();
+        const cell::Device& d = k.cell().devices[mover];
         cell::ContentKey key;
         key.add(reinterpret_cast<std::uintptr_t>(m.motion.get())).add(mover);
         std::vector<motion::Part> parts = arm_parts(*d.mover());
         const auto hold = [&](int part) {
-            const Place& p = k.trace().parts[static_cast<std::size_t>(part)].places.back();
+            const Place& p = k.trace().parts[part].places.back();
             if (p.kind != Place::Kind::held) return;
-            key.add(k.trace().parts[static_cast<std::size_t>(part)].type).add(p.at);
+            key.add(k.trace().parts[part].type).add(p.at);
             for (motion::Part& one : held_parts(*d.mover(), k.type_of(part), p.at)) parts.push_back(std::move(one));
         };
         if (m.held >= 0) hold(m.held);
@@ -198,7 +198,7 @@ public:
     void settled(const cell::Reader& r, const cell::Cell& cell, cell::Device& d) const override {
         for (const std::string& id : space_of(d).movers) {
             const int mover = cell.device(id);
-            if (mover < 0 || !cell.devices[static_cast<std::size_t>(mover)].mover())
+            if (mover < 0 || !cell.devices[mover].mover())
                 r.problem("movers", "\"" + id + "\" is " +
                                         (mover < 0 ? "not the id of a device" : "nothing that moves") +
                                         "; an arm, or what else moves, is expected.");
@@ -209,7 +209,7 @@ public:
             geometry::Convex::hull(space_of(d).corners)};
     }
     std::vector<Checkpoint> checkpoints(const cell::Cell& cell, int device, int mover) const override {
-        return checkpoints_at(space_of(cell.devices[static_cast<std::size_t>(device)]).points, cell, device, mover,
+        return checkpoints_at(space_of(cell.devices[device]).points, cell, device, mover,
             [&](const PassingPoint& p) { return cell.device(p.whose) == mover; });
     }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {
