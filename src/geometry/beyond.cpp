@@ -71,7 +71,9 @@ private:
         for (int k = 0; k < 3; ++k) out[k] = std::clamp(static_cast<int>((p[k] - low_[k]) / edge_), 0, size_[k] - 1);
         return out;
     }
-    std::size_t index(int x, int y, int z) const { return static_cast<std::size_t>((z * size_[1] + y) * size_[0] + x); }
+    std::size_t index(int x, int y, int z) const {
+        return (static_cast<std::size_t>(z) * size_[1] + y) * size_[0] + x;
+    }
 
     Vector3 low_;
     double edge_ = 1;

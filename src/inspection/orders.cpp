@@ -68,7 +68,8 @@ bool rides(const Kernel& k, const EventKey& e) { return k.pace(e) == simulation:
 
 /// What rides goes on until it is held; where it never is, until all is as it was before.
 /// False: it takes too long to come to that.
-bool ride_on(Kernel& k, const StopFlag* stop) {
+template <typename Look>
+bool ride_on(Kernel& k, const StopFlag* stop, const Look& look) {
     constexpr int most = 400;
     std::set<Key> seen;
     for (int taken = 0; taken < most; ++taken) {
@@ -76,6 +77,7 @@ bool ride_on(Kernel& k, const StopFlag* stop) {
         const std::vector<EventKey> ready = k.ready();
         if (ready.empty() || !rides(k, ready.front()) || k.ended() || !seen.insert(key_of(k)).second) return true;
         k.take(ready.front());
+        look();
     }
     return false;
 }
@@ -91,20 +93,69 @@ bool branches_on_signals(const cell::Cell& cell) {
 
 constexpr std::size_t most_outcomes = 64;  // of one event
 
+/// Who may have to do with whom, by what the cell says: without one device, the others fall into groups of which none
+/// ever reaches into another.
+class Ties {
+public:
+    Ties(const cell::Cell& cell, const Kernel& kernel) : near_(cell.devices.size()), without_(cell.devices.size()) {
+        for (const auto& [one, other] : kernel.ties()) tie(one, other);
+        for (std::size_t i = 0; i < cell.devices.size(); ++i) {
+            const cell::Device& d = cell.devices[i];
+            const int index = static_cast<int>(i);
+            tie(index, d.host);  // belts ask what stands on them
+            for (const cell::Step* s : cell::all_steps(d)) {
+                tie(index, s->device);
+                if (s->signal >= 0) tie(index, cell.signals[s->signal].device);
+            }
+        }
+    }
+    bool knows(int one, int other) const { return one == other || near_[one].count(other) > 0; }
+    /// By device: its group, where this one is not there.
+    const std::vector<int>& groups_without(int device) {
+        std::vector<int>& group = without_[device];
+        if (!group.empty()) return group;
+        group.assign(near_.size(), -1);
+        int count = 0;
+        for (std::size_t i = 0; i < near_.size(); ++i) {
+            if (group[i] >= 0 || static_cast<int>(i) == device) continue;
+            std::vector<int> open{static_cast<int>(i)};
+            group[i] = count;
+            while (!open.empty()) {
+                const int at = open.back();
+                open.pop_back();
+                for (const int next : near_[at])
+                    if (next != device && group[next] < 0) group[next] = count, open.push_back(next);
+            }
+            ++count;
+        }
+        return group;
+    }
+
+private:
+    void tie(int one, int other) {
+        if (one >= 0 && other >= 0 && one != other) near_[one].insert(other), near_[other].insert(one);
+    }
+    std::vector<std::set<int>> near_;
+    std::vector<std::vector<int>> without_;
+};
+
 class Graph {
 public:
-    Graph(const cell::Cell& cell, Cache& cache, const StopFlag* stop, std::size_t most, const std::vector<int>& rank)
+    Graph(const cell::Cell& cell, Cache& cache, const StopFlag* stop, std::size_t most, const std::vector<int>& rank,
+        Which which)
         : cell_(cell),
           cache_(cache),
           stop_(stop),
           most_(most),
           rank_(rank),
+          which_(which),
           asks_where_it_is_(branches_on_signals(cell)) {}
 
     /// False: there are more states than are gone through.
     bool explore() {
         auto first = std::make_unique<Kernel>(cell_, cache_.plans, stop_, History::none, Durations::free);
         first->start();
+        ties_.emplace(cell_, *first);
         number_of(key_of(*first), *first, -1, {});
         std::deque<std::pair<int, std::unique_ptr<Kernel>>> open;
         open.emplace_back(0, std::move(first));
@@ -113,11 +164,14 @@ public:
             auto [node, kernel] = std::move(open.front());
             open.pop_front();
             expand(node, *kernel, open);
-            if (nodes_.size() > most_ || too_mixed_ || restless_) return false;
+            if (nodes_.size() > most_ || too_mixed_ || restless_ || (astray_ && which_ != Which::all)) return false;
         }
         return true;
     }
     const std::vector<Node>& nodes() const { return nodes_; }
+    /// Somebody reached for what the cell does not say that it has to do with: what was left out may not come to the
+    /// same.
+    bool astray() const { return astray_; }
     /// Why not all of it was gone through.
     std::string why_not() const {
         return too_mixed_  ? "what comes is mixed by chance in too many ways"
@@ -140,7 +194,11 @@ private:
             auto next = k.copy();
             next->say_choices(choices);
             next->take(event);
-            if (rides(k, event) && !ride_on(*next, stop_)) restless_ = true;
+            const auto look = [&] {
+                for (const auto& [one, other] : next->reached()) astray_ = astray_ || !ties_->knows(one, other);
+            };
+            look();
+            if (rides(k, event) && !ride_on(*next, stop_, look)) restless_ = true;
             std::vector<int> had = next->choices_had();
             if (out.size() > most_outcomes) too_mixed_ = true;
             if (too_mixed_) had.clear();
@@ -161,7 +219,8 @@ private:
         if (k.ended()) return;
         nodes_[node].expanded = true;
         std::vector<Successor> all;
-        for (const EventKey& event : k.ready()) {
+        const std::vector<EventKey> ready = k.ready();
+        for (const EventKey& event : ready) {
             std::vector<Successor> some = after(k, event);
             // What concerns nobody else may as well come first: the other orders come to the same.
             // Not where it only leads back to what was gone on from: then the others would never have their turn.
@@ -170,9 +229,8 @@ private:
                 return found == numbers_.end() || !nodes_[found->second].looked_at;
             });
             const bool first = rides(k, event) ? !asks_where_it_is_
-                                               : some.size() == 1 && some.front().kernel->was_alone() &&
-                                                     k.pace(event) == simulation::Actor::Pace::one_by_one;
-            if (first && leads_on) {
+                                               : some.size() == 1 && by_itself(k, event, ready, *some.front().kernel);
+            if (first && leads_on && which_ == Which::those_that_differ) {
                 all = std::move(some);
                 break;
             }
@@ -186,6 +244,25 @@ private:
             nodes_[node].next.emplace_back(to, device);
             if (found == numbers_.end()) open.emplace_back(to, std::move(s.kernel));
         }
+    }
+    /// Whether nothing that may happen before it has to do with what an event has reached: that lies in groups that the
+    /// event's device alone ties to the rest, and in which nothing is under way.
+    bool by_itself(const Kernel& k, const EventKey& event, const std::vector<EventKey>& ready, const Kernel& after) {
+        if (k.pace(event) != simulation::Actor::Pace::one_by_one) return false;
+        const int own = k.device_of(event);
+        // What else the device does may be let go by others meanwhile; an arm does one thing at a time.
+        const cell::Device& d = cell_.devices[own];
+        if (!d.side_tasks.empty() || (!d.arm && !d.task.empty())) return false;
+        const std::vector<int>& group = ties_->groups_without(own);
+        for (const EventKey& e : ready) {
+            if (e.actor == event.actor && e.what == event.what && e.part == event.part) continue;
+            const int other = k.device_of(e);
+            if (other == own || rides(k, e)) return false;
+            for (const auto& [one, two] : after.reached())
+                if ((one != own && group[one] == group[other]) || (two != own && group[two] == group[other]))
+                    return false;
+        }
+        return true;
     }
     int number_of(const Key& key, const Kernel& k, int before, Taken by) {
         const int number = static_cast<int>(nodes_.size());
@@ -204,7 +281,9 @@ private:
     const std::vector<int>& rank_;
     std::vector<Node> nodes_;
     std::unordered_map<Key, int, KeyHash> numbers_;
-    bool too_mixed_ = false, restless_ = false;
+    std::optional<Ties> ties_;
+    bool too_mixed_ = false, restless_ = false, astray_ = false;
+    const Which which_;
     const bool asks_where_it_is_;  ///< some task decides by what a signal says now
 };
 
@@ -313,7 +392,7 @@ void tell(const cell::Cell& cell, Cache& cache, const std::vector<const Node*>& 
         k.say_choices(n->by.choices);
         k.take(e);
         if (n->by.rides) {
-            ride_on(k, nullptr);
+            ride_on(k, nullptr, [] {});
             continue;
         }
         if (words.empty()) words = words_of(cell, k, n->by.device, before);
@@ -388,7 +467,7 @@ std::string why_not_by_orders(const cell::Cell& cell) {
 }  // namespace
 
 std::shared_ptr<const Orders> explore_orders(
-    const cell::Cell& cell, Cache& cache, const StopFlag* stop, std::size_t most_states) {
+    const cell::Cell& cell, Cache& cache, const StopFlag* stop, std::size_t most_states, Which which) {
     auto out = std::make_shared<Orders>();
     if (out->why_undecided = why_not_by_orders(cell); !out->why_undecided.empty()) return out;
     const std::vector<int> devices = who_goes_on(cell);
@@ -396,11 +475,16 @@ std::shared_ptr<const Orders> explore_orders(
     for (std::size_t i = 0; i < devices.size(); ++i) rank[devices[i]] = static_cast<int>(i);
     // A state of a large cell takes its room and its time: fewer of them.
     constexpr std::size_t most_devices = 3'000'000;  // in all states together
-    Graph graph(cell, cache, stop, std::min(most_states, most_devices / (1 + cell.devices.size())), rank);
-    const bool whole = graph.explore();
-    const std::vector<Node>& nodes = graph.nodes();
+    const std::size_t limit = std::min(most_states, most_devices / (1 + cell.devices.size()));
+    auto graph = std::make_unique<Graph>(cell, cache, stop, limit, rank, which);
+    bool whole = graph->explore();
+    if (graph->astray() && which != Which::all) {
+        graph = std::make_unique<Graph>(cell, cache, stop, limit, rank, Which::all);
+        whole = graph->explore();
+    }
+    const std::vector<Node>& nodes = graph->nodes();
     out->states = nodes.size();
-    if (!whole) out->why_undecided = graph.why_not();
+    if (!whole) out->why_undecided = graph->why_not();
     const Futures futures = futures_of(nodes, rank);
     const std::uint64_t everybody = devices.size() >= 64 ? ~std::uint64_t{0} : (std::uint64_t{1} << devices.size()) - 1;
     int worst = -1, most = 0;

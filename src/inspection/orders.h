@@ -28,9 +28,10 @@ struct Orders {
 
 inline constexpr std::size_t usual_most_states = 30'000;
 
-/// Throws Overtaken when stopped.
-std::shared_ptr<const Orders> explore_orders(
-    const cell::Cell& cell, Cache& cache, const StopFlag* stop = nullptr, std::size_t most_states = usual_most_states);
+/// `all`: orders that come to the same are gone through, too. Throws Overtaken when stopped.
+enum class Which { those_that_differ, all };
+std::shared_ptr<const Orders> explore_orders(const cell::Cell& cell, Cache& cache, const StopFlag* stop = nullptr,
+    std::size_t most_states = usual_most_states, Which which = Which::those_that_differ);
 
 /// The same, kept by what the cell was read from; null where no mover asks for leave anywhere.
 std::shared_ptr<const Orders> orders_of(

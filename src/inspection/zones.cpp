@@ -302,13 +302,9 @@ private:
                 const Ticks leaves = off >= duration ? s.to : std::min(s.to, s.from + simulation::ticks(off));
                 if (enters > s.to) continue;
                 const int step = step_of(s);
-                if (!out.visits.empty() && out.visits.back().leaves >= enters) {
-                    out.visits.back().leaves = std::max(out.visits.back().leaves, leaves);
-                    if (step >= 0) out.visits.back().step_out = step;
-                } else {
-                    out.visits.push_back({enters, leaves, step, step});
-                }
+                if (!join(out.visits, enters, leaves)) out.visits.back().step_in = step;
                 if (step < 0) continue;
+                out.visits.back().step_out = step;
                 steps.insert(step);
                 std::vector<int>& taken = out.visits.back().steps;
                 if (taken.empty() || taken.back() != step) taken.push_back(step);

@@ -1,6 +1,7 @@
 #pragma once
 // Shared zones: the space that two movers both sweep, who is inside when, and whether both are at once.
 
+#include <algorithm>
 #include <memory>
 
 #include <geometry/volume.h>
@@ -14,6 +15,16 @@ struct ZoneVisit {
     int step_in = -1, step_out = -1;   ///< numbers of the steps during which it does
     std::vector<int> steps = {};       ///< of all steps that it takes, in order
 };
+
+/// One more stretch of time, no earlier than those before; it goes on with the last where they meet. True then.
+inline bool join(std::vector<ZoneVisit>& visits, simulation::Ticks enters, simulation::Ticks leaves) {
+    if (visits.empty() || visits.back().leaves < enters) {
+        visits.push_back({enters, leaves});
+        return false;
+    }
+    visits.back().leaves = std::max(visits.back().leaves, leaves);
+    return true;
+}
 
 /// What one of the two does there.
 struct ZoneSide {

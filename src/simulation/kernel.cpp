@@ -158,7 +158,7 @@ Kernel::Kernel(const Kernel& o)
             side_tasks_.back().push_back(static_cast<TaskRunner*>(actors_[task->number()].get()));
     }
     for (const auto& actor : actors_) actor->copied(*this);
-    awake_ = o.awake_, alone_ = o.alone_;
+    awake_ = o.awake_;
 }
 
 void Kernel::join(std::unique_ptr<Actor> actor) {
@@ -172,6 +172,19 @@ void Kernel::join(std::unique_ptr<Actor> actor) {
     for (const int signal : to.signals) ties_->signal_listeners[signal].push_back(actor->number_);
     wake(actor->number_);
     actors_.push_back(std::move(actor));
+}
+
+std::vector<std::pair<int, int>> Kernel::ties() const {
+    std::vector<std::pair<int, int>> all;
+    for (std::size_t d = 0; d < ties_->device_listeners.size(); ++d)
+        for (const int actor : ties_->device_listeners[d])
+            all.emplace_back(static_cast<int>(d), actors_[actor]->index());
+    for (std::size_t s = 0; s < ties_->signal_listeners.size(); ++s) {
+        for (const int actor : ties_->signal_listeners[s])
+            all.emplace_back(cell_.signals[s].device, actors_[actor]->index());
+        for (const int input : ties_->fed_by[s]) all.emplace_back(cell_.signals[s].device, cell_.signals[input].device);
+    }
+    return all;
 }
 
 std::vector<std::pair<int, Waiting>> Kernel::waits() const {
@@ -205,10 +218,17 @@ void Kernel::end(int block) {
 
 void Kernel::set_signal(int signal, double value) {
     if (value_[signal] == value || forced_[signal]) return;
-    alone_ = false;
+    const int device = cell_.signals[signal].device;
+    reach(acting_, device);
     value_[signal] = value;
-    for (const int input : ties_->fed_by[signal]) set_signal(input, value_of(*cell_.signals[input].source));
-    for (const int listener : ties_->signal_listeners[signal]) wake(listener);
+    for (const int input : ties_->fed_by[signal]) {
+        reach(device, cell_.signals[input].device);
+        set_signal(input, value_of(*cell_.signals[input].source));
+    }
+    for (const int listener : ties_->signal_listeners[signal]) {
+        reach(device, actors_[listener]->index());
+        wake(listener);
+    }
     if (durations_ == Durations::free) return;
     auto& changes = trace_.signals[signal].changes;
     if (!changes.empty() && changes.back().first == now_) changes.pop_back();
@@ -216,8 +236,11 @@ void Kernel::set_signal(int signal, double value) {
 }
 
 void Kernel::touch(int device) {
-    alone_ = alone_ && device == acting_;
-    for (const int listener : ties_->device_listeners[device]) wake(listener);
+    reach(acting_, device);
+    for (const int listener : ties_->device_listeners[device]) {
+        reach(device, actors_[listener]->index());
+        wake(listener);
+    }
 }
 
 void Kernel::set_condition(int device, Condition condition) {
@@ -345,6 +368,7 @@ void Kernel::settle() {
                 awake_[word] &= ~one;
                 done = one | (one - 1);
                 Actor& actor = *actors_[64 * word + static_cast<std::size_t>(bit)];
+                acting_ = actor.index();
                 if (!actor.poll(*this)) continue;
                 touch(actor.index());
                 changed = true;
@@ -433,7 +457,7 @@ void Kernel::happen(const EventKey& event) {
     cause_ = -1;
     Actor& actor = *actors_[event.actor];
     acting_ = actor.index();
-    alone_ = true;
+    reached_.clear();
     touch(actor.index());
     actor.event(*this, event.what, event.part);
     settle();
@@ -481,7 +505,6 @@ void Kernel::take(const EventKey& event) {
 }
 
 int Kernel::choose(int of, int usual) {
-    alone_ = false;
     if (had_.size() < choices_.size()) usual = choices_[had_.size()];
     else if (durations_ == Durations::free) usual = 0;
     had_.push_back(of);

@@ -209,7 +209,7 @@ public:
     Trace& trace() { return trace_; }
     const Trace& trace() const { return trace_; }
     const Behaviour& behaviour(int device) const {
-        alone_ = alone_ && device == acting_;
+        reach(acting_, device);
         return *behaviours_[device];
     }
     /// To do something with it: whoever listens to the device is asked again.
@@ -234,7 +234,7 @@ public:
 
     void set_signal(int signal, double value);  ///< on is 1
     double value(int signal) const {
-        alone_ = false;
+        reach(acting_, cell_.signals[signal].device);
         return value_[signal];
     }
     bool on(int signal) const { return value(signal) != 0; }
@@ -242,7 +242,10 @@ public:
     double value_of(const cell::Expression& expression) const {
         return expression.value([this](int signal) { return value(signal); });
     }
-    TaskRunner& side_task(int device, int nth) { return *side_tasks_[device][nth]; }
+    TaskRunner& side_task(int device, int nth) {
+        reach(acting_, device);
+        return *side_tasks_[device][nth];
+    }
     void set_condition(int device, Condition condition);
 
     int new_part(int type);
@@ -283,8 +286,11 @@ public:
     std::vector<EventKey> ready() const;
     /// That event comes next. Where durations are kept it waits for its time, or it was late.
     void take(const EventKey& event);
-    /// The last event touched nothing but whom it belongs to, nor looked at anything else.
-    bool was_alone() const { return alone_; }
+    /// Devices, two by two, of which one touched the other during the last event, or looked at it; where durations are
+    /// free.
+    const std::vector<std::pair<int, int>>& reached() const { return reached_; }
+    /// Devices, two by two, of which one is asked again when something about the other changes.
+    std::vector<std::pair<int, int>> ties() const;
     /// What chance decides: `usual`, unless it was said what comes out.
     int choose(int of, int usual);
     /// What comes out of the next choices, the first first; after them the first possibility where durations are free.
@@ -335,6 +341,10 @@ private:
     void keep_latest(std::vector<Item>& list, Item item) {
         if (history_ == History::none && !list.empty()) list.back() = std::move(item);
         else keep(list, std::move(item));
+    }
+    void reach(int from, int device) const {
+        if (durations_ == Durations::free && (reached_.empty() || reached_.back() != std::pair(from, device)))
+            reached_.emplace_back(from, device);
     }
     void wake(int actor) {
         const std::size_t word = static_cast<std::size_t>(actor) / 64;
@@ -389,8 +399,8 @@ private:
     std::size_t kept_ = 0;  ///< bytes of the trace, by and large
     bool cut_ = false, unsettled_ = false, random_ = false;
     std::vector<int> choices_, had_;
-    int acting_ = -1;             ///< the device whose event it is
-    mutable bool alone_ = false;  ///< nothing else has been touched, or looked at, since it began
+    int acting_ = -1;  ///< the device that does something now
+    mutable std::vector<std::pair<int, int>> reached_;
 };
 
 /// What takes pictures of parts, seen from where it is: their origins within a pyramid down its -z.

@@ -49,9 +49,7 @@ std::vector<ZoneVisit> visits_of(
                 // After its end it stays where it is.
                 const Ticks leaves = off >= duration - 1e-6 ? s.to : std::min(s.to, s.from + simulation::ticks(off));
                 if (enters > s.to) continue;
-                if (!all.empty() && all.back().leaves >= enters)
-                    all.back().leaves = std::max(all.back().leaves, leaves);
-                else all.push_back({enters, leaves});
+                inspection::join(all, enters, leaves);
             }
         }
     }

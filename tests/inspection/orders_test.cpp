@@ -7,6 +7,7 @@
 #include "reference/all_orders.h"
 #include "support/cells.h"
 #include "support/random.h"
+#include "support/random_cells.h"
 
 using namespace escarp;
 using cell::json;
@@ -292,4 +293,52 @@ TEST_CASE("a run that comes to a lock-up by itself is among the orders that are 
         }
     }
     CHECK(stuck > 10);
+}
+
+TEST_CASE(
+    "orders that come to the same may be left out: the same verdict, with belts, fixtures and trays between arms") {
+    inspection::Cache cache;
+    int decided = 0, lock_up = 0;
+    std::size_t all_states = 0, states = 0;
+    for (unsigned seed = 1; seed <= 60; ++seed) {
+        json tree = tests::RandomCell(seed).tree();
+        json arms = json::array();
+        for (const json& d : tree["devices"])
+            if (d["kind"] == "arm" && d["task"].size() > 1) arms.push_back(d);
+        if (arms.size() < 2) continue;
+        // Two zones, each from somewhere in one step of each of two arms to somewhere in another one.
+        // Or both from the same step of an arm on, in opposite orders.
+        tests::Draw draw(seed);
+        const bool crossed = draw.whole(0, 1) == 1;
+        for (const int zone : {1, 2}) {
+            if (crossed) draw = tests::Draw(seed);
+            json points = json::array();
+            for (const int side : {0, 1}) {
+                const json& task = arms[side]["task"];
+                const int steps = static_cast<int>(task.size());
+                const int from = draw.whole(0, steps - 1), to = draw.whole(from, steps - 1);
+                for (const bool asks : {true, false})
+                    points.push_back({{"of", side == 0 ? "first" : "second"}, {"does", asks ? "asks" : "gives back"},
+                        {"step", task[asks ? from : to]["id"]},
+                        {"at_pct", (asks ? 20.0 : 70.0) + 7 * (side == 0 ? zone : 3 - zone)}});
+            }
+            const std::string id = "k" + std::to_string(zone);
+            tree["devices"].push_back({{"id", id}, {"name", id}, {"kind", "interlock"}, {"one_arm", arms[0]["id"]},
+                {"other_arm", arms[1]["id"]}, {"points", points}});
+        }
+        INFO("seed " << seed);
+        const auto cell = tests::read(tree);
+        const auto some = inspection::explore_orders(*cell, cache, nullptr, 4000);
+        if (some->verdict == Orders::Verdict::undecided) continue;
+        const auto all = inspection::explore_orders(*cell, cache, nullptr, 30000, inspection::Which::all);
+        if (all->verdict == Orders::Verdict::undecided) continue;
+        CHECK(some->verdict == all->verdict);
+        ++decided;
+        lock_up += all->verdict == Orders::Verdict::locks_up;
+        all_states += all->states, states += some->states;
+    }
+    CHECK(decided > 5);
+    CHECK(lock_up > 0);
+    CHECK(lock_up < decided);
+    CHECK(2 * states < all_states);
 }

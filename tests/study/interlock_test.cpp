@@ -12,6 +12,7 @@
 #include <study/zone_findings.h>
 
 #include "support/cells.h"
+#include "support/occupied.h"
 #include "support/random.h"
 #include "support/random_cells.h"
 
@@ -41,21 +42,6 @@ cell::Layout layout_of(const json& tree, const char* variant = "A") {
 std::shared_ptr<const study::Evaluation> looked_at(
     const cell::Layout& l, inspection::Cache& cache, bool findings = false) {
     return study::with_zones(*study::evaluate(l, cache), cache, nullptr, findings);
-}
-/// Whether some sampled point of a mover's bodies lies in a space.
-bool inside(const inspection::Timeline& timeline, const inspection::TimedMover& mover, Ticks t,
-    const geometry::Volume& space, tests::Draw& draw) {
-    const inspection::Segment* at = &mover.segments.front();
-    for (const auto& s : mover.segments)
-        if (s.from <= t) at = &s;
-    std::vector<geometry::Frame> frames;
-    timeline.moving(mover, *at).frames(std::min(seconds(t - at->from), at->motion->duration()), frames);
-    for (const motion::Part& p : at->parts->parts())
-        for (int i = 0; i < 4; ++i) {
-            const geometry::Vector3 d = draw.direction();
-            if (space.contains(frames[p.frame] * p.at * (p.shape.support(d) + p.shape.radius() * d))) return true;
-        }
-    return false;
 }
 
 }  // namespace
@@ -90,7 +76,8 @@ TEST_CASE("arms that run into each other are kept apart by an interlock, at a pr
             tests::Draw draw(4);
             for (Ticks t = 0; t < timeline.end(); t += simulation::ticks(0.013)) {
                 int who = 0;
-                for (const auto& mover : timeline.movers()) who += inside(timeline, mover, t, *z.space, draw);
+                for (const auto& mover : timeline.movers())
+                    who += tests::occupies(timeline, mover, t, *z.space, draw, 4);
                 CHECK(who <= 1);
             }
         }

@@ -9,6 +9,7 @@
 #include <study/zone_findings.h>
 
 #include "support/cells.h"
+#include "support/occupied.h"
 #include "support/random.h"
 
 using namespace escarp;
@@ -72,29 +73,6 @@ json arm_and_lift() {
     return tree;
 }
 
-/// Whether some sampled point of a mover's bodies lies in a space.
-bool inside(const inspection::Timeline& timeline, const inspection::TimedMover& mover, Ticks t,
-    const geometry::Volume& space, tests::Draw& draw) {
-    const inspection::Segment* at = &mover.segments.front();
-    for (const auto& s : mover.segments)
-        if (s.from <= t) at = &s;
-    std::vector<geometry::Frame> frames;
-    timeline.moving(mover, *at).frames(std::min(seconds(t - at->from), at->motion->duration()), frames);
-    for (const motion::Part& p : at->parts->parts())
-        for (int i = 0; i < 40; ++i) {
-            // Somewhere within it.
-            geometry::Vector3 point = geometry::Vector3::Zero();
-            double weights = 0;
-            for (int k = 0; k < 4; ++k) {
-                const geometry::Vector3 d = draw.direction();
-                const double weight = draw.in(0.01, 1);
-                point += weight * (p.shape.support(d) + p.shape.radius() * d), weights += weight;
-            }
-            if (space.contains(frames[p.frame] * p.at * (point / weights))) return true;
-        }
-    return false;
-}
-
 int waits_for(const study::Evaluation& e, const char* who, int keeper) {
     int count = 0;
     for (const simulation::Block& b : e.run->trace.blocks)
@@ -139,7 +117,7 @@ TEST_CASE("a door and an arm are kept apart: each waits for the other, and the d
     for (Ticks t = 0; t < timeline.end(); t += simulation::ticks(0.02)) {
         int who = 0, nth = 0;
         for (const auto& mover : timeline.movers()) {
-            const bool is = inside(timeline, mover, t, *z.space, draw);
+            const bool is = tests::occupies(timeline, mover, t, *z.space, draw, 40);
             seen[nth++] += is, who += is;
         }
         CHECK(who <= 1);
