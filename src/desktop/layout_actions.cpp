@@ -11,10 +11,10 @@
 #include <exchange/question.h>
 #include <simulation/kinds.h>
 
-#include "export_dialog.h"
 #include "findings_panel.h"
 #include "numbers_dialog.h"
 #include "plain_text.h"
+#include "table_dialog.h"
 
 namespace escarp::desktop {
 namespace {
@@ -521,7 +521,8 @@ QString LayoutActions::default_file(const QString& ending) const {
 void LayoutActions::ask_export(const exchange::Exporter& exporter) {
     cell::json said = cell::json::object();
     if (!exporter.options.empty()) {
-        ExportDialog dialog(QString::fromStdString(exporter.label), exporter.options, workspace_, window_);
+        TableDialog dialog(QString::fromStdString(exporter.label), exporter.options, workspace_, "export",
+            TableDialog::Ends::save, window_);
         if (dialog.exec() != QDialog::Accepted) return;
         said = dialog.said();
     }

@@ -14,6 +14,7 @@
 #include <simulation/kinds.h>
 
 #include "action_finder.h"
+#include "edits_by_name.h"
 #include "history_panel.h"
 #include "manual_dialog.h"
 #include "plain_text.h"
@@ -28,10 +29,10 @@ MainWindow::MainWindow() : questions_(this), files_(new CellFiles(workspace_, qu
     resize(1280, 800);
     make_layout();
     make_actions();
-    layout_ = new LayoutActions(workspace_, questions_, floor_, model_, catalogue_, this,
-        [this](const QString& name, const QString& text, const QKeySequence& key, std::function<void()> act) {
-            return action(name, text, key, std::move(act));
-        });
+    const LayoutActions::Make make = [this](const QString& name, const QString& text, const QKeySequence& key,
+                                         std::function<void()> act) { return action(name, text, key, std::move(act)); };
+    layout_ = new LayoutActions(workspace_, questions_, floor_, model_, catalogue_, this, make);
+    add_edits_by_name(workspace_, this, make);
     make_menus();
     follow_document();
     follow_pages();

@@ -1,74 +1,119 @@
-#include "export_dialog.h"
+#include "table_dialog.h"
 
 #include <QCheckBox>
 #include <QComboBox>
 #include <QDialogButtonBox>
 #include <QFormLayout>
 #include <QLineEdit>
+#include <QPushButton>
 
 #include "plain_text.h"
 #include "typed_number.h"
 
 namespace escarp::desktop {
+namespace {
 
-ExportDialog::ExportDialog(
-    const QString& title, const cell::Fields& options, const Workspace& workspace, QWidget* parent)
+using Type = cell::Field::Type;
+using Choices = std::vector<std::pair<QString, std::string>>;  ///< words and id
+
+/// What a field can name, where that is a list; nothing: anything can be written.
+std::optional<Choices> choices_of(const cell::Field& f, const cell::Cell& cell) {
+    Choices all;
+    const auto add = [&](const auto& things) {
+        if (f.usual.is_string() && f.usual.get<std::string>().empty())
+            all.emplace_back(QCoreApplication::translate("TableDialog", "none"), "");
+        for (const auto& one : things) all.emplace_back(QString::fromStdString(one.name), one.id);
+    };
+    switch (f.type) {
+        case Type::choice:
+            for (const std::string& w : f.words) all.emplace_back(QString::fromStdString(w), w);
+            return all;
+        case Type::device: add(cell.devices); return all;
+        case Type::arm_model: add(cell.arm_models); return all;
+        case Type::part_type: add(cell.part_types); return all;
+        default: return std::nullopt;
+    }
+}
+
+/// What is written in a line, as the table wants it; what cannot be that is refused with what is expected.
+cell::json said_in(const QString& text, Type type, const QString& unit) {
+    if (type == Type::number || type == Type::whole) {
+        const std::optional<double> typed = typed_number(text, unit);
+        return typed ? cell::json(*typed) : cell::json(text.toStdString());
+    }
+    if (type == Type::ids) {
+        cell::json all = cell::json::array();
+        for (const QString& id : QString(text).replace(',', ' ').split(' ', Qt::SkipEmptyParts))
+            all.push_back(id.toStdString());
+        return all;
+    }
+    if (type == Type::anything) {
+        cell::json value = cell::json::parse(text.toStdString(), nullptr, false);
+        return value.is_discarded() ? cell::json(text.toStdString()) : value;
+    }
+    return text.toStdString();
+}
+
+}  // namespace
+
+TableDialog::TableDialog(const QString& title, const cell::Fields& fields, const Workspace& workspace,
+    const QString& name, Ends ends, QWidget* parent)
     : QDialog(parent) {
-    setObjectName("export_dialog");
+    setObjectName(name + "_dialog");
     setWindowTitle(title_text(title));
     auto* form = new QFormLayout(this);
-    for (const cell::Field& f : options) {
+    for (const cell::Field& f : fields) {
         QWidget* made = editor(f, workspace);
-        made->setObjectName("export_" + QString::fromStdString(f.key));
-        form->addRow(plain_label(QString::fromStdString(f.label)), made);
+        made->setObjectName(name + "_" + QString::fromStdString(f.key));
+        made->setToolTip(plain(QString::fromStdString(f.help)));
+        const QString unit = QString::fromStdString(cell::unit_sign(f.key)).trimmed();
+        const QString label = QString::fromStdString(f.label);
+        form->addRow(plain_label(unit.isEmpty() ? label : tr("%1, %2").arg(label, unit)), made);
     }
-    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Save | QDialogButtonBox::Cancel);
+    auto* buttons = new QDialogButtonBox(
+        (ends == Ends::save ? QDialogButtonBox::Save : QDialogButtonBox::Ok) | QDialogButtonBox::Cancel);
     connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
     form->addRow(buttons);
 }
 
-QWidget* ExportDialog::editor(const cell::Field& f, const Workspace& workspace) {
-    using Type = cell::Field::Type;
-    const auto choice = [&](const std::vector<std::pair<QString, std::string>>& all) {
-        auto* box = new QComboBox;
-        for (const auto& [words, id] : all) {
-            box->addItem(words, QString::fromStdString(id));
-            if (f.usual == id) box->setCurrentIndex(box->count() - 1);
-        }
-        read_.emplace_back(f.key, [box] { return cell::json(box->currentData().toString().toStdString()); });
-        return box;
-    };
-    std::vector<std::pair<QString, std::string>> all;
+QWidget* TableDialog::editor(const cell::Field& f, const Workspace& workspace) {
     if (f.type == Type::flag) {
         auto* box = new QCheckBox;
         box->setChecked(f.usual == true);
         read_.emplace_back(f.key, [box] { return cell::json(box->isChecked()); });
         return box;
     }
-    for (const std::string& w : f.words) all.emplace_back(QString::fromStdString(w), w);
-    if (f.type == Type::arm_model)
-        for (const auto& m : workspace.cell()->arm_models) all.emplace_back(QString::fromStdString(m.name), m.id);
-    if (f.type == Type::device)
-        for (const auto& d : workspace.cell()->devices) all.emplace_back(QString::fromStdString(d.name), d.id);
-    if (f.type == Type::choice || f.type == Type::arm_model || f.type == Type::device) return choice(all);
-    auto* line = new QLineEdit;
-    if (f.usual.is_number()) line->setText(shown_number(f.usual.get<double>()));
-    if (f.usual.is_string()) line->setText(QString::fromStdString(f.usual.get<std::string>()));
+    if (const auto all = choices_of(f, *workspace.cell())) {
+        auto* box = new QComboBox;
+        const bool of_selected = f.type == Type::device && !f.usual.is_string();
+        const cell::json now =
+            of_selected ? cell::json(workspace.selection().device.toStdString()) : cell::json(f.usual);
+        for (const auto& [words, id] : *all) {
+            box->addItem(words, QString::fromStdString(id));
+            if (now == id) box->setCurrentIndex(box->count() - 1);
+        }
+        read_.emplace_back(f.key, [box] { return cell::json(box->currentData().toString().toStdString()); });
+        return box;
+    }
+    if (f.usual.is_number()) return line(f, shown_number(f.usual.get<double>()));
+    if (f.usual.is_string()) return line(f, QString::fromStdString(f.usual.get<std::string>()));
+    return line(f, f.type == Type::ids ? workspace.selected().join(", ") : QString());
+}
+
+QWidget* TableDialog::line(const cell::Field& f, const QString& text) {
+    auto* line = new QLineEdit(text);
     const bool number = f.type == Type::number || f.type == Type::whole;
-    if (number && f.usual.is_null()) line->setPlaceholderText(tr("as usual"));
-    const QString unit = QString::fromStdString(cell::unit_sign(f.key));
-    read_.emplace_back(f.key, [line, number, unit]() -> cell::json {
-        const QString text = line->text().trimmed();
-        if (text.isEmpty()) return nullptr;
-        if (!number) return text.toStdString();
-        const std::optional<double> typed = typed_number(text, unit);
-        return typed ? cell::json(*typed) : cell::json(text.toStdString());  // refused with what is expected
+    if (f.needed()) line->setPlaceholderText(tr("needed"));
+    else if (number && f.usual.is_null()) line->setPlaceholderText(tr("as usual"));
+    read_.emplace_back(f.key, [line, type = f.type, unit = QString::fromStdString(cell::unit_sign(f.key))] {
+        const QString written = line->text().trimmed();
+        return written.isEmpty() ? cell::json() : said_in(written, type, unit);
     });
     return line;
 }
 
-cell::json ExportDialog::said() const {
+cell::json TableDialog::said() const {
     cell::json out = cell::json::object();
     for (const auto& [key, read] : read_)
         if (cell::json value = read(); !value.is_null()) out[key] = std::move(value);

@@ -60,6 +60,7 @@ QString style_sheet() {
     return QStringLiteral(R"(
         QWidget { color: #1F2A33; font-family: "DejaVu Sans"; font-size: 12px; }
         QMainWindow, QDialog { background: #F4F0E6; }
+        QDialogButtonBox, QMessageBox { dialogbuttonbox-buttons-have-icons: 0; }
         QMenuBar { background: #FCFAF5; border-bottom: 1px solid #D8D2C4; padding: 2px 6px; }
         QMenuBar::item { padding: 4px 10px; background: transparent; }
         QMenuBar::item:selected, QMenu::item:selected { background: #F3E4D8; color: #1F2A33; }

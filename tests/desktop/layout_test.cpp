@@ -1,11 +1,12 @@
 // Laying out by mouse and keyboard alone.
-#include <desktop/export_dialog.h>
+#include <desktop/table_dialog.h>
 
 #include "bench_window.h"
 
 #include <QRegularExpression>
 
 #include <cell/arrange.h>
+#include <cell/named_edit.h>
 #include <cell/safe_file.h>
 
 using namespace escarp;
@@ -446,7 +447,7 @@ TEST_CASE("drawings, placements and pictures are written; what cannot be written
     for (const exchange::Exporter& e : exchange::exporters())
         CHECK(b.window.findChild<QAction*>("export_" + QString::fromStdString(e.name)));
     const cell::Fields& options = exchange::exporters().front().options;
-    ExportDialog dialog("Drawing", options, b.w(), &b.window);
+    TableDialog dialog("Drawing", options, b.w(), "export", TableDialog::Ends::save, &b.window);
     CHECK(dialog.said()["sheet"] == "A3");
     CHECK_FALSE(dialog.said().contains("scale"));
     dialog.findChild<QLineEdit*>("export_scale")->setText("25");
@@ -454,6 +455,49 @@ TEST_CASE("drawings, placements and pictures are written; what cannot be written
     CHECK(dialog.said()["scale"] == 25);
     CHECK(dialog.said()["sheet"] == "A1");
     CHECK(!l->hand_on("placements", "/nowhere/at/all.csv"));
+}
+
+TEST_CASE("every edit that has a name is found under it, asks by its table and is carried out as on the command line") {
+    Hands b(true);
+    for (const cell::NamedEdit& e : cell::named_edits())
+        CHECK(b.window.findChild<QAction*>("edit_" + QString::fromStdString(e.name).replace(' ', '_')));
+    const auto say = [&](const QString& name, const std::function<void(TableDialog&)>& fill) {
+        bool asked = false;
+        QTimer::singleShot(0, &b.window, [&] {
+            auto* dialog = qobject_cast<TableDialog*>(QApplication::activeModalWidget());
+            REQUIRE(dialog);
+            asked = true;
+            fill(*dialog);
+            dialog->accept();
+        });
+        b.window.findChild<QAction*>(name)->trigger();
+        CHECK(asked);
+    };
+    b.w().select_devices({"marker", "rejects"});
+    const auto x_of = [&](const char* id) {
+        return b.w().cell()->devices[b.w().cell()->device(id)].world.translation().x();
+    };
+    const double before = x_of("marker"), other = x_of("rejects");
+    say("edit_move_devices", [](TableDialog& d) {
+        CHECK(d.findChild<QLineEdit*>("edit_devices")->text().contains("marker"));  // what is selected
+        d.findChild<QLineEdit*>("edit_x_mm")->setText("20 + 5");
+    });
+    CHECK(x_of("marker") == Approx(before + 0.025));
+    CHECK(x_of("rejects") == Approx(other + 0.025));
+    CHECK(b.w().history().depth() == 1);
+    // What is new is selected.
+    say("edit_add_device", [](TableDialog& d) {
+        d.findChild<QLineEdit*>("edit_kind")->setText("beam");
+        d.findChild<QLineEdit*>("edit_with")->setText("{\"length_mm\": 321}");
+    });
+    const int made = b.w().cell()->device(b.w().selection().device.toStdString());
+    REQUIRE(made >= 0);
+    CHECK(b.w().cell()->devices[made].kind->id() == "beam");
+    // What does not fit is refused with its place, and nothing is changed.
+    const std::string text = b.w().document().text();
+    say("edit_move_devices", [](TableDialog& d) { d.findChild<QLineEdit*>("edit_x_mm")->setText("far"); });
+    CHECK(b.told.last().contains("x_mm"));
+    CHECK(b.w().document().text() == text);
 }
 
 TEST_CASE(
