@@ -66,7 +66,8 @@ TableDialog::TableDialog(const QString& title, const cell::Fields& fields, const
         QWidget* made = editor(f, workspace);
         made->setObjectName(name + "_" + QString::fromStdString(f.key));
         made->setToolTip(plain(QString::fromStdString(f.help)));
-        const QString unit = QString::fromStdString(cell::unit_sign(f.key)).trimmed();
+        const std::string sign = cell::unit_sign(f.key);
+        const QString unit = sign == "deg" ? QStringLiteral("\u00b0") : QString::fromStdString(sign).trimmed();
         const QString label = QString::fromStdString(f.label);
         form->addRow(plain_label(unit.isEmpty() ? label : tr("%1, %2").arg(label, unit)), made);
     }

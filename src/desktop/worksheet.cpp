@@ -517,7 +517,7 @@ void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cel
         add_signal_fields(inside, d, values);
 }
 
-/// What its kind folds away: one line says how many of them are not as usual.
+/// What its kind folds away: one line says how many of them are set otherwise than usual.
 void Worksheet::add_folded_fields(QVBoxLayout* layout, const cell::Device& d, const cell::json& values) {
     QStringList folds;
     for (const cell::Field& f : d.kind->fields())
@@ -531,10 +531,9 @@ void Worksheet::add_folded_fields(QVBoxLayout* layout, const cell::Device& d, co
                 inner.push_back(f);
                 said += values.contains(f.key) && values[f.key] != f.usual;
             }
-        const QString about = said == 0 ? tr("as usual") : tr("%n not as usual", nullptr, said);
-        QVBoxLayout* inside =
-            group(layout, QString::fromStdString(d.kind->id()) + "_" + QString::number(folds.indexOf(fold)), fold,
-                said == 1 ? tr("1 not as usual") : about);
+        const QString about = said == 0 ? tr("as usual") : tr("%1 set").arg(said);
+        QVBoxLayout* inside = group(
+            layout, QString::fromStdString(d.kind->id()) + "_" + QString::number(folds.indexOf(fold)), fold, about);
         if (!inside) continue;
         FieldGrid grid = new_field_grid(inside);
         FieldEditors editors(workspace_, grid, this, edited(d, values, tr("Change %1")));

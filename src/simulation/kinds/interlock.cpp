@@ -154,7 +154,7 @@ public:
                 .usually(let_in::first_come)
                 .explained("Who goes in when both ask."),
             choice("starts_inside", "inside at the start", {"nobody", "first", "second"}).usually("nobody"),
-            list("points", "where they ask and give back", point_fields, 400).under("Asks and gives back"),
+            list("points", "points", point_fields, 400).under("Asks and gives back"),
             list("together", "visits that do not meet", together_fields, 4000).under("Asks and gives back")};
         return all;
     }

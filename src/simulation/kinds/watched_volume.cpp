@@ -163,7 +163,7 @@ public:
             number("height_mm", "height", 1, 10000).at_first(800.0),
             number("above_mm", "begins above", 0, 10000).usually(0).at_first(800.0),
             list("movers", "movers with a signal each", mover_fields, 50).under("Movers with a signal each"),
-            list("points", "where arms wait for keep_out to go off", point_fields, 400).under("Waits at its border")};
+            list("points", "points", point_fields, 400).under("Waits at its border")};
         return all;
     }
     Settles settles() const override { return Settles::on_floor; }
