@@ -251,34 +251,8 @@ void BuildForm::add_drive(int joint) {
             });
         });
     if (!plain) numbers(tr("axis"), path / "axis", "", -1000, 1000, {0, 0, 1}, {"x", "y", "z"});
-    std::vector<std::pair<QString, QString>> leaders{{"", tr("a drive of its own")}};
-    for (const cell::FileJoint& other : building_.draft.joints)
-        if (!other.fixed && !other.follows && other.joint.name != j.value("name", ""))
-            leaders.emplace_back(QString::fromStdString(other.joint.name),
-                tr("follows %1").arg(QString::fromStdString(other.joint.name)));
+    add_leader(joint, key);
     const bool follows = j.contains("follows");
-    const json followed =
-        follows && j["follows"].is_array() && !j["follows"].empty() ? j["follows"][0] : json::object();
-    choice(tr("Moved by"), "joint_follows", leaders, QString::fromStdString(followed.value("joint", "")),
-        [this, joint, key](const QString& to) {
-            change(tr("Change drive"), [joint, key, to](json& m) {
-                json& one = m["joints"][joint];
-                m.erase("ready"), m.erase("ready_deg");
-                if (to.isEmpty()) {
-                    one.erase("follows"), one.erase("offset_" + key);
-                    if (!one.contains("speed_" + key + "_s"))
-                        one["speed_" + key + "_s"] = key == "deg" ? 90 : 500,
-                                             one["acceleration_" + key + "_s2"] = key == "deg" ? 360 : 1500;
-                } else {
-                    one["follows"] = {
-                        {{"joint", to.toStdString()}, {"ratio", one.contains("follows") && !one["follows"].empty()
-                                                                    ? one["follows"][0].value("ratio", 1.0)
-                                                                    : 1.0}}};
-                    for (const char* what : {"speed_", "acceleration_", "jerk_"})
-                        for (const char* per : {"_s", "_s2", "_s3"}) one.erase(what + key + per);
-                }
-            });
-        });
     if (follows) {
         const std::size_t count = j["follows"].is_array() ? j["follows"].size() : 0;
         for (std::size_t i = 0; i < count; ++i)
@@ -310,6 +284,38 @@ void BuildForm::add_drive(int joint) {
         });
     line->addStretch(1);
     rows_->addLayout(line);
+}
+
+/// By what the joint is moved: a drive of its own, or another joint.
+void BuildForm::add_leader(int joint, const std::string& key) {
+    const json& j = building_.model["joints"][joint];
+    std::vector<std::pair<QString, QString>> leaders{{"", tr("a drive of its own")}};
+    for (const cell::FileJoint& other : building_.draft.joints)
+        if (!other.fixed && !other.follows && other.joint.name != j.value("name", ""))
+            leaders.emplace_back(QString::fromStdString(other.joint.name),
+                tr("follows %1").arg(QString::fromStdString(other.joint.name)));
+    const json followed =
+        j.contains("follows") && j["follows"].is_array() && !j["follows"].empty() ? j["follows"][0] : json::object();
+    choice(tr("Moved by"), "joint_follows", leaders, QString::fromStdString(followed.value("joint", "")),
+        [this, joint, key](const QString& to) {
+            change(tr("Change drive"), [joint, key, to](json& m) {
+                json& one = m["joints"][joint];
+                m.erase("ready"), m.erase("ready_deg");
+                if (to.isEmpty()) {
+                    one.erase("follows"), one.erase("offset_" + key);
+                    if (!one.contains("speed_" + key + "_s"))
+                        one["speed_" + key + "_s"] = key == "deg" ? 90 : 500,
+                                             one["acceleration_" + key + "_s2"] = key == "deg" ? 360 : 1500;
+                } else {
+                    one["follows"] = {
+                        {{"joint", to.toStdString()}, {"ratio", one.contains("follows") && !one["follows"].empty()
+                                                                    ? one["follows"][0].value("ratio", 1.0)
+                                                                    : 1.0}}};
+                    for (const char* what : {"speed_", "acceleration_", "jerk_"})
+                        for (const char* per : {"_s", "_s2", "_s3"}) one.erase(what + key + per);
+                }
+            });
+        });
 }
 
 void BuildForm::show_values() {

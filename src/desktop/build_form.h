@@ -36,6 +36,7 @@ private:
     void add_body(std::size_t index);
     void add_joint();
     void add_drive(int joint);
+    void add_leader(int joint, const std::string& key);
     void add_flange();
     void add_mass();
     /// A row of number fields for a value or a list of them at `path` of the model.

@@ -263,11 +263,20 @@ double Comparison::draw_layouts(QPainter& p, const std::vector<Column>& all, dou
     return y + 24 + drawing + 10;
 }
 
+namespace {
+const study::Category chain_order[] = {
+    study::Category::move, study::Category::grip, study::Category::process, study::Category::wait};
+
+void fill_category(QPainter& p, const QRectF& box, study::Category c) {
+    const bool wait = c == study::Category::wait;
+    p.fillRect(box, wait ? QColor(0xEF, 0xEB, 0xE0) : theme::category_colour(c));
+    if (wait) p.fillRect(box, theme::hatch(QColor(0x9A, 0xA2, 0xA6)));
+}
+}  // namespace
+
 double Comparison::draw_cycles(QPainter& p, const std::vector<Column>& all, double y) {
     heading(p, tr("CYCLE"), tr("longest chain, one part"), y + 4);
     labels_.emplace_back(QRectF(edge() + 14, y + 4, left - 20, 34), "cycle");
-    const study::Category order[] = {
-        study::Category::move, study::Category::grip, study::Category::process, study::Category::wait};
     double longest = 1e-6;
     for (const Column& c : all)
         if (c.evaluation)
@@ -275,12 +284,10 @@ double Comparison::draw_cycles(QPainter& p, const std::vector<Column>& all, doub
     p.setClipping(false);
     for (int k = 0; k < 4; ++k) {
         const QRectF key(edge() + 14 + (k % 2) * 84, y + 42 + (k / 2) * 16, 10, 10);
-        p.fillRect(key, order[k] == study::Category::wait ? QBrush(QColor(0xEF, 0xEB, 0xE0))
-                                                          : QBrush(theme::category_colour(order[k])));
-        if (order[k] == study::Category::wait) p.fillRect(key, theme::hatch(QColor(0x9A, 0xA2, 0xA6)));
+        fill_category(p, key, chain_order[k]);
         p.setFont(theme::font(11));
         p.setPen(theme::muted);
-        p.drawText(QPointF(key.right() + 5, key.bottom()), tr(study::word(order[k])));
+        p.drawText(QPointF(key.right() + 5, key.bottom()), tr(study::word(chain_order[k])));
     }
     p.setClipping(true);
     const bool tight = narrow(all.size());
@@ -288,64 +295,73 @@ double Comparison::draw_cycles(QPainter& p, const std::vector<Column>& all, doub
     for (const Column& c : all)
         if (c.id == QString::fromStdString(workspace_.document().baseline())) base = &c;
     for (std::size_t i = 0; i < all.size(); ++i) {
-        const QRectF box = column_box(i, all.size(), y, 84);
         if (!all[i].evaluation) continue;
-        const study::Figures& f = all[i].evaluation->figures;
-        p.setFont(theme::font(tight ? 15 : 20, true));
-        p.setPen(f.cycle_s ? theme::ink : theme::stop);
-        const std::optional<double> mean = this->cycle(all[i]);
-        const QString cycle = f.cycle_s ? theme::number(mean, 2) + " s" : tr("no cycle");
-        p.drawText(QRectF(box.left(), y, box.width(), 26), Qt::AlignLeft | Qt::AlignVCenter, cycle);
-        const double after = QFontMetricsF(p.font()).horizontalAdvance(cycle) + 12;
-        p.setFont(theme::font(11, true));
-        if (base && base != &all[i] && base->evaluation && this->cycle(*base) && mean) {
-            const double d = *mean - *this->cycle(*base);
-            p.setPen(d <= 0 ? theme::good : theme::watch_text);
-            p.drawText(tight ? QRectF(box.right() - 90, y, 90, 26) : QRectF(box.left() + after, y, 90, 26),
-                (tight ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter,
-                QString(tight ? "%1 %2" : "%1 %2 s")
-                    .arg(d <= 0 ? QStringLiteral("\u25bc") : QStringLiteral("\u25b2"), theme::number(std::abs(d), 2)));
-        }
-        p.setFont(theme::font(10));
-        p.setPen(theme::muted);
-        const study::Replicated* spread = spreads_.of(all[i].id);
-        theme::text(p,
-            tight ? QRectF(box.left(), y + 58, box.width(), 18)
-                  : QRectF(box.left() + after + 70, y, box.width() - after - 70, 26),
-            f.steady ? tr("exact")
-            : spread ? tr("\u00b1 %1 s in %2 runs")
-                           .arg(theme::number(spread->of("cycle_s").half_width(), 2))
-                           .arg(spread->runs.size())
-            : f.cycle_s ? tr("mean of the second half")
-                        : tr("the work stops"),
-            (tight ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter);
-        double x = box.left();
-        const double per_second = (box.width() - 4) / longest;
-        for (const study::Category c : order) {
-            const auto found = f.split_s.find(c);
-            if (found == f.split_s.end() || found->second < 5e-4) continue;
-            const QRectF bar(x, y + 32, found->second * per_second, 24);
-            const bool wait = c == study::Category::wait;
-            p.fillRect(bar, wait ? QColor(0xEF, 0xEB, 0xE0) : theme::category_colour(c));
-            if (wait) p.fillRect(bar, theme::hatch(QColor(0x9A, 0xA2, 0xA6)));
-            p.setFont(theme::font(10));
-            p.setPen(wait ? theme::ink : QColor(Qt::white));
-            if (bar.width() > 26) p.drawText(bar, Qt::AlignCenter, theme::number(found->second, 2));
-            x = bar.right();
-        }
-        const double takt = all[i].evaluation->cell->takt;
-        if (takt > 0) {
-            const double at = box.left() + takt * per_second;
-            p.setPen(QPen(theme::stop, 1.4, Qt::DashLine));
-            p.drawLine(QPointF(at, y + 28), QPointF(at, y + 62));
-            p.setFont(theme::font(10));
-            p.setPen(theme::stop);
-            const QString label = tr("takt %1 s").arg(theme::number(takt, 2));
-            const double wide = QFontMetricsF(p.font()).horizontalAdvance(label);
-            if (!tight) p.drawText(QPointF(std::min(at + 4, box.right() - wide), y + 74), label);
-        }
+        const QRectF box = column_box(i, all.size(), y, 84);
+        draw_cycle(p, all[i], base, box, tight);
+        draw_chain(p, all[i], box, (box.width() - 4) / longest, tight);
     }
     return y + 86;
+}
+
+/// The cycle, by how much it differs from the baseline's, and how sure it is.
+void Comparison::draw_cycle(QPainter& p, const Column& column, const Column* base, const QRectF& box, bool tight) {
+    const study::Figures& f = column.evaluation->figures;
+    const double y = box.top();
+    p.setFont(theme::font(tight ? 15 : 20, true));
+    p.setPen(f.cycle_s ? theme::ink : theme::stop);
+    const std::optional<double> mean = this->cycle(column);
+    const QString cycle = f.cycle_s ? theme::number(mean, 2) + " s" : tr("no cycle");
+    p.drawText(QRectF(box.left(), y, box.width(), 26), Qt::AlignLeft | Qt::AlignVCenter, cycle);
+    const double after = QFontMetricsF(p.font()).horizontalAdvance(cycle) + 12;
+    p.setFont(theme::font(11, true));
+    if (base && base != &column && base->evaluation && this->cycle(*base) && mean) {
+        const double d = *mean - *this->cycle(*base);
+        p.setPen(d <= 0 ? theme::good : theme::watch_text);
+        p.drawText(tight ? QRectF(box.right() - 90, y, 90, 26) : QRectF(box.left() + after, y, 90, 26),
+            (tight ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter,
+            QString(tight ? "%1 %2" : "%1 %2 s")
+                .arg(d <= 0 ? QStringLiteral("\u25bc") : QStringLiteral("\u25b2"), theme::number(std::abs(d), 2)));
+    }
+    p.setFont(theme::font(10));
+    p.setPen(theme::muted);
+    const study::Replicated* spread = spreads_.of(column.id);
+    theme::text(p,
+        tight ? QRectF(box.left(), y + 58, box.width(), 18)
+              : QRectF(box.left() + after + 70, y, box.width() - after - 70, 26),
+        f.steady ? tr("exact")
+        : spread ? tr("\u00b1 %1 s in %2 runs")
+                       .arg(theme::number(spread->of("cycle_s").half_width(), 2))
+                       .arg(spread->runs.size())
+        : f.cycle_s ? tr("mean of the second half")
+                    : tr("the work stops"),
+        (tight ? Qt::AlignLeft : Qt::AlignRight) | Qt::AlignVCenter);
+}
+
+/// Where its time goes, with the takt.
+void Comparison::draw_chain(QPainter& p, const Column& column, const QRectF& box, double per_second, bool tight) {
+    const study::Figures& f = column.evaluation->figures;
+    const double y = box.top();
+    double x = box.left();
+    for (const study::Category c : chain_order) {
+        const auto found = f.split_s.find(c);
+        if (found == f.split_s.end() || found->second < 5e-4) continue;
+        const QRectF bar(x, y + 32, found->second * per_second, 24);
+        fill_category(p, bar, c);
+        p.setFont(theme::font(10));
+        p.setPen(c == study::Category::wait ? theme::ink : QColor(Qt::white));
+        if (bar.width() > 26) p.drawText(bar, Qt::AlignCenter, theme::number(found->second, 2));
+        x = bar.right();
+    }
+    const double takt = column.evaluation->cell->takt;
+    if (takt <= 0) return;
+    const double at = box.left() + takt * per_second;
+    p.setPen(QPen(theme::stop, 1.4, Qt::DashLine));
+    p.drawLine(QPointF(at, y + 28), QPointF(at, y + 62));
+    p.setFont(theme::font(10));
+    p.setPen(theme::stop);
+    const QString label = tr("takt %1 s").arg(theme::number(takt, 2));
+    const double wide = QFontMetricsF(p.font()).horizontalAdvance(label);
+    if (!tight) p.drawText(QPointF(std::min(at + 4, box.right() - wide), y + 74), label);
 }
 
 double Comparison::draw_figures(QPainter& p, const std::vector<Column>& all, double y) {

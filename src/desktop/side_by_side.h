@@ -52,6 +52,8 @@ private:
     QRectF column_box(std::size_t index, std::size_t count, double top, double height) const;
     double draw_layouts(QPainter& p, const std::vector<Column>& all, double y);
     double draw_cycles(QPainter& p, const std::vector<Column>& all, double y);
+    void draw_cycle(QPainter& p, const Column& column, const Column* base, const QRectF& box, bool tight);
+    void draw_chain(QPainter& p, const Column& column, const QRectF& box, double per_second, bool tight);
     double draw_figures(QPainter& p, const std::vector<Column>& all, double y);
     double draw_differences(QPainter& p, const std::vector<Column>& all, double y);
     double draw_verdict(QPainter& p, const std::vector<Column>& all, double y);

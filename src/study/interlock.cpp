@@ -35,11 +35,11 @@ Asking asking_of(const Evaluation& e, const Zone& z, bool with_visits) {
     second.add_points({{"of", "second"}}, with_visits, out.points);
     if (!with_visits) return out;
     const WayThrough::Visits of_first = first.visits(), of_second = second.visits();
-    for (const auto& [one, steps] : of_first.steps)
-        for (const auto& [other, others] : of_second.steps) {
+    for (const auto& one : of_first.steps)
+        for (const auto& other : of_second.steps) {
             const bool meet = std::any_of(z.pairs.begin(), z.pairs.end(),
-                [&](const Zone::Steps& p) { return steps.count(p.one) && others.count(p.two); });
-            if (!meet) out.together.push_back({{"first", one}, {"second", other}});
+                [&](const Zone::Steps& p) { return one.second.count(p.one) && other.second.count(p.two); });
+            if (!meet) out.together.push_back({{"first", one.first}, {"second", other.first}});
         }
     return out;
 }

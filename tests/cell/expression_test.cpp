@@ -39,41 +39,46 @@ struct Random {
     explicit Random(unsigned seed) : draw(seed) {}
     escarp::tests::Draw draw;
     using Function = std::function<double(const std::vector<double>&)>;
-    std::pair<std::string, Function> condition(int depth) {
+    struct Made {
+        std::string text;
+        Function f;
+    };
+    Made condition(int depth) {
         const int what = depth <= 0 ? 0 : draw.whole(0, 4);
         if (what == 1) {
-            auto [text, f] = condition(depth - 1);
-            return {"not (" + text + ")", [f](const auto& v) { return f(v) == 0; }};
+            const Made one = condition(depth - 1);
+            const Function f = one.f;
+            return {"not (" + one.text + ")", [f](const auto& v) { return f(v) == 0; }};
         }
         if (what == 2 || what == 3) {
-            auto [left, f] = condition(depth - 1);
-            auto [right, g] = condition(depth - 1);
+            const Made one = condition(depth - 1), two = condition(depth - 1);
+            const Function f = one.f, g = two.f;
             const bool both = what == 2;
-            return {"(" + left + (both ? ") and (" : ") or (") + right + ")",
+            return {"(" + one.text + (both ? ") and (" : ") or (") + two.text + ")",
                 [=](const auto& v) { return both ? f(v) != 0 && g(v) != 0 : f(v) != 0 || g(v) != 0; }};
         }
         if (what == 4) {
-            auto [left, f] = sum(depth - 1);
-            auto [right, g] = sum(depth - 1);
+            const Made one = sum(depth - 1), two = sum(depth - 1);
+            const Function f = one.f, g = two.f;
             switch (draw.whole(0, 4)) {
-                case 0: return {left + " < " + right, [=](const auto& v) { return f(v) < g(v); }};
-                case 1: return {left + "<=" + right, [=](const auto& v) { return f(v) <= g(v); }};
-                case 2: return {left + " > " + right, [=](const auto& v) { return f(v) > g(v); }};
-                case 3: return {left + " >=" + right, [=](const auto& v) { return f(v) >= g(v); }};
-                default: return {left + " = " + right, [=](const auto& v) { return f(v) == g(v); }};
+                case 0: return {one.text + " < " + two.text, [=](const auto& v) { return f(v) < g(v); }};
+                case 1: return {one.text + "<=" + two.text, [=](const auto& v) { return f(v) <= g(v); }};
+                case 2: return {one.text + " > " + two.text, [=](const auto& v) { return f(v) > g(v); }};
+                case 3: return {one.text + " >=" + two.text, [=](const auto& v) { return f(v) >= g(v); }};
+                default: return {one.text + " = " + two.text, [=](const auto& v) { return f(v) == g(v); }};
             }
         }
         static const char* names[] = {"x.a", "x.b", "y.c"};
         const int i = draw.whole(0, 2);
         return {names[i], [i](const auto& v) { return v[i]; }};
     }
-    std::pair<std::string, Function> sum(int depth) {
+    Made sum(int depth) {
         if (depth > 0 && draw.whole(0, 1) == 0) {
-            auto [left, f] = sum(depth - 1);
-            auto [right, g] = sum(depth - 1);
+            const Made one = sum(depth - 1), two = sum(depth - 1);
+            const Function f = one.f, g = two.f;
             if (draw.whole(0, 1) == 0)
-                return {"(" + left + " + " + right + ")", [=](const auto& v) { return f(v) + g(v); }};
-            return {"(" + left + " - (" + right + "))", [=](const auto& v) { return f(v) - g(v); }};
+                return {"(" + one.text + " + " + two.text + ")", [=](const auto& v) { return f(v) + g(v); }};
+            return {"(" + one.text + " - (" + two.text + "))", [=](const auto& v) { return f(v) - g(v); }};
         }
         const int number = draw.whole(0, 3);
         if (draw.whole(0, 1) == 0) return {std::to_string(number), [number](const auto&) { return number; }};
