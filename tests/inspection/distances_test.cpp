@@ -180,8 +180,8 @@ TEST_CASE("single bodies are left out, and have distances of their own") {
               .size() == 1);
     // While a condition holds: always is as if it were left out, never as if nothing were said.
     const double first = nearest->second;
-    const auto at_times = [&, a = a, b = b](const char* when) {
-        return of_arms(*with(json::array({bodies(a, b, {{"while", when}})}), within));
+    const auto at_times = [&, tool = a, other = b](const char* when) {
+        return of_arms(*with(json::array({bodies(tool, other, {{"while", when}})}), within));
     };
     CHECK(1e3 * at_times("tester.busy and not tester.busy").front().distance == Approx(first).margin(0.5));
     CHECK(1e3 * at_times("tester.busy or not tester.busy").front().distance > first + 0.5);
