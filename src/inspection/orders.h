@@ -28,8 +28,9 @@ struct Orders {
 
 inline constexpr std::size_t usual_most_states = 30'000;
 
-/// `all`: orders that come to the same are gone through, too. Throws Overtaken when stopped.
+/// Which orders are gone through: those that come to the same once, or `all` of them.
 enum class Which { those_that_differ, all };
+/// Throws Overtaken when stopped.
 std::shared_ptr<const Orders> explore_orders(const cell::Cell& cell, Cache& cache, const StopFlag* stop = nullptr,
     std::size_t most_states = usual_most_states, Which which = Which::those_that_differ);
 

@@ -198,7 +198,7 @@ TEST_CASE("a lift that stands where an arm takes from it is in nobody's way; whi
     const int side = shared->sides[0].device == lift ? 0 : 1;
     const auto& motions = before->run->trace.motions[static_cast<std::size_t>(lift)];
     for (const inspection::ZoneVisit& v : shared->sides[side].visits) {
-        // Each visit is within one of its motions, but for where it stands at the bottom.
+        // Each visit begins in one of its motions, not while it stands at the top.
         const bool moves = std::any_of(motions.begin(), motions.end(), [&](const auto& m) {
             return m.motion->duration() > 0 && v.enters >= m.from &&
                    v.enters <= m.from + simulation::ticks(m.motion->duration());
