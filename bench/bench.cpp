@@ -562,15 +562,15 @@ void zones() {
     const inspection::TimedMover& arm = timeline.movers().front();
     const inspection::Segment& longest = *std::max_element(arm.segments.begin(), arm.segments.end(),
         [](const auto& a, const auto& b) { return a.motion->duration() < b.motion->duration(); });
-    const inspection::Cuts cuts(*longest.parts);
     const motion::ArmMover mover = timeline.moving(arm, longest);
     const double duration = longest.motion->duration();
-    const geometry::Box3 box = inspection::swept_box(mover, 0, duration);
+    const geometry::Box3 box = inspection::swept_box(mover, inspection::Pieces(*longest.parts, 1e-3), 0, duration);
     const auto sweep = [&](double resolution) {
+        const inspection::Fineness how{resolution};
+        const inspection::Pieces pieces(*longest.parts, how.chord());
         return timed(5, 1, [&](int) {
-            const inspection::Fineness how{resolution};
             geometry::Volume volume(how.edge(), box);
-            inspection::add_swept(mover, cuts, 0, duration, how, volume);
+            inspection::add_swept(mover, pieces, 0, duration, how, volume);
             benchmark::DoNotOptimize(volume);
         });
     };

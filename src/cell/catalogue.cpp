@@ -77,7 +77,7 @@ json slide(const char* name, int parent, int child, json where, json axis, doubl
         {"acceleration_mm_s2", acceleration}, {"jerk_mm_s3", jerk}};
 }
 
-json link(const char* name, json bodies) { return {{"name", name}, {"bodies", std::move(bodies)}}; }
+json link(const char* name, std::vector<json> bodies) { return {{"name", name}, {"bodies", std::move(bodies)}}; }
 
 const json up = json::array({0, 0, 1}), across = json::array({0, 1, 0}), down = json::array({0, 0, -1}),
            along = json::array({1, 0, 0});

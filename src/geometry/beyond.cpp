@@ -138,26 +138,26 @@ Beyond beyond(const Surface& surface, const std::vector<Convex>& pieces, int fin
     const Vector3 corner = box.low + edge * Vector3(0.5 + 0.0123, 0.5 - 0.0171, 0);
     std::vector<Stretches> solid(static_cast<std::size_t>(columns) * static_cast<std::size_t>(rows));
     out.closed = inside_of(surface, corner, edge, columns, rows, solid);
-    std::vector<UprightCut> cuts;
-    std::vector<UprightCut::Placed> placed;
-    cuts.reserve(pieces.size());
+    std::vector<Stretches> held(solid.size());
+    Spans spans;
     for (const Convex& piece : pieces) {
-        cuts.emplace_back(piece);
-        placed.emplace_back(cuts.back(), Frame::Identity(), 0);
+        spans.draw(Facets(piece), Frame::Identity(), Vector3::Zero(), 0, {edge, corner.x(), corner.y(), columns, rows});
+        for (int x = spans.from(); x <= spans.to(); ++x)
+            for (int y = spans.first(x); y <= spans.last(x); ++y) {
+                const double low = spans.low(x)[y - spans.base()], high = spans.high(x)[y - spans.base()];
+                if (low <= high)
+                    held[static_cast<std::size_t>(y) * static_cast<std::size_t>(columns) + static_cast<std::size_t>(x)]
+                        .emplace_back(low, high);
+            }
     }
     const Near near(surface);
-    Stretches held;
     for (int row = 0; row < rows; ++row)
         for (int column = 0; column < columns; ++column) {
             const double x = corner.x() + column * edge, y = corner.y() + row * edge;
-            held.clear();
-            for (const UprightCut::Placed& p : placed) {
-                double low, high;
-                if (p.at(x, y, 1e-9, low, high)) held.emplace_back(low, high);
-            }
-            std::sort(held.begin(), held.end());
-            const Stretches& own = solid[static_cast<std::size_t>(row) * static_cast<std::size_t>(columns) +
-                                         static_cast<std::size_t>(column)];
+            const std::size_t line =
+                static_cast<std::size_t>(row) * static_cast<std::size_t>(columns) + static_cast<std::size_t>(column);
+            std::sort(held[line].begin(), held[line].end());
+            const Stretches& own = solid[line];
             double done = -1e300;
             const auto outside = [&](double low, double high) {
                 if (high - low < 1e-6) return;
@@ -170,7 +170,7 @@ Beyond beyond(const Surface& surface, const std::vector<Convex>& pieces, int fin
                     if (far > out.farthest) out.farthest = far, out.there = p;
                 }
             };
-            for (auto [low, high] : held) {
+            for (auto [low, high] : held[line]) {
                 low = std::max(low, done);
                 done = std::max(done, high);
                 for (const auto& [begins, ends] : own) {

@@ -4,14 +4,10 @@
 #include <bit>
 #include <cmath>
 
-#include "distance.h"
-
 namespace escarp::geometry {
 namespace {
 
 constexpr int word_bits = 64;
-constexpr std::size_t most_faces = 128;  // of a hull that lines are cut by; more are asked for distances alone
-constexpr int most_steps = 24;           // towards a body's end
 
 /// Each point goes half of the way to the middle of its neighbours, a few times; normals from the faces around it.
 void smooth(Mesh& mesh) {
@@ -35,184 +31,9 @@ void smooth(Mesh& mesh) {
     for (Vector3& normal : mesh.normals) normal.normalize();
 }
 
-/// From the nearest point of a body's core to a point, in the body's axes.
-Vector3 from_core(const Convex& shape, const Vector3& p) {
-    switch (shape.core()) {
-        case Convex::Core::box: return p - p.cwiseMax(-shape.half()).cwiseMin(shape.half());
-        case Convex::Core::cylinder: {
-            const double across = std::sqrt(p.x() * p.x() + p.y() * p.y());
-            const double out = across > shape.half().x() ? 1 - shape.half().x() / across : 0;
-            return {out * p.x(), out * p.y(), p.z() - std::clamp(p.z(), -shape.half().z(), shape.half().z())};
-        }
-        case Convex::Core::points: break;
-    }
-    const Separation s = separation(shape, Frame::Identity(), Convex::sphere(0), Frame(Eigen::Translation3d(p)));
-    const Vector3 away = p - s.on_a;
-    const double length = away.norm();
-    return length > 0 ? Vector3((s.distance + shape.radius()) / length * away) : Vector3::Zero();
-}
-
 int floor_div(int a, int b) { return a >= 0 ? a / b : -((-a + b - 1) / b); }
 
 }  // namespace
-
-UprightCut::UprightCut(const Convex& shape) : shape_(shape) {
-    if (shape.core() != Convex::Core::points) return;
-    for (const Vector3& p : shape.points()) own_.add(p);
-    if (shape.points().size() < 4) return;
-    const Mesh faces = mesh(Convex::hull(shape.points()));
-    for (const auto& t : faces.triangles) {
-        const Vector3 &a = faces.points[t[0]], &b = faces.points[t[1]], &c = faces.points[t[2]];
-        const Vector3 across = (b - a).cross(c - a);
-        if (across.norm() < 1e-14) continue;
-        const Vector3 n = across.normalized();
-        const auto same = [&](const Vector3& other) { return other.dot(n) > 1 - 1e-12; };
-        if (std::any_of(normals_.begin(), normals_.end(), same)) continue;
-        normals_.push_back(n);
-        offsets_.push_back(n.dot(shape.support(n)));
-        if (normals_.size() <= most_faces) continue;
-        normals_.clear(), offsets_.clear();
-        return;
-    }
-}
-
-UprightCut::Placed::Placed(const UprightCut& cut, const Frame& at, double grow)
-    : cut_(cut),
-      at_(at),
-      into_(at.linear().transpose()),
-      up_(into_.col(2)),
-      grow_(grow + cut.shape_.radius()),
-      box_(bounds(cut.shape_, at)) {
-    box_.low -= Vector3::Constant(grow);
-    box_.high += Vector3::Constant(grow);
-    const Convex& shape = cut.shape_;
-    const bool own = shape.core() == Convex::Core::points;
-    if (own && shape.points().size() <= 2) {
-        if (shape.points().size() < 2) return;
-        axis_ = shape.points()[1] - shape.points()[0];
-        const double length = axis_.squaredNorm();
-        across_ = length > 0 ? Vector3(up_ - up_.dot(axis_) / length * axis_) : up_;
-        return;
-    }
-    // A box that holds the core, and a hull's faces.
-    const std::size_t planes = 3 + cut.normals_.size();
-    over_.reserve(planes), under_.reserve(planes);
-    for (int axis = 0; axis < 3; ++axis) {
-        add_plane(-Vector3::Unit(axis), (own ? -cut.own_.low[axis] : shape.half()[axis]) + grow_);
-        add_plane(Vector3::Unit(axis), (own ? cut.own_.high[axis] : shape.half()[axis]) + grow_);
-    }
-    for (std::size_t i = 0; i < cut.normals_.size(); ++i) add_plane(cut.normals_[i], cut.offsets_[i] + grow_);
-}
-
-/// `normal`, outwards, and `offset` in the body's axes.
-void UprightCut::Placed::add_plane(const Vector3& normal, double offset) {
-    constexpr double upright = 1e-12;
-    const Vector3 n = at_.linear() * normal, o = at_.translation();
-    const Plane inside{offset + n.x() * o.x() + n.y() * o.y(), -n.x(), -n.y()};
-    if (std::abs(n.z()) < upright) {
-        beside_.push_back(inside);
-        return;
-    }
-    const double per = 1 / n.z();
-    (per > 0 ? over_ : under_).push_back({per * inside.at_zero, per * inside.by_x, per * inside.by_y});
-}
-
-/// Between all planes.
-bool UprightCut::Placed::between(double x, double y, double& low, double& high) const {
-    for (const Plane& p : beside_)
-        if (p.of(x, y) < 0) return false;
-    for (const Plane& p : over_) high = std::min(high, p.of(x, y));
-    for (const Plane& p : under_) low = std::max(low, p.of(x, y));
-    return low <= high;
-}
-
-/// Within an endless cylinder about the body's z.
-bool UprightCut::Placed::round(const Vector3& from, double& low, double& high) const {
-    const double radius = cut_.shape_.half().x() + grow_;
-    const double a = up_.x() * up_.x() + up_.y() * up_.y();
-    const double b = from.x() * up_.x() + from.y() * up_.y();
-    const double c = from.x() * from.x() + from.y() * from.y() - radius * radius;
-    if (a < 1e-18) return c <= 0;
-    const double root = b * b - a * c;
-    if (root < 0) return false;
-    low = std::max(low, (-b - std::sqrt(root)) / a), high = std::min(high, (-b + std::sqrt(root)) / a);
-    return low <= high;
-}
-
-bool UprightCut::Placed::ball(const Vector3& from, const Vector3& centre, double& low, double& high) const {
-    const Vector3 off = from - centre;
-    const double b = off.dot(up_), square = b * b - off.squaredNorm() + grow_ * grow_;
-    if (square < 0) return false;
-    const double root = std::sqrt(square);
-    low = -b - root, high = -b + root;
-    return true;
-}
-
-/// Where it runs through the endless cylinder between the two ends, or else through the ball at that end.
-bool UprightCut::Placed::capsule(const Vector3& from, double& low, double& high) const {
-    constexpr double upright = 1e-18;
-    const Vector3 &a = cut_.shape_.points()[0], &b = cut_.shape_.points()[1];
-    const Vector3 off = from - a;
-    const double length = axis_.squaredNorm(), aa = across_.squaredNorm();
-    if (length <= upright) return ball(from, a, low, high);
-    const double share = off.dot(axis_) / length, by = up_.dot(axis_) / length;
-    double first = 0, last = 0;
-    const auto on_ball = [&](double at_share) { return ball(from, at_share < 0 ? a : b, first, last); };
-    if (aa <= upright) {  // along the axis
-        if (!ball(from, by > 0 ? a : b, low, last)) return false;
-        return ball(from, by > 0 ? b : a, first, high);
-    }
-    const double bb = across_.dot(off), cc = off.squaredNorm() - share * share * length - grow_ * grow_;
-    const double square = bb * bb - aa * cc;
-    if (square < 0) return false;
-    const double root = std::sqrt(square), one = (-bb - root) / aa, two = (-bb + root) / aa;
-    low = one, high = two;
-    if (const double at = share + one * by; at < 0 || at > 1) {
-        if (!on_ball(at)) return false;
-        low = first;
-    }
-    if (const double at = share + two * by; at < 0 || at > 1) {
-        if (!on_ball(at)) return false;
-        high = last;
-    }
-    return true;
-}
-
-bool UprightCut::Placed::at(double x, double y, double slack, double& low, double& high) const {
-    const Convex& shape = cut_.shape_;
-    const bool planes = !over_.empty();
-    low = -1e300, high = 1e300;
-    if (planes && !between(x, y, low, high)) return false;
-    // Seen from the body: the line's point at the world's z of its origin, and its direction.
-    const Vector3 from = into_.col(0) * (x - at_.translation().x()) + into_.col(1) * (y - at_.translation().y());
-    if (!planes) {
-        const bool one = shape.points().size() == 1;
-        if (!(one ? ball(from, shape.points().front(), low, high) : capsule(from, low, high))) return false;
-    } else {
-        if (shape.core() == Convex::Core::cylinder && !round(from, low, high)) return false;
-        // Beside edges and corners the planes leave more than there is: on towards the body by Newton's method. The
-        // distance to a convex body is a convex function along the line, so that no step goes too far.
-        const bool is_hull = shape.core() == Convex::Core::points;
-        const double near = (grow_ + slack) * (grow_ + slack);
-        const auto towards = [&](double& end, double sign) {
-            for (int i = 0; i < most_steps; ++i) {
-                const Vector3 away = from_core(shape, from + end * up_);
-                const double square = away.squaredNorm();
-                if (square <= near) return true;
-                const double distance = std::sqrt(square);
-                // Of hulls the nearest point is not known as well as the distance: there a step of that length.
-                const double nearing = is_hull ? distance : -sign * away.dot(up_);
-                if (nearing <= 0) return false;  // farther on it is only farther away
-                end += sign * (distance - grow_) * distance / nearing;
-                if (low > high) return false;
-            }
-            return true;
-        };
-        if (!towards(low, 1) || !towards(high, -1)) return false;
-    }
-    low += at_.translation().z(), high += at_.translation().z();
-    return low <= high;
-}
 
 Volume::Volume(double edge, const Box3& room) : edge_(edge), low_(Index::Zero()), size_(Index::Zero()) {
     if (room.empty()) return;
@@ -241,45 +62,58 @@ bool Volume::has(int x, int y, int z) const {
     return bits && z >= 0 && z < size_.z() && (bits[z / word_bits] >> (z % word_bits) & 1);
 }
 
-/// Calls `use(first word of a column, word, mask)` for all that a body grown by `grow` touches; until it says true.
+/// Calls `use(word, mask)` for all that a body grown by `grow` touches on its way; until it says true.
 template <typename Use>
-bool Volume::each_stretch(const UprightCut& cut, const Frame& at, double grow, const Use& use) const {
+bool Volume::each_stretch(const Facets& body, const Frame& at, double grow, const Vector3& way, const Use& use) const {
+    thread_local Spans spans;  // asked for thousands of times
+    const Vector3 centre = at * body.shape().centre();
+    const double round = body.far() * (body.shape().bound() + grow + edge_) + std::abs(way.z());
+    if (centre.z() + round < low_.z() * edge_ || centre.z() - round > (low_.z() + size_.z()) * edge_) return false;
     // A cube is touched where its middle is no farther from the body than half its diagonal.
-    const UprightCut::Placed body(cut, at, grow + 0.5 * std::sqrt(3.0) * edge_);
-    const double slack = 0.01 * edge_;
-    const auto first = [&](double low) { return static_cast<int>(std::ceil(low / edge_ - 0.5)); };
-    const auto last = [&](double high) { return static_cast<int>(std::floor(high / edge_ - 0.5)); };
-    const Box3& box = body.box();
-    const int x0 = std::max(first(box.low.x()), low_.x()), x1 = std::min(last(box.high.x()), low_.x() + size_.x() - 1);
-    const int y0 = std::max(first(box.low.y()), low_.y()), y1 = std::min(last(box.high.y()), low_.y() + size_.y() - 1);
-    if (first(box.low.z()) >= low_.z() + size_.z() || last(box.high.z()) < low_.z()) return false;
-    for (int x = x0; x <= x1; ++x)
-        for (int y = y0; y <= y1; ++y) {
-            double low = 0, high = 0;
-            if (!body.at((x + 0.5) * edge_, (y + 0.5) * edge_, slack, low, high)) continue;
-            const int z0 = std::max(first(low) - low_.z(), 0), z1 = std::min(last(high) - low_.z(), size_.z() - 1);
-            if (z0 > z1) continue;
-            const std::size_t start = (static_cast<std::size_t>(x - low_.x()) * size_.y() + (y - low_.y())) *
-                                      static_cast<std::size_t>(words_);
-            for (int w = z0 / word_bits; w <= z1 / word_bits; ++w) {
+    const LineGrid middles{edge_, (low_.x() + 0.5) * edge_, (low_.y() + 0.5) * edge_, size_.x(), size_.y()};
+    spans.draw(body, at, way, grow + 0.5 * std::sqrt(3.0) * edge_, middles);
+    thread_local std::vector<int> first, last;  // cubes of a column's lines
+    const double per = 1 / edge_, base = low_.z() + 0.5, above = size_.z();
+    for (int x = spans.from(); x <= spans.to(); ++x) {
+        const int from = spans.first(x), lines = spans.last(x) - from + 1;
+        if (lines <= 0) continue;
+        const double *low = spans.low(x) + from - spans.base(), *high = spans.high(x) + from - spans.base();
+        first.resize(static_cast<std::size_t>(lines)), last.resize(static_cast<std::size_t>(lines));
+        int* __restrict z0 = first.data(), * __restrict z1 = last.data();
+        // Rounded up and down by what is left off of a positive number.
+        for (int i = 0; i < lines; ++i)
+            z0[i] = size_.z() - static_cast<int>(above - std::min(std::max(low[i] * per - base, 0.0), above));
+        for (int i = 0; i < lines; ++i)
+            z1[i] = static_cast<int>(1 + std::min(std::max(high[i] * per - base, -1.0), above - 1)) - 1;
+        std::size_t start = (static_cast<std::size_t>(x) * size_.y() + from) * static_cast<std::size_t>(words_);
+        for (int i = 0; i < lines; ++i, start += static_cast<std::size_t>(words_)) {
+            if (z0[i] > z1[i]) continue;
+            const auto begin = static_cast<unsigned>(z0[i]), end = static_cast<unsigned>(z1[i]);
+            constexpr unsigned bits = word_bits;
+            for (unsigned w = begin / bits; w <= end / bits; ++w) {
                 std::uint64_t mask = ~std::uint64_t{0};
-                if (w == z0 / word_bits) mask &= ~std::uint64_t{0} << (z0 % word_bits);
-                if (w == z1 / word_bits) mask &= ~std::uint64_t{0} >> (word_bits - 1 - z1 % word_bits);
-                if (use(start + static_cast<std::size_t>(w), mask)) return true;
+                if (w == begin / bits) mask &= ~std::uint64_t{0} << (begin % bits);
+                if (w == end / bits) mask &= ~std::uint64_t{0} >> (bits - 1 - end % bits);
+                if (use(start + w, mask)) return true;
             }
         }
+    }
     return false;
 }
 
-void Volume::add(const UprightCut& cut, const Frame& at, double grow) {
-    each_stretch(cut, at, grow, [this](std::size_t word, std::uint64_t mask) {
-        bits_[word] |= mask;
+void Volume::add(const Facets& body, const Frame& at, double grow, const Vector3& way) {
+    each_stretch(body, at, grow, way, [this](std::size_t word, std::uint64_t mask) {
+        if ((bits_[word] & mask) != mask) bits_[word] |= mask;  // mostly it is: then nothing is written
         return false;
     });
 }
 
-bool Volume::meets(const UprightCut& cut, const Frame& at, double grow) const {
-    return each_stretch(cut, at, grow, [this](std::size_t word, std::uint64_t mask) { return bits_[word] & mask; });
+bool Volume::meets(const Facets& body, const Frame& at, double grow, const Vector3& way) const {
+    if (contains(at * body.middle())) return true;
+    for (const Facets::Corner& c : body.corners())
+        if (contains(at * c.at)) return true;
+    return each_stretch(
+        body, at, grow, way, [this](std::size_t word, std::uint64_t mask) { return (bits_[word] & mask) != 0; });
 }
 
 void Volume::add(const Volume& other) {

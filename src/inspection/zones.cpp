@@ -48,7 +48,7 @@ double roominess(const Box3& box) { return box.empty() ? 0 : (box.high - box.low
 struct Sweep {
     const TimedMover* mover;
     const Segment* segment;
-    const Cuts* cuts;
+    const Pieces* pieces;
     Box3 box;
     double duration() const { return segment->motion->duration(); }
 };
@@ -136,14 +136,14 @@ private:
         return key.value();
     }
     int step_of(const Segment& s) const { return s.block >= 0 ? run_.trace.blocks[s.block].step : -1; }
-    const Cuts& cuts_of(const motion::PartSetPtr& parts) {
-        auto& cuts = cuts_[parts.get()];
-        if (!cuts) cuts = std::make_unique<Cuts>(*parts);
-        return *cuts;
+    const Pieces& pieces_of(const motion::PartSetPtr& parts) {
+        auto& pieces = pieces_[parts.get()];
+        if (!pieces) pieces = std::make_unique<Pieces>(*parts, fine_.chord());
+        return *pieces;
     }
     motion::ArmMover moving(const Sweep& s) const { return timeline_.moving(*s.mover, *s.segment); }
     void add(const Sweep& s, const Fineness& how, Volume& volume) const {
-        add_swept(moving(s), *s.cuts, 0, s.duration(), how, volume, stop_);
+        add_swept(moving(s), *s.pieces, 0, s.duration(), how, volume, stop_);
     }
     static void check_room(const Box3& box, const Fineness& how) {
         if (roominess(box) / std::pow(how.edge(), 3) < static_cast<double>(most_cubes)) return;
@@ -160,9 +160,9 @@ private:
             const auto [found, fresh] = known.try_emplace({s.key, step_of(s)}, all.sweeps.size());
             all.by_segment.push_back(found->second);
             if (!fresh) continue;
-            const Sweep sweep{&mover, &s, &cuts_of(s.parts), {}};
+            const Sweep sweep{&mover, &s, &pieces_of(s.parts), {}};
             all.sweeps.push_back(sweep);
-            all.sweeps.back().box = grown(swept_box(moving(sweep), 0, sweep.duration()), fine_.margin);
+            all.sweeps.back().box = grown(swept_box(moving(sweep), *sweep.pieces, 0, sweep.duration()), fine_.margin);
             all.box = united(all.box, all.sweeps.back().box);
         }
         return all;
@@ -285,7 +285,7 @@ private:
         tbb::parallel_for(std::size_t{0}, of.sweeps.size(), [&](std::size_t i) {
             if ((stop_ && stop_->load(std::memory_order_relaxed)) || apart(of.sweeps[i].box, z.box)) return;
             const Sweep& s = of.sweeps[i];
-            within[i].times = times_within(moving(s), *s.cuts, 0, s.duration(), *z.space, within[i].who, fine_.margin);
+            within[i].times = times_within(moving(s), *s.pieces, 0, s.duration(), *z.space, within[i].who, fine_.margin);
         });
         motion::give_way(stop_);
         const std::vector<double> served = served_at(of, with);
@@ -452,7 +452,7 @@ private:
     Cache& cache_;
     const StopFlag* stop_;
     const Fineness fine_;
-    std::map<const motion::PartSet*, std::unique_ptr<Cuts>> cuts_;
+    std::map<const motion::PartSet*, std::unique_ptr<Pieces>> pieces_;
     std::vector<Swept> swept_;
 };
 

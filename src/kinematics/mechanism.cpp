@@ -172,10 +172,10 @@ struct Turned {
 };
 }  // namespace
 
-double steady_travel_bound(const Mechanism& m, const std::vector<Frame>& links, int link, const Vector3& centre,
-    double radius, const JointVector& rate, const JointVector& by, const JointVector& bend, double half) {
-    Vector3 moving = Vector3::Zero(), turning = Vector3::Zero();
-    double way = 0, rest = 0;
+Course course(const Mechanism& m, const std::vector<Frame>& links, int link, const Vector3& centre, double radius,
+    const JointVector& rate, const JointVector& by, const JointVector& bend) {
+    Course c;
+    double way = 0;  // of the ball, by the joints from the tip to the present one
     for (int at = link;;) {
         const int code = m.carrier(at);
         if (code < 0) break;
@@ -186,17 +186,17 @@ double steady_travel_bound(const Mechanism& m, const std::vector<Frame>& links, 
         const Frame& child = links[joint.child];
         const Vector3 axis = child.linear() * joint.axis;
         if (joint.type == JointType::slide) {
-            moving += speed * axis, rest += off;
+            c.velocity += speed * axis, c.rest += off;
             way += turn;
             continue;
         }
         const Vector3 across = axis.cross(centre - child.translation());
         const double out = across.norm() + radius, lever = out + way;
-        moving += speed * across, turning += speed * axis;
-        rest += off * out + turn * (way + 0.5 * lever * turn);
+        c.velocity += speed * across, c.turning += speed * axis;
+        c.rest += off * out + turn * (way + 0.5 * lever * turn);
         way += turn * lever;
     }
-    return std::min(way, half * (moving.norm() + radius * turning.norm()) + rest);
+    return c;
 }
 
 Drift drift_bound(const Mechanism& m, const std::vector<Frame>& links, int link, const Vector3& centre, double radius,

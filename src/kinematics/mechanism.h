@@ -80,11 +80,17 @@ JointVector lever_bounds(const Mechanism& mechanism, int link, const Vector3& ce
 /// farther out do. `seen_from`: the link that the way is seen from, the base or one that carries `link`.
 double travel_bound(const Mechanism& mechanism, const std::vector<Frame>& links, int link, const Vector3& centre,
     double radius, const JointVector& by, int seen_from = 0);
-/// The same in a time in which every joint keeps to the `rate` it has now, give or take `bend` (rad or m): what the
-/// rates of all joints together make of the ball in `half` s, the second order (Taylor, with the levers of
-/// `travel_bound` for what the second derivatives can be) and what `bend` adds. Never more than `travel_bound`.
-double steady_travel_bound(const Mechanism& mechanism, const std::vector<Frame>& links, int link, const Vector3& centre,
-    double radius, const JointVector& rate, const JointVector& by, const JointVector& bend, double half);
+/// How a ball fixed to `link` goes in a time in which every joint keeps to the `rate` it has now, give or take `bend`
+/// (rad or m), and moves by at most `by`: what the rates of all joints together make of it, and how far any of its
+/// points gets from that at most, by the second order (Taylor, with the levers of `travel_bound` for what the second
+/// derivatives can be) and by `bend`.
+struct Course {
+    Vector3 velocity = Vector3::Zero();  ///< of its centre, m/s
+    Vector3 turning = Vector3::Zero();   ///< rad/s
+    double rest = 0;                     ///< m
+};
+Course course(const Mechanism& mechanism, const std::vector<Frame>& links, int link, const Vector3& centre,
+    double radius, const JointVector& rate, const JointVector& by, const JointVector& bend);
 /// How far a body fixed to `link` gets at most along a direction, in a time in which every joint keeps to the `rate` it
 /// has now, give or take `bend` (rad or m), and moves by at most `by`. First what `point`, one of the body, does in a
 /// second; then what turning does in a second to a point that stands off `point` by a vector: its product with

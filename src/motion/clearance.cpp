@@ -434,11 +434,12 @@ double ArmMover::travel(const Look& look, std::size_t part, const Vector3& centr
         kinematics::travel_bound(mechanism_, look.frames, p.frame, centre, p.shape.bound(), look.by));
 }
 
-double ArmMover::near_travel(const Look& look, std::size_t part, const Vector3& centre) const {
+Mover::Straight ArmMover::course(const Look& look, std::size_t part, const Vector3& centre, double radius) const {
     const Part& p = parts()[part];
-    if (p.levers.size() == 0) return 0;
-    return std::min(p.levers.dot(look.by), kinematics::steady_travel_bound(mechanism_, look.frames, p.frame, centre,
-                                               p.shape.bound(), look.rate, look.by, look.bend, look.half));
+    if (p.levers.size() == 0) return {};
+    const kinematics::Course c =
+        kinematics::course(mechanism_, look.frames, p.frame, centre, radius, look.rate, look.by, look.bend);
+    return {look.half * c.velocity, look.half * c.turning, c.rest};
 }
 
 /// Only the joints between the two count where one carries the other.

@@ -82,16 +82,23 @@ public:
     /// How far any point of a part gets at most from the middle of a look to either of its ends, m. `centre`: of the
     /// part's ball there.
     virtual double travel(const Look& look, std::size_t part, const Vector3& centre) const = 0;
-    /// The same, closer to the truth after `look_closer`.
-    virtual double near_travel(const Look& look, std::size_t part, const Vector3& centre) const {
-        return travel(look, part, centre);
+    /// How a ball goes that is fixed to the frame of a part, after `look_closer`: its centre straight by `straight` (m)
+    /// until the end of the look, and by its opposite until the beginning; a point of it besides by `turning` times
+    /// where it stands off the centre, and by no more than `rest`, m.
+    struct Straight {
+        Vector3 straight = Vector3::Zero(), turning = Vector3::Zero();
+        double rest = 0;
+    };
+    virtual Straight course(const Look& look, std::size_t part, const Vector3&, double) const {
+        const Vector3 centre = look.frames[set_->frame(part)] * set_->centre(part);
+        return {Vector3::Zero(), Vector3::Zero(), travel(look, part, centre)};
     }
     /// How far a part gets at most, seen from another of this mover's parts, m.
     virtual double travel_seen_from(const Look& look, std::size_t part, const Vector3& centre, std::size_t other,
         const Vector3& other_centre) const {
         return travel(look, part, centre) + travel(look, other, other_centre);
     }
-    /// What `drift` and `near_travel` need, once it is needed.
+    /// What `drift` and `course` need, once it is needed.
     virtual void look_closer(double, double, Look&) const {}
     /// The same along one direction, see kinematics::drift_bound. `point`: of the part. `straight` and `turning` come
     /// for the time of the look, m and without unit.
@@ -116,7 +123,7 @@ public:
     void frames(double t, std::vector<Frame>& out) const override;
     void look(double from, double to, Look& out) const override;
     double travel(const Look& look, std::size_t part, const Vector3& centre) const override;
-    double near_travel(const Look& look, std::size_t part, const Vector3& centre) const override;
+    Straight course(const Look& look, std::size_t part, const Vector3& centre, double radius) const override;
     double travel_seen_from(const Look& look, std::size_t part, const Vector3& centre, std::size_t other,
         const Vector3& other_centre) const override;
     void look_closer(double from, double to, Look& out) const override;

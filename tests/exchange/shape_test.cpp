@@ -90,7 +90,7 @@ TEST_CASE("an imported fixture with a hollow: the least clearance with 1, 8 and 
     arm["task"] = {{{"id", "a"}, {"do", "move"}, {"pose", "low"}}, {{"id", "b"}, {"do", "delay"}, {"time_s", 1}},
         {{"id", "c"}, {"do", "move"}, {"pose", "high"}}};
     tree["studies"] = json::array();
-    tree["devices"] = {arm};
+    tree["devices"] = json::array({arm});
     const auto bare = tests::read(tree);
     const cell::Arm& model = *bare->devices[0].arm;
     kinematics::JointVector low(6);
@@ -102,7 +102,7 @@ TEST_CASE("an imported fixture with a hollow: the least clearance with 1, 8 and 
     exchange::ImportOptions in_metres;
     in_metres.unit = 1, in_metres.name = "Tub";
     const json entry = exchange::mesh_entry(loaded, in_metres, "tub");
-    tree["meshes"] = {entry};
+    tree["meshes"] = json::array({entry});
     tree["devices"].push_back({{"id", "tub_1"}, {"name", "Tub"}, {"kind", "solid"},
         {"placement", {{"x_mm", 1e3 * tool.x()}, {"y_mm", 1e3 * tool.y()}, {"z_mm", 1e3 * tool.z() - 50}}},
         {"bodies", {{{"name", "Tub"}, {"shape", "mesh"}, {"mesh", "tub"}}}}});

@@ -1,6 +1,7 @@
 #include <catch2/catch.hpp>
 
 #include <geometry/distance.h>
+#include <geometry/spans.h>
 #include <geometry/volume.h>
 
 #include "support/random.h"
@@ -15,29 +16,39 @@ Box3 room(double half) {
     box.low = Vector3::Constant(-half), box.high = Vector3::Constant(half);
     return box;
 }
-double away(const Convex& shape, const Frame& at, const Vector3& point) {
-    return separation(shape, at, Convex::sphere(0), Frame(Eigen::Translation3d(point))).distance;
-}
 
 }  // namespace
 
-TEST_CASE("an upright line runs through a grown body where its distance says so") {
+TEST_CASE("upright lines run through a body that goes straight and is grown where its distance says so") {
     Draw draw(11);
+    Spans spans;
     for (int i = 0; i < 400; ++i) {
         const Convex shape = draw.convex();
         const Frame at = draw.frame(0.5);
-        const double grow = draw.in(0, 0.1), slack = 1e-4;
-        const UprightCut cut(shape);
-        const UprightCut::Placed body(cut, at, grow);
+        const double grow = draw.whole(0, 3) ? draw.in(0, 0.1) : 0.0;
+        Vector3 way = draw.whole(0, 2) ? draw.vector(0.4) : Vector3::Zero();
+        if (draw.whole(0, 3) == 0) way.head<2>().setZero();                                // upright
+        if (draw.whole(0, 5) == 0) way = at.linear() * Vector3(0, 0, draw.in(-0.3, 0.3));  // along a face and an axis
+        const LineGrid grid{draw.in(0.05, 0.2), draw.in(-2, -1), draw.in(-2, -1), draw.whole(1, 40), draw.whole(1, 40)};
+        const Facets body(shape);
+        spans.draw(body, at, way, grow, grid);
+        // Edges are broken, and cylinders are prisms of 48 sides at the most.
+        const double most = body.far() * grow + (shape.core() == Convex::Core::cylinder ? 1e-3 : 1e-6);
+        const auto far = [&](const Vector3& p) {  // to the body on its way
+            return separation(shape, at, Convex::segment(p - way, p + way), Frame::Identity()).distance;
+        };
         for (int j = 0; j < 10; ++j) {
-            const double x = draw.in(-1, 1), y = draw.in(-1, 1);
-            double low = 0, high = 0;
-            const bool meets = body.at(x, y, slack, low, high);
+            const int column = draw.whole(0, grid.columns - 1), row = draw.whole(0, grid.rows - 1);
+            const double x = grid.x0 + column * grid.edge, y = grid.y0 + row * grid.edge;
+            const bool there = column >= spans.from() && column <= spans.to() && row >= spans.first(column) &&
+                               row <= spans.last(column);
+            const double low = there ? spans.low(column)[row - spans.base()] : 1,
+                         high = there ? spans.high(column)[row - spans.base()] : 0;
             INFO("body " << i << " line " << j);
             for (double z = -2.5; z < 2.5; z += 0.037) {
-                const double far = away(shape, at, {x, y, z});
-                if (far <= grow - 1e-5) CHECK((meets && z >= low && z <= high));
-                if (meets && z > low + 1e-6 && z < high - 1e-6) CHECK(far <= grow + 2 * slack);
+                const double away = far({x, y, z});
+                if (away <= grow - 1e-5) CHECK((z >= low && z <= high));
+                if (z > low + 1e-6 && z < high - 1e-6) CHECK(away <= most);
             }
         }
     }
@@ -50,20 +61,26 @@ TEST_CASE("cubes of a turned box and of a swept ball: all of it, and no more tha
         const Vector3 size(draw.in(0.1, 0.4), draw.in(0.1, 0.4), draw.in(0.1, 0.4));
         const Frame at = draw.frame(0.2);
         Volume volume(edge, room(1));
-        volume.add(UprightCut(Convex::box(size)), at, 0);
+        volume.add(Facets(Convex::box(size)), at, 0);
         for (int j = 0; j < 200; ++j) {
             const Vector3 inside = at * Vector3(draw.in(-0.5, 0.5) * size.x(), draw.in(-0.5, 0.5) * size.y(),
                                             draw.in(-0.5, 0.5) * size.z());
             CHECK(volume.contains(inside));
         }
         const Vector3 more = size + Vector3::Constant(2 * diagonal);
+        // Going straight: a box grown by the way, if that is along one of its axes.
+        Volume swept(edge, room(1));
+        swept.add(Facets(Convex::box(size)), at, 0, at.linear() * Vector3(0, 0.1, 0));
+        const Vector3 longer = size + Vector3(0, 0.2, 0), around = longer + Vector3::Constant(2 * diagonal);
+        CHECK(swept.litres() >= 1e3 * longer.prod());
+        CHECK(swept.litres() <= 1e3 * around.prod());
         CHECK(volume.litres() >= 1e3 * size.prod());
         CHECK(volume.litres() <= 1e3 * more.prod());
     }
     // A ball of 50 mm goes 600 mm: a cylinder and a ball, in closed form.
     Volume swept(edge, room(1));
-    const UprightCut ball(Convex::sphere(0.1));
-    for (int i = 0; i <= 600; ++i) swept.add(ball, make_frame({-0.3 + 1e-3 * i, 0.02, 0}), 0.5e-3);
+    const Facets ball(Convex::sphere(0.1));
+    for (int i = 0; i < 6; ++i) swept.add(ball, make_frame({-0.25 + 0.1 * i, 0.02, 0}), 0.5e-3, {0.05, 0, 0});
     const auto capsule = [](double r) { return 1e3 * (pi * r * r * 0.6 + 4.0 / 3 * pi * r * r * r); };
     CHECK(swept.litres() >= capsule(0.05));
     CHECK(swept.litres() <= capsule(0.05 + diagonal + 0.5e-3));
@@ -71,7 +88,7 @@ TEST_CASE("cubes of a turned box and of a swept ball: all of it, and no more tha
 
 TEST_CASE("cubes together, in common, in pieces, their skin and what they cover") {
     const double edge = 0.02;
-    const UprightCut cube(Convex::box({0.2, 0.2, 0.2}));
+    const Facets cube(Convex::box({0.2, 0.2, 0.2}));
     Volume one(edge, room(1)), two(edge, room(0.6)), apart(edge, room(1));
     one.add(cube, make_frame({0.11, 0.11, 0.11}), 0);
     two.add(cube, make_frame({0.21, 0.11, 0.11}), 0);
