@@ -112,6 +112,29 @@ std::vector<FirstSteps::Line> FirstSteps::lines() {
     return out;
 }
 
+/// One line: what to do, or that it is done.
+void FirstSteps::add_line(QVBoxLayout* layout, const Line& line, std::size_t number, bool next) {
+    auto* row = new QHBoxLayout;
+    auto* sign = plain_label(line.done ? QStringLiteral("\u2713") : QString::number(number));
+    sign->setFixedWidth(16);
+    sign->setStyleSheet(
+        QString("font-weight: bold; color: %1;").arg(line.done ? theme::good.name() : theme::muted.name()));
+    row->addWidget(sign);
+    auto* button = new QPushButton(line.text);
+    button->setObjectName(line.name);
+    button->setProperty("link", true);
+    button->setEnabled(!line.done);
+    if (next) button->setStyleSheet("font-size: 13px;");
+    connect(
+        button, &QPushButton::clicked, this, [act = line.act] { act(); }, Qt::QueuedConnection);
+    row->addWidget(button);
+    auto* hint = plain_label(line.hint);
+    hint->setStyleSheet(QString("color: %1; font-size: 11px;").arg(theme::muted.name()));
+    row->addWidget(hint);
+    row->addStretch(1);
+    layout->addLayout(row);
+}
+
 void FirstSteps::renew() {
     if (workspace_.trying()) return;
     const auto e = workspace_.evaluation();
@@ -131,29 +154,9 @@ void FirstSteps::renew() {
     layout->addWidget(title);
     bool next = true;
     for (std::size_t i = 0; i < all.size(); ++i) {
-        const Line& line = all[i];
-        auto* row = new QHBoxLayout;
-        auto* sign = plain_label(line.done ? QStringLiteral("\u2713") : QString::number(i + 1));
-        sign->setFixedWidth(16);
-        sign->setStyleSheet(
-            QString("font-weight: bold; color: %1;").arg(line.done ? theme::good.name() : theme::muted.name()));
-        row->addWidget(sign);
-        auto* button = new QPushButton(line.text);
-        button->setObjectName(line.name);
-        button->setProperty("link", true);
-        button->setEnabled(!line.done);
-        if (!line.done && next) {
-            button->setStyleSheet("font-size: 13px;");
-            next = false;
-        }
-        connect(
-            button, &QPushButton::clicked, this, [act = line.act] { act(); }, Qt::QueuedConnection);
-        row->addWidget(button);
-        auto* hint = plain_label(line.hint);
-        hint->setStyleSheet("color: #66727B; font-size: 11px;");
-        row->addWidget(hint);
-        row->addStretch(1);
-        layout->addLayout(row);
+        const bool first = next && !all[i].done;
+        add_line(layout, all[i], i + 1, first);
+        next = next && !first;
     }
     auto* more = new QHBoxLayout;
     const auto link = [&](const QString& text, const QString& name, auto act) {

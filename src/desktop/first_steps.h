@@ -5,6 +5,8 @@
 
 #include "workspace.h"
 
+class QVBoxLayout;
+
 namespace escarp::desktop {
 
 class FirstSteps : public QWidget {
@@ -25,6 +27,7 @@ private:
     };
     std::vector<Line> lines();
     void renew();
+    void add_line(QVBoxLayout* layout, const Line& line, std::size_t number, bool next);
     void put(const QString& label, const geometry::Frame& world, const cell::json& over = cell::json::object());
     void paintEvent(QPaintEvent*) override;
 

@@ -265,11 +265,38 @@ void FloorView::turn_to(const QPointF& pixel, bool snap) {
     else workspace_.try_quietly(edit);
 }
 
+/// A click with something in hand: it is put down, or another corner is.
+void FloorView::press_in_hand(QMouseEvent* event) {
+    if (hand_ == Hand::placing) {
+        place_to(pressed_, !(event->modifiers() & Qt::AltModifier));
+        return finish_placing();
+    }
+    const Vector3 corner = corner_point(pressed_, event->modifiers());
+    if (hand_ == Hand::drawing) {
+        if (corners_.size() > 2 && (corner - corners_.front()).norm() * view_.scale < snap_pixels)
+            return finish_drawing(true);
+        corners_.push_back(corner);
+        hover_ = corner;
+        return update();
+    }
+    if (corners_.size() >= 2) corners_.clear();
+    corners_.push_back(corner);
+    if (corners_.size() == 2) {
+        const Vector3 d = corners_[1] - corners_[0];
+        measured_ = tr("%1 mm (x %2, y %3)")
+                        .arg(shown_number(std::round(1e4 * d.norm()) / 10), shown_number(std::round(1e4 * d.x()) / 10),
+                            shown_number(std::round(1e4 * d.y()) / 10));
+        Q_EMIT points_measured(corners_[0], corners_[1]);
+    }
+    update();
+}
+
 void FloorView::mousePressEvent(QMouseEvent* event) {
     setFocus();
+    const bool holds = hand_ == Hand::placing || hand_ == Hand::drawing || hand_ == Hand::measuring;
     pressed_ = last_ = event->position();
     if (event->button() == Qt::MiddleButton || event->button() == Qt::RightButton) {
-        if (hand_ == Hand::placing || hand_ == Hand::drawing || hand_ == Hand::measuring) {
+        if (holds) {
             if (event->button() == Qt::RightButton) drop_hand();
             return;
         }
@@ -277,30 +304,7 @@ void FloorView::mousePressEvent(QMouseEvent* event) {
         grabbed_ = view_.middle;
         return;
     }
-    if (hand_ == Hand::placing) {
-        place_to(pressed_, !(event->modifiers() & Qt::AltModifier));
-        return finish_placing();
-    }
-    if (hand_ == Hand::drawing) {
-        const Vector3 corner = corner_point(pressed_, event->modifiers());
-        if (corners_.size() > 2 && (corner - corners_.front()).norm() * view_.scale < snap_pixels)
-            return finish_drawing(true);
-        corners_.push_back(corner);
-        hover_ = corner;
-        return update();
-    }
-    if (hand_ == Hand::measuring) {
-        if (corners_.size() >= 2) corners_.clear();
-        corners_.push_back(corner_point(pressed_, event->modifiers()));
-        if (corners_.size() == 2) {
-            const Vector3 d = corners_[1] - corners_[0];
-            measured_ = tr("%1 mm (x %2, y %3)")
-                            .arg(shown_number(std::round(1e4 * d.norm()) / 10),
-                                shown_number(std::round(1e4 * d.x()) / 10), shown_number(std::round(1e4 * d.y()) / 10));
-        }
-        if (corners_.size() == 2) Q_EMIT points_measured(corners_[0], corners_[1]);
-        return update();
-    }
+    if (holds) return press_in_hand(event);
     if (const QPointF tool = tool_handle(); !tool.isNull() && QLineF(tool, pressed_).length() < 10) {
         start_ = workspace_.tool_by_hand();
         return set_hand(Hand::tool);

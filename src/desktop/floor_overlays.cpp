@@ -1,7 +1,9 @@
 // What lies over the plan: reach, base positions, dimensions, guides.
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <functional>
 
 #include <cell/content_key.h>
 
@@ -322,46 +324,54 @@ void FloorView::draw_selection(QPainter& p) {
     if (workspace_.shown().dimensions) draw_dimensions(p);
 }
 
+namespace {
+
+struct Nearest {
+    double gap = 3.0;  ///< m; farther ones are of no interest
+    int device = -1;
+    geometry::Box3 box;
+};
+
+/// What is the nearest to a device's right, left, above and below it, seen from above. A thing on a table is measured
+/// to what else stands there and to the table's edges; the rest to what stands on the floor.
+std::array<Nearest, 4> nearest_around(
+    const cell::Cell& c, int device, bool rides, const std::function<bool(const cell::Device&)>& counts) {
+    std::array<Nearest, 4> near;
+    const geometry::Box3 own = cell::world_extent(c, device);
+    const auto keep = [&near](std::size_t side, double gap, int other, const geometry::Box3& box) {
+        if (gap > 0.0005 && gap < near[side].gap) near[side] = {gap, other, box};
+    };
+    const int host = c.devices[device].host;
+    for (std::size_t i = 0; i < c.devices.size(); ++i) {
+        const int other = static_cast<int>(i);
+        const bool level = rides ? c.devices[i].host == host : c.devices[i].host < 0;
+        if (!level || other == device || c.stands_on(other, device) || !counts(c.devices[i])) continue;
+        const geometry::Box3 b = cell::world_extent(c, other);
+        if (b.low.y() < own.high.y() && b.high.y() > own.low.y())
+            keep(0, b.low.x() - own.high.x(), other, b), keep(1, own.low.x() - b.high.x(), other, b);
+        if (b.low.x() < own.high.x() && b.high.x() > own.low.x())
+            keep(2, b.low.y() - own.high.y(), other, b), keep(3, own.low.y() - b.high.y(), other, b);
+    }
+    if (!rides) return near;
+    const geometry::Box3 b = cell::world_extent(c, host);
+    keep(0, b.high.x() - own.high.x(), host, b), keep(1, own.low.x() - b.low.x(), host, b);
+    keep(2, b.high.y() - own.high.y(), host, b), keep(3, own.low.y() - b.low.y(), host, b);
+    return near;
+}
+
+}  // namespace
+
 /// Distances from the selected device to its nearest neighbour across and along; each number can be typed into.
 void FloorView::draw_dimensions(QPainter& p) {
     const cell::Cell& c = *workspace_.cell();
     const int selected = c.device(workspace_.selection().device.toStdString());
     if (selected < 0 || view_.side != Side::top || workspace_.selected().size() > 1) return;
     const cell::Device& d = c.devices[selected];
-    // A thing on a table is measured to what else stands there and to the table's edges; the rest to what stands on the
-    // floor.
     const bool rides = d.host >= 0 && !d.arm && c.devices[d.host].kind->carries_devices();
     const int own_root = rides ? selected : c.root(selected);
     const geometry::Box3 own = cell::world_extent(c, own_root);
-    struct Nearest {
-        double gap = 3.0;
-        int device = -1;
-        geometry::Box3 box;
-        bool edge = false;
-    } near[4];  // right, left, above, below
-    const auto keep = [](Nearest& n, double gap, int device, const geometry::Box3& box, bool edge) {
-        if (gap > 0.0005 && gap < n.gap) n = {gap, device, box, edge};
-    };
-    for (std::size_t i = 0; i < c.devices.size(); ++i) {
-        const int device = static_cast<int>(i);
-        const bool level = rides ? c.devices[i].host == d.host : c.devices[i].host < 0;
-        if (!level || device == own_root || c.stands_on(device, own_root) || workspace_.hidden(c.devices[i].id))
-            continue;
-        const geometry::Box3 b = cell::world_extent(c, device);
-        if (b.low.y() < own.high.y() && b.high.y() > own.low.y())
-            keep(near[0], b.low.x() - own.high.x(), device, b, false),
-                keep(near[1], own.low.x() - b.high.x(), device, b, false);
-        if (b.low.x() < own.high.x() && b.high.x() > own.low.x())
-            keep(near[2], b.low.y() - own.high.y(), device, b, false),
-                keep(near[3], own.low.y() - b.high.y(), device, b, false);
-    }
-    if (rides) {
-        const geometry::Box3 b = cell::world_extent(c, d.host);
-        keep(near[0], b.high.x() - own.high.x(), d.host, b, true),
-            keep(near[1], own.low.x() - b.low.x(), d.host, b, true);
-        keep(near[2], b.high.y() - own.high.y(), d.host, b, true),
-            keep(near[3], own.low.y() - b.low.y(), d.host, b, true);
-    }
+    const std::array<Nearest, 4> near =
+        nearest_around(c, own_root, rides, [this](const cell::Device& other) { return !workspace_.hidden(other.id); });
     const auto overlap = [](double a0, double a1, double b0, double b1) {
         return 0.5 * (std::max(a0, b0) + std::min(a1, b1));
     };

@@ -189,6 +189,36 @@ void StudyPlot::draw_line(const study::Measure& m) {
     }
 }
 
+/// Colours by place, with their scale beside.
+void StudyPlot::add_colours(const study::Measure& m, const std::set<double>& across, const std::set<double>& up,
+    QCPColorGradient colours, const QCPRange& range) {
+    auto* map = new QCPColorMap(plot_->xAxis, plot_->yAxis);
+    map->data()->setSize(static_cast<int>(across.size()), static_cast<int>(up.size()));
+    map->data()->setRange({*across.begin(), *across.rbegin()}, {*up.begin(), *up.rbegin()});
+    map->data()->fill(std::nan(""));
+    for (const Dot& d : dots_) {
+        const int i = static_cast<int>(std::distance(across.begin(), across.find(d.x)));
+        const int j = static_cast<int>(std::distance(up.begin(), up.find(d.y)));
+        if (tried(d.point).has(m.id)) map->data()->setCell(i, j, tried(d.point).figure(m.id));
+    }
+    colours.setNanHandling(QCPColorGradient::nhTransparent);
+    map->setGradient(colours);
+    map->setDataRange(range);
+    map->setInterpolate(false);
+    map->setTightBoundary(false);
+    auto* scale = new QCPColorScale(plot_);
+    plot_->plotLayout()->addElement(0, 1, scale);
+    scale->setType(QCPAxis::atRight);
+    scale->setGradient(colours);
+    scale->setDataRange(range);
+    scale->axis()->setLabel(axis_label(m));
+    scale->axis()->setLabelColor(theme::muted);
+    scale->axis()->setLabelFont(theme::font(11));
+    scale->axis()->setTickLabelFont(theme::font(11));
+    scale->axis()->setTickLabelColor(theme::ink);
+    scale->setBarWidth(12);
+}
+
 void StudyPlot::draw_map(const study::Measure& m) {
     kind_ = "map";
     std::set<double> across, up;
@@ -209,33 +239,7 @@ void StudyPlot::draw_map(const study::Measure& m) {
         return Dot{*x, *y, i};
     });
     const QCPRange range(least, most > least ? most : least + 1e-9);
-    if (grid) {
-        auto* map = new QCPColorMap(plot_->xAxis, plot_->yAxis);
-        map->data()->setSize(static_cast<int>(across.size()), static_cast<int>(up.size()));
-        map->data()->setRange({*across.begin(), *across.rbegin()}, {*up.begin(), *up.rbegin()});
-        map->data()->fill(std::nan(""));
-        for (const Dot& d : dots_) {
-            const int i = static_cast<int>(std::distance(across.begin(), across.find(d.x)));
-            const int j = static_cast<int>(std::distance(up.begin(), up.find(d.y)));
-            if (tried(d.point).has(m.id)) map->data()->setCell(i, j, tried(d.point).figure(m.id));
-        }
-        colours.setNanHandling(QCPColorGradient::nhTransparent);
-        map->setGradient(colours);
-        map->setDataRange(range);
-        map->setInterpolate(false);
-        map->setTightBoundary(false);
-        auto* scale = new QCPColorScale(plot_);
-        plot_->plotLayout()->addElement(0, 1, scale);
-        scale->setType(QCPAxis::atRight);
-        scale->setGradient(colours);
-        scale->setDataRange(range);
-        scale->axis()->setLabel(axis_label(m));
-        scale->axis()->setLabelColor(theme::muted);
-        scale->axis()->setLabelFont(theme::font(11));
-        scale->axis()->setTickLabelFont(theme::font(11));
-        scale->axis()->setTickLabelColor(theme::ink);
-        scale->setBarWidth(12);
-    }
+    if (grid) add_colours(m, across, up, colours, range);
     // What does not keep what is demanded is crossed out; points that make no grid are dots in their colour.
     QCPGraph* lacking = plot_->addGraph();
     lacking->setLineStyle(QCPGraph::lsNone);
@@ -380,8 +384,8 @@ void StudyPlot::draw_gains() {
         out->setSymbolGap(0);
         return out;
     };
-    const bool uneven = std::any_of(all.begin(), all.end(),
-        [](const study::Gain* g) { return g->shorter_out_s > 0 || g->quicker_out_s > 0; });
+    const bool uneven = std::any_of(
+        all.begin(), all.end(), [](const study::Gain* g) { return g->shorter_out_s > 0 || g->quicker_out_s > 0; });
     QCPErrorBars* shorter_out = uneven ? bars_with(shorter) : nullptr;
     QCPErrorBars* quicker_out = uneven ? bars_with(quicker) : nullptr;
     const QFontMetrics metrics(theme::font(11));

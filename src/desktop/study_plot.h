@@ -3,8 +3,12 @@
 
 #include <QWidget>
 
+#include <set>
+
 #include <study/ask.h>
 
+class QCPColorGradient;
+class QCPRange;
 class QCustomPlot;
 
 namespace escarp::desktop {
@@ -40,6 +44,8 @@ private:
     };
     void draw_line(const study::Measure& m);
     void draw_map(const study::Measure& m);
+    void add_colours(const study::Measure& m, const std::set<double>& across, const std::set<double>& up,
+        QCPColorGradient colours, const QCPRange& range);
     void draw_scatter(const study::Measure& across, const study::Measure& up);
     void draw_tries(const study::Measure& m);
     void draw_bars(const study::Measure& m);

@@ -130,8 +130,8 @@ json rounded(const Vector3& metres) {
 
 }  // namespace
 
-LoadedSurface load_surface(const std::string& file, const LoadWatch& watch) {
-    cell::check_regular(file);
+/// What the loader says of a file, whole: whatever goes wrong is thrown in words.
+static std::string loaders_answer(const std::string& file, const LoadWatch& watch) {
     Child child(loader_path(), file);
     const auto begin = std::chrono::steady_clock::now();
     const auto passed = [&] { return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count(); };
@@ -180,6 +180,12 @@ LoadedSurface load_surface(const std::string& file, const LoadWatch& watch) {
         throw InputError(file, said.empty() ? "It cannot be read." : said.substr(said.rfind('\n') + 1));
     if (bytes.size() < 36 || bytes.compare(0, 8, "ESCMESH1") != 0 || bytes.size() != expected)
         throw InputError(file, "It cannot be read: the loader's answer is not whole.");
+    return bytes;
+}
+
+LoadedSurface load_surface(const std::string& file, const LoadWatch& watch) {
+    cell::check_regular(file);
+    const std::string bytes = loaders_answer(file, watch);
     LoadedSurface out;
     std::size_t at = 8;
     out.unit = taken<double>(bytes, at);

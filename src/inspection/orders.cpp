@@ -1,9 +1,11 @@
 #include "orders.h"
 
+#include <tbb/parallel_for.h>
+
 #include <algorithm>
 #include <bit>
 #include <cstring>
-#include <deque>
+#include <mutex>
 #include <set>
 #include <unordered_map>
 
@@ -51,8 +53,8 @@ struct Taken {
 struct Node {
     int before = -1;  ///< the node that it was first reached from
     Taken by;         ///< and how
+    int level = 0;    ///< events from the start, of what comes by itself not each
     bool expanded = false;
-    bool looked_at = false;                 ///< nothing more comes of it: it is expanded, or the run ends there
     std::uint64_t at_border = 0;            ///< who waits for shared space, by rank
     std::vector<std::pair<int, int>> next;  ///< node, device that acts
 };
@@ -111,7 +113,8 @@ public:
     }
     bool knows(int one, int other) const { return one == other || near_[one].count(other) > 0; }
     /// By device: its group, where this one is not there.
-    const std::vector<int>& groups_without(int device) {
+    const std::vector<int>& groups_without(int device) const {
+        const std::lock_guard lock(mutex_);
         std::vector<int>& group = without_[device];
         if (!group.empty()) return group;
         group.assign(near_.size(), -1);
@@ -136,19 +139,21 @@ private:
         if (one >= 0 && other >= 0 && one != other) near_[one].insert(other), near_[other].insert(one);
     }
     std::vector<std::set<int>> near_;
-    std::vector<std::vector<int>> without_;
+    mutable std::mutex mutex_;
+    mutable std::vector<std::vector<int>> without_;
 };
 
 class Graph {
 public:
     Graph(const cell::Cell& cell, Cache& cache, const StopFlag* stop, std::size_t most, const std::vector<int>& rank,
-        Which which)
+        Which which, std::set<std::pair<int, int>>& choice_at)
         : cell_(cell),
           cache_(cache),
           stop_(stop),
           most_(most),
           rank_(rank),
           which_(which),
+          choice_at_(choice_at),
           asks_where_it_is_(branches_on_signals(cell)) {}
 
     /// False: there are more states than are gone through.
@@ -157,21 +162,32 @@ public:
         first->start();
         ties_.emplace(cell_, *first);
         number_of(key_of(*first), *first, -1, {});
-        std::deque<std::pair<int, std::unique_ptr<Kernel>>> open;
-        open.emplace_back(0, std::move(first));
-        while (!open.empty()) {
-            motion::give_way(stop_);
-            auto [node, kernel] = std::move(open.front());
-            open.pop_front();
-            expand(node, *kernel, open);
-            if (nodes_.size() > most_ || too_mixed_ || restless_ || (astray_ && which_ != Which::all)) return false;
-        }
+        std::vector<Open> level, next;
+        level.push_back({0, std::move(first)});
+        for (; !level.empty(); level = std::move(next), next.clear())
+            for (std::size_t from = 0; from < level.size(); from += at_once) {
+                const std::size_t some = std::min(at_once, level.size() - from);
+                std::vector<Expanded> found(some);
+                tbb::parallel_for(std::size_t{0}, some, [&](std::size_t i) {
+                    motion::give_way(stop_);
+                    Open& one = level[from + i];
+                    found[i] = expand(one.node, std::move(one.kernel));
+                });
+                for (std::size_t i = 0; i < some; ++i) {
+                    add(level[from + i].node, found[i], next);
+                    if (nodes_.size() > most_ || too_mixed_ || restless_ || surprised_ ||
+                        (astray_ && which_ != Which::all))
+                        return false;
+                }
+            }
         return true;
     }
     const std::vector<Node>& nodes() const { return nodes_; }
     /// Somebody reached for what the cell does not say that it has to do with: what was left out may not come to the
     /// same.
     bool astray() const { return astray_; }
+    /// Chance decided something where it had not been expected, and what it did was lost: once more.
+    bool surprised() const { return surprised_; }
     /// Why not all of it was gone through.
     std::string why_not() const {
         return too_mixed_  ? "what comes is mixed by chance in too many ways"
@@ -180,33 +196,50 @@ public:
     }
 
 private:
+    static constexpr std::size_t at_once = 64;  ///< nodes of one level that are expanded side by side
+    struct Open {
+        int node;
+        std::unique_ptr<Kernel> kernel;
+    };
     struct Successor {
         Taken taken;
         std::unique_ptr<Kernel> kernel;
         Key key;
     };
+    /// What comes of a node, and what was noticed on the way.
+    struct Expanded {
+        std::vector<Successor> all;
+        std::vector<std::pair<int, int>> chance_at;  ///< actor and event
+        bool ended = false, too_mixed = false, restless = false, astray = false, surprised = false;
+    };
 
-    /// Every outcome of an event.
-    std::vector<Successor> after(const Kernel& k, const EventKey& event) {
+    /// Every outcome of an event. `spent`: nobody needs the kernel any more, which is the only outcome then; chance has
+    /// no part in it.
+    std::vector<Successor> after(
+        std::unique_ptr<Kernel>& k, const EventKey& event, bool spent, Expanded& noticed) const {
         std::vector<Successor> out;
         std::vector<int> choices;
+        const int device = k->device_of(event);
+        const bool riding = rides(*k, event);
         while (true) {
-            auto next = k.copy();
+            auto next = spent ? std::move(k) : k->copy();
             next->say_choices(choices);
             next->take(event);
             const auto look = [&] {
-                for (const auto& [one, other] : next->reached()) astray_ = astray_ || !ties_->knows(one, other);
+                for (const auto& [one, other] : next->reached())
+                    noticed.astray = noticed.astray || !ties_->knows(one, other);
             };
             look();
-            if (rides(k, event) && !ride_on(*next, stop_, look)) restless_ = true;
+            if (riding && !ride_on(*next, stop_, look)) noticed.restless = true;
             std::vector<int> had = next->choices_had();
-            if (out.size() > most_outcomes) too_mixed_ = true;
-            if (too_mixed_) had.clear();
+            if (!had.empty()) noticed.chance_at.emplace_back(event.actor, event.what);
+            if (!had.empty() && spent) noticed.surprised = true;
+            if (out.size() > most_outcomes) noticed.too_mixed = true;
+            if (spent || noticed.too_mixed) had.clear();
             std::vector<int> made = choices;
             made.resize(had.size(), 0);
             const Key key = key_of(*next);
-            out.push_back({{event.actor, event.what, event.part, k.device_of(event), rides(k, event), made},
-                std::move(next), key});
+            out.push_back({{event.actor, event.what, event.part, device, riding, made}, std::move(next), key});
             // The next combination, the last choice first.
             while (!made.empty() && made.back() + 1 >= had[made.size() - 1]) made.pop_back();
             if (made.empty()) return out;
@@ -214,45 +247,66 @@ private:
             choices = made;
         }
     }
-    void expand(int node, const Kernel& k, std::deque<std::pair<int, std::unique_ptr<Kernel>>>& open) {
-        nodes_[node].looked_at = true;
-        if (k.ended()) return;
-        nodes_[node].expanded = true;
-        std::vector<Successor> all;
-        const std::vector<EventKey> ready = k.ready();
-        for (const EventKey& event : ready) {
-            std::vector<Successor> some = after(k, event);
+    Expanded expand(int node, std::unique_ptr<Kernel> k) const {
+        Expanded out;
+        if (out.ended = k->ended(); out.ended) return out;
+        std::vector<EventKey> ready = k->ready();
+        // Those first that may do instead of all: what is found of the others would be for nothing.
+        std::stable_sort(ready.begin(), ready.end(),
+            [&](const EventKey& a, const EventKey& b) { return promising(*k, a) > promising(*k, b); });
+        for (std::size_t i = 0; i < ready.size() && !out.surprised; ++i) {
+            const EventKey& event = ready[i];
+            const bool last = i + 1 == ready.size() && choice_at_.count({event.actor, event.what}) == 0;
+            std::vector<Successor> some = after(k, event, last, out);
             // What concerns nobody else may as well come first: the other orders come to the same.
-            // Not where it only leads back to what was gone on from: then the others would never have their turn.
+            // Not where it only leads back to what was gone on from: then the others would never have their turn. Any
+            // way round leads back from some level to one that is no higher.
             const bool leads_on = std::any_of(some.begin(), some.end(), [&](const Successor& s) {
                 const auto found = numbers_.find(s.key);
-                return found == numbers_.end() || !nodes_[found->second].looked_at;
+                return found == numbers_.end() || nodes_[found->second].level > nodes_[node].level;
             });
-            const bool first = rides(k, event) ? !asks_where_it_is_
-                                               : some.size() == 1 && by_itself(k, event, ready, *some.front().kernel);
+            const Kernel& next = *some.front().kernel;
+            const bool first =
+                rides(next, event) ? !asks_where_it_is_ : some.size() == 1 && by_itself(event, ready, next);
             if (first && leads_on && which_ == Which::those_that_differ) {
-                all = std::move(some);
+                out.all = std::move(some);
                 break;
             }
-            for (Successor& s : some) all.push_back(std::move(s));
+            for (Successor& s : some) out.all.push_back(std::move(s));
         }
-        for (Successor& s : all) {
-            const auto found = numbers_.find(s.key);
+        return out;
+    }
+    void add(int node, Expanded& found, std::vector<Open>& open) {
+        nodes_[node].expanded = !found.ended;
+        too_mixed_ = too_mixed_ || found.too_mixed, restless_ = restless_ || found.restless;
+        astray_ = astray_ || found.astray, surprised_ = surprised_ || found.surprised;
+        choice_at_.insert(found.chance_at.begin(), found.chance_at.end());
+        for (Successor& s : found.all) {
+            const auto known = numbers_.find(s.key);
             const int device = s.taken.device;
             const int to =
-                found != numbers_.end() ? found->second : number_of(s.key, *s.kernel, node, std::move(s.taken));
+                known != numbers_.end() ? known->second : number_of(s.key, *s.kernel, node, std::move(s.taken));
             nodes_[node].next.emplace_back(to, device);
-            if (found == numbers_.end()) open.emplace_back(to, std::move(s.kernel));
+            if (known == numbers_.end()) open.push_back({to, std::move(s.kernel)});
         }
+    }
+    /// Whether an event may do for all that could happen.
+    int promising(const Kernel& k, const EventKey& event) const {
+        if (rides(k, event)) return asks_where_it_is_ ? 0 : 2;
+        return k.pace(event) == simulation::Actor::Pace::one_by_one && does_one_thing(k.device_of(event)) ? 1 : 0;
+    }
+    /// What else a device does may be let go by others meanwhile; an arm does one thing at a time.
+    bool does_one_thing(int device) const {
+        const cell::Device& d = cell_.devices[device];
+        return d.side_tasks.empty() && (d.arm || d.task.empty());
     }
     /// Whether nothing that may happen before it has to do with what an event has reached: that lies in groups that the
     /// event's device alone ties to the rest, and in which nothing is under way.
-    bool by_itself(const Kernel& k, const EventKey& event, const std::vector<EventKey>& ready, const Kernel& after) {
+    bool by_itself(const EventKey& event, const std::vector<EventKey>& ready, const Kernel& after) const {
+        const Kernel& k = after;  // who an event is of is the same before
         if (k.pace(event) != simulation::Actor::Pace::one_by_one) return false;
         const int own = k.device_of(event);
-        // What else the device does may be let go by others meanwhile; an arm does one thing at a time.
-        const cell::Device& d = cell_.devices[own];
-        if (!d.side_tasks.empty() || (!d.arm && !d.task.empty())) return false;
+        if (!does_one_thing(own)) return false;
         const std::vector<int>& group = ties_->groups_without(own);
         for (const EventKey& e : ready) {
             if (e.actor == event.actor && e.what == event.what && e.part == event.part) continue;
@@ -270,7 +324,8 @@ private:
         std::uint64_t at_border = 0;
         for (const auto& [device, waits] : k.waits())
             if (const int r = rank_[device]; r >= 0 && waits.what == WaitFor::zone) at_border |= std::uint64_t{1} << r;
-        nodes_.push_back({before, std::move(by), false, false, at_border, {}});
+        const int level = before < 0 ? 0 : nodes_[before].level + 1;
+        nodes_.push_back({before, std::move(by), level, false, at_border, {}});
         return number;
     }
 
@@ -282,9 +337,10 @@ private:
     std::vector<Node> nodes_;
     std::unordered_map<Key, int, KeyHash> numbers_;
     std::optional<Ties> ties_;
-    bool too_mixed_ = false, restless_ = false, astray_ = false;
+    bool too_mixed_ = false, restless_ = false, astray_ = false, surprised_ = false;
     const Which which_;
-    const bool asks_where_it_is_;  ///< some task decides by what a signal says now
+    std::set<std::pair<int, int>>& choice_at_;  ///< actor and event at which chance was asked
+    const bool asks_where_it_is_;               ///< some task decides by what a signal says now
 };
 
 /// The groups of nodes that all lead to each other, numbered so that edges lead to lower or equal numbers (Tarjan).
@@ -476,12 +532,15 @@ std::shared_ptr<const Orders> explore_orders(
     // A state of a large cell takes its room and its time: fewer of them.
     constexpr std::size_t most_devices = 3'000'000;  // in all states together
     const std::size_t limit = std::min(most_states, most_devices / (1 + cell.devices.size()));
-    auto graph = std::make_unique<Graph>(cell, cache, stop, limit, rank, which);
-    bool whole = graph->explore();
-    if (graph->astray() && which != Which::all) {
-        graph = std::make_unique<Graph>(cell, cache, stop, limit, rank, Which::all);
+    std::set<std::pair<int, int>> choice_at;
+    std::unique_ptr<Graph> graph;
+    bool whole = false;
+    do {
+        const Which now = graph && graph->astray() ? Which::all : which;
+        graph = std::make_unique<Graph>(cell, cache, stop, limit, rank, now, choice_at);
         whole = graph->explore();
-    }
+        which = now;
+    } while (graph->surprised() || (graph->astray() && which != Which::all));
     const std::vector<Node>& nodes = graph->nodes();
     out->states = nodes.size();
     if (!whole) out->why_undecided = graph->why_not();

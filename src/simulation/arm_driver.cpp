@@ -321,21 +321,21 @@ void ArmDriver::next_leg(Kernel& k, bool flies) {
     run_motion(k, leg.motion, leg.kind, leg.phase, leg.end, flies);
 }
 
-const ArmRoom& ArmDriver::surroundings(Kernel& k) {
-    constexpr std::size_t most = 200;
+ArmRoom ArmDriver::surroundings(Kernel& k) {
     cell::ContentKey key;
     key.add(tool_);
     for (std::size_t t = 0; t < hands_.size(); ++t)
         if (hands_[t].part >= 0) key.add(t).add(k.trace().parts[hands_[t].part].type).add(hands_[t].part_in_tool);
-    if (const auto found = rooms_->find(key.value()); found != rooms_->end()) return found->second;
-    if (rooms_->size() >= most) rooms_->clear();
+    if (const auto found = rooms_->find(key.value())) return *found;
     std::vector<motion::Part> held;
     for (std::size_t t = 0; t < hands_.size(); ++t)
         if (hands_[t].part >= 0)
             for (motion::Part& part : held_parts(
                      device_.arm->with_tool(static_cast<int>(t)), k.type_of(hands_[t].part), hands_[t].part_in_tool))
                 held.push_back(std::move(part));
-    return rooms_->emplace(key.value(), room_of(k.cell(), index_, held)).first->second;
+    ArmRoom room = room_of(k.cell(), index_, held);
+    const std::size_t bytes = room.parts->parts().size() * sizeof(motion::Part);
+    return rooms_->keep(key.value(), std::move(room), bytes);
 }
 
 Travel ArmDriver::way_to(Kernel& k, const Step& step, const JointVector& from, const JointVector& to) {

@@ -3,7 +3,8 @@
 // stops where corners are allowed.
 
 #include <climits>
-#include <unordered_map>
+
+#include <cell/kept.h>
 
 #include "meeting_plan.h"
 #include "task_runner.h"
@@ -149,7 +150,7 @@ private:
     void fly(Kernel& kernel, std::vector<Ahead> ahead, const std::vector<motion::Leg>& legs);
     void next_leg(Kernel& kernel, bool flies);
     void leave(Kernel& kernel);  ///< the part is taken or put down: away from there
-    const ArmRoom& surroundings(Kernel& kernel);
+    ArmRoom surroundings(Kernel& kernel);
     /// The joint move of a step, round what stands in the way where that is allowed; and what is said of that.
     Travel way_to(Kernel& kernel, const cell::Step& step, const JointVector& from, const JointVector& to);
     motion::MotionPtr travel(Kernel& kernel, const cell::Step& step, const JointVector& from, const JointVector& to);
@@ -176,12 +177,12 @@ private:
     std::vector<EventKey> watched_;
     std::vector<int> passed_;  ///< checkpoints that it passes while it slows down, where it gives back
     EventKey over_{};
-    int waits_at_ = -1;         ///< the keeper's device, while it waits to go on
-    bool missed_ = false;       ///< what was to be met did not ride on as foreseen
-    std::vector<Ahead> ahead_;  ///< the rest of the flight, the next leg last
-    /// By tool and held part; copies share it.
-    std::shared_ptr<std::unordered_map<std::uint64_t, ArmRoom>> rooms_ =
-        std::make_shared<std::unordered_map<std::uint64_t, ArmRoom>>();
+    int waits_at_ = -1;                                   ///< the keeper's device, while it waits to go on
+    bool missed_ = false;                                 ///< what was to be met did not ride on as foreseen
+    std::vector<Ahead> ahead_;                            ///< the rest of the flight, the next leg last
+    static constexpr std::size_t most_rooms = 8'000'000;  // bytes
+    /// By tool and held part; copies share it, whichever thread they are asked in.
+    std::shared_ptr<cell::Kept<ArmRoom>> rooms_ = std::make_shared<cell::Kept<ArmRoom>>(most_rooms);
 };
 
 }  // namespace escarp::simulation

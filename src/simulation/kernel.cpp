@@ -21,7 +21,10 @@ bool repeats(const cell::Task& task) {
 }
 }  // namespace
 
-StateWriter::StateWriter(const Kernel& kernel) : kernel_(kernel), free_(kernel.durations() == Durations::free) {}
+StateWriter::StateWriter(const Kernel& kernel) : kernel_(kernel), free_(kernel.durations() == Durations::free) {
+    constexpr std::size_t usual = 4096;
+    bytes_.reserve(usual);
+}
 void StateWriter::add(std::int64_t value) {
     char raw[sizeof value];
     std::memcpy(raw, &value, sizeof value);
@@ -145,6 +148,8 @@ Kernel::Kernel(const Kernel& o)
       choices_(o.choices_),
       had_(o.had_),
       acting_(o.acting_) {
+    actors_.reserve(o.actors_.size()), behaviours_.reserve(o.behaviours_.size());
+    side_tasks_.reserve(o.side_tasks_.size());
     for (const auto& actor : o.actors_) {
         actors_.push_back(actor->copy());
         actors_.back()->number_ = actor->number_;

@@ -6,6 +6,7 @@
 #include <map>
 
 #include <cell/content_key.h>
+#include <cell/kept.h>
 #include <motion/clearance.h>
 
 #include "arm_parts.h"
@@ -211,9 +212,8 @@ private:
         key.add(std::llround(foot.linear()(0, 0) * 1e9))
             .add(std::llround(foot.linear()(1, 0) * 1e9))
             .add(std::llround(foot.linear()(2, 0) * 1e9));
-        const auto [found, fresh] = known_->on_line.try_emplace(key.value());
-        if (fresh) {
-            std::vector<Intervals> each;
+        const Intervals contacts = remembered(key.value(), [&] {
+            Intervals all;
             for (const geometry::Body& b : bodies(type)) {
                 const auto gap = [&](double s) {
                     Frame at = foot * b.at;
@@ -236,12 +236,13 @@ private:
                     while (std::abs(out - in) > 1e-9) (gap(0.5 * (in + out)) > 0 ? out : in) = 0.5 * (in + out);
                     return in;
                 };
-                found->second.emplace_back(edge(nearest - 2 * farthest), edge(nearest + 2 * farthest));
+                all.emplace_back(edge(nearest - 2 * farthest), edge(nearest + 2 * farthest));
             }
-            std::sort(found->second.begin(), found->second.end());
-        }
+            std::sort(all.begin(), all.end());
+            return all;
+        });
         Intervals times;
-        for (const auto& [from, to] : found->second) {
+        for (const auto& [from, to] : contacts) {
             const double on = p.glide.when(std::max(0.0, (from - now_at) / speed)),
                          off = p.glide.when((to - now_at) / speed);
             if (off <= 0 || on > duration) continue;
@@ -259,31 +260,37 @@ private:
             .add(p.glide.share)
             .add(p.glide.ramp)
             .add(duration);
-        const auto [found, fresh] = known_->on_line.try_emplace(key.value());
-        if (fresh) {
+        return remembered(key.value(), [&] {
             std::vector<motion::Part> parts;
             for (const geometry::Body& b : bodies(type)) parts.push_back({0, b.shape, b.at, {}, 0});
             const motion::GlideMover rider(p.at, motion::part_set(std::move(parts)), p.glide);
-            for (auto [on, off] : motion::contact_times(rider, still_, 0, std::max(1e-6, duration)))
-                found->second.emplace_back(on, off >= duration - 1e-6 ? 1e300 : off);
-        }
-        return found->second;
+            return contacts_of(rider, duration);
+        });
     }
     Intervals while_held(const Kernel& k, int part, const Place& p) {
         const MotionRecord& m = k.trace().motions[p.device].back();
         const cell::Device& arm = k.cell().devices[p.device];
-        const auto key =
-            std::tuple(m.motion.get(), p.device, k.trace().parts[part].type, cell::ContentKey().add(p.at).value());
-        const auto [found, fresh] = known_->while_held.try_emplace(key);
-        if (fresh) {
+        cell::ContentKey key;
+        key.add("held").add(m.motion->serial()).add(p.device).add(k.trace().parts[part].type).add(p.at);
+        return remembered(key.value(), [&] {
             const motion::ArmMover carried(arm.mover()->model->mechanism, arm.world, m.motion, 0,
                 motion::part_set(held_parts(*arm.mover(), bodies(k.type_of(part)), p.at)));
-            const double duration = m.motion->duration();
-            for (auto [on, off] : motion::contact_times(carried, still_, 0, std::max(1e-6, duration)))
-                found->second.emplace_back(on, off >= duration - 1e-6 ? 1e300 : off);
-            known_->kept.push_back(m.motion);  // the key is its address
-        }
-        return found->second;
+            return contacts_of(carried, m.motion->duration());
+        });
+    }
+    /// Where a mover touches what is watched; one that does so at its end stays there.
+    Intervals contacts_of(const motion::Mover& mover, double duration) const {
+        Intervals all;
+        for (auto [on, off] : motion::contact_times(mover, still_, 0, std::max(1e-6, duration)))
+            all.emplace_back(on, off >= duration - 1e-6 ? 1e300 : off);
+        return all;
+    }
+    template <typename Make>
+    Intervals remembered(std::uint64_t key, const Make& make) {
+        if (const auto found = known_->find(key)) return *found;
+        Intervals made = make();
+        const std::size_t bytes = made.size() * sizeof(made[0]);
+        return known_->keep(key, std::move(made), bytes);
     }
 
     const Watched watched_;
@@ -293,13 +300,9 @@ private:
     bool enabled_ = true;
     EventKey switch_{};
     Ticks due_ = never;
-    /// What was worked out before; copies share it.
-    struct Known {
-        std::map<std::uint64_t, Intervals> on_line;
-        std::map<std::tuple<const motion::Motion*, int, int, std::uint64_t>, Intervals> while_held;
-        std::vector<motion::MotionPtr> kept;
-    };
-    std::shared_ptr<Known> known_ = std::make_shared<Known>();
+    static constexpr std::size_t most_known = 16'000'000;  // bytes
+    /// What was worked out before; copies share it, whichever thread they are asked in.
+    std::shared_ptr<cell::Kept<Intervals>> known_ = std::make_shared<cell::Kept<Intervals>>(most_known);
     Ticks looks_ = never;                ///< the next time
     std::deque<std::vector<int>> seen_;  ///< what it has seen and not told yet
     std::vector<int> told_;

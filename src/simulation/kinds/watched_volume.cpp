@@ -5,6 +5,7 @@
 
 #include <cell/device_kind.h>
 #include <cell/expression.h>
+#include <cell/kept.h>
 
 #include "../arm_parts.h"
 #include "kinds.h"
@@ -48,7 +49,7 @@ public:
         Seen& seen = at->second;
         for (const EventKey& e : seen.pending) k.cancel(e);
         seen.pending.clear();
-        const Intervals& inside = while_it_moves(k, mover);
+        const Intervals inside = while_it_moves(k, mover);
         change(k, seen, !inside.empty() && inside.front().first <= 0);
         for (const auto& [on, off] : inside) {
             if (on > 0) seen.pending.push_back(k.at(k.now() + ticks(on), *this, 2 * mover));
@@ -100,11 +101,11 @@ private:
             signal(0), std::any_of(movers_.begin(), movers_.end(), [](const auto& m) { return m.second.inside; }));
     }
     /// What its present motion, and standing where that ends, brings.
-    const Intervals& while_it_moves(const Kernel& k, int mover) {
+    Intervals while_it_moves(const Kernel& k, int mover) {
         const MotionRecord& m = k.trace().motions[mover].back();
         const cell::Device& d = k.cell().devices[mover];
         cell::ContentKey key;
-        key.add(reinterpret_cast<std::uintptr_t>(m.motion.get())).add(mover);
+        key.add(m.motion->serial()).add(mover);
         std::vector<motion::Part> parts = arm_parts(*d.mover());
         const auto hold = [&](int part) {
             const Place& p = k.trace().parts[part].places.back();
@@ -114,28 +115,24 @@ private:
         };
         if (m.held >= 0) hold(m.held);
         for (const MotionRecord::Also& more : m.also) hold(more.part);
-        const auto [found, fresh] = known_->inside.try_emplace(key.value());
-        if (fresh) {
-            const double duration = m.motion->duration();
-            const motion::ArmMover moving(
-                d.mover()->model->mechanism, d.world, m.motion, 0, motion::part_set(std::move(parts)));
-            for (const auto& [on, off] : motion::contact_times(moving, still_, 0, std::max(1e-6, duration)))
-                found->second.emplace_back(on, off >= duration - 1e-6 ? 1e300 : off);
-            known_->kept.push_back(m.motion);  // the key is its address
-        }
-        return found->second;
+        if (const auto found = known_->find(key.value())) return *found;
+        Intervals inside;
+        const double duration = m.motion->duration();
+        const motion::ArmMover moving(
+            d.mover()->model->mechanism, d.world, m.motion, 0, motion::part_set(std::move(parts)));
+        for (const auto& [on, off] : motion::contact_times(moving, still_, 0, std::max(1e-6, duration)))
+            inside.emplace_back(on, off >= duration - 1e-6 ? 1e300 : off);
+        const std::size_t bytes = inside.size() * sizeof(inside[0]);
+        return known_->keep(key.value(), std::move(inside), bytes);
     }
 
     const int keep_out_;
     std::map<int, bool> asked_;  ///< arms (devices) that want to go in or are there, and whether they may
     motion::GlideMover still_;
-    std::map<int, Seen> movers_;  ///< by device
-    /// What was worked out before; copies share it.
-    struct Known {
-        std::map<std::uint64_t, Intervals> inside;
-        std::vector<motion::MotionPtr> kept;
-    };
-    std::shared_ptr<Known> known_ = std::make_shared<Known>();
+    std::map<int, Seen> movers_;                           ///< by device
+    static constexpr std::size_t most_known = 16'000'000;  // bytes
+    /// What was worked out before; copies share it, whichever thread they are asked in.
+    std::shared_ptr<cell::Kept<Intervals>> known_ = std::make_shared<cell::Kept<Intervals>>(most_known);
 };
 
 const cell::Fields& mover_fields() {
