@@ -3,6 +3,9 @@
 #include <cell/problem.h>
 
 namespace escarp::desktop {
+namespace {
+constexpr double coarse = 0.04, fine = 0.01;  // m
+}
 
 SweptShown::SweptShown(Workspace& workspace, QObject* parent)
     : QObject(parent),
@@ -26,8 +29,11 @@ SweptShown::SweptShown(Workspace& workspace, QObject* parent)
         connect(&workspace_, signal, this, &SweptShown::look);
 }
 
+bool SweptShown::finest() const {
+    return !behind_.asked() || (behind_.answer() && behind_.asked()->resolution == fine);
+}
+
 void SweptShown::look() {
-    constexpr double coarse = 0.04, fine = 0.01;
     Question q{workspace_.evaluation()};
     q.cache = workspace_.cache();
     const Selection& s = workspace_.selection();

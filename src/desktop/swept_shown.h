@@ -14,6 +14,7 @@ public:
     explicit SweptShown(Workspace& workspace, QObject* parent = nullptr);
     /// Null: nothing is asked for, or nothing is found yet.
     std::shared_ptr<const geometry::Volume> volume() const { return volume_; }
+    bool finest() const;  ///< nothing finer comes
 
 Q_SIGNALS:
     void changed();

@@ -159,12 +159,14 @@ json run_json(const study::Evaluation& e) {
     return out;
 }
 
-json compare_json(const cell::Document& document, inspection::Cache& cache, const study::EvaluateOptions& options) {
+json compare_json(
+    const cell::Document& document, inspection::Cache& cache, const study::EvaluateOptions& options, bool complete) {
     json all = json::array();
     std::optional<double> base_cycle;
     const auto base = study::evaluate(simulation::layout(document, document.baseline()), cache, options);
     for (const cell::VariantInfo& v : document.variants()) {
-        const auto e = study::evaluate(simulation::layout(document, v.id), cache, options);
+        auto e = study::evaluate(simulation::layout(document, v.id), cache, options);
+        if (complete) e = study::with_zones(*e, cache, options.stop, true);
         json one = run_json(*e);
         one.erase("longest_chain");
         one["reach"].erase("each");

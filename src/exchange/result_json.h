@@ -8,7 +8,9 @@ namespace escarp::exchange {
 using cell::json;
 
 json run_json(const study::Evaluation& evaluation);
-json compare_json(const cell::Document& document, inspection::Cache& cache, const study::EvaluateOptions& options);
+/// `complete`: see study::with_zones.
+json compare_json(const cell::Document& document, inspection::Cache& cache, const study::EvaluateOptions& options,
+    bool complete = false);
 json trace_json(const study::Evaluation& evaluation);
 json state_json(const study::Evaluation& evaluation, double at_s);
 json finding_json(const inspection::Finding& finding);

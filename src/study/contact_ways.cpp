@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include <cell/arrange.h>
 #include <cell/device_kind.h>
 #include <cell/numbers.h>
 
@@ -11,6 +12,8 @@
 namespace escarp::study {
 namespace {
 
+using geometry::Frame;
+using geometry::Vector3;
 using inspection::Finding;
 using inspection::LeastClearance;
 using simulation::Block;
@@ -68,6 +71,7 @@ public:
         good_.clear();
         for (const int device : {pair.device_a, pair.device_b})
             if (device >= 0 && e_.cell->devices[device].arm) of_arm(device);
+        for (const bool first : {true, false}) shifted(first);
         std::stable_sort(good_.begin(), good_.end(), [](const Good& a, const Good& b) {
             return a.keeps_distance != b.keeps_distance ? a.keeps_distance : a.cycle < b.cycle - 1e-9;
         });
@@ -109,6 +113,34 @@ private:
                 set(s, "turn_deg", std::round(s.turn / geometry::degree + turn),
                     what + ": tool turned by " + cell::fixed(turn, 0) + "\u00b0");
     }
+    /// What one of the two stands on is moved away from the other, along the line between their nearest points.
+    void shifted(bool first) {
+        const cell::Cell& c = *e_.cell;
+        const int device = first ? pair_.device_a : pair_.device_b, other = first ? pair_.device_b : pair_.device_a;
+        if (device < 0 || other < 0 || pair_.part_b >= 0) return;
+        const int root = c.root(device);
+        if (root == c.root(other)) return;
+        Vector3 away = first ? pair_.on_a - pair_.on_b : pair_.on_b - pair_.on_a;
+        away.z() = 0;
+        constexpr double sure = 1e-3;  // m: where they touch their nearest points tell no direction
+        if (away.norm() < sure)
+            away = c.devices[root].world.translation() - c.devices[c.root(other)].world.translation();
+        away.z() = 0;
+        if (away.norm() < sure) return;
+        away.normalize();
+        const double missing = std::max(0.0, pair_.keeps - pair_.distance);
+        for (const double by : {missing + 0.005, 2 * missing + 0.03, 4 * missing + 0.08}) {
+            Frame world = c.devices[root].world;
+            const Vector3 step = (1e3 * by * away).array().round().matrix();  // mm
+            world.translation() += 1e-3 * step;
+            std::string words = c.devices[root].name + " moved by";
+            for (const auto& [axis, mm] : {std::pair(" x ", step.x()), std::pair(" y ", step.y())})
+                if (mm != 0) words += axis + signed_mm(mm);
+            words += " mm";
+            if (attempt({words, cell::place_at(c, root, world)})) return;
+        }
+    }
+    static std::string signed_mm(double mm) { return (mm < 0 ? "\u2212" : "+") + cell::fixed(std::abs(mm), 0); }
     void farther(const cell::Step& s, const char* key, double now, const std::string& words) {
         for (const double more : {0.05, 0.12}) {
             const double mm = std::round(1e3 * (now + more));

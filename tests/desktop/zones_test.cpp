@@ -1,9 +1,11 @@
 #include <cell/catalogue.h>
 #include <desktop/cycle_ribbon.h>
+#include <desktop/swept_shown.h>
 #include <desktop/verdict_strip.h>
 #include <exchange/mesh_import.h>
 #include <study/named_edits.h>
 #include <QDialog>
+#include <QDialogButtonBox>
 #include <QScrollArea>
 #include <QSpinBox>
 #include <QTableWidget>
@@ -421,15 +423,14 @@ TEST_CASE("what a mover sweeps is outlined on the Floor at any height") {
     b.window.findChild<QAction*>("swept")->trigger();
     b.settle();
     auto* floor = b.window.floor();
+    const auto* swept = b.window.findChild<SweptShown*>();
+    REQUIRE(swept);
     const auto seen = [&] {
         b.settle();
         QElapsedTimer waited;
-        QImage last = floor->grab().toImage(), now;
-        for (waited.start(); waited.elapsed() < 60000; last = now) {  // found coarsely first
-            QTest::qWait(300);
-            if ((now = floor->grab().toImage()) == last) break;
-        }
-        return last;
+        for (waited.start(); !swept->finest() && waited.elapsed() < 60000;) QTest::qWait(20);
+        REQUIRE(swept->finest());
+        return floor->grab().toImage();
     };
     const QImage usual = seen();
     const double height = floor->working_height();

@@ -1,5 +1,6 @@
 #include <catch2/catch.hpp>
 
+#include <cell/numbers.h>
 #include <study/figures.h>
 #include <study/interlock.h>
 
@@ -50,4 +51,23 @@ TEST_CASE("ways out of a contact at a step were tried: each does what it says, a
     }
     CHECK(ways > 0);
     CHECK(ways <= 4);
+}
+
+TEST_CASE(
+    "two arms that pass too near: what one of them stands on is moved away, so far that they keep their distance") {
+    inspection::Cache cache;
+    const auto layout = simulation::layout(tests::demo(), "B");
+    const auto e = study::with_zones(*study::evaluate(layout, cache), cache, nullptr, true);
+    const inspection::Finding* near = found(*e, "clearance:arm1:arm2");
+    REQUIRE(near);
+    REQUIRE(near->severity == inspection::Severity::watch);
+    REQUIRE_FALSE(near->ways_out.empty());
+    for (const inspection::WayOut& way : near->ways_out) {
+        INFO(way.label << ": " << way.effect);
+        const auto with = study::evaluate(layout.edited(way.edit), cache);
+        CHECK(found(*with, "clearance:arm1:arm2") == nullptr);
+        CHECK(study::contacts(*with) == 0);
+        CHECK(way.effect.find("cycle " + cell::fixed(*with->figures.cycle_s, 2) + " s") != std::string::npos);
+    }
+    CHECK(near->ways_out.back().label.find(" moved by x ") != std::string::npos);
 }

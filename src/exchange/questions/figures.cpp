@@ -53,13 +53,15 @@ bool stops(const json& result) {
 }
 
 Answer run(Asked& a) {
-    const json result = run_json(*a.evaluation());
+    auto e = a.evaluation();
+    if (a.options().flag("complete")) e = study::with_zones(*e, a.cache(), a.how().stop, true);
+    const json result = run_json(*e);
     return {result, figures_in_words(result), stops(result)};
 }
 
 Answer compare(Asked& a) {
     if (a.options().whole("replications") > 1 || a.options().has("runs")) return compare_with_spread(a);
-    Answer answer{compare_json(a.layout().document(), a.cache(), a.how()), {}};
+    Answer answer{compare_json(a.layout().document(), a.cache(), a.how(), a.options().flag("complete")), {}};
     for (const json& v : answer.result["variants"]) {
         answer.words += figures_in_words(v);
         answer.stops = answer.stops || stops(v);
@@ -111,12 +113,16 @@ Answer why(Asked& a) {
 }
 
 cell::Field strict() { return flag("strict", "exit 1 when there is a stop finding", false); }
+cell::Field complete() {
+    return flag("complete",
+        "with what shared zones, people and every order of events come to, and the price of ways out", false);
+}
 
 }  // namespace
 
 void add_figure_questions(std::vector<Question>& all) {
-    all.push_back({"run", "all figures of one variant", {horizon_option(), strict()}, run});
-    cell::Fields compared{horizon_option(), strict()};
+    all.push_back({"run", "all figures of one variant", {horizon_option(), strict(), complete()}, run});
+    cell::Fields compared{horizon_option(), strict(), complete()};
     for (cell::Field& f : spread_options()) compared.push_back(std::move(f));
     all.push_back({"compare", "all variants on one scale; with repetitions, which is better and by how much",
         std::move(compared), compare});
