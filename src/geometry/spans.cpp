@@ -61,8 +61,8 @@ void Facets::prism(const std::vector<Corner>& ring, double half_height) {
     add_face(bottom), add_face(top);
     for (int layer = 0; layer < 3; ++layer)
         for (int i = 0; i < n; ++i) {
-            const int a = layer * n + i, b = layer * n + (i + 1) % n;
-            add_face({a, b, b + n, a + n});
+            const int here = layer * n + i, next = layer * n + (i + 1) % n;
+            add_face({here, next, next + n, here + n});
         }
     find_edges();
 }
