@@ -7,6 +7,7 @@
 #include <cstdio>
 #include <filesystem>
 #include <fstream>
+#include <set>
 
 #include "support/cells.h"
 
@@ -88,6 +89,23 @@ TEST_CASE("run and compare give the figures that the issue of a cell is judged b
           Approx(c["variants"][1]["cycle_s"].get<double>() - c["variants"][0]["cycle_s"].get<double>()).margin(1e-6));
     CHECK(c["variants"][1]["differs"].size() > 3);
     CHECK(c["variants"][2]["cycle_s"].is_null());
+}
+
+TEST_CASE(
+    "with --complete the findings are all those that the window has a moment later, with ways out and their price") {
+    const auto titles = [](const json& r) {
+        std::set<std::string> all;
+        for (const json& f : r["findings"]) all.insert(f["title"].get<std::string>());
+        return all;
+    };
+    const json bare = cli("run " + demo + " --variant B --json").parsed();
+    const json whole = cli("run " + demo + " --variant B --complete --json").parsed();
+    CHECK(titles(bare).size() == 1);
+    CHECK(titles(whole).count("Arm 1 and Arm 2 are in Zone 1 together") == 1);
+    for (const json& f : whole["findings"]) CHECK_FALSE(f["ways_out"].empty());
+    const json all = cli("compare " + demo + " --complete --json").parsed();
+    for (const json& v : all["variants"])
+        if (v["variant"] == "B") CHECK(titles(v) == titles(whole));
 }
 
 TEST_CASE("the trace has every block, and the state at an instant agrees with it") {
