@@ -133,7 +133,7 @@ private:
             Frame world = c.devices[root].world;
             const Vector3 step = (1e3 * by * away).array().round().matrix();  // mm
             world.translation() += 1e-3 * step;
-            std::string words = c.devices[root].name + " moved by";
+            std::string words = "Move " + c.devices[root].name + " by";
             for (const auto& [axis, mm] : {std::pair(" x ", step.x()), std::pair(" y ", step.y())})
                 if (mm != 0) words += axis + signed_mm(mm);
             words += " mm";

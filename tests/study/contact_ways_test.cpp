@@ -69,5 +69,5 @@ TEST_CASE(
         CHECK(study::contacts(*with) == 0);
         CHECK(way.effect.find("cycle " + cell::fixed(*with->figures.cycle_s, 2) + " s") != std::string::npos);
     }
-    CHECK(near->ways_out.back().label.find(" moved by x ") != std::string::npos);
+    CHECK(near->ways_out.back().label.find("Move ") != std::string::npos);
 }
