@@ -1,6 +1,7 @@
 #include "zones.h"
 
 #include <tbb/parallel_for.h>
+#include <tbb/task_arena.h>
 
 #include <algorithm>
 #include <set>
@@ -112,14 +113,26 @@ public:
                 if (step < 0 || step_of(*s.segment) == step) asked.push_back(&s), box = united(box, s.box);
             if (asked.empty()) return nullptr;
             check_room(box, fine_);
-            auto volume = std::make_shared<Volume>(fine_.edge(), box);
-            for (const Sweep* s : asked) add(*s, fine_, *volume);
-            return volume;
+            return together(asked, box);
         }
         return nullptr;
     }
 
 private:
+    /// In as many shares at once as there are cores, and room for.
+    VolumePtr together(const std::vector<const Sweep*>& asked, const Box3& box) const {
+        constexpr std::size_t most_bytes = 200'000'000;
+        auto volume = std::make_shared<Volume>(fine_.edge(), box);
+        const std::size_t shares = std::min({asked.size(), most_bytes / std::max<std::size_t>(1, volume->bytes()) + 1,
+            static_cast<std::size_t>(tbb::this_task_arena::max_concurrency())});
+        std::vector<Volume> others(shares - 1, *volume);
+        tbb::parallel_for(std::size_t{0}, shares, [&](std::size_t share) {
+            for (std::size_t i = share; i < asked.size(); i += shares)
+                add(*asked[i], fine_, share == 0 ? *volume : others[share - 1]);
+        });
+        for (const Volume& other : others) volume->add(other);
+        return volume;
+    }
     /// All that the zones depend on: who moves how and when, who works at what, who lets whom in.
     std::uint64_t content() const {
         cell::ContentKey key;
@@ -285,7 +298,8 @@ private:
         tbb::parallel_for(std::size_t{0}, of.sweeps.size(), [&](std::size_t i) {
             if ((stop_ && stop_->load(std::memory_order_relaxed)) || apart(of.sweeps[i].box, z.box)) return;
             const Sweep& s = of.sweeps[i];
-            within[i].times = times_within(moving(s), *s.pieces, 0, s.duration(), *z.space, within[i].who, fine_.margin);
+            within[i].times =
+                times_within(moving(s), *s.pieces, 0, s.duration(), *z.space, within[i].who, fine_.margin);
         });
         motion::give_way(stop_);
         const std::vector<double> served = served_at(of, with);

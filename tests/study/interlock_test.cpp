@@ -201,6 +201,30 @@ TEST_CASE("why does it wait: for the interlock, which the other arm holds; its s
     CHECK(waits > 3);
 }
 
+TEST_CASE("a request point that is moved earlier: asked so much sooner, and kept apart as before") {
+    inspection::Cache cache;
+    const cell::Layout bare = layout_of(free_arms(), "B");
+    const cell::Layout with =
+        bare.edited(study::keep_apart(bare, *study::without_interlocks(bare, cache, false), "Zone 1", "first come"));
+    const auto asked = [](const study::Evaluation& e) {
+        for (const auto& [when, value] : e.run->trace.signal("interlock.first_asks")->changes)
+            if (value != 0) return when;
+        return simulation::never;
+    };
+    const auto usual = looked_at(with, cache);
+    for (const double early_s : {0.05, 0.1}) {
+        json tree = with.tree();
+        for (json& d : tree["devices"])
+            if (d["id"] == "interlock")
+                for (json& point : d["points"])
+                    if (point["of"] == "first" && point["does"] == "asks") point["early_s"] = early_s;
+        tree["variants"] = json::array({{{"id", "A"}, {"name", "A"}}}), tree["baseline"] = "A";
+        const auto earlier = looked_at(layout_of(tree), cache, true);
+        CHECK(seconds(asked(*usual) - asked(*earlier)) == Approx(early_s).margin(1e-6));
+        for (const Zone& z : earlier->zones->all) CHECK(z.kept_by == earlier->cell->device("interlock"));
+    }
+}
+
 TEST_CASE(
     "an interlock by its named edit; zones and rules that there are none of are refused with those that there are") {
     const cell::Layout bare = layout_of(free_arms());
