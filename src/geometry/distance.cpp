@@ -150,6 +150,7 @@ Separation separation(
                                                 : Vector3(a.centre() - (pair.turn * b.centre() + pair.shift));
     if (v.squaredNorm() < 1e-24) v = Vector3::UnitX();
     Simplex s;
+    constexpr double parted = 1e-12;  // m, well above rounding
     bool inside = false, started = false;
     double lower = 0.0;
     for (int iteration = 0; iteration < 100; ++iteration) {
@@ -164,8 +165,13 @@ Separation separation(
         if (started && repeated) break;
         s.v[s.size++] = next;
         const std::optional<Face> face = nearest_face(s);
-        inside = !face;
-        if (inside) break;
+        if (!face) {
+            // Where a plane was found that parts them, they do not meet whatever a sliver of a simplex says: the search
+            // has come to where rounding decides.
+            inside = lower < parted;
+            if (!inside) --s.size;
+            break;
+        }
         const Vector3 nearer = s.nearest(*face);
         if (started && nearer.squaredNorm() >= length2) {  // rounding: no progress left
             --s.size;

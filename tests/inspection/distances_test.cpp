@@ -171,7 +171,8 @@ TEST_CASE("single bodies are left out, and have distances of their own") {
     CHECK(words(*with(json::array({pair, body}))).empty());
     CHECK(words(*with(json::array({body}), 0)).find("70 mm (Arm 1 " + a + "'s own)") != std::string::npos);
     // A body of everything: it is named nowhere any more.
-    for (const auto& c : with(json::array({json{{"a", "arm1"}, {"a_body", a}}}), within)->inspection->close_pairs)
+    const auto of_body = with(json::array({json{{"a", "arm1"}, {"a_body", a}}}), within);
+    for (const auto& c : of_body->inspection->close_pairs)
         CHECK_FALSE((c.device_a == plain->cell->device("arm1") && c.own_a == a));
     // A device of everything, unless a pair says something else.
     for (const auto& c : of_arms(*with(json::array({json{{"a", "arm1"}}}), within))) FAIL(c.body_a);
