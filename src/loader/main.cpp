@@ -190,7 +190,7 @@ int main(int argc, char** argv) {
         // What a file may cost grows with its size: a small one that asks for gigabytes or minutes is broken or
         // hostile.
         const auto size = static_cast<rlim_t>(info.st_size);
-#ifndef __SANITIZE_ADDRESS__
+#ifndef ESCARP_SANITIZED  // whose shadow of all memory is more than any limit
         bound(RLIMIT_AS, std::min<rlim_t>(6ull << 30, (700ull << 20) + 60 * size));
 #endif
         bound(RLIMIT_CPU, 4 + size / (1 << 20) * 2);
