@@ -86,6 +86,25 @@ TEST_CASE("bodies that a plane parts never count as touching, however the search
     CHECK(touching > 1000);
 }
 
+TEST_CASE("bodies with a point in common are told apart by no more than a micrometre") {
+    Draw draw(9);
+    double worst = 0;
+    const auto point_of = [&](const Convex& c) -> Vector3 {  // within it, or on its skin
+        const Vector3 d = draw.direction(), e = draw.direction();
+        const double share = draw.whole(0, 2) ? draw.in(0, 1) : 1;
+        return share * (c.support(d) + c.radius() * d) + (1 - share) * (c.support(e) + c.radius() * e);
+    };
+    for (int i = 0; i < 40000; ++i) {
+        const Convex a = draw.convex(), b = draw.convex();
+        const Frame p = draw.frame(0.7);
+        Frame q = draw.frame(0.7);
+        const Vector3 of_a = p * point_of(a), of_b = q * point_of(b);
+        q.translation() += of_a - of_b;
+        worst = std::max(worst, separation(a, p, b, q).distance);
+    }
+    CHECK(worst < 1e-6);
+}
+
 TEST_CASE("a search that may stop early returns a lower bound above the mark") {
     Draw draw(13);
     for (int i = 0; i < 3000; ++i) {
