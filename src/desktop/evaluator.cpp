@@ -20,7 +20,7 @@ public:
 
 }  // namespace
 
-Evaluator::Evaluator(QObject* parent) : QObject(parent) {
+Evaluator::Evaluator(inspection::Cache& cache, QObject* parent) : QObject(parent), cache_(cache) {
     qRegisterMetaType<Evaluated>("escarp::desktop::Evaluated");
     thread_ = std::thread([this] { work(); });
 }
@@ -35,11 +35,9 @@ Evaluator::~Evaluator() {
     thread_.join();
 }
 
-void Evaluator::ask(std::vector<cell::Layout> layouts, std::uint64_t edit, std::shared_ptr<inspection::Cache> cache,
-    std::map<std::string, double> forced) {
+void Evaluator::ask(std::vector<cell::Layout> layouts, std::uint64_t edit, std::map<std::string, double> forced) {
     {
         const std::lock_guard guard(lock_);
-        cache_ = std::move(cache);
         forced_ = std::move(forced);
         waiting_.assign(layouts.begin(), layouts.end());
         first_.reset();
@@ -57,7 +55,6 @@ void Evaluator::work() {
     while (true) {
         std::optional<cell::Layout> layout;
         Evaluated result;
-        std::shared_ptr<inspection::Cache> cache;
         int next_step = 0;  // of what comes behind the figures: the zones, then what is wrong with them
         study::EvaluateOptions options;
         {
@@ -70,7 +67,6 @@ void Evaluator::work() {
             worked = true;
             if (quit_) return;
             stop_ = false;
-            cache = cache_;
             if (waiting_.empty()) {
                 result = *std::exchange(first_, std::nullopt);
                 next_step = result.evaluation->zones ? 2 : 1;
@@ -86,8 +82,8 @@ void Evaluator::work() {
         clock.start();
         try {
             options.stop = &stop_;
-            result.evaluation = layout ? study::evaluate(*layout, *cache, options)
-                                       : study::with_zones(*result.evaluation, *cache, &stop_, next_step > 1);
+            result.evaluation = layout ? study::evaluate(*layout, cache_, options)
+                                       : study::with_zones(*result.evaluation, cache_, &stop_, next_step > 1);
         } catch (const inspection::Overtaken&) {
             continue;
         } catch (const std::bad_alloc&) {

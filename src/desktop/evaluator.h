@@ -22,12 +22,11 @@ struct Evaluated {
 class Evaluator : public QObject {
     Q_OBJECT
 public:
-    explicit Evaluator(QObject* parent = nullptr);
+    explicit Evaluator(inspection::Cache& cache, QObject* parent = nullptr);
     ~Evaluator() override;
     /// Replaces everything asked for before; variants are done in the order given, then the first comes once more, with
-    /// its shared zones. `forced`: signals held at a value. `cache`: what evaluations of this document have in common.
-    void ask(std::vector<cell::Layout> layouts, std::uint64_t edit, std::shared_ptr<inspection::Cache> cache,
-        std::map<std::string, double> forced = {});
+    /// its shared zones. `forced`: signals held at a value.
+    void ask(std::vector<cell::Layout> layouts, std::uint64_t edit, std::map<std::string, double> forced = {});
 
 Q_SIGNALS:
     void done(const escarp::desktop::Evaluated& result);
@@ -44,7 +43,7 @@ private:
     std::uint64_t edit_ = 0;
     bool quit_ = false;
     inspection::StopFlag stop_{false};
-    std::shared_ptr<inspection::Cache> cache_;
+    inspection::Cache& cache_;
     std::thread thread_;
 };
 

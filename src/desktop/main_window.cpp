@@ -24,7 +24,8 @@
 #include "which_arm_dialog.h"
 
 namespace escarp::desktop {
-MainWindow::MainWindow() : questions_(this), files_(new CellFiles(workspace_, questions_, this)) {
+MainWindow::MainWindow(std::shared_ptr<inspection::Cache> cache)
+    : workspace_(std::move(cache)), questions_(this), files_(new CellFiles(workspace_, questions_, this)) {
     setObjectName("main_window");
     resize(1280, 800);
     make_layout();

@@ -38,7 +38,7 @@ class ManualDialog;
 class MainWindow : public QMainWindow {
     Q_OBJECT
 public:
-    MainWindow();
+    explicit MainWindow(std::shared_ptr<inspection::Cache> cache = std::make_shared<inspection::Cache>());
 
     Workspace& workspace() { return workspace_; }
     FloorView* floor() { return floor_; }

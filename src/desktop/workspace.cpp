@@ -11,8 +11,11 @@
 #include "arm_words.h"
 
 namespace escarp::desktop {
-Workspace::Workspace(QObject* parent)
-    : QObject(parent), layout_(simulation::layout({}, document_.baseline())), drawn_(layout_) {
+Workspace::Workspace(std::shared_ptr<inspection::Cache> cache, QObject* parent)
+    : QObject(parent),
+      results_(std::move(cache)),
+      layout_(simulation::layout({}, document_.baseline())),
+      drawn_(layout_) {
     connect(&playhead_, &Playhead::ticked, this, [this] {
         if (const auto e = evaluation()) playhead_.advance(*e->run);
     });
@@ -21,15 +24,8 @@ Workspace::Workspace(QObject* parent)
         Q_EMIT time_changed();
     });
     connect(&playhead_, &Playhead::playing_changed, this, &Workspace::playing_changed);
-    connect(&evaluator_, &Evaluator::done, this, [this](const Evaluated& r) {
-        if (r.edit != edit_) return;  // a newer edit has overtaken it
-        // Of a variant that is not looked at, the figures are compared; its run would only fill the memory.
-        const bool whole = r.variant == variant_ || !r.evaluation;
-        const bool zones_alone = r.evaluation && r.evaluation->zones;
-        if (r.variant == variant_) other_run_ = nullptr;
-        results_[r.variant] = {whole ? r.evaluation : r.evaluation->without_history(), r.error, r.edit, whole};
-        if (r.variant == variant_) took_ms_ = r.took_ms;
-        if (r.variant == variant_ && time() > end_time()) set_time(end_time());
+    connect(&results_, &Results::came, this, [this](bool zones_alone) {
+        if (time() > end_time()) set_time(end_time());
         if (zones_alone) return Q_EMIT zones_found();
         // While something is dragged the figures need not be repainted for every frame.
         if (!trying() || preview_) return Q_EMIT evaluated();
@@ -71,11 +67,9 @@ void Workspace::begin(const cell::Document& document, std::optional<cell::Layout
     variant_ = QString::fromStdString(document_.baseline());
     also_.clear();
     hidden_.clear();
-    history_.clear(), results_.clear();
-    cache_ = std::make_shared<inspection::Cache>();  // of another cell there is nothing to be found in the old one
+    history_.clear(), results_.forget();
     draft_.reset();
     selection_ = {};
-    forced_.clear();
     signal_lanes_.clear();
     play(false);
     renew(std::move(known));
@@ -149,8 +143,6 @@ void Workspace::find_altered() {
 }
 
 void Workspace::renew(std::optional<cell::Layout> known) {
-    ++edit_;
-    other_run_ = nullptr;
     find_altered();
     surfaces_.follow(shown_document().tree(), QFileInfo(file()).absolutePath());
     drawn_ = known ? std::move(*known) : simulation::layout(shown_document(), variant_.toStdString());
@@ -169,8 +161,7 @@ void Workspace::renew(std::optional<cell::Layout> known) {
         all << id;
         if (!trying()) layouts.push_back(simulation::layout(document_, v.id));  // while dragging only what is looked at
     }
-    std::erase_if(results_, [&](const auto& result) { return !all.contains(result.first); });
-    evaluator_.ask(std::move(layouts), edit_, cache_, forced_);
+    results_.ask(std::move(layouts), all);
     Q_EMIT document_changed();
     if (!trying() || preview_) Q_EMIT evaluated();
     else if (!told_soon_.isActive()) told_soon_.start(90);
@@ -293,45 +284,15 @@ QString Workspace::variant_name(const QString& id) const {
 }
 
 void Workspace::look_at_run(std::shared_ptr<const simulation::Run> run, const QString& name) {
-    if (!run && !other_run_) return;
+    if (!results_.look_at_run(std::move(run), name)) return;
     play(false);
-    other_run_ = nullptr;
-    if (const auto own = evaluation(); own && run) {
-        auto shown = std::make_shared<study::Evaluation>(*own);
-        shown->run = std::move(run);
-        shown->chain.clear();
-        shown->zones = nullptr;  // of their own run
-        other_run_ = std::move(shown);
-    }
-    other_name_ = name;
     if (time() > end_time()) set_time(end_time());
     Q_EMIT evaluated();
-}
-
-std::shared_ptr<const study::Evaluation> Workspace::evaluation() const {
-    if (other_run_) return other_run_;
-    const auto found = results_.find(variant_);
-    return found == results_.end() || !found->second.whole ? nullptr : found->second.evaluation;
-}
-
-std::shared_ptr<const study::Evaluation> Workspace::evaluation_of(const QString& variant) const {
-    const auto found = results_.find(variant);
-    return found == results_.end() ? nullptr : found->second.evaluation;
 }
 
 std::shared_ptr<const inspection::Zones> Workspace::zones() const {
     const auto e = evaluation_of(variant_);
     return e ? e->zones : nullptr;
-}
-
-QString Workspace::error_of(const QString& variant) const {
-    const auto found = results_.find(variant);
-    return found == results_.end() ? QString() : found->second.error;
-}
-
-bool Workspace::current_of(const QString& variant) const {
-    const auto found = results_.find(variant);
-    return found != results_.end() && found->second.edit == edit_;
 }
 
 bool Workspace::settled(bool every_variant) const {
@@ -344,17 +305,13 @@ bool Workspace::settled(bool every_variant) const {
 }
 
 void Workspace::force(const std::string& signal, std::optional<double> value) {
-    const auto now = forced_.find(signal);
-    if (value ? now != forced_.end() && now->second == *value : now == forced_.end()) return;
-    if (value) forced_[signal] = *value;
-    else forced_.erase(now);
+    if (!results_.force(signal, value)) return;
     Q_EMIT forced_changed();
     renew(drawn_);
 }
 
 void Workspace::let_go_forced() {
-    if (forced_.empty()) return;
-    forced_.clear();
+    if (!results_.let_go_forced()) return;
     Q_EMIT forced_changed();
     renew(drawn_);
 }
@@ -436,11 +393,6 @@ void Workspace::set_nearest(const inspection::LeastClearance* nearest) {
     if (nearest) nearest_ = *nearest;
     else nearest_.reset();
     Q_EMIT nearest_changed();
-}
-
-double Workspace::end_time() const {
-    const auto e = other_run_ ? other_run_ : evaluation_of(variant_);
-    return e ? simulation::seconds(e->run->trace.end) : 0.0;
 }
 
 void Workspace::pose(const std::string& device, const kinematics::JointVector& q) {

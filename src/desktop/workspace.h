@@ -9,10 +9,10 @@
 
 #include <study/gains.h>
 
-#include "evaluator.h"
 #include "kept_file.h"
 #include "plan_drawing.h"
 #include "playhead.h"
+#include "results.h"
 #include "surfaces.h"
 #include "undo_history.h"
 
@@ -45,7 +45,8 @@ struct Shown {
 class Workspace : public QObject {
     Q_OBJECT
 public:
-    explicit Workspace(QObject* parent = nullptr);
+    explicit Workspace(
+        std::shared_ptr<inspection::Cache> cache = std::make_shared<inspection::Cache>(), QObject* parent = nullptr);
 
     // Document
     const cell::Document& document() const { return document_; }
@@ -113,30 +114,32 @@ public:
 
     // Results
     /// Of the variant looked at, with its whole run; null until there is one.
-    std::shared_ptr<const study::Evaluation> evaluation() const;
-    /// What evaluations of this document have in common; another one once another file is open.
-    std::shared_ptr<inspection::Cache> cache() const { return cache_; }
+    std::shared_ptr<const study::Evaluation> evaluation() const { return results_.shown(); }
+    /// What evaluations have in common.
+    std::shared_ptr<inspection::Cache> cache() const { return results_.cache(); }
     /// The newest for a variant, perhaps of an older document; null if there is none yet. Where the variant was not
     /// looked at when it came, without the run's history: for what is compared.
-    std::shared_ptr<const study::Evaluation> evaluation_of(const QString& variant) const;
-    QString error_of(const QString& variant) const;
+    std::shared_ptr<const study::Evaluation> evaluation_of(const QString& variant) const {
+        return results_.of(variant);
+    }
+    QString error_of(const QString& variant) const { return results_.error_of(variant); }
     /// The zones of the variant looked at; null while they are being found.
     std::shared_ptr<const inspection::Zones> zones() const;
     bool current() const { return current_of(variant_); }
-    bool current_of(const QString& variant) const;
+    bool current_of(const QString& variant) const { return results_.current(variant); }
     /// Nothing that was asked for is still to come: the figures of what is shown (or of every variant, unless something
     /// is tried), and word of them.
     bool settled(bool every_variant) const;
-    double took_ms() const { return took_ms_; }
+    double took_ms() const { return results_.took_ms(); }
 
     /// Another run of the variant looked at, under a name, is shown instead of its own: the figures stay. Until it is
     /// left, the cell is edited, or another variant is looked at.
     void look_at_run(std::shared_ptr<const simulation::Run> run, const QString& name);
     void leave_run() { look_at_run(nullptr, {}); }
-    QString other_run() const { return other_run_ ? other_name_ : QString(); }  ///< empty: its own is shown
+    QString other_run() const { return results_.other_run(); }  ///< empty: its own is shown
 
     // While looking: signals that are held at a value (never part of the document), and those with a lane of their own.
-    const std::map<std::string, double>& forced() const { return forced_; }
+    const std::map<std::string, double>& forced() const { return results_.forced(); }
     void force(const std::string& signal, std::optional<double> value);  ///< nothing: it is let go
     void let_go_forced();
     const QStringList& signal_lanes() const { return signal_lanes_; }  ///< full names
@@ -195,7 +198,7 @@ public:
 
     double time() const { return playhead_.time(); }
     void set_time(double seconds) { playhead_.set_time(seconds, end_time()); }
-    double end_time() const;
+    double end_time() const { return results_.end_time(); }
     bool playing() const { return playhead_.playing(); }
     void play(bool on) { playhead_.play(on, end_time()); }
     double speed() const { return playhead_.speed(); }
@@ -236,6 +239,7 @@ private:
 
     cell::Document document_;
     KeptFile file_;
+    Results results_;
     cell::Layout layout_, drawn_;  ///< of the document; of the draft, if there is one
     std::optional<cell::Document> draft_;
     cell::Edit draft_edit_;
@@ -243,21 +247,9 @@ private:
     std::shared_ptr<const cell::Cell> cell_;
     UndoHistory history_;
     QString variant_;
-    std::uint64_t edit_ = 0;
-    struct Result {
-        std::shared_ptr<const study::Evaluation> evaluation;
-        QString error;
-        std::uint64_t edit;
-        bool whole = true;  ///< with the run's history
-    };
-    std::map<QString, Result> results_;
-    std::shared_ptr<const study::Evaluation> other_run_;
-    QString other_name_;
     std::optional<inspection::LeastClearance> nearest_;
     std::shared_ptr<const cell::Cell> gains_of_;
     std::map<std::string, study::Gain> gains_;
-    double took_ms_ = 0;
-    std::map<std::string, double> forced_;
     QStringList signal_lanes_;
     Selection selection_;
     QStringList also_;
@@ -272,8 +264,6 @@ private:
     std::vector<kinematics::JointVector> ghosts_;
     int pose_count_ = 0;
     QTimer told_soon_;
-    std::shared_ptr<inspection::Cache> cache_;
-    Evaluator evaluator_;
 };
 
 }  // namespace escarp::desktop

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 
 #include "surface.h"
 #include "volume.h"
@@ -45,20 +46,22 @@ public:
             all_.push_back(corners);
         }
     }
-    double distance(const Vector3& p) const {
-        double least = 1e300;
+    /// Once it is known to be no more than `enough`, what is known of it so far, which is no less than it is.
+    /// `nearest`: a triangle to begin with, in the end the one that was found.
+    double distance(const Vector3& p, double enough, std::uint32_t& nearest) const {
+        double least = distance2(p, all_[nearest]);
         const auto c = cell(p);
         const int most = size_.maxCoeff();
         for (int ring = 0; ring <= most; ++ring) {
             // Whatever lies in a ring farther out is at least so far away.
-            if (ring > 1 && least < std::pow((ring - 1) * edge_, 2)) break;
+            if (least <= enough * enough || (ring > 1 && least < std::pow((ring - 1) * edge_, 2))) break;
             for (int x = c[0] - ring; x <= c[0] + ring; ++x)
                 for (int y = c[1] - ring; y <= c[1] + ring; ++y) {
                     const bool side = std::abs(x - c[0]) == ring || std::abs(y - c[1]) == ring;
                     for (int z = c[2] - ring; z <= c[2] + ring; z += side ? 1 : std::max(1, 2 * ring)) {
                         if (x < 0 || y < 0 || z < 0 || x >= size_[0] || y >= size_[1] || z >= size_[2]) continue;
                         for (const std::uint32_t i : triangles_[index(x, y, z)])
-                            least = std::min(least, distance2(p, all_[i]));
+                            if (const double d = distance2(p, all_[i]); d < least) least = d, nearest = i;
                     }
                 }
         }
@@ -71,9 +74,7 @@ private:
         for (int k = 0; k < 3; ++k) out[k] = std::clamp(static_cast<int>((p[k] - low_[k]) / edge_), 0, size_[k] - 1);
         return out;
     }
-    std::size_t index(int x, int y, int z) const {
-        return (static_cast<std::size_t>(z) * size_[1] + y) * size_[0] + x;
-    }
+    std::size_t index(int x, int y, int z) const { return (static_cast<std::size_t>(z) * size_[1] + y) * size_[0] + x; }
 
     Vector3 low_;
     double edge_ = 1;
@@ -83,6 +84,30 @@ private:
 };
 
 using Stretches = std::vector<std::pair<double, double>>;
+
+struct Gap {
+    double x, y, low, high;
+};
+
+/// The point of the gaps that is farthest from the surface, within `edge`.
+void find_farthest(const std::vector<Gap>& gaps, const Surface& surface, double edge, Beyond& out) {
+    const Near near(surface);
+    std::uint32_t nearest = 0;
+    // In an order that has soon been everywhere, so that little is left that could be farther still.
+    const std::size_t count = gaps.size();
+    std::size_t stride = static_cast<std::size_t>(0.618 * static_cast<double>(count)) | 1;
+    while (std::gcd(stride, count) > 1) stride += 2;
+    for (std::size_t i = 0, at = 0; i < count; ++i, at = (at + stride) % count) {
+        const Gap& g = gaps[at];
+        for (double z = g.low + std::min(0.5 * edge, 0.5 * (g.high - g.low)); z < g.high;) {
+            const Vector3 p(g.x, g.y, z);
+            const double far = near.distance(p, out.farthest, nearest);
+            // A step of so much changes the distance by no more: what cannot be farther is passed over.
+            z += std::max(edge, out.farthest - far);
+            if (far > out.farthest) out.farthest = far, out.there = p;
+        }
+    }
+}
 
 /// Where each upright line of a grid (row by row) runs through what a surface encloses. False: it is not closed
 /// somewhere.
@@ -150,7 +175,7 @@ Beyond beyond(const Surface& surface, const std::vector<Convex>& pieces, int fin
                         .emplace_back(low, high);
             }
     }
-    const Near near(surface);
+    std::vector<Gap> gaps;
     for (int row = 0; row < rows; ++row)
         for (int column = 0; column < columns; ++column) {
             const double x = corner.x() + column * edge, y = corner.y() + row * edge;
@@ -162,13 +187,7 @@ Beyond beyond(const Surface& surface, const std::vector<Convex>& pieces, int fin
             const auto outside = [&](double low, double high) {
                 if (high - low < 1e-6) return;
                 out.volume += edge * edge * (high - low);
-                // A step of so much changes the distance by no more: what cannot be farther is passed over.
-                for (double z = low + std::min(0.5 * edge, 0.5 * (high - low)); z < high;) {
-                    const Vector3 p(x, y, z);
-                    const double far = near.distance(p);
-                    z += std::max(edge, out.farthest - far);
-                    if (far > out.farthest) out.farthest = far, out.there = p;
-                }
+                gaps.push_back({x, y, low, high});
             };
             for (auto [low, high] : held[line]) {
                 low = std::max(low, done);
@@ -181,6 +200,7 @@ Beyond beyond(const Surface& surface, const std::vector<Convex>& pieces, int fin
                 if (low < high) outside(low, high);
             }
         }
+    find_farthest(gaps, surface, edge, out);
     return out;
 }
 

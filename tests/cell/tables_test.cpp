@@ -7,6 +7,7 @@
 
 #include "support/cells.h"
 #include "support/folder.h"
+#include "support/rounds.h"
 
 using namespace escarp;
 using namespace escarp::cell;
@@ -114,21 +115,21 @@ TEST_CASE("a missing key means its usual value: the figures are the same bits wi
         result.erase("unknown_keys");
         return result.dump();
     };
-    int tried = 0;
+    int tried = 0, possible = 0;
     for (const Place& place : places(tree))
         for (const Field& f : *place.fields) {
             if (f.usual.is_null() || f.old || f.key == "name" || f.type == Field::Type::posture) continue;
             const std::string path = place.path + "/" + f.key;
             json without = tree;
             if (find(tree, path)) cell::apply(without, Operation::remove(path));
-            if (!refusal(without).empty()) continue;
+            if (!refusal(without).empty() || possible++ % tests::one_in) continue;
             INFO(path);
             const json said = with(without, path, f.usual);
             REQUIRE(refusal(said).empty());
             CHECK(figures(said) == figures(without));
             ++tried;
         }
-    CHECK(tried > 40);
+    CHECK(tried > tests::rounds(40));
 }
 
 TEST_CASE("choices are refused with the words that there are, and every word is taken") {

@@ -15,6 +15,7 @@
 #include "support/cells.h"
 #include "support/folder.h"
 #include "support/random.h"
+#include "support/rounds.h"
 
 using namespace escarp;
 using namespace escarp::exchange;
@@ -364,7 +365,7 @@ TEST_CASE("broken, truncated and foreign files: a clear error, soon, and the pro
     for (const auto& [name, good] :
         {std::pair<std::string, std::string>{"m.stl", stl(box(10, 20, 30))}, {"m.obj", obj(box(10, 20, 30))},
             {"m.ply", ply(box(10, 20, 30))}, {"m.gltf", gltf(box(1, 2, 3))}, {"m.step", step_block(1, 2, 3)}})
-        for (int i = 0; i < 8; ++i) {
+        for (int i = 0; i < tests::rounds(8, 3); ++i) {
             std::string bad = good;
             for (int k = draw.whole(1, 6); k > 0; --k)
                 bad[draw.in(0, static_cast<double>(bad.size()))] = static_cast<char>(draw.whole(0, 255));

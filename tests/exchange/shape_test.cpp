@@ -79,6 +79,50 @@ TEST_CASE("what pieces hold beyond a surface: a channel in one piece, against wh
     CHECK_FALSE(geometry::beyond(channel, one).closed);
 }
 
+TEST_CASE("how far one piece for several posts reaches from them is what looking everywhere finds") {
+    tests::Draw draw(12);
+    for (int round = 0; round < 12; ++round) {
+        Surface posts;
+        std::vector<geometry::Box3> boxes;
+        double x = -0.1;
+        for (int i = 0; i < 4; ++i) {
+            geometry::Box3 b;
+            b.add({x, draw.in(-0.1, -0.02), draw.in(0, 0.02)});
+            b.add({x + draw.in(0.01, 0.03), draw.in(0.02, 0.1), draw.in(0.05, 0.2)});
+            x = b.high.x() + draw.in(0.005, 0.05);
+            add_box(posts, b.low, b.high);
+            boxes.push_back(b);
+        }
+        const auto one = geometry::convex_pieces(posts, {1, 0.0, 200});
+        REQUIRE(one.size() == 1);
+        const geometry::Beyond found = geometry::beyond(posts, one);
+        const auto away = [&](const Vector3& p) {  // from the posts; 0: within one
+            double least = 1e300;
+            for (const geometry::Box3& b : boxes)
+                least = std::min(least, (p - p.cwiseMax(b.low).cwiseMin(b.high)).norm());
+            return least;
+        };
+        const geometry::Box3 all = geometry::bounds(one[0], geometry::Frame::Identity());
+        double farthest = 0;
+        constexpr int points = 60;
+        for (int i = 0; i <= points; ++i)
+            for (int j = 0; j <= points; ++j)
+                for (int k = 0; k <= points; ++k) {
+                    const Vector3 p =
+                        all.low + (all.high - all.low).cwiseProduct(Vector3(i, j, k) / static_cast<double>(points));
+                    if (const double far = away(p);
+                        far > farthest && geometry::separation(one[0], geometry::Frame::Identity(),
+                                              geometry::Convex::sphere(0), geometry::Frame(Eigen::Translation3d(p)))
+                                                  .distance == 0)
+                        farthest = far;
+                }
+        INFO("round " << round);
+        CHECK(found.farthest == Approx(away(found.there)).margin(1e-6));
+        CHECK(found.farthest == Approx(farthest).margin(1.8 * found.edge));
+        CHECK(found.farthest > 2 * found.edge);
+    }
+}
+
 TEST_CASE("an imported fixture with a hollow: the least clearance with 1, 8 and 32 pieces against the exact surface") {
     // A hand of the arm rests in the tub and is drawn out of it.
     json tree = tests::demo().resolved("A");

@@ -5,13 +5,14 @@
 #include "reference/sampled_contacts.h"
 #include "support/cells.h"
 #include "support/random_cells.h"
+#include "support/rounds.h"
 
 using namespace escarp;
 
 TEST_CASE("the least clearance of every stretch of a run is what many instants come to, and their least is the run's") {
     inspection::Cache cache;
     int looked_at = 0;
-    for (unsigned seed = 1; seed <= 30; ++seed) {
+    for (unsigned seed = 1; seed <= tests::rounds(30, 6); ++seed) {
         cell::json tree = tests::RandomCell(seed).tree();
         if (std::count_if(tree["devices"].begin(), tree["devices"].end(),
                 [](const cell::json& d) { return d["kind"] == "arm"; }) > 1)
@@ -66,5 +67,5 @@ TEST_CASE("the least clearance of every stretch of a run is what many instants c
             if (c.device_a >= 0) own_least = std::min(own_least, c.distance);
         CHECK(own_least <= pair.distance + 5e-4);
     }
-    CHECK(looked_at > 60);
+    CHECK(looked_at > tests::rounds(60));
 }

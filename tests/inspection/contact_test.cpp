@@ -7,6 +7,7 @@
 #include "reference/sampled_contacts.h"
 #include "support/cells.h"
 #include "support/random.h"
+#include "support/rounds.h"
 
 using namespace escarp;
 using cell::json;
@@ -185,7 +186,7 @@ TEST_CASE(
                      sure = 2e-3;  // s; m: what lies nearer to the border may go either way between two samples
     tests::Draw draw(2025);
     int touching = 0, clear = 0;
-    for (int round = 0; round < 40; ++round) {
+    for (int round = 0; round < tests::rounds(40, 8); ++round) {
         std::vector<json> more;
         for (int i = 0; i < 3; ++i) {
             const double far = draw.in(250, 750), turn = draw.in(-1.2, 1.4), height = draw.in(100, 700);
@@ -241,6 +242,6 @@ TEST_CASE(
             CHECK(found_least >= sampled.least - 5e-3);  // at 2 m/s and more between two samples
         }
     }
-    CHECK(touching > 8);
-    CHECK(clear > 3);
+    CHECK(touching > tests::rounds(8));
+    CHECK(clear > tests::rounds(3) - 1);
 }

@@ -8,6 +8,7 @@
 #include "support/cells.h"
 #include "support/random.h"
 #include "support/random_cells.h"
+#include "support/rounds.h"
 
 using namespace escarp;
 using cell::json;
@@ -139,7 +140,7 @@ TEST_CASE("lock-ups found are those that a plain search through every order find
     tests::Draw draw(41);
     inspection::Cache cache;
     int lock_up = 0, meet = 0;
-    for (int i = 0; i < 1000; ++i) {
+    for (int i = 0; i < tests::rounds(1000); ++i) {
         const OrderProgram p = random_program(draw);
         const json tree = cell_of(p);
         INFO("cell " << i << "\n" << tree["devices"].dump());
@@ -167,9 +168,9 @@ TEST_CASE("lock-ups found are those that a plain search through every order find
             found->way.begin(), found->way.end(), [](const auto& a, const auto& b) { return a.when < b.when; }));
         CHECK((found->always || found->no_way_out < found->way.size()));
     }
-    CHECK(lock_up > 100);
-    CHECK(lock_up < 900);
-    CHECK(meet > 100);
+    CHECK(lock_up > tests::rounds(100));
+    CHECK(lock_up < tests::rounds(900));
+    CHECK(meet > tests::rounds(100));
 }
 
 namespace {
@@ -330,7 +331,7 @@ TEST_CASE(
         const auto cell = tests::read(tree);
         const auto some = inspection::explore_orders(*cell, cache, nullptr, 4000);
         if (some->verdict == Orders::Verdict::undecided) continue;
-        const auto all = inspection::explore_orders(*cell, cache, nullptr, 30000, inspection::Which::all);
+        const auto all = inspection::explore_orders(*cell, cache, nullptr, tests::rounds(30000), inspection::Which::all);
         if (all->verdict == Orders::Verdict::undecided) continue;
         CHECK(some->verdict == all->verdict);
         ++decided;

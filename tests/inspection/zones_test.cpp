@@ -8,6 +8,7 @@
 #include "support/cells.h"
 #include "support/random.h"
 #include "support/random_cells.h"
+#include "support/rounds.h"
 
 using namespace escarp;
 using namespace escarp::inspection;
@@ -68,7 +69,7 @@ TEST_CASE("what is swept holds every body at any instant, and nothing farther fr
         for (const TimedMover& mover : timeline.movers()) {
             const auto volume = swept_by(*e->cell, *e->run, mover.device, -1, resolution);
             REQUIRE(volume);
-            for (int i = 0; i < 5000; ++i) {
+            for (int i = 0; i < tests::rounds(5000); ++i) {
                 const Ticks t = static_cast<Ticks>(draw.in(0, 1) * static_cast<double>(timeline.end()));
                 for (const auto& [shape, at] : bodies_at(timeline, mover, t))
                     if (!volume->contains(point_of(draw, shape, at))) FAIL("a point of a body is left out");
@@ -111,7 +112,7 @@ TEST_CASE("zones: where two movers meet lies in one, nobody is inside but when i
         tests::Draw draw(seed);
         const TimedMover &one = timeline.movers()[0], &two = timeline.movers()[1];
         // Any two bodies that touch, whenever each is there, touch within a zone.
-        for (int i = 0; i < 400; ++i) {
+        for (int i = 0; i < tests::rounds(400); ++i) {
             const auto some = [&] { return static_cast<Ticks>(draw.in(0, 1) * static_cast<double>(timeline.end())); };
             const auto a = bodies_at(timeline, one, some()), b = bodies_at(timeline, two, some());
             for (const auto& [p, at_p] : a)
@@ -140,7 +141,7 @@ TEST_CASE("zones: where two movers meet lies in one, nobody is inside but when i
                     return std::any_of(side.visits.begin(), side.visits.end(),
                         [&](const ZoneVisit& v) { return v.enters <= t && t <= v.leaves; });
                 };
-                for (int i = 0; i < 600; ++i) {
+                for (int i = 0; i < tests::rounds(600); ++i) {
                     const Ticks t = static_cast<Ticks>(draw.in(0, 1) * static_cast<double>(timeline.end()));
                     if (inside(t)) continue;
                     for (const auto& [shape, at] : bodies_at(timeline, mover, t))

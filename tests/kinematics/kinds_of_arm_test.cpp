@@ -4,6 +4,7 @@
 
 #include "support/cells.h"
 #include "support/random.h"
+#include "support/rounds.h"
 
 using namespace escarp;
 using namespace escarp::kinematics;
@@ -64,7 +65,7 @@ void check_round_trips(const ArmModel& arm, int poses, unsigned seed) {
 TEST_CASE("forward and inverse agree to 1e-9 for every kind of arm, over 100,000 random poses each") {
     for (const char* id :
         {"offset850", "seven800", "scara400", "scara650", "pallet2100", "gantry2", "gantry3", "gantry4"})
-        check_round_trips(catalogue_arm(id), 100000, 61);
+        check_round_trips(catalogue_arm(id), tests::rounds(100000), 61);
 }
 
 TEST_CASE("the same on a travel axis") {
@@ -72,7 +73,7 @@ TEST_CASE("the same on a travel axis") {
     travel.length = 3, travel.turn = 0.7;
     for (const char* id : {"six900", "offset850", "seven800", "scara650", "pallet2100"}) {
         const ArmModel arm = cell::arm_on_travel(catalogue_arm(id), travel);
-        check_round_trips(arm, 20000, 62);
+        check_round_trips(arm, tests::rounds(20000), 62);
         CHECK(make_joint_solver(arm)->free_joints().front() == 0);
     }
 }

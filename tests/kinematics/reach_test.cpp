@@ -5,6 +5,7 @@
 #include "reference/sampled_reach.h"
 #include "support/cells.h"
 #include "support/random.h"
+#include "support/rounds.h"
 
 using namespace escarp;
 using namespace escarp::kinematics;
@@ -93,7 +94,7 @@ void compare_with_search(int poses) {
 }  // namespace
 
 TEST_CASE("the reach margin of six-axis arms is that of a search in 2,000 directions, within 1 mm") {
-    compare_with_search(15);
+    compare_with_search(tests::rounds(15));
 }
 TEST_CASE("the same on 200 poses of every model", "[.][thorough]") { compare_with_search(200); }
 

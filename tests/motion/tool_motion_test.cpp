@@ -9,6 +9,7 @@
 #include "reference/dense_acceleration.h"
 #include "support/cells.h"
 #include "support/random.h"
+#include "support/rounds.h"
 
 using namespace escarp;
 using namespace escarp::motion;
@@ -106,7 +107,7 @@ TEST_CASE("the greatest acceleration of the tool is that of looking very often, 
     std::vector<std::shared_ptr<const kinematics::JointSolver>> solvers;
     for (const ArmModel& arm : cell->arm_models) solvers.push_back(kinematics::make_joint_solver(arm));
     int moved = 0;
-    for (int i = 0; i < 500; ++i) {
+    for (int i = 0; i < tests::rounds(500); ++i) {
         const std::size_t which = static_cast<std::size_t>(i) % cell->arm_models.size();
         const ArmModel& arm = cell->arm_models[which];
         const Frame tool = geometry::make_frame(draw.vector(0.15));
@@ -123,7 +124,7 @@ TEST_CASE("the greatest acceleration of the tool is that of looking very often, 
         REQUIRE(found <= dense * (1 + 1e-3) + 1e-9);
         moved += m->duration() > 0;
     }
-    CHECK(moved > 480);
+    CHECK(moved > tests::rounds(480));
 }
 
 TEST_CASE("the jerk limits of the joints that have one count, whatever the others have") {

@@ -10,6 +10,7 @@
 #include "support/cells.h"
 #include "support/instants.h"
 #include "support/random.h"
+#include "support/rounds.h"
 
 using namespace escarp;
 using namespace escarp::simulation;
@@ -346,7 +347,7 @@ tests::FixedBelts plain(const json& tree, const cell::Cell& cell) {
 TEST_CASE("belts with stops, pitches, ramps, parts from the side and diverts agree with a clock that ticks") {
     constexpr double horizon = 40;
     int differ = 0;
-    for (unsigned seed = 1; seed <= 200; ++seed) {
+    for (unsigned seed = 1; seed <= tests::rounds(200); ++seed) {
         tests::Draw draw(seed);
         const json tree = random_line(draw);
         const auto cell = tests::read(tree);

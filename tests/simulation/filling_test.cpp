@@ -10,6 +10,7 @@
 #include "support/cells.h"
 #include "support/instants.h"
 #include "support/random_cells.h"
+#include "support/rounds.h"
 
 using namespace escarp;
 using namespace escarp::simulation;
@@ -95,7 +96,7 @@ TEST_CASE("trays that are filled at a stop, stations that fail and change over a
     PlanCache plans;
     int differ = 0;
     std::size_t filled = 0;
-    for (unsigned seed = 1; seed <= 200; ++seed) {
+    for (unsigned seed = 1; seed <= tests::rounds(200); ++seed) {
         const json tree = Line{tests::Draw(seed)}.tree();
         const auto cell = tests::read(tree);
         RunOptions o;
@@ -116,7 +117,7 @@ TEST_CASE("trays that are filled at a stop, stations that fail and change over a
         ++differ;
         UNSCOPED_INFO("seed " << seed);
     }
-    CHECK(filled > 200 * 20);
+    CHECK(filled > tests::rounds(200) * 20);
     CHECK(differ <= 4);
 }
 

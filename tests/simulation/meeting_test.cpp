@@ -9,6 +9,7 @@
 
 #include "support/cells.h"
 #include "support/random.h"
+#include "support/rounds.h"
 
 using namespace escarp;
 using namespace escarp::simulation;
@@ -115,7 +116,7 @@ void hold_together(const Flow& f) {
 TEST_CASE("an arm takes parts from a belt that runs, and puts them on another one, without standing still for it") {
     tests::Draw draw(4);
     int taken = 0, placed = 0;
-    for (int i = 0; i < 16; ++i) {
+    for (int i = 0; i < tests::rounds(16, 6); ++i) {
         const bool scara = i % 2;
         json tree = two_belts(
             scara ? "scara650" : "six900", scara ? 650 : 900, draw.in(0.9, 4), draw.in(60, 350), draw.in(60, 350));
@@ -166,14 +167,14 @@ TEST_CASE("an arm takes parts from a belt that runs, and puts them on another on
                 for (std::size_t k = 1; k < ways.size(); ++k) REQUIRE(ways[k] - ways[k - 1] > 0.04);
             }
     }
-    REQUIRE(taken > 150);
-    REQUIRE(placed > 150);
+    REQUIRE(taken > tests::rounds(150));
+    REQUIRE(placed > tests::rounds(150));
 }
 
 TEST_CASE("the soonest meeting: none of those a millisecond apart before it could be kept") {
     tests::Draw draw(9);
     int compared = 0;
-    for (int i = 0; i < 20; ++i) {
+    for (int i = 0; i < tests::rounds(20, 4); ++i) {
         const auto c =
             tests::read(two_belts(i % 2 ? "scara650" : "six900", i % 2 ? 650 : 900, 2, draw.in(50, 500), 100));
         const cell::Device &arm = c->devices[c->device("arm")], &belt = c->devices[c->device("a")];
@@ -215,7 +216,7 @@ TEST_CASE("the soonest meeting: none of those a millisecond apart before it coul
         for (double t = std::max(0.0, begins - 0.03); t < begins - 0.002; t += 0.001) REQUIRE_FALSE(fits(t));
         for (double t = 0; t < begins - 0.03; t += 0.1) REQUIRE_FALSE(fits(t));
     }
-    REQUIRE(compared > 12);
+    REQUIRE(compared > tests::rounds(12));
 }
 
 TEST_CASE("a gantry meets a part when both have come there: closed form") {

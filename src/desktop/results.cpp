@@ -1,0 +1,83 @@
+#include "results.h"
+
+namespace escarp::desktop {
+
+Results::Results(std::shared_ptr<inspection::Cache> cache, QObject* parent)
+    : QObject(parent), cache_(std::move(cache)), evaluator_(*cache_) {
+    connect(&evaluator_, &Evaluator::done, this, &Results::take);
+}
+
+void Results::ask(std::vector<cell::Layout> layouts, const QStringList& variants) {
+    ++edit_;
+    other_run_ = nullptr;
+    looked_at_ = QString::fromStdString(layouts.front().variant());
+    std::erase_if(found_, [&](const auto& one) { return !variants.contains(one.first); });
+    evaluator_.ask(std::move(layouts), edit_, forced_);
+}
+
+void Results::take(const Evaluated& result) {
+    if (result.edit != edit_) return;  // a newer edit has overtaken it
+    const bool looked_at = result.variant == looked_at_;
+    // Of a variant that is not looked at, the figures are compared; its run would only fill the memory.
+    const bool whole = looked_at || !result.evaluation;
+    if (looked_at) other_run_ = nullptr, took_ms_ = result.took_ms;
+    found_[result.variant] = {
+        whole ? result.evaluation : result.evaluation->without_history(), result.error, result.edit, whole};
+    Q_EMIT came(result.evaluation && result.evaluation->zones);
+}
+
+std::shared_ptr<const study::Evaluation> Results::of(const QString& variant) const {
+    const auto found = found_.find(variant);
+    return found == found_.end() ? nullptr : found->second.evaluation;
+}
+
+std::shared_ptr<const study::Evaluation> Results::shown() const {
+    if (other_run_) return other_run_;
+    const auto found = found_.find(looked_at_);
+    return found == found_.end() || !found->second.whole ? nullptr : found->second.evaluation;
+}
+
+QString Results::error_of(const QString& variant) const {
+    const auto found = found_.find(variant);
+    return found == found_.end() ? QString() : found->second.error;
+}
+
+bool Results::current(const QString& variant) const {
+    const auto found = found_.find(variant);
+    return found != found_.end() && found->second.edit == edit_;
+}
+
+double Results::end_time() const {
+    const auto e = other_run_ ? other_run_ : of(looked_at_);
+    return e ? simulation::seconds(e->run->trace.end) : 0.0;
+}
+
+bool Results::look_at_run(std::shared_ptr<const simulation::Run> run, const QString& name) {
+    if (!run && !other_run_) return false;
+    other_run_ = nullptr;
+    if (const auto own = shown(); own && run) {
+        auto other = std::make_shared<study::Evaluation>(*own);
+        other->run = std::move(run);
+        other->chain.clear();
+        other->zones = nullptr;  // of their own run
+        other_run_ = std::move(other);
+    }
+    other_name_ = name;
+    return true;
+}
+
+bool Results::force(const std::string& signal, std::optional<double> value) {
+    const auto now = forced_.find(signal);
+    if (value ? now != forced_.end() && now->second == *value : now == forced_.end()) return false;
+    if (value) forced_[signal] = *value;
+    else forced_.erase(now);
+    return true;
+}
+
+bool Results::let_go_forced() {
+    if (forced_.empty()) return false;
+    forced_.clear();
+    return true;
+}
+
+}  // namespace escarp::desktop
