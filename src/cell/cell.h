@@ -46,6 +46,7 @@ struct PartType {
     double length = 0, height = 0;  ///< extent along the part's x and z, m
     std::vector<Frame> seats;  ///< of a carrier (a tray, a pallet): for parts that lie on it, in the order of filling
     std::vector<std::string> fits;  ///< part types that may; empty: any
+    std::uint64_t shape_key = 0;    ///< content key of its bodies and seats
     bool carrier() const { return !seats.empty(); }
     bool takes(const PartType& part) const {
         return fits.empty() ? !part.carrier() : std::find(fits.begin(), fits.end(), part.id) != fits.end();

@@ -30,11 +30,14 @@ std::uint64_t motion_key(const kinematics::ArmModel& model, const geometry::Fram
     return key.value();
 }
 
+ContentKey& add_shape(ContentKey& key, const geometry::Convex& shape) {
+    key.add(static_cast<int>(shape.core())).add(shape.half()).add(shape.radius()).add(shape.points().size());
+    for (const geometry::Vector3& p : shape.points()) key.add(p);
+    return key;
+}
+
 void add_bodies(ContentKey& key, const geometry::Bodies& bodies) {
-    for (const geometry::Body& b : bodies) {
-        key.add(static_cast<int>(b.shape.core())).add(b.shape.half()).add(b.shape.radius()).add(b.at);
-        for (const geometry::Vector3& p : b.shape.points()) key.add(p);
-    }
+    for (const geometry::Body& b : bodies) add_shape(key, b.shape).add(b.at);
     key.add(bodies.size());
 }
 

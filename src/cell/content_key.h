@@ -49,6 +49,7 @@ private:
 
 /// Of everything in an arm model and its tool frame that motion depends on.
 std::uint64_t motion_key(const kinematics::ArmModel& model, const geometry::Frame& tool_frame);
+ContentKey& add_shape(ContentKey& key, const geometry::Convex& shape);
 /// Of the shapes and where they stand.
 void add_bodies(ContentKey& key, const geometry::Bodies& bodies);
 

@@ -2,6 +2,7 @@
 #include <cmath>
 #include <set>
 
+#include "content_key.h"
 #include "device_kind.h"
 #include "expression.h"
 #include "names.h"
@@ -135,6 +136,10 @@ PartType read_part_type(const Reader& r, const std::vector<MeshAsset>& meshes) {
     if (!box.empty()) p.length = 2 * std::max(std::abs(box.low.x()), std::abs(box.high.x())), p.height = box.high.z();
     if (r.has("seats")) read_seats(r.group("seats"), p);
     if (p.grips.empty()) p.grips.push_back({"top", geometry::make_frame({0, 0, p.height}, {geometry::pi, 0, 0}), 0});
+    ContentKey key;
+    add_bodies(key, p.bodies);
+    for (const Frame& seat : p.seats) key.add(seat);
+    p.shape_key = key.value();
     return p;
 }
 

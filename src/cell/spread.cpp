@@ -122,6 +122,7 @@ const std::vector<Spread::Words>& Spread::words() {
     return all;
 }
 
+// Long because each distribution has its own words and limits, and nothing else.
 Spread Spread::parse(const std::string& text) {
     SpreadReader in(text);
     Spread s;

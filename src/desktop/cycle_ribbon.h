@@ -53,6 +53,7 @@ private:
     void draw_bracket(QPainter& p) const;
     void draw_why(QPainter& p) const;
     void draw_cursor(QPainter& p) const;
+    void draw_lane(QPainter& p, const study::Evaluation& e, const Lane& lane, double y) const;
     void draw_still(QPainter& p) const;
     /// All but the cursor as it was drawn last, and what it depends on.
     struct Kept {

@@ -464,7 +464,7 @@ void FieldEditors::make_on_the_spot(
     });
 }
 
-/// What a key can name.
+/// What a key can name. Long because there is a line or two for each type of field, and nothing else.
 FieldEditors::Choices FieldEditors::named(const cell::Field& f) const {
     Choices all;
     switch (f.type) {

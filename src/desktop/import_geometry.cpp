@@ -63,6 +63,80 @@ void run_beside(QWidget* parent, const QString& title, const std::function<void(
     if (wrong) std::rethrow_exception(wrong);
 }
 
+namespace {
+
+/// What a file becomes, and how it is to be read.
+class ImportForm final : public QDialog {
+public:
+    ImportForm(QWidget* parent, const QString& file, const exchange::LoadedSurface& loaded, bool can_link)
+        : QDialog(parent), name_(new QLineEdit(QFileInfo(file).completeBaseName())) {
+        setObjectName("import_dialog");
+        setWindowTitle(tr("Import %1").arg(QFileInfo(file).fileName()));
+        as_->addItems({tr("structure"), tr("fixture"), tr("tool"), tr("part type")});
+        const std::pair<QString, double> units[] = {
+            {tr("mm"), 1e-3}, {tr("cm"), 1e-2}, {tr("m"), 1.0}, {tr("inch"), 0.0254}};
+        for (const auto& [text, metres] : units) unit_->addItem(text, metres);
+        if (loaded.unit > 0) {
+            unit_->clear();
+            unit_->addItem(tr("as the file says (%1 m)").arg(loaded.unit), loaded.unit);
+            unit_->setEnabled(false);
+        }
+        y_up_->setText(tr("the file's y points up"));
+        y_up_->setChecked(file.endsWith(".gltf", Qt::CaseInsensitive) || file.endsWith(".glb", Qt::CaseInsensitive));
+        bottom_->setText(tr("origin at the bottom centre (else as in the file)"));
+        bottom_->setChecked(true);
+        link_->setText(tr("keep only the path to the file"));
+        link_->setEnabled(can_link);
+        const geometry::Box3 box = geometry::bounds(loaded.surface);
+        const auto show_size = [this, size = geometry::Vector3(box.high - box.low),
+                                   triangles = loaded.surface.triangles.size()] {
+            const geometry::Vector3 s = 1e3 * unit_->currentData().toDouble() * size;
+            size_->setText(tr("%1 x %2 x %3 mm, %L4 triangles")
+                               .arg(s.x(), 0, 'f', 1)
+                               .arg(y_up_->isChecked() ? s.z() : s.y(), 0, 'f', 1)
+                               .arg(y_up_->isChecked() ? s.y() : s.z(), 0, 'f', 1)
+                               .arg(triangles));
+        };
+        connect(unit_, &QComboBox::currentIndexChanged, this, show_size);
+        connect(y_up_, &QCheckBox::toggled, this, show_size);
+        show_size();
+        arrange();
+    }
+    exchange::ImportOptions options() const {
+        exchange::ImportOptions o;
+        o.name = name_->text().trimmed().toStdString();
+        o.unit = unit_->currentData().toDouble();
+        o.y_up = y_up_->isChecked();
+        o.bottom_centre = bottom_->isChecked();
+        return o;
+    }
+    exchange::ImportAs as() const { return static_cast<exchange::ImportAs>(as_->currentIndex()); }
+    bool link() const { return link_->isChecked(); }
+
+private:
+    void arrange() {
+        auto* form = new QFormLayout(this);
+        form->addRow(tr("name"), name_);
+        form->addRow(tr("becomes a"), as_);
+        form->addRow(tr("unit"), unit_);
+        form->addRow(QString(), y_up_);
+        form->addRow(QString(), bottom_);
+        form->addRow(QString(), link_);
+        form->addRow(tr("size"), size_);
+        auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
+        connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);
+        connect(buttons, &QDialogButtonBox::rejected, this, &QDialog::reject);
+        form->addRow(buttons);
+    }
+
+    QLineEdit* name_;
+    QComboBox *as_ = new QComboBox, *unit_ = new QComboBox;
+    QCheckBox *y_up_ = new QCheckBox, *bottom_ = new QCheckBox, *link_ = new QCheckBox;
+    QLabel* size_ = plain_label();
+};
+
+}  // namespace
+
 ImportGeometry::ImportGeometry(Workspace& workspace, QWidget* window)
     : QObject(window), workspace_(workspace), window_(window) {}
 
@@ -82,59 +156,8 @@ void ImportGeometry::import_file(const QString& file) {
         return Q_EMIT workspace_.refused(tr("%1 was not imported").arg(QFileInfo(file).fileName()),
             QString::fromStdString(e.problems().front().message));
     }
-    QDialog dialog(window_);
-    dialog.setObjectName("import_dialog");
-    dialog.setWindowTitle(tr("Import %1").arg(QFileInfo(file).fileName()));
-    auto* form = new QFormLayout(&dialog);
-    auto* name = new QLineEdit(QFileInfo(file).completeBaseName());
-    auto* as = new QComboBox;
-    as->addItems({tr("structure"), tr("fixture"), tr("tool"), tr("part type")});
-    auto* unit = new QComboBox;
-    const std::pair<QString, double> units[] = {
-        {tr("mm"), 1e-3}, {tr("cm"), 1e-2}, {tr("m"), 1.0}, {tr("inch"), 0.0254}};
-    for (const auto& [text, metres] : units) unit->addItem(text, metres);
-    if (loaded.unit > 0) {
-        unit->clear();
-        unit->addItem(tr("as the file says (%1 m)").arg(loaded.unit), loaded.unit);
-        unit->setEnabled(false);
-    }
-    auto* y_up = new QCheckBox(tr("the file's y points up"));
-    y_up->setChecked(file.endsWith(".gltf", Qt::CaseInsensitive) || file.endsWith(".glb", Qt::CaseInsensitive));
-    auto* bottom = new QCheckBox(tr("origin at the bottom centre (else as in the file)"));
-    bottom->setChecked(true);
-    auto* link = new QCheckBox(tr("keep only the path to the file"));
-    link->setEnabled(!workspace_.file().isEmpty());
-    auto* size = plain_label();
-    const geometry::Box3 box = geometry::bounds(loaded.surface);
-    const auto show_size = [&] {
-        const geometry::Vector3 s = 1e3 * unit->currentData().toDouble() * (box.high - box.low);
-        size->setText(tr("%1 x %2 x %3 mm, %L4 triangles")
-                          .arg(s.x(), 0, 'f', 1)
-                          .arg(y_up->isChecked() ? s.z() : s.y(), 0, 'f', 1)
-                          .arg(y_up->isChecked() ? s.y() : s.z(), 0, 'f', 1)
-                          .arg(loaded.surface.triangles.size()));
-    };
-    connect(unit, &QComboBox::currentIndexChanged, &dialog, show_size);
-    connect(y_up, &QCheckBox::toggled, &dialog, show_size);
-    show_size();
-    form->addRow(tr("name"), name);
-    form->addRow(tr("becomes a"), as);
-    form->addRow(tr("unit"), unit);
-    form->addRow(QString(), y_up);
-    form->addRow(QString(), bottom);
-    form->addRow(QString(), link);
-    form->addRow(tr("size"), size);
-    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
-    connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
-    connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
-    form->addRow(buttons);
-    if (dialog.exec() != QDialog::Accepted) return;
-    exchange::ImportOptions o;
-    o.name = name->text().trimmed().toStdString();
-    o.unit = unit->currentData().toDouble();
-    o.y_up = y_up->isChecked();
-    o.bottom_centre = bottom->isChecked();
-    import_file(file, o, static_cast<exchange::ImportAs>(as->currentIndex()), link->isChecked());
+    ImportForm form(window_, file, loaded, !workspace_.file().isEmpty());
+    if (form.exec() == QDialog::Accepted) import_file(file, form.options(), form.as(), form.link());
 }
 
 bool ImportGeometry::import_file(const QString& file, exchange::ImportOptions o, exchange::ImportAs as, bool link) {

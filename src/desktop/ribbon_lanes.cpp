@@ -249,6 +249,48 @@ void CycleRibbon::draw_cursor(QPainter& p) const {
     p.drawText(box, Qt::AlignCenter, label);
 }
 
+namespace {
+
+/// What the cycle comes to.
+QString cycle_words(const study::Evaluation& e) {
+    if (e.figures.per_round)
+        return CycleRibbon::tr("steady round %1 s \u00b7 no parts in this cell").arg(*e.figures.cycle_s, 0, 'f', 2);
+    if (e.figures.steady)
+        return CycleRibbon::tr("steady cycle %1 s \u00b7 repeats every %2 \u00b7 longest chain outlined")
+            .arg(*e.figures.cycle_s, 0, 'f', 2)
+            .arg(counted(
+                static_cast<std::size_t>(e.run->steady->parts), CycleRibbon::tr("part"), CycleRibbon::tr("parts")));
+    if (e.figures.cycle_s)
+        return CycleRibbon::tr("one run with chance in it \u00b7 its mean cycle %1 s")
+            .arg(*e.figures.cycle_s, 0, 'f', 2);
+    if (e.cell->devices.empty()) return CycleRibbon::tr("devices and their work appear here");
+    return CycleRibbon::tr("no steady cycle: no part leaves, or the work stops");
+}
+
+}  // namespace
+
+void CycleRibbon::draw_lane(QPainter& p, const study::Evaluation& e, const Lane& lane, double y) const {
+    p.setPen(QPen(QColor(0xE9, 0xE3, 0xD4), 1));
+    p.drawLine(QPointF(0, y + lane_height() - 1), QPointF(width(), y + lane_height() - 1));
+    const cell::Device* d = lane.device < 0 ? nullptr : &e.cell->devices[lane.device];
+    const bool selected = d && d->id == workspace_.selection().device.toStdString();
+    p.setFont(theme::font(11, true));
+    p.setPen(selected ? theme::accent : theme::ink);
+    theme::text(p, QRectF(12, y, left - 18, lane_height() - 2),
+        lane.name.isEmpty() && d ? QString::fromStdString(d->name) : lane.name);
+    p.save();
+    p.setClipRect(QRectF(left, std::max(header, y), width() - left, lane_height()));
+    if (lane.kind == Lane::Kind::work)
+        for (const int b : blocks_[lane.device]) {
+            if (belongs(e.run->trace.blocks[b], lane)) draw_block(p, b, lane, y);
+        }
+    else if (lane.kind == Lane::Kind::flow) draw_flow(p, lane, y);
+    else if (lane.kind == Lane::Kind::zone) draw_zone(p, lane, y);
+    else if (lane.kind == Lane::Kind::nearness) draw_nearness(p, y);
+    else draw_level(p, lane, y);
+    p.restore();
+}
+
 void CycleRibbon::draw_still(QPainter& p) const {
     p.setRenderHint(QPainter::Antialiasing);
     p.fillRect(rect(), theme::panel);
@@ -262,48 +304,16 @@ void CycleRibbon::draw_still(QPainter& p) const {
         p.setPen(theme::stop);
         sub = tr("not the cell's own run: %1").arg(other);
     } else if (e) {
-        if (e->figures.per_round)
-            sub = tr("steady round %1 s \u00b7 no parts in this cell").arg(*e->figures.cycle_s, 0, 'f', 2);
-        else if (e->figures.steady)
-            sub = tr("steady cycle %1 s \u00b7 repeats every %2 \u00b7 longest chain outlined")
-                      .arg(*e->figures.cycle_s, 0, 'f', 2)
-                      .arg(counted(static_cast<std::size_t>(e->run->steady->parts), tr("part"), tr("parts")));
-        else if (e->figures.cycle_s)
-            sub = tr("one run with chance in it \u00b7 its mean cycle %1 s").arg(*e->figures.cycle_s, 0, 'f', 2);
-        else if (e->cell->devices.empty()) sub = tr("devices and their work appear here");
-        else sub = tr("no steady cycle: no part leaves, or the work stops");
+        sub = cycle_words(*e);
     }
     p.setFont(theme::font(11));
     theme::text(p, QRectF(left, 5, controls_->x() - left - 8, 17), sub);
     if (!e || e->cell->devices.empty()) return;
     draw_axis(p);
-    const std::size_t lanes = lanes_.size();
     p.save();
     p.setClipRect(QRectF(0, header, width(), height() - header - bottom));
-    for (std::size_t i = 0; i < lanes; ++i) {
-        const double y = lane_y(i);
-        if (y > height() || y + lane_height() < header) continue;
-        p.setPen(QPen(QColor(0xE9, 0xE3, 0xD4), 1));
-        p.drawLine(QPointF(0, y + lane_height() - 1), QPointF(width(), y + lane_height() - 1));
-        const int device = lanes_[i].device;
-        const cell::Device* d = device < 0 ? nullptr : &e->cell->devices[device];
-        const bool selected = d && d->id == workspace_.selection().device.toStdString();
-        p.setFont(theme::font(11, true));
-        p.setPen(selected ? theme::accent : theme::ink);
-        theme::text(p, QRectF(12, y, left - 18, lane_height() - 2),
-            lanes_[i].name.isEmpty() && d ? QString::fromStdString(d->name) : lanes_[i].name);
-        p.save();
-        p.setClipRect(QRectF(left, std::max(header, y), width() - left, lane_height()));
-        if (lanes_[i].kind == Lane::Kind::work)
-            for (const int b : blocks_[lanes_[i].device]) {
-                if (belongs(e->run->trace.blocks[b], lanes_[i])) draw_block(p, b, lanes_[i], y);
-            }
-        else if (lanes_[i].kind == Lane::Kind::flow) draw_flow(p, lanes_[i], y);
-        else if (lanes_[i].kind == Lane::Kind::zone) draw_zone(p, lanes_[i], y);
-        else if (lanes_[i].kind == Lane::Kind::nearness) draw_nearness(p, y);
-        else draw_level(p, lanes_[i], y);
-        p.restore();
-    }
+    for (std::size_t i = 0; i < lanes_.size(); ++i)
+        if (const double y = lane_y(i); y <= height() && y + lane_height() >= header) draw_lane(p, *e, lanes_[i], y);
     p.restore();
     draw_bracket(p);
     if (!workspace_.current()) {

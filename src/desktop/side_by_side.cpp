@@ -364,6 +364,62 @@ void Comparison::draw_chain(QPainter& p, const Column& column, const QRectF& box
     if (!tight) p.drawText(QPointF(std::min(at + 4, box.right() - wide), y + 74), label);
 }
 
+/// Of a row: the best of all columns, the baseline's, and whether they differ by what is shown.
+struct Comparison::Span {
+    std::optional<double> best, base;
+    bool differs = false;
+};
+
+Comparison::Span Comparison::span_of(const Row& row, const std::vector<Column>& all) const {
+    Span s;
+    const std::string base_id = workspace_.document().baseline();
+    for (const Column& c : all) {
+        const auto v = value(row, c);
+        if (!v) continue;
+        if (s.best && std::abs(*v - *s.best) * row.factor > 0.5 * std::pow(10, -row.decimals)) s.differs = true;
+        if (!s.best || (row.better > 0 ? *v > *s.best : *v < *s.best)) s.best = v;
+        if (c.id.toStdString() == base_id) s.base = v;
+    }
+    return s;
+}
+
+void Comparison::draw_value(
+    QPainter& p, const Row& row, const Column& c, const Span& span, const QRectF& box, bool tight) const {
+    const auto v = value(row, c);
+    const double y = box.top();
+    const bool is_best = v && span.best && *v == *span.best && row.better != 0 && span.differs;
+    const study::Figures& figures = c.evaluation->figures;
+    const bool bad =
+        v && ((row.key == "reach" && figures.poses_reached < figures.poses) || (row.key == "margin" && *v < 0) ||
+                 (row.key == "clearance" && *v <= 0) || (row.key == "stops" && *v > 0));
+    p.setFont(theme::font(11, is_best));
+    p.setPen(bad ? theme::stop : theme::ink);
+    QString change;
+    if (v && span.base && c.id.toStdString() != workspace_.document().baseline() &&
+        std::abs(*v - *span.base) * row.factor > 0.5 * std::pow(10, -row.decimals)) {
+        const double d = (*v - *span.base) * row.factor;
+        change = QString("%1 %2").arg(
+            d < 0 ? QStringLiteral("\u25bc") : QStringLiteral("\u25b2"), theme::number(std::abs(d), row.decimals));
+    }
+    const double taken = change.isEmpty() ? 0
+                         : tight          ? QFontMetricsF(theme::font(10)).horizontalAdvance(change) + 4
+                                          : 64;
+    QString s = (bad ? QStringLiteral("\u2715 ") : QString()) + text(row, c);
+    if (tight && row.key == "part_waits" && v) s = theme::number(*v, row.decimals) + row.unit;
+    theme::text(p, QRectF(box.left(), y, box.width() - taken, 21), s);
+    const double after = box.left() + QFontMetricsF(theme::font(11, true)).horizontalAdvance(s) + 8,
+                 mark = tight ? after : box.left() + 0.46 * box.width();
+    if (is_best && after <= mark && mark + (tight ? 12 : 60) < box.right() - taken + 4) {
+        p.setPen(theme::good);
+        p.setFont(theme::font(10, true));
+        p.drawText(QRectF(mark, y, 60, 21), Qt::AlignLeft | Qt::AlignVCenter,
+            tight ? QStringLiteral("\u25cf") : tr("\u25cf best"));
+    }
+    p.setFont(theme::font(10));
+    p.setPen(theme::muted);
+    p.drawText(QRectF(box.left(), y, box.width() - 2, 21), Qt::AlignRight | Qt::AlignVCenter, change);
+}
+
 double Comparison::draw_figures(QPainter& p, const std::vector<Column>& all, double y) {
     std::vector<const Row*> shown_rows;
     for (const Row& row : rows())
@@ -376,7 +432,6 @@ double Comparison::draw_figures(QPainter& p, const std::vector<Column>& all, dou
         tr("a click on a name sorts by it") +
             (same == 0 ? QString() : QStringLiteral(" \u00b7 ") + tr("%1 more the same in all").arg(same)));
     y += 18;
-    const std::string base_id = workspace_.document().baseline();
     const bool tight = narrow(all.size());
     for (std::size_t r = 0; r < shown_rows.size(); ++r, y += 21) {
         const Row& row = *shown_rows[r];
@@ -385,51 +440,9 @@ double Comparison::draw_figures(QPainter& p, const std::vector<Column>& all, dou
             p.fillRect(QRectF(0, y, width(), 21), QColor(0xF5, 0xF0, 0xE6));
         }
         draw_label(p, QRectF(edge() + 14, y, left - 20, 21), row.label, row.key);
-        std::optional<double> best, base;
-        bool differs = false;
-        for (const Column& c : all) {
-            const auto v = value(row, c);
-            if (!v) continue;
-            if (best && std::abs(*v - *best) * row.factor > 0.5 * std::pow(10, -row.decimals)) differs = true;
-            if (!best || (row.better > 0 ? *v > *best : *v < *best)) best = v;
-            if (c.id.toStdString() == base_id) base = v;
-        }
-        for (std::size_t i = 0; i < all.size(); ++i) {
-            const QRectF box = column_box(i, all.size(), y, 21);
-            const auto v = value(row, all[i]);
-            const bool is_best = v && best && *v == *best && row.better != 0 && differs;
-            const bool bad =
-                v &&
-                ((row.key == "reach" && all[i].evaluation->figures.poses_reached < all[i].evaluation->figures.poses) ||
-                    (row.key == "margin" && *v < 0) || (row.key == "clearance" && *v <= 0) ||
-                    (row.key == "stops" && *v > 0));
-            p.setFont(theme::font(11, is_best));
-            p.setPen(bad ? theme::stop : theme::ink);
-            QString change;
-            if (v && base && all[i].id.toStdString() != base_id &&
-                std::abs(*v - *base) * row.factor > 0.5 * std::pow(10, -row.decimals)) {
-                const double d = (*v - *base) * row.factor;
-                change = QString("%1 %2").arg(d < 0 ? QStringLiteral("\u25bc") : QStringLiteral("\u25b2"),
-                    theme::number(std::abs(d), row.decimals));
-            }
-            const double taken = change.isEmpty() ? 0
-                                 : tight          ? QFontMetricsF(theme::font(10)).horizontalAdvance(change) + 4
-                                                  : 64;
-            QString s = (bad ? QStringLiteral("\u2715 ") : QString()) + text(row, all[i]);
-            if (tight && row.key == "part_waits" && v) s = theme::number(*v, row.decimals) + row.unit;
-            theme::text(p, QRectF(box.left(), y, box.width() - taken, 21), s);
-            const double after = box.left() + QFontMetricsF(theme::font(11, true)).horizontalAdvance(s) + 8,
-                         mark = tight ? after : box.left() + 0.46 * box.width();
-            if (is_best && after <= mark && mark + (tight ? 12 : 60) < box.right() - taken + 4) {
-                p.setPen(theme::good);
-                p.setFont(theme::font(10, true));
-                p.drawText(QRectF(mark, y, 60, 21), Qt::AlignLeft | Qt::AlignVCenter,
-                    tight ? QStringLiteral("\u25cf") : tr("\u25cf best"));
-            }
-            p.setFont(theme::font(10));
-            p.setPen(theme::muted);
-            p.drawText(QRectF(box.left(), y, box.width() - 2, 21), Qt::AlignRight | Qt::AlignVCenter, change);
-        }
+        const Span span = span_of(row, all);
+        for (std::size_t i = 0; i < all.size(); ++i)
+            draw_value(p, row, all[i], span, column_box(i, all.size(), y, 21), tight);
     }
     return y + 8;
 }

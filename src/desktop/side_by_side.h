@@ -54,6 +54,10 @@ private:
     double draw_cycles(QPainter& p, const std::vector<Column>& all, double y);
     void draw_cycle(QPainter& p, const Column& column, const Column* base, const QRectF& box, bool tight);
     void draw_chain(QPainter& p, const Column& column, const QRectF& box, double per_second, bool tight);
+    struct Span;
+    Span span_of(const Row& row, const std::vector<Column>& all) const;
+    void draw_value(
+        QPainter& p, const Row& row, const Column& c, const Span& span, const QRectF& box, bool tight) const;
     double draw_figures(QPainter& p, const std::vector<Column>& all, double y);
     double draw_differences(QPainter& p, const std::vector<Column>& all, double y);
     double draw_verdict(QPainter& p, const std::vector<Column>& all, double y);

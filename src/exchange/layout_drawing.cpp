@@ -192,7 +192,8 @@ private:
                 grey, line, b.see_through()});
     }
 
-    void plan(Sheet& s) {
+    /// Every body, the lowest first.
+    std::vector<Piece> pieces() const {
         std::vector<Piece> pieces;
         for (const cell::Device& d : c_.devices) {
             collect(d.bodies, d.world, d.kind->moves_parts() ? 0.93 : 0.97, 0.25, pieces);
@@ -205,9 +206,13 @@ private:
             collect(mover->tool_bodies, frames[mover->model->flange_link] * mover->model->flange, 0.99, 0.18, pieces);
         }
         std::stable_sort(pieces.begin(), pieces.end(), [](const Piece& a, const Piece& b) { return a.top < b.top; });
+        return pieces;
+    }
+
+    void plan(Sheet& s) {
         cairo_t* cr = s.raw();
         cairo_set_line_join(cr, CAIRO_LINE_JOIN_ROUND);
-        for (const Piece& p : pieces) {
+        for (const Piece& p : pieces()) {
             if (p.shape.size() < 3) continue;
             for (std::size_t i = 0; i < p.shape.size(); ++i)
                 (i == 0 ? cairo_move_to : cairo_line_to)(cr, map_.x(p.shape[i].x()), map_.y(p.shape[i].y()));
@@ -226,6 +231,12 @@ private:
                 }
                 cairo_stroke(cr);
             }
+        numbers(s);
+    }
+
+    /// A cross at every device's origin, and its number in the table.
+    void numbers(Sheet& s) {
+        cairo_t* cr = s.raw();
         std::vector<geometry::Box3> taken;
         for (std::size_t i = 0; i < c_.devices.size(); ++i) {
             const cell::Device& d = c_.devices[i];

@@ -132,6 +132,7 @@ std::optional<Face> nearest_face(const Simplex& s) {
 
 }  // namespace
 
+// In one piece: it is one loop over one simplex, and most of all computing time goes here.
 Separation separation(
     const Convex& a, const Frame& at_a, const Convex& b, const Frame& at_b, Warm* warm, double enough) {
     const double radii = a.radius() + b.radius();

@@ -1,6 +1,7 @@
 #include "clearance_jobs.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <deque>
 #include <map>
@@ -270,6 +271,16 @@ struct ClearanceJobs::Asking {
         bool appears;  ///< with it the part comes into the cell
     };
 
+    /// Of a mover in a segment, and a part that lies or rides there. `times`: all that matters of when.
+    std::uint64_t part_key(const TimedMover& room, const Segment& s, const Frame& at, const motion::Glide& glide,
+        int type, const std::array<Ticks, 3>& times) const {
+        cell::ContentKey key;
+        key.add(room.key).add(s.key).add(at).add(glide.velocity).add(glide.turn_rate).add(glide.centre);
+        key.add(glide.axis).add(glide.share).add(glide.ramp).add(c_.cell.part_types[type].shape_key);
+        for (const Ticks t : times) key.add(t);
+        return key.value();
+    }
+
     void part_stretch(const TimedMover& room, const Stretch& stretch, const Frame& at, const motion::Glide& glide,
         Ticks from, Ticks to) {
         to = std::min(to, end_);
@@ -285,21 +296,8 @@ struct ClearanceJobs::Asking {
             // A part at rest looks the same at any time: only how far the motion has come matters.
             const Ticks length = rests ? simulation::ticks(s->motion->duration()) : never_later;
             const Ticks begin_in = std::min(begin - s->from, length), finish_in = std::min(finish - s->from, length);
-            cell::ContentKey content;
-            content.add(room.key)
-                .add(s->key)
-                .add(at)
-                .add(glide.velocity)
-                .add(glide.turn_rate)
-                .add(glide.centre)
-                .add(glide.axis)
-                .add(glide.share)
-                .add(glide.ramp)
-                .add(type)
-                .add(begin_in)
-                .add(finish_in)
-                .add(rests ? 0 : from - s->from);
-            const std::uint64_t key = content.value();
+            const std::uint64_t key =
+                part_key(room, *s, at, glide, type, {begin_in, finish_in, rests ? 0 : from - s->from});
             const auto ask = [&](Meets rule, const std::vector<double>* seat, std::uint64_t more) {
                 ClearanceJob job = job_of(rule, room, *s, cell::ContentKey().add(key).add(more).value(),
                     stretch.place->device, shape_of(type));

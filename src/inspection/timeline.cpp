@@ -41,11 +41,7 @@ TimedMover Timeline::make_mover(int device) {
     const cell::Device& d = cell_.devices[device];
     const cell::Arm& arm = *d.mover();
     TimedMover mover{device, d.arm.has_value(), 0, 0, {}};
-    cell::ContentKey key;
-    key.add(arm.model_key).add(d.world);
-    for (const kinematics::Link& l : arm.model->mechanism.links) cell::add_bodies(key, l.bodies);
-    cell::add_bodies(key, arm.tool_bodies);
-    mover.key = key.value();
+    mover.key = simulation::mover_key(d);
     mover.radius = kinematics::reach_bound(*arm.model) + arm.tool_frame.translation().norm() + 0.5;
     if (d.axis) {  // its bodies reach farther than any arm's link
         double widest = 0;
@@ -94,7 +90,8 @@ std::uint64_t Timeline::held_key(const Segment& s) const {
     s.each_held([&](int part) {
         const Place* p = held_place(part, s.from);
         if (!p) return;
-        const std::uint64_t one = cell::ContentKey().add(trace_.parts[part].type).add(p->at).value();
+        const std::uint64_t one =
+            cell::ContentKey().add(cell_.part_types[trace_.parts[part].type].shape_key).add(p->at).value();
         key = key ? cell::ContentKey().add(key).add(one).value() : one;
     });
     return key;

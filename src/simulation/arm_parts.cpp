@@ -1,5 +1,7 @@
 #include "arm_parts.h"
 
+#include <cell/content_key.h>
+
 namespace escarp::simulation {
 namespace {
 
@@ -30,6 +32,15 @@ std::vector<motion::Part> arm_parts(const cell::Arm& arm) {
     for (const geometry::Body& b : arm.tool_bodies)
         parts.push_back(on_link(arm, arm.model->flange_link, b, arm.model->flange, tool_tag));
     return parts;
+}
+
+std::uint64_t mover_key(const cell::Device& device) {
+    const cell::Arm& arm = *device.mover();
+    cell::ContentKey key;
+    key.add(arm.model_key).add(device.world);
+    for (const kinematics::Link& l : arm.model->mechanism.links) cell::add_bodies(key, l.bodies);
+    cell::add_bodies(key, arm.tool_bodies);
+    return key.value();
 }
 
 int link_of(const cell::Arm& arm, const motion::Part& part) {

@@ -16,6 +16,8 @@ inline std::vector<motion::Part> held_parts(
 /// Links (tag: link index) and tool (tag: `tool_tag`).
 inline constexpr int tool_tag = 1000, held_tag = 1001;
 std::vector<motion::Part> arm_parts(const cell::Arm& arm);
+/// Content key of all that makes a mover: its mechanism, its bodies and tool, and where it stands.
+std::uint64_t mover_key(const cell::Device& device);
 /// The link that a body of an arm belongs to: tool and held part go with the flange.
 int link_of(const cell::Arm& arm, const motion::Part& part);
 /// Whether two bodies of one arm must keep apart. Neighbours in the mechanism touch by their make: links and the tool

@@ -248,6 +248,13 @@ motion::MotionPtr PlanCache::restarted(
         [&] { return motion::restarted(motion, from, takes); });
 }
 
+Intervals PlanCache::touching(std::uint64_t key, const std::function<Intervals()>& make) {
+    if (const auto found = touching_.find(key)) return *found;
+    Intervals made = make();
+    const std::size_t bytes = made.size() * sizeof(made[0]);
+    return touching_.keep(key, std::move(made), bytes);
+}
+
 std::shared_ptr<const MeetingPlan> PlanCache::meeting(
     std::uint64_t key, const std::function<std::shared_ptr<const MeetingPlan>()>& make) {
     return kept(meetings_, key, make);
@@ -332,13 +339,7 @@ ArmRoom room_of(const cell::Cell& c, int index, const std::vector<motion::Part>&
             if ((at * b.shape.centre()).norm() - b.shape.bound() > near) continue;
             obstacles.push_back({b.shape, at,
                 c.stands_on(index, static_cast<int>(i)) && (other.arm || ground[n]) ? 2 : 1, static_cast<int>(i)});
-            key.add(static_cast<int>(b.shape.core()))
-                .add(b.shape.half())
-                .add(b.shape.radius())
-                .add(at)
-                .add(obstacles.back().first_part_tag)
-                .add(obstacles.back().owner);
-            for (const Vector3& p : b.shape.points()) key.add(p);
+            add_shape(key, b.shape).add(at).add(obstacles.back().first_part_tag).add(obstacles.back().owner);
         }
     }
     ArmRoom room;
@@ -352,8 +353,7 @@ ArmRoom room_of(const cell::Cell& c, int index, const std::vector<motion::Part>&
             if (between >= 2 && keep_apart(*d.arm, parts[a], parts[b]))
                 room.self_pairs.emplace_back(static_cast<int>(a), static_cast<int>(b));
         }
-    for (const motion::Part& p : parts)
-        key.add(p.frame).add(p.at).add(p.shape.half()).add(p.shape.radius()).add(p.shape.points().size()).add(p.tag);
+    for (const motion::Part& p : parts) add_shape(key, p.shape).add(p.frame).add(p.at).add(p.tag);
     room.parts = motion::part_set(std::move(parts));
     room.key = key.value();
     room.need = d.own_distance.value_or(c.safety_distance);

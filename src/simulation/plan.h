@@ -60,6 +60,9 @@ struct Travel {
 
 struct MeetingPlan;
 
+/// Stretches of time, s.
+using Intervals = std::vector<std::pair<double, double>>;
+
 /// Keeps plans between evaluations. Safe to use from several threads; the same request always gives the same plan.
 class PlanCache {
 public:
@@ -91,6 +94,8 @@ public:
         const cell::Arm& arm, const JointVector& from, const Frame& to_tool, double speed, double acceleration = 1);
     std::shared_ptr<const MeetingPlan> meeting(
         std::uint64_t key, const std::function<std::shared_ptr<const MeetingPlan>()>& make);
+    /// When something is touched, as `make` finds it where it is not known yet. `key`: of all that it depends on.
+    Intervals touching(std::uint64_t key, const std::function<Intervals()>& make);
     std::size_t computed() const { return computed_; }  ///< how many plans were made rather than found
 
 private:
@@ -107,6 +112,7 @@ private:
     cell::Kept<std::shared_ptr<const std::vector<motion::MotionPtr>>> flights_{12u << 20};
     cell::Kept<std::shared_ptr<const Line>> lines_{4u << 20};
     cell::Kept<std::shared_ptr<const MeetingPlan>> meetings_{26u << 20};
+    cell::Kept<Intervals> touching_{16u << 20};
     std::atomic<std::size_t> computed_{0};
 };
 

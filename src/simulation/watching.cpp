@@ -6,15 +6,12 @@
 #include <map>
 
 #include <cell/content_key.h>
-#include <cell/kept.h>
-#include <motion/clearance.h>
 
 #include "arm_parts.h"
+#include "touching.h"
 
 namespace escarp::simulation {
 namespace {
-
-using Intervals = std::vector<std::pair<double, double>>;
 
 /// Made exactly while the solid of some detected part touches what is watched. When a part's motion changes, the
 /// instants at which it will cross are worked out ahead; nothing is polled.
@@ -23,7 +20,10 @@ public:
     Watching(const cell::Device& d, int index, Watched watched)
         : Acts(d, index),
           watched_(std::move(watched)),
-          still_(Frame::Identity(), motion::part_set({{0, watched_.shape, Frame::Identity(), {}, 0}})) {}
+          still_(Frame::Identity(), motion::part_set({{0, watched_.shape, Frame::Identity(), {}, 0}})) {
+        key_.add(watched_.by_origin).add(watched_.middle).add(watched_.reach);
+        cell::add_shape(key_, watched_.shape);
+    }
 
     bool watches() const override { return true; }
     Pace pace() const override { return Pace::by_clock; }
@@ -194,9 +194,9 @@ private:
     }
     /// Along a straight ride the distance of two convex bodies is a convex function of the way: find its least value,
     /// then both ends of the contact.
-    Intervals while_riding(const Kernel& k, int part, const Place& p) {
+    Intervals while_riding(Kernel& k, int part, const Place& p) {
         const cell::PartType& type = k.type_of(part);
-        if (p.glide.turn_rate != 0) return while_turning(type, p, seconds(p.stop - k.now()));
+        if (p.glide.turn_rate != 0) return while_turning(k, type, p, seconds(p.stop - k.now()));
         const double duration = seconds(p.stop - k.now()), speed = p.glide.velocity.norm();
         const Vector3 along = p.glide.velocity / speed;
         // One search per line of travel: positions are measured along it from the foot of the shape's middle.
@@ -204,14 +204,12 @@ private:
         const double now_at = (p.at.translation() - middle).dot(along);
         Frame foot = p.at;
         foot.translation() -= now_at * along;
-        cell::ContentKey key;
-        key.add(k.trace().parts[part].type);
+        cell::ContentKey key;  // to the nanometre: of this run alone, so that what was run before changes nothing
+        key.add(type.shape_key);
         for (const double v :
             {foot.translation().x(), foot.translation().y(), foot.translation().z(), along.x(), along.y(), along.z()})
             key.add(std::llround(v * 1e9));
-        key.add(std::llround(foot.linear()(0, 0) * 1e9))
-            .add(std::llround(foot.linear()(1, 0) * 1e9))
-            .add(std::llround(foot.linear()(2, 0) * 1e9));
+        for (int i = 0; i < 9; ++i) key.add(std::llround(foot.linear()(i % 3, i / 3) * 1e9));
         const Intervals contacts = remembered(key.value(), [&] {
             Intervals all;
             for (const geometry::Body& b : bodies(type)) {
@@ -251,39 +249,36 @@ private:
         return times;
     }
     /// On an arc the distance need not be convex: contact by branch and bound.
-    Intervals while_turning(const cell::PartType& type, const Place& p, double duration) {
-        cell::ContentKey key;
-        key.add(reinterpret_cast<std::uintptr_t>(&type))
+    Intervals while_turning(Kernel& k, const cell::PartType& type, const Place& p, double duration) const {
+        cell::ContentKey key = key_;
+        key.add(type.shape_key)
             .add(p.at)
+            .add(p.glide.velocity)
             .add(p.glide.turn_rate)
             .add(p.glide.centre)
+            .add(p.glide.axis)
             .add(p.glide.share)
             .add(p.glide.ramp)
             .add(duration);
-        return remembered(key.value(), [&] {
+        return k.plans().touching(key.value(), [&] {
             std::vector<motion::Part> parts;
             for (const geometry::Body& b : bodies(type)) parts.push_back({0, b.shape, b.at, {}, 0});
             const motion::GlideMover rider(p.at, motion::part_set(std::move(parts)), p.glide);
-            return contacts_of(rider, duration);
+            return touching(rider, still_, duration);
         });
     }
-    Intervals while_held(const Kernel& k, int part, const Place& p) {
+    Intervals while_held(Kernel& k, int part, const Place& p) const {
         const MotionRecord& m = k.trace().motions[p.device].back();
         const cell::Device& arm = k.cell().devices[p.device];
-        cell::ContentKey key;
-        key.add("held").add(m.motion->serial()).add(p.device).add(k.trace().parts[part].type).add(p.at);
-        return remembered(key.value(), [&] {
+        // The links' bodies play no part.
+        cell::ContentKey key = key_;
+        key.add(m.motion->serial()).add(arm.mover()->model_key).add(arm.world);
+        key.add(k.type_of(part).shape_key).add(p.at);
+        return k.plans().touching(key.value(), [&] {
             const motion::ArmMover carried(arm.mover()->model->mechanism, arm.world, m.motion, 0,
                 motion::part_set(held_parts(*arm.mover(), bodies(k.type_of(part)), p.at)));
-            return contacts_of(carried, m.motion->duration());
+            return touching(carried, still_, m.motion->duration());
         });
-    }
-    /// Where a mover touches what is watched; one that does so at its end stays there.
-    Intervals contacts_of(const motion::Mover& mover, double duration) const {
-        Intervals all;
-        for (auto [on, off] : motion::contact_times(mover, still_, 0, std::max(1e-6, duration)))
-            all.emplace_back(on, off >= duration - 1e-6 ? 1e300 : off);
-        return all;
     }
     template <typename Make>
     Intervals remembered(std::uint64_t key, const Make& make) {
@@ -295,14 +290,15 @@ private:
 
     const Watched watched_;
     motion::GlideMover still_;
+    cell::ContentKey key_;                                ///< of what is watched
+    static constexpr std::size_t most_known = 4'000'000;  // bytes
+    /// What was worked out before of lines that parts ride on; copies share it, whichever thread they are asked in.
+    std::shared_ptr<cell::Kept<Intervals>> known_ = std::make_shared<cell::Kept<Intervals>>(most_known);
     std::vector<int> inside_;
     std::map<int, std::vector<EventKey>> pending_;
     bool enabled_ = true;
     EventKey switch_{};
     Ticks due_ = never;
-    static constexpr std::size_t most_known = 16'000'000;  // bytes
-    /// What was worked out before; copies share it, whichever thread they are asked in.
-    std::shared_ptr<cell::Kept<Intervals>> known_ = std::make_shared<cell::Kept<Intervals>>(most_known);
     Ticks looks_ = never;                ///< the next time
     std::deque<std::vector<int>> seen_;  ///< what it has seen and not told yet
     std::vector<int> told_;

@@ -5,9 +5,9 @@
 
 #include <cell/device_kind.h>
 #include <cell/expression.h>
-#include <cell/kept.h>
 
 #include "../arm_parts.h"
+#include "../touching.h"
 #include "kinds.h"
 #include "passing_points.h"
 #include "prism.h"
@@ -22,8 +22,6 @@ struct Space final : cell::Parameters {
 };
 const Space& space_of(const cell::Device& d) { return static_cast<const Space&>(*d.parameters); }
 
-using Intervals = std::vector<std::pair<double, double>>;
-
 class Telling final : public Behaves<Telling>, public Keeper {
 public:
     Telling(const cell::Device& d, int index, const cell::Cell& cell)
@@ -31,13 +29,16 @@ public:
           keep_out_(d.first_signal + static_cast<int>(d.signals.size()) - 1),
           still_(Frame::Identity(), motion::part_set({{0, geometry::Convex::hull(in_world(d, space_of(d).corners)),
                                         Frame::Identity(), {}, 0}})) {
+        cell::ContentKey space;
+        cell::add_shape(space, still_.parts().front().shape);
         const auto& named = space_of(d).movers;
         for (std::size_t i = 0; i < cell.devices.size(); ++i) {
             if (!cell.devices[i].mover()) continue;
             const auto own = std::find(named.begin(), named.end(), cell.devices[i].id);
-            if (named.empty() || own != named.end())
-                movers_[static_cast<int>(i)].signal =
-                    own == named.end() ? -1 : d.first_signal + 1 + static_cast<int>(own - named.begin());
+            if (!named.empty() && own == named.end()) continue;
+            Seen& seen = movers_[static_cast<int>(i)];
+            if (own != named.end()) seen.signal = d.first_signal + 1 + static_cast<int>(own - named.begin());
+            seen.key = cell::ContentKey(space).add(mover_key(cell.devices[i])).value();
         }
     }
     bool watches() const override { return true; }
@@ -49,7 +50,7 @@ public:
         Seen& seen = at->second;
         for (const EventKey& e : seen.pending) k.cancel(e);
         seen.pending.clear();
-        const Intervals inside = while_it_moves(k, mover);
+        const Intervals inside = while_it_moves(k, mover, seen.key);
         change(k, seen, !inside.empty() && inside.front().first <= 0);
         for (const auto& [on, off] : inside) {
             if (on > 0) seen.pending.push_back(k.at(k.now() + ticks(on), *this, 2 * mover));
@@ -91,6 +92,7 @@ public:
 private:
     struct Seen {
         int signal = -1;
+        std::uint64_t key = 0;  ///< of the mover and the space
         bool inside = false;
         std::vector<EventKey> pending = {};
     };
@@ -101,38 +103,36 @@ private:
             signal(0), std::any_of(movers_.begin(), movers_.end(), [](const auto& m) { return m.second.inside; }));
     }
     /// What its present motion, and standing where that ends, brings.
-    Intervals while_it_moves(const Kernel& k, int mover) {
+    Intervals while_it_moves(Kernel& k, int mover, std::uint64_t mover_and_space) const {
         const MotionRecord& m = k.trace().motions[mover].back();
         const cell::Device& d = k.cell().devices[mover];
         cell::ContentKey key;
-        key.add(m.motion->serial()).add(mover);
-        std::vector<motion::Part> parts = arm_parts(*d.mover());
+        key.add(mover_and_space).add(m.motion->serial());
+        std::vector<int> held;
         const auto hold = [&](int part) {
             const Place& p = k.trace().parts[part].places.back();
             if (p.kind != Place::Kind::held) return;
-            key.add(k.trace().parts[part].type).add(p.at);
-            for (motion::Part& one : held_parts(*d.mover(), k.type_of(part), p.at)) parts.push_back(std::move(one));
+            key.add(k.type_of(part).shape_key).add(p.at);
+            held.push_back(part);
         };
         if (m.held >= 0) hold(m.held);
         for (const MotionRecord::Also& more : m.also) hold(more.part);
-        if (const auto found = known_->find(key.value())) return *found;
-        Intervals inside;
-        const double duration = m.motion->duration();
-        const motion::ArmMover moving(
-            d.mover()->model->mechanism, d.world, m.motion, 0, motion::part_set(std::move(parts)));
-        for (const auto& [on, off] : motion::contact_times(moving, still_, 0, std::max(1e-6, duration)))
-            inside.emplace_back(on, off >= duration - 1e-6 ? 1e300 : off);
-        const std::size_t bytes = inside.size() * sizeof(inside[0]);
-        return known_->keep(key.value(), std::move(inside), bytes);
+        return k.plans().touching(key.value(), [&] {
+            std::vector<motion::Part> parts = arm_parts(*d.mover());
+            for (const int part : held)
+                for (motion::Part& one :
+                    held_parts(*d.mover(), k.type_of(part), k.trace().parts[part].places.back().at))
+                    parts.push_back(std::move(one));
+            const motion::ArmMover moving(
+                d.mover()->model->mechanism, d.world, m.motion, 0, motion::part_set(std::move(parts)));
+            return touching(moving, still_, m.motion->duration());
+        });
     }
 
     const int keep_out_;
     std::map<int, bool> asked_;  ///< arms (devices) that want to go in or are there, and whether they may
     motion::GlideMover still_;
-    std::map<int, Seen> movers_;                           ///< by device
-    static constexpr std::size_t most_known = 16'000'000;  // bytes
-    /// What was worked out before; copies share it, whichever thread they are asked in.
-    std::shared_ptr<cell::Kept<Intervals>> known_ = std::make_shared<cell::Kept<Intervals>>(most_known);
+    std::map<int, Seen> movers_;  ///< by device
 };
 
 const cell::Fields& mover_fields() {
