@@ -252,8 +252,8 @@ double Comparison::draw_layouts(QPainter& p, const std::vector<Column>& all, dou
         v.middle = QPointF(box.center().x() - plan.center().x() * scale, box.center().y() + plan.center().y() * scale);
         p.save();
         p.setClipRect(box, Qt::IntersectClip);
-        draw_plan(
-            p, v, cell, all[i].evaluation.get(), {all[i].evaluation->typical_s(), {}, !tight, true, !tight, false, 9});
+        draw_plan(p, v, cell, all[i].evaluation.get(),
+            {all[i].evaluation->typical_s(), {}, !tight, true, !tight, false, 9, box.adjusted(1, 1, -1, -1)});
         p.restore();
         if (!tight) continue;
         p.setFont(theme::font(10, true));
@@ -429,7 +429,7 @@ double Comparison::draw_figures(QPainter& p, const std::vector<Column>& all, dou
     p.setPen(theme::muted);
     const std::size_t same = rows().size() - shown_rows.size();
     p.drawText(QRectF(edge() + left, y, room_.width() - left - 30, 16), Qt::AlignLeft | Qt::AlignVCenter,
-        tr("a click on a name sorts by it") +
+        tr("click a name to sort by it") +
             (same == 0 ? QString() : QStringLiteral(" \u00b7 ") + tr("%1 more the same in all").arg(same)));
     y += 18;
     const bool tight = narrow(all.size());

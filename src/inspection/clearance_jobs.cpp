@@ -5,6 +5,7 @@
 #include <cmath>
 #include <deque>
 #include <map>
+#include <unordered_map>
 
 #include "pair_rows.h"
 
@@ -183,18 +184,21 @@ struct ClearanceJobs::Asking {
     }
 
     /// When the parts of a pick or place change hands; `never`: not within the run.
-    Ticks changes_hands(const Block& b) const {
+    Ticks changes_hands(const Block& b) {
         if (b.kind == BlockKind::straight_out) return b.from;
-        for (std::size_t i = static_cast<std::size_t>(&b - trace_.blocks.data()); i < trace_.blocks.size(); ++i) {
+        const auto first = static_cast<std::size_t>(&b - trace_.blocks.data());
+        const auto [known, fresh] = hands_.try_emplace(first, simulation::never);
+        if (!fresh) return known->second;
+        for (std::size_t i = first; i < trace_.blocks.size(); ++i) {
             const Block& next = trace_.blocks[i];
             if (next.device == b.device && next.step == b.step &&
                 (next.kind == BlockKind::grip || next.kind == BlockKind::release))
-                return next.to;
+                return known->second = next.to;
         }
         return simulation::never;
     }
     /// Whether another tool of the arm takes a part, or puts it down, at the same time.
-    bool taken_beside(const Block& b, int part) const {
+    bool taken_beside(const Block& b, int part) {
         if (c_.device(b.device).arm->tools.size() < 2) return false;
         const Ticks when = changes_hands(b);
         const auto& places = trace_.parts[part].places;
@@ -206,7 +210,7 @@ struct ClearanceJobs::Asking {
     }
 
     /// Whether the carrier that is worked on stands or rides on a device.
-    bool bears(int device, const Block& b) const {
+    bool bears(int device, const Block& b) {
         if (b.part < 0) return false;
         if (changes_hands(b) >= end_)  // that comes after the end
             for (const cell::Step* step : cell::all_steps(c_.device(b.device)))
@@ -408,6 +412,7 @@ struct ClearanceJobs::Asking {
     std::map<int, PartSetPtr> types_;
     std::deque<Frame> kept_frames_;  ///< that jobs point to
     std::map<std::uint64_t, std::vector<double>> kept_depths_;
+    std::unordered_map<std::size_t, Ticks> hands_;  ///< when the parts of a block change hands
 };
 
 ClearanceJobs::ClearanceJobs(const Context& context) : asking_(std::make_unique<Asking>(context)) {}

@@ -3,8 +3,6 @@
 #include <tbb/parallel_for.h>
 
 #include <algorithm>
-#include <bit>
-#include <cstring>
 #include <mutex>
 #include <set>
 #include <unordered_map>
@@ -24,23 +22,12 @@ using simulation::Run;
 using simulation::Ticks;
 using simulation::WaitFor;
 
-/// One of two hashes of 64 bits each: equal states are equal, different ones do not meet in practice.
-using Key = std::pair<std::uint64_t, std::uint64_t>;
+using Key = simulation::StateKey;
 struct KeyHash {
     std::size_t operator()(const Key& key) const { return key.first; }
 };
 
-Key key_of(const Kernel& k) {
-    const std::string bytes = k.state();  // whole words
-    Key key{0x9e3779b97f4a7c15, 0xc2b2ae3d27d4eb4f};
-    for (std::size_t i = 0; i + 8 <= bytes.size(); i += 8) {
-        std::uint64_t word;
-        std::memcpy(&word, bytes.data() + i, 8);
-        key.first = (key.first ^ word) * 0xff51afd7ed558ccd, key.first ^= key.first >> 32;
-        key.second = (std::rotl(key.second, 29) + word) * 0xc4ceb9fe1a85ec53, key.second ^= key.second >> 33;
-    }
-    return key;
-}
+Key key_of(const Kernel& k) { return simulation::key_of_state(k.state()); }
 
 /// An event that was taken, named so that it is found again, and what chance decided then. Of what rides: all goes on
 /// until it is held, or comes round.

@@ -83,6 +83,7 @@ void PairRows::each_part(const ClearanceJob& job, const std::function<void(const
         else if (!e.distance) always.push_back(nth);
         else if (e.of_bodies() && distance_counts(job.rule)) distances.push_back(nth);
     }
+    if (always.empty() && at_times.empty() && distances.empty()) return use(job);
     if (at_times.empty()) return ask_of_bodies(job, std::move(always), std::move(distances), use);
     // Stretch by stretch, cut wherever one of the conditions begins or ends to hold.
     std::vector<Ticks> cuts;

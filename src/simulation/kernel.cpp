@@ -433,6 +433,17 @@ std::string Kernel::state() const {
     return w.take();
 }
 
+StateKey key_of_state(const std::string& bytes) {
+    StateKey key{0x9e3779b97f4a7c15, 0xc2b2ae3d27d4eb4f};
+    for (std::size_t i = 0; i + 8 <= bytes.size(); i += 8) {
+        std::uint64_t word;
+        std::memcpy(&word, bytes.data() + i, 8);
+        key.first = (key.first ^ word) * 0xff51afd7ed558ccd, key.first ^= key.first >> 32;
+        key.second = (std::rotl(key.second, 29) + word) * 0xc4ceb9fe1a85ec53, key.second ^= key.second >> 33;
+    }
+    return key;
+}
+
 bool Kernel::rounds_to_come() const {
     if (random_ || !trace_.faults.empty()) return false;
     for (std::size_t i = 0; i < cell_.devices.size(); ++i)

@@ -324,6 +324,7 @@ public:
     /// recurred.
     bool rounds_to_come() const;
     /// Everything that decides what happens next, relative to now: equal bytes mean that all repeats from here on.
+    /// Whole words of eight bytes.
     std::string state() const;
 
 private:
@@ -402,6 +403,10 @@ private:
     int acting_ = -1;  ///< the device that does something now
     mutable std::vector<std::pair<int, int>> reached_;
 };
+
+/// Two hashes of a state's bytes: equal states have equal ones, different states do not meet in practice.
+using StateKey = std::pair<std::uint64_t, std::uint64_t>;
+StateKey key_of_state(const std::string& bytes);
 
 /// What takes pictures of parts, seen from where it is: their origins within a pyramid down its -z.
 struct Looks {

@@ -17,8 +17,10 @@ struct Limit {
     bool over(const Kernel& k, const std::optional<Steady>& steady) const {
         const Ticks next = k.next_event();
         if (next == never) return true;
-        const bool may_take_longer = next <= longer * horizon && stop_when_steady && !steady && k.rounds_to_come();
-        if (next > horizon && !may_take_longer) return true;
+        const auto may_take_longer = [&] {
+            return next <= longer * horizon && stop_when_steady && !steady && k.rounds_to_come();
+        };
+        if (next > horizon && !may_take_longer()) return true;
         return steady && stop_when_steady && next > enough(*steady);
     }
     Ticks end(const Kernel& k, const std::optional<Steady>& steady) const {

@@ -17,11 +17,9 @@ void SteadyWatch::look(const Kernel& k) {
     if (found_ || k.random() || !k.instant_over() || !(part_left || round_done) ||
         looked_ > looks_free + looks_per_event * k.steps())
         return;
-    // Two hashes of the bytes, 128 bits in all: equal states are equal, different ones do not meet in practice.
     const std::string bytes = k.state();
     looked_ += bytes.size();
-    const Hash hash{std::hash<std::string>{}(bytes), cell::ContentKey().add(bytes).value()};
-    const auto [at, fresh] = seen_.try_emplace(hash, k.now(), left);
+    const auto [at, fresh] = seen_.try_emplace(key_of_state(bytes), k.now(), left);
     const auto [then, left_then] = at->second;
     if (fresh || then == k.now()) return;
     found_ = Steady{then, k.now() - then, static_cast<int>(left - left_then), left - (part_left ? 1 : 0)};

@@ -15,8 +15,7 @@ public:
     const std::optional<Steady>& found() const { return found_; }
 
 private:
-    using Hash = std::pair<std::uint64_t, std::uint64_t>;
-    std::map<Hash, std::pair<Ticks, std::size_t>> seen_;
+    std::map<StateKey, std::pair<Ticks, std::size_t>> seen_;
     std::optional<Steady> found_;
     std::size_t looked_ = 0;      ///< bytes of states
     std::size_t departures_ = 0;  ///< before the last step
