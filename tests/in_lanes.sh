@@ -9,9 +9,8 @@ export logs=$build/test-logs
 rm -rf "$logs"
 mkdir -p "$logs"
 
-# What each lane does with one line: a kind of test, and which. What hangs ends after a time that no machine needs,
-# under the sanitizers neither.
-export longest=${ESCARP_LONGEST:-40m}
+# What each lane does with one line: a kind of test, and which. What hangs ends after a time that no machine needs.
+export longest=40m
 one() {
     local kind=$1 which=$2 log=$logs/$1-$2.log began=$SECONDS code=0
     case $kind in

@@ -154,8 +154,8 @@ bool Spans::make_room(const Vector3& way, double grow, const LineGrid& grid) {
         to_ = from_ - 1;
         return false;
     }
-    const auto columns = static_cast<std::size_t>(to_ - from_ + 1);
-    room_ = static_cast<std::size_t>(top - base_ + 1);
+    const auto columns = static_cast<std::size_t>(to_ - from_) + 1;
+    room_ = static_cast<std::size_t>(top - base_) + 1;
     low_.assign(columns * room_, none_low), high_.assign(columns * room_, none_high);
     first_.assign(columns, top + 1), last_.assign(columns, base_ - 1);
     row_low_.resize(columns), row_high_.resize(columns);
