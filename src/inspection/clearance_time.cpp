@@ -105,6 +105,7 @@ std::vector<LeastClearance> nearest_pairs(const cell::Cell& cell, const simulati
         if (!fresh && nearer(here, place->second)) place->second = here;
     }
     std::vector<LeastClearance> all;
+    all.reserve(closest.size());
     for (const auto& [pair, least] : closest) all.push_back(least);
     std::sort(all.begin(), all.end(), nearer);
     return all;

@@ -65,7 +65,7 @@ std::vector<std::pair<geometry::Convex, geometry::Frame>> lengths_of(const geome
     constexpr double stout = 2.5;  // times its width; shorter ones cost more than they save
     constexpr int most = 6;
     const auto count = [&](double length, double width) {
-        return std::clamp(static_cast<int>(length / (stout * std::max(1e-3, width)) + 0.5), 1, most);
+        return std::clamp(static_cast<int>(std::lround(length / (stout * std::max(1e-3, width)))), 1, most);
     };
     std::vector<std::pair<Convex, geometry::Frame>> out;
     const geometry::Frame here = geometry::Frame::Identity();
@@ -176,7 +176,7 @@ std::vector<std::pair<double, double>> times_within(const Mover& mover, const Pi
         }
         const double middle = 0.5 * (s.from + s.to);
         const Stretch early{s.from, middle, some}, late{middle, s.to, some};
-        if (const auto found = self(self, first ? early : late, first)) return found;
+        if (auto found = self(self, first ? early : late, first)) return found;
         return self(self, first ? late : early, first);
     };
     std::vector<std::pair<double, double>> times;

@@ -32,18 +32,17 @@ public:
           reference_(reference),
           ways_(ways),
           length_(arm_length(model)),
-          best_{cap, Vector3::Zero()} {
-        const std::vector<int> free = solver.free_joints();
+          best_{cap, Vector3::Zero()},
+          free_(solver.free_joints()) {
         for (int j = 0; j < model.mechanism.size(); ++j)
-            if (std::find(free.begin(), free.end(), j) == free.end()) driven_.push_back(j);
+            if (std::find(free_.begin(), free_.end(), j) == free_.end()) driven_.push_back(j);
     }
 
     std::optional<Gap> run(const std::optional<Gap>& known) {
         const double cap = best_.distance;
         if (known && known->distance < cap) came_to_a_gap((known->distance + tolerance) * known->direction);
         open_.push({0, Vector3::Zero(), cap});
-        const int most =
-            driven_.size() == static_cast<std::size_t>(model_.mechanism.size()) ? most_looks : most_looks_free;
+        const int most = free_.empty() ? most_looks : most_looks_free;
         while (!open_.empty() && looks_ < most) {
             const Cell cell = open_.top();
             open_.pop();
@@ -72,18 +71,30 @@ private:
     void look(const Cell& cell) {
         ++looks_;
         const double radius = cell.half * std::sqrt(static_cast<double>(ways_.cols()));
-        solver_.solve(moved(cell.middle), reference_, all_);
         bool any = false, keeps = false;
-        const auto last =
-            std::find_if(all_.begin(), all_.end(), [this](const JointSolution& s) { return s.posture == kept_; });
-        if (last != all_.end()) std::iter_swap(all_.begin(), last);
-        for (const JointSolution& s : all_) {
-            if (!s.within_limits) continue;
-            any = true;
-            keeps = cell.half <= coarsest && keeps_limits(s.q, cell.middle, radius);
-            if (!keeps) continue;
-            kept_ = s.posture;
-            break;
+        const auto judge = [&] {
+            const auto last =
+                std::find_if(all_.begin(), all_.end(), [this](const JointSolution& s) { return s.posture == kept_; });
+            if (last != all_.end()) std::iter_swap(all_.begin(), last);
+            for (const JointSolution& s : all_) {
+                if (!s.within_limits) continue;
+                any = true;
+                keeps = cell.half <= coarsest && keeps_limits(s.q, cell.middle, radius);
+                if (!keeps) continue;
+                kept_ = s.posture, held_ = s.q;
+                break;
+            }
+        };
+        // Where a joint is free there are hundreds of solutions: those at its value that kept the limits last may do.
+        if (!free_.empty() && held_) {
+            JointVector there = reference_;
+            for (const int j : free_) there[j] = (*held_)[j];
+            solver_.held(moved(cell.middle), there, all_);
+            judge();
+        }
+        if (!keeps && !(any && cell.half > coarsest)) {
+            solver_.solve(moved(cell.middle), reference_, all_);
+            judge();
         }
         if (keeps && corners_reached(cell)) return;
         if (!any) came_to_a_gap(cell.middle);
@@ -224,6 +235,7 @@ private:
     const Ways& ways_;
     const double length_;
     Gap best_;
+    const std::vector<int> free_;
     std::vector<int> driven_;
     std::priority_queue<Cell> open_;
     std::vector<JointSolution> all_;
@@ -232,7 +244,8 @@ private:
     Eigen::LDLT<JointSquare> normal_;
     Slopes slopes_;
     int looks_ = 0;
-    int kept_ = -1;  ///< the posture that kept its limits last, asked first
+    int kept_ = -1;                    ///< the posture that kept its limits last, asked first
+    std::optional<JointVector> held_;  ///< and its joint values
 };
 
 }  // namespace

@@ -163,9 +163,10 @@ MotionPtr braked(MotionPtr motion, const Braking& braking) {
 
 double restart_time(const kinematics::ArmModel& model, const Frame& tool, const Motion& motion, double from) {
     const double pull = greatest_pull(model, tool, motion), most = std::max(quickest, 2 * (motion.duration() - from));
-    for (double takes = quickest; takes < most; takes *= next_try)
-        if (within_limits(model, tool, Paced(borrowed(motion), from, takes, true), takes, pull)) return takes;
-    return most;
+    double takes = quickest;
+    while (takes < most && !within_limits(model, tool, Paced(borrowed(motion), from, takes, true), takes, pull))
+        takes *= next_try;
+    return std::min(takes, most);
 }
 
 MotionPtr restarted(MotionPtr motion, double from, double takes) {

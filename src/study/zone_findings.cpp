@@ -58,6 +58,7 @@ std::vector<inspection::WayOut> ways_to_keep_apart(
         return a.contacts != b.contacts ? a.contacts < b.contacts : a.cycle < b.cycle - 1e-9;
     });
     std::vector<inspection::WayOut> ways;
+    ways.reserve(tried.size());
     for (Tried& t : tried) ways.push_back(std::move(t.way));
     return ways;
 }
