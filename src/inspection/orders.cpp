@@ -6,6 +6,7 @@
 #include <mutex>
 #include <set>
 #include <unordered_map>
+#include <utility>
 
 #include <simulation/kernel.h>
 
@@ -209,7 +210,7 @@ private:
         const int device = k->device_of(event);
         const bool riding = rides(*k, event);
         while (true) {
-            auto next = spent ? std::move(k) : k->copy();
+            auto next = spent ? std::exchange(k, nullptr) : k->copy();
             next->say_choices(choices);
             next->take(event);
             const auto look = [&] {

@@ -160,7 +160,7 @@ cell::Edit keep_apart(const cell::Layout& layout, const std::string& zone, const
     EvaluateOptions how;
     how.stop = stop;
     how.level = inspection::Level::flow;
-    const cell::Edit edit = keep_apart(layout, *without_interlocks(layout, cache, true, stop), zone, rule, device);
+    cell::Edit edit = keep_apart(layout, *without_interlocks(layout, cache, true, stop), zone, rule, device);
     const cell::Layout with = edit.operations.empty() ? layout : layout.edited(edit);
     if (evaluate(with, cache, how)->figures.cycle_s) return edit;
     const cell::Edit nearer = keep_apart(layout, *without_interlocks(layout, cache, false, stop), zone, rule, device);

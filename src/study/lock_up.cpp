@@ -128,6 +128,7 @@ std::vector<inspection::WayOut> tried(const Evaluation& e, inspection::Cache& ca
     }
     std::stable_sort(good.begin(), good.end(), [](const auto& a, const auto& b) { return a.first < b.first - 1e-9; });
     std::vector<inspection::WayOut> ways;
+    ways.reserve(good.size());
     for (auto& [cycle, way] : good) ways.push_back(std::move(way));
     return ways;
 }

@@ -219,7 +219,7 @@ std::string with_unit(double value, const Measure& m) {
 
 std::string in_words(const Ranking& ranking, const Measure& by, const std::vector<std::string>& names) {
     if (ranking.places.empty()) return "None of them has a " + by.label + ".";
-    const std::string best = names[ranking.places[0].which];
+    const std::string& best = names[ranking.places[0].which];
     if (ranking.places.size() == 1)
         return "Only " + best + " has a " + by.label + ": " + with_unit(ranking.places[0].estimate.mean, by) + ".";
     std::string out;

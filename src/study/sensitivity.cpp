@@ -65,6 +65,7 @@ std::vector<Influence> screening(const std::vector<std::vector<double>>& plan, c
 std::vector<std::vector<double>> shares_plan(std::size_t size, std::size_t count) {
     const std::vector<std::vector<double>> both = even_points(2 * size, count);
     std::vector<std::vector<double>> plan;
+    plan.reserve((size + 2) * both.size());
     const auto middle = static_cast<std::ptrdiff_t>(size);
     for (const auto& p : both) plan.emplace_back(p.begin(), p.begin() + middle);
     for (const auto& p : both) plan.emplace_back(p.begin() + middle, p.end());

@@ -325,8 +325,8 @@ void Trials::judge_demands(Tried& t) const {
         const Estimate e = t.found.of(m.id);
         std::string lack;
         if (e.count == 0) lack = "no " + m.label;
-        else if (d.least && e.mean < *d.least - 1e-9) lack = m.label + " " + with_unit(e.mean, m);
-        else if (d.most && e.mean > *d.most + 1e-9) lack = m.label + " " + with_unit(e.mean, m);
+        else if ((d.least && e.mean < *d.least - 1e-9) || (d.most && e.mean > *d.most + 1e-9))
+            lack = m.label + " " + with_unit(e.mean, m);
         if (!lack.empty()) t.lacks += (t.lacks.empty() ? "" : ", ") + lack;
     }
     const Measure& first = *asked_.front();

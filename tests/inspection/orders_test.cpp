@@ -331,7 +331,8 @@ TEST_CASE(
         const auto cell = tests::read(tree);
         const auto some = inspection::explore_orders(*cell, cache, nullptr, 4000);
         if (some->verdict == Orders::Verdict::undecided) continue;
-        const auto all = inspection::explore_orders(*cell, cache, nullptr, tests::rounds(30000), inspection::Which::all);
+        const auto all =
+            inspection::explore_orders(*cell, cache, nullptr, tests::rounds(30000), inspection::Which::all);
         if (all->verdict == Orders::Verdict::undecided) continue;
         CHECK(some->verdict == all->verdict);
         ++decided;
