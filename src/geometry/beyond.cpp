@@ -151,7 +151,7 @@ bool inside_of(
 Beyond beyond(const Surface& surface, const std::vector<Convex>& pieces, int fine) {
     Beyond out;
     Box3 box = bounds(surface);
-    if (box.empty() || pieces.empty()) return out;
+    if (box.empty() || pieces.empty() || surface.triangles.empty()) return out;
     for (const Convex& piece : pieces) {
         const Box3 own = bounds(piece, Frame::Identity());
         box.add(own.low), box.add(own.high);

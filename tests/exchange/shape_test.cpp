@@ -77,6 +77,9 @@ TEST_CASE("what pieces hold beyond a surface: a channel in one piece, against wh
     // A surface with a hole says so.
     channel.triangles.erase(channel.triangles.begin());
     CHECK_FALSE(geometry::beyond(channel, one).closed);
+    // Points without a triangle: nothing to be beyond of.
+    channel.triangles.clear();
+    CHECK(geometry::beyond(channel, one).farthest == 0);
 }
 
 TEST_CASE("how far one piece for several posts reaches from them is what looking everywhere finds") {

@@ -3,7 +3,7 @@
 
 namespace escarp::tests {
 
-#ifdef ESCARP_SANITIZED  // where everything takes ten to seventeen times as long
+#ifdef ESCARP_SANITIZED  // where everything takes several times as long
 constexpr int one_in = 10;
 #else
 constexpr int one_in = 1;
