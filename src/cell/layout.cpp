@@ -1,6 +1,9 @@
 #include "layout.h"
 
+#include <cstdio>
 #include <mutex>
+
+#include "content_key.h"
 
 namespace escarp::cell {
 
@@ -8,8 +11,9 @@ struct Layout::State {
     Document document;
     std::string variant;
     const Kinds* kinds;
-    std::once_flag resolve, read;
+    std::once_flag resolve, read, sum_up;
     json tree;
+    std::string content;
     std::vector<std::string> lost;
     std::shared_ptr<const Cell> cell;
     std::exception_ptr wrong;
@@ -29,6 +33,24 @@ const json& Layout::tree() const {
     State& s = *state_;
     std::call_once(s.resolve, [&s] { s.tree = s.document.resolved(s.variant, &s.lost); });
     return s.tree;
+}
+
+const std::string& Layout::content() const {
+    State& s = *state_;
+    const json& resolved = tree();
+    std::call_once(s.sum_up, [&] {
+        json sense = resolved;
+        for (const char* key :
+            {"name", "views", "underlay", "studies", "variants", "baseline", "retired_ids", "unfinished_models"})
+            sense.erase(key);
+        const std::string text = sense.dump();
+        char out[40];
+        std::snprintf(out, sizeof out, "%016llx%016llx",
+            static_cast<unsigned long long>(ContentKey().add(text).value()),
+            static_cast<unsigned long long>(ContentKey().add(1).add(text).value()));
+        s.content = out;
+    });
+    return s.content;
 }
 
 const std::vector<std::string>& Layout::lost() const {

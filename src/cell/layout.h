@@ -17,6 +17,9 @@ public:
     const Kinds& kinds() const;
     /// The whole cell as the variant has it. Throws InputError where there is no such variant.
     const json& tree() const;
+    /// Of all in the tree that figures depend on, without what none does (its name, views, studies ...): equal for
+    /// cells whose figures are the same.
+    const std::string& content() const;
     /// Differences of the variant that no longer fit.
     const std::vector<std::string>& lost() const;
     /// Throws InputError with every problem where the cell makes no sense.

@@ -100,7 +100,7 @@ int answer(Arguments& a, bool only_found) {
     const std::string file = results_file(a);
     if (only_found && !std::filesystem::exists(file)) throw cell::InputError(file, "There are no results yet.");
     study::Results results(file);
-    if (a.resume && results.count(study::key_of(layout.tree())) == 0)
+    if (a.resume && results.count(layout.content()) == 0)
         throw cell::InputError(file, "Nothing of this cell has been run yet, so that there is nothing to go on with.");
     options.results = &results;
     options.only_found = only_found;

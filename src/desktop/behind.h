@@ -43,9 +43,13 @@ public:
         }
         wake_.notify_all();
     }
+    /// Nobody wants to know any longer.
     void forget() {
         asked_.reset();
         answer_.reset();
+        const std::lock_guard guard(lock_);
+        next_.reset();
+        stop_ = true;
     }
     const std::optional<Question>& asked() const { return asked_; }
     /// Null until it is found.
@@ -54,14 +58,15 @@ public:
 private:
     void run() {
         while (true) {
-            Question question;
+            std::optional<Question> taken;
             {
                 std::unique_lock hold(lock_);
                 wake_.wait(hold, [this] { return quit_ || next_; });
                 if (quit_) return;
-                question = *std::exchange(next_, std::nullopt);
+                taken = std::exchange(next_, std::nullopt);
                 stop_ = false;
             }
+            const Question& question = *taken;
             try {
                 Answer answer = work_(question, stop_);
                 QMetaObject::invokeMethod(owner_, [this, question, answer = std::move(answer)] {

@@ -18,6 +18,13 @@ public:
     }
 };
 
+std::shared_ptr<const study::Evaluation> known(const Evaluator::Asked& asked) {
+    if (!asked.known || asked.known->layout.content() != asked.layout.content()) return nullptr;
+    auto same = std::make_shared<study::Evaluation>(*asked.known);
+    same->layout = asked.layout;
+    return same;
+}
+
 }  // namespace
 
 Evaluator::Evaluator(inspection::Cache& cache, QObject* parent) : QObject(parent), cache_(cache) {
@@ -35,11 +42,11 @@ Evaluator::~Evaluator() {
     thread_.join();
 }
 
-void Evaluator::ask(std::vector<cell::Layout> layouts, std::uint64_t edit, std::map<std::string, double> forced) {
+void Evaluator::ask(std::vector<Asked> asked, std::uint64_t edit, std::map<std::string, double> forced) {
     {
         const std::lock_guard guard(lock_);
         forced_ = std::move(forced);
-        waiting_.assign(layouts.begin(), layouts.end());
+        waiting_.assign(asked.begin(), asked.end());
         first_.reset();
         first_comes_ = true;
         edit_ = edit;
@@ -53,7 +60,7 @@ void Evaluator::work() {
     const Politely politely;
     bool worked = false;  // since memory was given back last
     while (true) {
-        std::optional<cell::Layout> layout;
+        std::optional<Asked> asked_now;
         Evaluated result;
         int next_step = 0;  // of what comes behind the figures: the zones, then what is wrong with them
         study::EvaluateOptions options;
@@ -71,38 +78,50 @@ void Evaluator::work() {
                 result = *std::exchange(first_, std::nullopt);
                 next_step = result.evaluation->zones ? 2 : 1;
             } else {
-                layout = waiting_.front();
-                result.variant = QString::fromStdString(layout->variant());
+                asked_now = waiting_.front();
+                result.variant = QString::fromStdString(asked_now->layout.variant());
                 result.edit = edit_;
                 waiting_.pop_front();
                 options.run.forced = forced_;
             }
         }
-        QElapsedTimer clock;
-        clock.start();
-        try {
-            options.stop = &stop_;
-            result.evaluation = layout ? study::evaluate(*layout, cache_, options)
-                                       : study::with_zones(*result.evaluation, cache_, &stop_, next_step > 1);
-        } catch (const inspection::Overtaken&) {
-            continue;
-        } catch (const std::bad_alloc&) {
-            result.error =
-                tr("The machine has not enough memory left for this variant's figures. A shorter horizon or fewer "
-                   "devices need less.");
-        } catch (const std::exception& e) {
-            result.error = QString::fromUtf8(e.what());
-        }
-        if (layout) result.took_ms = static_cast<double>(clock.nsecsElapsed()) * 1e-6;
+        if (!answer(result, asked_now, options, next_step)) continue;
         {
             const std::lock_guard guard(lock_);
-            const bool first = layout && result.edit == edit_ && std::exchange(first_comes_, false);
-            const bool more = !layout && result.edit == edit_ && next_step == 1;
-            if ((first || more) && result.evaluation) first_ = result;
+            const bool first = asked_now && result.edit == edit_ && std::exchange(first_comes_, false);
+            const bool more = !asked_now && result.edit == edit_ && next_step == 1;
+            if ((first || more) && result.evaluation && !result.evaluation->complete) first_ = result;
         }
         Q_EMIT done(result);
         give_much_memory_back();
     }
+}
+
+/// False: it was overtaken.
+bool Evaluator::answer(
+    Evaluated& result, const std::optional<Asked>& asked, study::EvaluateOptions options, int next_step) {
+    QElapsedTimer clock;
+    clock.start();
+    try {
+        options.stop = &stop_;
+        if (asked) {
+            result.evaluation = known(*asked);
+            result.as_before = result.evaluation != nullptr;
+            if (!result.as_before) result.evaluation = study::evaluate(asked->layout, cache_, options);
+        } else {
+            result.evaluation = study::with_zones(*result.evaluation, cache_, &stop_, next_step > 1);
+        }
+    } catch (const inspection::Overtaken&) {
+        return false;
+    } catch (const std::bad_alloc&) {
+        result.error =
+            tr("The machine has not enough memory left for this variant's figures. A shorter horizon or fewer "
+               "devices need less.");
+    } catch (const std::exception& e) {
+        result.error = QString::fromUtf8(e.what());
+    }
+    if (asked) result.took_ms = static_cast<double>(clock.nsecsElapsed()) * 1e-6;
+    return true;
 }
 
 }  // namespace escarp::desktop

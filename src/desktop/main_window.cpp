@@ -11,6 +11,7 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 
+#include <geometry/indices.h>
 #include <simulation/kinds.h>
 
 #include "action_finder.h"
@@ -387,7 +388,7 @@ void MainWindow::show_right(int page) {
     asked_for_ = panels_[0];
     fold();
     right_->setCurrentIndex(page);
-    for (std::size_t i = 0; i < right_tabs_.size(); ++i) right_tabs_[i]->setChecked(static_cast<int>(i) == page);
+    for (const int i : indices(right_tabs_)) right_tabs_[i]->setChecked(i == page);
     if (page != 1) workspace_.let_go();
     ByHand by_hand = workspace_.by_hand();
     by_hand.on = page == 1, by_hand.picking = false;
@@ -398,7 +399,7 @@ void MainWindow::show_left(int page) {
     asked_for_ = panels_[2];
     fold();
     left_->setCurrentIndex(page);
-    for (std::size_t i = 0; i < left_tabs_.size(); ++i) left_tabs_[i]->setChecked(static_cast<int>(i) == page);
+    for (const int i : indices(left_tabs_)) left_tabs_[i]->setChecked(i == page);
     if (page == 1) catalogue_->search();
     if (page == 2) devices_->search();
 }
@@ -545,9 +546,9 @@ void MainWindow::renew_actions() {
 }
 
 bool MainWindow::settled(bool every_variant) const {
+    if (!workspace_.settled(every_variant)) return false;
     const auto views = findChildren<SceneView*>();
-    return workspace_.settled(every_variant) &&
-           std::all_of(views.begin(), views.end(), [](const SceneView* v) { return v->picture_current(); });
+    return std::all_of(views.begin(), views.end(), [](const SceneView* v) { return v->picture_current(); });
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {

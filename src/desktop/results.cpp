@@ -12,18 +12,29 @@ void Results::ask(std::vector<cell::Layout> layouts, const QStringList& variants
     other_run_ = nullptr;
     looked_at_ = QString::fromStdString(layouts.front().variant());
     std::erase_if(found_, [&](const auto& one) { return !variants.contains(one.first); });
-    evaluator_.ask(std::move(layouts), edit_, forced_);
+    std::vector<Evaluator::Asked> all;
+    for (cell::Layout& layout : layouts) {
+        const QString variant = QString::fromStdString(layout.variant());
+        Evaluator::Asked one{std::move(layout)};
+        const auto found = found_.find(variant);
+        if (found != found_.end() && found->second.forced == forced_ && (found->second.whole || variant != looked_at_))
+            one.known = found->second.evaluation;
+        all.push_back(std::move(one));
+    }
+    evaluator_.ask(std::move(all), edit_, forced_);
 }
 
 void Results::take(const Evaluated& result) {
     if (result.edit != edit_) return;  // a newer edit has overtaken it
     const bool looked_at = result.variant == looked_at_;
-    // Of a variant that is not looked at, the figures are compared; its run would only fill the memory.
-    const bool whole = looked_at || !result.evaluation;
     if (looked_at) other_run_ = nullptr, took_ms_ = result.took_ms;
-    found_[result.variant] = {
-        whole ? result.evaluation : result.evaluation->without_history(), result.error, result.edit, whole};
-    Q_EMIT came(result.evaluation && result.evaluation->zones);
+    Found& found = found_[result.variant];
+    const bool zones_alone = result.evaluation && result.evaluation->zones && found.edit == result.edit;
+    // Of a variant that is not looked at, the figures are compared; its run would only fill the memory.
+    const bool whole = looked_at || !result.evaluation, small = result.as_before && !found.whole;
+    found = {whole || small ? result.evaluation : result.evaluation->without_history(), result.error, result.edit,
+        whole, forced_};
+    Q_EMIT came(zones_alone);
 }
 
 std::shared_ptr<const study::Evaluation> Results::of(const QString& variant) const {

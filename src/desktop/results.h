@@ -48,8 +48,9 @@ private:
     struct Found {
         std::shared_ptr<const study::Evaluation> evaluation;
         QString error;
-        std::uint64_t edit;
-        bool whole = true;  ///< with the run's history
+        std::uint64_t edit = 0;
+        bool whole = true;                     ///< with the run's history
+        std::map<std::string, double> forced;  ///< signals that were held
     };
     void take(const Evaluated& result);
 

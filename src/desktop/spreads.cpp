@@ -20,25 +20,40 @@ Spreads::Spreads(Workspace& workspace, QObject* parent)
               how.stop = &stop;
               study::ReplicateOptions often;
               often.repetitions = q.repetitions;
-              return std::make_shared<const study::Replicated>(study::replicate(q.cell,
+              return std::make_shared<const study::Replicated>(study::replicate(q.layout.shared_cell(),
                   study::measures_of({"cycle_s", "rate_per_h", "waiting_pct", "inside_s"}, ""), cache, how, often));
           },
           [this] {
               const Question q = *behind_.asked();
-              known_[q.variant] = {q.cell, *behind_.answer(), q.repetitions};
+              known_[q.variant] = {q.layout.content(), *behind_.answer(), q.repetitions};
               behind_.forget();
               Q_EMIT found();
               look();
           }) {
-    connect(&workspace_, &Workspace::evaluated, this, &Spreads::look);
+    constexpr int pause = 250;  // ms without an edit: runs by the dozen are not begun at every key
+    soon_.setSingleShot(true);
+    soon_.setInterval(pause);
+    connect(&soon_, &QTimer::timeout, this, &Spreads::look);
+    connect(&workspace_, &Workspace::evaluated, this, &Spreads::look_soon);
+}
+
+void Spreads::look_soon() {
+    if (const auto& asked = behind_.asked(); asked && !wanted(*asked)) behind_.forget();
+    soon_.start();
 }
 
 const study::Replicated* Spreads::of(const QString& variant) const {
     const auto there = known_.find(variant);
     const auto e = workspace_.evaluation_of(variant);
-    return there != known_.end() && e && there->second.cell == e->cell && !there->second.found->certain
+    return there != known_.end() && e && there->second.content == e->layout.content() && !there->second.found->certain
                ? there->second.found.get()
                : nullptr;
+}
+
+/// Whether the cell is still that of the variant.
+bool Spreads::wanted(const Question& question) const {
+    const auto e = workspace_.evaluation_of(question.variant);
+    return e && workspace_.current_of(question.variant) && e->layout.content() == question.layout.content();
 }
 
 /// The variant looked at first, all of them roughly before any of them closely.
@@ -54,9 +69,10 @@ void Spreads::look() {
                 e->figures.per_round)
                 continue;
             const auto there = known_.find(id);
-            if (there != known_.end() && there->second.cell == e->cell && there->second.repetitions >= repetitions)
+            if (there != known_.end() && there->second.content == e->layout.content() &&
+                there->second.repetitions >= repetitions)
                 continue;
-            return behind_.ask({id, e->cell, repetitions});
+            return behind_.ask({id, e->layout, repetitions});
         }
 }
 

@@ -1,6 +1,7 @@
 #pragma once
 // Figures of variants that chance has a say in: run again and again behind the window, roughly at first, then closer.
 
+#include <QTimer>
 #include <map>
 
 #include <study/replicate.h>
@@ -17,27 +18,33 @@ public:
     /// Of the variant as it is now; null while there is nothing yet, and where nothing is left to chance.
     const study::Replicated* of(const QString& variant) const;
     /// All that are wanted have been found as closely as they are looked for.
-    bool complete() const { return !behind_.asked(); }
+    bool complete() const { return !behind_.asked() && !soon_.isActive(); }
 
 Q_SIGNALS:
     void found();
 
 private:
+    void look_soon();
     void look();
-
     struct Question {
         QString variant;
-        std::shared_ptr<const cell::Cell> cell;
+        cell::Layout layout;
         std::size_t repetitions = 0;
-        bool operator==(const Question&) const = default;
+        bool operator==(const Question& other) const {
+            return variant == other.variant && layout.content() == other.layout.content() &&
+                   repetitions == other.repetitions;
+        }
     };
     struct Known {
-        std::shared_ptr<const cell::Cell> cell;
+        std::string content;  ///< of the layout
         std::shared_ptr<const study::Replicated> found;
         std::size_t repetitions = 0;
     };
+    bool wanted(const Question& question) const;
+
     Workspace& workspace_;
     std::map<QString, Known> known_;
+    QTimer soon_;
     Behind<Question, std::shared_ptr<const study::Replicated>> behind_;
 };
 

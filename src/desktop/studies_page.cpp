@@ -13,6 +13,7 @@
 #include <numeric>
 
 #include <cell/study_edits.h>
+#include <geometry/indices.h>
 #include <study/named_edits.h>
 
 #include "layouts.h"
@@ -303,7 +304,7 @@ void StudiesPage::remove_study() {
 }
 
 bool StudiesPage::out_of_date() const {
-    return answer_ && !answer_->cell.empty() && answer_->cell != study::key_of(workspace_.layout().tree());
+    return answer_ && !answer_->cell.empty() && answer_->cell != workspace_.layout().content();
 }
 
 void StudiesPage::look_up() {
@@ -314,7 +315,7 @@ void StudiesPage::look_up() {
         file.isEmpty() ? QString() : QString::fromStdString(study::Results::beside(file.toStdString()));
     if (!results.isEmpty() && !QFileInfo::exists(results)) return;
     asked_ = chosen_;
-    asked_cell_ = study::key_of(workspace_.layout().tree());
+    asked_cell_ = workspace_.layout().content();
     coming_.clear();
     worker_.ask(workspace_.layout(), *s, results, true);
     renew_words();
@@ -326,7 +327,7 @@ void StudiesPage::ask() {
     asked_ = chosen_;
     coming_.clear();
     point_ = -2;
-    asked_cell_ = study::key_of(workspace_.layout().tree());
+    asked_cell_ = workspace_.layout().content();
     const QString file = workspace_.file();
     worker_.ask(workspace_.layout(), *s,
         file.isEmpty() ? QString() : QString::fromStdString(study::Results::beside(file.toStdString())));
@@ -372,8 +373,8 @@ void StudiesPage::take(std::shared_ptr<const study::Answered> answer) {
     const bool nothing = answer->tried.empty() && answer->now.found.runs.empty();
     const bool none_found = std::all_of(answer->tried.begin(), answer->tried.end(),
         [](const study::Tried& t) { return t.found.runs.empty() && t.refused.empty(); });
-    const bool of_this_cell = answer->cell == study::key_of(workspace_.layout().tree());
-    if (answer->gains && of_this_cell) workspace_.set_gains(workspace_.layout().shared_cell(), *answer->gains);
+    const bool of_this_cell = answer->cell == workspace_.layout().content();
+    if (answer->gains && of_this_cell) workspace_.set_gains(answer->cell, *answer->gains);
     if (nothing || (!answer->whole && none_found && !answer->tried.empty())) answer_.reset();
     else answer_ = std::move(answer);
     point_ = answer_ && answer_->best >= 0 ? answer_->best : -2;
@@ -458,14 +459,14 @@ void StudiesPage::renew_table() {
     table_->setColumnCount(static_cast<int>(head.size()));
     table_->setHorizontalHeaderLabels(head);
     table_->setRowCount(static_cast<int>(rows_.size()));
-    for (std::size_t row = 0; row < rows_.size(); ++row) {
+    for (const int row : indices(rows_)) {
         const study::Tried& t = answer_->tried[rows_[row]];
         int column = 0;
         const auto put = [&](const QString& text, bool right) {
             auto* item = new QTableWidgetItem(text);
             item->setForeground(t.keeps ? theme::ink : theme::muted);
             item->setTextAlignment((right ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
-            table_->setItem(static_cast<int>(row), column++, item);
+            table_->setItem(row, column++, item);
         };
         for (const json& v : t.point)
             put(v.is_string()   ? QString::fromStdString(v.get<std::string>())

@@ -192,8 +192,8 @@ bool Workspace::apply(const cell::Edit& edit) {
     }
 }
 
-void Workspace::set_gains(std::shared_ptr<const cell::Cell> of, const study::Gains& gains) {
-    gains_of_ = std::move(of);
+void Workspace::set_gains(const std::string& content, const study::Gains& gains) {
+    gains_of_ = content;
     gains_.clear();
     for (const study::Gain& g : gains.all) gains_[g.at] = g;
     Q_EMIT gains_found();
@@ -201,7 +201,7 @@ void Workspace::set_gains(std::shared_ptr<const cell::Cell> of, const study::Gai
 
 const study::Gain* Workspace::gain_of(const std::string& path) const {
     const auto found = gains_.find(path);
-    return gains_of_ && gains_of_ == cell_ && found != gains_.end() ? &found->second : nullptr;
+    return found != gains_.end() && gains_of_ == layout_.content() ? &found->second : nullptr;
 }
 
 bool Workspace::replace(const cell::Document& next, const QString& name) {
@@ -291,6 +291,7 @@ void Workspace::look_at_run(std::shared_ptr<const simulation::Run> run, const QS
 }
 
 std::shared_ptr<const inspection::Zones> Workspace::zones() const {
+    if (!evaluation()) return nullptr;  // those of figures that are only compared are not shown
     const auto e = evaluation_of(variant_);
     return e ? e->zones : nullptr;
 }

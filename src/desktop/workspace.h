@@ -146,7 +146,7 @@ public:
     void show_signal_lane(const QString& signal, bool on);
 
     /// What it is worth to make a step or a key quicker, found for a cell; nothing once that has changed.
-    void set_gains(std::shared_ptr<const cell::Cell> of, const study::Gains& gains);
+    void set_gains(const std::string& content, const study::Gains& gains);
     const study::Gain* gain_of(const std::string& path) const;
 
     const Surfaces& surfaces() const { return surfaces_; }
@@ -248,7 +248,7 @@ private:
     UndoHistory history_;
     QString variant_;
     std::optional<inspection::LeastClearance> nearest_;
-    std::shared_ptr<const cell::Cell> gains_of_;
+    std::string gains_of_;  ///< see cell::Layout::content
     std::map<std::string, study::Gain> gains_;
     QStringList signal_lanes_;
     Selection selection_;

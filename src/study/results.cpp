@@ -58,19 +58,6 @@ void Outcome::take_in(const Outcome& other) {
     std::sort(dear.begin(), dear.end());
 }
 
-std::string key_of(const json& resolved) {
-    json tree = resolved;
-    for (const char* key :
-        {"name", "views", "underlay", "studies", "variants", "baseline", "retired_ids", "unfinished_models"})
-        tree.erase(key);
-    const std::string text = tree.dump();
-    char out[40];
-    std::snprintf(out, sizeof out, "%016llx%016llx",
-        static_cast<unsigned long long>(cell::ContentKey().add(text).value()),
-        static_cast<unsigned long long>(cell::ContentKey().add(1).add(text).value()));
-    return out;
-}
-
 struct Results::Database {
     std::string file;
     sqlite3* handle = nullptr;

@@ -24,12 +24,10 @@ struct Outcome {
 int looked_at(const std::vector<const Measure*>& wanted);
 
 struct ResultKey {
-    std::string cell;   ///< of everything in it that figures depend on: see key_of
+    std::string cell;   ///< of everything in it that figures depend on: see cell::Layout::content
     std::string point;  ///< what was set: see Point
     std::size_t repetition = 0;
 };
-/// Of a resolved cell, without what no figure depends on (its name, views, studies ...).
-std::string key_of(const cell::json& resolved);
 
 /// Safe to use from several threads. What is kept is on the disk within about a second; a program that dies loses what
 /// came later, and nothing else.

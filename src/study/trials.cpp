@@ -161,7 +161,7 @@ cell::Edit edit_of(const cell::Layout& layout, const cell::Study& study, const P
 
 Trials::Trials(
     const cell::Layout& layout, const cell::Study& study, inspection::Cache& cache, const AskOptions& options)
-    : layout_(layout), study_(study), cache_(cache), options_(options), cell_key_(key_of(layout.tree())) {
+    : layout_(layout), study_(study), cache_(cache), options_(options), cell_key_(layout.content()) {
     if (study_.look_at.empty()) study_.look_at = {"cycle_s"};
     asked_ = wanted_ = measures_of(study_.look_at, "look_at");
     for (std::size_t i = 0; i < study_.keep.size(); ++i)

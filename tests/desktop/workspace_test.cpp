@@ -189,3 +189,41 @@ TEST_CASE("the plan is to scale and the right way round, from above, the front a
     CHECK(belt.width() == Approx(1500).margin(0.5));
     CHECK(belt.height() == Approx(200).margin(0.5));
 }
+
+TEST_CASE("what no figure depends on leaves the figures as they are, and what one variant has alone those of others") {
+    Workspace w;
+    REQUIRE(w.open(ESCARP_DEMO));
+    const auto settle_all = [&] { REQUIRE(wait_until([&] { return w.settled(true); })); };
+    settle_all();
+    const auto a = w.evaluation(), b = w.evaluation_of("B");
+    REQUIRE(w.apply({"Rename", {cell::Operation::set("/name", "Another name")}}));
+    settle_all();
+    CHECK(w.evaluation()->run == a->run);
+    CHECK(w.evaluation()->zones == a->zones);
+    CHECK(w.evaluation_of("B")->run == b->run);
+    CHECK(w.evaluation()->layout.tree()["name"] == "Another name");  // what is edited from here is the new document
+    // Held signals are not in the document.
+    w.force("infeed.release", 0);
+    settle_all();
+    const auto held = w.evaluation();
+    CHECK(held->run != a->run);
+    CHECK_FALSE(held->figures.cycle_s);
+    w.let_go_forced();
+    settle_all();
+    CHECK(w.evaluation()->run != held->run);
+    CHECK(w.evaluation()->figures.cycle_s == a->figures.cycle_s);
+    // An edit of one variant.
+    w.set_variant("B");
+    settle_all();
+    const auto compared = w.evaluation_of("A")->run, own = w.evaluation()->run;
+    REQUIRE(w.apply(shift(2710)));
+    settle_all();
+    CHECK(w.evaluation_of("A")->run == compared);
+    CHECK(w.evaluation()->run != own);
+    // Looked at again it has its whole run and its zones.
+    w.set_variant("A");
+    settle_all();
+    REQUIRE(w.evaluation());
+    CHECK(w.evaluation()->run->trace.blocks.size() == a->run->trace.blocks.size());
+    CHECK(w.zones());
+}

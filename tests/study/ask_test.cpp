@@ -405,13 +405,13 @@ TEST_CASE("results: another version, something else, a damaged file and a full d
     CHECK_THROWS_AS(r.merge(folder / "not there"), cell::InputError);
     CHECK_FALSE(std::filesystem::exists(folder / "not there"));
     // A cell is known by what figures depend on, and by nothing else.
-    json tree = tests::demo().resolved("A");
-    const std::string key = study::key_of(tree);
-    tree["name"] = "Another name";
-    tree.erase("studies");
-    CHECK(study::key_of(tree) == key);
-    tests::device(tree, "tester")["process_s"] = 6.6;
-    CHECK(study::key_of(tree) != key);
+    const cell::Layout layout = simulation::layout(tests::demo(), "A");
+    const cell::Layout renamed =
+        layout.edited({"", {cell::Operation::set("/name", "Another name"), cell::Operation::remove("/studies")}});
+    CHECK(renamed.tree() != layout.tree());
+    CHECK(renamed.content() == layout.content());
+    const cell::Layout slower = renamed.edited({"", {cell::Operation::set("/devices/tester/process_s", 6.6)}});
+    CHECK(slower.content() != layout.content());
 }
 
 TEST_CASE("what a second is worth where chance has a say comes with what it may be out by") {
