@@ -417,7 +417,7 @@ void meetings() {
     const cell::Step& step = arm.task.steps.front();
     const geometry::Frame grip = c->part_types.front().grip("");
     constexpr double speed = 0.1, work = 0.08;
-    const auto ride = [](int i) { return simulation::Ride{0, 0.9 + 1e-4 * i, speed, 2.8}; };
+    const auto ride = [](int i) { return simulation::Spot{-1, 0, 0.9 + 1e-4 * i, speed, 2.8}; };
     const auto move = [&](const kinematics::JointVector& to) {
         return motion::joint_move(arm.arm->model->mechanism, arm.arm->ready, to, 1);
     };

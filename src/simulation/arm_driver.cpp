@@ -1,5 +1,6 @@
 #include "arm_driver.h"
 
+#include <geometry/indices.h>
 #include "arm_parts.h"
 #include "step.h"
 
@@ -23,12 +24,11 @@ bool ArmDriver::holds_any() const {
 /// From now on.
 MotionRecord ArmDriver::record(const Kernel& k, motion::MotionPtr motion, int block) const {
     MotionRecord m{k.now(), std::move(motion), hand().part, block, tool_};
-    for (std::size_t t = 0; t < hands_.size(); ++t)
+    for (const int t : indices(hands_))
         for (const int on_it : k.load(hands_[t].part))
-            if (on_it >= 0) m.also.push_back({on_it, static_cast<int>(t)});
-    for (std::size_t t = 0; t < hands_.size(); ++t)
-        if (static_cast<int>(t) != tool_ && hands_[t].part >= 0)
-            m.also.push_back({hands_[t].part, static_cast<int>(t)});
+            if (on_it >= 0) m.also.push_back({on_it, t});
+    for (const int t : indices(hands_))
+        if (t != tool_ && hands_[t].part >= 0) m.also.push_back({hands_[t].part, t});
     return m;
 }
 
@@ -49,28 +49,21 @@ std::vector<ArmDriver::Choice> ArmDriver::choices(const Kernel& k, const Step& s
     };
     std::vector<Choice> all;
     if (step.on_carrier) {
-        const std::optional<Offer> offer = other.offer(k);
-        if (!offer || !k.type_of(offer->part).carrier()) return all;
-        carrier = offer->part;
+        const std::vector<Spot> standing = other.standing(k);
+        if (standing.empty() || !k.type_of(standing.front().part).carrier()) return all;
+        carrier = standing.front().part;
         return on_carrier(k, step, type, carrier, frame_of(carrier));
     }
     if (type < 0) {
-        const auto add = [&](const Offer& o) { all.push_back({o, frame_of(o.part)}); };
-        if (const std::optional<Offer> first = other.offer(k)) add(*first);
-        if (step.together && !all.empty())
-            for (const Offer& o : other.offers(k))
-                if (o.part != all.front().offer.part) add(o);
+        for (const Spot& s : other.standing(k))
+            if (all.empty() || step.together) all.push_back({s, frame_of(s.part)});
         return all;
     }
     const Frame turned = geometry::make_frame(Vector3::Zero(), {0, 0, step.turn});
-    const auto add = [&](int seat) {
-        all.push_back({{seat, hand().part},
-            there.world * kind_of(there).seat_frame(there, seat, k.cell().part_types[type]) * turned});
-    };
-    if (const std::optional<int> first = other.room(k, type)) add(*first);
-    if (step.together && !all.empty())
-        for (const int seat : other.rooms(k, type))
-            if (seat != all.front().offer.seat) add(seat);
+    for (const Spot& place : other.places(k, type))
+        if (all.empty() || step.together)
+            all.push_back({{place.seat, hand().part},
+                there.world * kind_of(there).seat_frame(there, place.seat, k.cell().part_types[type]) * turned});
     return all;
 }
 
@@ -150,7 +143,7 @@ std::optional<ArmDriver::Exchange> ArmDriver::agree(
         x->beside.push_back({tool_, x->offer, x->seat});
         for (const Beside& one : x->beside) {
             if (picks) other.claim(k, one.offer);
-            else other.reserve(k, one.offer.seat, one.offer.part);
+            else other.keep(k, one.offer, one.offer.part);
         }
         x->beside.pop_back();
     }
@@ -328,10 +321,10 @@ ArmRoom ArmDriver::surroundings(Kernel& k) {
         if (hands_[t].part >= 0) key.add(t).add(k.trace().parts[hands_[t].part].type).add(hands_[t].part_in_tool);
     if (const auto found = rooms_->find(key.value())) return *found;
     std::vector<motion::Part> held;
-    for (std::size_t t = 0; t < hands_.size(); ++t)
+    for (const int t : indices(hands_))
         if (hands_[t].part >= 0)
-            for (motion::Part& part : held_parts(
-                     device_.arm->with_tool(static_cast<int>(t)), k.type_of(hands_[t].part), hands_[t].part_in_tool))
+            for (motion::Part& part :
+                held_parts(device_.arm->with_tool(t), k.type_of(hands_[t].part), hands_[t].part_in_tool))
                 held.push_back(std::move(part));
     ArmRoom room = room_of(k.cell(), index_, held);
     const std::size_t bytes = room.parts->parts().size() * sizeof(motion::Part);
@@ -375,8 +368,8 @@ void ArmDriver::open_block(Kernel& k, BlockKind kind, Phase phase, double length
 }
 
 motion::MotionPtr ArmDriver::gently(Kernel& k, motion::MotionPtr motion) const {
-    for (std::size_t t = 0; t < hands_.size(); ++t) {
-        const int tool = static_cast<int>(t);
+    for (const int t : indices(hands_)) {
+        const int tool = t;
         const auto bearable = hands_[t].part >= 0 ? bearable_with(tool, k.type_of(hands_[t].part)) : std::nullopt;
         if (bearable) motion = k.plans().gentle(device_.arm->with_tool(tool), motion, *bearable);
     }
@@ -418,8 +411,8 @@ std::vector<ArmDriver::Beside> ArmDriver::beside(
     const Frame flange = device_.world * tool * arm().tool_frame.inverse();
     const Frame turned = geometry::make_frame(Vector3::Zero(), {0, 0, step.turn});
     std::vector<Beside> all;
-    for (std::size_t t = 0; t < hands_.size(); ++t) {
-        const int nth = static_cast<int>(t);
+    for (const int t : indices(hands_)) {
+        const int nth = t;
         const Hand& hand = hands_[t];
         if (nth == tool_ || picks != (hand.part < 0)) continue;
         const Frame at = flange * device_.arm->with_tool(nth).tool_frame;
@@ -464,7 +457,7 @@ void ArmDriver::exchange_with(Kernel& k, Behaviour& other, const Beside& one, co
         return;
     }
     k.put(part, step().device, one.offer.seat, one.part);
-    other.received(k, one.offer.seat, part);
+    other.received(k, one.offer, part);
 }
 
 void ArmDriver::finish_grip(Kernel& k) {

@@ -44,17 +44,17 @@ private:
     /// What another tool takes or puts down at the same time.
     struct Beside {
         int tool;
-        Offer offer;
+        Spot offer;
         Frame part;  ///< world
     };
     /// A part that can be taken, or a seat that one can be put on, and where the part stands then.
     struct Choice {
-        Offer offer;
+        Spot offer;
         Frame part;  ///< world
     };
     /// What a pick or place deals with.
     struct Exchange {
-        Offer offer{-1, -1};
+        Spot offer;
         int type = -1;
         Frame seat = Frame::Identity();   ///< world frame of the part once placed
         Frame grasp = Frame::Identity();  ///< tool in part
@@ -64,7 +64,7 @@ private:
         std::optional<Encounter> met;       ///< instead of a plan: with what rides by
         Ticks begins = 0;                   ///< then: when
         Frame on_path = Frame::Identity();  ///< then: where the part lies on the way there
-        Ride ride = {};                     ///< then: how it went when that was agreed
+        Spot ride = {};                     ///< then: how it went when that was agreed
         Ticks agreed = 0;
     };
     /// A leg of a flight that is under way: what goes on when the one before ends.
@@ -131,10 +131,10 @@ private:
         Kernel& kernel, const cell::Step& step, const JointVector& from, std::optional<Fault>& fault);
     /// The same for what rides by within the step's window.
     std::optional<Exchange> agree_riding(Kernel& kernel, const cell::Step& step, const JointVector& from);
-    std::optional<Exchange> ridden(Kernel& kernel, const cell::Step& step, const JointVector& from, const Ride& ride);
+    std::optional<Exchange> ridden(Kernel& kernel, const cell::Step& step, const JointVector& from, const Spot& ride);
     std::optional<Exchange> put_among(Kernel& kernel, const cell::Step& step, const JointVector& from);
     MeetingSearch meeting_search(Kernel& kernel, const cell::Step& step, const JointVector& from, const Exchange& x);
-    std::vector<Ride> worth_meeting(const Kernel& kernel, const cell::Step& step) const;
+    std::vector<Spot> worth_meeting(const Kernel& kernel, const cell::Step& step) const;
     std::vector<Beside> riding_beside(const Kernel& kernel, const cell::Step& step, const Exchange& x) const;
     bool as_agreed(const Kernel& kernel) const;  ///< what is met still rides as it did
     void hover(Kernel& kernel);

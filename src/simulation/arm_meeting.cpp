@@ -27,7 +27,7 @@ MeetingSearch ArmDriver::meeting_search(Kernel& k, const Step& step, const Joint
 
 /// With a part that rides or stands; nothing where the arm would be too late, or it stands outside the window.
 std::optional<ArmDriver::Exchange> ArmDriver::ridden(
-    Kernel& k, const Step& step, const JointVector& from, const Ride& ride) {
+    Kernel& k, const Step& step, const JointVector& from, const Spot& ride) {
     const cell::Device& there = k.cell().devices[step.device];
     const bool picks = step.kind->reach() == Reach::part;
     Exchange x;
@@ -76,7 +76,7 @@ std::optional<ArmDriver::Exchange> ArmDriver::put_among(Kernel& k, const Step& s
     const std::optional<double> speed = other.rides_at_speed(k);
     if (!speed) return std::nullopt;
     if (*speed == 0) {
-        const std::optional<Ride> place = other.free_place(k, x.type, step.window_from);
+        const std::optional<Spot> place = other.place_along(k, x.type, step.window_from);
         if (!place) return std::nullopt;
         x.ride = *place;
         x.seat = stands_at(place->way);
@@ -88,7 +88,7 @@ std::optional<ArmDriver::Exchange> ArmDriver::put_among(Kernel& k, const Step& s
     }
     std::optional<motion::MeetingFailure> why;
     const auto free = [&](double way) {
-        std::optional<Ride> place = other.free_place(k, x.type, way);
+        std::optional<Spot> place = other.place_along(k, x.type, way);
         if (place) x.ride = *place;
         return place;
     };
@@ -102,7 +102,7 @@ std::optional<ArmDriver::Exchange> ArmDriver::put_among(Kernel& k, const Step& s
 
 std::optional<ArmDriver::Exchange> ArmDriver::agree_riding(Kernel& k, const Step& step, const JointVector& from) {
     if (step.kind->reach() == Reach::part || step.on_carrier) {
-        for (const Ride& ride : worth_meeting(k, step)) {
+        for (const Spot& ride : worth_meeting(k, step)) {
             std::optional<Exchange> best = ridden(k, step, from, ride);
             if (!best) continue;
             Behaviour& other = k.changing(step.device);
@@ -113,19 +113,19 @@ std::optional<ArmDriver::Exchange> ArmDriver::agree_riding(Kernel& k, const Step
         return std::nullopt;
     }
     std::optional<Exchange> x = put_among(k, step, from);
-    if (x) k.changing(step.device).keep_place(k, hand().part, x->ride.way);
+    if (x) k.changing(step.device).keep(k, x->ride, hand().part);
     return x;
 }
 
 /// Those that may be met, in the order in which they are tried: where most tools find something first, then as they
 /// come.
-std::vector<Ride> ArmDriver::worth_meeting(const Kernel& k, const Step& step) const {
-    std::vector<Ride> all = k.behaviour(step.device).rides(k);
+std::vector<Spot> ArmDriver::worth_meeting(const Kernel& k, const Step& step) const {
+    std::vector<Spot> all = k.behaviour(step.device).riding(k);
     if (!step.result.empty())
-        std::erase_if(all, [&](const Ride& r) { return k.trace().result(r.part, k.now()) == "reject"; });
+        std::erase_if(all, [&](const Spot& r) { return k.trace().result(r.part, k.now()) == "reject"; });
     if (!step.together || step.on_carrier) return all;
-    std::vector<std::pair<std::size_t, Ride>> order;
-    for (const Ride& r : all) {
+    std::vector<std::pair<std::size_t, Spot>> order;
+    for (const Spot& r : all) {
         Exchange x;
         x.offer = {-1, r.part};
         x.ride = r;
@@ -142,9 +142,9 @@ std::vector<Ride> ArmDriver::worth_meeting(const Kernel& k, const Step& step) co
 /// What the other tools can take of what rides along with the part that is met.
 std::vector<ArmDriver::Beside> ArmDriver::riding_beside(const Kernel& k, const Step& step, const Exchange& x) const {
     const cell::Device& there = k.cell().devices[step.device];
-    const auto stands = [&](const Ride& r) { return Frame(kind_of(there).rides_at(there, r.way) * r.on_path); };
+    const auto stands = [&](const Spot& r) { return Frame(kind_of(there).rides_at(there, r.way) * r.on_path); };
     std::vector<Choice> choices;
-    for (const Ride& r : k.behaviour(step.device).rides(k))
+    for (const Spot& r : k.behaviour(step.device).riding(k))
         if (r.speed == x.ride.speed && (step.result.empty() || k.trace().result(r.part, k.now()) != "reject"))
             choices.push_back({{-1, r.part}, stands(r)});
     return beside(
@@ -162,9 +162,9 @@ void ArmDriver::let_all_go(Kernel& k) {
 
 bool ArmDriver::as_agreed(const Kernel& k) const {
     constexpr double same = 1e-6;  // m, m/s
-    const std::optional<Ride> now = k.behaviour(step().device).ride_of(k, met());
+    const std::optional<Spot> now = k.behaviour(step().device).as_it_rides(k, met());
     if (!now) return false;
-    const Ride& then = exchange_.ride;
+    const Spot& then = exchange_.ride;
     const double foreseen = then.way + then.speed * seconds(k.now() - exchange_.agreed);
     return std::abs(now->speed - then.speed) < same && std::abs(now->way - foreseen) < same;
 }

@@ -1,6 +1,7 @@
 #include "arm_parts.h"
 
 #include <cell/content_key.h>
+#include <geometry/indices.h>
 
 namespace escarp::simulation {
 namespace {
@@ -25,10 +26,9 @@ std::vector<motion::Part> held_parts(
 std::vector<motion::Part> arm_parts(const cell::Arm& arm) {
     std::vector<motion::Part> parts;
     const auto& links = arm.model->mechanism.links;
-    for (std::size_t link = 0; link < links.size(); ++link)
+    for (const int link : indices(links))
         for (const geometry::Body& b : links[link].bodies)
-            parts.push_back(
-                on_link(arm, static_cast<int>(link), b, geometry::Frame::Identity(), static_cast<int>(link)));
+            parts.push_back(on_link(arm, link, b, geometry::Frame::Identity(), link));
     for (const geometry::Body& b : arm.tool_bodies)
         parts.push_back(on_link(arm, arm.model->flange_link, b, arm.model->flange, tool_tag));
     return parts;

@@ -1,6 +1,7 @@
 // An arm on its way into space that it shares: it asks, slows down before the border where it may not go on yet, and
 // gives back where it is out again.
 
+#include <geometry/indices.h>
 #include <motion/paced.h>
 
 #include "arm_driver.h"
@@ -15,9 +16,8 @@ constexpr double no_way = 1e-6;  // s of a motion
 
 std::vector<Checkpoint> checkpoints_of(const cell::Cell& cell, int mover) {
     std::vector<Checkpoint> all;
-    for (std::size_t i = 0; i < cell.devices.size(); ++i)
-        for (const Checkpoint& c : kind_of(cell.devices[i]).checkpoints(cell, static_cast<int>(i), mover))
-            all.push_back(c);
+    for (const int i : indices(cell.devices))
+        for (const Checkpoint& c : kind_of(cell.devices[i]).checkpoints(cell, i, mover)) all.push_back(c);
     // In the order of the way: what comes first is asked for first.
     std::stable_sort(all.begin(), all.end(), [](const Checkpoint& a, const Checkpoint& b) {
         return std::tuple(a.step, a.kind, a.share) < std::tuple(b.step, b.kind, b.share);
@@ -101,9 +101,9 @@ void ArmDriver::watch_leg(Kernel& k) {
     const auto later = [&](double s, int what) {
         watched_.push_back(k.at(std::min(k.now() + ticks(std::max(0.0, s)), phase_end_), *this, what));
     };
-    for (std::size_t i = 0; i < checkpoints_.size(); ++i) {
+    for (const int i : indices(checkpoints_)) {
         const Checkpoint& c = checkpoints_[i];
-        const int nth = static_cast<int>(i);
+        const int nth = i;
         const double at = on_leg(c) ? c.share * leg_.motion->duration() : -1;
         if (at < leg_.done - no_way) continue;
         if (!c.asks) {

@@ -4,6 +4,7 @@
 #include <bit>
 #include <cstring>
 
+#include <geometry/indices.h>
 #include "arm_driver.h"
 
 namespace escarp::simulation {
@@ -74,7 +75,7 @@ Frame Kind::seat_frame(const cell::Device& device, int seat, const cell::PartTyp
 }
 std::vector<int> Kind::pick_seats(const cell::Device& device) const {
     std::vector<int> all(device.seats.size());
-    for (std::size_t i = 0; i < all.size(); ++i) all[i] = static_cast<int>(i);
+    for (const int i : indices(all)) all[i] = i;
     return all;
 }
 std::vector<int> Kind::place_seats(const cell::Device& device) const { return Kind::pick_seats(device); }
@@ -87,9 +88,9 @@ Kernel::Kernel(
     trace_.conditions.resize(cell.devices.size());
     ties_->device_listeners.resize(cell.devices.size());
     ties_->signal_listeners.resize(cell.signals.size());
-    for (std::size_t i = 0; i < cell.devices.size(); ++i) {
+    for (const int i : indices(cell.devices)) {
         const cell::Device& d = cell.devices[i];
-        const int index = static_cast<int>(i);
+        const int index = i;
         std::unique_ptr<Behaviour> behaviour = kind_of(d).behaviour(d, index, cell);
         behaviours_.push_back(behaviour.get());
         if (behaviour->watches()) watchers_.push_back(behaviour.get());
@@ -114,10 +115,9 @@ Kernel::Kernel(
         cell.part_types.begin(), cell.part_types.end(), [](const cell::PartType& p) { return p.carrier(); });
     forced_.assign(cell.signals.size(), false);
     ties_->fed_by.resize(cell.signals.size());
-    for (std::size_t i = 0; i < cell.signals.size(); ++i)
+    for (const int i : indices(cell.signals))
         if (cell.signals[i].source)
-            for (const int source : cell.signals[i].source->signals())
-                ties_->fed_by[source].push_back(static_cast<int>(i));
+            for (const int source : cell.signals[i].source->signals()) ties_->fed_by[source].push_back(i);
 }
 
 Kernel::Kernel(const Kernel& o)
@@ -181,9 +181,8 @@ void Kernel::join(std::unique_ptr<Actor> actor) {
 
 std::vector<std::pair<int, int>> Kernel::ties() const {
     std::vector<std::pair<int, int>> all;
-    for (std::size_t d = 0; d < ties_->device_listeners.size(); ++d)
-        for (const int actor : ties_->device_listeners[d])
-            all.emplace_back(static_cast<int>(d), actors_[actor]->index());
+    for (const int d : indices(ties_->device_listeners))
+        for (const int actor : ties_->device_listeners[d]) all.emplace_back(d, actors_[actor]->index());
     for (std::size_t s = 0; s < ties_->signal_listeners.size(); ++s) {
         for (const int actor : ties_->signal_listeners[s])
             all.emplace_back(cell_.signals[s].device, actors_[actor]->index());
@@ -452,8 +451,8 @@ bool Kernel::rounds_to_come() const {
 }
 
 void Kernel::start() {
-    for (std::size_t i = 0; i < value_.size(); ++i)
-        if (cell_.signals[i].source) set_signal(static_cast<int>(i), value_of(*cell_.signals[i].source));
+    for (const int i : indices(value_))
+        if (cell_.signals[i].source) set_signal(i, value_of(*cell_.signals[i].source));
     for (const auto& actor : actors_) actor->start(*this);
     settle();
 }

@@ -12,6 +12,7 @@
 
 #include "keeper.h"
 #include "plan.h"
+#include "port.h"
 
 namespace escarp::simulation {
 
@@ -41,40 +42,10 @@ private:
     std::vector<std::pair<std::size_t, Ticks>> behind_;  ///< where in the bytes its rank goes
 };
 
-/// A part that can be taken, and where.
-struct Offer {
-    int seat, part;
-};
-
 /// Who is waited for, for naming a deadlock.
 struct Waiting {
     int other;
     WaitFor what;
-};
-
-/// How a part comes from a belt, an infeed or a divert to who takes it over.
-struct Arrival {
-    int part_type;
-    double along = 0;                 ///< its origin before (-) or behind (+) the place where that one begins, m
-    const Frame* at = nullptr;        ///< comes across from the side: where it stands now, world; null: it rides on
-    Vector3 joint = Vector3::Zero();  ///< across: the place where it comes in is the nearest to this point, world
-    double speed = 0;                 ///< across: m/s
-    double aside = 0, turn = 0;       ///< how it lies beside the line of travel, and about its upright; m, rad
-};
-
-/// A part that rides on a device, or a free place among them that a part can be put down on, as things go now.
-struct Ride {
-    int part = -1;                      ///< -1: a free place
-    double way = 0;                     ///< how far its origin has come along the device, m
-    double speed = 0;                   ///< m/s; 0: it stands
-    double until = 0;                   ///< where it is held at the latest, m
-    Frame on_path = Frame::Identity();  ///< how it stands on the way there
-};
-
-struct Wish {
-    Ticks since = never;
-    int part = -1;
-    bool operator==(const Wish&) const = default;
 };
 
 /// Devices and signals of the cell whose change may let somebody go on.
@@ -127,44 +98,12 @@ public:
 };
 
 class ArmDriver;
-class Gate;
 class TaskRunner;
 
 /// What a device does by itself, and how parts come to it and leave it.
-class Behaviour : public Actor {
+class Behaviour : public Actor, public Port {
 public:
     using Actor::Actor;
-
-    // Parts taken and given by arms and belts.
-    virtual std::optional<Offer> offer(const Kernel&) const { return std::nullopt; }
-    /// All that could be taken now, or put down: for tools that work beside the one that was asked for.
-    virtual std::vector<Offer> offers(const Kernel&) const { return {}; }
-    virtual std::vector<int> rooms(const Kernel&, int /*part_type*/) const { return {}; }
-    virtual void claim(Kernel&, const Offer&) {}
-    virtual void taken(Kernel&, const Offer&) {}
-    virtual std::optional<int> room(const Kernel&, int /*part_type*/) const { return std::nullopt; }  ///< a seat
-    virtual void reserve(Kernel&, int /*seat*/, int /*part*/) {}
-    virtual void received(Kernel&, int /*seat*/, int /*part*/) {}
-    // Parts that are met while they ride, and places among them.
-    /// Those that nobody reaches for and of which it is known how they go on; the one nearest to the end first.
-    virtual std::vector<Ride> rides(const Kernel&) const { return {}; }
-    virtual std::optional<Ride> ride_of(const Kernel&, int /*part*/) const { return std::nullopt; }
-    /// How fast they ride; 0: they stand; nothing while that changes by itself. m/s
-    virtual std::optional<double> rides_at_speed(const Kernel&) const { return std::nullopt; }
-    /// Whether a part of a type could ride with its origin at a place.
-    virtual std::optional<Ride> free_place(const Kernel&, int /*part_type*/, double /*way*/) const {
-        return std::nullopt;
-    }
-    /// That place is kept for a part from now on, and rides.
-    virtual void keep_place(Kernel&, int /*part*/, double /*way*/) {}
-    virtual void let_go(Kernel&, int /*part*/) {}     ///< what was claimed or kept is free again
-    virtual void loaded(Kernel&, int /*carrier*/) {}  ///< something else lies on a carrier that stands or rides here
-    // Parts handed on by belts, infeeds and diverts.
-    virtual bool accepts(const Kernel&, const Arrival&) const { return false; }
-    virtual void enter(Kernel&, int /*part*/, const Arrival&) {}
-    /// A part that waits here to go over from the side; see Kind::side_joint.
-    virtual std::optional<Wish> wishes_to_cross(const Kernel&) const { return std::nullopt; }
-    virtual std::vector<Gate*> gates() { return {}; }  ///< along the belt that it stands on
 
     /// Told of every new stretch of a part's motion (only if `watches`).
     virtual bool watches() const { return false; }

@@ -86,7 +86,7 @@ constexpr double near_enough = 1e-6;  // m
 }  // namespace
 
 std::optional<Encounter> meet_part(
-    PlanCache& plans, const MeetingSearch& s, const Ride& ride, std::optional<motion::MeetingFailure>& why) {
+    PlanCache& plans, const MeetingSearch& s, const Spot& ride, std::optional<motion::MeetingFailure>& why) {
     Search search(plans, s, ride.speed);
     const double last = std::min(s.step.window_to, ride.until);
     double way = std::max(ride.way, s.step.window_from - search.lead());
@@ -121,7 +121,7 @@ std::optional<Encounter> meet_part(
 }
 
 std::optional<Encounter> meet_free_place(PlanCache& plans, const MeetingSearch& s, double speed, double stride,
-    const std::function<std::optional<Ride>(double way)>& free, std::optional<motion::MeetingFailure>& why) {
+    const std::function<std::optional<Spot>(double way)>& free, std::optional<motion::MeetingFailure>& why) {
     Search search(plans, s, speed);
     const auto give_up = [&]() -> std::optional<Encounter> {
         why = search.why;
@@ -136,7 +136,7 @@ std::optional<Encounter> meet_free_place(PlanCache& plans, const MeetingSearch& 
     for (int i = 0; i < most_places; ++i) {
         const Ticks begins = ticks(travel->duration()) + ticks(i * stride / speed);
         const double way_now = way - speed * seconds(begins);
-        const std::optional<Ride> place = free(way_now);
+        const std::optional<Spot> place = free(way_now);
         if (place && plan->met.last_way <= place->until) return Encounter{plan, begins};
     }
     return give_up();

@@ -38,9 +38,9 @@ struct Encounter {
 /// The soonest that can be kept with a part that rides: within the window from where the tool begins to go along up to
 /// the end of the work, and before what holds the part. Nothing: none. `why`: what failed last, if it was the arm.
 std::optional<Encounter> meet_part(
-    PlanCache& plans, const MeetingSearch& search, const Ride& ride, std::optional<motion::MeetingFailure>& why);
+    PlanCache& plans, const MeetingSearch& search, const Spot& ride, std::optional<motion::MeetingFailure>& why);
 /// The same with a free place, which may be any that `free` allows: it is asked with how far a place has come now.
 std::optional<Encounter> meet_free_place(PlanCache& plans, const MeetingSearch& search, double speed, double stride,
-    const std::function<std::optional<Ride>(double way)>& free, std::optional<motion::MeetingFailure>& why);
+    const std::function<std::optional<Spot>(double way)>& free, std::optional<motion::MeetingFailure>& why);
 
 }  // namespace escarp::simulation

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <future>
 
+#include <geometry/indices.h>
 #include <kinematics/reach.h>
 #include <motion/tool_motion.h>
 
@@ -317,19 +318,18 @@ ArmRoom room_of(const cell::Cell& c, int index, const std::vector<motion::Part>&
     const double near = kinematics::reach_bound(*d.arm->model) + d.arm->tool_frame.translation().norm() + 0.5;
     std::vector<motion::Obstacle> obstacles;
     cell::ContentKey key;
-    for (std::size_t i = 0; i < c.devices.size(); ++i) {
+    for (const int i : indices(c.devices)) {
         const cell::Device& other = c.devices[i];
         // Only what is never judged is driven through.
         const auto left_out = [&](const cell::Exclusion& e, const std::string& body) {
             const bool own = e.a == index;
-            return e.is_of(index, static_cast<int>(i)) && !e.only_while && !e.distance &&
-                   (own ? e.body_a : e.body_b).empty() &&
+            return e.is_of(index, i) && !e.only_while && !e.distance && (own ? e.body_a : e.body_b).empty() &&
                    ((own ? e.body_b : e.body_a).empty() || (own ? e.body_b : e.body_a) == body);
         };
-        if (static_cast<int>(i) == index) continue;
+        if (i == index) continue;
         // Of another arm only what never moves: where the rest is depends on the time.
         const geometry::Bodies& bodies = other.arm ? other.arm->model->mechanism.links.front().bodies : other.bodies;
-        const std::vector<char> ground = standing_ground(c, index, static_cast<int>(i));
+        const std::vector<char> ground = standing_ground(c, index, i);
         for (std::size_t n = 0; n < bodies.size(); ++n) {
             const geometry::Body& b = bodies[n];
             const std::string& name = other.arm ? other.arm->model->mechanism.links.front().name : b.name;
@@ -337,8 +337,7 @@ ArmRoom room_of(const cell::Cell& c, int index, const std::vector<motion::Part>&
                 continue;
             const Frame at = to_base * other.world * b.at;
             if ((at * b.shape.centre()).norm() - b.shape.bound() > near) continue;
-            obstacles.push_back({b.shape, at,
-                c.stands_on(index, static_cast<int>(i)) && (other.arm || ground[n]) ? 2 : 1, static_cast<int>(i)});
+            obstacles.push_back({b.shape, at, c.stands_on(index, i) && (other.arm || ground[n]) ? 2 : 1, i});
             add_shape(key, b.shape).add(at).add(obstacles.back().first_part_tag).add(obstacles.back().owner);
         }
     }
@@ -346,12 +345,11 @@ ArmRoom room_of(const cell::Cell& c, int index, const std::vector<motion::Part>&
     room.around = std::make_shared<const motion::Surroundings>(std::move(obstacles));
     std::vector<motion::Part> parts = arm_parts(*d.arm);
     parts.insert(parts.end(), held.begin(), held.end());
-    for (std::size_t a = 0; a < parts.size(); ++a)
-        for (std::size_t b = 0; b < parts.size(); ++b) {
+    for (const int a : indices(parts))
+        for (const int b : indices(parts)) {
             const int between = link_of(*d.arm, parts[b]) -
                                 link_of(*d.arm, parts[a]);  // a neighbour keeps its distance whatever way is taken
-            if (between >= 2 && keep_apart(*d.arm, parts[a], parts[b]))
-                room.self_pairs.emplace_back(static_cast<int>(a), static_cast<int>(b));
+            if (between >= 2 && keep_apart(*d.arm, parts[a], parts[b])) room.self_pairs.emplace_back(a, b);
         }
     for (const motion::Part& p : parts) add_shape(key, p.shape).add(p.frame).add(p.at).add(p.tag);
     room.parts = motion::part_set(std::move(parts));

@@ -186,7 +186,7 @@ TEST_CASE("the soonest meeting: none of those a millisecond apart before it coul
         s.direct = s.travel = [&](const kinematics::JointVector& to) {
             return plans.joint_move(*arm.arm, arm.arm->ready, to, 1);
         };
-        const Ride ride{0, draw.in(0, 1.2), belt_of(belt).speed, 2.4};
+        const Spot ride{-1, 0, draw.in(0, 1.2), belt_of(belt).speed, 2.4};
         std::optional<motion::MeetingFailure> why;
         const std::optional<Encounter> met = meet_part(plans, s, ride, why);
         INFO(i << " way " << ride.way << " speed " << ride.speed);
@@ -256,7 +256,7 @@ TEST_CASE("a gantry meets a part when both have come there: closed form") {
         s.direct = s.travel = [&](const JointVector& to) { return plans.joint_move(own, ready, to, 1); };
         const double stands = (belt.world.inverse() * over.translation()).x() + 1.2;  // along the belt
         const double v = 0.2;
-        const Ride ride{0, stands + behind, v, 2.4};
+        const Spot ride{-1, 0, stands + behind, v, 2.4};
         std::optional<motion::MeetingFailure> why;
         const auto met = meet_part(plans, s, ride, why);
         REQUIRE(met);

@@ -86,6 +86,29 @@ TEST_CASE("cups in a row take a row of parts in one go and put it down in one go
     }
 }
 
+TEST_CASE("cups in a row load the nests of a fixture in one go and empty them in one go") {
+    const json nests = {{"id", "m"}, {"name", "m"}, {"kind", "fixture"}, {"process_s", 2}, {"length_mm", 200},
+        {"width_mm", 200}, {"height_mm", 200}, {"columns", 2}, {"pitch_x_mm", 60},
+        {"placement", {{"x_mm", 0}, {"y_mm", 500}}}};
+    const json devices = {tray("from", "supply", 480, 0, 4, 60), tray("to", "collect", -480, 0, 4, 60), nests};
+    json task = {
+        work("pick", "from", true), work("place", "m", true), work("pick", "m", true), work("place", "to", true)};
+    task[2]["at_least"] = 2;  // both are done at one instant, but one is done first
+    const auto c = tests::read(cups_cell(2, 60, devices, task));
+    const auto r = go(*c);
+    REQUIRE(r->trace.faults.empty());
+    REQUIRE(r->steady);
+    REQUIRE(r->steady->parts == 4);  // of one tray
+    // Both are loaded at one instant and worked on together; both are taken at one instant.
+    const int m = c->device("m");
+    std::map<Ticks, int> begun, ended;
+    for (const Block& b : r->trace.blocks)
+        if (b.device == m && b.kind == BlockKind::process && b.to != never) ++begun[b.from], ++ended[b.to];
+    REQUIRE(begun.size() > 4);
+    for (const auto& [when, count] : begun) REQUIRE(count == 2);
+    REQUIRE(ended.size() == begun.size());
+}
+
 TEST_CASE("a double gripper brings one and takes the other in one visit, and the cycle is shorter for it") {
     const json station = {{"id", "m"}, {"name", "m"}, {"kind", "fixture"}, {"process_s", 3}, {"length_mm", 200},
         {"width_mm", 200}, {"height_mm", 200}, {"placement", {{"x_mm", 0}, {"y_mm", 500}}}};

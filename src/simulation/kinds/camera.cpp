@@ -4,6 +4,7 @@
 #include <cell/device_kind.h>
 #include <cell/numbers.h>
 #include <geometry/distance.h>
+#include <geometry/indices.h>
 
 #include "kinds.h"
 #include "watching.h"
@@ -47,8 +48,8 @@ private:
 class Sight {
 public:
     Sight(const cell::Device& d, int index, const cell::Cell& cell) : eye_(d.world.translation()) {
-        for (std::size_t i = 0; i < cell.devices.size(); ++i)
-            if (static_cast<int>(i) != index && !cell.devices[i].arm)
+        for (const int i : indices(cell.devices))
+            if (i != index && !cell.devices[i].arm)
                 for (const geometry::Body& b : cell.devices[i].bodies)
                     if (!b.see_through()) standing_.push_back({&b.shape, cell.devices[i].world * b.at});
     }

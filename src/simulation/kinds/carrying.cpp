@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include <cell/device_kind.h>
+#include <geometry/indices.h>
 
 #include "belt_drive.h"
 
@@ -16,12 +17,12 @@ class Carrying final : public Behaves<Carrying, CarryingBelt> {
 public:
     Carrying(const cell::Device& d, int index, const cell::Cell& cell)
         : Acts(d, index), belt_(belt_of(d)), next_(cell.device(belt_.to)), drive_(belt_.acceleration / belt_.speed) {
-        for (std::size_t i = 0; i < cell.devices.size(); ++i) {
+        for (const int i : indices(cell.devices)) {
             const cell::Device& other = cell.devices[i];
             const bool to_here = std::any_of(
                 other.needs.begin(), other.needs.end(), [&](const auto& need) { return need.second == d.id; });
             const auto joint = to_here ? kind_of(other).side_joint(cell, other) : std::nullopt;
-            if (joint) joins_.push_back({static_cast<int>(i), travel(nearest_way(d, *joint))});
+            if (joint) joins_.push_back({i, travel(nearest_way(d, *joint))});
         }
     }
 
@@ -60,13 +61,20 @@ public:
         return Wish{riders_.front().since, riders_.front().part};
     }
 
-    std::optional<int> room(const Kernel& k, int type) const override {
+    std::vector<Spot> places(const Kernel& k, int type) const override {
         const Ticks at = travel(0.5 * k.cell().part_types[type].length);
         const bool between = belt_.runs != Belt::Runs::always && drive_.moves(k.now());
-        return reserved_ < 0 && !between && fits(k, type, at) ? std::optional<int>(drop_seat) : std::nullopt;
+        return reserved_ < 0 && !between && fits(k, type, at) ? std::vector<Spot>{{drop_seat}} : std::vector<Spot>{};
     }
-    void reserve(Kernel&, int, int part) override { reserved_ = part; }
-    void received(Kernel& k, int, int part) override {
+    void keep(Kernel& k, const Spot& place, int part) override {
+        if (place.seat >= 0) {
+            reserved_ = part;
+            return;
+        }
+        insert(k, part, travel(place.way), 0, 0, true);
+        rider(part)->stays = !drive_.moves(k.now());
+    }
+    void received(Kernel& k, const Spot&, int part) override {
         if (const auto r = rider(part); r != riders_.end()) {  // on the place that was kept
             r->coming = r->stays = false;
             r->fresh = true;
@@ -82,24 +90,24 @@ public:
         insert(k, part, travel(0.5 * k.type_of(part).length));
     }
 
-    std::optional<Offer> offer(const Kernel&) const override {
-        if (next_ >= 0 || !at_end() || riders_.front().claimed) return std::nullopt;
-        return Offer{end_seat, riders_.front().part};
+    std::vector<Spot> standing(const Kernel&) const override {
+        if (next_ >= 0 || !at_end() || riders_.front().claimed) return {};
+        return {{end_seat, riders_.front().part}};
     }
-    void claim(Kernel&, const Offer& offer) override {
-        const auto r = rider(offer.part);
+    void claim(Kernel&, const Spot& spot) override {
+        const auto r = rider(spot.part);
         r->claimed = true;
         r->stays = !r->moving;
     }
-    void taken(Kernel& k, const Offer& offer) override { take_off(k, offer.part); }
+    void taken(Kernel& k, const Spot& spot) override { take_off(k, spot.part); }
 
-    std::vector<Ride> rides(const Kernel& k) const override {
-        std::vector<Ride> all;
+    std::vector<Spot> riding(const Kernel& k) const override {
+        std::vector<Spot> all;
         for (const Rider& r : riders_)
             if (!r.claimed && !r.coming && foreseen(k, r)) all.push_back(ride(k, r));
         return all;
     }
-    std::optional<Ride> ride_of(const Kernel& k, int part) const override {
+    std::optional<Spot> as_it_rides(const Kernel& k, int part) const override {
         for (const Rider& r : riders_)
             if (r.part == part && foreseen(k, r)) return ride(k, r);
         return std::nullopt;
@@ -109,21 +117,17 @@ public:
         if (belt_.runs != Belt::Runs::always && drive_.moves(k.now())) return std::nullopt;
         return drive_.share(k.now()) * belt_.speed;
     }
-    std::optional<Ride> free_place(const Kernel& k, int part_type, double way) const override {
+    std::optional<Spot> place_along(const Kernel& k, int part_type, double way) const override {
         const Ticks at = travel(way);
         const std::optional<double> speed = rides_at_speed(k);
         if (reserved_ >= 0 || !speed || !fits(k, part_type, at)) return std::nullopt;
-        Ride place{-1, way, *speed, belt_.length() - 0.5 * k.cell().part_types[part_type].length};
+        Spot place{-1, -1, way, *speed, belt_.length() - 0.5 * k.cell().part_types[part_type].length};
         for (const Rider& r : riders_)
             if (position(r, k.now()) > at)
                 place.until = std::min(place.until, metres(r.limit - pitch(k, type(k, r.part), part_type)));
         for (const Crossing& c : crossings_)
             if (c.way > at) return std::nullopt;
         return place;
-    }
-    void keep_place(Kernel& k, int part, double way) override {
-        insert(k, part, travel(way), 0, 0, true);
-        rider(part)->stays = !drive_.moves(k.now());
     }
     void let_go(Kernel& k, int part) override {
         const auto r = rider(part);
@@ -265,10 +269,10 @@ private:
     }
     /// Whether it stands, or rides at a steady speed on a belt that does not stop by itself.
     bool foreseen(const Kernel& k, const Rider& r) const { return !r.moving || rides_at_speed(k); }
-    Ride ride(const Kernel& k, const Rider& r) const {
+    Spot ride(const Kernel& k, const Rider& r) const {
         Frame on_path = geometry::make_frame({0, r.aside, 0});
         on_path.linear() = r.on_path;
-        return {r.part, metres(position(r, k.now())), r.moving ? drive_.share(k.now()) * belt_.speed : 0,
+        return {-1, r.part, metres(position(r, k.now())), r.moving ? drive_.share(k.now()) * belt_.speed : 0,
             metres(r.limit), on_path};
     }
     /// The first part has come as far as it goes.
@@ -343,11 +347,11 @@ private:
         r.gate = -1;
         if (r.stays) return here;
         if (ahead == never && leaving_ >= 0) stop = std::min(stop, behind_leaving(k, r, here, end));
-        for (std::size_t g = 0; g < gates_.size(); ++g) {
+        for (const int g : indices(gates_)) {
             const Ticks hold = travel(gates_[g]->holds_at(k.type_of(r.part)));
             if (here > hold || r.coming || !gates_[g]->holds(k, r.part) || hold > stop) continue;
             stop = hold;
-            r.gate = static_cast<int>(g);
+            r.gate = g;
         }
         const auto before = [&](Ticks way, int other) {
             const Ticks hold = way - pitch(k, type(k, other), type_here);
@@ -585,9 +589,9 @@ private:
     }
     void find_gates(Kernel& k) {
         gates_.clear();
-        for (std::size_t i = 0; i < k.cell().devices.size(); ++i)
+        for (const int i : indices(k.cell().devices))
             if (k.cell().devices[i].host == index_)
-                for (Gate* gate : k.changing(static_cast<int>(i)).gates()) gates_.push_back(gate);
+                for (Gate* gate : k.changing(i).gates()) gates_.push_back(gate);
     }
     void update(Kernel& k) {
         const bool moving =

@@ -2,6 +2,7 @@
 
 #include <cell/device_kind.h>
 #include <geometry/distance.h>
+#include <geometry/indices.h>
 
 #include "kinds.h"
 #include "watching.h"
@@ -25,8 +26,8 @@ public:
           distance_signal_(d.first_signal + 2),
           near_(ray_of(d).near),
           behind_(ray_of(d).range) {
-        for (std::size_t i = 0; i < cell.devices.size(); ++i)
-            if (static_cast<int>(i) != index && !cell.devices[i].arm)
+        for (const int i : indices(cell.devices))
+            if (i != index && !cell.devices[i].arm)
                 for (const geometry::Body& b : cell.devices[i].bodies)
                     behind_ = to(b.shape, cell.devices[i].world * b.at, behind_);
     }

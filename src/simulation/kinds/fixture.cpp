@@ -3,6 +3,7 @@
 
 #include <cell/device_kind.h>
 #include <cell/numbers.h>
+#include <geometry/indices.h>
 
 #include "crossing.h"
 #include "kinds.h"
@@ -58,39 +59,45 @@ public:
                    [](const ChangeOver& c) { return c.time.varies(); });
     }
 
-    std::optional<int> room(const Kernel&, int) const override {
-        for (std::size_t i = 0; i < nests_.size(); ++i)
-            if (nests_[i].state == State::empty) return static_cast<int>(i);
-        return std::nullopt;
+    std::vector<Spot> places(const Kernel&, int) const override {
+        std::vector<Spot> all;
+        for (const int i : indices(nests_))
+            if (nests_[i].state == State::empty) all.push_back({i});
+        return all;
     }
-    void reserve(Kernel& k, int seat, int part) override {
-        nest(seat) = {State::reserved, part};
+    void keep(Kernel& k, const Spot& place, int part) override {
+        nest(place.seat) = {State::reserved, part};
         update(k);
     }
-    void received(Kernel& k, int seat, int part) override {
-        nest(seat) = {State::loaded, part, k.now()};
+    void received(Kernel& k, const Spot& place, int part) override {
+        nest(place.seat) = {State::loaded, part, k.now()};
         begin_work(k);
         update(k);
     }
-    std::optional<Offer> offer(const Kernel& k) const override {
-        const int oldest = k.on(signal(hold_signal)) || next_ >= 0 ? -1 : oldest_done();
-        return oldest < 0 ? std::nullopt : std::optional(Offer{oldest, nests_[oldest].part});
+    std::vector<Spot> standing(const Kernel& k) const override {
+        std::vector<Spot> all;
+        if (k.on(signal(hold_signal)) || next_ >= 0) return all;
+        for (const int i : indices(nests_))
+            if (nests_[i].state == State::done) all.push_back({i, nests_[i].part});
+        std::stable_sort(all.begin(), all.end(),
+            [this](const Spot& a, const Spot& b) { return nests_[a.seat].since < nests_[b.seat].since; });
+        return all;
     }
-    void claim(Kernel& k, const Offer& o) override {
-        nest(o.seat).state = State::claimed;
+    void claim(Kernel& k, const Spot& s) override {
+        nest(s.seat).state = State::claimed;
         update(k);
     }
-    void taken(Kernel& k, const Offer& o) override {
-        nest(o.seat) = {};
+    void taken(Kernel& k, const Spot& s) override {
+        nest(s.seat) = {};
         update(k);
     }
 
     // From belts and onto belts.
-    bool accepts(const Kernel& k, const Arrival& a) const override { return room(k, a.part_type).has_value(); }
+    bool accepts(const Kernel& k, const Arrival& a) const override { return !places(k, a.part_type).empty(); }
     void enter(Kernel& k, int part, const Arrival& a) override {
-        const int seat = *room(k, a.part_type);
-        reserve(k, seat, part);
-        k.at(slide_in(k, part, device_, index_, seat, work_.speed), *this, arrives, part);
+        const Spot place = places(k, a.part_type).front();
+        keep(k, place, part);
+        k.at(slide_in(k, part, device_, index_, place.seat, work_.speed), *this, arrives, part);
     }
     std::optional<Wish> wishes_to_cross(const Kernel& k) const override {
         const int oldest = next_ < 0 || k.on(signal(hold_signal)) ? -1 : oldest_done();
@@ -148,18 +155,17 @@ private:
     }
     int oldest_done() const {
         int oldest = -1;
-        for (std::size_t i = 0; i < nests_.size(); ++i)
-            if (nests_[i].state == State::done && (oldest < 0 || nests_[i].since < nests_[oldest].since))
-                oldest = static_cast<int>(i);
+        for (const int i : indices(nests_))
+            if (nests_[i].state == State::done && (oldest < 0 || nests_[i].since < nests_[oldest].since)) oldest = i;
         return oldest;
     }
     int type(const Kernel& k, int part) const { return k.trace().parts[part].type; }
 
     void arrived(Kernel& k, int part) {
-        for (std::size_t i = 0; i < nests_.size(); ++i)
+        for (const int i : indices(nests_))
             if (nests_[i].state == State::reserved && nests_[i].part == part) {
-                k.put(part, index_, static_cast<int>(i), device_.world * device_.seats[i].at);
-                received(k, static_cast<int>(i), part);
+                k.put(part, index_, i, device_.world * device_.seats[i].at);
+                received(k, {i}, part);
                 return;
             }
     }
@@ -179,10 +185,10 @@ private:
             std::all_of(nests_.begin(), nests_.end(), [](const Nest& n) { return n.state == State::loaded; });
         if (down_ || changing_to_ >= 0 || (work_.together && !all) || !k.on(signal(start_signal))) return false;
         bool begun = false;
-        for (std::size_t i = 0; i < nests_.size(); ++i) {
+        for (const int i : indices(nests_)) {
             if (nests_[i].state != State::loaded) continue;
             if (!ready_for(k, type(k, nests_[i].part))) return begun || changing_to_ >= 0;
-            work_on(k, static_cast<int>(i), ticks(work_.process.draw(process_)));
+            work_on(k, i, ticks(work_.process.draw(process_)));
             begun = true;
         }
         return begun;
@@ -233,8 +239,8 @@ private:
         k.end(stop_block_);
         to_failure_ = ticks(work_.fails_after.draw(failures_));
         if (work_.by_clock) fails_at_ = k.at(k.now() + to_failure_, *this, fails);
-        for (std::size_t i = 0; i < nests_.size(); ++i)
-            if (nests_[i].state == State::paused) work_on(k, static_cast<int>(i), nests_[i].left);
+        for (const int i : indices(nests_))
+            if (nests_[i].state == State::paused) work_on(k, i, nests_[i].left);
         begin_work(k);
     }
     /// Whether it is set up for a type; else it begins to be, as soon as nothing is worked on.

@@ -2,6 +2,7 @@
 
 #include <cell/device_kind.h>
 #include <cell/numbers.h>
+#include <geometry/indices.h>
 
 #include "belt.h"
 #include "hood.h"
@@ -110,8 +111,8 @@ private:
     void fill(Kernel& k, int carrier) {
         const cell::PartType& tray = k.type_of(carrier);
         if (source_.filled_with < 0 || !tray.carrier()) return;
-        for (std::size_t seat = 0; seat < tray.seats.size(); ++seat)
-            k.lay(k.new_part(source_.filled_with), carrier, static_cast<int>(seat), tray.seats[seat]);
+        for (const int seat : indices(tray.seats))
+            k.lay(k.new_part(source_.filled_with), carrier, seat, tray.seats[seat]);
     }
     bool counts_ready() const {
         switch (source_.releases) {

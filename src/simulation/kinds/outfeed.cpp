@@ -20,9 +20,11 @@ public:
         k.at(k.now() + takes, *this, 0, part);
     }
     void event(Kernel& k, int, int part) override { k.remove(part, counted_); }
-    std::optional<int> room(const Kernel&, int) const override { return reserved_ ? std::nullopt : std::optional(0); }
-    void reserve(Kernel&, int, int) override { reserved_ = true; }
-    void received(Kernel& k, int, int part) override {
+    std::vector<Spot> places(const Kernel&, int) const override {
+        return reserved_ ? std::vector<Spot>{} : std::vector<Spot>{{0}};
+    }
+    void keep(Kernel&, const Spot&, int) override { reserved_ = true; }
+    void received(Kernel& k, const Spot&, int part) override {
         reserved_ = false;
         k.remove(part, counted_);
     }

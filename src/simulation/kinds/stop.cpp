@@ -57,19 +57,19 @@ public:
         return true;
     }
 
-    std::optional<Offer> offer(const Kernel&) const override {
-        return here_ < 0 || claimed_ ? std::nullopt : std::optional(Offer{0, here_});
+    std::vector<Spot> standing(const Kernel&) const override {
+        return here_ < 0 || claimed_ ? std::vector<Spot>{} : std::vector<Spot>{{0, here_}};
     }
-    void claim(Kernel&, const Offer&) override { claimed_ = true; }
+    void claim(Kernel&, const Spot&) override { claimed_ = true; }
     void let_go(Kernel& k, int part) override {
         if (part != here_) return;
         claimed_ = false;
         if (stop_.belt >= 0) look_again(k);
     }
     void loaded(Kernel& k, int) override { tell_load(k); }
-    void taken(Kernel& k, const Offer& o) override {
+    void taken(Kernel& k, const Spot& spot) override {
         leave(k);
-        static_cast<CarryingBelt&>(k.changing(stop_.belt)).take_off(k, o.part);
+        static_cast<CarryingBelt&>(k.changing(stop_.belt)).take_off(k, spot.part);
     }
 
     std::optional<Waiting> waiting(const Kernel& k) const override {

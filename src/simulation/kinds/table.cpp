@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include <geometry/indices.h>
 #include "crossing.h"
 
 namespace escarp::simulation {
@@ -25,33 +26,24 @@ public:
     }
 
     // Parts come and go while it stands.
-    std::optional<int> room(const Kernel&, int) const override {
-        for (int n = 0; n < table_.nests; ++n)
-            if (const Nest* at = nest(table_.loads_at, n); at && at->part < 0) return table_.seat(table_.loads_at, n);
-        return std::nullopt;
-    }
-    std::vector<int> rooms(const Kernel&, int) const override {
-        std::vector<int> all;
+    std::vector<Spot> places(const Kernel&, int) const override {
+        std::vector<Spot> all;
         for (int n = 0; n < table_.nests; ++n)
             if (const Nest* at = nest(table_.loads_at, n); at && at->part < 0)
-                all.push_back(table_.seat(table_.loads_at, n));
+                all.push_back({table_.seat(table_.loads_at, n)});
         return all;
     }
-    void reserve(Kernel& k, int seat, int part) override {
-        at_seat(seat) = {part, State::coming};
+    void keep(Kernel& k, const Spot& place, int part) override {
+        at_seat(place.seat) = {part, State::coming};
         update(k);
     }
-    void received(Kernel& k, int seat, int part) override {
-        at_seat(seat) = {part, State::fresh};
+    void received(Kernel& k, const Spot& place, int part) override {
+        at_seat(place.seat) = {part, State::fresh};
         update(k);
     }
-    std::optional<Offer> offer(const Kernel& k) const override {
-        const std::vector<Offer> all = offers(k);
-        return all.empty() ? std::nullopt : std::optional(all.front());
-    }
-    std::vector<Offer> offers(const Kernel& k) const override { return next_ >= 0 ? std::vector<Offer>{} : given(k); }
-    void claim(Kernel& k, const Offer& o) override {
-        at_seat(o.seat).state = State::claimed;
+    std::vector<Spot> standing(const Kernel& k) const override { return next_ >= 0 ? std::vector<Spot>{} : given(k); }
+    void claim(Kernel& k, const Spot& s) override {
+        at_seat(s.seat).state = State::claimed;
         update(k);
     }
     void let_go(Kernel& k, int part) override {
@@ -60,18 +52,18 @@ public:
             else if (n.part == part && n.state == State::coming) n = {};
         update(k);
     }
-    void taken(Kernel& k, const Offer& o) override {
-        at_seat(o.seat) = {};
+    void taken(Kernel& k, const Spot& s) override {
+        at_seat(s.seat) = {};
         update(k);
     }
-    bool accepts(const Kernel& k, const Arrival& a) const override { return room(k, a.part_type).has_value(); }
+    bool accepts(const Kernel& k, const Arrival& a) const override { return !places(k, a.part_type).empty(); }
     void enter(Kernel& k, int part, const Arrival& a) override {
-        const int seat = *room(k, a.part_type);
-        reserve(k, seat, part);
-        k.at(slide_in(k, part, device_, index_, seat, table_.speed), *this, arrives, part);
+        const Spot place = places(k, a.part_type).front();
+        keep(k, place, part);
+        k.at(slide_in(k, part, device_, index_, place.seat, table_.speed), *this, arrives, part);
     }
     std::optional<Wish> wishes_to_cross(const Kernel& k) const override {
-        const std::vector<Offer> all = next_ < 0 ? std::vector<Offer>{} : given(k);
+        const std::vector<Spot> all = next_ < 0 ? std::vector<Spot>{} : given(k);
         return all.empty() ? std::nullopt : std::optional(Wish{stands_since_, all.front().part});
     }
     std::optional<Waiting> waiting(const Kernel& k) const override {
@@ -108,14 +100,14 @@ public:
             k.end(dwell_);
             dwell_ = -1;
         } else {
-            for (std::size_t i = 0; i < nests_.size(); ++i) {
+            for (const int i : indices(nests_)) {
                 Nest& n = nests_[i];
                 if (n.part != part) continue;
                 if (what == gone_over) {
                     n = {};
                     break;
                 }
-                const int seat = seat_of(static_cast<int>(i));
+                const int seat = seat_of(i);
                 k.put(part, index_, seat, device_.world * device_.seats[seat].at);
                 n.state = State::fresh;
             }
@@ -159,8 +151,8 @@ private:
         return table_.seat(table_.round() ? (group + step_) % table_.places() : step_, nest % table_.nests);
     }
     /// What can be taken now.
-    std::vector<Offer> given(const Kernel& k) const {
-        std::vector<Offer> all;
+    std::vector<Spot> given(const Kernel& k) const {
+        std::vector<Spot> all;
         for (int n = 0; n < table_.nests; ++n)
             if (const Nest* at = nest(table_.gives_at, n);
                 at && at->state == State::carried && dwell_ < 0 && !k.on(signal(hold_signal)))
@@ -212,12 +204,12 @@ private:
         drive_.arrived(k, table_.values[step_]);
         stands_since_ = k.now();
         bool loaded = false;
-        for (std::size_t i = 0; i < nests_.size(); ++i) {
+        for (const int i : indices(nests_)) {
             Nest& n = nests_[i];
             if (n.part < 0) continue;
             loaded = true;
             n.state = State::carried;
-            const int seat = seat_of(static_cast<int>(i));
+            const int seat = seat_of(i);
             k.put(n.part, index_, seat, device_.world * device_.seats[seat].at);
         }
         if (const Ticks takes = ticks(table_.dwell.draw(draws_)); loaded && takes > 0) {

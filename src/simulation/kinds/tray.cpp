@@ -36,49 +36,37 @@ public:
         update(k);
     }
     bool random() const override { return tray_.use != Use::keep && tray_.exchange.varies(); }
-    std::optional<int> room(const Kernel&, int) const override {
-        if (tray_.use == Use::supply || exchanging_) return std::nullopt;
-        for (const int seat : tray_.order)
-            if (nest(seat).part < 0 && !nest(seat).reserved) return seat;
-        return std::nullopt;
-    }
-    std::vector<Offer> offers(const Kernel&) const override {
-        std::vector<Offer> all;
-        for (const int seat : tray_.order)
-            if (tray_.use != Use::collect && !exchanging_ && nest(seat).part >= 0 && !nest(seat).claimed)
-                all.push_back({seat, nest(seat).part});
-        return all;
-    }
-    std::vector<int> rooms(const Kernel&, int) const override {
-        std::vector<int> all;
+    std::vector<Spot> places(const Kernel&, int) const override {
+        std::vector<Spot> all;
         for (const int seat : tray_.order)
             if (tray_.use != Use::supply && !exchanging_ && nest(seat).part < 0 && !nest(seat).reserved)
-                all.push_back(seat);
+                all.push_back({seat});
         return all;
     }
-    void reserve(Kernel&, int seat, int) override { nest(seat).reserved = true; }
-    void received(Kernel& k, int seat, int part) override {
-        nest(seat) = {part, false, false, ++order_};
+    void keep(Kernel&, const Spot& place, int) override { nest(place.seat).reserved = true; }
+    void received(Kernel& k, const Spot& place, int part) override {
+        nest(place.seat) = {part, false, false, ++order_};
         if (tray_.use == Use::collect && full()) exchange(k);
         update(k);
     }
-    std::optional<Offer> offer(const Kernel&) const override {
-        if (tray_.use == Use::collect || exchanging_) return std::nullopt;
-        if (tray_.oldest_first) {
-            int oldest = -1;
-            for (const int seat : tray_.order)
-                if (nest(seat).part >= 0 && !nest(seat).claimed &&
-                    (oldest < 0 || nest(seat).order < nest(oldest).order))
-                    oldest = seat;
-            return oldest < 0 ? std::nullopt : std::optional(Offer{oldest, nest(oldest).part});
-        }
-        for (auto seat = tray_.order.rbegin(); seat != tray_.order.rend(); ++seat)
-            if (nest(*seat).part >= 0 && !nest(*seat).claimed) return Offer{*seat, nest(*seat).part};
-        return std::nullopt;
+    std::vector<Spot> standing(const Kernel&) const override {
+        std::vector<Spot> all;
+        if (tray_.use == Use::collect || exchanging_) return all;
+        for (const int seat : tray_.order)
+            if (nest(seat).part >= 0 && !nest(seat).claimed) all.push_back({seat, nest(seat).part});
+        // The one that is to be taken first: the oldest, or else the last in its pattern.
+        const auto first =
+            tray_.oldest_first
+                ? std::min_element(all.begin(), all.end(),
+                      [this](const Spot& a, const Spot& b) { return nest(a.seat).order < nest(b.seat).order; })
+            : all.empty() ? all.end()
+                          : all.end() - 1;
+        if (first != all.end()) std::rotate(all.begin(), first, first + 1);
+        return all;
     }
-    void claim(Kernel&, const Offer& o) override { nest(o.seat).claimed = true; }
-    void taken(Kernel& k, const Offer& o) override {
-        nest(o.seat) = {};
+    void claim(Kernel&, const Spot& s) override { nest(s.seat).claimed = true; }
+    void taken(Kernel& k, const Spot& s) override {
+        nest(s.seat) = {};
         if (tray_.use == Use::supply && empty()) exchange(k);
         update(k);
     }

@@ -5,6 +5,7 @@
 
 #include <cell/device_kind.h>
 #include <cell/expression.h>
+#include <geometry/indices.h>
 
 #include "../arm_parts.h"
 #include "../touching.h"
@@ -32,11 +33,11 @@ public:
         cell::ContentKey space;
         cell::add_shape(space, still_.parts().front().shape);
         const auto& named = space_of(d).movers;
-        for (std::size_t i = 0; i < cell.devices.size(); ++i) {
+        for (const int i : indices(cell.devices)) {
             if (!cell.devices[i].mover()) continue;
             const auto own = std::find(named.begin(), named.end(), cell.devices[i].id);
             if (!named.empty() && own == named.end()) continue;
-            Seen& seen = movers_[static_cast<int>(i)];
+            Seen& seen = movers_[i];
             if (own != named.end()) seen.signal = d.first_signal + 1 + static_cast<int>(own - named.begin());
             seen.key = cell::ContentKey(space).add(mover_key(cell.devices[i])).value();
         }

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include <geometry/indices.h>
 #include "../kinds.h"
 #include "../step.h"
 
@@ -76,8 +77,8 @@ public:
     Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step& s) const override {
         std::vector<int> tasks = s.tasks;
         if (tasks.empty())
-            for (std::size_t i = 0; i < k.cell().devices[runner.index()].side_tasks.size(); ++i)
-                if (k.cell().devices[runner.index()].side_tasks[i].when_asked) tasks.push_back(static_cast<int>(i));
+            for (const int i : indices(k.cell().devices[runner.index()].side_tasks))
+                if (k.cell().devices[runner.index()].side_tasks[i].when_asked) tasks.push_back(i);
         const bool any = std::any_of(tasks.begin(), tasks.end(), [&](int task) {
             const TaskRunner& other = k.side_task(runner.index(), task);
             return &other != &runner && other.under_way();

@@ -1,5 +1,6 @@
 // What is done with the tool where the arm stands: opening and closing it, something of its own, taking another one.
 
+#include <geometry/indices.h>
 #include "../kinds.h"
 #include "../step.h"
 
@@ -65,8 +66,8 @@ public:
         s.time = r.values().spread("time_s");
         const std::string id = r.values().text("tool");
         if (r.owner().arm)
-            for (std::size_t i = 0; i < r.owner().arm->tools.size(); ++i)
-                if (r.owner().arm->tools[i].id == id) s.tool = static_cast<int>(i);
+            for (const int i : indices(r.owner().arm->tools))
+                if (r.owner().arm->tools[i].id == id) s.tool = i;
         if (s.tool < 0)
             r.problem("tool", "\"" + r.owner().name + "\" carries no tool \"" + id +
                                   "\"; it is expected as its \"tool\" or among its \"more_tools\".");
