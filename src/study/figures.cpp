@@ -9,8 +9,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <unordered_map>
 #include <unordered_set>
 
+#include <geometry/indices.h>
 #include <simulation/kinds.h>
 
 namespace escarp::study {
@@ -61,25 +63,25 @@ void share_figures(const Judged& e, Figures& f) {
     const auto [from, to] = stretch_of(*e.run);
     double waiting = 0;
     int arms = 0;
-    for (std::size_t i = 0; i < e.cell->devices.size(); ++i) {
-        const auto shares = e.run->trace.shares(static_cast<int>(i), from, to);
+    for (const int i : indices(e.cell->devices)) {
+        const auto shares = e.run->trace.shares(i, from, to);
         if (shares.empty()) continue;
         const auto of = [&](Condition c) { return shares.count(c) ? shares.at(c) : 0.0; };
-        f.shares.push_back({static_cast<int>(i), of(Condition::busy), of(Condition::waiting), of(Condition::starved),
+        f.shares.push_back({i, of(Condition::busy), of(Condition::waiting), of(Condition::starved),
             of(Condition::blocked), of(Condition::down)});
         if (e.cell->devices[i].arm && !e.cell->devices[i].task.empty()) waiting += of(Condition::waiting), ++arms;
     }
     if (arms > 0 && f.cycle_s) f.waiting = waiting / arms;
     // Which wait takes most of the window, summed over its occurrences.
     std::map<std::pair<int, int>, std::pair<Ticks, int>> waits;
-    for (std::size_t i = 0; i < e.run->trace.blocks.size(); ++i) {
+    for (const int i : indices(e.run->trace.blocks)) {
         const Block& b = e.run->trace.blocks[i];
         if (b.kind != BlockKind::wait || b.other < 0) continue;
         const Ticks length = std::min(b.to, to) - std::max(b.from, from);
         if (length <= 0) continue;
         auto& entry = waits[{b.device, b.other}];
         entry.first += length;
-        entry.second = static_cast<int>(i);
+        entry.second = i;
     }
     Ticks most = 0;
     for (const auto& [pair, entry] : waits) {
@@ -102,6 +104,20 @@ void split_figures(const Judged& e, Figures& f) {
     if (rest > 1e-9) f.split_s[Category::wait] += rest;
 }
 
+/// The way of the tool point over a motion, in pieces, m.
+std::vector<double> way_of(const cell::Arm& arm, const motion::Motion& motion) {
+    constexpr int pieces = 24;
+    std::vector<double> way;
+    Vector3 before = Vector3::Zero();
+    for (int i = 0; i <= pieces; ++i) {
+        const Vector3 now =
+            (arm.model->flange_frame(motion.position(motion.duration() * i / pieces)) * arm.tool_frame).translation();
+        if (i > 0) way.push_back((now - before).norm());
+        before = now;
+    }
+    return way;
+}
+
 void flow_figures(const Judged& e, Figures& f) {
     const simulation::Trace& trace = e.run->trace;
     const auto [from, to] = stretch_of(*e.run);
@@ -112,17 +128,12 @@ void flow_figures(const Judged& e, Figures& f) {
     for (std::size_t device = 0; device < e.cell->devices.size(); ++device) {
         const cell::Device& d = e.cell->devices[device];
         if (!d.arm) continue;
+        std::unordered_map<const motion::Motion*, std::vector<double>> known;  // the same motions come again
         for (const simulation::MotionRecord& m : trace.motions[device]) {
             if (m.from < from || m.from >= to) continue;
-            constexpr int pieces = 24;
-            Vector3 before = Vector3::Zero();
-            for (int i = 0; i <= pieces; ++i) {
-                const Vector3 now = (d.arm->model->flange_frame(m.motion->position(m.motion->duration() * i / pieces)) *
-                                     d.arm->tool_frame)
-                                        .translation();
-                if (i > 0) path += (now - before).norm();
-                before = now;
-            }
+            const auto [at, fresh] = known.try_emplace(m.motion.get());
+            if (fresh) at->second = way_of(*d.arm, *m.motion);
+            for (const double piece : at->second) path += piece;
         }
     }
     f.travel_m = path / static_cast<double>(leaving);
