@@ -4,6 +4,7 @@
 #include <cmath>
 #include <map>
 
+#include <geometry/indices.h>
 #include "compose.h"
 #include "device_kind.h"
 #include "expression.h"
@@ -198,9 +199,8 @@ Edit mirror(const Layout& layout, const std::vector<std::string>& ids, int axis,
         return out;
     };
     std::vector<int> all = devices;  // riders keep their place on what is mirrored
-    for (std::size_t i = 0; i < c->devices.size(); ++i)
-        if (std::any_of(devices.begin(), devices.end(), [&](int d) { return c->stands_on(static_cast<int>(i), d); }))
-            all.push_back(static_cast<int>(i));
+    for (const int i : indices(c->devices))
+        if (std::any_of(devices.begin(), devices.end(), [&](int d) { return c->stands_on(i, d); })) all.push_back(i);
     std::sort(all.begin(), all.end());
     all.erase(std::unique(all.begin(), all.end()), all.end());
     for (const int d : all) {
@@ -234,8 +234,8 @@ Edit copy(const Layout& layout, const std::vector<std::string>& ids, const std::
     const auto c = layout.shared_cell();
     const std::vector<int> chosen = indexes(*c, ids);
     std::vector<int> all = chosen;
-    for (std::size_t i = 0; i < c->devices.size(); ++i) {
-        const int d = static_cast<int>(i);
+    for (const int i : indices(c->devices)) {
+        const int d = i;
         const bool rides = std::any_of(chosen.begin(), chosen.end(), [&](int host) { return c->stands_on(d, host); });
         if (rides && std::find(all.begin(), all.end(), d) == all.end()) all.push_back(d);
     }
@@ -309,8 +309,8 @@ int carrier_at(const Cell& c, int device, const Vector3& point) {
     if (d.kind->settles() == DeviceKind::Settles::on_floor) return -1;
     const bool on_belts = d.kind->settles() == DeviceKind::Settles::on_belts;
     int best = -1;
-    for (std::size_t i = 0; i < c.devices.size(); ++i) {
-        const int other = static_cast<int>(i);
+    for (const int i : indices(c.devices)) {
+        const int other = i;
         const Device& o = c.devices[i];
         if (other == device || c.stands_on(other, device) || o.arm) continue;
         const bool carries = o.kind->carries_devices() || (on_belts && o.kind->moves_parts());
@@ -351,11 +351,11 @@ Edit remove_devices(const Layout& layout, const std::vector<std::string>& ids, R
     }
     if (riders == Riders::keep_height) {
         const auto after = now.shared_cell();
-        for (std::size_t i = 0; i < after->devices.size(); ++i) {
+        for (const int i : indices(after->devices)) {
             const Device& d = after->devices[i];
             const Device& was = at(*c, c->device(d.id));
             if (was.host >= 0 && std::find(devices.begin(), devices.end(), was.host) != devices.end())
-                append(edit.operations, place_at(*after, static_cast<int>(i), stood[d.id]));
+                append(edit.operations, place_at(*after, i, stood[d.id]));
         }
     }
     return edit;

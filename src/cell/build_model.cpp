@@ -4,6 +4,7 @@
 #include <cmath>
 #include <set>
 
+#include <geometry/indices.h>
 #include "joint_lists.h"
 #include "names.h"
 
@@ -168,8 +169,8 @@ void check_form(const json& model, const std::string& where) {
 int joint_of_link(const json& model, int link) {
     if (!model.contains("joints")) return -1;
     const json& joints = model["joints"];
-    for (std::size_t i = 0; i < joints.size(); ++i)
-        if (joints[i].value("child", -1) == link) return static_cast<int>(i);
+    for (const int i : indices(joints))
+        if (joints[i].value("child", -1) == link) return i;
     return -1;
 }
 
@@ -288,10 +289,10 @@ ModelDraft read_draft(const json& model, const std::vector<MeshAsset>& meshes) {
     if (links == 0) return d;
     int index = 0;
     for (const Reader& j : r.list("joints", 40)) d.joints.push_back(read_file_joint(j, index++, std::max(2, links)));
-    for (std::size_t i = 0; i < d.joints.size(); ++i) {
+    for (const int i : indices(d.joints)) {
         Joint& j = d.joints[i].joint;
         j.parent = std::min(j.parent, links - 1), j.child = std::min(j.child, links - 1);
-        if (int& carrier = d.links[j.child].joint; carrier < 0) carrier = static_cast<int>(i);
+        if (int& carrier = d.links[j.child].joint; carrier < 0) carrier = i;
     }
     for (int l = 1; l < links; ++l) {
         int at = l;

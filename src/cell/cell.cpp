@@ -1,5 +1,6 @@
 #include "step_kind.h"
 
+#include <geometry/indices.h>
 #include "device_kind.h"
 
 namespace escarp::cell {
@@ -80,8 +81,8 @@ double Cell::greatest_distance() const {
 }
 
 int Cell::device(const std::string& id) const {
-    for (std::size_t i = 0; i < devices.size(); ++i)
-        if (devices[i].id == id) return static_cast<int>(i);
+    for (const int i : indices(devices))
+        if (devices[i].id == id) return i;
     return -1;
 }
 
@@ -90,15 +91,14 @@ int Cell::signal(const std::string& full_name) const {
     const int owner = dot == std::string::npos ? -1 : device(full_name.substr(0, dot));
     if (owner < 0) return -1;
     const Device& d = devices[owner];
-    for (std::size_t i = 0; i < d.signals.size(); ++i)
-        if (full_name.compare(dot + 1, std::string::npos, d.signals[i].name) == 0)
-            return d.first_signal + static_cast<int>(i);
+    for (const int i : indices(d.signals))
+        if (full_name.compare(dot + 1, std::string::npos, d.signals[i].name) == 0) return d.first_signal + i;
     return -1;
 }
 
 int Cell::part_type(const std::string& id) const {
-    for (std::size_t i = 0; i < part_types.size(); ++i)
-        if (part_types[i].id == id) return static_cast<int>(i);
+    for (const int i : indices(part_types))
+        if (part_types[i].id == id) return i;
     return -1;
 }
 

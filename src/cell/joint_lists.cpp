@@ -1,5 +1,6 @@
 #include "joint_lists.h"
 
+#include <geometry/indices.h>
 #include <algorithm>
 #include <cmath>
 
@@ -12,11 +13,11 @@ using kinematics::Joint;
 /// the next of them.
 std::vector<int> forerunners(const kinematics::Mechanism& before, const kinematics::Mechanism& after) {
     std::vector<int> from(after.joints.size(), -1), left;
-    for (std::size_t i = 0; i < before.joints.size(); ++i) {
+    for (const int i : indices(before.joints)) {
         const auto same = std::find_if(
             after.joints.begin(), after.joints.end(), [&](const Joint& j) { return j.name == before.joints[i].name; });
-        if (same == after.joints.end()) left.push_back(static_cast<int>(i));
-        else from[same - after.joints.begin()] = static_cast<int>(i);
+        if (same == after.joints.end()) left.push_back(i);
+        else from[same - after.joints.begin()] = i;
     }
     if (std::count(from.begin(), from.end(), -1) == static_cast<long>(left.size()))
         for (int& f : from)

@@ -2,6 +2,7 @@
 #include <cmath>
 #include <set>
 
+#include <geometry/indices.h>
 #include "content_key.h"
 #include "device_kind.h"
 #include "expression.h"
@@ -334,10 +335,10 @@ std::shared_ptr<Cell> read_with(const json& resolved, const Kinds& kinds, KeyLed
     check_addresses(r, *cell);
     read_blocks(blocks, *cell);
     refuse_twins(cell->blocks, "blocks", problems);
-    for (std::size_t i = 0; i < readers.size(); ++i) {
-        read_sources(readers[i], *cell, static_cast<int>(i));
+    for (const int i : indices(readers)) {
+        read_sources(readers[i], *cell, i);
         read_tasks(readers[i], kinds, *cell, cell->devices[i], blocks);
-        check_needs(readers[i], *cell, static_cast<int>(i));
+        check_needs(readers[i], *cell, i);
         cell->devices[i].kind->settled(readers[i], *cell, cell->devices[i]);
     }
     read_exclusions(v, *cell);

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <map>
 
+#include <geometry/indices.h>
 #include "names.h"
 #include "tables.h"
 
@@ -81,11 +82,11 @@ void read_signals(const Reader& r, Device& d) {
 }
 
 void number_signals(Cell& cell) {
-    for (std::size_t i = 0; i < cell.devices.size(); ++i) {
+    for (const int i : indices(cell.devices)) {
         Device& d = cell.devices[i];
         d.first_signal = static_cast<int>(cell.signals.size());
         for (Signal& signal : d.signals) {
-            signal.device = static_cast<int>(i);
+            signal.device = i;
             cell.signals.push_back(signal);
         }
     }
@@ -93,10 +94,10 @@ void number_signals(Cell& cell) {
 
 void check_addresses(const Reader& r, const Cell& cell) {
     std::map<std::string, int> taken;
-    for (std::size_t i = 0; i < cell.signals.size(); ++i) {
+    for (const int i : indices(cell.signals)) {
         const Signal& s = cell.signals[i];
         if (s.address.empty()) continue;
-        const auto [at, fresh] = taken.try_emplace(s.address, static_cast<int>(i));
+        const auto [at, fresh] = taken.try_emplace(s.address, i);
         if (!fresh)
             r.problem("devices/" + cell.devices[s.device].id + "/io/" + s.name + "/address",
                 "The address \"" + s.address + "\" is that of " + cell.full_name(cell.signals[at->second]) +
@@ -115,11 +116,11 @@ NamedSignal named_signal(const Cell& cell, int owner, bool in_task, const std::s
     const Device& d = cell.devices[device];
     const std::string own = dot == std::string::npos ? name : name.substr(dot + 1);
     std::string known;
-    for (std::size_t i = 0; i < d.signals.size(); ++i) {
+    for (const int i : indices(d.signals)) {
         const Signal& s = d.signals[i];
         if (s.input() && !(in_task && device == owner)) continue;
         if (s.name == own) {
-            found.index = d.first_signal + static_cast<int>(i);
+            found.index = d.first_signal + i;
             found.type = s.type;
             return found;
         }

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include <geometry/indices.h>
 #include "numbers.h"
 #include "read_signals.h"
 
@@ -73,8 +74,8 @@ std::shared_ptr<const Expression> StepReader::number(const std::string& key) con
 
 int StepReader::side_task(const std::string& key) const {
     const std::string id = values_.text(key);
-    for (std::size_t i = 0; i < owner_.side_tasks.size(); ++i)
-        if (owner_.side_tasks[i].id == id) return static_cast<int>(i);
+    for (const int i : indices(owner_.side_tasks))
+        if (owner_.side_tasks[i].id == id) return i;
     problem(key, "\"" + owner_.name + "\" has no side task \"" + id + "\".");
     return -1;
 }

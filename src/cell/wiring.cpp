@@ -4,6 +4,7 @@
 #include <set>
 #include <string_view>
 
+#include <geometry/indices.h>
 #include "step_kind.h"
 #include "tables.h"
 
@@ -67,8 +68,8 @@ Wiring wiring(const Cell& cell) {
     Wiring w;
     w.heard_by.resize(cell.signals.size());
     w.set_by.resize(cell.signals.size());
-    for (std::size_t i = 0; i < cell.devices.size(); ++i) {
-        const int device = static_cast<int>(i);
+    for (const int i : indices(cell.devices)) {
+        const int device = i;
         for (const Step* s : all_steps(cell.devices[i])) {
             const SignalUse use{device, s->id, describe(cell, *s)};
             const Field* named = find_field(s->kind->fields(), "signal");
@@ -89,11 +90,10 @@ std::vector<IoLine> io_list(const Cell& cell) {
     Image inputs, outputs;
     for (const Signal& s : cell.signals) (s.input() ? outputs : inputs).take(s.address);
     std::vector<IoLine> lines;
-    for (std::size_t i = 0; i < cell.signals.size(); ++i) {
+    for (const int i : indices(cell.signals)) {
         const Signal& s = cell.signals[i];
         const bool given = !s.address.empty();
-        lines.push_back(
-            {static_cast<int>(i), given ? s.address : (s.input() ? outputs : inputs).next(s), given, s.comment});
+        lines.push_back({i, given ? s.address : (s.input() ? outputs : inputs).next(s), given, s.comment});
     }
     return lines;
 }

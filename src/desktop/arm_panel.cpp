@@ -7,6 +7,7 @@
 #include <QTimer>
 
 #include <cell/poses.h>
+#include <geometry/indices.h>
 #include <kinematics/reach.h>
 #include <simulation/kinds.h>
 #include <study/test_cycle.h>
@@ -64,19 +65,23 @@ QLabel* ArmPanel::title(const QString& text) {
     return label;
 }
 
+/// Of all that the rows are made from: empty without an arm.
+std::string ArmPanel::key() const {
+    if (index() < 0) return {};
+    const cell::Device& d = device();
+    std::string key = d.id + "|" + d.name + "|" + d.arm->model->id + "|" + std::to_string(d.arm->model_key);
+    for (const cell::Pose& p : d.poses)
+        key += "|" + p.id + p.name + p.relative_to + (p.joints ? "j" : "") +
+               std::to_string(cell::uses_of_pose(d, p.id).size());
+    for (const cell::Device& o : workspace_.cell()->devices) key += "," + o.name;
+    if (const auto e = workspace_.evaluation())
+        for (const inspection::PoseNeed& n : e->inspection->poses)
+            if (n.seat < 0 && !n.reached) key += "!" + n.step_id;
+    return key;
+}
+
 void ArmPanel::rebuild() {
-    std::string key;
-    if (index() >= 0) {
-        const cell::Device& d = device();
-        key = d.id + "|" + d.name + "|" + d.arm->model->id + "|" + std::to_string(d.arm->model_key);
-        for (const cell::Pose& p : d.poses)
-            key += "|" + p.id + p.name + p.relative_to + (p.joints ? "j" : "") +
-                   std::to_string(cell::uses_of_pose(d, p.id).size());
-        for (const cell::Device& o : workspace_.cell()->devices) key += "," + o.name;
-        if (const auto e = workspace_.evaluation())
-            for (const inspection::PoseNeed& n : e->inspection->poses)
-                if (n.seat < 0 && !n.reached) key += "!" + n.step_id;
-    }
+    const std::string key = this->key();
     if (key == built_ && !key.empty()) return refresh();
     if (QWidget* focus = page_->focusWidget(); focus && qobject_cast<QLineEdit*>(focus) &&
                                                key.substr(0, key.find('|')) == built_.substr(0, built_.find('|')) &&
@@ -97,6 +102,18 @@ void ArmPanel::rebuild() {
         rows_->addStretch(1);
         return;
     }
+    add_head();
+    add_joints();
+    add_tool();
+    add_jog();
+    add_solutions();
+    add_poses();
+    rows_->addStretch(1);
+    refresh();
+}
+
+/// Which arm it is, and how it stands.
+void ArmPanel::add_head() {
     const cell::Device& d = device();
     auto* name = plain_label(QString::fromStdString(d.name));
     name->setFont(theme::font(13, true));
@@ -121,13 +138,6 @@ void ArmPanel::rebuild() {
     state_->setWordWrap(true);
     state_->setFont(theme::font(11));
     rows_->addWidget(state_);
-    add_joints();
-    add_tool();
-    add_jog();
-    add_solutions();
-    add_poses();
-    rows_->addStretch(1);
-    refresh();
 }
 
 void ArmPanel::add_joints() {
@@ -137,7 +147,7 @@ void ArmPanel::add_joints() {
     grid->setVerticalSpacing(1);
     const auto& joints = device().arm->model->mechanism.joints;
     joint_ = std::min(joint_, static_cast<int>(joints.size()) - 1);
-    for (std::size_t j = 0; j < joints.size(); ++j) {
+    for (const int j : indices(joints)) {
         const kinematics::Joint& joint = joints[j];
         const double unit = joint_unit(joint);
         JointRow row{plain_label(QString::fromStdString(joint.name)), new QSlider(Qt::Horizontal),
@@ -155,17 +165,17 @@ void ArmPanel::add_joints() {
             if (filling_ || index() < 0) return;
             const kinematics::Joint& moved = device().arm->model->mechanism.joints[j];
             JointVector q = this->joints();
-            q[static_cast<int>(j)] = moved.low + (moved.high - moved.low) * at / slider_steps;
-            joint_ = static_cast<int>(j);
+            q[j] = moved.low + (moved.high - moved.low) * at / slider_steps;
+            joint_ = j;
             take(q);
         });
         connect(row.value, &NumberField::changed, this, [this, j, unit](double v) {
             JointVector q = this->joints();
-            q[static_cast<int>(j)] = v * unit;
-            joint_ = static_cast<int>(j);
+            q[j] = v * unit;
+            joint_ = j;
             take(q);
         });
-        const int at = static_cast<int>(j);
+        const int at = j;
         grid->addWidget(row.name, at, 0);
         grid->addWidget(row.slider, at, 1);
         grid->addWidget(row.value, at, 2);
@@ -435,14 +445,13 @@ void ArmPanel::refresh() {
 
 void ArmPanel::show_joints(const JointVector& q) {
     const cell::Device& d = device();
-    for (std::size_t j = 0; j < joint_rows_.size(); ++j) {
+    for (const int j : indices(joint_rows_)) {
         const kinematics::Joint& joint = d.arm->model->mechanism.joints[j];
-        joint_rows_[j].slider->setValue(static_cast<int>(
-            std::lround(slider_steps * (q[static_cast<int>(j)] - joint.low) / (joint.high - joint.low))));
-        joint_rows_[j].value->set_value(std::round(q[static_cast<int>(j)] / joint_unit(joint) * 100) / 100);
-        joint_rows_[j].name->setStyleSheet(static_cast<int>(j) == joint_
-                                               ? QString("color: %1; font-weight: bold;").arg(theme::accent.name())
-                                               : QString());
+        joint_rows_[j].slider->setValue(
+            static_cast<int>(std::lround(slider_steps * (q[j] - joint.low) / (joint.high - joint.low))));
+        joint_rows_[j].value->set_value(std::round(q[j] / joint_unit(joint) * 100) / 100);
+        joint_rows_[j].name->setStyleSheet(
+            j == joint_ ? QString("color: %1; font-weight: bold;").arg(theme::accent.name()) : QString());
     }
 }
 

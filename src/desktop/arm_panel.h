@@ -35,6 +35,8 @@ protected:
 private:
     void rebuild();  ///< another arm, or other poses
     void refresh();  ///< other joint values
+    std::string key() const;
+    void add_head();
     void add_joints();
     void add_tool();
     void add_jog();

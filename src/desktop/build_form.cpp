@@ -7,6 +7,7 @@
 #include <QResizeEvent>
 #include <QTimer>
 
+#include <geometry/indices.h>
 #include "arm_words.h"
 #include "layouts.h"
 #include "number_field.h"
@@ -87,11 +88,11 @@ void BuildForm::change(const QString& name, Change change) {
 void BuildForm::numbers(const QString& label, const std::string& path, const QString& unit, double low, double high,
     const std::vector<double>& usual, const QStringList& letters) {
     QHBoxLayout* line = row(label);
-    for (std::size_t i = 0; i < usual.size(); ++i) {
+    for (const int i : indices(usual)) {
         const std::string one = usual.size() > 1 ? path + "/" + std::to_string(i) : path;
         auto* field = new NumberField(unit, low, high);
         field->setObjectName(QString::fromStdString(one));
-        field->setAccessibleName(label + (letters.isEmpty() ? QString() : " " + letters[static_cast<int>(i)]));
+        field->setAccessibleName(label + (letters.isEmpty() ? QString() : " " + letters[i]));
         field->set_value(number_at(building_.model, one, usual[i]));
         field->setMinimumWidth(34);
         connect(field, &NumberField::changed, this, [this, label, path, i, usual](double v) {
@@ -102,7 +103,7 @@ void BuildForm::numbers(const QString& label, const std::string& path, const QSt
             });
         });
         if (!letters.isEmpty()) {
-            auto* letter = plain_label(letters[static_cast<int>(i)]);
+            auto* letter = plain_label(letters[i]);
             letter->setFont(theme::font(10));
             letter->setStyleSheet(QString("color: %1;").arg(theme::muted.name()));
             line->addWidget(letter);
@@ -219,8 +220,8 @@ void BuildForm::add_joint() {
             });
         });
     std::vector<std::pair<QString, QString>> carriers;
-    for (std::size_t l = 0; l < building_.draft.links.size(); ++l)
-        if (static_cast<int>(l) != building_.link)
+    for (const int l : indices(building_.draft.links))
+        if (l != building_.link)
             carriers.emplace_back(QString::number(l), QString::fromStdString(building_.draft.links[l].name));
     choice(tr("Carried by"), "joint_parent", carriers, QString::number(j.value("parent", 0)),
         [this, joint](const QString& to) {

@@ -3,6 +3,7 @@
 #include <QPainter>
 #include <cmath>
 
+#include <geometry/indices.h>
 #include "arm_words.h"
 #include "theme.h"
 
@@ -19,9 +20,8 @@ int Building::drive_of(int link) const {
         const cell::FileJoint& j = draft.joints[joint];
         if (!j.fixed && !j.follows) return joint;
         if (j.follows)
-            for (std::size_t i = 0; i < draft.joints.size(); ++i)
-                if (!j.leaders.empty() && draft.joints[i].joint.name == j.leaders.front().first)
-                    return static_cast<int>(i);
+            for (const int i : indices(draft.joints))
+                if (!j.leaders.empty() && draft.joints[i].joint.name == j.leaders.front().first) return i;
         link = j.joint.parent;
     }
     return -1;
@@ -61,7 +61,7 @@ Vector3 BuildView::point_of(int link, const Vector3& local) const {
 std::vector<SceneView::Item> BuildView::items() const {
     std::vector<Item> out;
     const std::vector<Frame> frames = building_.draft.frames(building_.values);
-    for (std::size_t l = 0; l < frames.size(); ++l) {
+    for (const int l : indices(frames)) {
         const auto& link = building_.draft.links[l];
         bool hides_pieces = false;
         for (const geometry::Body& b : link.bodies) {
@@ -69,7 +69,7 @@ std::vector<SceneView::Item> BuildView::items() const {
                 l == 0       ? theme::steel
                 : link.hangs ? theme::arm
                              : theme::stop,
-                static_cast<int>(l), static_cast<int>(l) == building_.link, !link.hangs};
+                l, l == building_.link, !link.hangs};
             const Surfaces::Kept* surface = b.stand_in && !b.mesh.empty() ? surfaces_.find(b.mesh) : nullptr;
             if (surface && surface->surface) item.surface = surface;
             item.drawn = !(b.stand_in && b.mesh.empty() && hides_pieces);
@@ -147,10 +147,9 @@ void BuildView::paint_words(QPainter& p) {
         tr("Drag a link to try its joint \u00b7 drag beside it to look round \u00b7 lengths in mm, angles in \u00b0"));
     const std::vector<Frame> frames = building_.draft.frames(building_.values);
     const double size = 0.05 * camera().distance;
-    for (std::size_t l = 0; l < frames.size(); ++l)
-        draw_axes(p, frames[l], static_cast<int>(l) == building_.link ? 1.3 * size : size,
-            static_cast<int>(l) == building_.link ? 2.4 : 1.2);
-    for (std::size_t j = 0; j < building_.draft.joints.size(); ++j) draw_joint(p, static_cast<int>(j), frames);
+    for (const int l : indices(frames))
+        draw_axes(p, frames[l], l == building_.link ? 1.3 * size : size, l == building_.link ? 2.4 : 1.2);
+    for (const int j : indices(building_.draft.joints)) draw_joint(p, j, frames);
     const Frame flange = frames[building_.draft.flange_link] * building_.draft.flange;
     draw_axes(p, flange, 0.8 * size, 1.2);
     if (const auto at = pixel_of(flange.translation())) {

@@ -11,6 +11,7 @@
 
 #include <cell/disk.h>
 #include <cell/names.h>
+#include <geometry/indices.h>
 #include <simulation/kinds.h>
 
 #include "plain_text.h"
@@ -155,7 +156,7 @@ void CataloguePanel::load() {
         all_.push_back(o);
         listed_.push_back(*cell::find(workspace_.document().tree(), cell::Path("arm_models") / o.model));
     }
-    own_from_ = all_.size();
+    own_from_ = static_cast<int>(all_.size());
     for (const QFileInfo& file : QDir(library_folder()).entryInfoList({"*.json"}, QDir::Files, QDir::Name)) {
         try {
             if (const auto own =
@@ -178,7 +179,7 @@ void CataloguePanel::load() {
 void CataloguePanel::narrow() {
     list_->clear();
     const QStringList words = line_->text().split(' ', Qt::SkipEmptyParts);
-    for (std::size_t i = 0; i < all_.size(); ++i) {
+    for (const int i : indices(all_)) {
         const QString label = QString::fromStdString(all_[i].label);
         const cell::DeviceKind* kind = simulation::standard_kinds().find(all_[i].kind);
         const QString all = label + " " + (kind ? QString::fromStdString(kind->label()) : QString()) +
@@ -187,7 +188,7 @@ void CataloguePanel::narrow() {
                 words.begin(), words.end(), [&](const QString& w) { return all.contains(w, Qt::CaseInsensitive); }))
             continue;
         auto* item = new QListWidgetItem(pictures_[i], label, list_);
-        item->setData(Qt::UserRole, static_cast<int>(i));
+        item->setData(Qt::UserRole, i);
         item->setToolTip(
             plain(i >= own_from_
                       ? tr("%1: own device (Delete takes it out of the library)").arg(label)
@@ -216,7 +217,7 @@ bool CataloguePanel::eventFilter(QObject* object, QEvent* event) {
 
 void CataloguePanel::forget_own() {
     if (!list_->currentItem()) return;
-    const auto index = static_cast<std::size_t>(list_->currentItem()->data(Qt::UserRole).toInt());
+    const int index = list_->currentItem()->data(Qt::UserRole).toInt();
     if (index < own_from_) return;
     QFile::remove(library_folder() + "/" +
                   QString::fromStdString(cell::free_id(cell::json::object(), all_[index].label)) + ".json");

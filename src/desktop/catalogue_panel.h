@@ -40,8 +40,8 @@ private:
     QListWidget* list_;
     std::vector<cell::Offering> all_;
     std::vector<QIcon> pictures_;
-    cell::json listed_;         ///< the file's own arm models, as they are listed
-    std::size_t own_from_ = 0;  ///< index of the first own device
+    cell::json listed_;  ///< the file's own arm models, as they are listed
+    int own_from_ = 0;   ///< index of the first own device
 };
 
 /// A small picture of what an offering is, from its bodies.

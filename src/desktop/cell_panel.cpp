@@ -298,55 +298,56 @@ void CellPanel::add_pairs() {
         });
     });
     const cell::Cell& cell = *workspace_.cell();
-    for (std::size_t i = 0; i < cell.exclusions.size(); ++i) {
-        const cell::Exclusion& x = cell.exclusions[i];
-        const cell::Device &a = cell.devices[x.a], *b = x.b < 0 ? nullptr : &cell.devices[x.b];
-        const auto name = [](const cell::Device& d, const std::string& body) {
-            return QString::fromStdString(body.empty() ? d.name : d.name + " " + body);
-        };
-        auto* holder = new QWidget;
-        auto* column = new QVBoxLayout(holder);
-        column->setContentsMargins(8, 0, 4, 0);
-        column->setSpacing(1);
-        auto* row = new QHBoxLayout;
-        auto* names =
-            plain_label(name(a, x.body_a) + QStringLiteral(" \u2013 ") + (b ? name(*b, x.body_b) : tr("all others")));
-        names->setWordWrap(true);
-        row->addWidget(names, 1);
-        button(row, tr("judge again"), "take_back_" + QString::number(i),
-            [this, pair = cell::Pair{a.id, b ? b->id : "", x.body_a, x.body_b}](const QPoint&) {
-                make([=](const cell::Layout& l, std::string*) { return cell::take_back(l, pair); });
-            });
-        column->addLayout(row);
-        auto* reason = new QLineEdit(QString::fromStdString(x.reason));
-        reason->setObjectName("pair_reason_" + QString::number(i));
-        reason->setPlaceholderText(tr("reason"));
-        connect(reason, &QLineEdit::editingFinished, this, [this, reason, i] {
-            if (!reason->isModified()) return;
-            reason->setModified(false);
-            QTimer::singleShot(0, this, [this, i, words = reason->text().trimmed().toStdString()] {
-                workspace_.apply({tr("Say why a pair is left out").toStdString(),
-                    {cell::Operation::set(cell::Path("excluded_pairs") / std::to_string(i) / "reason", words)}});
-            });
+    for (std::size_t i = 0; i < cell.exclusions.size(); ++i) add_pair(cell, i);
+}
+
+void CellPanel::add_pair(const cell::Cell& cell, std::size_t i) {
+    const cell::Exclusion& x = cell.exclusions[i];
+    const cell::Device &a = cell.devices[x.a], *b = x.b < 0 ? nullptr : &cell.devices[x.b];
+    const auto name = [](const cell::Device& d, const std::string& body) {
+        return QString::fromStdString(body.empty() ? d.name : d.name + " " + body);
+    };
+    auto* holder = new QWidget;
+    auto* column = new QVBoxLayout(holder);
+    column->setContentsMargins(8, 0, 4, 0);
+    column->setSpacing(1);
+    auto* row = new QHBoxLayout;
+    auto* names =
+        plain_label(name(a, x.body_a) + QStringLiteral(" \u2013 ") + (b ? name(*b, x.body_b) : tr("all others")));
+    names->setWordWrap(true);
+    row->addWidget(names, 1);
+    button(row, tr("judge again"), "take_back_" + QString::number(i),
+        [this, pair = cell::Pair{a.id, b ? b->id : "", x.body_a, x.body_b}](
+            const QPoint&) { make([=](const cell::Layout& l, std::string*) { return cell::take_back(l, pair); }); });
+    column->addLayout(row);
+    auto* reason = new QLineEdit(QString::fromStdString(x.reason));
+    reason->setObjectName("pair_reason_" + QString::number(i));
+    reason->setPlaceholderText(tr("reason"));
+    connect(reason, &QLineEdit::editingFinished, this, [this, reason, i] {
+        if (!reason->isModified()) return;
+        reason->setModified(false);
+        QTimer::singleShot(0, this, [this, i, words = reason->text().trimmed().toStdString()] {
+            workspace_.apply({tr("Say why a pair is left out").toStdString(),
+                {cell::Operation::set(cell::Path("excluded_pairs") / std::to_string(i) / "reason", words)}});
         });
-        column->addWidget(reason);
-        FieldGrid grid = new_field_grid(column);
-        const cell::Path at = cell::Path("excluded_pairs") / std::to_string(i);
-        const cell::json* pair = cell::find(workspace_.resolved(), at);
-        if (!pair) continue;  // it has just been taken back
-        EditedGroup edited{at, *pair, "pair_" + QString::number(i) + "_", tr("Change how a pair is judged"), &a};
-        const auto add = [&](const char* key, const cell::Device* of) {
-            edited.owner = of;
-            FieldEditors(workspace_, grid, this, edited).add(*cell::find_field(cell::exclusion_fields(), key));
-        };
-        add("a_body", &a);
-        add("b", &a);
-        if (b) add("b_body", b);
-        // One excludes the other.
-        if (!x.distance) add("while", nullptr);
-        if (!x.only_while) add("distance_mm", nullptr);
-        rows_->addWidget(holder);
-    }
+    });
+    column->addWidget(reason);
+    FieldGrid grid = new_field_grid(column);
+    const cell::Path at = cell::Path("excluded_pairs") / std::to_string(i);
+    const cell::json* pair = cell::find(workspace_.resolved(), at);
+    if (!pair) return;  // it has just been taken back
+    EditedGroup edited{at, *pair, "pair_" + QString::number(i) + "_", tr("Change how a pair is judged"), &a};
+    const auto add = [&](const char* key, const cell::Device* of) {
+        edited.owner = of;
+        FieldEditors(workspace_, grid, this, edited).add(*cell::find_field(cell::exclusion_fields(), key));
+    };
+    add("a_body", &a);
+    add("b", &a);
+    if (b) add("b_body", b);
+    // One excludes the other.
+    if (!x.distance) add("while", nullptr);
+    if (!x.only_while) add("distance_mm", nullptr);
+    rows_->addWidget(holder);
 }
 
 void CellPanel::make(const std::function<cell::Edit(const cell::Layout&, std::string*)>& edit) {

@@ -35,6 +35,7 @@ private:
     void add_part(const cell::PartType& part);
     void add_tool(const cell::ToolModel& tool);
     void add_pairs();
+    void add_pair(const cell::Cell& cell, std::size_t nth);
     void offer_tools(const QPoint& at);
     void offer_removal(const std::string& list, const std::string& id, const QPoint& at);
     /// A card with its line; null: it is folded.

@@ -1,5 +1,6 @@
 #include "cycle_ribbon.h"
 
+#include <geometry/indices.h>
 #include <inspection/why.h>
 
 #include <QAction>
@@ -124,34 +125,32 @@ void CycleRibbon::renew_lanes() {
     const auto e = laid_out_ = workspace_.evaluation();
     if (!e) return;
     blocks_.resize(e->cell->devices.size());
-    for (std::size_t i = 0; i < e->run->trace.blocks.size(); ++i)
-        blocks_[e->run->trace.blocks[i].device].push_back(static_cast<int>(i));
+    for (const int i : indices(e->run->trace.blocks)) blocks_[e->run->trace.blocks[i].device].push_back(i);
     for (const study::ChainLink& link : e->chain) chain_.insert(link.block);
-    for (std::size_t i = 0; i < e->cell->devices.size(); ++i) {
+    for (const int i : indices(e->cell->devices)) {
         const cell::Device& d = e->cell->devices[i];
-        const int device = static_cast<int>(i);
+        const int device = i;
         if (!d.task.empty() && d.kind->lane() != cell::DeviceKind::Lane::work)
             lanes_.push_back({Lane::Kind::work, device, 1});
-        for (std::size_t k = 0; k < d.side_tasks.size(); ++k)
-            lanes_.push_back({Lane::Kind::work, device, 1, -1, static_cast<int>(k) + 1,
-                QString::fromStdString(d.side_tasks[k].name)});
+        for (const int k : indices(d.side_tasks))
+            lanes_.push_back({Lane::Kind::work, device, 1, -1, k + 1, QString::fromStdString(d.side_tasks[k].name)});
     }
     using Shows = cell::DeviceKind::Lane;
     for (const auto& [shows, kind] : {std::pair{Shows::work, Lane::Kind::work}, {Shows::arrivals, Lane::Kind::flow},
              {Shows::level, Lane::Kind::level}})
-        for (std::size_t i = 0; i < e->cell->devices.size(); ++i) {
+        for (const int i : indices(e->cell->devices)) {
             const cell::Device& d = e->cell->devices[i];
             if (d.kind->lane() != shows) continue;
             const bool side_by_side = shows == Shows::work && !d.axis;  // as many as it has places
-            lanes_.push_back({kind, static_cast<int>(i),
-                side_by_side ? static_cast<int>(std::clamp<std::size_t>(d.seats.size(), 1, 3)) : 1,
-                shows == Shows::level ? d.first_signal : -1});
+            lanes_.push_back(
+                {kind, i, side_by_side ? static_cast<int>(std::clamp<std::size_t>(d.seats.size(), 1, 3)) : 1,
+                    shows == Shows::level ? d.first_signal : -1});
         }
     if (e->zones && workspace_.shown().zones)
-        for (std::size_t i = 0; i < e->zones->all.size(); ++i) {
+        for (const int i : indices(e->zones->all)) {
             const inspection::Zone& z = e->zones->all[i];
             lanes_.push_back({Lane::Kind::zone, z.sides[0].device, 1, -1, -1, QString::fromStdString(z.name)});
-            lanes_.back().zone = static_cast<int>(i);
+            lanes_.back().zone = i;
         }
     if (workspace_.shown().nearness) lanes_.push_back({Lane::Kind::nearness, -1, 1, -1, 0, tr("Clearance")});
     for (const QString& name : workspace_.signal_lanes())

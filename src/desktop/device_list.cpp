@@ -29,6 +29,18 @@ DeviceList::DeviceList(Workspace& workspace, QWidget* parent)
     line_->setAccessibleName(tr("Search the devices"));
     line_->setClearButtonEnabled(true);
     layout->addWidget(line_);
+    make_tree();
+    layout->addWidget(tree_, 1);
+    connect(line_, &QLineEdit::textChanged, this, &DeviceList::narrow);
+    connect(&workspace_, &Workspace::document_changed, this, [this] {
+        if (!workspace_.trying()) rebuild();
+    });
+    connect(&workspace_, &Workspace::selection_changed, this, &DeviceList::show_selection);
+    connect(&workspace_, &Workspace::shown_changed, this, &DeviceList::rebuild);
+    rebuild();
+}
+
+void DeviceList::make_tree() {
     tree_->setObjectName("device_tree");
     tree_->setAccessibleName(tr("Devices"));
     tree_->setColumnCount(3);
@@ -42,13 +54,6 @@ DeviceList::DeviceList(Workspace& workspace, QWidget* parent)
     tree_->setFrameShape(QFrame::NoFrame);
     tree_->setIndentation(12);
     tree_->setFont(theme::font(11));
-    layout->addWidget(tree_, 1);
-    connect(line_, &QLineEdit::textChanged, this, &DeviceList::narrow);
-    connect(&workspace_, &Workspace::document_changed, this, [this] {
-        if (!workspace_.trying()) rebuild();
-    });
-    connect(&workspace_, &Workspace::selection_changed, this, &DeviceList::show_selection);
-    connect(&workspace_, &Workspace::shown_changed, this, &DeviceList::rebuild);
     connect(tree_, &QTreeWidget::itemSelectionChanged, this, [this] {
         if (quiet_) return;
         QStringList ids;
@@ -59,25 +64,27 @@ DeviceList::DeviceList(Workspace& workspace, QWidget* parent)
         workspace_.select_devices(ids);
         quiet_ = false;
     });
-    connect(tree_, &QTreeWidget::itemChanged, this, [this](QTreeWidgetItem* item, int column) {
-        if (quiet_) return;
-        const QString id = item->data(name, Qt::UserRole).toString();
-        const bool on = item->checkState(column) == Qt::Checked;
-        if (column == shown) {
-            QSet<QString> hidden = workspace_.hidden();
-            if (on) hidden.remove(id);
-            else hidden.insert(id);
-            QMetaObject::invokeMethod(
-                this, [this, hidden] { workspace_.set_hidden(hidden); }, Qt::QueuedConnection);
-        } else if (column == locked) {
-            const cell::Path at = cell::at_device(id.toStdString()) / "locked";
-            const cell::Edit edit{(on ? tr("Lock %1") : tr("Unlock %1")).arg(item->text(name)).toStdString(),
-                {on ? cell::Operation::set(at, true) : cell::Operation::remove(at)}};
-            QMetaObject::invokeMethod(
-                this, [this, edit] { workspace_.apply(edit); }, Qt::QueuedConnection);
-        }
-    });
-    rebuild();
+    connect(tree_, &QTreeWidget::itemChanged, this, &DeviceList::tick);
+}
+
+/// Shown or hidden, locked or not.
+void DeviceList::tick(QTreeWidgetItem* item, int column) {
+    if (quiet_) return;
+    const QString id = item->data(name, Qt::UserRole).toString();
+    const bool on = item->checkState(column) == Qt::Checked;
+    if (column == shown) {
+        QSet<QString> hidden = workspace_.hidden();
+        if (on) hidden.remove(id);
+        else hidden.insert(id);
+        QMetaObject::invokeMethod(
+            this, [this, hidden] { workspace_.set_hidden(hidden); }, Qt::QueuedConnection);
+    } else if (column == locked) {
+        const cell::Path at = cell::at_device(id.toStdString()) / "locked";
+        const cell::Edit edit{(on ? tr("Lock %1") : tr("Unlock %1")).arg(item->text(name)).toStdString(),
+            {on ? cell::Operation::set(at, true) : cell::Operation::remove(at)}};
+        QMetaObject::invokeMethod(
+            this, [this, edit] { workspace_.apply(edit); }, Qt::QueuedConnection);
+    }
 }
 
 void DeviceList::search() {

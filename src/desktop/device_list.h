@@ -15,6 +15,8 @@ public:
     void search();
 
 private:
+    void make_tree();
+    void tick(QTreeWidgetItem* item, int column);
     void rebuild();
     void show_selection();
     void narrow();

@@ -7,6 +7,7 @@
 
 #include <cell/arrange.h>
 #include <cell/compose.h>
+#include <geometry/indices.h>
 #include <kinematics/reach.h>
 #include <simulation/kinds.h>
 
@@ -55,9 +56,9 @@ std::vector<FirstSteps::Line> FirstSteps::lines() {
     const cell::Cell& c = *workspace_.cell();
     int arm = -1, table = -1, supply = -1, collect = -1;
     bool task = false;
-    for (std::size_t i = 0; i < c.devices.size(); ++i) {
+    for (const int i : indices(c.devices)) {
         const cell::Device& d = c.devices[i];
-        const int index = static_cast<int>(i);
+        const int index = i;
         if (d.arm && arm < 0) arm = index;
         if (d.kind->carries_devices() && d.extent().high.x() > 0.3 && table < 0) table = index;
         if (!d.seats.empty()) {

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include <geometry/indices.h>
 #include <simulation/kinds.h>
 
 #include "catalogue_panel.h"
@@ -397,10 +398,9 @@ void FloorView::mouseReleaseEvent(QMouseEvent* event) {
     if (was == Hand::banding) {
         const QRectF band = QRectF(pressed_, event->position()).normalized();
         QStringList inside = workspace_.selected();
-        for (std::size_t i = 0; i < c.devices.size(); ++i)
-            if (!workspace_.hidden(c.devices[i].id) && band.contains(pixel_box(static_cast<int>(i))) &&
-                !inside.contains(id(static_cast<int>(i))))
-                inside << id(static_cast<int>(i));
+        for (const int i : indices(c.devices))
+            if (!workspace_.hidden(c.devices[i].id) && band.contains(pixel_box(i)) && !inside.contains(id(i)))
+                inside << id(i);
         return workspace_.select_devices(inside);
     }
     if (event->button() == Qt::RightButton && (event->position() - pressed_).manhattanLength() < 4) {

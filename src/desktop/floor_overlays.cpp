@@ -6,6 +6,7 @@
 #include <functional>
 
 #include <cell/content_key.h>
+#include <geometry/indices.h>
 
 #include "floor_view.h"
 #include "step_path.h"
@@ -121,9 +122,9 @@ void FloorView::draw_reach(QPainter& p) {
 int FloorView::base_arm() const {
     const cell::Cell& c = *workspace_.cell();
     int only = -1, count = 0;
-    for (std::size_t i = 0; i < c.devices.size(); ++i)
+    for (const int i : indices(c.devices))
         if (c.devices[i].arm) {
-            const int arm = static_cast<int>(i);
+            const int arm = i;
             if (c.devices[i].id == workspace_.selection().device.toStdString()) return arm;
             const int chosen = c.device(workspace_.selection().device.toStdString());
             if (chosen >= 0 && c.stands_on(arm, chosen) && inspection::movable_root(c, arm) == chosen) return arm;
@@ -342,8 +343,8 @@ std::array<Nearest, 4> nearest_around(
         if (gap > 0.0005 && gap < near[side].gap) near[side] = {gap, other, box};
     };
     const int host = c.devices[device].host;
-    for (std::size_t i = 0; i < c.devices.size(); ++i) {
-        const int other = static_cast<int>(i);
+    for (const int i : indices(c.devices)) {
+        const int other = i;
         const bool level = rides ? c.devices[i].host == host : c.devices[i].host < 0;
         if (!level || other == device || c.stands_on(other, device) || !counts(c.devices[i])) continue;
         const geometry::Box3 b = cell::world_extent(c, other);

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include <geometry/indices.h>
 #include <simulation/kernel.h>
 
 #include "theme.h"
@@ -180,9 +181,8 @@ void FloorView::draw_still(QPainter& p) {
     now.cell = drags ? before_ : workspace_.cell();
     now.hidden = workspace_.hidden();
     if (drags)
-        for (std::size_t i = 0; i < now.cell->devices.size(); ++i)
-            if (std::any_of(moving_.begin(), moving_.end(),
-                    [&](int m) { return m == static_cast<int>(i) || now.cell->stands_on(static_cast<int>(i), m); }))
+        for (const int i : indices(now.cell->devices))
+            if (std::any_of(moving_.begin(), moving_.end(), [&](int m) { return m == i || now.cell->stands_on(i, m); }))
                 now.hidden.insert(QString::fromStdString(now.cell->devices[i].id));
     now.shown = workspace_.shown(), now.view = view_, now.size = size();
     for (const Layer layer : {Layer::ground, Layer::live, Layer::names}) {
@@ -264,10 +264,9 @@ void FloorView::paintEvent(QPaintEvent*) {
         o.names = shown.names;
         o.frames = shown.frames;
         o.marks = shown.helpers;
-        for (std::size_t i = 0; i < c.devices.size(); ++i)
-            if (std::any_of(moving_.begin(), moving_.end(),
-                    [&](int m) { return m == static_cast<int>(i) || c.stands_on(static_cast<int>(i), m); }))
-                o.only.push_back(static_cast<int>(i));
+        for (const int i : indices(c.devices))
+            if (std::any_of(moving_.begin(), moving_.end(), [&](int m) { return m == i || c.stands_on(i, m); }))
+                o.only.push_back(i);
         draw_plan(p, view_, c, workspace_.evaluation().get(), o);
     }
     if (clean) return;
@@ -324,16 +323,15 @@ std::vector<int> FloorView::devices_at(const QPointF& pixel) const {
     const cell::Cell& c = *workspace_.cell();
     const auto e = workspace_.evaluation();
     std::vector<std::pair<double, int>> hits;
-    for (std::size_t i = 0; i < c.devices.size(); ++i) {
+    for (const int i : indices(c.devices)) {
         if (workspace_.hidden(c.devices[i].id)) continue;
         const cell::Device& d = c.devices[i];
-        QRectF box = pixel_box(static_cast<int>(i));
+        QRectF box = pixel_box(i);
         if (!d.mover() && !box.adjusted(-6, -6, 6, 6).contains(pixel))
             continue;  // nowhere near: no need for its outline
         bool hit = false;
         QRectF drawn;
-        for (const QPolygonF& poly :
-            device_outlines(view_, c, static_cast<int>(i), e.get(), workspace_.time(), workspace_.posed())) {
+        for (const QPolygonF& poly : device_outlines(view_, c, i, e.get(), workspace_.time(), workspace_.posed())) {
             hit = hit || poly.containsPoint(pixel, Qt::WindingFill);
             drawn |= poly.boundingRect();
         }
@@ -341,9 +339,7 @@ std::vector<int> FloorView::devices_at(const QPointF& pixel) const {
         if (!hit && std::max(drawn.width(), drawn.height()) < 40) hit = drawn.adjusted(-4, -4, 4, 4).contains(pixel);
         if (!hit && std::min(drawn.width(), drawn.height()) < 8) hit = drawn.adjusted(-4, -4, 4, 4).contains(pixel);
         // What is painted on the floor is hit last; of the rest the smaller one first.
-        if (hit)
-            hits.emplace_back(
-                d.arm ? 0 : drawn.width() * drawn.height() * (d.bodies.empty() ? 1e6 : 1), static_cast<int>(i));
+        if (hit) hits.emplace_back(d.arm ? 0 : drawn.width() * drawn.height() * (d.bodies.empty() ? 1e6 : 1), i);
     }
     std::stable_sort(hits.begin(), hits.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     std::vector<int> out;
@@ -361,8 +357,8 @@ void FloorView::place_tag() {
     const QSizeF size = tag_->size();
     const QRectF room(4, 28, std::max(1.0, width() - 8.0), std::max(1.0, height() - 32.0));
     std::vector<QRectF> others{pixel_box(selected)};
-    for (std::size_t i = 0; i < c.devices.size(); ++i)
-        if (!workspace_.hidden(c.devices[i].id)) others.push_back(pixel_box(static_cast<int>(i)));
+    for (const int i : indices(c.devices))
+        if (!workspace_.hidden(c.devices[i].id)) others.push_back(pixel_box(i));
     QRectF best;
     double least = 1e300;
     for (const QPointF& wish :

@@ -6,6 +6,7 @@
 #include <QListWidget>
 
 #include <cell/tables.h>
+#include <geometry/indices.h>
 #include <simulation/kinds.h>
 
 #include "typed_number.h"
@@ -74,13 +75,13 @@ ManualDialog::ManualDialog(const QList<QAction*>& actions, QWidget* parent)
 void ManualDialog::narrow() {
     list_->clear();
     const QStringList words = line_->text().split(' ', Qt::SkipEmptyParts);
-    for (std::size_t i = 0; i < sections_.size(); ++i) {
+    for (const int i : indices(sections_)) {
         const QString all = sections_[i].title + " " + sections_[i].text;
         if (!std::all_of(
                 words.begin(), words.end(), [&](const QString& w) { return all.contains(w, Qt::CaseInsensitive); }))
             continue;
         auto* item = new QListWidgetItem(sections_[i].title, list_);
-        item->setData(Qt::UserRole, static_cast<int>(i));
+        item->setData(Qt::UserRole, i);
     }
     if (list_->count() > 0) list_->setCurrentRow(0);
     else page_->setPlainText(tr("Nothing in the manual has these words."));

@@ -2,6 +2,7 @@
 
 #include <cell/content_key.h>
 #include <exchange/surface_file.h>
+#include <geometry/indices.h>
 #include <simulation/kernel.h>
 
 #include <QGuiApplication>
@@ -83,9 +84,8 @@ void ModelView::fit_selection() {
 /// Brings devices into view; all of them for an empty list.
 void ModelView::fit_to(const std::vector<int>& devices) {
     geometry::Box3 all;
-    for (std::size_t i = 0; i < workspace_.cell()->devices.size(); ++i) {
-        if (!devices.empty() && std::find(devices.begin(), devices.end(), static_cast<int>(i)) == devices.end())
-            continue;
+    for (const int i : indices(workspace_.cell()->devices)) {
+        if (!devices.empty() && std::find(devices.begin(), devices.end(), i) == devices.end()) continue;
         const cell::Device& d = workspace_.cell()->devices[i];
         for (const geometry::Body& b : d.bodies) {
             const geometry::Box3 one = geometry::bounds(b.shape, d.world * b.at);
@@ -138,10 +138,10 @@ void ModelView::add_device(int index, std::vector<Item>& out) const {
     d.mover()->model->mechanism.link_frames(
         joints_at(c, index, workspace_.evaluation().get(), workspace_.time(), workspace_.posed()), d.world, frames);
     const auto& links = d.mover()->model->mechanism.links;
-    for (std::size_t l = 0; l < links.size(); ++l)
+    for (const int l : indices(links))
         for (const geometry::Body& b : links[l].bodies)
             add(b, frames[l], d.arm && l == 0 ? theme::steel : fill, d.arm ? geometry::Finish::casting : b.finish,
-                d.arm ? static_cast<int>(l) : -1);
+                d.arm ? l : -1);
     if (!d.arm) return;
     for (const geometry::Body& b : d.arm->tool_bodies)
         add(b, frames[d.arm->model->flange_link] * d.arm->model->flange, QColor(0xC9, 0x8A, 0x6A), b.finish,
@@ -160,13 +160,13 @@ void ModelView::add_device(int index, std::vector<Item>& out) const {
 
 void ModelView::add_parts(const study::Evaluation& e, std::vector<Item>& out) const {
     const auto now = static_cast<simulation::Ticks>(std::llround(workspace_.time() * 1e9));
-    for (std::size_t p = 0; p < e.run->trace.parts.size(); ++p) {
+    for (const int p : indices(e.run->trace.parts)) {
         Frame at;
-        if (!e.run->trace.part_frame(*e.cell, static_cast<int>(p), now, at)) continue;
+        if (!e.run->trace.part_frame(*e.cell, p, now, at)) continue;
         const cell::PartType& type = e.cell->part_types[e.run->trace.parts[p].type];
-        const QColor fill = e.run->trace.result(static_cast<int>(p), now) == "reject" ? QColor(0xE3, 0xB4, 0xC4)
-                            : type.colour.empty()                                     ? theme::part
-                                                  : QColor(QString::fromStdString(type.colour));
+        const QColor fill = e.run->trace.result(p, now) == "reject" ? QColor(0xE3, 0xB4, 0xC4)
+                            : type.colour.empty()                   ? theme::part
+                                                                    : QColor(QString::fromStdString(type.colour));
         bool hides_pieces = false;
         for (const geometry::Body& b : type.bodies) add_body(b, {nullptr, at, fill, -1}, hides_pieces, out);
     }
@@ -175,8 +175,8 @@ void ModelView::add_parts(const study::Evaluation& e, std::vector<Item>& out) co
 std::vector<ModelView::Item> ModelView::items() const {
     std::vector<Item> out;
     spaces_.clear();
-    for (std::size_t i = 0; i < workspace_.cell()->devices.size(); ++i)
-        if (!workspace_.hidden(workspace_.cell()->devices[i].id)) add_device(static_cast<int>(i), out);
+    for (const int i : indices(workspace_.cell()->devices))
+        if (!workspace_.hidden(workspace_.cell()->devices[i].id)) add_device(i, out);
     const auto e = workspace_.evaluation();
     if (!e) return out;
     add_zones(out);

@@ -4,6 +4,7 @@
 #include <QVBoxLayout>
 #include <cmath>
 
+#include <geometry/indices.h>
 #include "plots.h"
 #include "theme.h"
 
@@ -116,8 +117,8 @@ void MotionPlot::joint_curves(const cell::Device& d, const std::vector<simulatio
     curves_.values.resize(joints.size());
     for (const double t : curves_.times) {
         const motion::JointState s = state_at(motions, t);
-        for (std::size_t j = 0; j < joints.size(); ++j) {
-            const int n = static_cast<int>(j);
+        for (const int j : indices(joints)) {
+            const int n = j;
             const double value = what == What::position
                                      ? 2 * (s.q[n] - joints[j].low) / (joints[j].high - joints[j].low) - 1
                                  : what == What::rate ? s.rate[n] / joints[j].speed
@@ -222,12 +223,10 @@ void MotionPlot::show_values() {
     cursor_->point2->setCoords(now, 1);
     const auto at =
         static_cast<std::size_t>(std::lround((std::clamp(now, from, to) - from) / std::max(1e-9, to - from) * samples));
-    for (std::size_t c = 0; c < curves_.names.size(); ++c) {
+    for (const int c : indices(curves_.names)) {
         const double v = curves_.values[c][at];
-        plot_->graph(static_cast<int>(c))
-            ->setName(
-                QString("%1 %2").arg(curves_.names[c], curves_.shares ? QString("%1 %").arg(std::lround(v * 100))
-                                                                      : QString::number(v, 'f', curves_.decimals)));
+        plot_->graph(c)->setName(QString("%1 %2").arg(curves_.names[c],
+            curves_.shares ? QString("%1 %").arg(std::lround(v * 100)) : QString::number(v, 'f', curves_.decimals)));
     }
 }
 

@@ -4,6 +4,7 @@
 #include <QPainter>
 #include <QStyle>
 
+#include <geometry/indices.h>
 #include <simulation/kinds.h>
 
 #include "path_drag.h"
@@ -100,8 +101,8 @@ void PlacementTag::fill_frames() {
                                    : tr("from the floor"),
         "host");
     if (d.host >= 0) relative_->addItem(tr("from the floor"), "floor");
-    for (std::size_t i = 0; i < c.devices.size(); ++i) {
-        const int other = static_cast<int>(i);
+    for (const int i : indices(c.devices)) {
+        const int other = i;
         if (other != device && !c.stands_on(other, device))
             relative_->addItem(
                 tr("from %1").arg(QString::fromStdString(c.devices[i].name)), QString::fromStdString(c.devices[i].id));

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include <cell/device_kind.h>
+#include <geometry/indices.h>
 
 #include "theme.h"
 
@@ -104,7 +105,7 @@ void draw_marks(QPainter& p, const PlanView& v, const cell::Device& d, const stu
 void collect_parts(const PlanView& v, const cell::Cell& cell, const study::Evaluation& e, double t, const Posed* posed,
     std::vector<Piece>& out) {
     const simulation::Ticks now = instant(t);
-    for (std::size_t i = 0; i < e.run->trace.parts.size(); ++i) {
+    for (const int i : indices(e.run->trace.parts)) {
         const auto& record = e.run->trace.parts[i];
         Frame at;
         if (record.type >= static_cast<int>(cell.part_types.size())) continue;
@@ -116,10 +117,10 @@ void collect_parts(const PlanView& v, const cell::Cell& cell, const study::Evalu
             const cell::Device& d = cell.devices[arm];
             at = d.world * d.mover()->model->flange_frame(joints_at(cell, arm, &e, t, posed)) * d.mover()->tool_frame *
                  place->at;
-        } else if (!e.run->trace.part_frame(*e.cell, static_cast<int>(i), now, at)) {
+        } else if (!e.run->trace.part_frame(*e.cell, i, now, at)) {
             continue;
         }
-        const bool rejected = e.run->trace.result(static_cast<int>(i), now) == "reject";
+        const bool rejected = e.run->trace.result(i, now) == "reject";
         const QColor fill =
             rejected
                 ? QColor(0xE3, 0xB4, 0xC4)
@@ -172,8 +173,8 @@ QRectF plan_bounds(const cell::Cell& cell, const PlanView& view, const std::vect
             all << v.to_pixels({corner & 1 ? b.high.x() : b.low.x(), corner & 2 ? b.high.y() : b.low.y(),
                 corner & 4 ? b.high.z() : b.low.z()});
     };
-    for (std::size_t i = 0; i < cell.devices.size(); ++i) {
-        if (devices && std::find(devices->begin(), devices->end(), static_cast<int>(i)) == devices->end()) continue;
+    for (const int i : indices(cell.devices)) {
+        if (devices && std::find(devices->begin(), devices->end(), i) == devices->end()) continue;
         const cell::Device& d = cell.devices[i];
         for (const geometry::Body& b : d.bodies) add(geometry::bounds(b.shape, d.world * b.at));
         geometry::Box3 more;
@@ -304,9 +305,9 @@ void draw_plan(
     };
     std::vector<Piece> pieces;
     const auto collect = [&](const auto& which) {
-        for (std::size_t i = 0; i < cell.devices.size(); ++i)
+        for (const int i : indices(cell.devices))
             if (shown(i) && which(cell.devices[i]))
-                collect_device(v, cell, static_cast<int>(i), o.arms_moving ? e : nullptr, o.time_s, o.posed, pieces);
+                collect_device(v, cell, i, o.arms_moving ? e : nullptr, o.time_s, o.posed, pieces);
     };
     const auto stands = [](const cell::Device& d) { return !d.arm; };
     const auto marks = [&](const auto& which) {

@@ -11,6 +11,7 @@
 #include <QTimer>
 
 #include <cell/signal_edits.h>
+#include <geometry/indices.h>
 
 #include "condition_field.h"
 #include "field_grid.h"
@@ -210,11 +211,11 @@ void SignalsPage::renew() {
     quiet_ = true;
     table_->clear();
     const std::vector<cell::IoLine> io = cell::io_list(cell);
-    for (std::size_t i = 0; i < cell.signals.size(); ++i) {
+    for (const int i : indices(cell.signals)) {
         const cell::Signal& s = cell.signals[i];
         const QString full = QString::fromStdString(cell.full_name(s));
         auto* item = new QTreeWidgetItem(table_);
-        item->setData(name, index_role, static_cast<int>(i));
+        item->setData(name, index_role, i);
         item->setData(name, index_role + 1, full);
         item->setText(name, QString::fromStdString(cell.devices[s.device].name + "  " + s.name));
         item->setToolTip(name, plain(full));

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include <geometry/indices.h>
 #include "theme.h"
 
 namespace escarp::desktop {
@@ -251,10 +252,10 @@ void VerdictStrip::paintEvent(QPaintEvent*) {
     p.fillRect(rect(), theme::ground);
     const std::vector<Tile> all = tiles();
     const bool fresh = workspace_.current();
-    for (std::size_t i = 0; i < all.size(); ++i) {
+    for (const int i : indices(all)) {
         const Tile& t = all[i];
         const QRectF r = box(i, all.size());
-        p.setPen(QPen(static_cast<int>(i) == focused_ && hasFocus() ? theme::accent : theme::rule, 1));
+        p.setPen(QPen(i == focused_ && hasFocus() ? theme::accent : theme::rule, 1));
         p.setBrush(theme::panel);
         p.drawRoundedRect(r, 3, 3);
         p.fillRect(QRectF(r.left(), r.top() + 1, 4, r.height() - 2), t.stripe);

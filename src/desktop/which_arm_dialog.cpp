@@ -7,6 +7,7 @@
 #include <QVBoxLayout>
 #include <algorithm>
 
+#include <geometry/indices.h>
 #include "import_geometry.h"
 #include "plain_text.h"
 #include "theme.h"
@@ -72,7 +73,7 @@ void WhichArmDialog::fill() {
     double quickest = 1e9;
     for (const study::ArmChoice& c : choices_)
         quickest = std::min({quickest, c.here.cycle_s.value_or(1e9), c.best ? c.best->cycle_s.value_or(1e9) : 1e9});
-    for (std::size_t i = 0; i < choices_.size(); ++i) {
+    for (const int i : indices(choices_)) {
         const study::ArmChoice& c = choices_[i];
         int column = 0;
         const auto put = [&](const QString& text, const QColor& colour = theme::ink, bool bold = false) {
@@ -83,7 +84,7 @@ void WhichArmDialog::fill() {
             item->setFont(font);
             if (column > 0) item->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
             item->setToolTip(QString::fromStdString(c.solver));
-            table_->setItem(static_cast<int>(i), column++, item);
+            table_->setItem(i, column++, item);
         };
         const auto mounted = [&](const study::Mounted* m) {
             if (!m) {

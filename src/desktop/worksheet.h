@@ -42,6 +42,7 @@ private:
     void add_fields(QVBoxLayout* layout, const cell::Device& device, const cell::json& values);
     void add_step_fields(
         QVBoxLayout* layout, const cell::Device& device, const cell::Step& step, const cell::json& values);
+    void add_step_buttons(QVBoxLayout* layout, const cell::Device& device, const cell::Step& step);
     void add_steps(QVBoxLayout* layout, QWidget* card, const cell::Device& device);
     /// `list`: path of the list of steps that the new one goes into; empty: the task.
     void add_step_menu(QVBoxLayout* layout, const cell::Device& device, const QString& text, const std::string& list);

@@ -25,6 +25,11 @@ void Worksheet::add_step_fields(
     FieldEditors editors(workspace_, grid, this, group);
     editors.add(s.kind->fields());
     editors.add(cell::field::flag("enabled", tr("enabled").toStdString(), true));
+    add_step_buttons(layout, d, s);
+}
+
+/// What can be done with a step as a whole.
+void Worksheet::add_step_buttons(QVBoxLayout* layout, const cell::Device& d, const cell::Step& s) {
     auto* row = new QHBoxLayout;
     row->setContentsMargins(14, 0, 4, 4);
     row->setSpacing(0);

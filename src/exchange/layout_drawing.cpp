@@ -14,6 +14,7 @@
 #include <cell/arrange.h>
 #include <cell/device_kind.h>
 #include <cell/disk.h>
+#include <geometry/indices.h>
 
 namespace escarp::exchange {
 namespace {
@@ -125,8 +126,8 @@ struct Map {
 class Layout {
 public:
     Layout(const cell::Cell& c, const DrawingOptions& o) : c_(c), o_(o), size_(sheet_size(o.sheet)) {
-        for (std::size_t i = 0; i < c.devices.size(); ++i) {
-            const geometry::Box3 b = cell::world_extent(c, static_cast<int>(i));
+        for (const int i : indices(c.devices)) {
+            const geometry::Box3 b = cell::world_extent(c, i);
             all_.add(b.low), all_.add(b.high);
         }
         if (all_.empty()) all_.add({-0.5, -0.5, 0}), all_.add({0.5, 0.5, 0});

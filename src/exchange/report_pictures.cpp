@@ -7,6 +7,7 @@
 #include <set>
 
 #include <cell/reader.h>
+#include <geometry/indices.h>
 #include <geometry/outline.h>
 
 namespace escarp::exchange {
@@ -200,9 +201,9 @@ void draw_cloud(cairo_t* c, double w, double h, const study::Answered& a) {
     const Axes axes(c, w, h, box, axis(across), axis(up));
     const std::set<int> front(a.front.begin(), a.front.end());
     for (int pass : {0, 1})
-        for (std::size_t i = 0; i < a.tried.size(); ++i) {
+        for (const int i : indices(a.tried)) {
             const study::Tried& t = a.tried[i];
-            const bool best = front.count(static_cast<int>(i)) > 0;
+            const bool best = front.count(i) > 0;
             if (!t.has(up.id) || !t.has(across.id) || best != (pass == 1)) continue;
             axes.dot(t.figure(across.id), t.figure(up.id), best ? 3 : 2, best ? good : t.keeps ? move : bad);
         }

@@ -1,4 +1,5 @@
 #include "spans.h"
+#include "indices.h"
 
 #include <algorithm>
 #include <cmath>
@@ -132,12 +133,12 @@ void Facets::add_face(const std::vector<int>& loop) {
 
 void Facets::find_edges() {
     std::map<std::pair<int, int>, std::size_t> known;
-    for (std::size_t f = 0; f < faces_.size(); ++f)
+    for (const int f : indices(faces_))
         for (int i = 0; i < faces_[f].count; ++i) {
             const int a = loops_[faces_[f].first + i], b = loops_[faces_[f].first + (i + 1) % faces_[f].count];
             const auto [found, fresh] = known.try_emplace(std::minmax(a, b), edges_.size());
-            if (fresh) edges_.push_back({a, b, static_cast<int>(f), -1});
-            else edges_[found->second].right = static_cast<int>(f);
+            if (fresh) edges_.push_back({a, b, f, -1});
+            else edges_[found->second].right = f;
         }
 }
 

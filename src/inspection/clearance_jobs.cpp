@@ -7,6 +7,7 @@
 #include <map>
 #include <unordered_map>
 
+#include <geometry/indices.h>
 #include "pair_rows.h"
 
 namespace escarp::inspection {
@@ -124,8 +125,8 @@ struct ClearanceJobs::Asking {
 
     void against_devices(const TimedMover& room, const Segment& s) {
         const cell::Device& arm = c_.device(room.device);
-        for (std::size_t i = 0; i < c_.cell.devices.size(); ++i) {
-            const int device = static_cast<int>(i);
+        for (const int i : indices(c_.cell.devices)) {
+            const int device = i;
             const cell::Device& d = c_.cell.devices[i];
             if (d.bodies.empty() || device == room.device || left_out(room.device, device)) continue;
             if ((d.world.translation() - arm.world.translation()).norm() > room.radius + far_cap + 5.0) continue;
@@ -161,8 +162,8 @@ struct ClearanceJobs::Asking {
     /// What is no arm is fitted to what it stands on, and may pass close to the rest.
     void drive_against_devices(const TimedMover& room, const Segment& s) {
         const cell::Device& own = c_.device(room.device);
-        for (std::size_t i = 0; i < c_.cell.devices.size(); ++i) {
-            const int device = static_cast<int>(i);
+        for (const int i : indices(c_.cell.devices)) {
+            const int device = i;
             const cell::Device& d = c_.cell.devices[i];
             if (d.bodies.empty() || device == room.device || left_out(room.device, device)) continue;
             if (c_.cell.stands_on(room.device, device)) continue;
@@ -242,7 +243,7 @@ struct ClearanceJobs::Asking {
 
     void against_parts(const TimedMover& room) {
         const Vector3 base = c_.device(room.device).world.translation();
-        for (std::size_t part = 0; part < trace_.parts.size(); ++part) {
+        for (const int part : indices(trace_.parts)) {
             const auto& places = trace_.parts[part].places;
             for (std::size_t i = 0; i < places.size(); ++i) {
                 const Place& p = places[i];
@@ -252,7 +253,7 @@ struct ClearanceJobs::Asking {
                 const double gap =
                     (p.at.translation() - base).norm() - p.glide.way(ride) * p.glide.speed(p.at.translation());
                 if (gap > room.radius + 0.5) continue;
-                const Stretch stretch{static_cast<int>(part), &p, i == 0};
+                const Stretch stretch{part, &p, i == 0};
                 if (!p.glide.rests() && p.stop > p.from) {
                     part_stretch(room, stretch, p.at, p.glide, p.from, std::min(p.stop, until));
                     part_stretch(

@@ -8,6 +8,7 @@
 #include <unordered_map>
 #include <utility>
 
+#include <geometry/indices.h>
 #include <simulation/kernel.h>
 
 #include "cache.h"
@@ -89,9 +90,9 @@ class Ties {
 public:
     Ties(const cell::Cell& cell, const Kernel& kernel) : near_(cell.devices.size()), without_(cell.devices.size()) {
         for (const auto& [one, other] : kernel.ties()) tie(one, other);
-        for (std::size_t i = 0; i < cell.devices.size(); ++i) {
+        for (const int i : indices(cell.devices)) {
             const cell::Device& d = cell.devices[i];
-            const int index = static_cast<int>(i);
+            const int index = i;
             tie(index, d.host);  // belts ask what stands on them
             for (const cell::Step* s : cell::all_steps(d)) {
                 tie(index, s->device);
@@ -107,9 +108,9 @@ public:
         if (!group.empty()) return group;
         group.assign(near_.size(), -1);
         int count = 0;
-        for (std::size_t i = 0; i < near_.size(); ++i) {
-            if (group[i] >= 0 || static_cast<int>(i) == device) continue;
-            std::vector<int> open{static_cast<int>(i)};
+        for (const int i : indices(near_)) {
+            if (group[i] >= 0 || i == device) continue;
+            std::vector<int> open{i};
             group[i] = count;
             while (!open.empty()) {
                 const int at = open.back();
@@ -516,7 +517,7 @@ std::shared_ptr<const Orders> explore_orders(
     if (out->why_undecided = why_not_by_orders(cell); !out->why_undecided.empty()) return out;
     const std::vector<int> devices = who_goes_on(cell);
     std::vector<int> rank(cell.devices.size(), -1);
-    for (std::size_t i = 0; i < devices.size(); ++i) rank[devices[i]] = static_cast<int>(i);
+    for (const int i : indices(devices)) rank[devices[i]] = i;
     // A state of a large cell takes its room and its time: fewer of them.
     constexpr std::size_t most_devices = 3'000'000;  // in all states together
     const std::size_t limit = std::min(most_states, most_devices / (1 + cell.devices.size()));

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include <cell/expression.h>
+#include <geometry/indices.h>
 
 namespace escarp::inspection {
 
@@ -75,8 +76,8 @@ const PairRows::Stretches& PairRows::held(int i) {
 
 void PairRows::each_part(const ClearanceJob& job, const std::function<void(const ClearanceJob&)>& use) {
     std::vector<int> always, at_times, distances;
-    for (std::size_t i = 0; i < held_.size(); ++i) {
-        const int nth = static_cast<int>(i);
+    for (const int i : indices(held_)) {
+        const int nth = i;
         const cell::Exclusion& e = row(nth);
         if (!is_of(e, job)) continue;
         if (e.only_while) at_times.push_back(nth);

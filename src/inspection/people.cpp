@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include <geometry/indices.h>
 #include "check.h"
 #include "timeline.h"
 #include "zones.h"
@@ -281,20 +282,20 @@ std::vector<GuardJudged> judge_guards(
         double stops_s;
     };
     std::vector<Arm> arms;
-    for (std::size_t i = 0; i < cell.devices.size(); ++i) {
+    for (const int i : indices(cell.devices)) {
         const cell::Device& d = cell.devices[i];
-        const int index = static_cast<int>(i);
+        const int index = i;
         if (!d.arm) continue;
         auto swept = swept_by(cell, run, index, -1, resolution, stop, &cache);
         if (swept && !swept->empty()) arms.push_back({index, std::move(swept), stopping_time(*d.arm, run, index)});
     }
-    for (std::size_t i = 0; i < cell.devices.size(); ++i) {
+    for (const int i : indices(cell.devices)) {
         const cell::Device& d = cell.devices[i];
         for (std::size_t g = 0; g < d.guards.size(); ++g) {
             std::optional<GuardJudged> worst[4];
             for (const Arm& arm : arms) {
                 motion::give_way(stop);
-                const Judging judging(d, static_cast<int>(i), g, arm.device, *arm.swept);
+                const Judging judging(d, i, g, arm.device, *arm.swept);
                 const auto take = [&](const GuardJudged& j) {
                     auto& known = worst[static_cast<int>(j.by)];
                     if (!known || (known->why_not.empty() && j.missing() > known->missing())) known = j;

@@ -4,6 +4,7 @@
 
 #include <cell/numbers.h>
 #include <geometry/distance.h>
+#include <geometry/indices.h>
 
 namespace escarp::inspection {
 namespace {
@@ -19,12 +20,12 @@ int part_at(const cell::Cell& cell, const simulation::Run& run, const geometry::
     constexpr double near = 2e-3;
     int found = -1;
     double least = near;
-    for (std::size_t p = 0; p < run.trace.parts.size(); ++p) {
+    for (const int p : indices(run.trace.parts)) {
         geometry::Frame at;
-        if (!run.trace.part_frame(cell, static_cast<int>(p), t, at)) continue;
+        if (!run.trace.part_frame(cell, p, t, at)) continue;
         for (const geometry::Body& b : cell.part_types[run.trace.parts[p].type].bodies) {
             const double d = geometry::separation(b.shape, at * b.at, shape, geometry::Frame::Identity()).distance;
-            if (d < least) least = d, found = static_cast<int>(p);
+            if (d < least) least = d, found = p;
         }
     }
     return found;

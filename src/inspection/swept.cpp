@@ -1,5 +1,6 @@
 #include "swept.h"
 
+#include <geometry/indices.h>
 #include <algorithm>
 #include <cmath>
 #include <optional>
@@ -93,14 +94,87 @@ std::vector<std::pair<geometry::Convex, geometry::Frame>> lengths_of(const geome
     return out;
 }
 
+/// Looks for the times at which a mover may be within a volume; see times_within.
+class Visits {
+public:
+    using Some = std::vector<const Piece*>;
+    struct Stretch {
+        double from, to;
+        Some pieces;
+    };
+    const Mover& mover;
+    const geometry::Volume& volume;
+    double margin;
+    const motion::StopFlag* stop;
+    double exact, gap;
+    std::vector<char>& who;
+    Mover::Look look = {};
+    std::vector<Stretch> coarse = {};
+
+    /// First coarse stretches in order, then the first and the last instants of those that hang together.
+    std::vector<std::pair<double, double>> times(const Stretch& whole) {
+        search(whole);
+        std::vector<std::pair<double, double>> found;
+        for (std::size_t i = 0; i < coarse.size(); ++i) {
+            std::size_t begin = i;
+            while (i + 1 < coarse.size() && coarse[i + 1].from <= coarse[i].to + no_time) ++i;
+            std::optional<Stretch> on, off;
+            while (begin <= i && !(on = outermost(coarse[begin], true))) ++begin;
+            if (!on) continue;
+            for (std::size_t last = i; !(off = outermost(coarse[last], false));) --last;
+            found.emplace_back(on->from, off->to);
+        }
+        return found;
+    }
+
+private:
+    /// Those that may be within the volume at some instant of a stretch.
+    Some within(double begin, double end, const Some& of) {
+        mover.look(begin, end, look);
+        mover.look_closer(begin, end, look);
+        Some some;
+        for (const Piece* p : of) {
+            const Course c = course_of(mover, look, *p);
+            if (volume.meets(p->facets, c.at, margin + c.off, c.straight)) some.push_back(p);
+        }
+        return some;
+    }
+    void search(const Stretch& s) {
+        motion::give_way(stop);
+        Some some = within(s.from, s.to, s.pieces);
+        if (some.empty()) return;
+        const double middle = 0.5 * (s.from + s.to);
+        if (s.to - s.from <= gap) {
+            for (const Piece* p : within(middle, middle, some)) who[p->part] = 1;
+            coarse.push_back({s.from, s.to, std::move(some)});
+            return;
+        }
+        search({s.from, middle, some});
+        search({middle, s.to, some});
+    }
+    /// The shortest stretch at the beginning, or the end, that may be within it.
+    std::optional<Stretch> outermost(const Stretch& s, bool first) {
+        Some some = within(s.from, s.to, s.pieces);
+        if (some.empty()) return std::nullopt;
+        if (s.to - s.from <= exact) {
+            for (const Piece* p : some) who[p->part] = 1;
+            return s;
+        }
+        const double middle = 0.5 * (s.from + s.to);
+        const Stretch early{s.from, middle, some}, late{middle, s.to, some};
+        if (auto found = outermost(first ? early : late, first)) return found;
+        return outermost(first ? late : early, first);
+    }
+};
+
 }  // namespace
 
 Pieces::Pieces(const motion::PartSet& parts, double chord) {
-    for (std::size_t p = 0; p < parts.parts().size(); ++p)
+    for (const int p : indices(parts.parts()))
         for (auto& [shape, offset] : lengths_of(parts.parts()[p].shape)) {
             const geometry::Frame at = parts.parts()[p].at * offset;
-            Piece piece{static_cast<int>(p), geometry::Facets(shape, chord), at, at * shape.centre(),
-                shape.bound() - shape.radius(), geometry::Vector3::Zero(), {}};
+            Piece piece{p, geometry::Facets(shape, chord), at, at * shape.centre(), shape.bound() - shape.radius(),
+                geometry::Vector3::Zero(), {}};
             if (shape.core() == geometry::Convex::Core::cylinder) piece.axis = at.linear().col(2);
             for (const geometry::Facets::Corner& c : piece.facets.corners()) {
                 const geometry::Vector3 corner = at * c.at - piece.centre;
@@ -131,65 +205,9 @@ void add_swept(const Mover& mover, const Pieces& pieces, double from, double to,
 std::vector<std::pair<double, double>> times_within(const Mover& mover, const Pieces& pieces, double from, double to,
     const geometry::Volume& volume, std::vector<char>& who, double margin, const motion::StopFlag* stop, double exact,
     double gap) {
-    Mover::Look look;
     who.resize(mover.parts().size(), 0);
-    using Some = std::vector<const Piece*>;
-    // Those that may be within the volume at some instant of a stretch.
-    const auto within = [&](double begin, double end, const Some& of) {
-        mover.look(begin, end, look);
-        mover.look_closer(begin, end, look);
-        Some some;
-        for (const Piece* p : of) {
-            const Course c = course_of(mover, look, *p);
-            if (volume.meets(p->facets, c.at, margin + c.off, c.straight)) some.push_back(p);
-        }
-        return some;
-    };
-    // Coarse stretches that may be within it, in order; then the first and the last instants of those that hang
-    // together.
-    struct Stretch {
-        double from, to;
-        Some pieces;
-    };
-    std::vector<Stretch> coarse;
-    const auto search = [&](const auto& self, const Stretch& s) -> void {
-        motion::give_way(stop);
-        Some some = within(s.from, s.to, s.pieces);
-        if (some.empty()) return;
-        const double middle = 0.5 * (s.from + s.to);
-        if (s.to - s.from <= gap) {
-            for (const Piece* p : within(middle, middle, some)) who[p->part] = 1;
-            coarse.push_back({s.from, s.to, std::move(some)});
-            return;
-        }
-        self(self, {s.from, middle, some});
-        self(self, {middle, s.to, some});
-    };
-    search(search, {from, to, all_of(pieces)});
-    /// The shortest stretch at the beginning, or the end, that may be within it.
-    const auto outermost = [&](const auto& self, const Stretch& s, bool first) -> std::optional<Stretch> {
-        Some some = within(s.from, s.to, s.pieces);
-        if (some.empty()) return std::nullopt;
-        if (s.to - s.from <= exact) {
-            for (const Piece* p : some) who[p->part] = 1;
-            return s;
-        }
-        const double middle = 0.5 * (s.from + s.to);
-        const Stretch early{s.from, middle, some}, late{middle, s.to, some};
-        if (auto found = self(self, first ? early : late, first)) return found;
-        return self(self, first ? late : early, first);
-    };
-    std::vector<std::pair<double, double>> times;
-    for (std::size_t i = 0; i < coarse.size(); ++i) {
-        std::size_t begin = i;
-        while (i + 1 < coarse.size() && coarse[i + 1].from <= coarse[i].to + no_time) ++i;
-        std::optional<Stretch> on, off;
-        while (begin <= i && !(on = outermost(outermost, coarse[begin], true))) ++begin;
-        if (!on) continue;
-        for (std::size_t last = i; !(off = outermost(outermost, coarse[last], false));) --last;
-        times.emplace_back(on->from, off->to);
-    }
-    return times;
+    Visits visits{mover, volume, margin, stop, exact, gap, who};
+    return visits.times({from, to, all_of(pieces)});
 }
 
 }  // namespace escarp::inspection

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include <cell/content_key.h>
+#include <geometry/indices.h>
 #include <kinematics/mechanism.h>
 #include <simulation/arm_parts.h>
 
@@ -28,8 +29,8 @@ Ticks Timeline::end_of(const simulation::Run& run) {
 
 Timeline::Timeline(const cell::Cell& cell, const simulation::Run& run, const motion::StopFlag* stop)
     : cell_(cell), trace_(run.trace), stop_(stop), end_(end_of(run)) {
-    for (std::size_t i = 0; i < cell.devices.size(); ++i)
-        if (cell.devices[i].mover()) movers_.push_back(make_mover(static_cast<int>(i)));
+    for (const int i : indices(cell.devices))
+        if (cell.devices[i].mover()) movers_.push_back(make_mover(i));
 }
 
 motion::ArmMover Timeline::moving(const TimedMover& mover, const Segment& segment, double start) const {
@@ -101,7 +102,7 @@ motion::PartSetPtr Timeline::parts_of(const cell::Device& d, const Segment& s) c
     const cell::Arm& arm = *d.mover();
     std::vector<motion::Part> parts = simulation::arm_parts(arm);
     if (d.axis)  // one link moves: its bodies are told apart
-        for (std::size_t i = 0; i < parts.size(); ++i) parts[i].tag = axis_tag + static_cast<int>(i);
+        for (const int i : indices(parts)) parts[i].tag = axis_tag + i;
     s.each_held([&](int held) {
         const Place* p = held_place(held, s.from);
         if (!p) return;

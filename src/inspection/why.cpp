@@ -4,6 +4,7 @@
 
 #include <cell/device_kind.h>
 #include <cell/numbers.h>
+#include <geometry/indices.h>
 #include <optional>
 
 namespace escarp::inspection {
@@ -119,13 +120,13 @@ private:
         const BlockKind kind = takes ? BlockKind::grip : BlockKind::release;
         for (const Block& b : blocks())
             if (b.from >= t_ && b.kind == kind && b.other == device) return b.device;
-        for (std::size_t i = 0; i < cell_.devices.size(); ++i) {
+        for (const int i : indices(cell_.devices)) {
             const cell::Device& d = cell_.devices[i];
             for (const cell::Step* s : cell::all_steps(d))
                 if (s->device == device && s->kind->reach() == (takes ? cell::Reach::part : cell::Reach::seat))
-                    return static_cast<int>(i);
+                    return i;
             for (const auto& [key, id] : d.needs)
-                if (!takes && cell_.device(id) == device) return static_cast<int>(i);
+                if (!takes && cell_.device(id) == device) return i;
         }
         if (takes)
             for (const auto& [key, id] : cell_.devices[device].needs) return cell_.device(id);

@@ -1,5 +1,6 @@
 #include <Eigen/QR>
 
+#include <geometry/indices.h>
 #include "subproblems.h"
 
 namespace escarp::kinematics {
@@ -22,8 +23,8 @@ std::optional<Geometry> recognise(const ArmModel& model) {
     Geometry g;
     g.flange = model.flange_frame(JointVector::Zero(m.size()));
     std::vector<Vector3> slides;
-    for (std::size_t i = 0; i < chain.size(); ++i) {
-        if (chain[i] != static_cast<int>(i) || g.hinge) return std::nullopt;
+    for (const int i : indices(chain)) {
+        if (chain[i] != i || g.hinge) return std::nullopt;
         if (m.joints[i].type == JointType::slide) slides.push_back(axes[i].direction);
         else g.hinge = axes[i];
     }

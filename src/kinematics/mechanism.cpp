@@ -1,5 +1,6 @@
 #include "mechanism.h"
 
+#include <geometry/indices.h>
 #include <algorithm>
 #include <cassert>
 #include <cmath>
@@ -90,8 +91,8 @@ bool Mechanism::within_limits(const JointVector& q, double tolerance) const {
 }
 
 bool Mechanism::followers_within(const JointVector& q, double tolerance) const {
-    for (std::size_t f = 0; f < followers.size(); ++f) {
-        const double at = value(size() + static_cast<int>(f), q);
+    for (const int f : indices(followers)) {
+        const double at = value(size() + f, q);
         if (at < followers[f].joint.low - tolerance || at > followers[f].joint.high + tolerance) return false;
     }
     return true;

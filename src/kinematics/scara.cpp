@@ -1,3 +1,4 @@
+#include <geometry/indices.h>
 #include "subproblems.h"
 
 namespace escarp::kinematics {
@@ -29,14 +30,14 @@ std::optional<Geometry> recognise(const ArmModel& model) {
     g.side = g.up.unitOrthogonal();
     g.other = g.up.cross(g.side);
     g.flange = model.flange_frame(JointVector::Zero(m.size()));
-    for (std::size_t i = 0; i < chain.size(); ++i) {
-        if (chain[i] != static_cast<int>(i) || axes[i].direction.cross(g.up).norm() > 1e-9) return std::nullopt;
+    for (const int i : indices(chain)) {
+        if (chain[i] != i || axes[i].direction.cross(g.up).norm() > 1e-9) return std::nullopt;
         const double sign = axes[i].direction.dot(g.up) > 0 ? 1.0 : -1.0;
         if (m.joints[i].type == JointType::slide) {
             if (g.slide >= 0) return std::nullopt;
-            g.slide = static_cast<int>(i), g.slide_sign = sign;
+            g.slide = i, g.slide_sign = sign;
         } else {
-            g.hinges.push_back(static_cast<int>(i));
+            g.hinges.push_back(i);
             g.points.push_back(g.flat(axes[i].point));
             g.signs.push_back(sign);
         }

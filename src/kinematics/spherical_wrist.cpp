@@ -97,7 +97,8 @@ public:
     }
 
 private:
-    /// Calls `take` for each solution until it returns false.
+    /// Calls `take` for each solution until it returns false. Long, since what each branch has worked out is what the
+    /// ones within it begin with: where planning time goes.
     template <typename Take>
     void visit(const Frame& target, const JointVector& reference, Take take) const {
         const Vector3 p = g_.axes.transpose() * (target * g_.centre_in_flange - g_.origin);

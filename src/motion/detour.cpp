@@ -2,6 +2,7 @@
 
 #include "flown_way.h"
 
+#include <geometry/indices.h>
 #include <algorithm>
 #include <cmath>
 #include <future>
@@ -95,24 +96,23 @@ double Room::closing(const Pair& pair) const {
 /// Puts all pairs that may come within a distance of each other at the end of `active_`.
 void Room::near_pairs(double within) const {
     const std::size_t m = around_.obstacles().size();
-    for (std::size_t i = 0; i < parts_->parts().size(); ++i) {
+    for (const int i : indices(parts_->parts())) {
         around_.set().box_gaps(0, m, place(i), gap2_.data());
         const auto near = [&](std::size_t o) {
             const double round = within + travel_[i] + parts_->bound(i);
             return gap2_[o] <= round * round;
         };
         for (std::size_t o = 0; o < m; ++o)
-            if (near(o) && counts_[i * m + o] && (travel(i), near(o)))
-                active_.push_back({static_cast<int>(i), static_cast<int>(o)});
+            if (near(o) && counts_[i * m + o] && (travel(i), near(o))) active_.push_back({i, static_cast<int>(o)});
     }
-    for (std::size_t k = 0; k < self_pairs_.size(); ++k) {
+    for (const int k : indices(self_pairs_)) {
         const SelfPair& pair = self_pairs_[k];
         const auto i = static_cast<std::size_t>(pair.part), j = static_cast<std::size_t>(pair.other);
         const double gap2 = (centre_[i] - centre_[j]).squaredNorm(), apart = within + pair.apart,
                      round = apart + travel_[i] + travel_[j];
         if (gap2 > round * round) continue;
         const double tight = gap2 > apart * apart ? apart + travel(pair) : round;
-        if (gap2 <= tight * tight) active_.push_back({pair.part, -1 - static_cast<int>(k)});
+        if (gap2 <= tight * tight) active_.push_back({pair.part, -1 - k});
     }
 }
 

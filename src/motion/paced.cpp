@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include <geometry/indices.h>
 #include "tool_motion.h"
 
 namespace escarp::motion {
@@ -119,8 +120,8 @@ bool within_limits(
     for (int i = 0; i <= samples; ++i) {
         const double t = std::min(takes, paced.duration()) * i / samples;
         const JointState s = paced.at(t);
-        for (std::size_t j = 0; j < joints.size(); ++j) {
-            const int at = static_cast<int>(j);
+        for (const int j : indices(joints)) {
+            const int at = j;
             if (std::abs(s.acceleration[at]) > joints[j].acceleration * rounding) return false;
             const double since = takes / samples;
             if (i > 0 && std::abs(s.acceleration[at] - before[at]) > joints[j].jerk_limit() * since * rounding)

@@ -5,6 +5,7 @@
 #include <limits>
 
 #include <cell/field.h>
+#include <geometry/indices.h>
 
 #include "trials.h"
 
@@ -27,21 +28,20 @@ bool beats(const Tried& a, const Tried& b, const std::vector<const Measure*>& by
 void find_best(Answered& a) {
     const Measure& first = *a.looked_at.front();
     const double sign = first.better > 0 ? -1 : 1;
-    for (std::size_t i = 0; i < a.tried.size(); ++i) {
+    for (const int i : indices(a.tried)) {
         const Tried& t = a.tried[i];
         if (!t.keeps || first.better == 0) continue;
-        if (a.best < 0 || sign * t.figure(first.id) < sign * a.tried[a.best].figure(first.id))
-            a.best = static_cast<int>(i);
+        if (a.best < 0 || sign * t.figure(first.id) < sign * a.tried[a.best].figure(first.id)) a.best = i;
     }
     std::vector<const Measure*> by;
     for (const Measure* m : a.looked_at)
         if (m->better != 0) by.push_back(m);
     if (by.size() < 2) return;
     std::vector<int> all;
-    for (std::size_t i = 0; i < a.tried.size(); ++i) {
+    for (const int i : indices(a.tried)) {
         const Tried& t = a.tried[i];
         if (t.keeps && std::all_of(by.begin(), by.end(), [&](const Measure* m) { return t.has(m->id); }))
-            all.push_back(static_cast<int>(i));
+            all.push_back(i);
     }
     for (const int i : all)
         if (std::none_of(all.begin(), all.end(), [&](int j) { return beats(a.tried[j], a.tried[i], by); }))

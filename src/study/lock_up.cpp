@@ -5,6 +5,7 @@
 
 #include <cell/device_kind.h>
 #include <cell/numbers.h>
+#include <geometry/indices.h>
 #include <simulation/kernel.h>
 
 #include "interlock.h"
@@ -39,8 +40,8 @@ std::vector<TablePoint> points_of_arm(const json& devices, const cell::Device& a
             const json& p = d["points"][i];
             if ((p.value("of", "first") == "second") != second) continue;
             int order = 0;
-            for (std::size_t s = 0; s < steps.size(); ++s)
-                if (steps[s]->id == p.value("step", "")) order = 10 * static_cast<int>(s);
+            for (const int s : indices(steps))
+                if (steps[s]->id == p.value("step", "")) order = 10 * s;
             for (int l = 0; l < 4; ++l)
                 if (p.value("during", legs[0]) == legs[l]) order += l;
             all.push_back({&d, i, order, p.value("at_pct", 0.0), p.value("does", "asks") == "asks"});

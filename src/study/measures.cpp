@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include <geometry/indices.h>
 #include <inspection/people.h>
 #include <inspection/zones.h>
 
@@ -32,9 +33,9 @@ Value waiting(const Sample& s) {
     double waits = 0;
     int arms = 0;
     const cell::Cell& c = *s.judged.cell;
-    for (std::size_t i = 0; i < c.devices.size(); ++i) {
+    for (const int i : indices(c.devices)) {
         if (!c.devices[i].arm || c.devices[i].task.empty()) continue;
-        const auto shares = s.judged.run->trace.shares(static_cast<int>(i), s.in.from, s.in.to);
+        const auto shares = s.judged.run->trace.shares(i, s.in.from, s.in.to);
         const auto found = shares.find(simulation::Condition::waiting);
         waits += found == shares.end() ? 0 : found->second, ++arms;
     }

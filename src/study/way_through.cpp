@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include <cell/device_kind.h>
+#include <geometry/indices.h>
 #include <simulation/kernel.h>
 
 namespace escarp::study {
@@ -50,10 +51,10 @@ void WayThrough::add_points(const json& whose, bool with_visits, json& points) c
         points.push_back(std::move(row));
         return points.back();
     };
-    for (std::size_t i = 0; i < legs_.size(); ++i) {
+    for (const int i : indices(legs_)) {
         const Leg& leg = legs_[i];
         const bool after_inside = std::any_of(follows_.begin(), follows_.end(),
-            [&](const auto& f) { return f.second == static_cast<int>(i) && legs_[f.first].inside_at(1); });
+            [&](const auto& f) { return f.second == i && legs_[f.first].inside_at(1); });
         if (after_inside && !leg.inside_at(0)) point(leg, "gives back", 0);
         for (std::size_t n = 0; n < leg.inside.size(); ++n) {
             const auto& [from, to] = leg.inside[n];

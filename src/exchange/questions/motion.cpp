@@ -4,6 +4,7 @@
 
 #include <exchange/question.h>
 #include <exchange/result_json.h>
+#include <geometry/indices.h>
 
 namespace escarp::exchange {
 namespace {
@@ -22,7 +23,7 @@ Answer fk(Asked& a) {
                                                std::to_string(values.size()) +
                                                " values were given (degrees, or mm for slides).");
     kinematics::JointVector q(static_cast<int>(joints.size()));
-    for (std::size_t i = 0; i < joints.size(); ++i) q[static_cast<int>(i)] = values[i].get<double>() * unit(joints[i]);
+    for (const int i : indices(joints)) q[i] = values[i].get<double>() * unit(joints[i]);
     const geometry::Frame base = arm.arm->model->flange_frame(q) * arm.arm->tool_frame;
     return {{{"arm", arm.id}, {"within_limits", arm.arm->model->mechanism.within_limits(q)},
                 {"tool_in_base", frame_json(base)}, {"tool_in_world", frame_json(arm.world * base)}},
@@ -49,8 +50,7 @@ Answer ik(Asked& a) {
     json all = json::array();
     for (const kinematics::JointSolution& s : found) {
         json values = json::array();
-        for (std::size_t i = 0; i < joints.size(); ++i)
-            values.push_back(tidy(s.q[static_cast<int>(i)] / unit(joints[i])));
+        for (const int i : indices(joints)) values.push_back(tidy(s.q[i] / unit(joints[i])));
         const auto [tightest, margin, share] = kinematics::limit_margin(arm.arm->model->mechanism, s.q);
         all.push_back({{"joints", values}, {"posture", s.posture}, {"within_limits", s.within_limits},
             {"tightest_joint", joints[tightest].name}, {"joint_margin", tidy(margin / unit(joints[tightest]))},

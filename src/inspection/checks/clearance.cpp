@@ -6,6 +6,7 @@
 
 #include <cell/expression.h>
 #include <geometry/distance.h>
+#include <geometry/indices.h>
 #include "cache.h"
 #include "clearance_jobs.h"
 
@@ -157,7 +158,7 @@ void report(const Context& c, const LeastClearance& p, std::vector<Finding>& out
 }
 
 struct Overlap {
-    std::size_t one, two;
+    int one, two;
     double depth;
 };
 
@@ -170,15 +171,15 @@ std::vector<Overlap> overlaps(const Context& c) {
     std::vector<Overlap> all;
     std::vector<geometry::Box3> boxes;
     for (const cell::Device& d : c.cell.devices) boxes.push_back(geometry::bounds(bodies(d), d.world));
-    for (std::size_t i = 0; i < c.cell.devices.size(); ++i) {
+    for (const int a : indices(c.cell.devices)) {
         c.give_way();
-        for (std::size_t j = i + 1; j < c.cell.devices.size(); ++j) {
-            if (boxes[i].empty() || boxes[j].empty() || (boxes[i].low.array() > boxes[j].high.array()).any() ||
-                (boxes[j].low.array() > boxes[i].high.array()).any())
+        for (const int b : indices(c.cell.devices)) {
+            if (b <= a) continue;
+            if (boxes[a].empty() || boxes[b].empty() || (boxes[a].low.array() > boxes[b].high.array()).any() ||
+                (boxes[b].low.array() > boxes[a].high.array()).any())
                 continue;
-            const int a = static_cast<int>(i), b = static_cast<int>(j);
             const bool hosted = c.cell.stands_on(a, b) || c.cell.stands_on(b, a);
-            const cell::Device &one = c.cell.devices[i], &two = c.cell.devices[j];
+            const cell::Device &one = c.cell.devices[a], &two = c.cell.devices[b];
             // What stands on something is fitted to it; a base link stands on its ground and keeps clear of the rest.
             if (hosted && one.arm.has_value() == two.arm.has_value()) continue;
             const std::vector<char> ground = !hosted   ? std::vector<char>()
@@ -196,7 +197,7 @@ std::vector<Overlap> overlaps(const Context& c) {
                         continue;
                     depth = std::max(depth, geometry::penetration(p.shape, at_p, q.shape, at_q));
                 }
-            if (depth >= noticeable) all.push_back({i, j, depth});
+            if (depth >= noticeable) all.push_back({a, b, depth});
         }
     }
     return all;

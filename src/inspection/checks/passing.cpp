@@ -2,6 +2,7 @@
 #include <cmath>
 #include <map>
 
+#include <geometry/indices.h>
 #include <simulation/kinds/belt.h>
 
 #include "../check.h"
@@ -76,13 +77,13 @@ Finding lets_pass(const Context& c, const Passing& p, const std::vector<const ce
 }  // namespace
 
 void passing_check(const Context& c, Inspection& result) {
-    for (std::size_t i = 0; i < c.cell.devices.size(); ++i) {
+    for (const int i : indices(c.cell.devices)) {
         std::map<int, std::vector<const cell::Step*>> steps;  // by carrier
         for (const cell::Step* s : cell::all_steps(c.cell.devices[i]))
             if (s->enabled && s->meets() && s->kind->reach() == cell::Reach::part && !s->on_carrier)
                 steps[s->device].push_back(s);
         for (const auto& [carrier, own] : steps) {
-            Passing p{static_cast<int>(i), own.front()->number, own.front()->id, carrier};
+            Passing p{i, own.front()->number, own.front()->id, carrier};
             count(c, p, own);
             if (p.missed > 0) result.findings.push_back(lets_pass(c, p, own));
             result.passings.push_back(std::move(p));

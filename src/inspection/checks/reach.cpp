@@ -5,6 +5,7 @@
 
 #include <tbb/parallel_for.h>
 
+#include <geometry/indices.h>
 #include <simulation/kernel.h>
 
 #include "base_field.h"
@@ -25,7 +26,7 @@ std::vector<int> flowing_types(const cell::Cell& cell) {
     for (const cell::Device& d : cell.devices)
         if (!d.needs_part_type.empty()) types.insert(cell.part_type(d.needs_part_type));
     if (types.empty())
-        for (std::size_t i = 0; i < cell.part_types.size(); ++i) types.insert(static_cast<int>(i));
+        for (const int i : indices(cell.part_types)) types.insert(i);
     return {types.begin(), types.end()};
 }
 
@@ -36,7 +37,7 @@ std::set<int> parts_there(const cell::Cell& cell) {
     bool others = false;
     for (const int type : all) others = others || !cell.part_types[type].carrier();
     if (!others)  // only carriers come by themselves: what lies on them may be anything
-        for (std::size_t i = 0; i < cell.part_types.size(); ++i) all.insert(static_cast<int>(i));
+        for (const int i : indices(cell.part_types)) all.insert(i);
     return all;
 }
 
@@ -105,9 +106,9 @@ private:
         constexpr double near = 1e-3;
         const cell::Arm& arm = *device().arm;
         const Frame active = arm.with_tool(active_).tool_frame;
-        for (std::size_t t = 0; t < arm.tools.size(); ++t) {
-            if (static_cast<int>(t) == active_) continue;
-            const Frame other = active.inverse() * arm.with_tool(static_cast<int>(t)).tool_frame;
+        for (const int t : indices(arm.tools)) {
+            if (t == active_) continue;
+            const Frame other = active.inverse() * arm.with_tool(t).tool_frame;
             for (std::size_t i = 0; i < tray.seats.size(); ++i)
                 if (i != seat &&
                     geometry::gap(tray.seats[i] * tool * other * tool.inverse(), tray.seats[seat]).distance < near)
@@ -146,7 +147,7 @@ private:
                 const Frame in_hand =
                     geometry::make_frame(Vector3::Zero(), {0, 0, last_pick ? last_pick->turn : 0.0}) * grip;
                 const std::set<std::size_t> outer = outer_seats(tray);
-                for (std::size_t seat = 0; seat < tray.seats.size(); ++seat) {
+                for (const int seat : indices(tray.seats)) {
                     if (s.meets() && !outer.count(seat)) continue;
                     if (s.together && beside_another(tray, seat, turned * (picks ? grip : in_hand))) continue;
                     const Frame tool = tray.seats[seat] * turned * (picks ? grip : in_hand);
@@ -156,8 +157,8 @@ private:
                         continue;
                     }
                     for (const int place : kind.pick_seats(other))
-                        need(s, static_cast<int>(seat), static_cast<int>(type),
-                            other.world * kind.seat_frame(other, place, tray) * tool, other.name + name);
+                        need(s, seat, static_cast<int>(type), other.world * kind.seat_frame(other, place, tray) * tool,
+                            other.name + name);
                 }
             }
         }
@@ -498,8 +499,8 @@ WayOut way_of_shift(const Context& c, int device, const Vector3& shift) {
 
 std::vector<PoseNeed> check_reach(const cell::Cell& cell, Cache& cache, const StopFlag* stop) {
     std::vector<PoseNeed> poses;
-    for (std::size_t i = 0; i < cell.devices.size(); ++i)
-        if (cell.devices[i].arm) Needs(cell, static_cast<int>(i), poses).collect();
+    for (const int i : indices(cell.devices))
+        if (cell.devices[i].arm) Needs(cell, i, poses).collect();
     tbb::parallel_for(std::size_t{0}, poses.size(), [&](std::size_t i) {
         if (!stop || !stop->load(std::memory_order_relaxed)) judge(cell, poses[i], cache);
     });
@@ -510,9 +511,9 @@ std::vector<PoseNeed> check_reach(const cell::Cell& cell, Cache& cache, const St
 void reach_check(const Context& c, Inspection& result) {
     result.poses = check_reach(c.cell, c.cache, c.stop);
     c.give_way();
-    for (std::size_t i = 0; i < result.poses.size(); ++i)
+    for (const int i : indices(result.poses))
         if (result.tightest_pose < 0 || result.poses[i].reach.margin < result.poses[result.tightest_pose].reach.margin)
-            result.tightest_pose = static_cast<int>(i);
+            result.tightest_pose = i;
     report_unreached(c, result.poses, result.findings);
     report_tight(c, result.poses, result.findings);
 }
