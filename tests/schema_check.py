@@ -149,11 +149,24 @@ for path, value in nodes(everything):
 
 def alone(path, put):
     """The change with as little around it as the schema asks for: nothing in it looks from one branch into another."""
-    tree = {"escarp": 1, "devices": [], path[0]: everything[path[0]]}
+    top = everything[path[0]]
     if len(path) > 1 and isinstance(path[1], int):
-        tree[path[0]] = [everything[path[0]][path[1]]]
-        path = (path[0], 0) + path[2:]
-    return changed(tree, path, put)
+        inner, path_in = only_step(top[path[1]], path[2:])
+        tree, path = [inner], (path[0], 0) + path_in
+    else:
+        tree = top
+    return changed({"escarp": 1, "devices": [], path[0]: tree}, path, put)
+
+
+def only_step(tree, path):
+    """Of a task the step alone that the path leads to."""
+    if not path:
+        return tree, path
+    at = tree[path[0]]
+    if isinstance(at, list) and len(path) > 1 and isinstance(path[1], int) and isinstance(at[0], dict) and "do" in at[0]:
+        inner, rest = only_step(at[path[1]], path[2:])
+        return {**tree, path[0]: [inner]}, (path[0], 0) + rest
+    return tree, path
 
 
 refused = [(path, put) for path, put in changes if not validator.is_valid(alone(path, put))]
