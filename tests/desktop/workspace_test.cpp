@@ -15,6 +15,12 @@ using namespace escarp::desktop;
 
 namespace {
 
+/// The demo; what is done to it leaves nothing beside its file.
+struct Demo : Workspace {
+    Demo() { REQUIRE(open(ESCARP_DEMO)); }
+    ~Demo() override { forget_journal(); }
+};
+
 void settle(Workspace& w) {
     REQUIRE(wait_until([&] { return w.current(); }));
 }
@@ -26,8 +32,7 @@ cell::Edit shift(double x) { return {"Shift", {cell::Operation::set(marker_x, x)
 }  // namespace
 
 TEST_CASE("undo goes back over many edits in several variants, to the bit, and redo forward again") {
-    Workspace w;
-    REQUIRE(w.open(ESCARP_DEMO));
+    Demo w;
     std::vector<std::string> texts{w.document().text()};
     const char* variants[] = {"A", "B", "C"};
     for (int i = 0; i < 30; ++i) {
@@ -53,8 +58,7 @@ TEST_CASE("undo goes back over many edits in several variants, to the bit, and r
 }
 
 TEST_CASE("an edit that changes nothing is no edit") {
-    Workspace w;
-    REQUIRE(w.open(ESCARP_DEMO));
+    Demo w;
     const double x = cell::find(w.resolved(), marker_x)->get<double>();
     CHECK(w.apply(shift(x)));
     CHECK(!w.can_undo());
@@ -62,8 +66,7 @@ TEST_CASE("an edit that changes nothing is no edit") {
 }
 
 TEST_CASE("a draft is shown and evaluated, but only taking it changes the document") {
-    Workspace w;
-    REQUIRE(w.open(ESCARP_DEMO));
+    Demo w;
     settle(w);
     const double cycle = *w.evaluation()->figures.cycle_s;
     const std::string before = w.document().text();
@@ -84,8 +87,7 @@ TEST_CASE("a draft is shown and evaluated, but only taking it changes the docume
 }
 
 TEST_CASE("a refused edit says why and leaves everything as it was") {
-    Workspace w;
-    REQUIRE(w.open(ESCARP_DEMO));
+    Demo w;
     QSignalSpy refused(&w, &Workspace::refused);
     const std::string before = w.document().text();
     CHECK(!w.apply({"x", {cell::Operation::set("/devices/arm1/model", "none such")}}));
@@ -100,8 +102,7 @@ TEST_CASE("a refused edit says why and leaves everything as it was") {
 }
 
 TEST_CASE("the newest edit wins: many in a row end with the figures of the last one") {
-    Workspace w;
-    REQUIRE(w.open(ESCARP_DEMO));
+    Demo w;
     QSignalSpy evaluated(&w, &Workspace::evaluated);
     for (int i = 0; i < 60; ++i) {
         REQUIRE(w.apply({"x", {cell::Operation::set("/devices/marker/process_s", 1.0 + 0.05 * i)}}));
@@ -117,8 +118,7 @@ TEST_CASE("the newest edit wins: many in a row end with the figures of the last 
 }
 
 TEST_CASE("every variant comes to have its figures, the one looked at first") {
-    Workspace w;
-    REQUIRE(w.open(ESCARP_DEMO));
+    Demo w;
     settle(w);
     REQUIRE(wait_until([&] { return w.settled(true); }));
     CHECK(w.evaluation_of("B")->figures.cycle_s);
@@ -128,8 +128,7 @@ TEST_CASE("every variant comes to have its figures, the one looked at first") {
 }
 
 TEST_CASE("time stays within the run, and plays round and round in the steady state") {
-    Workspace w;
-    REQUIRE(w.open(ESCARP_DEMO));
+    Demo w;
     settle(w);
     w.set_time(-5);
     CHECK(w.time() == 0);
@@ -152,8 +151,7 @@ TEST_CASE("time stays within the run, and plays round and round in the steady st
 }
 
 TEST_CASE("a file that cannot be written is told, and the work stays unsaved") {
-    Workspace w;
-    REQUIRE(w.open(ESCARP_DEMO));
+    Demo w;
     REQUIRE(w.apply(shift(2500)));
     QSignalSpy refused(&w, &Workspace::refused);
     CHECK(!w.save_as("/no/such/folder/x.escarp"));
@@ -168,8 +166,7 @@ TEST_CASE("a file that cannot be written is told, and the work stays unsaved") {
 }
 
 TEST_CASE("the plan is to scale and the right way round, from above, the front and the side") {
-    Workspace w;
-    REQUIRE(w.open(ESCARP_DEMO));
+    Demo w;
     const cell::Cell& c = *w.cell();
     for (const Side side : {Side::top, Side::front, Side::side}) {
         const PlanView v{side, 300, {50, 700}, 0, 0};
@@ -191,8 +188,7 @@ TEST_CASE("the plan is to scale and the right way round, from above, the front a
 }
 
 TEST_CASE("what no figure depends on leaves the figures as they are, and what one variant has alone those of others") {
-    Workspace w;
-    REQUIRE(w.open(ESCARP_DEMO));
+    Demo w;
     const auto settle_all = [&] { REQUIRE(wait_until([&] { return w.settled(true); })); };
     settle_all();
     const auto a = w.evaluation(), b = w.evaluation_of("B");
