@@ -159,6 +159,39 @@ TEST_CASE("a fence that is too low, or whose openings are too wide, is told with
     CHECK(findings.front().text.find("replaces no risk assessment") != std::string::npos);
 }
 
+TEST_CASE("a structure that is a fence or a wall keeps people away as a fence run does") {
+    inspection::Cache cache;
+    const auto judged = [&](const json& guard) {
+        json tree = json::parse(tests::demo().text());
+        for (json& d : tree["devices"])
+            if (d["id"] == "guard") d = guard;
+        const auto e = study::evaluate(simulation::layout(cell::Document::parse(tree.dump()), "A"), cache);
+        std::vector<GuardJudged> all;
+        for (const GuardJudged& j : inspection::judge_guards(*e->cell, *e->run, cache))
+            if (e->cell->devices[j.device].id == "guard") all.push_back(j);
+        return all;
+    };
+    for (const double height : {1800.0, 2600.0}) {
+        const json at = {{"x_mm", 2400}, {"y_mm", -300}};
+        const auto run = judged({{"id", "guard"}, {"name", "Guard"}, {"kind", "fence"}, {"height_mm", height},
+            {"points_mm", {{-1800, 0}, {1800, 0}}}, {"placement", at}});
+        REQUIRE(run.size() == 1);
+        for (const char* shape : {"fence", "wall"}) {
+            INFO(shape << " " << height);
+            const auto same = judged({{"id", "guard"}, {"name", "Guard"}, {"kind", "structure"}, {"shape", shape},
+                {"length_mm", 3600}, {"width_mm", 50}, {"height_mm", height}, {"placement", at}});
+            REQUIRE(same.size() == 1);
+            CHECK(same[0].needed == run[0].needed);
+            CHECK(same[0].has == run[0].has);
+            CHECK(same[0].missing() == run[0].missing());
+            CHECK((same[0].missing() > 0) == (height < 2000));
+        }
+    }
+    CHECK(judged({{"id", "guard"}, {"name", "Guard"}, {"kind", "structure"}, {"shape", "box"}, {"length_mm", 3600},
+                     {"width_mm", 50}, {"height_mm", 1800}, {"placement", {{"x_mm", 2400}, {"y_mm", -300}}}})
+              .empty());
+}
+
 TEST_CASE("beams that somebody gets in below, or steps over, are told with the height that would do") {
     inspection::Cache cache;
     json tree = json::parse(tests::demo().text());

@@ -78,6 +78,11 @@ public:
         } else {  // box and wall
             b.push_back(standing_box("body", {length, width, height}, {0, 0, 0}));
         }
+        if (shape == "fence" || shape == "wall") {
+            cell::Guard guard;
+            guard.from = {-0.5 * length, 0, 0}, guard.to = {0.5 * length, 0, 0}, guard.height = height;
+            d.guards.push_back(guard);
+        }
         d.mount = geometry::make_frame({0, 0, height});
     }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell&) const override {
