@@ -234,8 +234,7 @@ Edit copy(const Layout& layout, const std::vector<std::string>& ids, const std::
     const auto c = layout.shared_cell();
     const std::vector<int> chosen = indexes(*c, ids);
     std::vector<int> all = chosen;
-    for (const int i : indices(c->devices)) {
-        const int d = i;
+    for (const int d : indices(c->devices)) {
         const bool rides = std::any_of(chosen.begin(), chosen.end(), [&](int host) { return c->stands_on(d, host); });
         if (rides && std::find(all.begin(), all.end(), d) == all.end()) all.push_back(d);
     }
@@ -309,9 +308,8 @@ int carrier_at(const Cell& c, int device, const Vector3& point) {
     if (d.kind->settles() == DeviceKind::Settles::on_floor) return -1;
     const bool on_belts = d.kind->settles() == DeviceKind::Settles::on_belts;
     int best = -1;
-    for (const int i : indices(c.devices)) {
-        const int other = i;
-        const Device& o = c.devices[i];
+    for (const int other : indices(c.devices)) {
+        const Device& o = c.devices[other];
         if (other == device || c.stands_on(other, device) || o.arm) continue;
         const bool carries = o.kind->carries_devices() || (on_belts && o.kind->moves_parts());
         if (!carries || o.mount.translation().z() < 0.01) continue;

@@ -68,9 +68,8 @@ Wiring wiring(const Cell& cell) {
     Wiring w;
     w.heard_by.resize(cell.signals.size());
     w.set_by.resize(cell.signals.size());
-    for (const int i : indices(cell.devices)) {
-        const int device = i;
-        for (const Step* s : all_steps(cell.devices[i])) {
+    for (const int device : indices(cell.devices)) {
+        for (const Step* s : all_steps(cell.devices[device])) {
             const SignalUse use{device, s->id, describe(cell, *s)};
             const Field* named = find_field(s->kind->fields(), "signal");
             const bool sets =

@@ -127,9 +127,8 @@ void CycleRibbon::renew_lanes() {
     blocks_.resize(e->cell->devices.size());
     for (const int i : indices(e->run->trace.blocks)) blocks_[e->run->trace.blocks[i].device].push_back(i);
     for (const study::ChainLink& link : e->chain) chain_.insert(link.block);
-    for (const int i : indices(e->cell->devices)) {
-        const cell::Device& d = e->cell->devices[i];
-        const int device = i;
+    for (const int device : indices(e->cell->devices)) {
+        const cell::Device& d = e->cell->devices[device];
         if (!d.task.empty() && d.kind->lane() != cell::DeviceKind::Lane::work)
             lanes_.push_back({Lane::Kind::work, device, 1});
         for (const int k : indices(d.side_tasks))

@@ -56,9 +56,8 @@ std::vector<FirstSteps::Line> FirstSteps::lines() {
     const cell::Cell& c = *workspace_.cell();
     int arm = -1, table = -1, supply = -1, collect = -1;
     bool task = false;
-    for (const int i : indices(c.devices)) {
-        const cell::Device& d = c.devices[i];
-        const int index = i;
+    for (const int index : indices(c.devices)) {
+        const cell::Device& d = c.devices[index];
         if (d.arm && arm < 0) arm = index;
         if (d.kind->carries_devices() && d.extent().high.x() > 0.3 && table < 0) table = index;
         if (!d.seats.empty()) {

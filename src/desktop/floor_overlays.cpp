@@ -343,10 +343,9 @@ std::array<Nearest, 4> nearest_around(
         if (gap > 0.0005 && gap < near[side].gap) near[side] = {gap, other, box};
     };
     const int host = c.devices[device].host;
-    for (const int i : indices(c.devices)) {
-        const int other = i;
-        const bool level = rides ? c.devices[i].host == host : c.devices[i].host < 0;
-        if (!level || other == device || c.stands_on(other, device) || !counts(c.devices[i])) continue;
+    for (const int other : indices(c.devices)) {
+        const bool level = rides ? c.devices[other].host == host : c.devices[other].host < 0;
+        if (!level || other == device || c.stands_on(other, device) || !counts(c.devices[other])) continue;
         const geometry::Box3 b = cell::world_extent(c, other);
         if (b.low.y() < own.high.y() && b.high.y() > own.low.y())
             keep(0, b.low.x() - own.high.x(), other, b), keep(1, own.low.x() - b.high.x(), other, b);

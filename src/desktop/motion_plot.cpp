@@ -117,13 +117,12 @@ void MotionPlot::joint_curves(const cell::Device& d, const std::vector<simulatio
     curves_.values.resize(joints.size());
     for (const double t : curves_.times) {
         const motion::JointState s = state_at(motions, t);
-        for (const int j : indices(joints)) {
-            const int n = j;
+        for (const int n : indices(joints)) {
             const double value = what == What::position
-                                     ? 2 * (s.q[n] - joints[j].low) / (joints[j].high - joints[j].low) - 1
-                                 : what == What::rate ? s.rate[n] / joints[j].speed
-                                                      : s.acceleration[n] / joints[j].acceleration;
-            curves_.values[j].push_back(value);
+                                     ? 2 * (s.q[n] - joints[n].low) / (joints[n].high - joints[n].low) - 1
+                                 : what == What::rate ? s.rate[n] / joints[n].speed
+                                                      : s.acceleration[n] / joints[n].acceleration;
+            curves_.values[n].push_back(value);
         }
     }
 }

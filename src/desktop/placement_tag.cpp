@@ -101,11 +101,10 @@ void PlacementTag::fill_frames() {
                                    : tr("from the floor"),
         "host");
     if (d.host >= 0) relative_->addItem(tr("from the floor"), "floor");
-    for (const int i : indices(c.devices)) {
-        const int other = i;
+    for (const int other : indices(c.devices)) {
         if (other != device && !c.stands_on(other, device))
-            relative_->addItem(
-                tr("from %1").arg(QString::fromStdString(c.devices[i].name)), QString::fromStdString(c.devices[i].id));
+            relative_->addItem(tr("from %1").arg(QString::fromStdString(c.devices[other].name)),
+                QString::fromStdString(c.devices[other].id));
     }
     const int now = relative_->findData(reading_);
     relative_->setCurrentIndex(std::max(0, now));

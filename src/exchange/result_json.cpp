@@ -209,9 +209,8 @@ json state_json(const study::Evaluation& e, double at_s) {
     const simulation::Ticks t = static_cast<simulation::Ticks>(std::llround(at_s * 1e9));
     const simulation::Trace& trace = e.run->trace;
     json arms = json::array(), movers = json::array(), parts = json::array(), signals = json::object();
-    for (const int i : indices(e.cell->devices)) {
-        const cell::Device& d = e.cell->devices[i];
-        const int index = i;
+    for (const int index : indices(e.cell->devices)) {
+        const cell::Device& d = e.cell->devices[index];
         if (!d.mover()) continue;
         const kinematics::JointVector q = trace.joints(*e.cell, index, t);
         const auto& joints = d.mover()->model->mechanism.joints;

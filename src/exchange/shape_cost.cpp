@@ -67,10 +67,9 @@ ShapeCosts shape_costs(const cell::Layout& layout, const std::string& mesh, cons
         study::EvaluateOptions how;
         how.stop = stop, how.level = inspection::Level::flow;
         const study::Judged e = study::judge(cut.shared_cell(), cache, how);
-        for (const int i : indices(e.cell->devices)) {
-            const std::vector<std::string> meshes = meshes_of(e.cell->devices[i]);
+        for (const int device : indices(e.cell->devices)) {
+            const std::vector<std::string> meshes = meshes_of(e.cell->devices[device]);
             if (std::find(meshes.begin(), meshes.end(), mesh) == meshes.end()) continue;
-            const int device = i;
             const auto curve = inspection::clearance_over_time(
                 *e.cell, *e.run, cache, 0, simulation::seconds(study::stretch_of(*e.run).to), 1, device, -1, 1.0, stop);
             const inspection::LeastClearance& found = curve.bins.front();

@@ -125,19 +125,18 @@ struct ClearanceJobs::Asking {
 
     void against_devices(const TimedMover& room, const Segment& s) {
         const cell::Device& arm = c_.device(room.device);
-        for (const int i : indices(c_.cell.devices)) {
-            const int device = i;
-            const cell::Device& d = c_.cell.devices[i];
+        for (const int device : indices(c_.cell.devices)) {
+            const cell::Device& d = c_.cell.devices[device];
             if (d.bodies.empty() || device == room.device || left_out(room.device, device)) continue;
             if ((d.world.translation() - arm.world.translation()).norm() > room.radius + far_cap + 5.0) continue;
             const std::vector<char>& ground = ground_of(room.device, device);
             const Block* b = work(s, [&](const Block& one) { return one.other == device || bears(device, one); });
             const bool at_work = b != nullptr;
             const std::uint64_t key =
-                cell::ContentKey().add(room.key).add(s.key).add(still_key_[i]).add(!ground.empty()).value();
+                cell::ContentKey().add(room.key).add(s.key).add(still_key_[device]).add(!ground.empty()).value();
             const auto ask = [&](Meets rule, const std::vector<double>* seat, std::uint64_t more) {
                 ClearanceJob job =
-                    job_of(rule, room, s, cell::ContentKey().add(key).add(more).value(), device, still_[i]);
+                    job_of(rule, room, s, cell::ContentKey().add(key).add(more).value(), device, still_[device]);
                 job.at = &d.world;
                 job.context.ground = ground.empty() ? nullptr : &ground;
                 job.context.seat = seat;
@@ -162,14 +161,13 @@ struct ClearanceJobs::Asking {
     /// What is no arm is fitted to what it stands on, and may pass close to the rest.
     void drive_against_devices(const TimedMover& room, const Segment& s) {
         const cell::Device& own = c_.device(room.device);
-        for (const int i : indices(c_.cell.devices)) {
-            const int device = i;
-            const cell::Device& d = c_.cell.devices[i];
+        for (const int device : indices(c_.cell.devices)) {
+            const cell::Device& d = c_.cell.devices[device];
             if (d.bodies.empty() || device == room.device || left_out(room.device, device)) continue;
             if (c_.cell.stands_on(room.device, device)) continue;
             if ((d.world.translation() - own.world.translation()).norm() > room.radius + 5.0) continue;
             ClearanceJob job = job_of(Meets::drive, room, s,
-                cell::ContentKey().add(room.key).add(s.key).add(still_key_[i]).value(), device, still_[i]);
+                cell::ContentKey().add(room.key).add(s.key).add(still_key_[device]).value(), device, still_[device]);
             job.at = &d.world;
             add(job);
         }

@@ -90,9 +90,8 @@ class Ties {
 public:
     Ties(const cell::Cell& cell, const Kernel& kernel) : near_(cell.devices.size()), without_(cell.devices.size()) {
         for (const auto& [one, other] : kernel.ties()) tie(one, other);
-        for (const int i : indices(cell.devices)) {
-            const cell::Device& d = cell.devices[i];
-            const int index = i;
+        for (const int index : indices(cell.devices)) {
+            const cell::Device& d = cell.devices[index];
             tie(index, d.host);  // belts ask what stands on them
             for (const cell::Step* s : cell::all_steps(d)) {
                 tie(index, s->device);

@@ -76,8 +76,7 @@ const PairRows::Stretches& PairRows::held(int i) {
 
 void PairRows::each_part(const ClearanceJob& job, const std::function<void(const ClearanceJob&)>& use) {
     std::vector<int> always, at_times, distances;
-    for (const int i : indices(held_)) {
-        const int nth = i;
+    for (const int nth : indices(held_)) {
         const cell::Exclusion& e = row(nth);
         if (!is_of(e, job)) continue;
         if (e.only_while) at_times.push_back(nth);

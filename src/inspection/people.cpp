@@ -282,9 +282,8 @@ std::vector<GuardJudged> judge_guards(
         double stops_s;
     };
     std::vector<Arm> arms;
-    for (const int i : indices(cell.devices)) {
-        const cell::Device& d = cell.devices[i];
-        const int index = i;
+    for (const int index : indices(cell.devices)) {
+        const cell::Device& d = cell.devices[index];
         if (!d.arm) continue;
         auto swept = swept_by(cell, run, index, -1, resolution, stop, &cache);
         if (swept && !swept->empty()) arms.push_back({index, std::move(swept), stopping_time(*d.arm, run, index)});

@@ -120,11 +120,10 @@ bool within_limits(
     for (int i = 0; i <= samples; ++i) {
         const double t = std::min(takes, paced.duration()) * i / samples;
         const JointState s = paced.at(t);
-        for (const int j : indices(joints)) {
-            const int at = j;
-            if (std::abs(s.acceleration[at]) > joints[j].acceleration * rounding) return false;
+        for (const int at : indices(joints)) {
+            if (std::abs(s.acceleration[at]) > joints[at].acceleration * rounding) return false;
             const double since = takes / samples;
-            if (i > 0 && std::abs(s.acceleration[at] - before[at]) > joints[j].jerk_limit() * since * rounding)
+            if (i > 0 && std::abs(s.acceleration[at] - before[at]) > joints[at].jerk_limit() * since * rounding)
                 return false;
         }
         before = s.acceleration;

@@ -368,9 +368,8 @@ void ArmDriver::open_block(Kernel& k, BlockKind kind, Phase phase, double length
 }
 
 motion::MotionPtr ArmDriver::gently(Kernel& k, motion::MotionPtr motion) const {
-    for (const int t : indices(hands_)) {
-        const int tool = t;
-        const auto bearable = hands_[t].part >= 0 ? bearable_with(tool, k.type_of(hands_[t].part)) : std::nullopt;
+    for (const int tool : indices(hands_)) {
+        const auto bearable = hands_[tool].part >= 0 ? bearable_with(tool, k.type_of(hands_[tool].part)) : std::nullopt;
         if (bearable) motion = k.plans().gentle(device_.arm->with_tool(tool), motion, *bearable);
     }
     return motion;
@@ -411,9 +410,8 @@ std::vector<ArmDriver::Beside> ArmDriver::beside(
     const Frame flange = device_.world * tool * arm().tool_frame.inverse();
     const Frame turned = geometry::make_frame(Vector3::Zero(), {0, 0, step.turn});
     std::vector<Beside> all;
-    for (const int t : indices(hands_)) {
-        const int nth = t;
-        const Hand& hand = hands_[t];
+    for (const int nth : indices(hands_)) {
+        const Hand& hand = hands_[nth];
         if (nth == tool_ || picks != (hand.part < 0)) continue;
         const Frame at = flange * device_.arm->with_tool(nth).tool_frame;
         for (const Choice& choice : choices) {

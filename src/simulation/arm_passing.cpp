@@ -101,9 +101,8 @@ void ArmDriver::watch_leg(Kernel& k) {
     const auto later = [&](double s, int what) {
         watched_.push_back(k.at(std::min(k.now() + ticks(std::max(0.0, s)), phase_end_), *this, what));
     };
-    for (const int i : indices(checkpoints_)) {
-        const Checkpoint& c = checkpoints_[i];
-        const int nth = i;
+    for (const int nth : indices(checkpoints_)) {
+        const Checkpoint& c = checkpoints_[nth];
         const double at = on_leg(c) ? c.share * leg_.motion->duration() : -1;
         if (at < leg_.done - no_way) continue;
         if (!c.asks) {

@@ -88,9 +88,8 @@ Kernel::Kernel(
     trace_.conditions.resize(cell.devices.size());
     ties_->device_listeners.resize(cell.devices.size());
     ties_->signal_listeners.resize(cell.signals.size());
-    for (const int i : indices(cell.devices)) {
-        const cell::Device& d = cell.devices[i];
-        const int index = i;
+    for (const int index : indices(cell.devices)) {
+        const cell::Device& d = cell.devices[index];
         std::unique_ptr<Behaviour> behaviour = kind_of(d).behaviour(d, index, cell);
         behaviours_.push_back(behaviour.get());
         if (behaviour->watches()) watchers_.push_back(behaviour.get());
