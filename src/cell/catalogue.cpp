@@ -1,7 +1,11 @@
 #include "catalogue.h"
 
+#include <cmath>
+
 namespace escarp::cell {
 namespace {
+
+// Speeds, accelerations and jerks are usual for arms of these sizes (docs/model.md, "The catalogue's arms").
 
 /// Lengths in mm; `thick` scales the bodies' diameters.
 struct Sizes {
@@ -9,6 +13,7 @@ struct Sizes {
     double shoulder_height, shoulder_offset, upper, elbow_offset, forearm, wrist, thick;
     double payload;
     double speed[6], acceleration[6], jerk[6];
+    double tool[4];  ///< speed and acceleration along a line, mm, and about an axis, degrees
 };
 
 json capsule(const char* name, json from, json to, double diameter) {
@@ -55,8 +60,8 @@ json six_axis(const Sizes& s) {
     return {{"id", s.id}, {"name", s.name}, {"payload_kg", s.payload}, {"links", std::move(links)},
         {"joints", std::move(joints)},
         {"flange", {{"link", 6}, {"at_mm", at(s.wrist, 0, 0)}, {"turn_deg", at(0, 90, 0)}}},
-        {"ready_deg", {0, -20, 20, 0, 90, 0}}, {"line_speed_mm_s", 1500}, {"line_acceleration_mm_s2", 9000},
-        {"turn_speed_deg_s", 360}, {"turn_acceleration_deg_s2", 2500}};
+        {"ready_deg", {0, -20, 20, 0, 90, 0}}, {"line_speed_mm_s", s.tool[0]}, {"line_acceleration_mm_s2", s.tool[1]},
+        {"turn_speed_deg_s", s.tool[2]}, {"turn_acceleration_deg_s2", s.tool[3]}};
 }
 
 json box(const char* name, json size, json where) {
@@ -95,15 +100,15 @@ json offset_wrist() {
                       link("wrist 1", {cylinder("axis 4", 76, 110, at(0, 140, 0), at(90, 0, 0))}),
                       link("wrist 2", {cylinder("axis 5", 76, 110, at(0, 0, 15))}),
                       link("flange", {cylinder("axis 6", 72, 50, at(0, 82, 0), at(90, 0, 0))})}},
-        {"joints", {hinge("J1", 0, 1, at(0, 0, 150), up, -360, 360, 180, 900, 12000),
-                       hinge("J2", 1, 2, at(0, 0, 0), across, -200, 200, 180, 900, 12000),
-                       hinge("J3", 2, 3, at(0, 0, 425), across, -165, 165, 180, 900, 12000),
-                       hinge("J4", 3, 4, at(0, 0, 390), across, -360, 360, 220, 1600, 22000),
-                       hinge("J5", 4, 5, at(0, 110, 0), up, -360, 360, 220, 1600, 22000),
-                       hinge("J6", 5, 6, at(0, 0, 95), across, -360, 360, 220, 1600, 22000)}},
+        {"joints", {hinge("J1", 0, 1, at(0, 0, 150), up, -360, 360, 200, 3000, 150000),
+                       hinge("J2", 1, 2, at(0, 0, 0), across, -200, 200, 200, 3000, 150000),
+                       hinge("J3", 2, 3, at(0, 0, 425), across, -165, 165, 220, 3200, 160000),
+                       hinge("J4", 3, 4, at(0, 0, 390), across, -360, 360, 270, 4500, 225000),
+                       hinge("J5", 4, 5, at(0, 110, 0), up, -360, 360, 270, 4500, 225000),
+                       hinge("J6", 5, 6, at(0, 0, 95), across, -360, 360, 270, 4500, 225000)}},
         {"flange", {{"link", 6}, {"at_mm", at(0, 82, 0)}, {"turn_deg", at(-90, 0, 0)}}},
-        {"ready_deg", {0, -5, 95, 0, -90, 0}}, {"line_speed_mm_s", 1000}, {"line_acceleration_mm_s2", 5000},
-        {"turn_speed_deg_s", 220}, {"turn_acceleration_deg_s2", 1500}};
+        {"ready_deg", {0, -5, 95, 0, -90, 0}}, {"line_speed_mm_s", 3500}, {"line_acceleration_mm_s2", 22000},
+        {"turn_speed_deg_s", 600}, {"turn_acceleration_deg_s2", 9000}};
 }
 
 json seven_axis() {
@@ -120,20 +125,22 @@ json seven_axis() {
     const json origins[7] = {
         at(0, 0, 160), at(0, 0, 180), at(0, 0, 200), at(0, 0, 200), at(0, 0, 200), at(0, 0, 200), at(0, 0, 90)};
     static const char* names[7] = {"J1", "J2", "J3", "J4", "J5", "J6", "J7"};
-    const double limit[7] = {170, 120, 170, 120, 170, 120, 175}, speed[7] = {110, 110, 130, 130, 180, 180, 240};
+    const double limit[7] = {170, 120, 170, 120, 170, 120, 175}, speed[7] = {150, 150, 170, 170, 210, 210, 260},
+                 acceleration[7] = {2200, 2200, 2400, 2400, 3500, 3500, 4500};
     json joints = json::array();
     for (int i = 0; i < 7; ++i)
         joints.push_back(hinge(names[i], i, i + 1, origins[i], i % 2 ? across : up, -limit[i], limit[i], speed[i],
-            6 * speed[i], 90 * speed[i]));
+            acceleration[i], 45 * acceleration[i]));
     return {{"id", "seven800"}, {"name", "Seven-axis 800"}, {"payload_kg", 7}, {"links", std::move(links)},
         {"joints", std::move(joints)}, {"flange", {{"link", 7}, {"at_mm", at(0, 0, 60)}}},
-        {"ready_deg", {0, 20, 0, 80, 0, 80, 0}}, {"line_speed_mm_s", 1000}, {"line_acceleration_mm_s2", 5000},
-        {"turn_speed_deg_s", 180}, {"turn_acceleration_deg_s2", 1200}};
+        {"ready_deg", {0, 20, 0, 80, 0, 80, 0}}, {"line_speed_mm_s", 2500}, {"line_acceleration_mm_s2", 18000},
+        {"turn_speed_deg_s", 500}, {"turn_acceleration_deg_s2", 8000}};
 }
 
 /// Lengths in mm.
 json scara(const char* id, const char* name, double column, double first, double second, double stroke, double payload,
-    double pace) {
+    const double (&speed)[4], const double (&acceleration)[4], double jerk_time, const json& tool) {
+    const auto jerk = [&](int i) { return std::round(acceleration[i] / jerk_time / 1000) * 1000; };
     const double t = 0.22 * first;
     return {{"id", id}, {"name", name}, {"payload_kg", payload},
         {"links", {link("base", {box("foot", at(3.4 * t, 3 * t, 20), at(0, 0, 0)),
@@ -143,26 +150,26 @@ json scara(const char* id, const char* name, double column, double first, double
                                              cylinder("drive", 1.5 * t, 2.2 * t, at(0.45 * second, 0, 0.8 * t))}),
                       link("quill", {cylinder("shaft", 0.5 * t, stroke + 140, at(0, 0, -60))}),
                       link("flange", {cylinder("flange", 0.9 * t, 12, at(0, 0, -60))})}},
-        {"joints", {hinge("J1", 0, 1, at(0, 0, column), up, -132, 132, 440 * pace, 6000 * pace, 150000 * pace),
-                       hinge("J2", 1, 2, at(first, 0, 3 * t), up, -145, 145, 700 * pace, 10000 * pace, 250000 * pace),
-                       slide("J3", 2, 3, at(second, 0, 0), down, 0, stroke, 1100 * pace, 20000 * pace, 600000 * pace),
-                       hinge("J4", 3, 4, at(0, 0, 0), up, -360, 360, 1900 * pace, 30000 * pace, 800000 * pace)}},
+        {"joints", {hinge("J1", 0, 1, at(0, 0, column), up, -132, 132, speed[0], acceleration[0], jerk(0)),
+                       hinge("J2", 1, 2, at(first, 0, 3 * t), up, -145, 145, speed[1], acceleration[1], jerk(1)),
+                       slide("J3", 2, 3, at(second, 0, 0), down, 0, stroke, speed[2], acceleration[2], jerk(2)),
+                       hinge("J4", 3, 4, at(0, 0, 0), up, -360, 360, speed[3], acceleration[3], jerk(3))}},
         {"flange", {{"link", 4}, {"at_mm", at(0, 0, -60)}, {"turn_deg", at(180, 0, 0)}}}, {"ready", {-45, 90, 20, 0}},
-        {"line_speed_mm_s", 3500}, {"line_acceleration_mm_s2", 35000}, {"turn_speed_deg_s", 1500},
-        {"turn_acceleration_deg_s2", 12000}};
+        {"line_speed_mm_s", tool[0]}, {"line_acceleration_mm_s2", tool[1]}, {"turn_speed_deg_s", tool[2]},
+        {"turn_acceleration_deg_s2", tool[3]}};
 }
 
 /// Level flange by a parallelogram: the third drive turns the forearm as seen from the column.
 json palletiser() {
-    json joints = json::array({hinge("J1", 0, 1, at(0, 0, 500), up, -170, 170, 140, 350, 3500),
-        hinge("J2", 1, 2, at(200, 0, 250), across, -45, 85, 110, 300, 3000),
-        hinge("J3", 1, 3, at(200, 0, 250), across, -20, 100, 115, 320, 3200)});
+    json joints = json::array({hinge("J1", 0, 1, at(0, 0, 500), up, -170, 170, 150, 620, 10000),
+        hinge("J2", 1, 2, at(200, 0, 250), across, -45, 85, 130, 560, 9000),
+        hinge("J3", 1, 3, at(200, 0, 250), across, -20, 100, 135, 600, 10000)});
     joints.push_back({{"name", "Elbow"}, {"type", "hinge"}, {"parent", 2}, {"child", 4}, {"at_mm", at(0, 0, 950)},
         {"axis", across}, {"min_deg", -70}, {"max_deg", 80},
         {"follows", {{{"joint", "J3"}, {"ratio", 1}}, {{"joint", "J2"}, {"ratio", -1}}}}});
     joints.push_back({{"name", "Level"}, {"type", "hinge"}, {"parent", 4}, {"child", 5}, {"at_mm", at(1150, 0, 0)},
         {"axis", across}, {"follows", {{{"joint", "J3"}, {"ratio", -1}}}}});
-    joints.push_back(hinge("J4", 5, 6, at(180, 0, -90), up, -350, 350, 320, 1100, 14000));
+    joints.push_back(hinge("J4", 5, 6, at(180, 0, -90), up, -350, 350, 380, 2600, 43000));
     return {{"id", "pallet2100"}, {"name", "Palletiser 2100"}, {"payload_kg", 80},
         {"links", {link("base", {cylinder("foot", 620, 180, at(0, 0, 0)), cylinder("column", 460, 300, at(0, 0, 180))}),
                       link("column", {cylinder("turntable", 520, 90, at(0, 0, -20)),
@@ -175,8 +182,8 @@ json palletiser() {
                                              cylinder("drive", 190, 120, at(180, 0, -60))}),
                       link("flange", {cylinder("flange", 160, 40, at(0, 0, -40))})}},
         {"joints", std::move(joints)}, {"flange", {{"link", 6}, {"at_mm", at(0, 0, -40)}, {"turn_deg", at(180, 0, 0)}}},
-        {"ready_deg", {0, 0, 10, 0}}, {"line_speed_mm_s", 2000}, {"line_acceleration_mm_s2", 6000},
-        {"turn_speed_deg_s", 300}, {"turn_acceleration_deg_s2", 1000}};
+        {"ready_deg", {0, 0, 10, 0}}, {"line_speed_mm_s", 3000}, {"line_acceleration_mm_s2", 12000},
+        {"turn_speed_deg_s", 400}, {"turn_acceleration_deg_s2", 2400}};
 }
 
 /// Strokes in mm. Two axes: a beam on two posts; more: a bridge on two rails. `turn`: a fourth axis about the upright.
@@ -193,8 +200,8 @@ json gantry(const char* id, const char* name, double x, double y, double z, doub
         links.push_back(link("frame", std::move(frame)));
         links.push_back(link("bridge", {box("beam", at(160, y + 700, 140), at(0, 0, 0))}));
         links.push_back(link("carriage", {box("carriage", at(300, 260, 220), at(0, 0, 80))}));
-        joints.push_back(slide("X", 0, 1, at(-0.5 * x, 0, height), along, 0, x, 1800, 3500, 30000));
-        joints.push_back(slide("Y", 1, 2, at(0, -0.5 * y, 60), across, 0, y, 1800, 4000, 40000));
+        joints.push_back(slide("X", 0, 1, at(-0.5 * x, 0, height), along, 0, x, 2200, 6000, 120000));
+        joints.push_back(slide("Y", 1, 2, at(0, -0.5 * y, 60), across, 0, y, 2200, 7000, 140000));
     } else {
         for (const double px : {-0.5, 0.5}) {
             frame.push_back(box("post", at(post, post, beam), at(px * (x + 500), 0, 0)));
@@ -203,16 +210,16 @@ json gantry(const char* id, const char* name, double x, double y, double z, doub
         frame.push_back(box("beam", at(x + 620, 140, 160), at(0, 0, beam)));
         links.push_back(link("frame", std::move(frame)));
         links.push_back(link("carriage", {box("carriage", at(320, 90, 300), at(0, -125, -230))}));
-        joints.push_back(slide("X", 0, 1, at(-0.5 * x, 0, height), along, 0, x, 2200, 5000, 50000));
+        joints.push_back(slide("X", 0, 1, at(-0.5 * x, 0, height), along, 0, x, 2600, 8000, 160000));
     }
     const int carriage = static_cast<int>(links.size()) - 1;
     const json ram = y > 0 ? at(190, 0, 0) : at(0, -230, -80);
     links.push_back(link("ram", {box("ram", at(100, 100, z + 300), at(0, 0, -100))}));
-    joints.push_back(slide("Z", carriage, carriage + 1, ram, down, 0, z, 1500, 5000, 60000));
+    joints.push_back(slide("Z", carriage, carriage + 1, ram, down, 0, z, 2000, 9000, 180000));
     int last = carriage + 1;
     if (turn) {
         links.push_back(link("turning head", {cylinder("head", 110, 60, at(0, 0, -160))}));
-        joints.push_back(hinge("Turn", last, last + 1, at(0, 0, 0), up, -185, 185, 240, 1500, 20000));
+        joints.push_back(hinge("Turn", last, last + 1, at(0, 0, 0), up, -185, 185, 360, 4000, 80000));
         ++last;
     }
     json ready = json::array({0.5 * x});
@@ -222,24 +229,26 @@ json gantry(const char* id, const char* name, double x, double y, double z, doub
     return {{"id", id}, {"name", name}, {"payload_kg", payload}, {"links", std::move(links)},
         {"joints", std::move(joints)},
         {"flange", {{"link", last}, {"at_mm", at(0, 0, turn ? -160 : -100)}, {"turn_deg", at(180, 0, 0)}}},
-        {"ready", std::move(ready)}, {"line_speed_mm_s", 1800}, {"line_acceleration_mm_s2", 5000},
-        {"turn_speed_deg_s", 240}, {"turn_acceleration_deg_s2", 1500}};
+        {"ready", std::move(ready)}, {"line_speed_mm_s", 2600}, {"line_acceleration_mm_s2", 8000},
+        {"turn_speed_deg_s", 360}, {"turn_acceleration_deg_s2", 4000}};
 }
 
 }  // namespace
 
 const json& catalogue_arms() {
     static const json all = json::array({
-        six_axis({"six600", "Six-axis 600", 260, 30, 280, 30, 290, 70, 95, 4, {380, 360, 400, 480, 480, 720},
-            {2200, 2000, 2400, 3600, 3600, 5200}, {26000, 24000, 28000, 45000, 45000, 65000}}),
-        six_axis({"six900", "Six-axis 900", 330, 50, 420, 40, 430, 80, 120, 8, {300, 270, 320, 420, 420, 640},
-            {1500, 1300, 1700, 2800, 2800, 4200}, {16000, 14000, 18000, 32000, 32000, 48000}}),
-        six_axis({"six1400", "Six-axis 1400", 450, 150, 610, 60, 640, 100, 165, 20, {220, 200, 230, 340, 340, 520},
-            {900, 800, 950, 1900, 1900, 3000}, {9000, 8000, 9500, 20000, 20000, 30000}}),
+        six_axis({"six600", "Six-axis 600", 260, 30, 280, 30, 290, 70, 95, 4, {460, 450, 540, 580, 580, 920},
+            {8000, 7400, 9200, 16000, 16000, 26000}, {727000, 673000, 836000, 1455000, 1455000, 2364000}, {6000, 60000, 1700, 32000}}),
+        six_axis({"six900", "Six-axis 900", 330, 50, 420, 40, 430, 80, 120, 8, {370, 350, 410, 500, 500, 800},
+            {4800, 4400, 5600, 10000, 10000, 16000}, {343000, 314000, 400000, 714000, 714000, 1143000}, {5000, 40000, 1300, 20000}}),
+        six_axis({"six1400", "Six-axis 1400", 450, 150, 610, 60, 640, 100, 165, 20, {270, 260, 280, 420, 420, 640},
+            {2700, 2500, 3000, 7000, 7000, 11000}, {150000, 139000, 167000, 389000, 389000, 611000}, {4500, 30000, 1000, 16000}}),
         offset_wrist(),
         seven_axis(),
-        scara("scara400", "SCARA 400", 300, 225, 175, 180, 4, 1.0),
-        scara("scara650", "SCARA 650", 380, 350, 300, 240, 10, 0.8),
+        scara("scara400", "SCARA 400", 300, 225, 175, 180, 4, {500, 800, 1400, 2600}, {20000, 34000, 55000, 75000},
+            0.008, {8500, 120000, 2800, 90000}),
+        scara("scara650", "SCARA 650", 380, 350, 300, 240, 10, {430, 680, 1300, 2100}, {13000, 22000, 52000, 70000},
+            0.0095, {8000, 105000, 2100, 70000}),
         palletiser(),
         gantry("gantry2", "Gantry 2000, two axes", 2000, 0, 700, 2000, false, 25),
         gantry("gantry3", "Gantry 2400 x 1200, three axes", 2400, 1200, 800, 2100, false, 40),
@@ -251,7 +260,7 @@ const json& catalogue_arms() {
 const json& catalogue_tools() {
     static const json all = json::array({
         {{"id", "jaw120"}, {"name", "Jaw gripper 120"}, {"mass_kg", 1.1}, {"close_s", 0.35}, {"open_s", 0.25},
-            {"force_N", 240}, {"faces", 2}, {"friction", 0.35},
+            {"force_N", 600}, {"faces", 2}, {"friction", 0.35},
             {"tool_frame", {{"at_mm", at(0, 0, 150)}, {"turn_deg", at(0, 0, 0)}}},
             {"bodies",
                 {cylinder("coupling", 60, 30, at(0, 0, 0)),
@@ -259,7 +268,7 @@ const json& catalogue_tools() {
                     {{"name", "jaw"}, {"shape", "box"}, {"size_mm", at(12, 40, 75)}, {"at_mm", at(68, 0, 90)}},
                     {{"name", "jaw"}, {"shape", "box"}, {"size_mm", at(12, 40, 75)}, {"at_mm", at(-68, 0, 90)}}}}},
         {{"id", "jaw60"}, {"name", "Jaw gripper 60"}, {"mass_kg", 0.6}, {"close_s", 0.25}, {"open_s", 0.2},
-            {"force_N", 120}, {"faces", 2}, {"friction", 0.35},
+            {"force_N", 300}, {"faces", 2}, {"friction", 0.35},
             {"tool_frame", {{"at_mm", at(0, 0, 120)}, {"turn_deg", at(0, 0, 0)}}},
             {"bodies",
                 {cylinder("coupling", 50, 25, at(0, 0, 0)),

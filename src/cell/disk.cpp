@@ -2,6 +2,7 @@
 
 #include <fcntl.h>
 #include <limits.h>
+#include <sys/random.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -10,6 +11,8 @@
 #include <cstdlib>
 #include <cstring>
 #include <filesystem>
+#include <optional>
+#include <random>
 #include <utility>
 
 #include "problem.h"
@@ -17,7 +20,8 @@
 namespace escarp::cell {
 namespace {
 
-constexpr const char* fresh_mark = ".new-";
+constexpr const char* fresh_ending = ".unfinished";
+constexpr std::size_t fresh_digits = 16;
 
 [[noreturn]] void fail(const std::string& file, const std::string& what) {
     throw InputError(file, what + ": " + std::strerror(errno) + ".");
@@ -124,7 +128,92 @@ bool read_only(const std::string& file) {
     return ::stat(file.c_str(), &info) == 0 && ((info.st_mode & 0222) == 0 || ::access(file.c_str(), W_OK) != 0);
 }
 
-std::string fresh_name(const std::string& file) { return real_path(file) + fresh_mark + std::to_string(::getpid()); }
+namespace {
+
+/// ".NAME.0123456789abcdef.unfinished", in the file's folder.
+std::filesystem::path fresh_path(const std::filesystem::path& target) {
+    std::uint64_t chance = 0;
+    if (::getrandom(&chance, sizeof chance, 0) != sizeof chance) chance = std::random_device{}() * 0x9E3779B97F4A7C15ull;
+    char digits[fresh_digits + 1];
+    std::snprintf(digits, sizeof digits, "%016llx", static_cast<unsigned long long>(chance));
+    return target.parent_path() / ("." + target.filename().string() + "." + digits + fresh_ending);
+}
+
+bool is_fresh_name(const std::string& name, const std::string& of) {
+    const std::string begin = "." + of + ".";
+    const std::string end = fresh_ending;
+    if (name.size() != begin.size() + fresh_digits + end.size() || !name.starts_with(begin) || !name.ends_with(end))
+        return false;
+    return std::all_of(name.begin() + static_cast<std::ptrdiff_t>(begin.size()),
+        name.end() - static_cast<std::ptrdiff_t>(end.size()), [](unsigned char c) { return std::isxdigit(c) != 0; });
+}
+
+/// The first bytes of a regular file that is no link; nothing where it is none.
+std::optional<std::string> beginning_of(const std::string& file, std::size_t most) {
+    const Descriptor in(::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK | O_NOCTTY | O_NOFOLLOW));
+    struct stat info {};
+    if (!in || ::fstat(in.get(), &info) != 0 || !S_ISREG(info.st_mode)) return std::nullopt;
+    std::string bytes(most, '\0');
+    std::size_t done = 0;
+    while (done < most) {
+        const ssize_t n = ::read(in.get(), bytes.data() + done, most - done);
+        if (n <= 0) break;
+        done += static_cast<std::size_t>(n);
+    }
+    bytes.resize(done);
+    return bytes;
+}
+
+constexpr std::size_t enough_to_tell = 4096;
+
+bool same_file(const std::string& a, const std::string& b) {
+    struct stat one {
+    }, other{};
+    return ::stat(a.c_str(), &one) == 0 && ::stat(b.c_str(), &other) == 0 && one.st_dev == other.st_dev &&
+           one.st_ino == other.st_ino;
+}
+
+}  // namespace
+
+bool begins_like_a_cell(const std::string& bytes) {
+    const std::size_t first = bytes.find_first_not_of(" \t\r\n");
+    return first != std::string::npos && bytes[first] == '{' && bytes.find("\"escarp\"") != std::string::npos;
+}
+
+void check_target(
+    const std::string& file, const std::vector<std::string>& endings, const std::vector<std::string>& reads) {
+    std::string lower = file;
+    std::transform(lower.begin(), lower.end(), lower.begin(), [](unsigned char c) { return std::tolower(c); });
+    if (!endings.empty() &&
+        std::none_of(endings.begin(), endings.end(), [&](const std::string& e) { return lower.ends_with("." + e); })) {
+        std::string all;
+        for (const std::string& e : endings) all += (all.empty() ? "*." : " or *.") + e;
+        throw InputError(file, "A file " + all + " is expected; nothing was written.");
+    }
+    for (const std::string& read : reads)
+        if (!read.empty() && same_file(file, read))
+            throw InputError(file, "This is the file that is read; choose another name. Nothing was written.");
+    struct stat info {};
+    if (::stat(file.c_str(), &info) != 0) return;
+    if (!S_ISREG(info.st_mode)) throw InputError(file, not_replaceable);
+    const auto begin = beginning_of(real_path(file), enough_to_tell);
+    if (!begin) return;
+    if (lower.ends_with(".escarp") || begins_like_a_cell(*begin))
+        throw InputError(file, "This is a cell; choose another name. Nothing was written.");
+    if (begin->starts_with("SQLite format 3"))
+        throw InputError(file, "This is a database of results; choose another name. Nothing was written.");
+}
+
+int open_fresh(const std::string& file, std::string& name, bool for_others) {
+    for (int attempt = 0; attempt < 20; ++attempt) {
+        name = fresh_path(real_path(file)).string();
+        const int fd = ::open(name.c_str(), O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC,
+            for_others ? 0666 : 0600);
+        if (fd >= 0) return fd;
+        if (errno != EEXIST) break;
+    }
+    fail(file, "The file cannot be written");
+}
 
 void write_file(const std::string& file, const std::string& bytes) {
     struct stat old {};
@@ -133,37 +222,19 @@ void write_file(const std::string& file, const std::string& bytes) {
         if (!S_ISREG(old.st_mode)) throw InputError(file, not_replaceable);
         if (old.st_nlink > 1) return write_in_place(file, bytes);
     }
-    const std::string fresh = fresh_name(file);
-    Descriptor out(::open(fresh.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC,
-        there ? 0600 : 0666));  // its mode comes when it is whole: a private file is never open to others
-    if (!out) fail(file, "The file cannot be written");
-    if (!put(out.get(), bytes) || !out.close()) {
-        const int why = errno;
-        ::unlink(fresh.c_str());
-        errno = why;
-        fail(file, not_written);
-    }
-    take_place(fresh, file);
-}
-
-void take_place(const std::string& fresh, const std::string& file) {
     const std::string target = real_path(file);
+    std::string fresh;
+    Descriptor out(open_fresh(file, fresh, !there));
     const auto given_up = [&] {
         const int why = errno;
         ::unlink(fresh.c_str());
         errno = why;
         fail(file, not_written);
     };
-    Descriptor out(::open(fresh.c_str(), O_WRONLY | O_CLOEXEC));
-    if (!out) given_up();
-    struct stat old {};
-    if (::stat(target.c_str(), &old) == 0) {
-        if (!S_ISREG(old.st_mode)) {
-            ::unlink(fresh.c_str());
-            throw InputError(file, not_replaceable);
-        }
+    if (!put(out.get(), bytes)) given_up();
+    if (there) {
         // Where the owner cannot be kept, the group may be; a mode that gives rights to others is set last, and only
-        // with them.
+        // with them: a private file is never open to others.
         const bool owner = ::fchown(out.get(), old.st_uid, old.st_gid) == 0,
                    group = owner || ::fchown(out.get(), static_cast<uid_t>(-1), old.st_gid) == 0;
         if (::fchmod(out.get(), old.st_mode & (owner ? 07777u : group ? 0777u : 0707u)) != 0) given_up();
@@ -172,17 +243,20 @@ void take_place(const std::string& fresh, const std::string& file) {
     flush_folder(target);
 }
 
-void remove_left_overs(const std::string& file) {
+void remove_left_overs(const std::string& file, bool (*ours)(const std::string&)) {
     const std::filesystem::path target(real_path(file));
-    const std::string begin = target.filename().string() + fresh_mark;
     std::error_code none;
     const std::filesystem::path folder = target.has_parent_path() ? target.parent_path() : ".";
-    for (std::filesystem::directory_iterator at(folder, none), end; !none && at != end; at.increment(none)) {
-        const std::string name = at->path().filename().string();
-        if (!name.starts_with(begin) || name.size() == begin.size()) continue;
-        if (std::all_of(name.begin() + static_cast<std::ptrdiff_t>(begin.size()), name.end(),
-                [](unsigned char c) { return std::isdigit(c) != 0; }))
-            ::unlink(at->path().c_str());
+    std::vector<std::string> found;
+    for (std::filesystem::directory_iterator at(folder, none), end; !none && at != end; at.increment(none))
+        if (is_fresh_name(at->path().filename().string(), target.filename().string()))
+            found.push_back(at->path().string());
+    for (const std::string& one : found) {
+        const auto begin = beginning_of(one, enough_to_tell);
+        if (!begin || (!begin->empty() && !ours(*begin))) continue;  // somebody else's
+        struct stat info {};
+        if (::lstat(one.c_str(), &info) != 0 || info.st_uid != ::geteuid()) continue;
+        ::unlink(one.c_str());
     }
 }
 

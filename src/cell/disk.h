@@ -3,6 +3,7 @@
 
 #include <cstddef>
 #include <string>
+#include <vector>
 
 namespace escarp::cell {
 
@@ -22,14 +23,22 @@ bool read_only(const std::string& file);
 /// program in the midst of it leaves it cut off). Throws InputError with the reason; the old file is untouched then.
 void write_file(const std::string& file, const std::string& bytes);
 
-/// A name beside `file` to write to before the result takes the file's place.
-std::string fresh_name(const std::string& file);
-/// Lets `fresh`, which is whole, take the place of `file` as `write_file` says. Throws InputError; `fresh` is gone
-/// then.
-void take_place(const std::string& fresh, const std::string& file);
+/// For files that are handed on: refuses what would destroy something. `endings`: of which one is expected, without the
+/// dot (none: any). Refused are another ending, a folder, a pipe or a device, a cell file, a file of results, and
+/// whatever is read meanwhile. Throws InputError.
+void check_target(
+    const std::string& file, const std::vector<std::string>& endings, const std::vector<std::string>& reads = {});
 
-/// Removes what programs that were killed while they wrote `file` left beside it. Only for the one who holds the file's
+/// A new file beside `file` for what will take its place: exclusive, not through a link, under a name that nobody can
+/// foresee. The descriptor is the caller's; `name` is told. Throws InputError.
+/// `for_others`: as the user's mask lets others read it, else the owner alone.
+int open_fresh(const std::string& file, std::string& name, bool for_others = false);
+
+/// Whether a text begins as a cell file does.
+bool begins_like_a_cell(const std::string& bytes);
+/// Removes what programs that were killed while they wrote `file` left beside it: files under a name as `open_fresh`
+/// gives it, of the same owner, that hold nothing or whose first 4 kB are `ours`. Only for the one who holds the file's
 /// lock.
-void remove_left_overs(const std::string& file);
+void remove_left_overs(const std::string& file, bool (*ours)(const std::string& bytes) = begins_like_a_cell);
 
 }  // namespace escarp::cell

@@ -88,7 +88,7 @@ Document::Document()
 Document Document::parse(const std::string& text) { return checked(parse_json(text)); }
 
 Document Document::checked(json tree) {
-    check_depth(tree);
+    check_bounds(tree);
     check_outline(tree);
     if (!tree.contains("variants")) tree["variants"] = json::array({json{{"id", "A"}, {"name", "First layout"}}});
     if (!tree.contains("baseline")) tree["baseline"] = tree["variants"][0]["id"].get<std::string>();

@@ -25,7 +25,12 @@ std::string value_text(const Signal& signal, double value) {
 }
 
 std::string ExpressionError::message(const std::string& text) const {
-    const std::string before = at == 0 ? "at the beginning" : "after \"" + text.substr(0, at) + "\"";
+    constexpr std::size_t enough = 60;
+    const std::string before = at == 0 ? "at the beginning"
+                               : at <= enough
+                                   ? "after \"" + text.substr(0, at) + "\""
+                                   : "after \"..." + text.substr(at - enough, enough) + "\" (letter " +
+                                         std::to_string(at) + ")";
     return expected + " is expected " + before +
            (found.empty() ? ", where it ends." : ", instead of \"" + found + "\".");
 }
@@ -99,6 +104,7 @@ private:
         bool on_off;
     };
     static constexpr int deepest = 100;
+    static constexpr std::size_t most_parts = 1000;
 
     const Token& now() const { return tokens_[next_]; }
     bool takes(const char* text) {
@@ -115,6 +121,8 @@ private:
             out_.text_.substr(at, out_.text_.find_last_not_of(" \t\n", end - 1) + 1 - at)};
     }
     Value add(Op op, bool on_off, int left = -1, int right = -1, double value = 0, int signal = -1) {
+        // What is made of it is as deep as it is long, where it goes on and on.
+        if (out_.nodes_.size() >= most_parts) fail("The end (no more than 1000 signals, numbers and signs)");
         out_.nodes_.push_back({op, value, signal, left, right});
         return {static_cast<int>(out_.nodes_.size()) - 1, on_off};
     }
@@ -213,7 +221,7 @@ private:
         double value = 0;
         const char* end = token.text.data() + token.text.size();
         const auto read = std::from_chars(token.text.data(), end, value);
-        if (read.ec != std::errc() || read.ptr != end) fail("A number such as 4 or 0.5");
+        if (read.ec != std::errc() || read.ptr != end || value > 1e12) fail("A number such as 4 or 0.5, up to 1e12,");
         ++next_;
         return add(Op::value, false, -1, -1, value);
     }

@@ -89,6 +89,37 @@ std::vector<std::string> Values::ids(const std::string& key) const {
     return out;
 }
 
+void Values::check() const {
+    using Type = Field::Type;
+    for (const Field& f : fields_) {
+        if (!has(f.key)) {
+            if (f.needed()) problem(f.key, "The key is missing; " + f.label + " is expected.");
+            continue;
+        }
+        switch (f.type) {
+            case Type::number: f.varies ? void(spread(f.key)) : void(number(f.key)); break;
+            case Type::whole: whole(f.key); break;
+            case Type::flag: reader_.flag(f.key, false); break;
+            case Type::choice: choice(f.key); break;
+            case Type::ids: ids(f.key); break;
+            case Type::vector: vector(f.key); break;
+            case Type::text: text(f.key, ""); break;
+            case Type::numbers: {
+                const json& all = reader_.raw(f.key);
+                if (!all.is_array()) problem(f.key, "A list of numbers is expected.");
+                else if (static_cast<int>(all.size()) < f.least || (f.most > 0 && static_cast<int>(all.size()) > f.most))
+                    problem(f.key, f.most == 0          ? "At least one number is expected."
+                                   : f.least == f.most ? "A list of " + std::to_string(f.most) + " numbers is expected."
+                                                       : "A list of " + std::to_string(f.least) + " to " +
+                                                             std::to_string(f.most) + " numbers is expected.");
+                else reader_.numbers(f.key, all.size(), {f.low, f.high});
+                break;
+            }
+            default: break;  // a name of something in the cell, or a group: who uses it looks it up
+        }
+    }
+}
+
 std::vector<Reader> Values::list(const std::string& key) const {
     const int most = field(key).most;
     return most > 0 ? reader_.list(key, static_cast<std::size_t>(most)) : reader_.list(key);

@@ -157,6 +157,9 @@ public:
     /// Elements of a list of groups, no more than its table says.
     std::vector<Reader> list(const std::string& key) const;
     std::string choice(const std::string& key) const;
+    /// Tells what is missing or does not fit of all keys of the table, before anything is done with them. What depends
+    /// on the cell (whether there is such a device) is for who uses them.
+    void check() const;
     void problem(const std::string& key, const std::string& message) const { reader_.problem(key, message); }
 
 private:

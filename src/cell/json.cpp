@@ -1,6 +1,6 @@
 #include "json.h"
 
-#include <algorithm>
+#include <cmath>
 #include <vector>
 
 #include "problem.h"
@@ -33,17 +33,65 @@ std::string plain(const std::string& what) {
     throw InputError("file", "Groups are nested more than " + std::to_string(deepest) + " deep; no cell file is.");
 }
 
-bool within_depth(const json& tree, int left) {
-    if (left < 0) return false;
-    return !tree.is_structured() ||
-           std::all_of(tree.begin(), tree.end(), [left](const json& child) { return within_depth(child, left - 1); });
+constexpr std::size_t longest_name = 200, longest_text = 100'000;
+constexpr double largest_number = 1e12;
+
+/// What is out of bounds in one value that holds no others; empty: nothing.
+std::string out_of_bounds(const std::string& key, const json& value) {
+    if (value.is_string()) {
+        const std::size_t length = value.get_ref<const std::string&>().size();
+        if (key == "name" && length > longest_name)
+            return "The name takes " + std::to_string(length) + " bytes; at most " + std::to_string(longest_name) +
+                   " are possible.";
+        const bool packed = key == "surface" || key == "picture";  // triangles, and what lies under the Floor
+        if (!packed && length > longest_text)
+            return "The text takes " + std::to_string(length) + " bytes; at most " + std::to_string(longest_text) +
+                   " are possible.";
+    } else if (value.is_number() && !(std::abs(value.get<double>()) <= largest_number)) {
+        return "Found " + value.dump() + "; numbers of up to 1e12 are possible.";
+    }
+    return {};
+}
+
+/// The first place that is out of bounds, and what is wrong there; its steps are put before `where` on the way back.
+bool look_for_bounds(const std::string& key, const json& tree, int left, std::string& where, std::string& what) {
+    if (left < (tree.is_structured() ? 1 : 0)) too_deep();
+    const auto beneath = [&](const std::string& name, const json& child) {
+        if (!look_for_bounds(name, child, left - 1, where, what)) return false;
+        where = (name.size() > 60 ? name.substr(0, 60) + "..." : name) + (where.empty() ? "" : "/") + where;
+        return true;
+    };
+    if (tree.is_object()) {
+        for (const auto& [name, child] : tree.get_ref<const json::object_t&>()) {
+            if (name.size() > longest_name)
+                throw InputError("file", "A key takes " + std::to_string(name.size()) + " bytes; no cell file's does.");
+            if (beneath(name, child)) return true;
+        }
+        return false;
+    }
+    if (tree.is_array()) {
+        for (std::size_t i = 0; i < tree.size(); ++i) {
+            const json& child = tree[i];
+            const bool flat = !child.is_structured();  // long lists of numbers: no text is made for each
+            if (flat && (what = out_of_bounds({}, child)).empty()) continue;
+            if (flat) return where = std::to_string(i), true;
+            const bool named = child.is_object() && child.contains("id") && child["id"].is_string() &&
+                               child["id"].get_ref<const std::string&>().size() <= longest_name;
+            if (beneath(named ? child["id"].get<std::string>() : std::to_string(i), child)) return true;
+        }
+        return false;
+    }
+    what = out_of_bounds(key, tree);
+    return !what.empty();
 }
 
 /// Goes through a text before anything is made of it.
 struct Bounds : nlohmann::json_sax<json> {
+    explicit Bounds(int most) : deepest_here(most) {}
+    const int deepest_here;
     std::vector<std::size_t> keys;  ///< of each group that is open
     bool within() const {
-        if (keys.size() > static_cast<std::size_t>(deepest)) too_deep();
+        if (keys.size() > static_cast<std::size_t>(deepest_here)) too_deep();
         return true;
     }
     bool opened() {
@@ -79,8 +127,8 @@ struct Bounds : nlohmann::json_sax<json> {
 
 }  // namespace
 
-json parse_json(const std::string& text) {
-    Bounds bounds;
+json parse_json(const std::string& text, int more) {
+    Bounds bounds(deepest + more);
     json::sax_parse(text, &bounds);
     try {
         return json::parse(text);
@@ -92,8 +140,9 @@ json parse_json(const std::string& text) {
     }
 }
 
-void check_depth(const json& tree) {
-    if (!within_depth(tree, deepest)) too_deep();
+void check_bounds(const json& tree) {
+    std::string where, what;
+    if (look_for_bounds({}, tree, deepest, where, what)) throw InputError(where, what);
 }
 
 }  // namespace escarp::cell

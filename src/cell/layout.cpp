@@ -7,6 +7,12 @@
 
 namespace escarp::cell {
 
+const std::vector<std::string>& keys_without_figures() {
+    static const std::vector<std::string> all{
+        "name", "views", "underlay", "studies", "variants", "baseline", "retired_ids", "unfinished_models"};
+    return all;
+}
+
 struct Layout::State {
     Document document;
     std::string variant;
@@ -40,9 +46,7 @@ const std::string& Layout::content() const {
     const json& resolved = tree();
     std::call_once(s.sum_up, [&] {
         json sense = resolved;
-        for (const char* key :
-            {"name", "views", "underlay", "studies", "variants", "baseline", "retired_ids", "unfinished_models"})
-            sense.erase(key);
+        for (const std::string& key : keys_without_figures()) sense.erase(key);
         const std::string text = sense.dump();
         char out[40];
         std::snprintf(out, sizeof out, "%016llx%016llx",

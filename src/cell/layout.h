@@ -8,6 +8,9 @@ namespace escarp::cell {
 
 /// A value; copies share what was read, and it is read once, when it is first asked for. Safe to use from several
 /// threads.
+/// Keys of a cell, at its top, that no figure depends on.
+const std::vector<std::string>& keys_without_figures();
+
 class Layout {
 public:
     Layout(Document document, std::string variant, const Kinds& kinds);

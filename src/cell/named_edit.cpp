@@ -36,18 +36,23 @@ Change carry_out(const Layout& layout, const json& said, const std::vector<Named
     const Reader reader(said, "", problems, &ledger);
     reader.knows({"do"});
     const Values values(reader, found->arguments);
-    for (const Field& f : found->arguments) {  // all of them are asked for, whatever the edit then does with them
-        if (f.needed() && !values.has(f.key)) values.problem(f.key, "The key is missing; " + f.label + " is expected.");
-        reader.knows({f.key.c_str()});
-    }
+    for (const Field& f : found->arguments) reader.knows({f.key.c_str()});  // whatever the edit then does with them
+    values.check();
     if (!ledger.complete()) {
         const std::vector<Problem> slips = ledger.slips();
         problems.insert(problems.end(), slips.begin(), slips.end());
     }
     if (!problems.empty()) throw InputError(std::move(problems));
-    Change change = found->act(layout, values);
-    if (!problems.empty()) throw InputError(std::move(problems));
-    return change;
+    try {
+        Change change = found->act(layout, values);
+        if (!problems.empty()) throw InputError(std::move(problems));
+        return change;
+    } catch (const InputError& e) {  // where nothing nearer is said, it is the edit
+        std::vector<Problem> all = e.problems();
+        for (Problem& p : all)
+            if (p.where.empty()) p.where = name;
+        throw InputError(std::move(all));
+    }
 }
 
 Change changed(const Layout& layout, const Edit& edit, json made) {

@@ -86,6 +86,7 @@ MeshAsset read_mesh(const Reader& r) {
 /// Where parts lie on a carrier, in the order of filling.
 void read_seats(const Reader& r, PartType& p) {
     constexpr int most = 500;
+    constexpr double farthest = 1e4;  // mm
     const Values v(r, carrier_fields());
     const int columns = v.whole("columns"), rows = v.whole("rows"), layers = v.whole("layers");
     const double dx = v.number("pitch_x_mm"), dy = v.number("pitch_y_mm"), dz = v.number("pitch_z_mm");
@@ -94,9 +95,10 @@ void read_seats(const Reader& r, PartType& p) {
     std::vector<Vector3> plane;
     if (r.has("places_mm")) {
         for (const json& one : r.raw("places_mm"))
-            if (one.is_array() && one.size() == 2 && one[0].is_number() && one[1].is_number())
+            if (one.is_array() && one.size() == 2 && one[0].is_number() && one[1].is_number() &&
+                std::max(std::abs(one[0].get<double>()), std::abs(one[1].get<double>())) <= farthest)
                 plane.emplace_back(1e-3 * one[0].get<double>(), 1e-3 * one[1].get<double>(), 0);
-            else r.problem("places_mm", "A list of [x, y] in millimetres is expected.");
+            else r.problem("places_mm", "A list of [x, y] in millimetres is expected, of up to 10,000 mm each.");
     } else {
         for (int i = 0; i < rows * columns; ++i) {
             const int row = along_x ? i / columns : i % rows, column = along_x ? i % columns : i / rows;
@@ -165,8 +167,25 @@ void refuse_twins(const std::vector<Item>& items, const std::string& list, std::
                 {list + "/" + item.id + "/id", "Two elements have the id \"" + item.id + "\"; give each its own."});
 }
 
+/// What stands on more than this many others, one on the other, is a problem: whatever goes up or down from hosts to
+/// what they carry needs no bound of its own.
+void check_hosts(Cell& cell, const std::vector<Reader>& readers) {
+    constexpr int most = 100;
+    for (const int i : indices(cell.devices)) {
+        std::set<int> below;
+        int host = cell.devices[i].host;
+        while (host >= 0 && static_cast<int>(below.size()) <= most && below.insert(host).second)
+            host = cell.devices[host].host;
+        if (static_cast<int>(below.size()) <= most) continue;
+        readers[i].problem("host", "\"" + cell.devices[i].name + "\" stands on more than " + std::to_string(most) +
+                                       " devices, one on the other; put one of them on the floor.");
+        cell.devices[i].host = -1;
+    }
+}
+
 /// Places every device in the world; a ring of hosts is a problem.
 void place_devices(Cell& cell, const std::vector<Reader>& readers) {
+    check_hosts(cell, readers);
     std::vector<int> state(cell.devices.size(), 0);
     const auto place = [&](auto&& self, std::size_t i) -> bool {
         if (state[i] == 2) return true;

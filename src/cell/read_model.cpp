@@ -279,7 +279,10 @@ void read_arm(const Reader& r, const Cell& cell, Device& d) {
     }
     Arm arm;
     arm.model = &*found;
-    if (r.has("travel")) {
+    if (r.has("travel") && found->mechanism.size() >= kinematics::most_joints) {
+        r.problem("travel", "\"" + found->name + "\" has " + std::to_string(found->mechanism.size()) +
+                                " joints with a drive, the most that are possible; it cannot stand on a travel axis.");
+    } else if (r.has("travel")) {
         arm.made = std::make_shared<const ArmModel>(arm_on_travel(*found, read_travel(r.group("travel"))));
         arm.model = arm.made.get();
     }

@@ -1,10 +1,12 @@
 #include "read_signals.h"
 
 #include <algorithm>
+#include <cmath>
 #include <map>
 
 #include <geometry/indices.h>
 #include "names.h"
+#include "numbers.h"
 #include "tables.h"
 
 namespace escarp::cell {
@@ -58,9 +60,11 @@ void read_signals(const Reader& r, Device& d) {
         for (const std::string& name : v.ids("own_signals")) add(r, "own_signals", d, {name});
     for (const Reader& one : v.list("own_numbers")) {
         const Values number(one, own_number_fields());
-        add(one, "id", d,
-            {number.id(), type_of(number.choice("type")), Signal::Way::output, number.number("start"),
-                number.text("unit")});
+        const Signal::Type type = type_of(number.choice("type"));
+        const double start = number.number("start");
+        if (type == Signal::Type::whole && start != std::floor(start))
+            one.problem("start", "Found " + shortest(start) + "; a whole number is expected.");
+        add(one, "id", d, {number.id(), type, Signal::Way::output, start, number.text("unit")});
     }
     if (r.has("starts_on"))
         for (const std::string& name : v.ids("starts_on")) {

@@ -19,9 +19,9 @@ namespace escarp::cell {
 namespace {
 
 constexpr const char* ending = ".edits";
-constexpr const char* fresh_ending = ".new";
 constexpr std::size_t largest_journal = 1u << 30, longest_journal = 64u << 20;
 constexpr std::size_t most_dropped = 20;
+constexpr int around_a_document = 4;  // groups that a record puts around what it holds
 
 [[noreturn]] void fail(const std::string& where, const std::string& what) {
     throw InputError(where, what + ": " + std::strerror(errno) + ".");
@@ -65,9 +65,13 @@ std::vector<json> read_records(const std::string& path) {
         if (length > text.size() || line + 1 + length >= text.size()) break;
         const std::string body = text.substr(line + 1, length);
         if (text[line + 1 + length] != '\n' || ContentKey().add(body).value() != sum) break;
-        json record = json::parse(body, nullptr, false);
-        if (!record.is_object()) break;
-        out.push_back(std::move(record));
+        try {
+            json record = parse_json(body, around_a_document);
+            if (!record.is_object()) break;
+            out.push_back(std::move(record));
+        } catch (const InputError&) {
+            break;  // nothing that this program wrote
+        }
         at = line + 2 + length;
     }
     return out;
@@ -76,7 +80,9 @@ std::vector<json> read_records(const std::string& path) {
 /// Opens and locks; -1 when another program holds it. The path may be swapped for a new file meanwhile: then once more.
 int open_locked(const std::string& path, bool make) {
     for (int round = 0; round < 5; ++round) {
-        const int fd = ::open(path.c_str(), O_RDWR | O_APPEND | O_CLOEXEC | (make ? O_CREAT : 0), 0600);
+        // Not through a link: whoever may write the folder could have put one there.
+        const int fd =
+            ::open(path.c_str(), O_RDWR | O_APPEND | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK | (make ? O_CREAT : 0), 0600);
         if (fd < 0) return -2;
         if (::flock(fd, LOCK_EX | LOCK_NB) != 0) {
             ::close(fd);
@@ -92,6 +98,13 @@ int open_locked(const std::string& path, bool make) {
         ::close(fd);
     }
     return -1;
+}
+
+bool begins_like_a_journal(const std::string& bytes) {
+    unsigned long long length = 0, sum = 0;
+    int read = 0;
+    return std::sscanf(bytes.c_str(), "%llu %llx\n%n", &length, &sum, &read) == 2 && read > 0 &&
+           bytes.substr(static_cast<std::size_t>(read)).starts_with("{\"file\":");
 }
 
 std::string real(const std::string& file) {
@@ -136,7 +149,7 @@ bool SafeFile::hold(const std::string& file) {
     journal_ = journal;
     file_ = file;
     remove_left_overs(file);
-    ::unlink((journal + fresh_ending).c_str());
+    remove_left_overs(journal, begins_like_a_journal);
     stamp_ = stamp_of(file);
     dirty_ = ::lseek(fd, 0, SEEK_END) > 0;  // until `begin` says what is in it
     return true;
@@ -150,10 +163,16 @@ std::optional<Recovered> SafeFile::left_over(const Document& on_disk) const {
 
 /// A new journal that begins with the whole document takes the old one's place at one stroke.
 void SafeFile::restart(const Document& now, bool saved) {
-    const std::string fresh = journal_ + fresh_ending;
     const std::string first = record_text({{"file", file_}, {"saved", saved}, {"whole", now.tree()}});
-    const int fd = ::open(fresh.c_str(), O_RDWR | O_APPEND | O_CREAT | O_TRUNC | O_CLOEXEC, 0600);
-    if (fd < 0 || ::flock(fd, LOCK_EX | LOCK_NB) != 0) fail(fresh, "The edits' journal cannot be written");
+    std::string fresh;
+    const int fd = open_fresh(journal_, fresh);
+    if (::fcntl(fd, F_SETFL, O_APPEND) != 0 || ::flock(fd, LOCK_EX | LOCK_NB) != 0) {
+        const int why = errno;
+        ::close(fd);
+        ::unlink(fresh.c_str());
+        errno = why;
+        fail(journal_, "The edits' journal cannot be written");
+    }
     try {
         write_all(fd, first, fresh);
     } catch (...) {
@@ -162,7 +181,10 @@ void SafeFile::restart(const Document& now, bool saved) {
         throw;
     }
     if (::rename(fresh.c_str(), journal_.c_str()) != 0) {
+        const int why = errno;
         ::close(fd);
+        ::unlink(fresh.c_str());
+        errno = why;
         fail(journal_, "The edits' journal cannot be written");
     }
     if (lock_ >= 0) ::close(lock_);

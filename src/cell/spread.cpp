@@ -14,6 +14,7 @@ namespace {
 
 constexpr double pi = 3.14159265358979323846;
 constexpr std::size_t most_measured = 10000;
+constexpr double largest = 1e9;  // s
 
 double normal_share(double z) { return 0.5 * std::erfc(-z / std::sqrt(2.0)); }
 double normal_density(double z) { return std::exp(-0.5 * z * z) / std::sqrt(2 * pi); }
@@ -44,6 +45,7 @@ public:
         double value = 0;
         const auto [end, error] = std::from_chars(text_.data() + at_, text_.data() + text_.size(), value);
         if (error != std::errc() || !std::isfinite(value)) fail(std::string("a number is expected: ") + what);
+        if (std::abs(value) > largest) fail("a number of up to 1e9 is expected");
         at_ = static_cast<std::size_t>(end - text_.data());
         skip();
         return value;
@@ -171,6 +173,8 @@ Spread Spread::parse(const std::string& text) {
             s.b_ = positive(in.number("the standard deviation"), "the standard deviation");
             if (s.shape_ == Shape::normal && s.b_ > 10 * s.a_)
                 in.fail("the standard deviation is expected to be ten times the mean at the most");
+            if (s.b_ > 1000 * s.a_)
+                in.fail("the standard deviation is expected to be a thousand times the mean at the most");
             break;
         case Shape::erlang:
             s.a_ = in.number("the number of phases");

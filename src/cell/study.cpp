@@ -1,5 +1,7 @@
 #include "study.h"
 
+#include "numbers.h"
+
 #include "device_kind.h"
 #include "edit.h"
 #include "names.h"
@@ -101,6 +103,40 @@ Study read_study(const Reader& r) {
     s.tries = v.whole("tries");
     s.starts = v.whole("starts");
     return s;
+}
+
+std::string value_in_words(const json& value) {
+    constexpr std::size_t most = 5;
+    const auto named = [](const json& one) -> std::string {
+        for (const char* key : {"name", "id"})
+            if (one.is_object() && one.contains(key) && one[key].is_string()) return one[key].get<std::string>();
+        return {};
+    };
+    if (value.is_null()) return "nothing";
+    if (value.is_boolean()) return value.get<bool>() ? "on" : "off";
+    if (value.is_number()) return shortest(value.get<double>());
+    if (value.is_string()) return value.get<std::string>();
+    if (value.empty()) return "none";
+    std::string out;
+    std::size_t told = 0;
+    const auto more = [&](const std::string& words) {
+        if (++told <= most) out += (out.empty() ? "" : ", ") + words;
+    };
+    if (value.is_array()) {
+        for (const json& one : value) {
+            const std::string name = named(one);
+            const std::string what = one.is_object() && one.contains("do") ? one.value("do", "") : std::string();
+            more(!what.empty() ? what : !name.empty() ? name : value_in_words(one));
+        }
+    } else if (const std::string name = named(value); !name.empty()) {
+        return name;
+    } else {
+        for (const auto& [key, inner] : value.get_ref<const json::object_t&>()) {
+            const Field* f = find_field(placement_fields(), key);
+            more((f ? f->label : key) + " " + value_in_words(inner));
+        }
+    }
+    return told > most ? out + " and " + std::to_string(told - most) + " more" : out;
 }
 
 PathMeaning meaning_of_path(const json& tree, const std::string& at, const Kinds& kinds) {

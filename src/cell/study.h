@@ -59,6 +59,8 @@ struct PathMeaning {
     const Field* field;  ///< null: not one of a table
     std::string words;   ///< "Arm 1 x", "Tester process time"; the path itself where nothing better is known
 };
+/// A value of the file as people say it: lists by their names, groups by what they hold, nothing longer than a line.
+std::string value_in_words(const json& value);
 /// `tree`: a resolved cell.
 PathMeaning meaning_of_path(const json& tree, const std::string& at, const Kinds& kinds);
 

@@ -1,7 +1,7 @@
 #include "wiring.h"
 
 #include <algorithm>
-#include <set>
+#include <map>
 #include <string_view>
 
 #include <geometry/indices.h>
@@ -36,16 +36,17 @@ public:
         if (!rest.empty()) return;
         const int bits = size == 'B' ? 8 : size == 'W' ? 16 : size == 'D' ? 32 : 1;
         const int first = 8 * byte + bit;
-        for (int i = 0; i < bits; ++i) taken_.insert(first + i);
+        for (int i = 0; i < bits; ++i) take(first + i);
     }
     std::string next(const Signal& s) {
         const std::string area = s.input() ? "%Q" : "%I";
         const int bits = s.type == Signal::Type::on_off ? 1 : s.type == Signal::Type::whole ? 16 : 32;
-        for (int first = 0;; first += bits) {
+        // What is taken stays so: nothing before the last one of this size is free any more.
+        for (int& first = from_[bits];; first += bits) {
             bool free = true;
-            for (int i = 0; i < bits; ++i) free = free && !taken_.count(first + i);
+            for (int i = 0; i < bits; ++i) free = free && !taken(first + i);
             if (!free) continue;
-            for (int i = 0; i < bits; ++i) taken_.insert(first + i);
+            for (int i = 0; i < bits; ++i) take(first + i);
             const std::string byte = std::to_string(first / 8);
             return bits == 1 ? area + "X" + byte + "." + std::to_string(first % 8)
                              : area + (bits == 16 ? "W" : "D") + byte;
@@ -53,7 +54,13 @@ public:
     }
 
 private:
-    std::set<int> taken_;
+    bool taken(int bit) const { return static_cast<std::size_t>(bit) < taken_.size() && taken_[bit]; }
+    void take(int bit) {
+        if (static_cast<std::size_t>(bit) >= taken_.size()) taken_.resize(static_cast<std::size_t>(bit) + 1024);
+        taken_[bit] = true;
+    }
+    std::vector<bool> taken_;
+    std::map<int, int> from_;  ///< by size in bits: where the search for a free place begins
 };
 
 void each_named(const Step& s, const std::function<void(int signal)>& act) {

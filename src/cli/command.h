@@ -14,7 +14,7 @@ namespace escarp::cli {
 using cell::json;
 
 struct Arguments {
-    std::string file, variant, out, mesh, as = "structure", unit, name, ask, shard, csv;
+    std::string file, variant, out, mesh, as = "structure", unit, name, ask, shard, csv, meshes, command;
     std::vector<std::string> files;
     int threads = 0;
     bool as_json = false, take_it = false, drop_it = false, y_up = false, place = false, keep_origin = false,

@@ -3,9 +3,7 @@
 #include <cell/disk.h>
 
 namespace escarp::cli {
-namespace {
 
-/// Why a variant is no cell; empty where it is one.
 std::vector<cell::Problem> problems_of(const cell::Document& d, const std::string& variant) {
     try {
         simulation::layout(d, variant).shared_cell();
@@ -14,8 +12,6 @@ std::vector<cell::Problem> problems_of(const cell::Document& d, const std::strin
         return e.problems();
     }
 }
-
-}  // namespace
 
 HeldCell::HeldCell(Arguments& a) : safe_(cell::SafeFile::usual_room()) {
     cell::check_regular(a.file);

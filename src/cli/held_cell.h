@@ -7,6 +7,9 @@
 
 namespace escarp::cli {
 
+/// Why a variant is no cell; empty where it is one.
+std::vector<cell::Problem> problems_of(const cell::Document& document, const std::string& variant);
+
 class HeldCell {
 public:
     /// Throws InputError where another program holds the cell, and where an interrupted session left edits that nobody

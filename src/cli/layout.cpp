@@ -58,11 +58,13 @@ int edit(Arguments& a) {
             answer({{"line", number}, {"done", edit.name}});
         } catch (const cell::InputError& e) {
             code = 2;
-            answer(
-                {{"line", number}, {"refused", e.problems().front().message}, {"where", e.problems().front().where}});
-        } catch (const json::exception& e) {
+            const cell::Problem& first = e.problems().front();
+            answer({{"line", number}, {"refused", first.message},
+                {"where", first.where.empty() ? "line " + std::to_string(number) : first.where}});
+        } catch (const json::exception&) {
             code = 2;
-            answer({{"line", number}, {"refused", std::string("The line's values do not fit: ") + e.what()}});
+            answer({{"line", number}, {"refused", "A value of this line is of another kind than its key expects."},
+                {"where", "line " + std::to_string(number)}});
         }
     }
     if (!held.saved()) held.save();
@@ -96,6 +98,14 @@ int recover(Arguments& a) {
         std::cout << a.file << ": " << found->edits << " edits that were not saved, the last: " << found->last_edit
                   << "\n";
     if (a.take_it) {
+        // What is taken has to be a cell, or the file would be none afterwards.
+        for (const cell::VariantInfo& v : found->document.variants()) {
+            const std::vector<cell::Problem> wrong_there = problems_of(found->document, v.id);
+            if (!wrong_there.empty() && (!on_disk || !on_disk->has_variant(v.id) || problems_of(*on_disk, v.id).empty()))
+                throw cell::InputError(wrong_there.front().where,
+                    "With these edits variant " + v.id + " would be no cell: " + wrong_there.front().message +
+                        " Nothing was taken; --drop keeps the edits aside.");
+        }
         if (on_disk && found->before_edits && !(*found->before_edits == *on_disk)) {
             const std::string kept = cell::SafeFile::keep_dropped(room, *on_disk);
             std::cout << "the file was changed after them; what it held is kept as "
@@ -154,7 +164,7 @@ int import(Arguments& a) {
 int read_urdf(Arguments& a) {
     HeldCell held(a);
     const cell::Document& d = held.document();
-    const exchange::UrdfArm arm = exchange::read_urdf(a.mesh, d);
+    const exchange::UrdfArm arm = exchange::read_urdf(a.mesh, d, {}, a.meshes);
     cell::Document next = d.edited(a.variant, exchange::urdf_edit(simulation::layout(d, a.variant), arm));
     const std::string id = arm.model["id"];
     const std::vector<cell::Problem> mistakes =

@@ -9,12 +9,14 @@
 #include <csignal>
 #include <cstdio>
 #include <cstring>
+#include <filesystem>
 #include <functional>
 #include <iostream>
 #include <optional>
 #include <set>
 
 #include <cell/catalogue.h>
+#include <cell/disk.h>
 #include <cell/schema.h>
 #include <exchange/question.h>
 #include <study/named_edits.h>
@@ -150,8 +152,20 @@ int put(const exchange::Question& question, Arguments& a, const json& said) {
     return tell(exchange::ask(question, simulation::layout(d, a.variant), said, how), a, strict);
 }
 
+/// The cell's file and the geometry that it links.
+std::vector<std::string> files_read(const cell::Document& d, const std::string& file) {
+    std::vector<std::string> all{file};
+    const std::filesystem::path folder = std::filesystem::absolute(file).parent_path();
+    for (const json& mesh : d.tree().value("meshes", json::array()))
+        if (mesh.is_object() && mesh.contains("link") && mesh["link"].is_object() && mesh["link"].contains("file") &&
+            mesh["link"]["file"].is_string())
+            all.push_back((folder / mesh["link"]["file"].get<std::string>()).string());
+    return all;
+}
+
 int hand_on(const exchange::Exporter& exporter, Arguments& a, const json& said) {
     const cell::Document d = opened(a);
+    if (!a.out.empty()) cell::check_target(a.out, exporter.endings, files_read(d, a.file));
     return tell(exchange::export_to(exporter, simulation::layout(d, a.variant), said, a.out), a, false);
 }
 
@@ -193,18 +207,13 @@ public:
         add_exporters();
         command("edit", "makes edits given on stdin, one JSON value a line, and saves", edit);
         CLI::App* sub = command("recover", "what an interrupted session left beside the file", recover);
-        sub->add_flag("--take", a.take_it, "save it into the file");
-        sub->add_flag("--drop", a.drop_it, "throw it away");
+        CLI::Option* take = sub->add_flag("--take", a.take_it, "save it into the file");
+        sub->add_flag("--drop", a.drop_it, "throw it away")->excludes(take);
         add_imports();
         add_studies();
-        app_.add_subcommand("help", "every command with its options, and every edit with what it is told")
-            ->callback([this] {
-                chosen_ = [this](Arguments&) {
-                    std::cout << app_.help("", CLI::AppFormatMode::All);
-                    print_edits();
-                    return 0;
-                };
-            });
+        sub = app_.add_subcommand("help", "the commands; of one command its options");
+        sub->add_option("COMMAND", a.command, "a command, \"edits\" for the edits by name, or \"all\"");
+        sub->callback([this] { chosen_ = [this](Arguments& given) { return help(given.command); }; });
         command("schema", "the JSON Schema of a cell file", schema, false);
         command("catalogue", "arm, tool and part models that come with Escarp", catalogue, false);
     }
@@ -226,6 +235,29 @@ public:
     }
 
 private:
+    int help(const std::string& about) {
+        if (about.empty()) {
+            std::cout << "escarp-cli COMMAND FILE [options]\n\nCommands (\"escarp-cli help COMMAND\" tells its options, "
+                         "\"help edits\" the edits by name, \"help all\" everything):\n";
+            std::size_t widest = 0;
+            const std::vector<CLI::App*> all = app_.get_subcommands([](CLI::App*) { return true; });
+            for (const CLI::App* one : all) widest = std::max(widest, one->get_name().size());
+            for (const CLI::App* one : all)
+                std::cout << "  " << one->get_name() << std::string(widest + 2 - one->get_name().size(), ' ')
+                          << one->get_description() << "\n";
+            return 0;
+        }
+        if (about == "edits" || about == "all") {
+            if (about == "all") std::cout << app_.help("", CLI::AppFormatMode::All);
+            print_edits();
+            return 0;
+        }
+        const auto named = app_.get_subcommands([&](CLI::App* one) { return one->get_name() == about; });
+        if (named.empty())
+            throw cell::InputError("help", "There is no command \"" + about + "\"; \"escarp-cli help\" lists them.");
+        std::cout << named.front()->help("escarp-cli " + about, CLI::AppFormatMode::All);
+        return 0;
+    }
     void add_common(CLI::App* to) {
         to->add_flag("--json", a_.as_json, "JSON on stdout");
         to->add_option("--threads", a_.threads, "worker threads; all cores if not given")->check(CLI::Range(1, 256));
@@ -274,6 +306,8 @@ private:
         sub = command("read-urdf", "an arm from a URDF robot description, with its meshes, into a cell", read_urdf);
         sub->add_option("URDF", a_.mesh, "the robot description")->required();
         sub->add_flag("--place", a_.place, "place a device with it, too");
+        sub->add_option("--meshes", a_.meshes, "folder that holds its meshes, where that is not its own")
+            ->check(CLI::ExistingDirectory);
     }
     /// One with commands below it.
     void within(CLI::App* to, std::function<int(Arguments&)> act) {
@@ -315,6 +349,7 @@ private:
 
 int main(int argc, char** argv) {
     std::signal(SIGPIPE, SIG_IGN);  // whoever reads the result may stop reading: that is said, too
+    std::signal(SIGXFSZ, SIG_IGN);  // a limit on the size of files is told as any other reason not to write
     Arguments a;
     CommandLine line(a);
     if (const auto code = line.parse(argc, argv)) return *code;

@@ -57,13 +57,14 @@ cell::Study read_question(const json& value) {
 
 cell::Study question_of(const Arguments& a, const cell::Cell& cell) {
     if (!a.ask.empty()) {
-        json value;
         try {
-            value = json::parse(cell::read_file(a.ask, 8u << 20));
-        } catch (const json::exception& e) {
-            throw cell::InputError(a.ask, std::string("This is not JSON: ") + e.what());
+            return read_question(cell::parse_json(cell::read_file(a.ask, 8u << 20)));
+        } catch (const cell::InputError& e) {
+            std::vector<cell::Problem> all = e.problems();
+            for (cell::Problem& p : all)
+                if (p.where != a.ask) p.where = a.ask + ": " + p.where;
+            throw cell::InputError(std::move(all));
         }
-        return read_question(value);
     }
     std::string known;
     for (const cell::Study& s : cell.studies) {
@@ -98,6 +99,7 @@ int answer(Arguments& a, bool only_found) {
     study::AskOptions options;
     read_shard(a.shard, options);
     const std::string file = results_file(a);
+    if (!a.csv.empty()) cell::check_target(a.csv, {"csv"}, {a.file, a.ask, file});
     if (only_found && !std::filesystem::exists(file)) throw cell::InputError(file, "There are no results yet.");
     study::Results results(file);
     if (a.resume && results.count(layout.content()) == 0)
@@ -151,6 +153,11 @@ int ask_study(Arguments& a) { return answer(a, false); }
 int study_show(Arguments& a) { return answer(a, true); }
 
 int study_merge(Arguments& a) {
+    for (const std::string& from : a.files) {
+        std::error_code none;
+        if (std::filesystem::equivalent(from, a.out, none))
+            throw cell::InputError(a.out, "It is among the files that are merged; choose another name.");
+    }
     study::Results into(a.out);
     json all = json::array();
     for (const std::string& from : a.files) {

@@ -14,7 +14,7 @@ void mark_altered(Workspace& workspace, QObject* context, QWidget* field, QLabel
     const QString was = base.is_null()     ? QObject::tr("not there")
                         : base.is_number() ? shown_number(base.get<double>())
                         : base.is_string() ? QString::fromStdString(base.get<std::string>())
-                                           : QString::fromStdString(base.dump()).left(60);
+                                           : QString::fromStdString(cell::value_in_words(base));
     const QString hint =
         QObject::tr("Altered in this variant. Baseline: %1. Right click: put back, or hand on.").arg(was);
     field->setProperty("altered", true);

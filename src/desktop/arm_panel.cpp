@@ -88,6 +88,7 @@ void ArmPanel::rebuild() {
                                                static_cast<QLineEdit*>(focus)->isModified())
         return;
     built_ = key;
+    const FormPlace place(page_, this);
     clear(rows_);
     joint_rows_.clear();
     std::fill(std::begin(tool_), std::end(tool_), nullptr);

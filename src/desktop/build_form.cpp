@@ -160,7 +160,7 @@ QPushButton* BuildForm::button(QHBoxLayout* into, const QString& text, const QSt
 
 void BuildForm::rebuild(const std::vector<std::pair<QString, QString>>& meshes) {
     meshes_ = meshes;
-    const QString focus = page_->focusWidget() ? page_->focusWidget()->objectName() : QString();
+    const FormPlace place(page_, qobject_cast<QScrollArea*>(page_->parentWidget() ? page_->parentWidget()->parentWidget() : nullptr));
     clear(rows_);
     zero_ = nullptr;
     if (building_.model.is_null() || building_.link >= static_cast<int>(building_.model["links"].size())) return;
@@ -171,9 +171,6 @@ void BuildForm::rebuild(const std::vector<std::pair<QString, QString>>& meshes) 
     add_flange();
     add_mass();
     rows_->addStretch(1);
-    // Enter in a field keeps the hands where they were.
-    for (QWidget* w : page_->findChildren<QWidget*>(focus))
-        if (!focus.isEmpty() && !w->isHidden()) w->setFocus();
 }
 
 void BuildForm::add_joint() {

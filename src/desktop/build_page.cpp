@@ -11,6 +11,7 @@
 #include <QTimer>
 #include <QToolButton>
 
+#include <cell/disk.h>
 #include <cell/catalogue.h>
 #include <cell/names.h>
 #include <simulation/kinds.h>
@@ -296,15 +297,22 @@ void BuildPage::begin(const std::string& like) {
 void BuildPage::choose_urdf() {
     const QString file = QFileDialog::getOpenFileName(
         this, tr("Read an arm"), workspace_.file(), tr("Robot descriptions (*.urdf *.xml)"));
-    if (!file.isEmpty()) read_urdf(file);
+    if (file.isEmpty() || !read_urdf(file) || elsewhere_.isEmpty()) return;
+    // A description may name any file: where its meshes may be read from is for the engineer to say.
+    const QString folder = QFileDialog::getExistingDirectory(this,
+        tr("%1 lies outside of the description's folder: which folder holds its meshes?").arg(elsewhere_.front()),
+        QFileInfo(file).absolutePath());
+    if (!folder.isEmpty()) read_urdf(file, folder);
 }
 
-bool BuildPage::read_urdf(const QString& file) {
+bool BuildPage::read_urdf(const QString& file, const QString& meshes) {
     try {
         exchange::UrdfArm arm;
         run_beside(this, tr("Reading %1").arg(QFileInfo(file).fileName()), [&](const exchange::LoadWatch& w) {
-            arm = exchange::read_urdf(file.toStdString(), workspace_.document(), w);
+            arm = exchange::read_urdf(file.toStdString(), workspace_.document(), w, meshes.toStdString());
         });
+        elsewhere_.clear();
+        for (const std::string& one : arm.elsewhere) elsewhere_ << QString::fromStdString(one);
         if (!workspace_.apply(exchange::urdf_edit(workspace_.layout(), arm))) return false;
         noted_ = arm.model["id"];
         notes_ = arm.notes;
@@ -321,6 +329,7 @@ bool BuildPage::read_urdf(const QString& file) {
 
 bool BuildPage::write_urdf(const QString& file) {
     try {
+        cell::check_target(file.toStdString(), {"urdf"}, {workspace_.file().toStdString()});
         notes_ = exchange::write_urdf(workspace_.resolved(), id(), file.toStdString());
         noted_ = id();
         show_mistakes();

@@ -25,7 +25,8 @@ public:
     void begin(const std::string& like = {});  ///< a new one: empty, or a copy of a model that comes along
     /// An arm from a robot description; what it says and there is no place for is listed. False, and
     /// `Workspace::refused`, when it cannot be.
-    bool read_urdf(const QString& file);
+    /// `meshes`: a folder that its meshes may be read from, beside its own.
+    bool read_urdf(const QString& file, const QString& meshes = {});
     bool write_urdf(const QString& file);
     void choose_urdf();  ///< asks for the file to read
     void remove();       ///< the link that is looked at
@@ -65,6 +66,7 @@ private:
     std::string chosen_;  ///< id of the model
     std::vector<cell::Problem> mistakes_;
     std::string noted_;               ///< id of the model that the notes are about
+    QStringList elsewhere_;           ///< meshes of the last description that may not be read where they are
     std::vector<std::string> notes_;  ///< what could not be read from, or written to, a file
     BuildView* view_;
     BuildForm* form_;

@@ -16,6 +16,7 @@
 
 #include "field_editors.h"
 #include "plain_text.h"
+#include "form_place.h"
 #include "theme.h"
 
 namespace escarp::desktop {
@@ -116,13 +117,12 @@ void CellPanel::rebuild() {
     std::string now = content();
     if (now == shown_) return;
     shown_ = std::move(now);
-    const int scrolled = verticalScrollBar()->value();
-    const QString focused = focusWidget() ? focusWidget()->objectName() : QString();
+    const FormPlace place(page_, this);
     const bool in_view = view_->hasFocus();
     view_->setParent(this);
     view_->hide();
     while (QLayoutItem* item = rows_->takeAt(0)) {  // one of their controls may be the caller: they go later
-        if (item->widget()) item->widget()->hide(), item->widget()->deleteLater();
+        if (item->widget()) retire(item->widget());
         delete item;
     }
     add_title(tr("CELL"), tr("what holds for all of it"));
@@ -135,10 +135,6 @@ void CellPanel::rebuild() {
     add_pairs();
     rows_->addStretch(1);
     if (in_view && view_->isVisibleTo(this)) view_->setFocus();
-    else if (!focused.isEmpty())
-        for (QWidget* w : page_->findChildren<QWidget*>(focused))
-            if (!w->isHidden()) w->setFocus();
-    QTimer::singleShot(0, this, [this, scrolled] { verticalScrollBar()->setValue(scrolled); });
 }
 
 QPushButton* CellPanel::button(

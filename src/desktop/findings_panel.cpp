@@ -63,8 +63,12 @@ void leave_out(Workspace& workspace, QWidget* parent, const cell::Pair& pair) {
     }
 }
 
-FindingsPanel::FindingsPanel(Workspace& workspace, QWidget* parent)
-    : QScrollArea(parent), workspace_(workspace), page_(new QWidget), cards_(new QVBoxLayout(page_)) {
+FindingsPanel::FindingsPanel(Workspace& workspace, const Spreads& spreads, QWidget* parent)
+    : QScrollArea(parent),
+      workspace_(workspace),
+      spreads_(spreads),
+      page_(new QWidget),
+      cards_(new QVBoxLayout(page_)) {
     setObjectName("findings");
     setAccessibleName(tr("Findings"));
     setWidgetResizable(true);
@@ -75,26 +79,48 @@ FindingsPanel::FindingsPanel(Workspace& workspace, QWidget* parent)
     setWidget(page_);
     for (const auto signal : {&Workspace::evaluated, &Workspace::zones_found})
         connect(&workspace_, signal, this, &FindingsPanel::rebuild);
+    connect(&spreads_, &Spreads::found, this, &FindingsPanel::rebuild);
     rebuild();
+}
+
+/// Where chance has a say, whether the takt is missed is told by the mean of many runs, as the strip shows it.
+std::vector<inspection::Finding> FindingsPanel::findings() const {
+    const auto e = workspace_.evaluation();
+    if (!e) return {};
+    std::vector<inspection::Finding> all = e->inspection->findings;
+    const study::Replicated* many = spreads_.of(workspace_.variant());
+    const study::Estimate cycle = many ? many->of("cycle_s") : study::Estimate{};
+    if (cycle.count == 0) return all;
+    std::erase_if(all, [](const inspection::Finding& f) { return f.id == "takt"; });
+    const std::string of = ", the mean of " + std::to_string(cycle.count) + " runs";
+    if (auto missed = inspection::takt_finding(*e->cell, cycle.mean, of))
+        all.insert(std::find_if(all.begin(), all.end(),
+                       [](const inspection::Finding& f) { return f.severity == inspection::Severity::note; }),
+            std::move(*missed));
+    return all;
 }
 
 void FindingsPanel::rebuild() {
     const auto e = workspace_.evaluation();
+    const std::vector<inspection::Finding> found = findings();
     const QString error = workspace_.error_of(workspace_.variant());
     // The same findings keep their widgets: nothing flickers while something else is edited.
     QString now = (workspace_.previewing() ? workspace_.draft_name() : QString()) + error;
     int stops = 0, watches = 0;
     if (e)
-        for (const auto& f : e->inspection->findings) {
+        for (const auto& f : found) {
             now += QString::fromStdString(f.id + f.title + f.text);
             for (const auto& w : f.ways_out) now += QString::fromStdString(w.label + w.effect);
             stops += f.severity == inspection::Severity::stop;
             watches += f.severity == inspection::Severity::watch;
         }
     now +=
-        e ? QString::number(e->inspection->poses.size()) + "/" + QString::number(e->inspection->pairs_checked) : "none";
+        e ? QString::number(e->inspection->poses.size()) + "/" + QString::number(e->inspection->pairs_checked) +
+                (e->complete ? "" : "+")
+          : "none";
     if (now == built_from_) return;
     built_from_ = now;
+    const FormPlace place(page_, this);
     clear(cards_);
     auto* title =
         marked_label(tr("<b>FINDINGS</b> &nbsp;%1")
@@ -105,9 +131,14 @@ void FindingsPanel::rebuild() {
     if (!error.isEmpty())
         cards_->addWidget(words(tr("This variant cannot be computed: %1").arg(error), 11, false, theme::stop));
     if (e)
-        for (const auto& f : e->inspection->findings) cards_->addWidget(card(f));
-    if (e && !e->cell->devices.empty()) add_summary();
+        for (const auto& f : found) cards_->addWidget(card(f));
+    if (e && !e->cell->devices.empty()) add_summary(found.empty());
     cards_->addStretch(1);
+    // What is being tried stands on top, with what takes it: it comes into view, and the list goes back afterwards.
+    if (workspace_.previewing() && !tried_from_) tried_from_ = scrolled_to(this);
+    if (workspace_.previewing()) QTimer::singleShot(0, this, [this] { keep_scrolled(this, 0); });
+    else if (tried_from_)
+        QTimer::singleShot(0, this, [this, back = *std::exchange(tried_from_, std::nullopt)] { keep_scrolled(this, back); });
 }
 
 QWidget* FindingsPanel::trial_card() {
@@ -236,10 +267,11 @@ void FindingsPanel::add_steps(QVBoxLayout& layout, const inspection::Finding& f)
     layout.addWidget(back);
 }
 
-void FindingsPanel::add_summary() {
+void FindingsPanel::add_summary(bool none) {
     const auto e = workspace_.evaluation();
-    auto* head = words(e->inspection->findings.empty() ? tr("NO PROBLEMS FOUND") : tr("NO OTHER PROBLEMS FOUND"), 11,
-        true, theme::good);
+    auto* head = !e->complete ? words(tr("STILL BEING WORKED OUT: zones, people, lock-up"), 11, true, theme::muted)
+                              : words(none ? tr("NO PROBLEMS FOUND") : tr("NO OTHER PROBLEMS FOUND"), 11, true, theme::good);
+    head->setObjectName("findings_end");
     cards_->addWidget(head);
     cards_->addWidget(words(tr("%1 poses, %2 body pairs over %3 s of production checked%4.")
                                 .arg(e->inspection->poses.size())

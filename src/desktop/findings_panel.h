@@ -6,6 +6,7 @@
 
 #include <cell/handling.h>
 
+#include "spreads.h"
 #include "workspace.h"
 
 namespace escarp::desktop {
@@ -16,7 +17,7 @@ void leave_out(Workspace& workspace, QWidget* parent, const cell::Pair& pair);
 class FindingsPanel : public QScrollArea {
     Q_OBJECT
 public:
-    explicit FindingsPanel(Workspace& workspace, QWidget* parent = nullptr);
+    FindingsPanel(Workspace& workspace, const Spreads& spreads, QWidget* parent = nullptr);
 
 protected:
     void resizeEvent(QResizeEvent* event) override {
@@ -29,9 +30,12 @@ private:
     QWidget* trial_card();
     QWidget* card(const inspection::Finding& finding);
     void add_steps(QVBoxLayout& layout, const inspection::Finding& finding);
-    void add_summary();
+    void add_summary(bool none);
+    std::vector<inspection::Finding> findings() const;
 
     Workspace& workspace_;
+    const Spreads& spreads_;
+    std::optional<int> tried_from_;  ///< how far it was scrolled when something began to be tried
     QWidget* page_;
     QVBoxLayout* cards_;
     QString built_from_;

@@ -1,6 +1,7 @@
 // What lies over the plan: reach, base positions, dimensions, guides.
 
 #include <algorithm>
+#include <map>
 #include <array>
 #include <cmath>
 #include <functional>
@@ -237,6 +238,19 @@ void FloorView::draw_window(QPainter& p, const inspection::PoseNeed& n) const {
 void FloorView::draw_needs(QPainter& p) const {
     const auto e = workspace_.evaluation();
     if (!e || view_.side != Side::top || workspace_.selection().device.isEmpty()) return;
+    // Seats of one tray that are out of reach, or nearly, are marked one by one and told once, at the worst.
+    struct Seats {
+        int bad = 0, all = 0;
+        const inspection::PoseNeed* worst = nullptr;
+    };
+    std::map<std::tuple<int, int, int>, Seats> seats;
+    for (const inspection::PoseNeed& n : e->inspection->poses) {
+        Seats& of = seats[{n.arm, n.step, n.other}];
+        ++of.all;
+        if (n.reached && n.reach.margin >= 0.025) continue;
+        ++of.bad;
+        if (!of.worst || n.reach.margin < of.worst->reach.margin) of.worst = &n;
+    }
     for (const inspection::PoseNeed& n : e->inspection->poses) {
         const bool own = e->cell->devices[n.arm].id == workspace_.selection().device.toStdString();
         // While something is dragged, the poses on it are what matters.
@@ -255,9 +269,11 @@ void FloorView::draw_needs(QPainter& p) const {
             p.drawLine(at + QPointF(0, -3), at + QPointF(0, 1));
             p.drawPoint(at + QPointF(0, 3));
         }
-        if (!n.reached || n.reach.margin < 0.025) {
+        if (const Seats& of = seats.at({n.arm, n.step, n.other}); of.worst == &n) {
             p.setFont(theme::font(10, true));
-            p.drawText(at + QPointF(8, 4), tr("%1 mm").arg(std::lround(n.reach.margin * 1e3)));
+            const QString margin = tr("%1 mm").arg(std::lround(n.reach.margin * 1e3));
+            p.drawText(at + QPointF(8, 4),
+                of.bad > 1 ? tr("%1 of %2 seats, %3").arg(of.bad).arg(of.all).arg(margin) : margin);
         }
     }
 }

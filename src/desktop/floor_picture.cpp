@@ -16,8 +16,18 @@ namespace {
 constexpr qint64 largest_file = 8 << 20;
 constexpr int drawn_width = 2400;  // pixels; finer drawings are thinned to it
 
-/// A drawing without the pictures that it refers to: they would be read from wherever it says. Those that it holds
-/// itself stay.
+/// A picture made of pixels that a drawing holds itself, as "data:image/png;base64,...": nothing else, since a drawing
+/// in it could refer to anything again.
+bool holds_pixels(QStringView reference) {
+    if (!reference.startsWith(QLatin1String("data:image/"))) return false;
+    const qsizetype comma = reference.indexOf(QLatin1Char(','));
+    if (comma < 0 || !reference.left(comma).endsWith(QLatin1String(";base64"))) return false;
+    const QByteArray bytes = QByteArray::fromBase64(reference.mid(comma + 1).left(64).toLatin1());
+    return bytes.startsWith("\x89PNG\r\n") || bytes.startsWith("\xff\xd8\xff");
+}
+
+/// A drawing without the pictures, styles and whatever else it refers to: they would be read from wherever it says.
+/// Pixels that it holds itself stay.
 QByteArray without_references(const QByteArray& svg) {
     QByteArray out;
     QXmlStreamReader in(svg);
@@ -29,12 +39,13 @@ QByteArray without_references(const QByteArray& svg) {
             const QXmlStreamAttributes all = in.attributes();
             return std::any_of(all.begin(), all.end(), [](const QXmlStreamAttribute& a) {
                 return a.name() == QLatin1String("href") && !a.value().trimmed().startsWith(QLatin1Char('#')) &&
-                       !a.value().trimmed().startsWith(QLatin1String("data:"));
+                       !holds_pixels(a.value().trimmed());
             });
         };
         if (in.isStartElement() && (left_out > 0 || refers())) ++left_out;
         else if (in.isEndElement() && left_out > 0) --left_out;
-        else if (left_out == 0 && !in.isDTD() && !in.isEntityReference() && in.tokenType() != QXmlStreamReader::Invalid)
+        else if (left_out == 0 && !in.isDTD() && !in.isEntityReference() && !in.isProcessingInstruction() &&
+                 in.tokenType() != QXmlStreamReader::Invalid)
             kept.writeCurrentToken(in);
     }
     return out;

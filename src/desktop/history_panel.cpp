@@ -17,12 +17,14 @@ constexpr double top = 26, high = 58, side = 10;
 constexpr int many = 80;  ///< edits, whose points would run into each other
 }  // namespace
 
-HistoryPanel::HistoryPanel(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
+HistoryPanel::HistoryPanel(Workspace& workspace, const Spreads& spreads, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), spreads_(spreads) {
     setObjectName("history");
     setAccessibleName(tr("History: figures after each edit"));
     setMouseTracking(true);
     setMinimumWidth(200);
     connect(&workspace_, &Workspace::evaluated, this, &HistoryPanel::take);
+    connect(&spreads_, &Spreads::found, this, &HistoryPanel::take);
     connect(&workspace_, &Workspace::document_changed, this, qOverload<>(&QWidget::update));
 }
 
@@ -66,7 +68,11 @@ void HistoryPanel::take() {
     if (states.size() <= depth) states.resize(depth + 1);
     const QString edit = workspace_.history().undo_name();
     if (states[depth].edit != edit) states.resize(depth + 1);  // another way from here on
-    const study::Figures& f = e->figures;
+    study::Figures f = e->figures;
+    if (const study::Replicated* many = spreads_.of(workspace_.variant())) {  // as the strip shows them
+        if (const auto mean = many->of("cycle_s"); mean.count > 0) f.cycle_s = mean.mean;
+        if (const auto mean = many->of("waiting_pct"); mean.count > 0) f.waiting = mean.mean / 100;
+    }
     const auto times = [](std::optional<double> v, double factor) { return v ? std::optional(*v * factor) : v; };
     const auto& findings = e->inspection->findings;
     states[depth] = {

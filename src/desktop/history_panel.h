@@ -3,6 +3,7 @@
 
 #include <QWidget>
 
+#include "spreads.h"
 #include "workspace.h"
 
 namespace escarp::desktop {
@@ -10,7 +11,7 @@ namespace escarp::desktop {
 class HistoryPanel : public QWidget {
     Q_OBJECT
 public:
-    explicit HistoryPanel(Workspace& workspace, QWidget* parent = nullptr);
+    HistoryPanel(Workspace& workspace, const Spreads& spreads, QWidget* parent = nullptr);
     QSize sizeHint() const override { return {230, 420}; }
     /// How many states of the cell are known, the first one among them, and which of them is shown.
     int count() const;
@@ -42,6 +43,7 @@ private:
     const std::vector<State>& states() const;  ///< of the variant that is shown
 
     Workspace& workspace_;
+    const Spreads& spreads_;
     std::map<QString, std::vector<State>> all_;  ///< by variant; empty ones are of edits that were not seen in it
     QString file_;
     int forgotten_ = 0;  ///< edits that the workspace keeps no more

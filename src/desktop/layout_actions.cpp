@@ -12,6 +12,7 @@
 #include <simulation/kinds.h>
 
 #include "findings_panel.h"
+#include "import_geometry.h"
 #include "numbers_dialog.h"
 #include "plain_text.h"
 #include "table_dialog.h"
@@ -540,9 +541,18 @@ void LayoutActions::ask_export(const exchange::Exporter& exporter) {
 bool LayoutActions::hand_on(const QString& name, const QString& file, const cell::json& said) {
     try {
         for (const exchange::Exporter& exporter : exchange::exporters())
-            if (exporter.name == name.toStdString())
-                exchange::export_to(exporter, workspace_.layout(), said, file.toStdString());
+            if (exporter.name == name.toStdString()) {
+                cell::check_target(file.toStdString(), exporter.endings, {workspace_.file().toStdString()});
+                const cell::Layout layout = workspace_.layout();
+                run_beside(window_, tr("Writing %1").arg(QFileInfo(file).fileName()), [&](const exchange::LoadWatch& w) {
+                    study::EvaluateOptions how;
+                    how.stop = w.cancel;
+                    exchange::export_to(exporter, layout, said, file.toStdString(), how);
+                });
+            }
         return true;
+    } catch (const motion::Stopped&) {
+        return false;
     } catch (const cell::InputError& e) {
         const cell::Problem& p = e.problems().front();
         Q_EMIT workspace_.refused(tr("Nothing was written"),
@@ -553,6 +563,7 @@ bool LayoutActions::hand_on(const QString& name, const QString& file, const cell
 
 bool LayoutActions::write(const QString& file, const std::string& bytes, const QString& otherwise) {
     try {
+        cell::check_target(file.toStdString(), {}, {workspace_.file().toStdString()});
         cell::write_file(file.toStdString(), bytes);
         return true;
     } catch (const cell::InputError& e) {

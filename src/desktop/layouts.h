@@ -3,15 +3,14 @@
 #include <QPushButton>
 #include <QWidget>
 
+#include "form_place.h"
+
 namespace escarp::desktop {
 
 /// Takes everything out of a layout. Widgets go when control is back in the event loop: one of them may be the caller.
 inline void clear(QLayout* layout) {
     while (QLayoutItem* item = layout->takeAt(0)) {
-        if (QWidget* w = item->widget()) {
-            w->hide();
-            w->deleteLater();
-        }
+        if (QWidget* w = item->widget()) retire(w);
         if (item->layout()) clear(item->layout());
         delete item;
     }

@@ -1,6 +1,7 @@
 // escarp: the window.
 
 #include <QCommandLineParser>
+#include <csignal>
 
 #include "application.h"
 #include "main_window.h"
@@ -9,6 +10,7 @@
 #include "step_back.h"
 
 int main(int argc, char** argv) {
+    std::signal(SIGXFSZ, SIG_IGN);  // a limit on the size of files is told as any other reason not to write
     escarp::desktop::share_freed_memory();
     escarp::desktop::Application app(argc, argv);
     QApplication::setApplicationVersion(ESCARP_VERSION);

@@ -17,6 +17,7 @@
 #include "action_finder.h"
 #include "edits_by_name.h"
 #include "history_panel.h"
+#include "keyboard.h"
 #include "manual_dialog.h"
 #include "plain_text.h"
 #include "shape_dialog.h"
@@ -59,7 +60,8 @@ void MainWindow::follow_document() {
         renew_title();
         renew_actions();
     });
-    connect(&workspace_, &Workspace::evaluated, this, &MainWindow::renew_title);
+    for (const auto signal : {&Workspace::evaluated, &Workspace::zones_found})
+        connect(&workspace_, signal, this, &MainWindow::renew_title);
     connect(&workspace_, &Workspace::selection_changed, this, &MainWindow::renew_actions);
     connect(catalogue_, &CataloguePanel::chosen, floor_, &FloorView::place);
     connect(catalogue_, &CataloguePanel::taken, this, &MainWindow::add_device);
@@ -147,7 +149,7 @@ void MainWindow::make_layout() {
     const auto* swept = new SweptShown(workspace_, this);
     floor_ = new FloorView(workspace_, *swept);
     model_ = new ModelView(workspace_, *swept);
-    findings_ = new FindingsPanel(workspace_);
+    findings_ = new FindingsPanel(workspace_, *spreads);
     ribbon_ = new CycleRibbon(workspace_);
     comparison_ = new SideBySide(workspace_, *spreads);
     auto* across = new QSplitter(Qt::Horizontal);
@@ -162,7 +164,7 @@ void MainWindow::make_layout() {
         left_, left_tabs_, &MainWindow::show_left);
     QWidget* other_side = side_with_tabs("right",
         {{findings_, tr("Findings")}, {arm_, tr("By hand")}, {plot_, tr("Motion")},
-            {new HistoryPanel(workspace_), tr("History")}},
+            {new HistoryPanel(workspace_, *spreads), tr("History")}},
         right_, right_tabs_, &MainWindow::show_right);
     for (QWidget* w : std::initializer_list<QWidget*>{side, floor_, model_, other_side}) across->addWidget(w);
     across->setHandleWidth(1);
@@ -192,6 +194,11 @@ void MainWindow::make_layout() {
     panels_ = {other_side, model_, side, floor_};
     page->setMinimumSize(360, 240);  // what does not fit folds
     setCentralWidget(page);
+    new Keyboard(this, [this]() -> QWidget* {
+        for (QWidget* view : std::initializer_list<QWidget*>{floor_, model_, ribbon_})
+            if (view->isVisible()) return view;
+        return pages_->currentWidget();
+    });
     status_ = plain_label();
     status_->setObjectName("status");
 }
@@ -509,11 +516,16 @@ void MainWindow::renew_title() {
                        .arg(workspace_.modified() ? "*" : "", title_text(name),
                            title_text(QString::fromStdString(workspace_.document().name()))));
     const bool fresh = workspace_.current();
+    const auto own = workspace_.evaluation_of(workspace_.variant());
+    const bool still = own && !own->complete;
     const QString error = workspace_.error_of(workspace_.variant());
     const QString figures =
         !fresh             ? tr("figures are being recomputed")
         : !error.isEmpty() ? tr("\u2715 this variant cannot be computed")
-                           : tr("every figure current (%1 ms)").arg(std::max(1.0, std::round(workspace_.took_ms())));
+                           : (still ? tr("cycle, reach and clearance current (%1 ms); zones, people and lock-up still being "
+                                         "worked out")
+                                    : tr("every figure current (%1 ms)"))
+                                 .arg(std::max(1.0, std::round(workspace_.took_ms())));
     status_->setText((workspace_.trying()              ? tr("trying: %1").arg(workspace_.draft_name())
                          : workspace_.modified()       ? tr("changed")
                          : workspace_.file().isEmpty() ? tr("new")

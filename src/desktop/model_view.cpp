@@ -47,26 +47,43 @@ void ModelView::fit() {
 
 void ModelView::look_at_the_work() {
     const cell::Cell& c = *workspace_.cell();
+    // What is worked at, and the arms' shoulders; of many some, evenly: it is a first look, and nobody waits for it.
+    constexpr std::size_t enough = 48;
+    struct Point {
+        Vector3 at;
+        std::size_t of;
+    };
+    std::vector<Point> points;
+    for (std::size_t i = 0; i < c.devices.size(); ++i) {
+        const cell::Device& work = c.devices[i];
+        for (const cell::Seat& s : work.seats)
+            points.push_back({work.world * Vector3(s.at.translation() + Vector3(0, 0, 0.05)), i});
+        if (work.arm) points.push_back({work.world * Vector3(0, 0, 0.4), i});
+    }
+    if (points.size() > enough) {
+        std::vector<Point> some;
+        for (std::size_t i = 0; i < enough; ++i) some.push_back(points[i * points.size() / enough]);
+        points = std::move(some);
+    }
     double best_turn = Camera().turn, least = 1e300;
     for (const double turned : {0.0, 0.3, -0.3, 0.6, -0.6, geometry::pi, geometry::pi + 0.3, geometry::pi - 0.3}) {
         const double turn = Camera().turn + turned, tilt = Camera().tilt;
         const Vector3 to_eye(std::cos(tilt) * std::cos(turn), std::cos(tilt) * std::sin(turn), std::sin(tilt));
         double hidden = 0;
-        for (const cell::Device& work : c.devices) {
-            std::vector<Vector3> points;  // what is worked at, and the arms' shoulders
-            for (const cell::Seat& s : work.seats)
-                points.emplace_back(work.world * Vector3(s.at.translation() + Vector3(0, 0, 0.05)));
-            if (work.arm) points.emplace_back(work.world * Vector3(0, 0, 0.4));
-            for (const Vector3& point : points) {
-                const geometry::Convex ray = geometry::Convex::segment(point, point + 20 * to_eye);
-                for (const cell::Device& other : c.devices) {
-                    if (&other == &work || other.arm) continue;
-                    for (const geometry::Body& b : other.bodies)
-                        if (geometry::separation(ray, Frame::Identity(), b.shape, other.world * b.at).distance <=
-                            1e-4) {
-                            hidden += b.see_through() ? 0.4 : 1;
-                            break;
-                        }
+        for (const Point& point : points) {
+            const geometry::Convex ray = geometry::Convex::segment(point.at, point.at + 20 * to_eye);
+            for (std::size_t i = 0; i < c.devices.size(); ++i) {
+                const cell::Device& other = c.devices[i];
+                if (i == point.of || other.arm) continue;
+                for (const geometry::Body& b : other.bodies) {
+                    const Frame at = other.world * b.at;
+                    const Vector3 there = at * b.shape.centre() - point.at;
+                    const Vector3 aside = there - std::max(0.0, there.dot(to_eye)) * to_eye;
+                    if (aside.norm() > b.shape.bound() + 1e-4) continue;  // its ball is beside the ray
+                    if (geometry::separation(ray, Frame::Identity(), b.shape, at).distance <= 1e-4) {
+                        hidden += b.see_through() ? 0.4 : 1;
+                        break;
+                    }
                 }
             }
         }

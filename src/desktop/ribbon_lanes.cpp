@@ -261,7 +261,7 @@ QString cycle_words(const study::Evaluation& e) {
             .arg(counted(
                 static_cast<std::size_t>(e.run->steady->parts), CycleRibbon::tr("part"), CycleRibbon::tr("parts")));
     if (e.figures.cycle_s)
-        return CycleRibbon::tr("one run with chance in it \u00b7 its mean cycle %1 s")
+        return CycleRibbon::tr("the first of many runs with chance in them \u00b7 its own cycle %1 s")
             .arg(*e.figures.cycle_s, 0, 'f', 2);
     if (e.cell->devices.empty()) return CycleRibbon::tr("devices and their work appear here");
     return CycleRibbon::tr("no steady cycle: no part leaves, or the work stops");

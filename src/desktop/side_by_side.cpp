@@ -21,7 +21,7 @@ QString shown_value(const cell::json& v) {
     if (v.is_number()) return shown_number(v.get<double>());
     if (v.is_boolean()) return v.get<bool>() ? QObject::tr("on") : QObject::tr("off");
     if (v.is_string()) return QString::fromStdString(v.get<std::string>());
-    return QString::fromStdString(v.dump());
+    return QString::fromStdString(cell::value_in_words(v));
 }
 
 }  // namespace

@@ -17,6 +17,7 @@
 #include "field_grid.h"
 #include "number_field.h"
 #include "plain_text.h"
+#include "form_place.h"
 #include "theme.h"
 
 namespace escarp::desktop {
@@ -369,10 +370,10 @@ void SignalsPage::renew_detail() {
         if (detail_->isAncestorOf(focusWidget()) && qobject_cast<QLineEdit*>(focusWidget()) &&
             static_cast<QLineEdit*>(focusWidget())->isModified())
             return;  // somebody is typing there
-        detail_->hide();
         side_->removeWidget(detail_);
-        detail_->deleteLater();
     }
+    const FormPlace place(side_->parentWidget());
+    if (detail_) retire(detail_);
     detail_ = new QWidget;
     auto* column = new QVBoxLayout(detail_);
     column->setContentsMargins(0, 0, 0, 0);

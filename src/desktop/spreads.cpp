@@ -5,7 +5,7 @@
 namespace escarp::desktop {
 
 namespace {
-constexpr std::size_t roughly = 10, closely = 40;
+constexpr std::size_t roughly = 10, closely = study::usual_repetitions;
 }  // namespace
 
 Spreads::Spreads(Workspace& workspace, QObject* parent)
@@ -21,7 +21,7 @@ Spreads::Spreads(Workspace& workspace, QObject* parent)
               study::ReplicateOptions often;
               often.repetitions = q.repetitions;
               return std::make_shared<const study::Replicated>(study::replicate(q.layout.shared_cell(),
-                  study::measures_of({"cycle_s", "rate_per_h", "waiting_pct", "inside_s"}, ""), cache, how, often));
+                  study::measures_of(study::figures_of_chance(), ""), cache, how, often));
           },
           [this] {
               const Question q = *behind_.asked();

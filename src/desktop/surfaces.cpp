@@ -55,6 +55,10 @@ void Surfaces::read_link(const std::string& id, std::uint64_t key, const cell::j
         std::shared_ptr<const geometry::Surface> made;
         QString wrong;
         try {
+            // Each file is read by a process of its own: not all of them at once.
+            while (!stop_ && !readings_.try_acquire_for(std::chrono::milliseconds(50))) continue;
+            if (stop_) return;
+            const std::unique_ptr<Readings, void (*)(Readings*)> turn(&readings_, [](Readings* r) { r->release(); });
             exchange::LoadWatch watch;
             watch.cancel = &stop_;
             if (auto s = exchange::surface_of(exchange::mesh_entry(exchange::load_surface(file, watch), o, id)))

@@ -4,6 +4,7 @@
 #include <QObject>
 #include <map>
 #include <memory>
+#include <semaphore>
 #include <thread>
 
 #include <exchange/mesh_import.h>
@@ -34,6 +35,8 @@ private:
     void read_link(const std::string& id, std::uint64_t key, const cell::json& link, const QString& folder);
     std::map<std::string, Kept> kept_;
     std::vector<std::thread> readers_;
+    using Readings = std::counting_semaphore<2>;
+    Readings readings_{2};  ///< how many more may be read at once
     std::atomic<bool> stop_{false};
 };
 

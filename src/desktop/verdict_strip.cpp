@@ -154,9 +154,14 @@ VerdictStrip::Tile VerdictStrip::findings_tile(const Seen& s) {
             stops += finding.severity == inspection::Severity::stop;
             watches += finding.severity == inspection::Severity::watch;
         }
-    return {"findings", tr("FINDINGS"), QString::number(stops + watches), tr("open"),
-        stops + watches == 0 ? tr("no problems found") : tr("%1 stop \u00b7 %2 watch").arg(stops).arg(watches),
-        stripe(stops > 0, watches > 0), note_colour(stops > 0, watches > 0)};
+    const bool all = s.now && s.now->complete;  // else zones, people and lock-up may still have something to say
+    const QString counts = tr("%1 stop \u00b7 %2 watch").arg(stops).arg(watches);
+    if (stops + watches == 0 && !all)
+        return {"findings", tr("FINDINGS"), QString::number(0), tr("so far"), tr("still being worked out"), theme::muted,
+            theme::muted};
+    return {"findings", tr("FINDINGS"), QString::number(stops + watches), all ? tr("open") : tr("so far"),
+        stops + watches == 0 ? tr("no problems found") : counts, stripe(stops > 0, watches > 0),
+        note_colour(stops > 0, watches > 0)};
 }
 
 VerdictStrip::Tile VerdictStrip::waiting_tile(const Seen& s) {
@@ -220,7 +225,9 @@ VerdictStrip::Tile VerdictStrip::zones_tile() const {
             tile.note = tr("\u2715 can lock up");
             tile.stripe = theme::stop, tile.note_colour = theme::stop;
         } else if (!together) {
-            tile.note = own->orders->verdict == Verdict::goes_on ? tr("cannot lock up") : tr("lock-up not decided");
+            const bool known = own->orders->verdict == Verdict::goes_on;
+            tile.note = known ? tr("cannot lock up") : tr("? lock-up not decided");
+            if (!known) tile.stripe = theme::watch, tile.note_colour = theme::watch_text;
         }
     }
     return tile;

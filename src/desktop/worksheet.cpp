@@ -27,6 +27,7 @@
 #include "arm_fields.h"
 #include "condition_field.h"
 #include "field_editors.h"
+#include "form_place.h"
 #include "layouts.h"
 #include "plain_text.h"
 #include "step_line.h"
@@ -103,15 +104,14 @@ void Worksheet::set_value(const std::string& path, const cell::json& value, cons
 void Worksheet::rebuild() {
     if (building_) return;
     building_ = true;
-    const int scrolled = verticalScrollBar()->value();
-    const QString focused = focusWidget() ? focusWidget()->objectName() : QString();
+    const FormPlace place(page_, this);
     if (cards_->count() == 0) add_head();
     QWidget* chosen = renew_cards();
     building_ = false;
     tell_status();
-    if (!focused.isEmpty())
-        if (QWidget* again = page_->findChild<QWidget*>(focused)) again->setFocus();
-    scroll_to(chosen, scrolled);
+    if (shown_selection_ == workspace_.selection()) return;  // a value has changed: it stays where it is
+    shown_selection_ = workspace_.selection();
+    scroll_to(chosen);
 }
 
 void Worksheet::add_head() {
@@ -167,18 +167,16 @@ QWidget* Worksheet::renew_cards() {
         if (QString::fromStdString(d.id) == workspace_.selection().device) chosen = shown;
     }
     for (const auto& [id, gone] : made_) {  // one of their own controls may be the caller: they go later
-        gone.card->hide();
         cards_->removeWidget(gone.card);
-        gone.card->deleteLater();
+        retire(gone.card);
     }
     made_ = std::move(kept);
     return chosen;
 }
 
-/// To where the list was; then the part of the chosen card that matters comes into view.
-void Worksheet::scroll_to(QWidget* chosen, int scrolled) {
-    QTimer::singleShot(0, this, [this, scrolled, chosen, guard = QPointer<QWidget>(chosen)] {
-        verticalScrollBar()->setValue(scrolled);
+/// The part of the chosen card that matters comes into view, once the list stands where it was.
+void Worksheet::scroll_to(QWidget* chosen) {
+    QTimer::singleShot(0, this, [this, chosen, guard = QPointer<QWidget>(chosen)] {
         if (!guard) return;
         // Only up and down: the part of the card that matters comes into view.
         const QWidget* line =

@@ -31,7 +31,7 @@ private:
     void rebuild();
     void add_head();
     QWidget* renew_cards();
-    void scroll_to(QWidget* chosen, int scrolled);
+    void scroll_to(QWidget* chosen);
     std::string card_key(const cell::Device& device, const cell::json& values) const;
     void add_name(QHBoxLayout* header, const cell::Device& device);
     void refresh();  ///< times and marks of the lines
@@ -64,6 +64,7 @@ private:
     std::map<std::string, Made> made_;
     QSet<QString> open_;
     std::map<std::string, QPointer<QLabel>> live_;  ///< by device: says what it tells at the cursor
+    Selection shown_selection_;  ///< what was last brought into view
     bool building_ = false;
 };
 

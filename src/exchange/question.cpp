@@ -14,13 +14,7 @@ Answer with_options(const cell::Fields& table, const json& said, Act act) {
     std::vector<cell::Problem> problems;
     const cell::Reader reader(said, "", problems);
     const cell::Values options(reader, table);
-    for (const cell::Field& f : table) {
-        if (f.needed() && !options.has(f.key))
-            options.problem(f.key, "The key is missing; " + f.label + " is expected.");
-        const bool number = f.type == cell::Field::Type::number || f.type == cell::Field::Type::whole;
-        if (number && options.has(f.key)) options.number(f.key);  // for its range
-        if (f.type == cell::Field::Type::choice && options.has(f.key)) options.choice(f.key);
-    }
+    options.check();
     if (!problems.empty()) throw cell::InputError(std::move(problems));
     Answer answer = act(options);
     if (!problems.empty()) throw cell::InputError(std::move(problems));
@@ -85,9 +79,10 @@ Answer ask(const Question& question, const cell::Layout& layout, const json& sai
     });
 }
 
-Answer export_to(const Exporter& exporter, const cell::Layout& layout, const json& said, const std::string& file) {
+Answer export_to(const Exporter& exporter, const cell::Layout& layout, const json& said, const std::string& file,
+    const study::EvaluateOptions& how) {
     return with_options(exporter.options, said, [&](const cell::Values& options) {
-        Asked asked(layout, options, {});
+        Asked asked(layout, options, how);
         if (!file.empty() && exporter.write) return exporter.write(asked, file);
         if (!exporter.text) throw cell::InputError("--out", "The file to write is expected.");
         const std::string text = exporter.text(asked);

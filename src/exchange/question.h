@@ -67,7 +67,8 @@ const std::vector<Exporter>& exporters();
 /// Throws InputError.
 Answer ask(
     const Question& question, const cell::Layout& layout, const json& said, const study::EvaluateOptions& how = {});
-Answer export_to(const Exporter& exporter, const cell::Layout& layout, const json& said, const std::string& file);
+Answer export_to(const Exporter& exporter, const cell::Layout& layout, const json& said, const std::string& file,
+    const study::EvaluateOptions& how = {});
 
 void add_figure_questions(std::vector<Question>& all);
 void add_motion_questions(std::vector<Question>& all);

@@ -35,7 +35,14 @@ struct Judged {
     std::string id, name;
     cell::Layout layout;
     std::shared_ptr<const study::Evaluation> evaluation;
-    study::Replicated runs;
+    study::Replicated runs;      ///< of the figures of chance
+    study::FigureValues first;   ///< all other figures, of the first run
+    /// A figure as the window shows it.
+    study::Estimate figure(const study::Measure& m) const {
+        if (const study::Estimate e = runs.of(m.id); e.count > 0) return e;
+        const auto found = first.find(m.id);
+        return found == first.end() ? study::Estimate{} : study::estimate({found->second});
+    }
     bool sound() const {
         const auto& all = evaluation->inspection->findings;
         return std::none_of(all.begin(), all.end(),
@@ -55,8 +62,13 @@ public:
         often.repetitions = o.repetitions;
         for (const cell::VariantInfo& v : document_.variants()) {
             const cell::Layout one = simulation::layout(document_, v.id);
-            Judged j{v.id, v.name, one, study::evaluate(one, cache, how), {}};
-            j.runs = study::replicate(one.shared_cell(), rows_, cache, how, often);
+            Judged j{v.id, v.name, one,
+                study::with_zones(*study::evaluate(one, cache, how), cache, how.stop, true), {}, {}};
+            j.runs = study::replicate(
+                one.shared_cell(), study::measures_of(study::figures_of_chance(), ""), cache, how, often);
+            const study::Sample sample{*j.evaluation, study::stretch_of(*j.evaluation->run), cache, how.stop};
+            for (const study::Measure* m : rows_)
+                if (const auto value = m->of(sample); value && std::isfinite(*value)) j.first[m->id] = *value;
             variants_.push_back(std::move(j));
         }
     }
@@ -125,7 +137,7 @@ private:
             std::optional<double> least;
             bool same = true;
             for (const Judged& v : variants_) {
-                const study::Estimate e = v.runs.of(m->id);
+                const study::Estimate e = v.figure(*m);
                 row.push_back(span(e, *m));
                 same = same && row.back() == row[1];
                 if (e.count == 0) continue;
@@ -135,7 +147,7 @@ private:
             if (std::all_of(row.begin() + 1, row.end(), [](const std::string& s) { return s == "-" || s == "0"; }))
                 continue;
             for (const Judged& v : variants_) {
-                const study::Estimate e = v.runs.of(m->id);
+                const study::Estimate e = v.figure(*m);
                 best.push_back(
                     !same && m->better != 0 && e.count > 0 && least && (m->better > 0 ? -e.mean : e.mean) == *least);
             }
@@ -193,7 +205,7 @@ private:
             for (const cell::Operation& op : document_.differences(v.id)) {
                 const std::string what = cell::meaning_of_path(v.layout.tree(), op.at, v.layout.kinds()).words;
                 const auto said = [](const json* value) {
-                    return !value ? std::string("-") : value->is_string() ? value->get<std::string>() : value->dump();
+                    return value ? cell::value_in_words(*value) : std::string("-");
                 };
                 words += (words.empty() ? "" : "; ") + what;
                 if (op.kind == cell::Operation::Kind::set)
@@ -236,7 +248,7 @@ private:
                 if (f.type != cell::Field::Type::number || (unit != "s" && unit != "mm/s") || !values->contains(f.key))
                     continue;
                 const json& v = (*values)[f.key];
-                table.rows.push_back({d.name, f.label, (v.is_string() ? v.get<std::string>() : v.dump()) + " " + unit});
+                table.rows.push_back({d.name, f.label, cell::value_in_words(v) + " " + unit});
             }
         }
         for (const cell::ToolModel& t : c.tool_models) {
@@ -253,7 +265,8 @@ private:
         text(std::string(words) +
              (most > 1 ? " Where chance has a say: " + std::to_string(most) +
                              " repetitions on the same random draws for every layout, after the warm-up; "
-                             "intervals hold the mean with 95 % confidence, comparisons are by paired differences."
+                             "intervals hold the mean with 95 % confidence, comparisons are by paired differences. "
+                             "Reach, clearance, findings and what else has no interval are those of the first run."
                        : " Nothing in these layouts is left to chance: every figure is exact."));
     }
 

@@ -188,9 +188,16 @@ json compare_json(
     return {{"cell", document.name()}, {"baseline", document.baseline()}, {"variants", std::move(all)}};
 }
 
-json trace_json(const study::Evaluation& e) {
+json trace_json(const study::Evaluation& e, double from_s, double to_s) {
+    constexpr std::size_t most = 100'000;
     json all = json::array();
+    std::size_t left_out = 0;
     for (const simulation::Block& b : e.run->trace.blocks) {
+        if (seconds(b.from) > to_s || (b.to != simulation::never && seconds(b.to) < from_s)) continue;
+        if (all.size() >= most) {
+            ++left_out;
+            continue;
+        }
         const cell::Device& d = e.cell->devices[b.device];
         json one = {{"device", d.id}, {"kind", simulation::word(b.kind)}, {"step", nullptr},
             {"from_s", tidy(seconds(b.from))},
@@ -202,7 +209,9 @@ json trace_json(const study::Evaluation& e) {
         if (b.cause >= 0) one["cause"] = b.cause;
         all.push_back(std::move(one));
     }
-    return {{"cell", e.cell->name}, {"end_s", tidy(seconds(e.run->trace.end))}, {"blocks", std::move(all)}};
+    json out = {{"cell", e.cell->name}, {"end_s", tidy(seconds(e.run->trace.end))}, {"blocks", std::move(all)}};
+    if (left_out > 0) out["blocks_left_out"] = left_out;
+    return out;
 }
 
 json state_json(const study::Evaluation& e, double at_s) {

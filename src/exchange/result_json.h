@@ -11,7 +11,9 @@ json run_json(const study::Evaluation& evaluation);
 /// `complete`: see study::with_zones.
 json compare_json(const cell::Document& document, inspection::Cache& cache, const study::EvaluateOptions& options,
     bool complete = false);
-json trace_json(const study::Evaluation& evaluation);
+/// Blocks that have to do with a stretch of the run; the first 100,000 of them, and how many were left out.
+/// Blocks that have to do with a stretch of the run; the first 100,000 of them, and how many were left out.
+json trace_json(const study::Evaluation& evaluation, double from_s = 0, double to_s = 1e300);
 json state_json(const study::Evaluation& evaluation, double at_s);
 json finding_json(const inspection::Finding& finding);
 /// Position in mm, triple in degrees, quaternion.

@@ -13,11 +13,14 @@ struct UrdfArm {
     std::vector<cell::json> meshes;  ///< elements of its "meshes" that the model names
     std::vector<std::string>
         notes;  ///< what the file says and a cell has no place for, what it leaves open and what was taken instead
+    std::vector<std::string> elsewhere;  ///< meshes, as the file names them, that do not lie where they may be read
 };
 
 /// Throws InputError with the line and the reason for what cannot be understood. Ids are free in `document`. A mesh
-/// file that is missing or broken becomes a note; its link goes without.
-UrdfArm read_urdf(const std::string& file, const cell::Document& document, const LoadWatch& watch = {});
+/// file that is missing or broken becomes a note; its link goes without. Meshes are read from the file's own folder and
+/// below, and from `meshes`, a folder that the engineer has pointed to (empty: none).
+UrdfArm read_urdf(const std::string& file, const cell::Document& document, const LoadWatch& watch = {},
+    const std::string& meshes = {});
 /// The edit that brings it into a cell: its meshes, and the model (among the unfinished ones if it has mistakes).
 cell::Edit urdf_edit(const cell::Layout& layout, const UrdfArm& arm);
 

@@ -62,8 +62,8 @@ private:
 
 class Reading {
 public:
-    Reading(const std::string& file, const cell::Document& document, const LoadWatch& watch)
-        : file_(file), document_(document), watch_(watch) {}
+    Reading(const std::string& file, const cell::Document& document, const LoadWatch& watch, const std::string& folder)
+        : file_(file), document_(document), watch_(watch), folder_(folder) {}
 
     UrdfArm read() {
         parse();
@@ -293,26 +293,34 @@ private:
         bodies.push_back(std::move(body));
     }
 
-    /// package://NAME/REST is looked for beside the file and in the folders above it.
-    std::string find_mesh(const std::string& named) const {
+    /// package://NAME/REST is looked for as NAME/REST and as REST. Only regular files in the description's own folder or
+    /// below, or in the folder that was pointed to: a description may come from anywhere, and names what it likes.
+    std::string find_mesh(const std::string& named) {
         namespace fs = std::filesystem;
         std::error_code none;
-        const fs::path folder = fs::absolute(file_, none).parent_path();
-        if (named.rfind("file://", 0) == 0) return fs::exists(named.substr(7), none) ? named.substr(7) : std::string();
         std::vector<fs::path> tails;
-        if (named.rfind("package://", 0) == 0) {
+        if (named.starts_with("package://")) {
             const std::string rest = named.substr(10);
-            tails.push_back(rest);
+            tails.emplace_back(rest);
             if (const std::size_t slash = rest.find('/'); slash != std::string::npos)
-                tails.push_back(rest.substr(slash + 1));
+                tails.emplace_back(rest.substr(slash + 1));
         } else {
-            tails.push_back(named);
+            tails.emplace_back(named.starts_with("file://") ? named.substr(7) : named);
         }
-        for (fs::path above = folder;; above = above.parent_path()) {
-            for (const fs::path& tail : tails)
-                if (fs::is_regular_file(above / tail, none)) return (above / tail).string();
-            if (above == above.parent_path() || named.rfind("package://", 0) != 0) return {};
-        }
+        std::vector<fs::path> roots{fs::weakly_canonical(fs::absolute(file_, none).parent_path(), none)};
+        if (!folder_.empty()) roots.push_back(fs::weakly_canonical(fs::absolute(folder_, none), none));
+        bool elsewhere = false;
+        for (const fs::path& root : roots)
+            for (const fs::path& tail : tails) {
+                const fs::path whole = fs::weakly_canonical(root / tail, none);
+                if (none || !fs::is_regular_file(whole, none)) continue;
+                for (const fs::path& within : roots)
+                    if (std::mismatch(within.begin(), within.end(), whole.begin(), whole.end()).first == within.end())
+                        return whole.string();
+                elsewhere = true;
+            }
+        if (elsewhere || named.starts_with("package://")) out_.elsewhere.push_back(named);
+        return {};
     }
 
     std::string read_mesh(const xml_node& mesh, const std::string& link, const std::string& material) {
@@ -324,7 +332,12 @@ private:
         std::string& id = meshes_[key.str()];
         const std::string found = find_mesh(named);
         if (found.empty()) {
-            notes_.add("Mesh files that were not found; their links go without", link + " (" + named + ")");
+            const bool elsewhere =
+                std::find(out_.elsewhere.begin(), out_.elsewhere.end(), named) != out_.elsewhere.end();
+            notes_.add(elsewhere ? "Mesh files that do not lie in the description's folder, so that their links go "
+                                   "without; read it again with the folder that holds them (--meshes)"
+                                 : "Mesh files that were not found; their links go without",
+                link + " (" + named + ")");
             return id;
         }
         try {
@@ -439,6 +452,7 @@ private:
     std::string file_;
     const cell::Document& document_;
     const LoadWatch& watch_;
+    const std::string folder_;
     std::string text_;
     pugi::xml_document doc_;
     std::vector<Problem> problems_;
@@ -452,8 +466,9 @@ private:
 
 }  // namespace
 
-UrdfArm read_urdf(const std::string& file, const cell::Document& document, const LoadWatch& watch) {
-    return Reading(file, document, watch).read();
+UrdfArm read_urdf(const std::string& file, const cell::Document& document, const LoadWatch& watch,
+    const std::string& meshes) {
+    return Reading(file, document, watch, meshes).read();
 }
 
 cell::Edit urdf_edit(const cell::Layout& layout, const UrdfArm& arm) {

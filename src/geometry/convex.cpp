@@ -1,9 +1,71 @@
 #include "convex.h"
 
+#include <algorithm>
 #include <cassert>
 #include <cmath>
 
 namespace escarp::geometry {
+
+/// Leaves of a k-d tree over the points (Bentley 1975), each in a ball.
+struct Convex::Groups {
+    static constexpr std::size_t many = 128, in_each = 48;
+    struct Group {
+        Vector3 centre;
+        double radius;
+        std::size_t begin, end;  ///< in `points`
+    };
+    std::vector<Group> groups;
+    std::vector<Vector3> points;
+    std::vector<std::size_t> number;  ///< of each of them among the body's
+
+    explicit Groups(const std::vector<Vector3>& given) : number(given.size()) {
+        for (std::size_t i = 0; i < number.size(); ++i) number[i] = i;
+        divide(given, 0, number.size());
+        for (const std::size_t n : number) points.push_back(given[n]);
+        for (Group& g : groups) {
+            Box3 box;
+            for (std::size_t i = g.begin; i < g.end; ++i) box.add(points[i]);
+            g.centre = 0.5 * (box.low + box.high), g.radius = 0;
+            for (std::size_t i = g.begin; i < g.end; ++i)
+                g.radius = std::max(g.radius, (points[i] - g.centre).norm() * (1 + 1e-12));
+        }
+    }
+    void divide(const std::vector<Vector3>& given, std::size_t begin, std::size_t end) {
+        if (end - begin <= in_each) return groups.push_back({Vector3::Zero(), 0, begin, end});
+        Box3 box;
+        for (std::size_t i = begin; i < end; ++i) box.add(given[number[i]]);
+        int axis = 0;
+        (box.high - box.low).maxCoeff(&axis);
+        const std::size_t middle = begin + (end - begin) / 2;
+        const auto at = [&](std::size_t i) { return number.begin() + static_cast<std::ptrdiff_t>(i); };
+        std::nth_element(at(begin), at(middle), at(end),
+            [&](std::size_t a, std::size_t b) { return given[a][axis] < given[b][axis]; });
+        divide(given, begin, middle);
+        divide(given, middle, end);
+    }
+
+    /// The first of the points that lie farthest along, as if all had been looked at in their order.
+    std::size_t support(const Vector3& d) const {
+        const double length = d.norm() * (1 + 1e-12);
+        const auto reach = [&](const Group& g) { return d.dot(g.centre) + length * g.radius + 1e-15 * length; };
+        std::size_t start = 0;
+        double farthest = -1e300;
+        for (std::size_t i = 0; i < groups.size(); ++i)
+            if (const double far = reach(groups[i]); far > farthest) farthest = far, start = i;
+        double most = -1e300;
+        std::size_t best = number.front();
+        const auto look = [&](const Group& g) {
+            for (std::size_t i = g.begin; i < g.end; ++i) {
+                const double along = d.dot(points[i]);
+                if (along > most || (along == most && number[i] < best)) most = along, best = number[i];
+            }
+        };
+        look(groups[start]);
+        for (std::size_t i = 0; i < groups.size(); ++i)
+            if (i != start && reach(groups[i]) >= most) look(groups[i]);
+        return best;
+    }
+};
 
 Convex::Convex(Core core, const Vector3& half, std::vector<Vector3> points, double radius)
     : core_(core), half_(half), points_(std::move(points)), radius_(radius), centre_(Vector3::Zero()) {
@@ -18,6 +80,7 @@ Convex::Convex(Core core, const Vector3& half, std::vector<Vector3> points, doub
             centre_ = 0.5 * (box.low + box.high);
             bound_ = 0.0;
             for (const Vector3& p : points_) bound_ = std::max(bound_, (p - centre_).norm());
+            if (points_.size() >= Groups::many) groups_ = std::make_shared<const Groups>(points_);
             break;
         }
     }
@@ -45,6 +108,7 @@ Vector3 Convex::support(const Vector3& d) const {
         }
         case Core::points: break;
     }
+    if (groups_) return points_[groups_->support(d)];
     const Vector3* best = &points_.front();
     double most = d.dot(*best);
     for (const Vector3& p : points_) {

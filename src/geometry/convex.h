@@ -2,6 +2,7 @@
 // Convex bodies: a core (points, box or cylinder) grown by a radius. A sphere is a point with a radius,
 // a capsule two points with a radius, so that most of an arm costs little in distance queries.
 
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -43,6 +44,9 @@ private:
     double radius_;
     Vector3 centre_;
     double bound_;
+    /// Of many points: in groups that lie together, so that a support need not look at all of them. Copies share it.
+    struct Groups;
+    std::shared_ptr<const Groups> groups_;
 };
 
 /// How a body is drawn; what is judged is its shape alone.

@@ -131,7 +131,11 @@ struct ClearanceJobs::Asking {
             if ((d.world.translation() - arm.world.translation()).norm() > room.radius + far_cap + 5.0) continue;
             const std::vector<char>& ground = ground_of(room.device, device);
             const Block* b = work(s, [&](const Block& one) { return one.other == device || bears(device, one); });
-            const bool at_work = b != nullptr;
+            // What the seat stands on is as near as the seat is thin: nearness to it says nothing there, contact does.
+            const bool beneath = !b && work(s, [&](const Block& one) {
+                return one.other >= 0 && one.other != device && c_.cell.stands_on(one.other, device);
+            });
+            const bool at_work = b != nullptr || beneath;
             const std::uint64_t key =
                 cell::ContentKey().add(room.key).add(s.key).add(still_key_[device]).add(!ground.empty()).value();
             const auto ask = [&](Meets rule, const std::vector<double>* seat, std::uint64_t more) {
@@ -143,7 +147,8 @@ struct ClearanceJobs::Asking {
                 add(job);
             };
             ask(at_work ? Meets::links_at_work : Meets::device, nullptr, 0);
-            if (at_work) {
+            if (beneath) ask(Meets::hand_at_work, nullptr, 0);
+            if (b) {
                 const auto [seat, seat_key] = seat_at(*b);
                 ask(Meets::hand_at_work, depths(d.bodies, d.world, seat), seat_key);
             }
@@ -307,7 +312,7 @@ struct ClearanceJobs::Asking {
                 job.part_b = part, job.at = &at, job.glide = glide;
                 job.start = rests ? 0.0 : seconds(from - s->from), job.from = seconds(begin_in),
                 job.to = seconds(finish_in);
-                job.until = finish;
+                job.since = begin, job.until = finish;
                 job.context.seat = seat;
                 add(job);
             };
@@ -462,7 +467,7 @@ motion::Clearance ClearanceJobs::ask(const ClearanceJob& job, const motion::Clea
 LeastClearance ClearanceJobs::named(const ClearanceJob& job, const motion::Clearance& found) const {
     LeastClearance least;
     least.distance = found.distance;
-    least.when_s = seconds(job.origin()) + found.when;
+    least.when_s = std::max(seconds(job.origin()) + found.when, seconds(job.since));
     least.device_a = job.device_a();
     least.device_b = job.device_b;
     least.part_b = job.part_b;

@@ -61,14 +61,14 @@ private:
     motion::Clearance between(const ClearanceJob& job, double from, double to, double cap) const {
         const double origin = seconds(job.origin());
         double a = from - origin, b = to - origin;
-        if (b < job.from || a > seconds(job.until) - origin) return {};
+        if (b < job.from || to < seconds(job.since) || a > seconds(job.until) - origin) return {};
         a = std::clamp(a, job.from, std::max(job.from, job.to)), b = std::clamp(b, a, std::max(job.from, job.to));
         // Of what is made to touch, only that it does where it may not.
         if (!distance_counts(job.rule)) cap = std::min(cap, touch);
         motion::Clearance found = jobs_.answer(job, a, b, cap);
         if (found.distance > (distance_counts(job.rule) ? cap : 0.0)) found.part_a = -1;
         // What stands on at its end is so near from there on, too.
-        if (found.part_a >= 0) found.when = std::max(found.when, from - origin);
+        if (found.part_a >= 0) found.when = std::max({found.when, from - origin, seconds(job.since) - origin});
         return found;
     }
 

@@ -9,6 +9,9 @@ constexpr double mesh_slack = 3e-3;  ///< convex pieces of a surface reach this 
 
 bool in_hand(const motion::Part& p) { return p.tag >= simulation::tool_tag; }
 
+/// Of a held part and a link: the link.
+int link_beside(const motion::Part& a, const motion::Part& b) { return a.tag == simulation::held_tag ? b.tag : a.tag; }
+
 /// The tool, or the flange where nothing is mounted on it.
 bool grips(const cell::Arm& arm, const motion::Part& p) {
     return p.tag == simulation::tool_tag || (arm.tool_bodies.empty() && p.tag == arm.model->flange_link);
@@ -44,7 +47,7 @@ double may_sink(Meets rule, const RuleContext& c, const motion::Part& a, const m
         case Meets::hand_beside:
             // What rides on a table that sets off again is none of the bodies that the seat is in.
             return held && c.seat && !in_hand(b) ? (*c.seat)[b.tag - c.first_tag] : 0.0;
-        case Meets::itself: return held ? touching : 0.0;
+        case Meets::itself: return held && link_beside(a, b) == c.arm->model->flange_link ? touching : 0.0;
         default: return 0.0;
     }
 }

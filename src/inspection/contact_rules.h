@@ -14,7 +14,8 @@ namespace escarp::inspection {
 enum class Meets {
     device,         ///< something that stands there: every distance counts
     ground,         ///< what the base link stands on: the first link may slide over it, no more
-    hand_at_work,   ///< tool and held part, and the device that they pick from or place into: contact alone
+    hand_at_work,   ///< tool and held part, and the device that they pick from or place into, or what that stands on:
+                    ///< contact alone
     links_at_work,  ///< all but tool and held part, and that device: every distance counts
     part,           ///< a part at rest or riding: every distance counts, the base link's too
     part_in_work,   ///< the part that is gripped or let go: contact alone, and the tool must touch it

@@ -163,7 +163,8 @@ public:
                 });
                 for (std::size_t i = 0; i < some; ++i) {
                     add(level[from + i].node, found[i], next);
-                    if (nodes_.size() > most_ || too_mixed_ || restless_ || surprised_ ||
+                    too_wide_ = (level.size() - from + next.size()) * next_bytes(next) > most_bytes;
+                    if (nodes_.size() > most_ || too_wide_ || too_mixed_ || restless_ || surprised_ ||
                         (astray_ && which_ != Which::all))
                         return false;
                 }
@@ -180,15 +181,21 @@ public:
     std::string why_not() const {
         return too_mixed_  ? "what comes is mixed by chance in too many ways"
                : restless_ ? "what rides never comes to rest"
+               : too_wide_ ? "more than " + std::to_string(nodes_.size()) +
+                                 " states, and too many of them at once for the memory that it is given"
                            : "more than " + std::to_string(most_) + " states";
     }
 
 private:
+    static constexpr std::size_t most_bytes = 350u << 20;  ///< of states that are still to be gone on from
     static constexpr std::size_t at_once = 64;  ///< nodes of one level that are expanded side by side
     struct Open {
         int node;
         std::unique_ptr<Kernel> kernel;
     };
+    static std::size_t next_bytes(const std::vector<Open>& next) {
+        return next.empty() ? 0 : next.front().kernel->bytes();
+    }
     struct Successor {
         Taken taken;
         std::unique_ptr<Kernel> kernel;
@@ -325,7 +332,7 @@ private:
     std::vector<Node> nodes_;
     std::unordered_map<Key, int, KeyHash> numbers_;
     std::optional<Ties> ties_;
-    bool too_mixed_ = false, restless_ = false, astray_ = false, surprised_ = false;
+    bool too_mixed_ = false, restless_ = false, too_wide_ = false, astray_ = false, surprised_ = false;
     const Which which_;
     std::set<std::pair<int, int>>& choice_at_;  ///< actor and event at which chance was asked
     const bool asks_where_it_is_;               ///< some task decides by what a signal says now

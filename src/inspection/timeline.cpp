@@ -54,12 +54,16 @@ TimedMover Timeline::make_mover(int device) {
     for (std::size_t i = 0; i < motions.size() && motions[i].from < end_; ++i)
         mover.segments.push_back({motions[i].motion, motions[i].from,
             std::min(end_, i + 1 < motions.size() ? motions[i + 1].from : end_), &motions[i], motions[i].block});
-    name_work(mover.segments);
+    if (mover.arm) {
+        name_work(mover.segments);
+        part_standing(mover.segments);
+    }
     std::map<std::uint64_t, motion::PartSetPtr> with_held;
     for (Segment& s : mover.segments) {
         motion::give_way(stop_);
         const std::uint64_t held = held_key(s);
-        s.key = cell::ContentKey().add(s.motion->serial()).add(held).value();
+        s.key = s.stands_on ? cell::ContentKey().add(s.motion->position(0)).add(held).value()
+                            : cell::ContentKey().add(s.motion->serial()).add(held).value();
         motion::PartSetPtr& parts = with_held[held];
         if (!parts) parts = parts_of(d, s);
         s.parts = parts;
@@ -67,17 +71,54 @@ TimedMover Timeline::make_mover(int device) {
     return mover;
 }
 
-/// Without an approach the move before brings tool and part together, without a retreat the next one parts them.
+/// Which pick or place each segment belongs to. Without an approach the move before brings tool and part together,
+/// without a retreat the next one parts them, whatever is waited for in between. Where the arm is held up at a border on
+/// its straight line it is still at work.
 void Timeline::name_work(std::vector<Segment>& segments) const {
+    const auto work = [&](const Segment& s) { return s.block >= 0 && exchanges(trace_.blocks[s.block]) ? s.block : -1; };
+    const auto moves = [](const Segment& s) { return s.motion->duration() > 0; };
     for (std::size_t i = 0; i < segments.size(); ++i) {
-        const int b = segments[i].block;
-        if (b < 0 || !exchanges(trace_.blocks[b])) continue;
+        const int b = work(segments[i]);
+        if (b < 0) continue;
         segments[i].arrives = segments[i].leaves = b;
-        if (segments[i].to > segments[i].from) continue;
-        const BlockKind kind = trace_.blocks[b].kind;
-        if (kind == BlockKind::straight_in && i > 0) segments[i - 1].arrives = b;
-        if (kind == BlockKind::straight_out && i + 1 < segments.size()) segments[i + 1].leaves = b;
+        const Block& block = trace_.blocks[b];
+        if (i + 2 < segments.size() && segments[i + 1].block >= 0 &&
+            trace_.blocks[segments[i + 1].block].waits_for == simulation::WaitFor::zone) {
+            const int on = work(segments[i + 2]);
+            if (on >= 0 && trace_.blocks[on].step == block.step &&
+                (block.kind != BlockKind::straight_out || trace_.blocks[on].kind == BlockKind::straight_out))
+                segments[i + 1].arrives = segments[i + 1].leaves = on;
+        }
+        if (moves(segments[i])) continue;
+        if (block.kind == BlockKind::straight_in)
+            for (std::size_t k = i; k-- > 0 && work(segments[k]) < 0;) {
+                segments[k].arrives = b;
+                if (moves(segments[k])) break;
+            }
+        if (block.kind == BlockKind::straight_out)
+            for (std::size_t k = i + 1; k < segments.size() && work(segments[k]) < 0; ++k) {
+                segments[k].leaves = b;
+                if (moves(segments[k])) break;
+            }
     }
+}
+
+/// Where a motion that leads away is over and the arm stands on, it is at work no longer.
+void Timeline::part_standing(std::vector<Segment>& segments) const {
+    std::vector<Segment> all;
+    for (const Segment& s : segments) {
+        all.push_back(s);
+        const Ticks over = s.from + simulation::ticks(s.motion->duration());
+        if (s.leaves < 0 || s.motion->duration() <= 0 || over >= s.to) continue;
+        const Block& own = trace_.blocks[s.block];
+        if (exchanges(own) && (own.kind != BlockKind::straight_out || own.to > over)) continue;
+        all.back().to = over;
+        Segment stands{motion::standstill(s.motion->position(s.motion->duration())), over, s.to, s.record, s.block};
+        if (!exchanges(own)) stands.arrives = s.arrives;
+        stands.stands_on = true;
+        all.push_back(std::move(stands));
+    }
+    segments = std::move(all);
 }
 
 const Place* Timeline::held_place(int part, Ticks t) const {

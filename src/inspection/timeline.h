@@ -10,7 +10,8 @@ namespace escarp::inspection {
 
 using simulation::Ticks;
 
-/// A mover between the beginning of one motion and that of the next.
+/// A mover between the beginning of one motion and that of the next. Where it stands on after a retreat, that is a
+/// segment of its own: what tool, part and seat may do to each other ends with the straight move.
 struct Segment {
     motion::MotionPtr motion;
     Ticks from, to;
@@ -19,6 +20,7 @@ struct Segment {
     /// The blocks of the pick or place that bring mover, part and seat together, or part them, on purpose during this
     /// segment; -1.
     int arrives = -1, leaves = -1;
+    bool stands_on = false;              ///< at the end of the motion of the segment before
     std::uint64_t key = 0;               ///< of the motion and of what is held
     motion::PartSetPtr parts = nullptr;  ///< of the mover, its tool and what it holds
 
@@ -64,6 +66,7 @@ public:
 private:
     TimedMover make_mover(int device);
     void name_work(std::vector<Segment>& segments) const;
+    void part_standing(std::vector<Segment>& segments) const;
     const simulation::Place* held_place(int part, Ticks t) const;
     std::uint64_t held_key(const Segment& segment) const;
     motion::PartSetPtr parts_of(const cell::Device& device, const Segment& segment) const;

@@ -144,6 +144,22 @@ Why why(const cell::Cell& cell, const simulation::Run& run, int device, Ticks t)
     return Asking(cell, run, t).from(device);
 }
 
+std::vector<int> waits_for_ever(const simulation::Run& run) {
+    std::vector<int> all;
+    const std::vector<Block>& blocks = run.trace.blocks;
+    if (run.stuck || run.cut) return all;
+    const Ticks by = run.steady ? run.steady->from : run.trace.end / 2;
+    for (const int i : indices(blocks)) {
+        const Block& b = blocks[i];
+        if (b.kind != BlockKind::wait || b.step < 0 || b.to != simulation::never || b.from > by) continue;
+        const auto works = [&](const Block& other) {
+            return other.device == b.device && other.task == b.task && other.step >= 0 && &other != &b;
+        };
+        if (b.task == 0 || std::any_of(blocks.begin(), blocks.end(), works)) all.push_back(i);
+    }
+    return all;
+}
+
 std::string in_words(const cell::Cell& cell, const Why& why) {
     std::string out;
     for (const WhyLink& link : why.chain)

@@ -9,6 +9,10 @@
 
 namespace escarp::kinematics {
 
+/// How many steps searches have made on this thread so far: a measure of work that is the same on every machine.
+/// Numeric solvers count their steps; who searches otherwise may add its own.
+long long& search_steps();
+
 struct JointSolution {
     JointVector q;    ///< each hinge at the turn nearest to the reference that lies within its limits, if any does
     int posture = 0;  ///< which closed-form branch: bit 0 shoulder back, bit 1 elbow other way, bit 2 wrist flipped

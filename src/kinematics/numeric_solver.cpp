@@ -75,6 +75,7 @@ private:
         Eigen::Matrix<double, 6, 1> error = error_at(q);
         double damping = 1e-2;
         for (int iteration = 0; iteration < most_iterations; ++iteration) {
+            ++search_steps();
             if (error.norm() < 1e-13) return true;
             const Frame now = frames[model_.flange_link] * model_.flange;
             const Jacobian j = jacobian(model_.mechanism, frames, model_.flange_link, now.translation());
@@ -103,6 +104,11 @@ private:
 };
 
 }  // namespace
+
+long long& search_steps() {
+    static thread_local long long steps = 0;
+    return steps;
+}
 
 std::unique_ptr<JointSolver> numeric_solver(const ArmModel& model, int starts) {
     return std::make_unique<Numeric>(model, starts);

@@ -216,6 +216,7 @@ public:
         : r_(r),
           n_(static_cast<int>(r.from.size())),
           scale_(n_),
+          looked_before_(r.room.looks()),
           draw_(r.seed),
           flown_(r.model.mechanism, r.speed, r.acceleration) {
         for (int j = 0; j < n_; ++j) scale_[j] = 1 / joint(j).speed;
@@ -234,6 +235,7 @@ public:
             found.direct = true;
             found.way = {r_.from, r_.to};
             found.motion = joint_move(r_.model.mechanism, r_.from, r_.to, r_.speed, r_.acceleration);
+            found.looks = r_.room.looks() - looked_before_;
             return found;
         }
         ++blocked_[r_.room.blocker()];
@@ -265,6 +267,7 @@ public:
         found.blocker = std::max_element(blocked_.begin(), blocked_.end(), [](const auto& a, const auto& b) {
             return a.second < b.second;
         })->first;
+        found.looks = r_.room.looks() - looked_before_;
         return found;
     }
 
@@ -282,8 +285,11 @@ private:
     double size_of(int j) const {
         return joint(j).type == kinematics::JointType::hinge ? 1.0 : 0.4 * (joint(j).high - joint(j).low);
     }
+    /// Enough has been looked at: nothing further is found free, and what has been found is all there is.
+    bool spent() const { return r_.room.looks() - looked_before_ > r_.most_looks; }
     bool free(const JointVector& a, const JointVector& b) {
         give_way(r_.stop);
+        if (spent()) return false;
         if (r_.room.free(a, b, need_)) return true;
         ++blocked_[r_.room.blocker()];
         return false;
@@ -292,6 +298,7 @@ private:
     /// Whether the way as it would be flown keeps away; it must have been timed last.
     bool flown_free() {
         give_way(r_.stop);
+        if (spent()) return false;
         constexpr int pieces = 20;
         flown_.passes(flown_.window(), pieces, passes_);
         if (r_.room.free(passes_, need_ + spare_)) return true;
@@ -546,6 +553,7 @@ private:
     int n_;
     JointVector scale_;
     double need_ = 0, spare_ = 0;
+    const long long looked_before_;
     std::mt19937 draw_;
     std::map<int, int> blocked_;
     FlownWay flown_;
@@ -563,6 +571,7 @@ Detour find_way(const DetourRequest& request) {
     const Room room = request.room;
     DetourRequest again{
         request.model, request.tool, room, request.from, request.to, request.need, request.speed, request.acceleration};
+    again.most_looks = request.most_looks;
     again.effort = request.effort, again.seed = request.seed + 0x9E3779B9u, again.stop = request.stop;
     std::future<Detour> second = std::async(std::launch::async, [&again] {
         WaySearch search(again);
@@ -573,6 +582,7 @@ Detour find_way(const DetourRequest& request) {
     const Detour two = second.get();
     if (two.motion && (!one.motion || two.motion->duration() < one.motion->duration()))
         one.motion = two.motion, one.way = two.way;
+    one.looks += two.looks;
     return one;
 }
 

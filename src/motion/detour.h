@@ -50,6 +50,7 @@ public:
     }
     /// Owner of the obstacle that made the last `free` fail; -1: the arm itself.
     int blocker() const { return blocker_; }
+    long long looks() const { return looks_; }  ///< how often the arm was looked at so far
 
 private:
     struct SelfPair {
@@ -81,12 +82,12 @@ private:
     std::vector<SelfPair> self_pairs_;
     std::vector<char> counts_;  ///< for each part and obstacle, whether they must keep apart
     // What a question works with, kept so that the next asks for no memory.
-    mutable int looks_ = 0;
+    mutable long long looks_ = 0;
     mutable JointVector by_;
     mutable std::vector<Frame> frames_, at_;
     mutable std::vector<Vector3> centre_;
     mutable std::vector<double> travel_, gap2_;
-    mutable std::vector<int> placed_, bounded_, framed_;
+    mutable std::vector<long long> placed_, bounded_, framed_;
     mutable std::vector<geometry::Warm> warm_;
     mutable std::vector<Pair> active_;
     mutable std::vector<Stretch> stretches_;
@@ -100,6 +101,7 @@ struct DetourRequest {
     JointVector from, to;
     double need = 0.02;  ///< distance to keep, m; less where the ends themselves are nearer
     double speed = 1, acceleration = 1;
+    long long most_looks = 250'000;  ///< of the arm at a posture, in each of its searches, before giving up
     int effort = 3000;  ///< how many times a tree may grow before giving up; 0: only the direct move is looked at
     unsigned seed = 20;
     const StopFlag* stop = nullptr;
@@ -110,6 +112,7 @@ struct Detour {
     std::vector<JointVector> way;  ///< its corner points, ends included
     bool direct = false;           ///< nothing stood in the way
     int blocker = -1;              ///< owner of what stood in the way most often; -1: the arm itself
+    long long looks = 0;           ///< what it took
 };
 
 /// The direct joint move where that is free, else a way round. Throws Stopped.

@@ -144,11 +144,12 @@ MotionPtr borrowed(const Motion& motion) { return MotionPtr(MotionPtr(), &motion
 }  // namespace
 
 std::optional<Braking> brake_before(
-    const kinematics::ArmModel& model, const Frame& tool, const Motion& motion, double border) {
+    const kinematics::ArmModel& model, const Frame& tool, const Motion& motion, double border, double begins_by) {
     const double pull = greatest_pull(model, tool, motion);
     border = std::min(border, motion.duration());
     for (double takes = quickest; takes <= slowest && border - 0.5 * takes >= 0; takes *= next_try) {
         const Braking braking{border - 0.5 * takes, takes};
+        if (braking.from > begins_by) continue;
         if (within_limits(model, tool, Paced(borrowed(motion), braking.from, takes, false), takes, pull))
             return braking;
     }

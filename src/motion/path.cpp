@@ -3,6 +3,7 @@
 #include "profile.h"
 
 #include <algorithm>
+#include <array>
 #include <cassert>
 #include <cmath>
 
@@ -247,7 +248,7 @@ void PathMotion::time_it(const kinematics::Mechanism& mechanism, bool corners) {
             // A short move never reaches the changes that the window was made for: it may do with less.
             for (int more = 0; more < 4; ++more) {
                 const double rough = roughness(mechanism);
-                if (rough > 0.8 && rough <= 1.05) break;
+                if (rough > 0.8 && rough <= 1.0) break;
                 phases_ = hard, end_ = hard_end;
                 soften(window *= std::clamp(rough < 1 ? std::sqrt(rough) : rough, 0.6, 1.5));
             }
@@ -255,6 +256,7 @@ void PathMotion::time_it(const kinematics::Mechanism& mechanism, bool corners) {
         over = excess(mechanism, jerk, round + 1 < rounds ? &grid : nullptr);
         if (over <= 1.0005) break;
     }
+    if (jerk) over = std::max(over, std::cbrt(roughness(mechanism)));
     if (over > 1) stretch_ = over, end_ *= over;
     if (jerk) try_even(grid_of(nodes_, mechanism), mechanism);
 }
@@ -285,7 +287,7 @@ void PathMotion::try_even(const std::vector<GridPoint>& grid, const kinematics::
             {p.t, nodes_.front().s + whole * p.s, whole * p.rate, whole * p.acceleration, whole * p.jerk});
     end_ = profile.duration(), stretch_ = 1;
     const double over =
-        std::max(excess(mechanism, false, nullptr), std::cbrt(std::max(1.0, roughness(mechanism) / 1.05)));
+        std::max(excess(mechanism, false, nullptr), std::cbrt(roughness(mechanism)));
     if (end_ * over < kept_end) stretch_ = over, end_ *= over;
     else phases_ = kept, end_ = kept_end, stretch_ = kept_stretch;
 }
@@ -370,17 +372,18 @@ void PathMotion::soften(double window) {
 }
 
 double PathMotion::roughness(const kinematics::Mechanism& mechanism) const {
-    constexpr double step = 4e-3;
+    constexpr double step = 1e-3;
+    constexpr std::size_t span = 4;  // steps: over shorter times the path's own roundings would count
     double worst = 0;
-    JointState before = at(0);
-    double t = step;
-    while (t < end_) {
-        JointState now = at(t);
-        for (int j = 0; j < mechanism.size(); ++j)
-            worst = std::max(worst,
-                std::abs(now.acceleration[j] - before.acceleration[j]) / (step * mechanism.joints[j].jerk_limit()));
-        before = std::move(now);
-        t += step;
+    std::array<JointVector, span> before;
+    std::size_t looks = 0;
+    for (double t = 0; t < end_ + span * step; t += step, ++looks) {
+        JointVector now = at(t).acceleration;
+        if (looks >= span)
+            for (int j = 0; j < mechanism.size(); ++j)
+                worst = std::max(worst, std::abs(now[j] - before[looks % span][j]) /
+                                            (span * step * mechanism.joints[j].jerk_limit()));
+        before[looks % span] = std::move(now);
     }
     return worst;
 }
@@ -562,6 +565,10 @@ Averaged::Averaged(std::shared_ptr<const PathMotion> motion, const kinematics::M
         constexpr double beside = 1e-7;
         for (const double t : breaks_)
             look(t + beside), look(t - beside), look(t + window_ + beside), look(t + window_ - beside);
+        for (std::size_t i = 0; i + 1 < breaks_.size(); ++i) {
+            const double middle = 0.5 * (breaks_[i] + breaks_[i + 1]);
+            look(middle), look(middle + window_);
+        }
         if (needed <= window_ * 1.001) break;
         window_ = needed;
     }

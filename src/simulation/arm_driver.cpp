@@ -550,7 +550,7 @@ void ArmDriver::write_state(StateWriter& w) const {
     if (phase_ == Phase::resting && waits_at_ < 0) return;
     w.add_part(exchange_.offer.part);
     w.add(exchange_.offer.seat);
-    w.add_time(phase_end_);
+    w.add_time(waits_at_ < 0 ? phase_end_ : w.now());  // at a border: when it came there does not matter
     w.add(missed_);
     if (exchange_.met) w.add_time(exchange_.begins), w.add_double(exchange_.ride.speed);
     for (const Ahead& leg : ahead_) {

@@ -96,6 +96,8 @@ private:
     static constexpr int back_event(int nth) { return 4 * nth + 3; }
     static Keeper& keeper_of(Kernel& kernel, const Checkpoint& c) { return *kernel.changing(c.keeper).keeper(); }
     bool granted(const Kernel& kernel, const Checkpoint& c) const;
+    std::optional<motion::Braking> braking_before(
+        Kernel& kernel, const Checkpoint& c, const motion::MotionPtr& motion) const;
     bool ask(Kernel& kernel, const Checkpoint& c);
     bool on_leg(const Checkpoint& c) const;
     bool may_set_off(Kernel& kernel);

@@ -33,6 +33,22 @@ bool ArmDriver::ask(Kernel& k, const Checkpoint& c) {
 }
 bool ArmDriver::on_leg(const Checkpoint& c) const { return c.step == step().number && c.kind == leg_.kind; }
 
+/// How to stop before a place of a motion. Where what comes later on the way has to be decided on sooner, since the arm
+/// is quick before it, what comes first is decided on by then, too: it is asked for first, and what comes later only
+/// once it may pass before.
+std::optional<motion::Braking> ArmDriver::braking_before(
+    Kernel& k, const Checkpoint& c, const motion::MotionPtr& motion) const {
+    double by = motion->duration();
+    std::optional<motion::Braking> found;
+    for (auto next = checkpoints_.rbegin(); next != checkpoints_.rend(); ++next) {
+        if (!next->asks || next->step != c.step || next->kind != c.kind || next->share < c.share) continue;
+        found = k.plans().braking(arm(), motion, next->share * motion->duration(), by);
+        if (!found) return std::nullopt;
+        by = found->from;
+    }
+    return found;
+}
+
 /// Asks for what has to be granted before the leg can begin, or go on, one after the other: what comes later only once
 /// it may pass before. True if all of that is granted.
 bool ArmDriver::may_set_off(Kernel& k) {
@@ -42,7 +58,7 @@ bool ArmDriver::may_set_off(Kernel& k) {
         if (!c.asks || !on_leg(c) || granted(k, c)) continue;
         const double border = c.share * leg_.motion->duration();
         if (border < leg_.done - no_way) continue;
-        const auto braking = k.plans().braking(arm(), leg_.motion, border);
+        const auto braking = braking_before(k, c, leg_.motion);
         if (braking && braking->from > leg_.even_from()) continue;
         if (ask(k, c)) continue;
         waits_at_ = c.keeper;
@@ -57,7 +73,7 @@ bool ArmDriver::flight_may_begin(Kernel& k) {
     for (auto leg = ahead_.rbegin(); leg != ahead_.rend(); ++leg)
         for (const Checkpoint& c : checkpoints_) {
             if (!c.asks || c.step != leg->step->number || c.kind != leg->kind || granted(k, c)) continue;
-            if (k.plans().braking(arm(), leg->motion, c.share * leg->motion->duration())) continue;
+            if (braking_before(k, c, leg->motion)) continue;
             if (ask(k, c)) continue;
             waits_at_ = c.keeper;
             return false;
@@ -101,7 +117,8 @@ void ArmDriver::watch_leg(Kernel& k) {
     const auto later = [&](double s, int what) {
         watched_.push_back(k.at(std::min(k.now() + ticks(std::max(0.0, s)), phase_end_), *this, what));
     };
-    for (const int nth : indices(checkpoints_)) {
+    double asked_by = leg_.motion->duration();
+    for (int nth = static_cast<int>(checkpoints_.size()); nth-- > 0;) {
         const Checkpoint& c = checkpoints_[nth];
         const double at = on_leg(c) ? c.share * leg_.motion->duration() : -1;
         if (at < leg_.done - no_way) continue;
@@ -109,21 +126,23 @@ void ArmDriver::watch_leg(Kernel& k) {
             // Where it has to decide before it would be out, it stays in.
             const bool stays = std::any_of(checkpoints_.begin(), checkpoints_.end(), [&](const Checkpoint& next) {
                 if (!next.asks || next.keeper != c.keeper || !on_leg(next) || next.share <= c.share) return false;
-                const auto braking = k.plans().braking(arm(), leg_.motion, next.share * leg_.motion->duration());
+                const auto braking = braking_before(k, next, leg_.motion);
                 return !braking || braking->from <= at;
             });
             if (!stays) later(leg_.until(at), back_event(nth));
         } else {
-            const auto braking = k.plans().braking(arm(), leg_.motion, at);
+            const auto braking = braking_before(k, c, leg_.motion);
             if (!braking) continue;  // it has leave for it
-            if (c.early > 0) later(leg_.until(braking->from) - c.early, ask_event(nth));
-            later(leg_.until(braking->from), decide_event(nth));
+            const double decides = leg_.until(braking->from), asks = std::min(asked_by, decides - c.early);
+            if (asks < decides) later(asks, ask_event(nth));
+            later(decides, decide_event(nth));
+            asked_by = asks;
         }
     }
 }
 
 void ArmDriver::brake(Kernel& k, const Checkpoint& c) {
-    const auto braking = k.plans().braking(arm(), leg_.motion, c.share * leg_.motion->duration());
+    const auto braking = braking_before(k, c, leg_.motion);
     passed_.clear();
     for (const EventKey& e : watched_) {
         if (!k.cancel(e)) continue;

@@ -220,6 +220,9 @@ void Kernel::end(int block) {
 }
 
 void Kernel::set_signal(int signal, double value) {
+    // What grows without end stays a number.
+    constexpr double most = 1e12;
+    value = std::isnan(value) ? 0.0 : std::clamp(value, -most, most);
     if (value_[signal] == value || forced_[signal]) return;
     const int device = cell_.signals[signal].device;
     reach(acting_, device);
@@ -431,6 +434,12 @@ std::string Kernel::state() const {
     return w.take();
 }
 
+std::size_t Kernel::bytes() const {
+    constexpr std::size_t an_actor = 1300, a_part = 400, a_signal = 120, an_event = 120;
+    return sizeof *this + an_actor * actors_.size() + a_part * trace_.parts.size() + a_signal * value_.size() +
+           an_event * events_.size();
+}
+
 StateKey key_of_state(const std::string& bytes) {
     StateKey key{0x9e3779b97f4a7c15, 0xc2b2ae3d27d4eb4f};
     for (std::size_t i = 0; i + 8 <= bytes.size(); i += 8) {
@@ -446,6 +455,11 @@ bool Kernel::rounds_to_come() const {
     if (random_ || !trace_.faults.empty()) return false;
     for (std::size_t i = 0; i < cell_.devices.size(); ++i)
         if (trace_.rounds[i].size() < 3 && repeats(cell_.devices[i].task)) return true;
+    // Where there are no parts the slowest task says what the cycle is.
+    if (!trace_.parts.empty()) return false;
+    for (std::size_t i = 0; i < cell_.devices.size(); ++i)
+        if (trace_.rounds[i].size() < 2 && !cell_.devices[i].task.steps.empty() && !cell_.devices[i].task.when_asked)
+            return true;
     return false;
 }
 

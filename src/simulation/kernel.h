@@ -249,10 +249,12 @@ public:
     double clock(int device, int step) const {
         return device == hurried_.device && step == hurried_.step ? hurried_.rate : 1;
     }
+    void end_early() { cut_ = true; }              ///< as far as it has come
     bool cut() const { return cut_; }              ///< ended early: more happened than a run keeps
     bool unsettled() const { return unsettled_; }  ///< ended because something went on for ever at one instant
     bool ended() const { return cut_ || unsettled_; }
     std::size_t steps() const { return steps_; }
+    std::size_t bytes() const;  ///< of memory that a copy takes, by and large
 
     /// Nothing else happens at this instant.
     bool instant_over() const { return next_event() > now_; }
@@ -260,7 +262,7 @@ public:
     bool round_done_now() const { return round_at_ == now_; }
     bool random() const { return random_; }
     /// Whether a task with repeats is still on its way to having been through twice: before, its state cannot have
-    /// recurred.
+    /// recurred. In a cell without parts, whether any task is on its way to its second round.
     bool rounds_to_come() const;
     /// Everything that decides what happens next, relative to now: equal bytes mean that all repeats from here on.
     /// Whole words of eight bytes.
@@ -378,6 +380,8 @@ public:
     virtual std::vector<Checkpoint> checkpoints(const cell::Cell& /*cell*/, int /*device*/, int /*mover*/) const {
         return {};
     }
+    /// What a device's tables name that is not in the cell (any more), in words: rows that do nothing.
+    virtual std::vector<std::string> names_of_nothing(const cell::Cell&, const cell::Device&) const { return {}; }
     virtual std::optional<KeptEmpty> kept_empty(const cell::Device&) const { return std::nullopt; }
     virtual std::optional<Looks> looks(const cell::Cell&, const cell::Device&) const { return std::nullopt; }
     /// Where a device brings its parts in from the side, world; nullopt: it does not.

@@ -135,12 +135,41 @@ Frame tool_target(const cell::Device& arm, const Frame& seat_world, double turn,
     return arm.world.inverse() * seat_world * geometry::make_frame(Vector3::Zero(), {0, 0, turn}) * tool_in_part;
 }
 
+namespace {
+thread_local SearchCount* counting = nullptr;
+thread_local int within = 0;  // plans that are made of plans
+}  // namespace
+
+SearchCount::SearchCount() { counting = this; }
+SearchCount::~SearchCount() { counting = nullptr; }
+
 template <typename Value, typename Make>
-Value PlanCache::kept(cell::Kept<Value>& kept, std::uint64_t key, Make make) {
-    if (const std::optional<Value> found = kept.find(key)) return *found;
-    const Value made = make();
+Value PlanCache::kept(Store<Value>& kept, std::uint64_t key, Make make) {
+    const auto asked = [&](const Made<Value>& plan) {
+        if (within == 0 && counting && plan.steps > 0 && counting->seen_.insert(key).second)
+            counting->steps_ += plan.steps;
+    };
+    long long& steps = kinematics::search_steps();
+    if (const std::optional<Made<Value>> found = kept.find(key)) {
+        steps += found->steps;
+        asked(*found);
+        return found->value;
+    }
+    struct Within {
+        Within() { ++within; }
+        ~Within() { --within; }
+    };
+    Made<Value> made;
+    {
+        const Within inside;
+        const long long before = steps;
+        made.value = make();
+        made.steps = steps - before;
+    }
     ++computed_;
-    return kept.keep(key, made, bytes_of(made));
+    const Made<Value> known = kept.keep(key, made, bytes_of(made.value));
+    asked(known);
+    return known.value;
 }
 
 std::shared_ptr<const PosePlan> PlanCache::pose(const PoseRequest& r) {
@@ -186,6 +215,8 @@ Travel PlanCache::travel(const cell::Arm& arm, const ArmRoom& room, const JointV
             .speed = speed,
             .acceleration = acceleration,
             .stop = stop});
+        constexpr int a_look = 4;  // steps of a numeric solver take about a quarter of the time
+        kinematics::search_steps() += a_look * way.looks;
         // The direct move is the same object for everyone who asks for it: what is known of it is kept by its serial
         // number.
         if (way.direct || !way.motion)
@@ -227,9 +258,9 @@ cell::ContentKey paced_key(const cell::Arm& arm, const motion::MotionPtr& motion
 }  // namespace
 
 std::optional<motion::Braking> PlanCache::braking(
-    const cell::Arm& arm, const motion::MotionPtr& motion, double border) {
-    return kept(brakings_, paced_key(arm, motion, border, 0).value(),
-        [&] { return motion::brake_before(*arm.model, arm.tool_frame, *motion, border); });
+    const cell::Arm& arm, const motion::MotionPtr& motion, double border, double begins_by) {
+    return kept(brakings_, paced_key(arm, motion, border, 0).add(begins_by).value(),
+        [&] { return motion::brake_before(*arm.model, arm.tool_frame, *motion, border, begins_by); });
 }
 
 motion::MotionPtr PlanCache::braked(

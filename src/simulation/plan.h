@@ -6,6 +6,8 @@
 #include <memory>
 #include <variant>
 
+#include <unordered_set>
+
 #include <cell/content_key.h>
 #include <cell/kept.h>
 
@@ -63,6 +65,21 @@ struct MeetingPlan;
 /// Stretches of time, s.
 using Intervals = std::vector<std::pair<double, double>>;
 
+/// While it lives, counts on its thread how many steps of search all plans take that are asked for, each plan once: the
+/// same number whatever is known already, and on every machine. One at a time on a thread.
+class SearchCount {
+public:
+    SearchCount();
+    ~SearchCount();
+    SearchCount(const SearchCount&) = delete;
+    long long steps() const { return steps_; }
+
+private:
+    friend class PlanCache;
+    std::unordered_set<std::uint64_t> seen_;
+    long long steps_ = 0;
+};
+
 /// Keeps plans between evaluations. Safe to use from several threads; the same request always gives the same plan.
 class PlanCache {
 public:
@@ -79,7 +96,9 @@ public:
     motion::MotionPtr gentle(const cell::Arm& arm, const motion::MotionPtr& motion, double bearable);
     motion::MotionPtr still(const cell::Arm& arm, const JointVector& q);
     /// Slowing down before a border and going on from rest; see motion::brake_before.
-    std::optional<motion::Braking> braking(const cell::Arm& arm, const motion::MotionPtr& motion, double border);
+    /// See motion::brake_before.
+    std::optional<motion::Braking> braking(
+        const cell::Arm& arm, const motion::MotionPtr& motion, double border, double begins_by);
     motion::MotionPtr braked(const cell::Arm& arm, const motion::MotionPtr& motion, const motion::Braking& braking);
     double restart_time(const cell::Arm& arm, const motion::MotionPtr& motion, double from);
     motion::MotionPtr restarted(const cell::Arm& arm, const motion::MotionPtr& motion, double from, double takes);
@@ -99,19 +118,27 @@ public:
     std::size_t computed() const { return computed_; }  ///< how many plans were made rather than found
 
 private:
+    /// A plan, and how many steps of search it takes, whoever has made it.
+    template <typename Value>
+    struct Made {
+        Value value;
+        long long steps = 0;
+    };
+    template <typename Value>
+    using Store = cell::Kept<Made<Value>>;
     template <typename Value, typename Make>
-    Value kept(cell::Kept<Value>& kept, std::uint64_t key, Make make);
+    Value kept(Store<Value>& kept, std::uint64_t key, Make make);
 
     // A pose plan takes some 30 kB, a cell has some hundreds of them.
-    cell::Kept<std::shared_ptr<const PosePlan>> poses_{20u << 20};
-    cell::Kept<motion::MotionPtr> moves_{2u << 20}, gentle_{3u << 20};
-    cell::Kept<Travel> travels_{3u << 20};
-    cell::Kept<std::optional<motion::Braking>> brakings_{1u << 20};
-    cell::Kept<double> restarts_{1u << 20};
-    cell::Kept<motion::MotionPtr> paced_{3u << 20};
-    cell::Kept<std::shared_ptr<const std::vector<motion::MotionPtr>>> flights_{12u << 20};
-    cell::Kept<std::shared_ptr<const Line>> lines_{4u << 20};
-    cell::Kept<std::shared_ptr<const MeetingPlan>> meetings_{26u << 20};
+    Store<std::shared_ptr<const PosePlan>> poses_{20u << 20};
+    Store<motion::MotionPtr> moves_{2u << 20}, gentle_{3u << 20};
+    Store<Travel> travels_{3u << 20};
+    Store<std::optional<motion::Braking>> brakings_{1u << 20};
+    Store<double> restarts_{1u << 20};
+    Store<motion::MotionPtr> paced_{3u << 20};
+    Store<std::shared_ptr<const std::vector<motion::MotionPtr>>> flights_{12u << 20};
+    Store<std::shared_ptr<const Line>> lines_{4u << 20};
+    Store<std::shared_ptr<const MeetingPlan>> meetings_{26u << 20};
     cell::Kept<Intervals> touching_{16u << 20};
     std::atomic<std::size_t> computed_{0};
 };

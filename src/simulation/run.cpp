@@ -5,6 +5,7 @@
 namespace escarp::simulation {
 namespace {
 
+constexpr long long most_search = 6'000'000;  // steps of search for all plans of a run
 constexpr Ticks longer = 10;  // horizons that a run may take where a task has not been through twice
 
 /// How far a run goes on.
@@ -41,16 +42,23 @@ std::shared_ptr<const Run> run(const cell::Cell& cell, PlanCache& plans, const R
     for (const auto& [name, value] : options.forced)
         if (const int signal = cell.signal(name); signal >= 0) kernel.force(signal, value);
     kernel.hurry(options.hurried.device, options.hurried.step, options.hurried.rate);
+    const SearchCount searched;
     kernel.start();
+    bool searched_enough = false;
     while (!kernel.ended() && !limit.over(kernel, watch.found())) {
         motion::give_way(options.stop);
         kernel.step();
+        if (searched.steps() > most_search) {
+            searched_enough = true;
+            kernel.end_early();
+        }
         if (!kernel.ended()) watch.look(kernel);
     }
     auto result = std::make_shared<Run>();
     result->steady = watch.found();
     result->cut = kernel.cut();
     result->unsettled = kernel.unsettled();
+    result->searched_enough = searched_enough;
     kernel.trace().end = limit.end(kernel, watch.found());
     result->stuck = kernel.next_event() == never && !kernel.cut() && kernel.trace().end < horizon;
     if (result->stuck)

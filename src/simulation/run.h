@@ -23,6 +23,7 @@ struct Run {
     std::optional<Steady> steady;  ///< where the whole state recurred
     bool cut = false;              ///< ended before its horizon: too much happens in this cell for one run
     bool unsettled = false;        ///< and that because something went on for ever at one instant
+    bool searched_enough = false;  ///< and that because its plans take more steps of search than a run is given
     bool stuck = false;            ///< nothing could ever happen again before the horizon
     /// (who waits, for whom, what for) at the end, where it is stuck
     struct Wait {

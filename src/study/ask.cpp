@@ -132,7 +132,7 @@ void bounded(const cell::Layout& layout, const cell::Study& study) {
     constexpr std::size_t most = 200'000;
     const std::size_t points = study.asks == Asks::search ? static_cast<std::size_t>(study.tries)
                                : study.vary.empty()       ? 1
-                                                          : plan_of(layout, study).size();
+                                                          : points_of(layout, study);
     const std::size_t runs = points * static_cast<std::size_t>(study.repetitions);
     if (runs > most)
         throw cell::InputError("repetitions",
@@ -158,7 +158,7 @@ Answered ask(
     else if (study.asks == Asks::gains) {
         a.gains = gains(layout, cache, options.how, [&](double share) { trials.told(share, a.now); });
     } else if (study.asks != Asks::repetitions) {
-        const std::vector<Point> plan = plan_of(layout, study);
+        const std::vector<Point> plan = plan_of(layout, study, options.how.stop);
         a.tried = trials.look_at(plan, 0, plan.size());
     }
     a.runs = trials.runs(), a.kept_runs = trials.kept_runs();

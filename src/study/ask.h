@@ -51,11 +51,28 @@ struct AskOptions {
 /// What a study varies, as it is now.
 Point present_values(const cell::Layout& layout, const cell::Study& study);
 
-/// The points of a grid, of evenly spread ones, or of a sensitivity's plan. Throws InputError where there are too many.
-std::vector<Point> plan_of(const cell::Layout& layout, const cell::Study& study);
+/// How many points a study's plan has. Throws InputError where they are too many.
+std::size_t points_of(const cell::Layout& layout, const cell::Study& study);
+/// The points of a grid, of evenly spread ones, or of a sensitivity's plan. Throws InputError where there are too many,
+/// Overtaken.
+std::vector<Point> plan_of(
+    const cell::Layout& layout, const cell::Study& study, const motion::StopFlag* stop = nullptr);
 
 /// The values at shares of the ranges, from 0 to 1.
-Point point_at(const cell::Layout& layout, const cell::Study& study, const std::vector<double>& shares);
+class PointMaker {
+public:
+    PointMaker(const cell::Layout& layout, const std::vector<cell::Varied>& vary);
+    cell::json value(std::size_t which, double share) const;
+    Point point(const std::vector<double>& shares) const;
+
+private:
+    struct Range {
+        bool numeric, whole;
+        double from, to;
+        std::vector<cell::json> all;  ///< values, where it is no range of numbers
+    };
+    std::vector<Range> ranges_;
+};
 
 /// A cell with the values of a point set. Throws InputError.
 cell::Edit edit_of(const cell::Layout& layout, const cell::Study& study, const Point& point);

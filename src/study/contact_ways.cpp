@@ -2,10 +2,12 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 #include <cell/arrange.h>
 #include <cell/device_kind.h>
 #include <cell/numbers.h>
+#include <simulation/keeper.h>
 
 #include "interlock.h"
 
@@ -72,6 +74,7 @@ public:
         for (const int device : {pair.device_a, pair.device_b})
             if (device >= 0 && e_.cell->devices[device].arm) of_arm(device);
         for (const bool first : {true, false}) shifted(first);
+        kept_apart();
         std::stable_sort(good_.begin(), good_.end(), [](const Good& a, const Good& b) {
             return a.keeps_distance != b.keeps_distance ? a.keeps_distance : a.cycle < b.cycle - 1e-9;
         });
@@ -112,6 +115,23 @@ private:
             for (const double turn : {90.0, -90.0, 180.0})
                 set(s, "turn_deg", std::round(s.turn / geometry::degree + turn),
                     what + ": tool turned by " + cell::fixed(turn, 0) + "\u00b0");
+    }
+    /// Two movers are let into the space that they share one at a time.
+    void kept_apart() {
+        const cell::Cell& c = *e_.cell;
+        const int a = pair_.device_a, b = pair_.device_b;
+        if (!e_.zones || a < 0 || b < 0 || a == b || pair_.part_b >= 0 || !c.devices[a].mover() || !c.devices[b].mover())
+            return;
+        for (const inspection::Zone& z : e_.zones->all) {
+            const std::set<int> both{z.sides[0].device, z.sides[1].device};
+            if (both != std::set<int>{a, b} || z.kept_by >= 0) continue;
+            for (const std::string& rule : {simulation::let_in::first_come, simulation::let_in::turns}) try {
+                    cell::Edit edit = keep_apart(e_.layout, z.id, rule, cache_, nullptr, stop_);
+                    edit.name += ": " + rule;
+                    if (attempt(edit)) return;
+                } catch (const cell::InputError&) {  // one of them cannot wait
+                }
+        }
     }
     /// What one of the two stands on is moved away from the other, along the line between their nearest points.
     void shifted(bool first) {

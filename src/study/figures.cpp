@@ -25,17 +25,24 @@ using simulation::Condition;
 using simulation::seconds;
 using simulation::Ticks;
 
+/// Time per round of a task that ended its rounds at these instants; nothing where it has made none.
+std::optional<double> time_of_a_round(const simulation::Run& run, const std::vector<Ticks>& ends) {
+    const auto [from, to] = stretch_of(run);
+    const auto first = std::upper_bound(ends.begin(), ends.end(), from),
+               last = std::upper_bound(first, ends.end(), to);
+    const auto in = static_cast<double>(last - first);
+    // What recurs makes the same number of rounds in each period, be it one.
+    if (run.steady) return in > 0 ? std::optional(seconds(to - from) / in) : std::nullopt;
+    if (in >= 2) return seconds(*(last - 1) - *first) / (in - 1);
+    if (ends.size() >= 2) return seconds(ends.back() - ends.front()) / static_cast<double>(ends.size() - 1);
+    return ends.empty() ? std::nullopt : std::optional(seconds(ends.front()));
+}
+
 /// Where a cell has no parts at all: the time per round of the task that takes longest.
 std::optional<double> round_time(const simulation::Run& run) {
-    const auto [from, to] = stretch_of(run);
     std::optional<double> most;
-    for (const std::vector<Ticks>& over : run.trace.rounds) {
-        std::vector<Ticks> in;
-        for (const Ticks t : over)
-            if (t >= from && t <= to) in.push_back(t);
-        if (in.size() >= 2)
-            most = std::max(most.value_or(0), seconds(in.back() - in.front()) / static_cast<double>(in.size() - 1));
-    }
+    for (const std::vector<Ticks>& ends : run.trace.rounds)
+        if (const auto one = time_of_a_round(run, ends)) most = std::max(most.value_or(0), *one);
     return most;
 }
 
@@ -46,6 +53,9 @@ void cycle_figures(const Judged& e, Figures& f) {
         f.cycle_s = seconds(run.steady->period) / run.steady->parts;
         f.warm_up_s = seconds(run.steady->from);
     } else if (run.trace.parts.empty() && run.trace.faults.empty()) {
+        // Where parts could come and none does, there is nothing to be counted.
+        const auto& all = e.cell->devices;
+        if (std::any_of(all.begin(), all.end(), [](const cell::Device& d) { return !d.needs_part_type.empty(); })) return;
         f.cycle_s = round_time(run);
         f.per_round = f.cycle_s.has_value();
         f.steady = f.per_round && run.steady;
@@ -251,6 +261,15 @@ Judged judge(std::shared_ptr<const cell::Cell> cell, inspection::Cache& cache, c
     j.chain = longest_chain(*j.run);
     Figures& f = j.figures;
     cycle_figures(j, f);
+    // Of what does not recur only here the cycle is known.
+    if (f.cycle_s && !f.steady && !f.per_round)
+        if (auto missed = inspection::takt_finding(*j.cell, *f.cycle_s, " in this run")) {
+            auto with = std::make_shared<inspection::Inspection>(*j.inspection);
+            const auto at = std::find_if(with->findings.begin(), with->findings.end(),
+                [](const inspection::Finding& one) { return one.severity == inspection::Severity::note; });
+            with->findings.insert(at, std::move(*missed));
+            j.inspection = std::move(with);
+        }
     share_figures(j, f);
     split_figures(j, f);
     flow_figures(j, f);
@@ -290,8 +309,10 @@ std::shared_ptr<const Evaluation> with_zones(
     for (inspection::Finding& f : inspection::people_findings(*e->cell, *e->run, cache, stop))
         more->findings.push_back(std::move(f));
     for (inspection::Finding& f : lock_up_findings(*e, cache, stop)) more->findings.push_back(std::move(f));
+    // What concerns people comes first among what is as grave.
+    const auto order = [](const inspection::Finding& f) { return std::pair(f.severity, !f.id.starts_with("people:")); };
     std::stable_sort(more->findings.begin(), more->findings.end(),
-        [](const auto& a, const auto& b) { return a.severity < b.severity; });
+        [&](const auto& a, const auto& b) { return order(a) < order(b); });
     e->inspection = std::move(more);
     return e;
 }
@@ -304,6 +325,7 @@ std::shared_ptr<const Evaluation> Evaluation::without_history() const {
     run_of_an_instant->steady = run->steady;
     run_of_an_instant->cut = run->cut;
     run_of_an_instant->unsettled = run->unsettled;
+    run_of_an_instant->searched_enough = run->searched_enough;
     run_of_an_instant->stuck = run->stuck;
     run_of_an_instant->waits = run->waits;
     auto small = std::make_shared<Evaluation>(*this);

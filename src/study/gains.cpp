@@ -18,6 +18,7 @@ using cell::json;
 using simulation::Block;
 using simulation::BlockKind;
 using simulation::seconds;
+using simulation::Ticks;
 
 constexpr double shorter = 0.1, quicker = 1.1;  // s; times as fast
 constexpr std::size_t repetitions = 10;         // where chance has a say: the same draws before and after
@@ -95,27 +96,41 @@ private:
     const std::vector<const Measure*> wanted_;
 };
 
-/// Steps that were done in the run, with what one of them takes.
+/// Steps that were done in the run, with what one of them takes: the mean of those in the steady period, or in what the
+/// cycle is taken from.
 void add_steps(const Judged& judged, std::vector<Second>& all) {
     const cell::Cell& c = *judged.cell;
+    const auto [from, to] = stretch_of(*judged.run);
     for (std::size_t device = 0; device < c.devices.size(); ++device) {
         if (!c.devices[device].arm) continue;
-        std::map<int, std::pair<double, int>> takes;  // by number: time in all, how often
-        int before = -1;
+        struct Takes {
+            double time = 0;
+            int grips = 0, motions = 0;  ///< that began: one grip a visit, or else one motion, however often held up
+        };
+        std::map<int, Takes> takes;  // by number of the step
+        const Block* before = nullptr;
         for (const Block& b : judged.run->trace.blocks) {
-            if (b.device != static_cast<int>(device) || b.to == simulation::never || b.step < 0) continue;
-            if (b.step != before) ++takes[b.step].second;
-            before = b.step;
-            if (arm_works(b.kind)) takes[b.step].first += seconds(b.to - b.from);
+            if (b.device != static_cast<int>(device) || b.task != 0 || b.step < 0 || b.kind == BlockKind::held) continue;
+            const bool goes_on = before && before->step == b.step && before->waits_for == simulation::WaitFor::zone;
+            before = &b;
+            const Ticks length = std::min(b.to, to) - std::max(b.from, from);
+            if (!arm_works(b.kind) || length <= 0) continue;
+            Takes& one = takes[b.step];
+            one.time += seconds(length);
+            if (b.from < from || b.from >= to) continue;
+            one.grips += b.kind == BlockKind::grip || b.kind == BlockKind::release;
+            one.motions += !goes_on;
         }
         for (const cell::Step* s : cell::all_steps(c.devices[device])) {
             const auto found = takes.find(s->number);
-            if (found == takes.end() || found->second.first <= 0) continue;
+            if (found == takes.end()) continue;
+            const int visits = found->second.grips > 0 ? found->second.grips : found->second.motions;
+            if (visits == 0) continue;
             Second second;
             second.gain.words = c.devices[device].name + ": " + cell::describe(c, *s);
             second.gain.at = "/" + s->path;
             second.gain.device = static_cast<int>(device), second.gain.step = s->number;
-            second.gain.takes_s = found->second.first / found->second.second;
+            second.gain.takes_s = found->second.time / visits;
             all.push_back(std::move(second));
             takes.erase(found);  // a step that stands in several places is asked about once
         }

@@ -5,8 +5,10 @@
 #include <set>
 
 #include <cell/names.h>
+#include <inspection/why.h>
 #include <simulation/kernel.h>
 
+#include "wait_elsewhere.h"
 #include "way_through.h"
 
 namespace escarp::study {
@@ -148,6 +150,12 @@ cell::Edit keep_apart(const cell::Layout& layout, const Evaluation& without, con
     return {"Keep " + name_of(0) + " and " + name_of(1) + " apart", {cell::Operation::add("/devices", added)}};
 }
 
+bool stands_for_ever(const simulation::Run& run, const std::set<int>& movers) {
+    const std::vector<int> waits = inspection::waits_for_ever(run);
+    return run.steady &&
+           std::any_of(waits.begin(), waits.end(), [&](int b) { return movers.count(run.trace.blocks[b].device) > 0; });
+}
+
 int contacts(const Evaluation& e) {
     const auto& all = e.inspection->findings;
     return static_cast<int>(std::count_if(all.begin(), all.end(), [](const inspection::Finding& f) {
@@ -162,25 +170,56 @@ cell::Edit keep_apart(const cell::Layout& layout, const std::string& zone, const
     how.level = inspection::Level::flow;
     cell::Edit edit = keep_apart(layout, *without_interlocks(layout, cache, true, stop), zone, rule, device);
     const cell::Layout with = edit.operations.empty() ? layout : layout.edited(edit);
-    if (evaluate(with, cache, how)->figures.cycle_s) return edit;
+    const auto goes = [&](const cell::Layout& one) {
+        const auto e = evaluate(one, cache, how);
+        const Zone& z = zone_named(*without_interlocks(layout, cache, false, stop), zone);
+        return e->figures.cycle_s && !stands_for_ever(*e->run, {z.sides[0].device, z.sides[1].device});
+    };
+    if (goes(with)) return edit;
     const cell::Edit nearer = keep_apart(layout, *without_interlocks(layout, cache, false, stop), zone, rule, device);
     const cell::Layout with_nearer = nearer.operations.empty() ? layout : layout.edited(nearer);
-    return evaluate(with_nearer, cache, how)->figures.cycle_s ? nearer : edit;
+    return goes(with_nearer) ? nearer : edit;
 }
 
 namespace {
 
+/// How many parts leave in a steady period, or rounds are made where there are no parts; 0: neither.
+double made_in(const simulation::Run& run, const Figures& f) {
+    if (!run.steady) return 0;
+    if (run.steady->parts > 0) return run.steady->parts;
+    return f.cycle_s ? seconds(run.steady->period) / *f.cycle_s : 0;
+}
+
+/// How often a mover's task has been gone through in what the figures are taken from.
+double rounds_in(const simulation::Run& run, int mover) {
+    const std::vector<Ticks>& ends = run.trace.rounds[mover];
+    const auto [from, to] = stretch_of(run);
+    return static_cast<double>(
+        std::upper_bound(ends.begin(), ends.end(), to) - std::upper_bound(ends.begin(), ends.end(), from));
+}
+
+/// Time that a mover spends in motion in one round of its task; nothing where it makes none.
+std::optional<double> moves_s(const Evaluation& e, int mover) {
+    if (rounds_in(*e.run, mover) == 0) return std::nullopt;
+    const auto [from, to] = stretch_of(*e.run);
+    Ticks sum = 0;
+    for (const simulation::Block& b : e.run->trace.blocks)
+        if (b.device == mover && category(b.kind) == Category::move)
+            sum += std::max<Ticks>(0, std::min(b.to, to) - std::max(b.from, from));
+    return seconds(sum) / rounds_in(*e.run, mover);
+}
+
 RulePrice price_of(const cell::Layout& with, const std::string& rule, const std::string& device, const Zone& asked,
-    inspection::Cache& cache, const inspection::StopFlag* stop) {
+    const Evaluation& without, inspection::Cache& cache, const inspection::StopFlag* stop) {
     EvaluateOptions how;
     how.stop = stop;
     const auto e = with_zones(*evaluate(with, cache, how), cache, stop);
     RulePrice price;
     price.rule = rule;
     price.cycle_s = e->figures.cycle_s;
-    price.stuck = e->run->stuck || !e->figures.cycle_s;
-    price.contacts = contacts(*e);
     const std::set<int> pair{asked.sides[0].device, asked.sides[1].device};
+    price.stuck = e->run->stuck || !e->figures.cycle_s || stands_for_ever(*e->run, pair);
+    price.contacts = contacts(*e);
     price.kept_apart = std::all_of(e->zones->all.begin(), e->zones->all.end(), [&](const Zone& z) {
         return std::set<int>{z.sides[0].device, z.sides[1].device} != pair || z.kept_by >= 0;
     });
@@ -190,7 +229,13 @@ RulePrice price_of(const cell::Layout& with, const std::string& rule, const std:
     for (const simulation::Block& b : e->run->trace.blocks)
         if (b.kind == simulation::BlockKind::wait && b.other == lock && b.waits_for == simulation::WaitFor::zone)
             waited += std::max<Ticks>(0, std::min(b.to, e->zones->until) - std::max(b.from, e->zones->from));
-    if (e->run->steady && e->run->steady->parts > 0) price.waits_s = seconds(waited) / e->run->steady->parts;
+    if (const double made = made_in(*e->run, e->figures); made > 0) {
+        price.waits_s = seconds(waited) / made;
+        for (const int mover : pair) {
+            const auto now = moves_s(*e, mover), before = moves_s(without, mover);
+            if (now && before) price.slowed_s += std::max(0.0, *now - *before) * rounds_in(*e->run, mover) / made;
+        }
+    }
     return price;
 }
 
@@ -226,10 +271,11 @@ KeptApart price_of_keeping_apart(const cell::Layout& layout, const std::string& 
                          0.5 * static_cast<double>(out.rules.size()) / static_cast<double>(rules.size()));
             out.edits.push_back(keep_apart(layout, *without, zone, rule, &out.device));
             const cell::Layout with = out.edits.back().operations.empty() ? layout : layout.edited(out.edits.back());
-            out.rules.push_back(price_of(with, rule, out.device, zone_named(*without, zone), cache, stop));
+            out.rules.push_back(price_of(with, rule, out.device, zone_named(*without, zone), *without, cache, stop));
         }
         out.best = best_of(out.rules);
         if (!out.best.empty()) break;
+        if (with_distance) out.elsewhere = wait_elsewhere(layout, zone, cache, stop);
     }
     return out;
 }

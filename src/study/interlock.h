@@ -3,6 +3,7 @@
 // best.
 
 #include <functional>
+#include <set>
 
 #include "figures.h"
 
@@ -15,7 +16,8 @@ struct RulePrice {
     bool stuck = false;             ///< nothing can go on
     bool kept_apart = false;        ///< both are never inside at once, and nobody is without leave
     int contacts = 0;               ///< stop findings of clearance
-    double waits_s = 0;             ///< for leave, of both together per cycle
+    double waits_s = 0;             ///< for leave, of both together, a part (without parts: a round)
+    double slowed_s = 0;            ///< likewise: how much longer their motions take, which slow down and start again
     std::shared_ptr<const inspection::Orders> orders = nullptr;  ///< whether it can lock up; null where it does
     bool may_lock_up() const { return stuck || (orders && orders->verdict == inspection::Orders::Verdict::locks_up); }
 };
@@ -26,6 +28,8 @@ struct KeptApart {
     std::optional<double> without_s, found_s;  ///< cycle without any interlock between the two, and as the cell is now
     bool keeps_distance = true;  ///< they keep the safety distance, too; else that locks up, whatever the rule
     std::vector<RulePrice> rules;
+    /// Where no rule keeps the safety distance: other places to wait with which one does, see wait_elsewhere.
+    std::vector<inspection::WayOut> elsewhere = {};
     std::string best;  ///< of those that keep apart and are not seen to lock up, the rule with the fewest contacts,
                        ///< then the least cycle; empty: none
     /// With this rule; for each of `rules`.
@@ -48,6 +52,8 @@ std::vector<std::string> rules_for(const Evaluation& without, const std::string&
 cell::Edit keep_apart(const cell::Layout& layout, const Evaluation& without, const std::string& zone,
     const std::string& rule, std::string* device = nullptr);
 
+/// Whether one of these movers (devices) does nothing any more, though the cell goes on.
+bool stands_for_ever(const simulation::Run& run, const std::set<int>& movers);
 /// Stop findings of clearance.
 int contacts(const Evaluation& evaluation);
 

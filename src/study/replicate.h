@@ -12,6 +12,14 @@ namespace escarp::study {
 /// Figures of one run, by id; those that it does not have are left out.
 using FigureValues = std::map<std::string, double>;
 
+/// How often a cell with chance is run where it is shown (in the window, in the report), and the figures that are then
+/// told as means over these runs. All other figures are those of the first of them.
+inline constexpr std::size_t usual_repetitions = 40;
+inline const std::vector<std::string>& figures_of_chance() {
+    static const std::vector<std::string> all{"cycle_s", "rate_per_h", "waiting_pct", "inside_s"};
+    return all;
+}
+
 /// Ids of figures, each once, checked. `where`: for what is said about one that there is none of.
 std::vector<const Measure*> measures_of(const std::vector<std::string>& ids, const std::string& where);
 

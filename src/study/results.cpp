@@ -58,6 +58,30 @@ void Outcome::take_in(const Outcome& other) {
     std::sort(dear.begin(), dear.end());
 }
 
+/// Nothing that a file brings along acts: no triggers, views, extensions or functions with effects; no value is larger
+/// than a result can be, and no statement runs for ever.
+void keep_passive(sqlite3* handle) {
+    for (const int what : {SQLITE_DBCONFIG_ENABLE_TRIGGER, SQLITE_DBCONFIG_ENABLE_VIEW,
+             SQLITE_DBCONFIG_ENABLE_LOAD_EXTENSION, SQLITE_DBCONFIG_TRUSTED_SCHEMA})
+        sqlite3_db_config(handle, what, 0, nullptr);
+    sqlite3_db_config(handle, SQLITE_DBCONFIG_DEFENSIVE, 1, nullptr);
+    sqlite3_limit(handle, SQLITE_LIMIT_LENGTH, 1 << 24);
+    sqlite3_limit(handle, SQLITE_LIMIT_SQL_LENGTH, 1 << 16);
+    sqlite3_limit(handle, SQLITE_LIMIT_TRIGGER_DEPTH, 0);
+}
+
+/// A result as the file has it. Throws InputError that names the row where it is none.
+Outcome outcome_in(const std::string& file, const std::string& text, const std::string& row) {
+    try {
+        return from_json(json::parse(text));
+    } catch (const json::exception&) {
+        throw cell::InputError(file,
+            "The result of the point " + row +
+                " is damaged: \"" + (text.size() > 40 ? text.substr(0, 40) + "..." : text) +
+                "\". Take that file out, or let its study be asked again; nothing was taken over.");
+    }
+}
+
 struct Results::Database {
     std::string file;
     sqlite3* handle = nullptr;
@@ -97,9 +121,16 @@ struct Results::Database {
         const int how = SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE | SQLITE_OPEN_FULLMUTEX;
         if (sqlite3_open_v2(file.empty() ? ":memory:" : file.c_str(), &handle, how, nullptr) != SQLITE_OK) fail();
         sqlite3_busy_timeout(handle, 5000);
+        keep_passive(handle);
         const int tables = number("SELECT count(*) FROM sqlite_master"), kind = number("PRAGMA application_id");
         if (tables > 0 && kind != application)
             throw cell::InputError(file, "This database holds something else than results of studies.");
+        // One table of ours and nothing that acts by itself.
+        if (tables > 0 && (tables != 1 || number("SELECT count(*) FROM sqlite_master WHERE type = 'table' AND name = "
+                                                 "'found' AND rootpage > 0") != 1))
+            throw cell::InputError(file,
+                "This file of results holds more than the table of results (triggers, views or other tables); it is "
+                "not used. Give another file.");
         if (tables == 0) {
             run("BEGIN IMMEDIATE");
             run(("PRAGMA application_id = " + std::to_string(application)).c_str());
@@ -124,6 +155,22 @@ struct Results::Database {
         sqlite3_bind_text(statement, 1, key.cell.c_str(), -1, SQLITE_TRANSIENT);
         sqlite3_bind_text(statement, 2, key.point.c_str(), -1, SQLITE_TRANSIENT);
         sqlite3_bind_int64(statement, 3, static_cast<sqlite3_int64>(key.repetition));
+    }
+    /// Every result of the attached file is one.
+    void check_rows(const std::string& attached) const {
+        sqlite3_stmt* all = nullptr;
+        prepare(all, "SELECT outcome, point FROM other.found");
+        try {
+            while (sqlite3_step(all) == SQLITE_ROW) outcome_in(attached, text_in(all, 0), text_in(all, 1));
+        } catch (const cell::InputError&) {
+            sqlite3_finalize(all);
+            throw;
+        }
+        sqlite3_finalize(all);
+    }
+    static std::string text_in(sqlite3_stmt* row, int column) {
+        const auto* bytes = reinterpret_cast<const char*>(sqlite3_column_text(row, column));
+        return bytes ? bytes : "";
     }
     void commit() {
         if (!open_transaction) return;
@@ -163,7 +210,7 @@ std::optional<Outcome> Results::find(const ResultKey& key) const {
     const int code = sqlite3_step(database_->look);
     if (code == SQLITE_DONE) return std::nullopt;
     if (code != SQLITE_ROW) database_->fail();
-    const std::string text = reinterpret_cast<const char*>(sqlite3_column_text(database_->look, 0));
+    const std::string text = Database::text_in(database_->look, 0);
     sqlite3_reset(database_->look);
     try {
         return from_json(json::parse(text));
@@ -204,6 +251,12 @@ std::size_t Results::merge(const std::string& other) {
     const int code = sqlite3_step(attach);
     sqlite3_finalize(attach);
     if (code != SQLITE_DONE) d.fail();
+    try {
+        d.check_rows(other);
+    } catch (const cell::InputError&) {
+        d.run("DETACH other");
+        throw;
+    }
     // Of what both have, the figures that both looked at have to be the same; what any of them knows is kept.
     sqlite3_stmt* both = nullptr;
     d.prepare(both,
@@ -212,10 +265,15 @@ std::size_t Results::merge(const std::string& other) {
     std::vector<std::pair<ResultKey, std::string>> better;
     std::string differs;
     while (sqlite3_step(both) == SQLITE_ROW && differs.empty()) {
-        const auto text = [&](int column) {
-            return std::string(reinterpret_cast<const char*>(sqlite3_column_text(both, column)));
-        };
-        const Outcome mine = from_json(json::parse(text(0))), theirs = from_json(json::parse(text(1)));
+        const auto text = [&](int column) { return Database::text_in(both, column); };
+        Outcome mine, theirs;
+        try {
+            mine = outcome_in(d.file, text(0), text(3)), theirs = outcome_in(other, text(1), text(3));
+        } catch (const cell::InputError&) {
+            sqlite3_finalize(both);
+            d.run("DETACH other");
+            throw;
+        }
         for (const auto& [id, v] : mine.run.figures)
             if (const auto found = theirs.run.figures.find(id); found != theirs.run.figures.end() && found->second != v)
                 differs = text(3);

@@ -16,6 +16,14 @@
 namespace escarp::study {
 namespace {
 
+/// What a study varies, with orders as numbers from 0 to 1.
+std::vector<cell::Varied> without_orders(const cell::Study& study) {
+    std::vector<cell::Varied> out = study.vary;
+    for (cell::Varied& v : out)
+        if (v.order) v.order = false, v.from = 0, v.to = 1;
+    return out;
+}
+
 using cell::json;
 
 /// What is better of two points, as one number; with several figures, by one weighting of them.
@@ -138,11 +146,7 @@ private:
         nlopt_destroy(call.opt);
         if (call.error) std::rethrow_exception(call.error);
     }
-    json value_at(std::size_t i, double share) const {
-        cell::Study one;
-        one.vary = {trials_.study().vary[i]};
-        return point_at(trials_.layout(), one, {std::clamp(share, 0.0, 1.0)}).front();
-    }
+    json value_at(std::size_t i, double share) const { return maker_.value(i, std::clamp(share, 0.0, 1.0)); }
     /// Goes to the best of the neighbours in what is no number; false: none is better.
     bool neighbours() {
         const double before = value_;
@@ -167,6 +171,7 @@ private:
     }
 
     Trials& trials_;
+    const PointMaker maker_{trials_.layout(), without_orders(trials_.study())};
     const Goal& goal_;
     std::size_t left_;
     std::vector<std::size_t> numbers_, others_;
@@ -177,12 +182,10 @@ private:
 /// Even points over everything that varies; orders are drawn from the present one.
 std::vector<Point> first_points(const Trials& trials, std::size_t count) {
     const cell::Study& study = trials.study();
-    cell::Study plain = study;
-    for (cell::Varied& v : plain.vary)
-        if (v.order) v.order = false, v.from = 0, v.to = 1;
+    const PointMaker maker(trials.layout(), without_orders(study));
     std::vector<Point> out;
     for (const std::vector<double>& shares : even_points(study.vary.size(), count)) {
-        Point p = point_at(trials.layout(), plain, shares);
+        Point p = maker.point(shares);
         for (std::size_t i = 0; i < p.size(); ++i) {
             if (!study.vary[i].order) continue;
             std::vector<std::string> ids;

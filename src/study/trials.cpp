@@ -19,6 +19,12 @@ constexpr int only_reach = -1;               // of an outcome: nothing was run
 constexpr const char* at_a_point = "point";  // where what is wrong with its values is said
 
 void check_path(const cell::Layout& layout, const cell::Varied& v, const std::string& where) {
+    const std::string top = v.at.substr(0, v.at.find('/', 1));
+    for (const std::string& key : cell::keys_without_figures())
+        if (top == "/" + key || top == "/escarp")
+            throw cell::InputError(where + "/at",
+                "\"" + v.at + "\": no figure depends on it; a path of keys such as /devices/arm1/placement/x_mm is "
+                "expected.");
     const json* there = cell::find(layout.tree(), v.at);
     const cell::PathMeaning meaning = cell::meaning_of_path(layout.tree(), v.at, layout.kinds());
     if (!there && !meaning.field)
@@ -76,53 +82,86 @@ std::vector<json> values_of(const cell::Layout& layout, const cell::Varied& v) {
     return out;
 }
 
-json value_at(const cell::Layout& layout, const cell::Varied& v, double share) {
-    if (!v.numeric()) {
-        const std::vector<json> all = values_of(layout, v);
-        return all[std::min(all.size() - 1, static_cast<std::size_t>(share * static_cast<double>(all.size())))];
-    }
-    const cell::Field* f = cell::meaning_of_path(layout.tree(), v.at, layout.kinds()).field;
-    const double at = tidy(v.from + share * (v.to - v.from), v.to - v.from);
-    if (f && f->type == cell::Field::Type::whole) return static_cast<std::int64_t>(std::llround(at));
-    return at;
-}
+constexpr std::size_t most_points = 100'000;
 
-}  // namespace
+/// Whether the points of a study's plan are at shares of ranges, not on a grid.
+bool by_shares(const cell::Study& study) { return study.asks == cell::Study::Asks::sensitivity || study.evenly; }
 
-Point point_at(const cell::Layout& layout, const cell::Study& study, const std::vector<double>& shares) {
-    Point out;
-    for (std::size_t i = 0; i < study.vary.size(); ++i) out.push_back(value_at(layout, study.vary[i], shares[i]));
-    return out;
-}
-
-std::vector<Point> plan_of(const cell::Layout& layout, const cell::Study& study) {
-    constexpr std::size_t most = 100'000;
-    const std::size_t count = static_cast<std::size_t>(study.points), size = study.vary.size();
-    std::vector<Point> out;
-    if (size == 0) return out;
-    if (study.asks == cell::Study::Asks::sensitivity || study.evenly) {
-        const bool sensitivity = study.asks == cell::Study::Asks::sensitivity;
-        const std::size_t points = !sensitivity ? count : study.shares ? count * (size + 2) : count * (size + 1);
-        if (points > most)
-            throw cell::InputError("number_of_points",
-                "That makes " + std::to_string(points) + " points; " + std::to_string(most) + " at most.");
-        const auto plan = !sensitivity   ? even_points(size, count)
-                          : study.shares ? shares_plan(size, count)
-                                         : screening_plan(size, count);
-        for (const auto& shares : plan) out.push_back(point_at(layout, study, shares));
-        return out;
-    }
+/// What each takes on a grid.
+std::vector<std::vector<json>> grid_of(const cell::Layout& layout, const cell::Study& study) {
     std::vector<std::vector<json>> each;
     std::size_t points = 1;
     for (const cell::Varied& v : study.vary) {
         each.push_back(values_of(layout, v));
-        points = std::min(most + 1, points * each.back().size());
+        points = std::min(most_points + 1, points * each.back().size());
     }
-    if (points > most)
-        throw cell::InputError("vary", "The grid has more than " + std::to_string(most) +
+    if (points > most_points)
+        throw cell::InputError("vary", "The grid has more than " + std::to_string(most_points) +
                                            " points; fewer steps, or points spread evenly, are expected.");
+    return each;
+}
+
+}  // namespace
+
+PointMaker::PointMaker(const cell::Layout& layout, const std::vector<cell::Varied>& vary) {
+    for (const cell::Varied& v : vary) {
+        const cell::Field* f = cell::meaning_of_path(layout.tree(), v.at, layout.kinds()).field;
+        ranges_.push_back({v.numeric(), f && f->type == cell::Field::Type::whole, v.from, v.to,
+            v.numeric() ? std::vector<json>() : values_of(layout, v)});
+    }
+}
+
+json PointMaker::value(std::size_t which, double share) const {
+    const Range& r = ranges_[which];
+    if (!r.numeric)
+        return r.all[std::min(r.all.size() - 1, static_cast<std::size_t>(share * static_cast<double>(r.all.size())))];
+    const double at = tidy(r.from + share * (r.to - r.from), r.to - r.from);
+    if (r.whole) return static_cast<std::int64_t>(std::llround(at));
+    return at;
+}
+
+Point PointMaker::point(const std::vector<double>& shares) const {
+    Point out;
+    for (std::size_t i = 0; i < ranges_.size(); ++i) out.push_back(value(i, shares[i]));
+    return out;
+}
+
+std::size_t points_of(const cell::Layout& layout, const cell::Study& study) {
+    const std::size_t count = static_cast<std::size_t>(study.points), size = study.vary.size();
+    if (size == 0) return 0;
+    if (by_shares(study)) {
+        const bool sensitivity = study.asks == cell::Study::Asks::sensitivity;
+        const std::size_t points = !sensitivity ? count : study.shares ? count * (size + 2) : count * (size + 1);
+        if (points > most_points)
+            throw cell::InputError("number_of_points",
+                "That makes " + std::to_string(points) + " points; " + std::to_string(most_points) + " at most.");
+        return points;
+    }
+    std::size_t points = 1;
+    for (const std::vector<json>& values : grid_of(layout, study)) points *= values.size();
+    return points;
+}
+
+std::vector<Point> plan_of(const cell::Layout& layout, const cell::Study& study, const motion::StopFlag* stop) {
+    const std::size_t count = static_cast<std::size_t>(study.points), size = study.vary.size();
+    std::vector<Point> out;
+    if (size == 0) return out;
+    points_of(layout, study);
+    if (by_shares(study)) {
+        const auto plan = study.asks != cell::Study::Asks::sensitivity ? even_points(size, count)
+                          : study.shares                               ? shares_plan(size, count)
+                                                                       : screening_plan(size, count);
+        const PointMaker maker(layout, study.vary);
+        for (const auto& shares : plan) {
+            motion::give_way(stop);
+            out.push_back(maker.point(shares));
+        }
+        return out;
+    }
+    const std::vector<std::vector<json>> each = grid_of(layout, study);
     std::vector<std::size_t> index(size, 0);
     while (true) {
+        motion::give_way(stop);
         Point p;
         for (std::size_t i = 0; i < size; ++i) p.push_back(each[i][index[i]]);
         out.push_back(std::move(p));

@@ -5,6 +5,7 @@
 #include <simulation/keeper.h>
 
 #include "interlock.h"
+#include "wait_elsewhere.h"
 
 namespace escarp::study {
 namespace {
@@ -20,6 +21,7 @@ std::string seconds_words(const std::optional<double>& s) { return s ? cell::fix
 /// where that locks up whatever the rule, without.
 std::vector<inspection::WayOut> ways_to_keep_apart(
     const Evaluation& e, const Zone& z, inspection::Cache& cache, const inspection::StopFlag* stop) {
+    std::vector<inspection::WayOut> ways;
     struct Tried {
         inspection::WayOut way;
         double cycle;
@@ -36,7 +38,8 @@ std::vector<inspection::WayOut> ways_to_keep_apart(
             Tried one;
             one.way.edit = keep_apart(e.layout, *without, z.id, rule);
             const auto with = evaluate(e.layout.edited(one.way.edit), cache, how);
-            const bool stuck = with->run->stuck || !with->figures.cycle_s;
+            const bool stuck = with->run->stuck || !with->figures.cycle_s ||
+                               stands_for_ever(*with->run, {z.sides[0].device, z.sides[1].device});
             goes = goes || !stuck;
             one.contacts = contacts(*with);
             one.way.label =
@@ -51,14 +54,13 @@ std::vector<inspection::WayOut> ways_to_keep_apart(
             tried.push_back(std::move(one));
         }
         if (goes) break;
+        if (with_distance) ways = wait_elsewhere(e.layout, z.id, cache, stop);
     }
     std::stable_sort(tried.begin(), tried.end(), [](const Tried& a, const Tried& b) {
         const bool goes_a = a.cycle < 1e300, goes_b = b.cycle < 1e300;
         if (goes_a != goes_b) return goes_a;
         return a.contacts != b.contacts ? a.contacts < b.contacts : a.cycle < b.cycle - 1e-9;
     });
-    std::vector<inspection::WayOut> ways;
-    ways.reserve(tried.size());
     for (Tried& t : tried) ways.push_back(std::move(t.way));
     return ways;
 }

@@ -88,13 +88,77 @@ TEST_CASE(
 TEST_CASE("what was left of a write that was killed is removed, and nothing else") {
     const Folder folder;
     folder.write("a.escarp", "{}");
-    for (const char* name : {"a.escarp.new-123", "a.escarp.new-4567"}) folder.write(name, "half");
-    for (const char* name : {"a.escarp.new-", "a.escarp.new-12x", "b.escarp.new-123", "a.escarp.newest"})
-        folder.write(name, "mine");
+    const std::string half = "{\n  \"escarp\": 1,\n  \"na";
+    folder.write(".a.escarp.0123456789abcdef.unfinished", half);
+    folder.write(".a.escarp.00000000000000ff.unfinished", "");
+    // Other names, and the name with something else in it, are somebody's own.
+    for (const char* name : {"a.escarp.new-123", ".a.escarp.0123.unfinished", ".b.escarp.0123456789abcdef.unfinished",
+             ".a.escarp.0123456789abcdeg.unfinished"})
+        folder.write(name, half);
+    folder.write(".a.escarp.1111111111111111.unfinished", "my notes");
     remove_left_overs(folder / "a.escarp");
-    CHECK(folder.count() == 5);
-    CHECK(!std::filesystem::exists(folder / "a.escarp.new-123"));
-    CHECK(std::filesystem::exists(folder / "b.escarp.new-123"));
+    CHECK(folder.count() == 6);
+    CHECK(!std::filesystem::exists(folder / ".a.escarp.0123456789abcdef.unfinished"));
+    CHECK(std::filesystem::exists(folder / ".a.escarp.1111111111111111.unfinished"));
+}
+
+TEST_CASE("what is written first has a name that nobody can foresee, and is never written through a link") {
+    const Folder folder;
+    folder.write("a", "old");
+    std::string one, other;
+    ::close(open_fresh(folder / "a", one));
+    ::close(open_fresh(folder / "a", other));
+    CHECK(one != other);
+    CHECK(std::filesystem::path(one).parent_path() == std::filesystem::path(folder / "a").parent_path());
+    // A link under such a name is not followed: it is exclusive.
+    folder.write("target", "precious");
+    for (int i = 0; i < 20; ++i) write_file(folder / "a", "new " + std::to_string(i));
+    CHECK(folder.read("target") == "precious");
+    CHECK(folder.read("a") == "new 19");
+}
+
+TEST_CASE("what is handed on goes over no cell, no results, nothing that is read, and only under its endings") {
+    const Folder folder;
+    folder.write("cell.escarp", "{\"escarp\": 1, \"devices\": []}");
+    folder.write("cell.csv", "\n {\"name\": \"x\", \"escarp\": 1}");
+    folder.write("old.csv", "a,b\n");
+    folder.write("found.results", std::string("SQLite format 3\0 and so on", 26));
+    folder.write("in.stl", "solid");
+    std::filesystem::create_symlink("in.stl", folder / "link.stl");
+    const auto refused = [&](const std::string& name, std::vector<std::string> endings, std::vector<std::string> reads = {}) {
+        return why([&] { check_target(folder / name, endings, reads); });
+    };
+    CHECK(refused("cell.escarp", {}).find("a cell") != std::string::npos);
+    CHECK(refused("cell.csv", {"csv"}).find("a cell") != std::string::npos);
+    CHECK(refused("found.results", {}).find("results") != std::string::npos);
+    CHECK(refused("new.txt", {"csv", "pdf"}).find("*.csv or *.pdf") != std::string::npos);
+    CHECK(refused("link.stl", {"stl"}, {folder / "in.stl"}).find("is read") != std::string::npos);
+    CHECK_FALSE(refused(".", {}).empty());
+    CHECK(refused("old.csv", {"csv"}).empty());
+    CHECK(refused("NEW.CSV", {"csv"}, {folder / "in.stl"}).empty());
+}
+
+TEST_CASE("names, texts and numbers have a greatest size, and what is beyond is told with its place") {
+    const auto tree = [](const json& more) {
+        json t = {{"escarp", 1}, {"devices", {{{"id", "d"}, {"kind", "solid"}}}}};
+        t["devices"][0].update(more);
+        return t;
+    };
+    CHECK_NOTHROW(check_bounds(tree({{"name", std::string(200, 'x')}, {"note", std::string(100000, 'x')}})));
+    const auto wrong = [&](const json& more) -> std::string {
+        try {
+            check_bounds(tree(more));
+            return {};
+        } catch (const InputError& e) {
+            return e.problems().front().where + ": " + e.problems().front().message;
+        }
+    };
+    CHECK(wrong({{"name", std::string(201, 'x')}}).find("devices/d/name") != std::string::npos);
+    CHECK(wrong({{"note", std::string(100001, 'x')}}).find("devices/d/note") != std::string::npos);
+    CHECK(wrong({{"at", {1, 1e13}}}).find("devices/d/at/1") != std::string::npos);
+    CHECK(wrong({{"x_mm", 1e308}}).find("1e12") != std::string::npos);
+    CHECK_NOTHROW(check_bounds(tree({{"surface", std::string(1'000'000, 'x')}})));
+    CHECK_THROWS_AS(Document::parse(tree({{"name", std::string(5'000'000, 'x')}}).dump()), InputError);
 }
 
 TEST_CASE("JSON is bounded before anything is made of it, and what is said of it can be read") {
@@ -102,9 +166,9 @@ TEST_CASE("JSON is bounded before anything is made of it, and what is said of it
     CHECK_NOTHROW(parse_json(nested(64)));
     CHECK(why([&] { parse_json(nested(65)); }).find("nested") != std::string::npos);
     CHECK(why([&] { parse_json(nested(2'000'000)); }).find("nested") != std::string::npos);
-    CHECK_NOTHROW(check_depth(parse_json(nested(64))));
+    CHECK_NOTHROW(check_bounds(parse_json(nested(64))));
     json deeper = json::array({parse_json(nested(64))});
-    CHECK_THROWS_AS(check_depth(deeper), InputError);
+    CHECK_THROWS_AS(check_bounds(deeper), InputError);
     std::string wide = "{\"k0\": 0";
     for (int i = 1; i <= 5000; ++i) wide += ", \"k" + std::to_string(i) + "\": 0";
     CHECK(why([&] { parse_json(wide + "}"); }).find("keys") != std::string::npos);

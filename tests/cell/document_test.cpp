@@ -1,7 +1,10 @@
 #include <catch2/catch.hpp>
 
+#include <sys/resource.h>
 #include <sys/stat.h>
 #include <unistd.h>
+
+#include <csignal>
 
 #include <filesystem>
 #include <fstream>
@@ -142,11 +145,16 @@ TEST_CASE("a save that fails leaves the old file whole and nothing beside it") {
     tests::demo().save(file);
     const std::string before = Document::load(file).text();
     CHECK_THROWS_AS(tests::demo().save((folder.path / "no/such/folder.escarp").string()), InputError);
-    // A folder in the place of the new file: the swap cannot happen.
-    std::filesystem::create_directories(folder.path / ("a.escarp.new-" + std::to_string(::getpid())));
+    // No file may be larger than 4 kB: the new one cannot be written to its end.
+    std::signal(SIGXFSZ, SIG_IGN);
+    rlimit usual{}, small{};
+    ::getrlimit(RLIMIT_FSIZE, &usual);
+    small = usual, small.rlim_cur = 4096;
+    ::setrlimit(RLIMIT_FSIZE, &small);
     CHECK_THROWS_AS(tests::demo().renamed_variant("A", "x").save(file), InputError);
+    ::setrlimit(RLIMIT_FSIZE, &usual);
     CHECK(Document::load(file).text() == before);
-    std::filesystem::remove_all(folder.path / ("a.escarp.new-" + std::to_string(::getpid())));
+    CHECK(std::distance(std::filesystem::directory_iterator(folder.path), {}) == 1);
     ::chmod(file.c_str(), 0600);
     tests::demo().save(file);
     struct stat info {};

@@ -48,11 +48,16 @@ private:
     void look(int arm, simulation::Ticks now) {
         const cell::Device& d = cell_.devices[arm];
         const simulation::Block* at_work = nullptr;
-        // As long as it has not moved on.
+        // Until the straight move away is over.
         const simulation::MotionRecord* moves = nullptr;
         for (const simulation::MotionRecord& m : trace_.motions[arm])
             if (m.from <= now) moves = &m;
-        if (moves && moves->block >= 0 && works(trace_.blocks[moves->block])) at_work = &trace_.blocks[moves->block];
+        if (moves && moves->block >= 0 && works(trace_.blocks[moves->block])) {
+            const simulation::Block& b = trace_.blocks[moves->block];
+            if (b.kind != simulation::BlockKind::straight_out ||
+                simulation::seconds(now - moves->from) <= moves->motion->duration())
+                at_work = &b;
+        }
         std::vector<geometry::Frame> frames;
         d.arm->model->mechanism.link_frames(trace_.joints(cell_, arm, now), d.world, frames);
         const int flange = d.arm->model->flange_link;
@@ -71,11 +76,41 @@ private:
         for (std::size_t p = 0; p < trace_.parts.size(); ++p)
             if (static_cast<int>(p) != held) against_part(arm, bodies, static_cast<int>(p), now, at_work);
         against_own(arm, bodies);
+        for (std::size_t i = 0; i < cell_.devices.size(); ++i)
+            if (cell_.devices[i].mover() && static_cast<int>(i) != arm)
+                against_mover(arm, bodies, static_cast<int>(i), now, at_work);
+    }
+    /// Another arm with its tool and what it holds, or what moves of a door or a table.
+    void against_mover(int arm, const std::vector<Standing>& bodies, int other, simulation::Ticks now,
+        const simulation::Block* at_work) {
+        const cell::Device& d = cell_.devices[other];
+        if (d.arm && other < arm) return;  // told by the other
+        const cell::Arm& moves = *d.mover();
+        std::vector<geometry::Frame> frames;
+        moves.model->mechanism.link_frames(trace_.joints(cell_, other, now), d.world, frames);
+        const bool here = at_work && at_work->other == other;
+        const auto one = [&](const geometry::Body& b, const geometry::Frame& at, bool base) {
+            for (const Standing& s : bodies) {
+                if (base && s.what == Standing::link && s.link_number == 0) continue;  // both stand where they stand
+                pair(arm, d.id, s, b, at, here && s.what == Standing::held ? 5e-4 : 0.0,
+                    !(here && s.what != Standing::link));
+            }
+        };
+        for (std::size_t l = 0; l < frames.size(); ++l)
+            for (const geometry::Body& b : moves.model->mechanism.links[l].bodies)
+                one(b, frames[l] * b.at, d.arm.has_value() && l == 0);
+        const geometry::Frame hand = frames[moves.model->flange_link] * moves.model->flange;
+        for (const geometry::Body& b : moves.tool_bodies) one(b, hand * b.at, false);
+        geometry::Frame at;
+        if (const int held = d.arm ? trace_.held_part(other, now) : -1;
+            held >= 0 && trace_.part_frame(cell_, held, now, at))
+            for (const geometry::Body& b : type(held).bodies) one(b, at * b.at, false);
     }
     void against_device(int arm, const std::vector<Standing>& bodies, int device, const simulation::Block* at_work) {
         const cell::Device& d = cell_.devices[device];
         if (device == arm || d.arm) return;
-        const bool here = at_work && at_work->other == device;
+        const bool here = at_work && (at_work->other == device ||
+                                         (at_work->other >= 0 && cell_.stands_on(at_work->other, device)));
         const bool carries = cell_.devices[arm].host == device;
         for (const Standing& s : bodies) {
             if (s.what == Standing::link && s.link_number == 0) continue;  // the base stands where it stands
@@ -87,7 +122,8 @@ private:
                 const bool hand = s.what != Standing::link;
                 if (ground && s.what == Standing::link && s.link_number == 1)
                     pair(arm, d.id, s, b, stands, 5e-4, false);
-                else pair(arm, d.id, s, b, stands, here && s.what == Standing::held ? 5e-4 : 0.0, !(here && hand));
+                else pair(arm, d.id, s, b, stands, at_work && at_work->other == device && s.what == Standing::held ? 5e-4 : 0.0,
+                        !(here && hand));
             }
         }
     }
@@ -118,9 +154,10 @@ private:
                 if (b.what == Standing::held && a.what == Standing::held) continue;
                 if (b.what == Standing::held ? a.what == Standing::tool : std::abs(a.link_number - b.link_number) < 3)
                     continue;
-                pair(arm, id, a, *b.body, b.at, b.what == Standing::held ? 5e-4 : 0.0, false);
+                pair(arm, id, a, *b.body, b.at, b.what == Standing::held && a.link_number == flange(arm) ? 5e-4 : 0.0, false);
             }
     }
+    int flange(int arm) const { return cell_.devices[arm].arm->model->flange_link; }
     void pair(int arm, const std::string& other, const Standing& s, const geometry::Body& b, const geometry::Frame& at,
         double may_sink, bool counts) {
         const std::string key = cell_.devices[arm].id + ":" + other;

@@ -134,7 +134,7 @@ TEST_CASE("a distance sensor tells how far it is to what comes, and near once it
         for (std::size_t p = 0; p < s.run->trace.parts.size(); ++p) {
             Frame at;
             if (!s.run->trace.part_frame(*s.cell, static_cast<int>(p), when, at)) continue;
-            const double gap = 0.7 - (at.translation().x() + 0.03);
+            const double gap = 0.725 - (at.translation().x() + 0.03);  // from the middle of its head
             if (gap > 0) least = std::min(least, gap);
         }
         REQUIRE(value == Approx(1e3 * least).margin(0.05));
@@ -146,7 +146,7 @@ TEST_CASE("a distance sensor tells how far it is to what comes, and near once it
     device(tree, "in")["interval_s"] = 1000;
     tree["devices"].push_back({{"id", "wall"}, {"name", "wall"}, {"kind", "structure"}, {"length_mm", 20},
         {"width_mm", 400}, {"height_mm", 1200}, {"placement", {{"x_mm", 300}, {"y_mm", 0}}}});
-    REQUIRE(look(tree).signal("distance").changes.front().second == Approx(390).margin(0.05));
+    REQUIRE(look(tree).signal("distance").changes.front().second == Approx(415).margin(0.05));
 }
 
 TEST_CASE("a beam that looks now and then misses what passes between, and is on at whole intervals") {

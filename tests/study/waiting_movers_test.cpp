@@ -175,12 +175,15 @@ TEST_CASE("a door that does not want to go any more while it waits gives its pla
     CHECK_FALSE(asks(7.9));
     CHECK(asks(8.5));
     CHECK_FALSE(asks(9.5));
-    CHECK(waits_for(*e, "door", e->cell->device("interlock")) == 1);
+    int waits = 0;
     for (const simulation::Block& b : e->run->trace.blocks)
-        if (b.device == door && b.kind == BlockKind::wait && b.waits_for == simulation::WaitFor::zone) {
+        if (b.device == door && b.kind == BlockKind::wait && b.waits_for == simulation::WaitFor::zone &&
+            seconds(b.from) < 60) {  // in the first round
             CHECK(seconds(b.from) == Approx(8));
             CHECK(seconds(b.to) == Approx(9));
+            ++waits;
         }
+    CHECK(waits == 1);
     // It has moved once only.
     const auto& motions = e->run->trace.motions[static_cast<std::size_t>(door)];
     CHECK(std::count_if(motions.begin(), motions.end(), [](const auto& m) { return m.motion->duration() > 0; }) == 1);

@@ -53,7 +53,7 @@ void add_report_exporter(std::vector<Exporter>& all) {
     all.push_back({"report", "Report", "which layout and why, for who decides: PDF or one HTML file, its tables as CSV",
         {"pdf", "html", "csv"},
         {text("question", "question that it answers").usually(""),
-            whole("replications", "repetitions where chance has a say", 1, 100000).usually(30),
+            whole("replications", "repetitions where chance has a say", 1, 100000).usually(study::usual_repetitions),
             text("results", "file of results whose studies are told of").usually(""), text("date", "date").usually("")},
         report});
 }

@@ -70,7 +70,8 @@ Answer compare(Asked& a) {
 }
 
 Answer trace(Asked& a) {
-    const json result = trace_json(*a.evaluation());
+    const double from = a.options().number("from"), to = a.options().number("to", 1e6);
+    const json result = trace_json(*a.evaluation(), from, to);
     const auto one_line = [](std::string text) {  // a tab or a new line in a name would shift the columns
         for (char& c : text)
             if (static_cast<unsigned char>(c) < 0x20) c = ' ';
@@ -82,7 +83,12 @@ Answer trace(Asked& a) {
         out << b["device"].get<std::string>() << '\t' << b["kind"].get<std::string>() << '\t'
             << (b["step"].is_string() ? b["step"].get<std::string>() : "") << '\t' << formatted(b["from_s"], "%.6f")
             << '\t' << formatted(b["to_s"], "%.6f", "") << '\t' << one_line(b["what"].get<std::string>()) << "\n";
-    return {result, out.str()};
+    Answer answer{result, out.str()};
+    if (result.contains("blocks_left_out"))
+        answer.notes.push_back("the first " + std::to_string(result["blocks"].size()) + " blocks; " +
+                               std::to_string(result["blocks_left_out"].get<std::size_t>()) +
+                               " more are left out: --from and --to choose a stretch");
+    return answer;
 }
 
 Answer state(Asked& a) {
@@ -126,7 +132,10 @@ void add_figure_questions(std::vector<Question>& all) {
     for (cell::Field& f : spread_options()) compared.push_back(std::move(f));
     all.push_back({"compare", "all variants on one scale; with repetitions, which is better and by how much",
         std::move(compared), compare});
-    all.push_back({"trace", "every block of the run", {horizon_option()}, trace});
+    all.push_back({"trace", "every block of the run",
+        {horizon_option(), number("from", "from this second on", 0, 1e6).usually(0),
+            number("to", "up to this second", 0, 1e6).lacking()},
+        trace});
     all.push_back({"why", "why a device waits at an instant: the chain back to what really holds things up",
         {cell::field::of(cell::Field::Type::device, "device", "id of a device"),
             cell::field::number("at", "seconds", 0, 1e6), horizon_option()},

@@ -148,6 +148,7 @@ Answer interlock(Asked& a) {
     const auto number = [](const std::optional<double>& v) { return v ? json(tidy(*v)) : json(); };
     words << "cycle without an interlock " << formatted(number(k.without_s), "%.2f") << " s, now "
           << formatted(number(k.found_s), "%.2f") << " s\n";
+    const bool parts = !a.cell().part_types.empty();
     if (!k.keeps_distance) words << "with the safety distance kept it locks up, whatever the rule; without:\n";
     const std::string asked = a.options().text("rule", "");
     const std::string rule = asked.empty() ? k.best : asked;
@@ -157,13 +158,15 @@ Answer interlock(Asked& a) {
         const study::RulePrice& p = k.rules[i];
         rules.push_back({{"rule", p.rule}, {"cycle_s", number(p.cycle_s)}, {"kept_apart", p.kept_apart},
             {"stuck", p.stuck}, {"contacts", p.contacts}, {"waits_s", tidy(p.waits_s)},
+            {"slowed_s", tidy(p.slowed_s)},
             {"lock_up", p.stuck    ? json("locks up")
                         : p.orders ? verdict(*p.orders)
                                    : json()},
             {"states", p.orders ? json(p.orders->states) : json()}});
         words << "    " << p.rule << ": "
               << (p.cycle_s ? formatted(number(p.cycle_s), "%.2f") + " s" : std::string("no part leaves")) << ", waits "
-              << formatted(p.waits_s, "%.2f") << " s a part"
+              << formatted(p.waits_s, "%.2f") << " s and slowed down by " << formatted(p.slowed_s, "%.2f") << " s a "
+              << (parts ? "part" : "round")
               << (p.stuck         ? ", locks up"
                      : p.contacts ? ", " + std::to_string(p.contacts) + " contacts"
                                   : "")
@@ -174,6 +177,15 @@ Answer interlock(Asked& a) {
         edit = {{"name", k.edits[i].name}, {"operations", json::array()}};
         for (const cell::Operation& o : k.edits[i].operations) edit["operations"].push_back(o.to_json());
     }
+    json elsewhere = json::array();
+    if (!k.elsewhere.empty()) words << "with the safety distance kept, too, if an arm waits elsewhere:\n";
+    for (const inspection::WayOut& way : k.elsewhere) {
+        words << "    " << way.label << ": " << way.effect << "\n";
+        json operations = json::array();
+        for (const cell::Operation& o : way.edit.operations) operations.push_back(o.to_json());
+        elsewhere.push_back({{"words", way.label}, {"comes_to", way.effect},
+            {"edit", {{"name", way.edit.name}, {"operations", operations}}}});
+    }
     if (!asked.empty() && edit.is_null())
         throw cell::InputError(
             "--rule", asked == simulation::let_in::both_apart
@@ -181,7 +193,7 @@ Answer interlock(Asked& a) {
                           : "\"" + asked + "\" is no rule; " + study::rules_in_words() + " is expected.");
     return {{{"zone", k.zone}, {"interlock", k.device}, {"without_s", number(k.without_s)},
                 {"now_s", number(k.found_s)}, {"rules", rules}, {"keeps_safety_distance", k.keeps_distance},
-                {"best", k.best}, {"rule", rule}, {"edit", edit}},
+                {"best", k.best}, {"rule", rule}, {"edit", edit}, {"elsewhere", elsewhere}},
         words.str(), false, {}, made};
 }
 

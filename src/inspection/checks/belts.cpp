@@ -98,6 +98,40 @@ std::optional<Finding> idle(const cell::Device& d) {
     return f;
 }
 
+/// An infeed puts its parts onto the beginning of its belt, wherever it stands: it should stand there.
+std::optional<Finding> feeds_from_afar(const Context& c, const cell::Device& d) {
+    if (!d.kind->feeds_belts() || d.needs.empty()) return std::nullopt;
+    const int next = c.cell.device(d.needs.front().second);
+    if (next < 0 || !simulation::as_belt(c.cell.devices[next]) || d.bodies.empty()) return std::nullopt;
+    const cell::Device& there = c.cell.devices[next];
+    const simulation::Belt& belt = simulation::belt_of(there);
+    const Frame start = there.world * belt.on_top(0);
+    // Seen from the belt's beginning: x along the belt, z up.
+    const Vector3 at = start.inverse() * d.world.translation();
+    const geometry::Box3 box = geometry::bounds(d.bodies, start.inverse() * d.world);
+    constexpr double level = 0.05, near = 0.15;
+    const double gap_along = std::max({0.0, box.low.x(), -box.high.x()});
+    const double gap_across = std::max({0.0, box.low.y() - 0.5 * belt.width, -0.5 * belt.width - box.high.y()});
+    const bool high = std::abs(at.z()) > level, beside = gap_along > near || gap_across > 0.02;
+    if (!high && !beside) return std::nullopt;
+    Finding f;
+    f.id = "feeds:" + d.id;
+    f.severity = Severity::watch;
+    f.title = d.name + " does not stand where it feeds " + there.name;
+    f.devices = {d.id, there.id};
+    f.device = d.id;
+    f.text = high ? "It stands " + millimetres(std::abs(at.z())) + " mm " + (at.z() > 0 ? "above" : "below") +
+                        " the belt's top; its parts appear on the belt."
+                  : "It stands beside the belt's beginning, " + millimetres(std::hypot(gap_along, gap_across)) +
+                        " mm from it; its parts appear there.";
+    const double x = -0.5 * belt.length() + 0.5 * (box.high.x() - box.low.x());
+    f.ways_out.push_back({"Stand it on the belt's beginning", "where its parts come from",
+        {"Stand " + d.name + " on " + there.name,
+            {cell::Operation::set(cell::at_device(d.id) / "host", there.id),
+                cell::Operation::set(cell::at_device(d.id) / "placement", {{"x_mm", std::round(1e3 * x)}, {"y_mm", 0.0}})}}});
+    return f;
+}
+
 }  // namespace
 
 void belt_check(const Context& c, Inspection& result) {
@@ -106,6 +140,7 @@ void belt_check(const Context& c, Inspection& result) {
             for (const auto& check : {slide, slip})
                 if (std::optional<Finding> f = check(d)) result.findings.push_back(std::move(*f));
         if (std::optional<Finding> f = idle(d)) result.findings.push_back(std::move(*f));
+        if (std::optional<Finding> f = feeds_from_afar(c, d)) result.findings.push_back(std::move(*f));
         if (std::optional<Finding> f = far_joint(c, d)) result.findings.push_back(std::move(*f));
     }
 }

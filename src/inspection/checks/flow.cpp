@@ -92,18 +92,54 @@ void report_deadlock(const Context& c, std::vector<Finding>& out) {
     out.push_back(std::move(f));
 }
 
-void report_takt(const Context& c, std::vector<Finding>& out) {
-    if (c.cell.takt <= 0 || !c.run.steady || c.run.steady->parts == 0) return;
-    const double cycle = simulation::seconds(c.run.steady->period) / c.run.steady->parts;
-    if (cycle <= c.cell.takt + 1e-9) return;
+/// The cell goes on, but somebody with work left does nothing any more.
+void report_standing(const Context& c, std::vector<Finding>& out) {
+    for (const int block : waits_for_ever(c.run)) {
+        const simulation::Block& b = c.run.trace.blocks[block];
+        const cell::Device& d = c.device(b.device);
+        Finding f;
+        f.id = "stands:" + d.id + (b.task > 0 ? ":" + std::to_string(b.task) : "");
+        // What does not recur may still let him go on one day.
+        f.severity = c.run.steady ? Severity::stop : Severity::watch;
+        f.device = d.id;
+        f.devices = {d.id};
+        if (b.other >= 0 && b.other != b.device) f.devices.push_back(c.device(b.other).id);
+        f.when_s = simulation::seconds(b.from);
+        for (const cell::Step* s : cell::all_steps(d))
+            if (s->number == b.step) f.step = s->id;
+        f.title = d.name + (c.run.steady ? " waits for ever" : " does nothing any more");
+        f.text = "From " + short_number(*f.when_s) + " s " +
+                 (c.run.steady ? "on, while the rest of the cell goes on: " : "to the end of the run: ") +
+                 in_words(c.cell, why(c.cell, c.run, b.device, c.run.trace.end));
+        out.push_back(std::move(f));
+    }
+}
+
+/// Parts could come, but none does, though something goes on.
+void report_no_parts(const Context& c, std::vector<Finding>& out) {
+    const auto brings = [](const cell::Device& d) { return !d.needs_part_type.empty(); };
+    const auto& all = c.cell.devices;
+    if (c.run.stuck || c.run.cut || !c.run.trace.parts.empty() || !c.run.trace.faults.empty()) return;
+    const auto first = std::find_if(all.begin(), all.end(), brings);
+    if (first == all.end()) return;
     Finding f;
-    f.id = "takt";
-    f.severity = Severity::watch;
-    f.title = "Takt missed by " + short_number(cycle - c.cell.takt) + " s";
-    f.text = "The cycle is " + short_number(cycle) + " s; the line demands a part every " + short_number(c.cell.takt) +
-             " s.";
-    f.when_s = simulation::seconds(c.run.steady->from);
+    f.id = "no-parts:" + first->id;
+    f.severity = Severity::stop;
+    f.title = "Nothing moves: no part ever comes";
+    f.text = first->name + " lets no part go up to " + short_number(simulation::seconds(c.run.trace.end)) +
+             " s: " + in_words(c.cell, why(c.cell, c.run, static_cast<int>(first - all.begin()), c.run.trace.end / 2));
+    f.device = first->id;
+    f.devices = {first->id};
     out.push_back(std::move(f));
+}
+
+void report_takt(const Context& c, std::vector<Finding>& out) {
+    if (!c.run.steady || c.run.steady->parts == 0) return;
+    const double cycle = simulation::seconds(c.run.steady->period) / c.run.steady->parts;
+    if (auto f = takt_finding(c.cell, cycle, "")) {
+        f->when_s = simulation::seconds(c.run.steady->from);
+        out.push_back(std::move(*f));
+    }
 }
 
 void report_cut(const Context& c, std::vector<Finding>& out) {
@@ -118,6 +154,13 @@ void report_cut(const Context& c, std::vector<Finding>& out) {
             ? "At " + short_number(*f.when_s) +
                   " s devices set each other off without any time passing; the figures are taken up to there. A delay "
                   "in one of their tasks avoids it."
+        : c.run.searched_enough
+            ? "Joint values and ways round have to be searched for in this cell, more than one run is given time for: "
+              "it ends at " +
+                  short_number(*f.when_s) +
+                  " s, and the figures are taken up to there. An arm whose axes are those of a usual kind (parallel or "
+                  "at right angles, so that its joint values are known in closed form), or fewer and smaller bodies in "
+                  "the way, avoid it."
             : "More happens in this cell than one run keeps (about 150 MB): it ends at " + short_number(*f.when_s, 0) +
                   " s, and the figures are taken up to there. A longer infeed interval or a shorter horizon avoids it.";
     out.push_back(std::move(f));
@@ -125,9 +168,22 @@ void report_cut(const Context& c, std::vector<Finding>& out) {
 
 }  // namespace
 
+std::optional<Finding> takt_finding(const cell::Cell& cell, double cycle_s, const std::string& of) {
+    if (cell.takt <= 0 || cycle_s <= cell.takt + 1e-9) return std::nullopt;
+    Finding f;
+    f.id = "takt";
+    f.severity = Severity::watch;
+    f.title = "Takt missed by " + short_number(cycle_s - cell.takt) + " s";
+    f.text = "The cycle is " + short_number(cycle_s) + " s" + of + "; the line demands a part every " +
+             short_number(cell.takt) + " s.";
+    return f;
+}
+
 void flow_check(const Context& c, Inspection& result) {
     report_faults(c, result, result.findings);
     report_deadlock(c, result.findings);
+    report_standing(c, result.findings);
+    report_no_parts(c, result.findings);
     report_takt(c, result.findings);
     report_cut(c, result.findings);
 }

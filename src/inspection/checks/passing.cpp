@@ -28,6 +28,22 @@ bool passes(const Context& c, const simulation::PartRecord& part, int carrier, d
     return false;
 }
 
+/// The time from one part to the next, of those that come to a place of a belt; 0: fewer than two.
+double comes_every(const Context& c, int carrier, double way) {
+    std::vector<Ticks> when;
+    for (const simulation::PartRecord& part : c.run.trace.parts) {
+        if (c.cell.part_types[part.type].carrier()) continue;
+        const auto on = std::find_if(part.places.begin(), part.places.end(), [&](const Place& p) {
+            return p.kind == Place::Kind::still && p.device == carrier &&
+                   simulation::nearest_way(c.device(carrier), p.at.translation()) <= way;
+        });
+        if (on != part.places.end()) when.push_back(on->from);
+    }
+    std::sort(when.begin(), when.end());
+    return when.size() < 2 ? 0.0
+                           : simulation::seconds(when.back() - when.front()) / static_cast<double>(when.size() - 1);
+}
+
 /// All steps of an arm that pick what rides by on one device are one: each takes what the others leave.
 void count(const Context& c, Passing& p, const std::vector<const cell::Step*>& steps) {
     double last = 0;
@@ -61,10 +77,10 @@ Finding lets_pass(const Context& c, const Passing& p, const std::vector<const ce
     f.severity = others_follow(c, p, last) ? Severity::note : Severity::watch;
     f.title =
         arm.name + " lets " + std::to_string(p.missed) + " of " + std::to_string(all) + " parts pass on " + belt.name;
-    const double end = simulation::seconds(c.run.trace.end);
+    const double end = simulation::seconds(c.run.trace.end), every = comes_every(c, p.carrier, last);
     f.text = "They leave its tracking window at " + millimetres(last) + " mm before it can meet them. ";
-    if (all > 0 && end > 0)
-        f.text += "One comes every " + short_number(end / all) + " s" +
+    if (all > 0 && end > 0 && every > 0)
+        f.text += "One comes every " + short_number(every) + " s" +
                   (p.taken > 0 ? ", it takes one every " + short_number(end / p.taken) + " s. " : ", it takes none. ");
     f.text += f.severity == Severity::note ? "Another arm farther on takes from there, too."
                                            : "A longer window, a slower belt or a shorter round lets fewer pass.";

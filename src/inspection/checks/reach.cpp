@@ -8,17 +8,14 @@
 #include <geometry/indices.h>
 #include <simulation/kernel.h>
 
-#include "base_field.h"
-#include "cache.h"
-#include "check.h"
+#include "../cache.h"
+#include "../check.h"
+#include "reach_ways.h"
 
 namespace escarp::inspection {
 namespace {
 
 constexpr double near_limit = 0.025;  ///< a margin below this is worth watching, m
-
-kinematics::Reach kept_reach(
-    const cell::Arm& arm, const Frame& tool, const kinematics::JointVector* q, double cap, Cache& cache);
 
 /// Part types that can be met in the cell: those that infeeds release, or all where none does.
 std::vector<int> flowing_types(const cell::Cell& cell) {
@@ -207,7 +204,120 @@ private:
     int active_ = 0;                                   ///< tool
 };
 
-void judge(const cell::Cell& cell, PoseNeed& n, Cache& cache);
+std::string cause(const Context& c, const PoseNeed& n) {
+    const cell::Arm& arm = *c.device(n.arm).arm;
+    const std::string short_by = n.reach.margin <= -0.2 ? "more than 200 mm" : millimetres(-n.reach.margin) + " mm";
+    const auto joint = [&](int j) -> const kinematics::Joint& { return arm.model->mechanism.joints[j]; };
+    switch (n.reach.reason) {
+        case kinematics::ReachReason::too_far: return "The pose is too far away: " + short_by + " short.";
+        case kinematics::ReachReason::too_near: return "The pose is too near to the arm: " + short_by + " too close.";
+        case kinematics::ReachReason::joint_limit:
+            return "Joint " + joint(n.reach.limiting_joint).name + " would have to go " +
+                   joint_amount(joint(n.reach.limiting_joint), -n.reach.joint_margin) +
+                   " beyond its limit; the nearest reachable place is " + short_by + " away.";
+        case kinematics::ReachReason::orientation:
+            return "The arm cannot bring its flange into this orientation anywhere: " +
+                   std::string(arm.solver->name()) + ". Turn the pose, or take an arm with a wrist.";
+        case kinematics::ReachReason::reached: break;
+    }
+    return "The pose itself is reached, but the straight move to or from it is not: it fails " +
+           std::to_string(std::lround(n.line_failed_at * 100)) + " % of the way out.";
+}
+
+std::string in_words(const std::vector<std::pair<double, double>>& stretches) {
+    std::string words;
+    for (const auto& [from, to] : stretches)
+        words += (words.empty() ? "" : " and ") +
+                 (to > from ? millimetres(from) + " to " + millimetres(to) + " mm" : millimetres(from) + " mm");
+    return words;
+}
+
+/// Poses of one step at one device: seats of one tray are one matter.
+std::vector<std::vector<const PoseNeed*>> by_step(const std::vector<PoseNeed>& poses, bool (*counts)(const PoseNeed&)) {
+    std::vector<std::vector<const PoseNeed*>> groups;
+    for (const PoseNeed& n : poses) {
+        if (!counts(n)) continue;
+        const auto known = std::find_if(groups.begin(), groups.end(), [&](const auto& g) {
+            return n.other >= 0 && g.front()->arm == n.arm && g.front()->step == n.step && g.front()->other == n.other;
+        });
+        if (known == groups.end()) groups.push_back({&n});
+        else known->push_back(&n);
+    }
+    return groups;
+}
+/// "24 of 24 seats of Tray", or the pose's own name where it is one.
+std::string of_seats(const Context& c, const std::vector<PoseNeed>& poses, const std::vector<const PoseNeed*>& some) {
+    if (some.size() == 1) return some.front()->label;
+    const auto all = std::count_if(poses.begin(), poses.end(), [&](const PoseNeed& n) {
+        return n.arm == some.front()->arm && n.step == some.front()->step && n.other == some.front()->other;
+    });
+    return std::to_string(some.size()) + " of " + std::to_string(all) + " seats of " + c.device(some.front()->other).name;
+}
+const PoseNeed& worst_of(const std::vector<const PoseNeed*>& some) {
+    return **std::min_element(some.begin(), some.end(),
+        [](const PoseNeed* a, const PoseNeed* b) { return a->reach.margin < b->reach.margin; });
+}
+
+void report_unreached(const Context& c, const std::vector<PoseNeed>& poses, std::vector<Finding>& out) {
+    for (const auto& some : by_step(poses, [](const PoseNeed& n) { return !n.reached; })) {
+        const PoseNeed& n = worst_of(some);
+        Finding f;
+        const cell::Device& arm = c.device(n.arm);
+        f.id = "reach:" + arm.id + ":" + n.step_id + ":" + std::to_string(n.seat);
+        f.severity = Severity::stop;
+        f.title = arm.name + " cannot reach " + of_seats(c, poses, some);
+        f.text = (some.size() > 1 ? "Of " + n.label + ": " : "") + cause(c, n);
+        if (!n.window.empty()) {
+            f.title = arm.name + " does not reach " + c.device(n.other).name + " all along its tracking window";
+            f.text = "At " + in_words(stretches(n, false)) + ". " + f.text;
+        }
+        f.devices = {arm.id};
+        if (n.other >= 0) f.devices.push_back(c.device(n.other).id);
+        f.device = arm.id;
+        f.step = n.step_id;
+        for (const simulation::Fault& fault : c.run.trace.faults)
+            if (fault.device == n.arm) f.when_s = simulation::seconds(fault.when);
+        f.ways_out = reach_ways(c, poses, some);
+        if (const std::string longer = longer_arm(c, poses, n.arm); !longer.empty() && f.ways_out.size() < 2)
+            f.text += " " + longer + " of the catalogue reaches all that " + arm.name + " has to (Which arm, Shift+W).";
+        else if (f.ways_out.empty())
+            f.text += " Neither a shift of up to 600 mm or another height, nor another approach, turn or grip helps, and "
+                      "no arm of the catalogue reaches it from there: another arrangement is needed.";
+        out.push_back(std::move(f));
+    }
+}
+
+void report_tight(const Context& c, const std::vector<PoseNeed>& poses, std::vector<Finding>& out) {
+    for (const auto& some :
+        by_step(poses, [](const PoseNeed& n) { return n.reached && n.reach.margin < near_limit; })) {
+        const PoseNeed& n = worst_of(some);
+        Finding f;
+        const cell::Device& arm = c.device(n.arm);
+        f.id = "margin:" + arm.id + ":" + n.step_id + ":" + std::to_string(n.seat);
+        f.severity = Severity::watch;
+        f.title = of_seats(c, poses, some) + (some.size() == 1 ? " is" : " are") + " near the reach limit of " + arm.name;
+        f.text = (some.size() > 1 ? "Of " + n.label + ": " : "") + millimetres(n.reach.margin) +
+                 " mm left in the worst direction.";
+        if (n.reach.tightest_joint >= 0) {
+            const kinematics::Joint& tightest = arm.arm->model->mechanism.joints[n.reach.tightest_joint];
+            f.text += " Joint " + tightest.name + " is the nearest to a limit, with " +
+                      joint_amount(tightest, n.reach.joint_margin) + " to go.";
+        }
+        f.devices = {arm.id};
+        if (n.other >= 0) f.devices.push_back(c.device(n.other).id);
+        f.device = arm.id;
+        f.step = n.step_id;
+        for (const simulation::Block& b : c.run.trace.blocks)  // look at it where the arm is there
+            if (b.device == n.arm && b.step == n.step && b.seat == n.seat &&
+                (b.kind == simulation::BlockKind::grip || b.kind == simulation::BlockKind::release)) {
+                f.when_s = simulation::seconds(b.from);
+                break;
+            }
+        out.push_back(std::move(f));
+    }
+}
+
+}  // namespace
 
 /// Of a place of its window alone.
 PoseNeed at_place(const PoseNeed& n, const WindowPlace& place) {
@@ -218,10 +328,10 @@ PoseNeed at_place(const PoseNeed& n, const WindowPlace& place) {
 }
 
 /// Every place; it stands for the worst of them.
-void judge_window(const cell::Cell& cell, PoseNeed& n, Cache& cache) {
+static void judge_window(const cell::Cell& cell, PoseNeed& n, Cache& cache) {
     std::vector<PoseNeed> each;
     for (const WindowPlace& place : n.window) each.push_back(at_place(n, place));
-    tbb::parallel_for(std::size_t{0}, each.size(), [&](std::size_t i) { judge(cell, each[i], cache); });
+    tbb::parallel_for(std::size_t{0}, each.size(), [&](std::size_t i) { judge_pose(cell, each[i], cache); });
     std::size_t worst = 0;
     for (std::size_t i = 0; i < each.size(); ++i) {
         n.window[i].reached = each[i].reached, n.window[i].margin = each[i].reach.margin;
@@ -232,7 +342,7 @@ void judge_window(const cell::Cell& cell, PoseNeed& n, Cache& cache) {
     n = std::move(each[worst]);
 }
 
-void judge(const cell::Cell& cell, PoseNeed& n, Cache& cache) {
+void judge_pose(const cell::Cell& cell, PoseNeed& n, Cache& cache) {
     if (!n.window.empty()) return judge_window(cell, n, cache);
     const cell::Device& d = cell.devices[n.arm];
     const Frame tool = d.world.inverse() * n.tool_world;
@@ -256,109 +366,6 @@ kinematics::Reach kept_reach(
         kinematics::reach(*arm.model, *arm.solver, tool * arm.tool_frame.inverse(), arm.tool_frame, arm.ready, q, cap));
 }
 
-/// Tries shifts of one device over the floor until every pose that it touches is reached, shortest first.
-class ShiftSearch {
-public:
-    ShiftSearch(const Context& c, const std::vector<PoseNeed>& poses, int moved) : c_(c), moved_(moved) {
-        for (const PoseNeed& n : poses)
-            if (shifts(n.arm) != (n.other >= 0 && shifts(n.other))) touched_.push_back(&n);
-    }
-    bool all_reached(const Vector3& shift) const {
-        return std::all_of(touched_.begin(), touched_.end(), [&](const PoseNeed* n) {
-            const cell::Arm& arm = c_.device(n->arm).arm->with_tool(n->tool);
-            for (const Frame& world : n->tools_world()) {
-                const Frame tool = relative(*n, world, shift);
-                for (const double back : {0.0, n->approach, n->retreat}) {
-                    const Frame pose = tool * geometry::make_frame({0, 0, -back});
-                    if (!arm.solver->reachable(pose * arm.tool_frame.inverse(), arm.ready)) return false;
-                }
-            }
-            return true;
-        });
-    }
-    double least_margin(const Vector3& shift) const {
-        double least = 0.2;
-        for (const PoseNeed* n : touched_)
-            for (const Frame& world : n->tools_world())
-                least = std::min(least, kept_reach(c_.device(n->arm).arm->with_tool(n->tool),
-                                            relative(*n, world, shift), nullptr, 0.06, c_.cache)
-                                            .margin);
-        return least;
-    }
-    std::size_t count() const { return touched_.size(); }
-    /// The shortest shift that reaches everything, lengthened a little if that leaves a better margin.
-    std::optional<Vector3> find() const {
-        constexpr double stride = 0.02, longest = 0.6;
-        double length = 0;
-        while ((length += stride) <= longest)
-            for (int k = 0; k < 24; ++k) {
-                const double angle = 2 * geometry::pi * k / 24;
-                const Vector3 direction(std::cos(angle), std::sin(angle), 0);
-                if (!all_reached(length * direction)) continue;
-                Vector3 best = length * direction;
-                double margin = least_margin(best);
-                for (int more = 1; more <= 4 && margin < 0.04; ++more) {
-                    const Vector3 longer = (length + more * stride) * direction;
-                    if (!all_reached(longer)) break;
-                    const double there = least_margin(longer);
-                    if (there > margin) margin = there, best = longer;
-                }
-                return Vector3((best * 1e3).array().round() * 1e-3);
-            }
-        return std::nullopt;
-    }
-
-private:
-    bool shifts(int device) const { return device == moved_ || c_.cell.stands_on(device, moved_); }
-    Frame relative(const PoseNeed& n, Frame tool, const Vector3& shift) const {
-        Frame base = c_.device(n.arm).world;
-        if (shifts(n.arm)) base.translation() += shift;
-        else tool.translation() += shift;
-        return base.inverse() * tool;
-    }
-    const Context& c_;
-    int moved_;
-    std::vector<const PoseNeed*> touched_;
-};
-
-std::optional<WayOut> way_by_moving(const Context& c, const std::vector<PoseNeed>& poses, int device, int toward) {
-    const int root = movable_root(c.cell, device);
-    const ShiftSearch search(c, poses, root);
-    const std::optional<Vector3> shift = search.find();
-    if (!shift || !search.all_reached(*shift)) return std::nullopt;
-    WayOut way = way_of_shift(c, device, *shift);
-    const std::string name = c.device(device).name;
-    const Vector3 to_target = c.device(toward).world.translation() - c.device(device).world.translation();
-    const bool closer = to_target.head<2>().normalized().dot(shift->head<2>().normalized()) > 0.5;
-    if (closer)
-        way.label = way.edit.name =
-            "Move " + name + " " + millimetres(shift->norm()) + " mm toward " + c.device(toward).name;
-    way.effect = (search.count() == 1 ? std::string("the pose is reached, ")
-                                      : "all " + std::to_string(search.count()) + " poses reached, ") +
-                 millimetres(search.least_margin(*shift)) + " mm in hand";
-    return way;
-}
-
-std::string cause(const Context& c, const PoseNeed& n) {
-    const cell::Arm& arm = *c.device(n.arm).arm;
-    const std::string short_by = n.reach.margin <= -0.2 ? "more than 200 mm" : millimetres(-n.reach.margin) + " mm";
-    const auto joint = [&](int j) -> const kinematics::Joint& { return arm.model->mechanism.joints[j]; };
-    switch (n.reach.reason) {
-        case kinematics::ReachReason::too_far: return "The pose is too far away: " + short_by + " short.";
-        case kinematics::ReachReason::too_near: return "The pose is too near to the arm: " + short_by + " too close.";
-        case kinematics::ReachReason::joint_limit:
-            return "Joint " + joint(n.reach.limiting_joint).name + " would have to go " +
-                   joint_amount(joint(n.reach.limiting_joint), -n.reach.joint_margin) +
-                   " beyond its limit; the nearest reachable place is " + short_by + " away.";
-        case kinematics::ReachReason::orientation:
-            return "The arm cannot bring its flange into this orientation anywhere: " +
-                   std::string(arm.solver->name()) + ". Turn the pose, or take an arm with a wrist.";
-        case kinematics::ReachReason::reached: break;
-    }
-    return "The pose itself is reached, but the straight move to or from it is not: it fails " +
-           std::to_string(std::lround(n.line_failed_at * 100)) + " % of the way out.";
-}
-
 /// The stretches of a window in which the arm reaches all, or does not: from, to, m.
 std::vector<std::pair<double, double>> stretches(const PoseNeed& n, bool reached) {
     std::vector<std::pair<double, double>> all;
@@ -373,136 +380,12 @@ std::vector<std::pair<double, double>> stretches(const PoseNeed& n, bool reached
     return all;
 }
 
-std::string in_words(const std::vector<std::pair<double, double>>& stretches) {
-    std::string words;
-    for (const auto& [from, to] : stretches)
-        words += (words.empty() ? "" : " and ") +
-                 (to > from ? millimetres(from) + " to " + millimetres(to) + " mm" : millimetres(from) + " mm");
-    return words;
-}
-
-/// From a place that is reached toward one that is not: how far everything is, to a millimetre.
-double reached_up_to(const Context& c, const PoseNeed& n, double good, double bad) {
-    const cell::Device& carrier = c.device(n.other);
-    const auto stands = [&](double way) { return simulation::kind_of(carrier).rides_at(carrier, way); };
-    const Frame on_path = stands(n.window.front().way).inverse() * n.window.front().tool_world;
-    while (std::abs(good - bad) > 5e-4) {
-        const double way = 0.5 * (good + bad);
-        PoseNeed one = at_place(n, {way, stands(way) * on_path});
-        judge(c.cell, one, c.cache);
-        (one.reached ? good : bad) = way;
-    }
-    return good;
-}
-
-/// A window that holds only what is reached.
-std::optional<WayOut> narrower(const Context& c, const PoseNeed& n) {
-    const auto good = stretches(n, true);
-    if (good.empty()) return std::nullopt;
-    const auto shorter = [](const auto& a, const auto& b) { return a.second - a.first < b.second - b.first; };
-    auto longest = *std::max_element(good.begin(), good.end(), shorter);
-    for (std::size_t i = 0; i + 1 < n.window.size(); ++i) {
-        const WindowPlace &here = n.window[i], &next = n.window[i + 1];
-        if (next.way == longest.first && !here.reached) longest.first = reached_up_to(c, n, next.way, here.way);
-        if (here.way == longest.second && !next.reached) longest.second = reached_up_to(c, n, here.way, next.way);
-    }
-    const double from = std::ceil(longest.first * 1e3), to = std::floor(longest.second * 1e3);
-    if (to - from < 10) return std::nullopt;
-    for (const cell::Step* s : cell::all_steps(c.device(n.arm)))
-        if (s->id == n.step_id && !s->shared)
-            return WayOut{"Meet it from " + cell::shortest(from) + " to " + cell::shortest(to) + " mm",
-                "the tracking window holds only what is reached",
-                {"Narrow the tracking window", {cell::Operation::set("/" + s->path + "/window_from_mm", from),
-                                                   cell::Operation::set("/" + s->path + "/window_to_mm", to)}}};
-    return std::nullopt;
-}
-
-void report_unreached(const Context& c, const std::vector<PoseNeed>& poses, std::vector<Finding>& out) {
-    for (const PoseNeed& n : poses) {
-        if (n.reached) continue;
-        Finding f;
-        const cell::Device& arm = c.device(n.arm);
-        f.id = "reach:" + arm.id + ":" + n.step_id + ":" + std::to_string(n.seat);
-        f.severity = Severity::stop;
-        f.title = arm.name + " cannot reach " + n.label;
-        f.text = cause(c, n);
-        if (!n.window.empty()) {
-            f.title = arm.name + " does not reach " + c.device(n.other).name + " all along its tracking window";
-            f.text = "At " + in_words(stretches(n, false)) + ". " + f.text;
-            if (auto way = narrower(c, n)) f.ways_out.push_back(std::move(*way));
-        }
-        f.devices = {arm.id};
-        if (n.other >= 0) f.devices.push_back(c.device(n.other).id);
-        f.device = arm.id;
-        f.step = n.step_id;
-        for (const simulation::Fault& fault : c.run.trace.faults)
-            if (fault.device == n.arm) f.when_s = simulation::seconds(fault.when);
-        if (n.other >= 0) {
-            if (auto way = way_by_moving(c, poses, n.arm, n.other)) f.ways_out.push_back(std::move(*way));
-            if (c.cell.root(n.other) != c.cell.root(n.arm))
-                if (auto way = way_by_moving(c, poses, n.other, n.arm)) f.ways_out.push_back(std::move(*way));
-        }
-        if (f.ways_out.empty())
-            f.text +=
-                " No shift of up to 600 mm of the arm or of what it reaches for helps: a longer arm or another "
-                "arrangement is needed.";
-        out.push_back(std::move(f));
-    }
-}
-
-void report_tight(const Context& c, const std::vector<PoseNeed>& poses, std::vector<Finding>& out) {
-    for (const PoseNeed& n : poses) {
-        if (!n.reached || n.reach.margin >= near_limit) continue;
-        Finding f;
-        const cell::Device& arm = c.device(n.arm);
-        f.id = "margin:" + arm.id + ":" + n.step_id + ":" + std::to_string(n.seat);
-        f.severity = Severity::watch;
-        f.title = n.label + " is near the reach limit of " + arm.name;
-        f.text = millimetres(n.reach.margin) + " mm left in the worst direction.";
-        if (n.reach.tightest_joint >= 0) {
-            const kinematics::Joint& tightest = arm.arm->model->mechanism.joints[n.reach.tightest_joint];
-            f.text += " Joint " + tightest.name + " is the nearest to a limit, with " +
-                      joint_amount(tightest, n.reach.joint_margin) + " to go.";
-        }
-        f.devices = {arm.id};
-        if (n.other >= 0) f.devices.push_back(c.device(n.other).id);
-        f.device = arm.id;
-        f.step = n.step_id;
-        for (const simulation::Block& b : c.run.trace.blocks)  // look at it where the arm is there
-            if (b.device == n.arm && b.step == n.step && b.seat == n.seat &&
-                (b.kind == simulation::BlockKind::grip || b.kind == simulation::BlockKind::release)) {
-                f.when_s = simulation::seconds(b.from);
-                break;
-            }
-        out.push_back(std::move(f));
-    }
-}
-
-}  // namespace
-
-bool reached_after(const Context& c, const std::vector<PoseNeed>& poses, int device, const Vector3& shift) {
-    return ShiftSearch(c, poses, device).all_reached(shift);
-}
-
-WayOut way_of_shift(const Context& c, int device, const Vector3& shift) {
-    const cell::Device& d = c.device(movable_root(c.cell, device));
-    const Frame host = d.host >= 0 ? c.device(d.host).mount_world() : Frame::Identity();
-    const Vector3 placed = d.placement.translation() + host.linear().transpose() * shift;
-    const auto tenths = [](double metres) { return std::round(metres * 1e4) / 10; };
-    WayOut way;
-    way.label = "Move " + c.device(device).name + " " + millimetres(shift.norm()) + " mm (x " + millimetres(shift.x()) +
-                ", y " + millimetres(shift.y()) + ")";
-    way.edit = {way.label, {cell::Operation::set(cell::at_device(d.id) / "placement" / "x_mm", tenths(placed.x())),
-                               cell::Operation::set(cell::at_device(d.id) / "placement" / "y_mm", tenths(placed.y()))}};
-    return way;
-}
-
 std::vector<PoseNeed> check_reach(const cell::Cell& cell, Cache& cache, const StopFlag* stop) {
     std::vector<PoseNeed> poses;
     for (const int i : indices(cell.devices))
         if (cell.devices[i].arm) Needs(cell, i, poses).collect();
     tbb::parallel_for(std::size_t{0}, poses.size(), [&](std::size_t i) {
-        if (!stop || !stop->load(std::memory_order_relaxed)) judge(cell, poses[i], cache);
+        if (!stop || !stop->load(std::memory_order_relaxed)) judge_pose(cell, poses[i], cache);
     });
     motion::give_way(stop);  // else some of them were not looked at
     return poses;

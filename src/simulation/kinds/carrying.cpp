@@ -490,7 +490,9 @@ private:
             return 0;
         const cell::Signal& speed = k.cell().signals[signal(belt_signal::speed)];
         const double value = k.value(signal(belt_signal::speed));
-        return value == speed.start ? 1 : std::max(0.0, value / speed.start);
+        // What a sum leaves over by rounding is no speed.
+        constexpr double slowest = 1e-3, fastest = 1e5;  // mm/s
+        return value == speed.start ? 1 : value < slowest ? 0.0 : std::min(value, fastest) / speed.start;
     }
     /// When it must begin to stand so as to have moved by just a pitch.
     Ticks braking() const {

@@ -91,7 +91,7 @@ public:
         const cell::Values v(r, fields());
         ray->range = v.number("range_mm"), ray->near = v.number("near_mm"), ray->every = v.number("every_s");
         const double high = v.number("beam_height_mm");
-        ray->from = {0.025, 0, high};
+        ray->from = {0, 0, high};  // from the middle of its head, which is its origin
         d.look = cell::Look::sensor;
         d.bodies.push_back(cell::standing_box("head", {0.05, 0.03, 0.04}, {0, 0, high - 0.02}));
         d.bodies.push_back(cell::standing_cylinder("foot", 0.016, high - 0.02, {0, 0, 0}));

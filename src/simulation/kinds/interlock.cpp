@@ -211,6 +211,11 @@ public:
         return checkpoints_at(l.points, cell, device, mover,
             [&](const PassingPoint& p) { return cell.device(l.movers[p.whose == "second"]) == mover; });
     }
+    std::vector<std::string> names_of_nothing(const cell::Cell& cell, const cell::Device& d) const override {
+        const Locking& l = locking(d);
+        return points_of_nothing(
+            l.points, cell, [&](const PassingPoint& p) { return cell.device(l.movers[p.whose == "second"]); });
+    }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {
         return std::make_unique<Deciding>(d, index, c);
     }

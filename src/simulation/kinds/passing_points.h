@@ -34,4 +34,26 @@ std::vector<Checkpoint> checkpoints_at(
     return out;
 }
 
+/// What points name that is not there: "step s9 of Arm 1". `mover_of`: the device of a point, -1 for none.
+template <typename MoverOf>
+std::vector<std::string> points_of_nothing(
+    const std::vector<PassingPoint>& points, const cell::Cell& cell, const MoverOf& mover_of) {
+    std::vector<std::string> out;
+    const auto tell = [&](std::string what) {
+        if (std::find(out.begin(), out.end(), what) == out.end()) out.push_back(std::move(what));
+    };
+    for (const PassingPoint& p : points) {
+        const int mover = mover_of(p);
+        if (mover < 0) {
+            tell("a device \"" + p.whose + "\"");
+            continue;
+        }
+        if (p.place > 0) continue;
+        const std::vector<const cell::Step*> steps = cell::all_steps(cell.devices[mover]);
+        if (std::none_of(steps.begin(), steps.end(), [&](const cell::Step* s) { return s->id == p.step; }))
+            tell("step \"" + p.step + "\" of " + cell.devices[mover].name);
+    }
+    return out;
+}
+
 }  // namespace escarp::simulation

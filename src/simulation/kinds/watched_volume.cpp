@@ -210,6 +210,10 @@ public:
         return checkpoints_at(space_of(cell.devices[device]).points, cell, device, mover,
             [&](const PassingPoint& p) { return cell.device(p.whose) == mover; });
     }
+    std::vector<std::string> names_of_nothing(const cell::Cell& cell, const cell::Device& d) const override {
+        return points_of_nothing(
+            space_of(d).points, cell, [&](const PassingPoint& p) { return cell.device(p.whose); });
+    }
     std::unique_ptr<Behaviour> behaviour(const cell::Device& d, int index, const cell::Cell& c) const override {
         return std::make_unique<Telling>(d, index, c);
     }

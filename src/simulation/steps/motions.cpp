@@ -1,5 +1,9 @@
 // Picking, placing, and moving to a pose.
 
+#include <algorithm>
+#include <tuple>
+
+#include "../kernel.h"
 #include "../kinds.h"
 #include "../step.h"
 
@@ -12,6 +16,34 @@ std::string named(const cell::Cell& cell, int device) { return device >= 0 ? cel
 cell::Fields with(cell::Fields own, const cell::Fields& motion) {
     own.insert(own.end(), motion.begin(), motion.end());
     return own;
+}
+
+/// What a new pick or place of an arm most likely deals with: of what it has within its reach, what it does not deal with
+/// yet, the nearest. Else whatever there is.
+std::string likely(const cell::Cell& cell, const cell::Device& owner, bool picks) {
+    std::string best;
+    std::tuple<bool, bool, double> least{true, true, 1e300};
+    for (const cell::Device& d : cell.devices) {
+        const Kind& kind = kind_of(d);
+        const std::vector<int> seats = picks ? kind.pick_seats(d) : kind.place_seats(d);
+        if (seats.empty() || d.seats.empty() || &d == &owner) continue;
+        double nearest = 1e300;
+        for (const int seat : seats) {
+            const Frame at = cell.part_types.empty() ? d.world
+                                                     : Frame(d.world * kind.seat_frame(d, seat, cell.part_types.front()));
+            nearest = std::min(nearest, (at.translation() - owner.world.translation()).norm());
+        }
+        const std::vector<const cell::Step*> steps = cell::all_steps(owner);
+        const bool known = std::any_of(steps.begin(), steps.end(), [&](const cell::Step* s) {
+            const cell::Reach reach = s->kind->reach();
+            const bool same = reach == (picks ? cell::Reach::part : cell::Reach::seat);
+            // What was just taken from somewhere is put elsewhere; what was put somewhere may be taken from there.
+            return s->device == static_cast<int>(&d - cell.devices.data()) && (same || (!picks && reach == cell::Reach::part));
+        });
+        const bool far = owner.arm && nearest > kinematics::reach_bound(*owner.arm->model);
+        if (const std::tuple rank(far, known, nearest); rank < least) least = rank, best = d.id;
+    }
+    return best;
 }
 
 class PickStep final : public StepKind {
@@ -49,8 +81,11 @@ public:
     std::string words(const cell::Cell& cell, const cell::Step& s) const override {
         return "Pick from " + named(cell, s.device);
     }
-    cell::json fresh(const cell::Cell& cell, const cell::Device&) const override {
-        return {{"from", cell::any_seated(cell, [](const cell::DeviceKind& k) { return k.moves_parts(); })}};
+    cell::json fresh(const cell::Cell& cell, const cell::Device& owner) const override {
+        const std::string from = likely(cell, owner, true);
+        return {{"from", !from.empty()
+                             ? from
+                             : cell::any_seated(cell, [](const cell::DeviceKind& k) { return k.moves_parts(); })}};
     }
     Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step&) const override {
         return runner.driver().exchange(runner, k);
@@ -76,7 +111,8 @@ public:
     std::string words(const cell::Cell& cell, const cell::Step& s) const override {
         return "Place in " + named(cell, s.device);
     }
-    cell::json fresh(const cell::Cell& cell, const cell::Device&) const override {
+    cell::json fresh(const cell::Cell& cell, const cell::Device& owner) const override {
+        if (const std::string in = likely(cell, owner, false); !in.empty()) return {{"in", in}};
         return {{"in", cell::any_seated(
                            cell, [](const cell::DeviceKind& k) { return k.takes_from_belts() && !k.moves_parts(); })}};
     }
