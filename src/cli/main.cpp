@@ -255,7 +255,7 @@ private:
         const auto named = app_.get_subcommands([&](CLI::App* one) { return one->get_name() == about; });
         if (named.empty())
             throw cell::InputError("help", "There is no command \"" + about + "\"; \"escarp-cli help\" lists them.");
-        std::cout << named.front()->help("escarp-cli " + about, CLI::AppFormatMode::All);
+        std::cout << named.front()->help("escarp-cli", CLI::AppFormatMode::All);
         return 0;
     }
     void add_common(CLI::App* to) {

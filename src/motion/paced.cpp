@@ -12,6 +12,7 @@ namespace {
 constexpr double quickest = 0.04, slowest = 4.0, next_try = 1.15;  // s: how long a clock is slowed for
 constexpr double least_pull = 0.5;                                 // m/s^2: of the tool, always allowed
 constexpr int samples = 40;
+constexpr double between_samples = 0.008;  // s, at most, for acceleration
 
 class OnClock final : public Motion {
 public:
@@ -116,9 +117,16 @@ bool within_limits(
     const auto place = [&](double t) -> Vector3 {
         return (model.flange_frame(paced.position(t)) * tool).translation();
     };
+    const double ends = std::min(takes, paced.duration());
+    const int fine = std::max(1, static_cast<int>(std::ceil(takes / samples / between_samples)));
     JointVector before;
     for (int i = 0; i <= samples; ++i) {
-        const double t = std::min(takes, paced.duration()) * i / samples;
+        const double t = ends * i / samples;
+        for (int k = 1; k < fine && i > 0; ++k) {
+            const JointVector between = paced.at(t - ends * k / fine / samples).acceleration;
+            for (const int at : indices(joints))
+                if (std::abs(between[at]) > joints[at].acceleration * rounding) return false;
+        }
         const JointState s = paced.at(t);
         for (const int at : indices(joints)) {
             if (std::abs(s.acceleration[at]) > joints[at].acceleration * rounding) return false;

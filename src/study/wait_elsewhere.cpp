@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include <cell/names.h>
 #include <cell/numbers.h>
@@ -42,12 +43,15 @@ public:
         if (!z) return {};
         how_.stop = stop_;
         now_ = evaluate(layout_, cache_, how_)->figures.cycle_s;
+        stood_ = stood_after(*now, *z);
         for (const ZoneSide& side : z->sides)
             for (const Change& change : changes(*now, side)) attempt(change);
         std::stable_sort(good_.begin(), good_.end(), [](const auto& a, const auto& b) { return a.first < b.first - 1e-9; });
         std::vector<inspection::WayOut> out;
-        for (auto& [cycle, way] : good_)
-            if (out.size() < most_ways) out.push_back(std::move(way));
+        for (auto& [cycle, way] : good_) {
+            const bool better = std::any_of(out.begin(), out.end(), [&](const auto& w) { return w.label == way.label; });
+            if (out.size() < most_ways && !better) out.push_back(std::move(way));
+        }
         return out;
     }
 
@@ -62,10 +66,28 @@ private:
         }
         return first;
     }
-    /// Steps after which an arm waits while it is inside, each once.
+    /// After which step of each arm nothing went on any more, by id, with the two let in one at a time.
+    std::map<std::string, int> stood_after(const Evaluation& e, const Zone& z) const {
+        std::map<std::string, int> all;
+        try {
+            const cell::Edit keep = keep_apart(layout_, e, z.id, simulation::let_in::first_come);
+            const auto locked = evaluate(layout_.edited(keep), cache_, how_);
+            if (!locked->run->stuck && inspection::waits_for_ever(*locked->run).empty()) return all;
+            std::map<int, int> last;  // of each device, the step that was done
+            for (const Block& b : locked->run->trace.blocks)
+                if (b.step >= 0 && b.kind != BlockKind::wait && b.kind != BlockKind::dwell) last[b.device] = b.step;
+            for (const auto& [device, step] : last) all[locked->cell->devices[device].id] = step;
+        } catch (const cell::InputError&) {  // both begin inside
+        }
+        return all;
+    }
+    /// Steps after which an arm waits while it is inside, or stood for ever, each once.
     std::vector<const cell::Step*> waits_after(const Evaluation& e, const ZoneSide& side) const {
         std::vector<const cell::Step*> all;
         const cell::Device& d = e.cell->devices[side.device];
+        if (const auto stood = stood_.find(d.id); stood != stood_.end())
+            for (const cell::Step* s : cell::all_steps(d))
+                if (s->number == stood->second && !s->shared) all.push_back(s);
         const Block* before = nullptr;
         for (const Block& b : e.run->trace.blocks) {
             if (b.device != side.device || b.step < 0) continue;
@@ -88,6 +110,14 @@ private:
         std::vector<Change> all;
         const cell::Device& d = e.cell->devices[side.device];
         if (!d.arm) return all;
+        // One that stands inside from the beginning and has done nothing yet could stand where its rounds end.
+        const bool from_the_start = !side.visits.empty() && side.visits.front().enters <= 0;
+        if (from_the_start && !stood_.empty() && !stood_.count(d.id))
+            for (const auto& q : ends_of_rounds(e, side)) {
+                cell::Edit edit = moves_aside(d, q, (cell::at_device(d.id) / "task").text(), "");
+                edit.name = d.name + ": begin each round where the last one ended, clear of the zone";
+                all.push_back({edit.name, std::move(edit)});
+            }
         for (const cell::Step* s : waits_after(e, side)) {
             const std::string what = d.name + ", after \"" + cell::describe(*e.cell, *s) + "\"";
             const cell::Reach reach = s->kind->reach();
@@ -97,7 +127,7 @@ private:
                     const std::string words = what + ": retreat to " + cell::fixed(mm, 0) + " mm";
                     all.push_back({words, {words, {cell::Operation::set("/" + s->path + "/retreat_mm", mm)}}});
                 }
-            if (auto aside = waits_at_ready(e, d, *s)) {
+            if (auto aside = waits_at_ready(d, *s)) {
                 aside->name = what + ": wait at the ready posture";
                 all.push_back({aside->name, std::move(*aside)});
             }
@@ -105,19 +135,39 @@ private:
         return all;
     }
     /// A move to the ready posture behind a step.
-    std::optional<cell::Edit> waits_at_ready(const Evaluation& e, const cell::Device& d, const cell::Step& s) const {
-        std::string pose;
-        cell::Edit edit = cell::store_pose(layout_, d.id, "Aside", d.arm->ready, {true, {}}, {}, &pose);
+    std::optional<cell::Edit> waits_at_ready(const cell::Device& d, const cell::Step& s) const {
         const std::size_t slash = s.path.rfind('/');
         if (slash == std::string::npos) return std::nullopt;
-        const std::vector<const cell::Step*> all = cell::all_steps(e.cell->devices[e.cell->device(d.id)]);
+        return moves_aside(d, d.arm->ready, "/" + s.path.substr(0, slash), s.id);
+    }
+    /// Postures in which an arm's rounds end, outside of the zone.
+    std::vector<kinematics::JointVector> ends_of_rounds(const Evaluation& e, const ZoneSide& side) const {
+        constexpr std::size_t most = 2;
+        constexpr double same = 1e-4;
+        std::vector<kinematics::JointVector> all;
+        for (const simulation::Ticks t : e.run->trace.rounds[static_cast<std::size_t>(side.device)]) {
+            const bool inside = std::any_of(side.visits.begin(), side.visits.end(),
+                [&](const auto& v) { return v.enters <= t && v.leaves > t; });
+            if (t > e.zones->until || inside || all.size() == most) continue;
+            const kinematics::JointVector q = e.run->trace.joints(*e.cell, side.device, t);
+            if (std::none_of(all.begin(), all.end(), [&](const auto& other) { return (q - other).norm() < same; }))
+                all.push_back(q);
+        }
+        return all;
+    }
+    /// A move to a posture: in a list of steps, after one of them or first.
+    cell::Edit moves_aside(const cell::Device& d, const kinematics::JointVector& q, const std::string& list,
+        const std::string& after) const {
+        std::string pose;
+        cell::Edit edit = cell::store_pose(layout_, d.id, "Aside", q, {true, {}}, {}, &pose);
+        const std::vector<const cell::Step*> all = cell::all_steps(d);
         std::string id = "aside";
         const auto taken = [&] {
             return std::any_of(all.begin(), all.end(), [&](const cell::Step* other) { return other->id == id; });
         };
         for (int n = 2; taken(); ++n) id = "aside" + std::to_string(n);
-        edit.operations.push_back(cell::Operation::add("/" + s.path.substr(0, slash),
-            {{"id", id}, {"do", "move"}, {"pose", pose}, {"by", "joint"}}, s.id));
+        edit.operations.push_back(
+            cell::Operation::add(list, {{"id", id}, {"do", "move"}, {"pose", pose}, {"by", "joint"}}, after));
         return edit;
     }
     void attempt(const Change& change) {
@@ -166,6 +216,7 @@ private:
     const inspection::StopFlag* stop_;
     EvaluateOptions how_;
     std::optional<double> now_;
+    std::map<std::string, int> stood_;
     std::vector<std::pair<double, inspection::WayOut>> good_;
 };
 

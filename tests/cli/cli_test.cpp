@@ -249,7 +249,7 @@ TEST_CASE("compare with replications, replicate until a width, gains and report 
     const json c = cli("compare " + demo + " --replications 10 --json").parsed();
     CHECK(c["variants"].size() == 4);
     CHECK(c["ranking"][0]["variant"] != "A");
-    CHECK(c["words"].get<std::string>().find("In line by 0.8") != std::string::npos);
+    CHECK(c["words"].get<std::string>().find("In line by 0.67") != std::string::npos);
     const json r = cli("replicate " + demo + " --variant D --until 1 --json").parsed();
     CHECK(r["width_reached"] == true);
     CHECK(r["figures"]["cycle_s"]["high"].get<double>() - r["figures"]["cycle_s"]["low"].get<double>() <

@@ -172,3 +172,57 @@ TEST_CASE("several files are validated at once, each by itself") {
     CHECK(all[1]["valid"] == false);
     CHECK(all[2]["file"] == "missing.escarp");
 }
+
+TEST_CASE("what is handed on never takes the place of a cell, of results, of what is read or of a device") {
+    const Folder folder;
+    tests::demo().save(folder / "a.escarp");
+    tests::demo().save(folder / "b.escarp");
+    folder.write("kept.results", std::string("SQLite format 3\0", 16) + "the runs");
+    folder.write("cell.csv", folder.read("b.escarp"));  // a cell under another name
+    const std::vector<std::string> commands{
+        "io-list a.escarp --out", "placements a.escarp --out", "draw a.escarp --out",
+        "report a.escarp --replications 2 --out"};
+    for (const char* named : {"a.escarp", "b.escarp", "kept.results", "cell.csv", "/dev/null"}) {
+        const std::string target = named;
+        const std::string before = target[0] == '/' ? "" : folder.read(target);
+        for (const std::string& command : commands) {
+            INFO(command << " " << target);
+            const Told told = shell(folder, "\"$CLI\" " + command + " " + target);
+            CHECK(told.code == 2);
+            CHECK_FALSE(told.err.empty());
+            if (target[0] != '/') CHECK(folder.read(target) == before);
+        }
+    }
+    CHECK(std::filesystem::is_character_file("/dev/null"));
+    // A name of its own goes, also over what the same command wrote before.
+    for (int again = 0; again < 2; ++again)
+        CHECK(shell(folder, "\"$CLI\" placements a.escarp --out places.csv").code == 0);
+    CHECK(folder.read("places.csv").size() > 100);
+}
+
+TEST_CASE("help: the commands, one of them, the edits; what is not there is told") {
+    const Folder folder;
+    const Told all = shell(folder, "\"$CLI\" help");
+    CHECK(all.code == 0);
+    for (const char* command : {"run", "compare", "recover", "study", "interlock"})
+        CHECK(all.out.find(std::string("\n  ") + command + " ") != std::string::npos);
+    const Told one = shell(folder, "\"$CLI\" help trace");
+    CHECK(one.code == 0);
+    CHECK(one.out.find("escarp-cli trace ") != std::string::npos);
+    CHECK(one.out.find("--from") != std::string::npos);
+    CHECK(shell(folder, "\"$CLI\" help edits").out.find("\"do\"") != std::string::npos);
+    const Told none = shell(folder, "\"$CLI\" help dance");
+    CHECK(none.code == 2);
+    CHECK(none.err.find("dance") != std::string::npos);
+    CHECK(shell(folder, "\"$CLI\" recover a.escarp --take --drop").code == 2);
+}
+
+TEST_CASE("a limit on the size of files is told, and nothing is left in the file's place") {
+    const Folder folder;
+    tests::demo().save(folder / "a.escarp");
+    const Told told = shell(folder, "ulimit -f 1; \"$CLI\" draw a.escarp --out plan.svg");
+    CHECK(told.code == 2);
+    CHECK_FALSE(told.err.empty());
+    CHECK(folder.read("plan.svg").empty());
+    CHECK_FALSE(std::filesystem::exists(folder / "plan.svg"));
+}

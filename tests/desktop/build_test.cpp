@@ -364,5 +364,5 @@ TEST_CASE(
     QTest::keyClick(&h.window, Qt::Key_Delete);
     h.settle();
     CHECK(h.building().draft.links.size() == 6);
-    CHECK(h.cycle() == "9.30");
+    CHECK(h.cycle() == "5.83");
 }

@@ -59,7 +59,7 @@ TEST_CASE("a report says which layout and why, with what was assumed; chance has
     CHECK(said.find("A (Even) is better than B (Uneven) by ") != std::string::npos);
     CHECK(said.find("The takt of 5.500 s is met by A (Even).") != std::string::npos);
     CHECK(said.find(" \u00b1 ") != std::string::npos);
-    CHECK(said.find("In one part every 5.0 \u2192 normal 6, 1") != std::string::npos);
+    CHECK(said.find("In one part every 5 \u2192 normal 6, 1") != std::string::npos);
     CHECK(said.find("30 repetitions") != std::string::npos);
     CHECK(said.find("Studies") == std::string::npos);  // none has been asked
 }

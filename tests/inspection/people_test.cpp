@@ -259,7 +259,7 @@ TEST_CASE("a fence's doors that stop the cell have to be far enough; locked ones
     json tree = json::parse(tests::demo().text());
     tree["devices"].push_back({{"id", "fence"}, {"name", "Fence"}, {"kind", "fence"},
         {"points_mm", {{0, 0}, {3000, 0}}}, {"height_mm", 2400}, {"doors_at_mm", {400, 1800}}, {"door_width_mm", 800},
-        {"response_s", 0.1}, {"placement", {{"x_mm", 200}, {"y_mm", -400}}}});
+        {"response_s", 0.1}, {"placement", {{"x_mm", 200}, {"y_mm", -150}}}});
     json& fence = tree["devices"].back();
     const auto doors = [&] {
         const auto e = study::evaluate(simulation::layout(cell::Document::parse(tree.dump()), "A"), cache);

@@ -74,7 +74,7 @@ json standing_cell(tests::Draw& draw) {
                          {{"id", "x"}, {"do", "delay"}, {"time_s", draw.in(0.1, 2)}},
                          {{"id", "r"}, {"do", "move"}, {"pose", "r"}, {"speed_pct", draw.in(10, 60)}}}}});
     } else {
-        devices.push_back({{"id", "door"}, {"name", "Door"}, {"kind", "door"}, {"length_mm", 400}, {"height_mm", 500},
+        devices.push_back({{"id", "door"}, {"name", "Door"}, {"kind", "door"}, {"length_mm", 400}, {"width_mm", 40}, {"height_mm", 500}, {"open_s", 0.8}, {"close_s", 0.8},
             {"placement", {{"x_mm", draw.in(500, 800)}, {"y_mm", draw.in(-350, 100)}, {"z_mm", 500},
                               {"turn_deg", draw.in(0, 180)}}},
             {"own_signals", {"wanted"}}, {"inputs", {{{"id", "open"}, {"from", "door.wanted"}}}},

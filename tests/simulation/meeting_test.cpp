@@ -236,6 +236,7 @@ TEST_CASE("a gantry meets a part when both have come there: closed form") {
             along = j;
     }
     REQUIRE(along >= 0);
+    model.line_acceleration = 5;  // what limits it on its way into the part's motion
     model.mechanism.joints[along].speed = 1, model.mechanism.joints[along].acceleration = 4;
     cell::Arm own = *arm.arm;
     own.model = &model;

