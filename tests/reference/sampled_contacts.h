@@ -48,13 +48,20 @@ private:
     void look(int arm, simulation::Ticks now) {
         const cell::Device& d = cell_.devices[arm];
         const simulation::Block* at_work = nullptr;
-        // Until the straight move away is over.
-        const simulation::MotionRecord* moves = nullptr;
+        // Until the straight move away is over; one that does not move away stays at its work,
+        // and its next motion parts them.
+        const simulation::MotionRecord *moves = nullptr, *before = nullptr;
         for (const simulation::MotionRecord& m : trace_.motions[arm])
-            if (m.from <= now) moves = &m;
+            if (m.from <= now && (m.motion->duration() > 0 || (m.block >= 0 && works(trace_.blocks[m.block]))))
+                before = moves, moves = &m;
+        if (moves && before && before->block >= 0 && before->motion->duration() == 0 &&
+            !(moves->block >= 0 && works(trace_.blocks[moves->block])) &&
+            trace_.blocks[before->block].kind == simulation::BlockKind::straight_out &&
+            simulation::seconds(now - moves->from) <= moves->motion->duration())
+            at_work = &trace_.blocks[before->block];
         if (moves && moves->block >= 0 && works(trace_.blocks[moves->block])) {
             const simulation::Block& b = trace_.blocks[moves->block];
-            if (b.kind != simulation::BlockKind::straight_out ||
+            if (b.kind != simulation::BlockKind::straight_out || moves->motion->duration() == 0 ||
                 simulation::seconds(now - moves->from) <= moves->motion->duration())
                 at_work = &b;
         }

@@ -138,10 +138,14 @@ TEST_CASE("a door and an arm are kept apart: each waits for the other, and the d
     CHECK(back > 2);
     // Where it is to close while the arm is there, it waits.
     int waits = 0;
-    for (const double stays_open_s : {2.2, 2.4, 2.6, 2.8, 3.0, 3.2, 3.4, 3.6}) {
+    for (const double stays_open_s : {2.2, 2.4, 2.6, 2.8, 3.0, 3.2}) {
         const cell::Layout other = layout_of(arm_and_door(stays_open_s));
         const auto kept = looked_at(other.edited(study::keep_apart(other, "Zone 1", "first come", cache)), cache);
-        for (const Zone& zone : kept->zones->all) CHECK(zone.kept_by >= 0);
+        for (const Zone& zone : kept->zones->all) {
+            INFO("open for " << stays_open_s << " s, " << zone.name << " " << zone.id << " litres " << zone.litres << ", " << zone.uncovered.keeper << " mover " << zone.uncovered.mover << " from "
+                          << seconds(zone.uncovered.enters) << " to " << seconds(zone.uncovered.leaves));
+            CHECK(zone.kept_by >= 0);
+        }
         waits += waits_for(*kept, "door", kept->cell->device("interlock"));
     }
     CHECK(waits > 0);
