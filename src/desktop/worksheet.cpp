@@ -177,7 +177,7 @@ QWidget* Worksheet::renew_cards() {
 /// The part of the chosen card that matters comes into view, once the list stands where it was.
 void Worksheet::scroll_to(QWidget* chosen) {
     QTimer::singleShot(0, this, [this, chosen, guard = QPointer<QWidget>(chosen)] {
-        if (!guard) return;
+        if (!guard || !page_->isAncestorOf(guard)) return;  // the form was made anew meanwhile
         // Only up and down: the part of the card that matters comes into view.
         const QWidget* line =
             page_->findChild<QWidget*>("step_" + workspace_.selection().device + "_" + workspace_.selection().step);
