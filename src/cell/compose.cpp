@@ -50,6 +50,37 @@ void disconnect(const json& device, const std::string& id, Operations& out) {
     }
 }
 
+/// At the right of all that stands there, in line with its middle; where that would make the row too long, the first
+/// place of the rows that leaves room round it.
+json beside_the_others(const Cell& cell) {
+    constexpr double gap = 0.7, longest_row = 20, stride = 1, half_room = 0.8;  // m
+    std::vector<geometry::Box3> boxes;
+    geometry::Box3 all;
+    for (const Device& d : cell.devices) {
+        geometry::Box3 own;
+        for (const geometry::Body& b : d.bodies) {
+            const geometry::Box3 one = geometry::bounds(b.shape, d.world * b.at);
+            own.add(one.low), own.add(one.high);
+        }
+        if (d.arm) own.add(d.world.translation(), 0.2);
+        if (own.empty()) continue;
+        all.add(own.low), all.add(own.high);
+        boxes.push_back(own);
+    }
+    if (all.empty()) return placement(0, 0);
+    if (all.high.x() - all.low.x() < longest_row)
+        return placement(1e3 * (all.high.x() + gap), 500 * (all.low.y() + all.high.y()));
+    const auto room = [&](double x, double y) {
+        const double away = gap + half_room;
+        return std::none_of(boxes.begin(), boxes.end(), [&](const geometry::Box3& b) {
+            return x > b.low.x() - away && x < b.high.x() + away && y > b.low.y() - away && y < b.high.y() + away;
+        });
+    };
+    for (double y = all.low.y();; y += stride)  // above all of them there is room
+        for (double x = all.low.x() + half_room; x < all.low.x() + longest_row; x += stride)
+            if (room(x, y)) return placement(std::round(1e3 * x), std::round(1e3 * y));
+}
+
 std::string parent_of(const std::string& path) { return path.substr(0, path.rfind('/')); }
 
 }  // namespace
@@ -77,17 +108,7 @@ Edit add_device(const Layout& layout, const Offering& what, const std::string& n
     Edit edit;
     json device = {{"id", free_id(layout.document().tree(), what.label)},
         {"name", free_name(tree, what.label, layout.document().tree())}, {"kind", what.kind}, {"host", "floor"}};
-    geometry::Box3 all;
-    for (const Device& d : cell->devices) {
-        for (const geometry::Body& b : d.bodies) {
-            const geometry::Box3 one = geometry::bounds(b.shape, d.world * b.at);
-            all.add(one.low), all.add(one.high);
-        }
-        if (d.arm) all.add(d.world.translation(), 0.2);
-    }
-    const bool first = all.empty();
-    device["placement"] =
-        first ? placement(0, 0) : placement(1e3 * all.high.x() + 700, 500 * (all.low.y() + all.high.y()));
+    device["placement"] = beside_the_others(*cell);
     const json fresh = kind->fresh();
     for (const auto& [key, value] : fresh.items()) device[key] = value;
     for (const auto& [key, value] : what.parameters.items()) device[key] = value;

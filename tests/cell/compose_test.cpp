@@ -64,3 +64,18 @@ TEST_CASE("steps are added after another, moved, and refuse what cannot be") {
         REQUIRE_NOTHROW(tests::read(d.resolved("A")));
     }
 }
+
+TEST_CASE("hundreds of devices, added one after the other, stand in rows and not in each other") {
+    Document d = tests::demo();
+    const Offering pedestal{"structure", "", "Pedestal", {{"shape", "pedestal"}}};
+    std::vector<geometry::Vector3> stand;
+    for (int i = 0; i < 150; ++i) {
+        std::string id;
+        d = d.edited("A", add_device(simulation::layout(d, "A"), pedestal, "", &id));
+        const auto cell = tests::read(d.resolved("A"));
+        const geometry::Vector3 at = cell->devices[cell->device(id)].world.translation();
+        for (const geometry::Vector3& other : stand) REQUIRE((at - other).norm() > 0.7);
+        stand.push_back(at);
+        REQUIRE(at.head<2>().norm() < 40);
+    }
+}

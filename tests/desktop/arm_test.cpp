@@ -233,7 +233,7 @@ TEST_CASE("the motion plot shows the selected arm within its limits, and a click
     plot->show_what(MotionPlot::What::tool_acceleration);
     const double most = *std::max_element(plot->curves().values[0].begin(), plot->curves().values[0].end());
     CHECK(most > 1);
-    CHECK(most < 60);
+    CHECK(most < 80);
     CHECK(plot->curves().high >= most);
     for (const double share : {0.2, 0.9}) {
         const double t = std::lerp(plot->curves().times.front(), plot->curves().times.back(), share);

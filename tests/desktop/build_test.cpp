@@ -360,7 +360,7 @@ TEST_CASE(
     CHECK(h.building().draft.model.mechanism.joints[0].speed == Approx(70 * geometry::pi / 180));
     h.action("undo")->trigger();
     h.settle();
-    CHECK(h.building().draft.model.mechanism.joints[0].speed == Approx(140 * geometry::pi / 180));
+    CHECK(h.building().draft.model.mechanism.joints[0].speed == Approx(150 * geometry::pi / 180));
     QTest::keyClick(&h.window, Qt::Key_Delete);
     h.settle();
     CHECK(h.building().draft.links.size() == 6);

@@ -447,7 +447,7 @@ TEST_CASE("from an empty floor to a cell with an own part, a double gripper, a h
     (void)goal;
 }
 
-TEST_CASE("numbers change by key and wheel, and hold only when they are taken") {
+TEST_CASE("numbers change by key, not by the wheel, and hold only when they are taken") {
     Making h;
     h.action("takt")->trigger();
     auto* line = h.child<QLineEdit>("cell_takt_s");
@@ -467,7 +467,7 @@ TEST_CASE("numbers change by key and wheel, and hold only when they are taken") 
     CHECK(line->text() == "30");
     line->setFocus();
     QApplication::sendEvent(line, &turn);
-    CHECK(line->text() == "31");
+    CHECK(line->text() == "30");  // nor with it: the wheel scrolls
     QTest::keyClick(line, Qt::Key_Escape);
     h.settle();
     CHECK(line->text() == "30");
