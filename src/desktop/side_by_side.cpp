@@ -460,7 +460,9 @@ QStringList Comparison::differences(const Column& c) const {
         const QStringList path = QString::fromStdString(op.at).split('/', Qt::SkipEmptyParts);
         QString who = path.value(0), what;
         if (path.value(0) == "devices" && path.size() > 1) who = device_name(path[1].toStdString());
-        const QString key = QString(path.mid(path.value(0) == "devices" ? 2 : 1).join(' '))
+        const cell::Field* field = cell::meaning_of_path(base, op.at, workspace_.layout().kinds()).field;
+        if (field && path.size() == 1) who = tr("Cell");
+        const QString key = field ? QString::fromStdString(field->label) : QString(path.mid(path.value(0) == "devices" ? 2 : 1).join(' '))
                                 .replace("placement ", "")
                                 .replace("_mm", "")
                                 .replace("_deg", "")
