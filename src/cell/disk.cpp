@@ -133,7 +133,8 @@ namespace {
 /// ".NAME.0123456789abcdef.unfinished", in the file's folder.
 std::filesystem::path fresh_path(const std::filesystem::path& target) {
     std::uint64_t chance = 0;
-    if (::getrandom(&chance, sizeof chance, 0) != sizeof chance) chance = std::random_device{}() * 0x9E3779B97F4A7C15ull;
+    if (::getrandom(&chance, sizeof chance, 0) != sizeof chance)
+        chance = std::random_device{}() * 0x9E3779B97F4A7C15ull;
     char digits[fresh_digits + 1];
     std::snprintf(digits, sizeof digits, "%016llx", static_cast<unsigned long long>(chance));
     return target.parent_path() / ("." + target.filename().string() + "." + digits + fresh_ending);
@@ -207,8 +208,8 @@ void check_target(
 int open_fresh(const std::string& file, std::string& name, bool for_others) {
     for (int attempt = 0; attempt < 20; ++attempt) {
         name = fresh_path(real_path(file)).string();
-        const int fd = ::open(name.c_str(), O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC,
-            for_others ? 0666 : 0600);
+        const int fd =
+            ::open(name.c_str(), O_RDWR | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, for_others ? 0666 : 0600);
         if (fd >= 0) return fd;
         if (errno != EEXIST) break;
     }

@@ -107,8 +107,9 @@ void Values::check() const {
             case Type::numbers: {
                 const json& all = reader_.raw(f.key);
                 if (!all.is_array()) problem(f.key, "A list of numbers is expected.");
-                else if (static_cast<int>(all.size()) < f.least || (f.most > 0 && static_cast<int>(all.size()) > f.most))
-                    problem(f.key, f.most == 0          ? "At least one number is expected."
+                else if (static_cast<int>(all.size()) < f.least ||
+                         (f.most > 0 && static_cast<int>(all.size()) > f.most))
+                    problem(f.key, f.most == 0         ? "At least one number is expected."
                                    : f.least == f.most ? "A list of " + std::to_string(f.most) + " numbers is expected."
                                                        : "A list of " + std::to_string(f.least) + " to " +
                                                              std::to_string(f.most) + " numbers is expected.");

@@ -118,8 +118,10 @@ int Reader::whole(const std::string& key, int low, int high, std::optional<int> 
     const json* there = look(key);
     if (!there && fallback) return *fallback;
     const json& value = there ? *there : raw(key);
-    const bool whole = value.is_number_integer() || (value.is_number() && std::floor(value.get<double>()) == value.get<double>());
-    if (whole && value.get<double>() >= low && value.get<double>() <= high) return static_cast<int>(value.get<double>());
+    const bool whole =
+        value.is_number_integer() || (value.is_number() && std::floor(value.get<double>()) == value.get<double>());
+    if (whole && value.get<double>() >= low && value.get<double>() <= high)
+        return static_cast<int>(value.get<double>());
     if (group_)
         problem(key, (there ? "Found " + shown(value) + "; a" : std::string("The key is missing; a")) +
                          " whole number from " + std::to_string(low) + " to " + std::to_string(high) + " is expected.");

@@ -101,7 +101,8 @@ int recover(Arguments& a) {
         // What is taken has to be a cell, or the file would be none afterwards.
         for (const cell::VariantInfo& v : found->document.variants()) {
             const std::vector<cell::Problem> wrong_there = problems_of(found->document, v.id);
-            if (!wrong_there.empty() && (!on_disk || !on_disk->has_variant(v.id) || problems_of(*on_disk, v.id).empty()))
+            if (!wrong_there.empty() &&
+                (!on_disk || !on_disk->has_variant(v.id) || problems_of(*on_disk, v.id).empty()))
                 throw cell::InputError(wrong_there.front().where,
                     "With these edits variant " + v.id + " would be no cell: " + wrong_there.front().message +
                         " Nothing was taken; --drop keeps the edits aside.");

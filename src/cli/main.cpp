@@ -237,8 +237,9 @@ public:
 private:
     int help(const std::string& about) {
         if (about.empty()) {
-            std::cout << "escarp-cli COMMAND FILE [options]\n\nCommands (\"escarp-cli help COMMAND\" tells its options, "
-                         "\"help edits\" the edits by name, \"help all\" everything):\n";
+            std::cout
+                << "escarp-cli COMMAND FILE [options]\n\nCommands (\"escarp-cli help COMMAND\" tells its options, "
+                   "\"help edits\" the edits by name, \"help all\" everything):\n";
             std::size_t widest = 0;
             const std::vector<CLI::App*> all = app_.get_subcommands([](CLI::App*) { return true; });
             for (const CLI::App* one : all) widest = std::max(widest, one->get_name().size());

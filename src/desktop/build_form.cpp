@@ -160,7 +160,8 @@ QPushButton* BuildForm::button(QHBoxLayout* into, const QString& text, const QSt
 
 void BuildForm::rebuild(const std::vector<std::pair<QString, QString>>& meshes) {
     meshes_ = meshes;
-    const FormPlace place(page_, qobject_cast<QScrollArea*>(page_->parentWidget() ? page_->parentWidget()->parentWidget() : nullptr));
+    const FormPlace place(
+        page_, qobject_cast<QScrollArea*>(page_->parentWidget() ? page_->parentWidget()->parentWidget() : nullptr));
     clear(rows_);
     zero_ = nullptr;
     if (building_.model.is_null() || building_.link >= static_cast<int>(building_.model["links"].size())) return;

@@ -114,10 +114,9 @@ void FindingsPanel::rebuild() {
             stops += f.severity == inspection::Severity::stop;
             watches += f.severity == inspection::Severity::watch;
         }
-    now +=
-        e ? QString::number(e->inspection->poses.size()) + "/" + QString::number(e->inspection->pairs_checked) +
-                (e->complete ? "" : "+")
-          : "none";
+    now += e ? QString::number(e->inspection->poses.size()) + "/" + QString::number(e->inspection->pairs_checked) +
+                   (e->complete ? "" : "+")
+             : "none";
     if (now == built_from_) return;
     built_from_ = now;
     const FormPlace place(page_, this);
@@ -138,7 +137,8 @@ void FindingsPanel::rebuild() {
     if (workspace_.previewing() && !tried_from_) tried_from_ = scrolled_to(this);
     if (workspace_.previewing()) QTimer::singleShot(0, this, [this] { keep_scrolled(this, 0); });
     else if (tried_from_)
-        QTimer::singleShot(0, this, [this, back = *std::exchange(tried_from_, std::nullopt)] { keep_scrolled(this, back); });
+        QTimer::singleShot(
+            0, this, [this, back = *std::exchange(tried_from_, std::nullopt)] { keep_scrolled(this, back); });
 }
 
 QWidget* FindingsPanel::trial_card() {
@@ -269,8 +269,9 @@ void FindingsPanel::add_steps(QVBoxLayout& layout, const inspection::Finding& f)
 
 void FindingsPanel::add_summary(bool none) {
     const auto e = workspace_.evaluation();
-    auto* head = !e->complete ? words(tr("STILL BEING WORKED OUT: zones, people, lock-up"), 11, true, theme::muted)
-                              : words(none ? tr("NO PROBLEMS FOUND") : tr("NO OTHER PROBLEMS FOUND"), 11, true, theme::good);
+    auto* head = !e->complete
+                     ? words(tr("STILL BEING WORKED OUT: zones, people, lock-up"), 11, true, theme::muted)
+                     : words(none ? tr("NO PROBLEMS FOUND") : tr("NO OTHER PROBLEMS FOUND"), 11, true, theme::good);
     head->setObjectName("findings_end");
     cards_->addWidget(head);
     cards_->addWidget(words(tr("%1 poses, %2 body pairs over %3 s of production checked%4.")

@@ -1,5 +1,6 @@
 #pragma once
-// Keeps the hands where they were while a form is made anew: the field that has the keyboard, and how far it is scrolled.
+// Keeps the hands where they were while a form is made anew: the field that has the keyboard, and how far it is
+// scrolled.
 
 #include <QScrollArea>
 #include <QString>

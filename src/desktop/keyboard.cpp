@@ -14,6 +14,8 @@
 #include <QTextEdit>
 #include <QTimer>
 
+#include "number_field.h"
+
 namespace escarp::desktop {
 namespace {
 
@@ -36,7 +38,7 @@ bool being_typed_in(const QWidget* w) {
 bool is_field(const QObject* o) {
     const auto* slider = qobject_cast<const QAbstractSlider*>(o);
     return qobject_cast<const QComboBox*>(o) || qobject_cast<const QAbstractSpinBox*>(o) ||
-           (slider && !qobject_cast<const QScrollBar*>(o)) || o->inherits("escarp::desktop::NumberField");
+           (slider && !qobject_cast<const QScrollBar*>(o)) || qobject_cast<const NumberField*>(o);
 }
 
 bool is_scrolled(const QWidget* w) {

@@ -544,11 +544,12 @@ bool LayoutActions::hand_on(const QString& name, const QString& file, const cell
             if (exporter.name == name.toStdString()) {
                 cell::check_target(file.toStdString(), exporter.endings, {workspace_.file().toStdString()});
                 const cell::Layout layout = workspace_.layout();
-                run_beside(window_, tr("Writing %1").arg(QFileInfo(file).fileName()), [&](const exchange::LoadWatch& w) {
-                    study::EvaluateOptions how;
-                    how.stop = w.cancel;
-                    exchange::export_to(exporter, layout, said, file.toStdString(), how);
-                });
+                run_beside(
+                    window_, tr("Writing %1").arg(QFileInfo(file).fileName()), [&](const exchange::LoadWatch& w) {
+                        study::EvaluateOptions how;
+                        how.stop = w.cancel;
+                        exchange::export_to(exporter, layout, said, file.toStdString(), how);
+                    });
             }
         return true;
     } catch (const motion::Stopped&) {

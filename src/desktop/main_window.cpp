@@ -520,12 +520,13 @@ void MainWindow::renew_title() {
     const bool still = own && !own->complete;
     const QString error = workspace_.error_of(workspace_.variant());
     const QString figures =
-        !fresh             ? tr("figures are being recomputed")
-        : !error.isEmpty() ? tr("\u2715 this variant cannot be computed")
-                           : (still ? tr("cycle, reach and clearance current (%1 ms); zones, people and lock-up still being "
-                                         "worked out")
-                                    : tr("every figure current (%1 ms)"))
-                                 .arg(std::max(1.0, std::round(workspace_.took_ms())));
+        !fresh ? tr("figures are being recomputed")
+        : !error.isEmpty()
+            ? tr("\u2715 this variant cannot be computed")
+            : (still ? tr("cycle, reach and clearance current (%1 ms); zones, people and lock-up still being "
+                          "worked out")
+                     : tr("every figure current (%1 ms)"))
+                  .arg(std::max(1.0, std::round(workspace_.took_ms())));
     status_->setText((workspace_.trying()              ? tr("trying: %1").arg(workspace_.draft_name())
                          : workspace_.modified()       ? tr("changed")
                          : workspace_.file().isEmpty() ? tr("new")

@@ -462,13 +462,14 @@ QStringList Comparison::differences(const Column& c) const {
         if (path.value(0) == "devices" && path.size() > 1) who = device_name(path[1].toStdString());
         const cell::Field* field = cell::meaning_of_path(base, op.at, workspace_.layout().kinds()).field;
         if (field && path.size() == 1) who = tr("Cell");
-        const QString key = field ? QString::fromStdString(field->label) : QString(path.mid(path.value(0) == "devices" ? 2 : 1).join(' '))
-                                .replace("placement ", "")
-                                .replace("_mm", "")
-                                .replace("_deg", "")
-                                .replace("_pct", "")
-                                .replace("task ", tr("step "))
-                                .replace('_', ' ');
+        const QString key = field ? QString::fromStdString(field->label)
+                                  : QString(path.mid(path.value(0) == "devices" ? 2 : 1).join(' '))
+                                        .replace("placement ", "")
+                                        .replace("_mm", "")
+                                        .replace("_deg", "")
+                                        .replace("_pct", "")
+                                        .replace("task ", tr("step "))
+                                        .replace('_', ' ');
         const cell::json* old = cell::find(base, op.at);
         switch (op.kind) {
             case cell::Operation::Kind::set:

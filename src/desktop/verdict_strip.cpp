@@ -157,8 +157,8 @@ VerdictStrip::Tile VerdictStrip::findings_tile(const Seen& s) {
     const bool all = s.now && s.now->complete;  // else zones, people and lock-up may still have something to say
     const QString counts = tr("%1 stop \u00b7 %2 watch").arg(stops).arg(watches);
     if (stops + watches == 0 && !all)
-        return {"findings", tr("FINDINGS"), QString::number(0), tr("so far"), tr("still being worked out"), theme::muted,
-            theme::muted};
+        return {"findings", tr("FINDINGS"), QString::number(0), tr("so far"), tr("still being worked out"),
+            theme::muted, theme::muted};
     return {"findings", tr("FINDINGS"), QString::number(stops + watches), all ? tr("open") : tr("so far"),
         stops + watches == 0 ? tr("no problems found") : counts, stripe(stops > 0, watches > 0),
         note_colour(stops > 0, watches > 0)};

@@ -293,8 +293,8 @@ private:
         bodies.push_back(std::move(body));
     }
 
-    /// package://NAME/REST is looked for as NAME/REST and as REST. Only regular files in the description's own folder or
-    /// below, or in the folder that was pointed to: a description may come from anywhere, and names what it likes.
+    /// package://NAME/REST is looked for as NAME/REST and as REST. Only regular files in the description's own folder
+    /// or below, or in the folder that was pointed to: a description may come from anywhere, and names what it likes.
     std::string find_mesh(const std::string& named) {
         namespace fs = std::filesystem;
         std::error_code none;
@@ -466,8 +466,8 @@ private:
 
 }  // namespace
 
-UrdfArm read_urdf(const std::string& file, const cell::Document& document, const LoadWatch& watch,
-    const std::string& meshes) {
+UrdfArm read_urdf(
+    const std::string& file, const cell::Document& document, const LoadWatch& watch, const std::string& meshes) {
     return Reading(file, document, watch, meshes).read();
 }
 

@@ -27,7 +27,8 @@ struct ClearanceJob {
     double start = 0, from = 0, to = 0;  ///< of the glide, and of the question; seconds from the segment's beginning
     const TimedMover* other_room = nullptr;  ///< another arm
     const Segment* other = nullptr;
-    Ticks since = 0;  ///< what comes to rest beside a mover that stands is asked about at `from`, and is there since then
+    Ticks since =
+        0;  ///< what comes to rest beside a mover that stands is asked about at `from`, and is there since then
     Ticks until = 0;  ///< so long what is asked about stays as it is at `to`; both: time of the run
     /// Rows of the cell's table of pairs: single bodies that are not looked at, and those that alone are, since they
     /// have a distance of their own to keep (-1: all).

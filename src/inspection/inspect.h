@@ -109,8 +109,8 @@ enum class Level { flow, reach, clearance };
 std::vector<PoseNeed> check_reach(const cell::Cell& cell, Cache& cache, const StopFlag* stop = nullptr);
 
 /// Beyond `Level::flow` of a run with its whole history.
-/// What is said where a cycle is longer than the takt; nothing where it is not. `of`: " in this run", for what is left to
-/// chance.
+/// What is said where a cycle is longer than the takt; nothing where it is not. `of`: " in this run", for what is left
+/// to chance.
 std::optional<Finding> takt_finding(const cell::Cell& cell, double cycle_s, const std::string& of);
 
 std::shared_ptr<const Inspection> inspect(const cell::Cell& cell, const simulation::Run& run, Cache& cache,

@@ -72,10 +72,12 @@ TimedMover Timeline::make_mover(int device) {
 }
 
 /// Which pick or place each segment belongs to. Without an approach the move before brings tool and part together,
-/// without a retreat the next one parts them, whatever is waited for in between. Where the arm is held up at a border on
-/// its straight line it is still at work.
+/// without a retreat the next one parts them, whatever is waited for in between. Where the arm is held up at a border
+/// on its straight line it is still at work.
 void Timeline::name_work(std::vector<Segment>& segments) const {
-    const auto work = [&](const Segment& s) { return s.block >= 0 && exchanges(trace_.blocks[s.block]) ? s.block : -1; };
+    const auto work = [&](const Segment& s) {
+        return s.block >= 0 && exchanges(trace_.blocks[s.block]) ? s.block : -1;
+    };
     const auto moves = [](const Segment& s) { return s.motion->duration() > 0; };
     for (std::size_t i = 0; i < segments.size(); ++i) {
         const int b = work(segments[i]);

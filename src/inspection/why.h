@@ -23,8 +23,8 @@ struct Why {
 /// for. Empty where the device has no block at all.
 Why why(const cell::Cell& cell, const simulation::Run& run, int device, simulation::Ticks t);
 /// Waits (numbers of blocks) that never end though the cell goes on: of whoever waits all through a period that recurs,
-/// and of one that does not recur all through its second half. Tasks that only listen (side tasks that have done nothing
-/// yet) are none of them; where nothing at all goes on, see Run::stuck.
+/// and of one that does not recur all through its second half. Tasks that only listen (side tasks that have done
+/// nothing yet) are none of them; where nothing at all goes on, see Run::stuck.
 std::vector<int> waits_for_ever(const simulation::Run& run);
 /// "Arm 1 waits for Tester free, because Arm 2 ..., because ...".
 std::string in_words(const cell::Cell& cell, const Why& why);

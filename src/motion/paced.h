@@ -15,8 +15,8 @@ struct Braking {
 
 /// The latest braking with which the motion rests at `border` (s of its own time) at the latest. No joint is
 /// accelerated more than its limits (nor, where it has one, beyond its jerk limit), and the tool frame no more than by
-/// the motion itself anywhere. `begins_by`: it begins then at the latest. Nothing where it would have to begin before the
-/// motion does.
+/// the motion itself anywhere. `begins_by`: it begins then at the latest. Nothing where it would have to begin before
+/// the motion does.
 std::optional<Braking> brake_before(const kinematics::ArmModel& model, const Frame& tool, const Motion& motion,
     double border, double begins_by = 1e300);
 /// The whole motion on a clock that runs `rate` times as fast, beyond the limits where it has to be: to ask what it

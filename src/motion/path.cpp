@@ -219,6 +219,25 @@ PathMotion::PathMotion(const kinematics::Mechanism& mechanism, std::vector<PathN
     keep_bounds();
 }
 
+namespace {
+
+/// The greatest acceleration of a joint as a multiple of the most that is allowed anywhere on the path.
+double greatest_effort(
+    const Motion& motion, const kinematics::Mechanism& mechanism, const std::vector<PathNode>& nodes) {
+    constexpr double step = 0.5e-3;
+    double share = 0, worst = 0;
+    for (const PathNode& n : nodes) share = std::max(share, n.effort_share);
+    const double end = motion.duration();
+    for (double t = 0; t < end + step; t += step) {
+        const JointVector now = motion.at(std::min(t, end)).acceleration;
+        for (int j = 0; j < mechanism.size(); ++j)
+            worst = std::max(worst, std::abs(now[j]) / (share * mechanism.joints[j].acceleration));
+    }
+    return worst;
+}
+
+}  // namespace
+
 void PathMotion::time_it(const kinematics::Mechanism& mechanism, bool corners) {
     constexpr double round_corners = 120;
     std::vector<GridPoint> grid = corners ? grid_of(nodes_, mechanism, round_corners) : grid_of(nodes_, mechanism);
@@ -256,7 +275,10 @@ void PathMotion::time_it(const kinematics::Mechanism& mechanism, bool corners) {
         over = excess(mechanism, jerk, round + 1 < rounds ? &grid : nullptr);
         if (over <= 1.0005) break;
     }
-    if (jerk) over = std::max(over, std::cbrt(roughness(mechanism)));
+    // What was looked at in the middles of the softened pieces alone counts at their ends and between them, too.
+    if (jerk)
+        over = std::max({over, excess(mechanism, false, nullptr), std::cbrt(roughness(mechanism)),
+            std::sqrt(greatest_effort(*this, mechanism, nodes_))});
     if (over > 1) stretch_ = over, end_ *= over;
     if (jerk) try_even(grid_of(nodes_, mechanism), mechanism);
 }
@@ -286,8 +308,8 @@ void PathMotion::try_even(const std::vector<GridPoint>& grid, const kinematics::
         phases_.push_back(
             {p.t, nodes_.front().s + whole * p.s, whole * p.rate, whole * p.acceleration, whole * p.jerk});
     end_ = profile.duration(), stretch_ = 1;
-    const double over =
-        std::max(excess(mechanism, false, nullptr), std::cbrt(roughness(mechanism)));
+    const double over = std::max({excess(mechanism, false, nullptr), std::cbrt(roughness(mechanism)),
+        std::sqrt(greatest_effort(*this, mechanism, nodes_))});
     if (end_ * over < kept_end) stretch_ = over, end_ *= over;
     else phases_ = kept, end_ = kept_end, stretch_ = kept_stretch;
 }
@@ -381,8 +403,8 @@ double PathMotion::roughness(const kinematics::Mechanism& mechanism) const {
         JointVector now = at(t).acceleration;
         if (looks >= span)
             for (int j = 0; j < mechanism.size(); ++j)
-                worst = std::max(worst, std::abs(now[j] - before[looks % span][j]) /
-                                            (span * step * mechanism.joints[j].jerk_limit()));
+                worst = std::max(worst,
+                    std::abs(now[j] - before[looks % span][j]) / (span * step * mechanism.joints[j].jerk_limit()));
         before[looks % span] = std::move(now);
     }
     return worst;

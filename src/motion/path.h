@@ -68,7 +68,8 @@ private:
     double needed_window(const std::vector<GridPoint>& grid, const kinematics::Mechanism& mechanism) const;
     void soften(double window);
     void try_even(const std::vector<GridPoint>& grid, const kinematics::Mechanism& mechanism);
-    double roughness(const kinematics::Mechanism& mechanism) const;  ///< greatest jerk, over 4 ms, as a multiple of its limit
+    double roughness(
+        const kinematics::Mechanism& mechanism) const;  ///< greatest jerk, over 4 ms, as a multiple of its limit
     /// Greatest excess of rates and accelerations (as a factor of time), and where; tightens the grid there.
     double excess(const kinematics::Mechanism& mechanism, bool soft, std::vector<GridPoint>* tighten) const;
     void keep_bounds();

@@ -120,7 +120,8 @@ private:
     void kept_apart() {
         const cell::Cell& c = *e_.cell;
         const int a = pair_.device_a, b = pair_.device_b;
-        if (!e_.zones || a < 0 || b < 0 || a == b || pair_.part_b >= 0 || !c.devices[a].mover() || !c.devices[b].mover())
+        if (!e_.zones || a < 0 || b < 0 || a == b || pair_.part_b >= 0 || !c.devices[a].mover() ||
+            !c.devices[b].mover())
             return;
         for (const inspection::Zone& z : e_.zones->all) {
             const std::set<int> both{z.sides[0].device, z.sides[1].device};

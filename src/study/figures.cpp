@@ -28,8 +28,7 @@ using simulation::Ticks;
 /// Time per round of a task that ended its rounds at these instants; nothing where it has made none.
 std::optional<double> time_of_a_round(const simulation::Run& run, const std::vector<Ticks>& ends) {
     const auto [from, to] = stretch_of(run);
-    const auto first = std::upper_bound(ends.begin(), ends.end(), from),
-               last = std::upper_bound(first, ends.end(), to);
+    const auto first = std::upper_bound(ends.begin(), ends.end(), from), last = std::upper_bound(first, ends.end(), to);
     const auto in = static_cast<double>(last - first);
     // What recurs makes the same number of rounds in each period, be it one.
     if (run.steady) return in > 0 ? std::optional(seconds(to - from) / in) : std::nullopt;
@@ -55,7 +54,8 @@ void cycle_figures(const Judged& e, Figures& f) {
     } else if (run.trace.parts.empty() && run.trace.faults.empty()) {
         // Where parts could come and none does, there is nothing to be counted.
         const auto& all = e.cell->devices;
-        if (std::any_of(all.begin(), all.end(), [](const cell::Device& d) { return !d.needs_part_type.empty(); })) return;
+        if (std::any_of(all.begin(), all.end(), [](const cell::Device& d) { return !d.needs_part_type.empty(); }))
+            return;
         f.cycle_s = round_time(run);
         f.per_round = f.cycle_s.has_value();
         f.steady = f.per_round && run.steady;

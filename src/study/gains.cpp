@@ -110,7 +110,8 @@ void add_steps(const Judged& judged, std::vector<Second>& all) {
         std::map<int, Takes> takes;  // by number of the step
         const Block* before = nullptr;
         for (const Block& b : judged.run->trace.blocks) {
-            if (b.device != static_cast<int>(device) || b.task != 0 || b.step < 0 || b.kind == BlockKind::held) continue;
+            if (b.device != static_cast<int>(device) || b.task != 0 || b.step < 0 || b.kind == BlockKind::held)
+                continue;
             const bool goes_on = before && before->step == b.step && before->waits_for == simulation::WaitFor::zone;
             before = &b;
             const Ticks length = std::min(b.to, to) - std::max(b.from, from);

@@ -156,6 +156,10 @@ bool stands_for_ever(const simulation::Run& run, const std::set<int>& movers) {
            std::any_of(waits.begin(), waits.end(), [&](int b) { return movers.count(run.trace.blocks[b].device) > 0; });
 }
 
+bool locked_up(const Evaluation& e, const Zone& zone) {
+    return e.run->stuck || !e.figures.cycle_s || stands_for_ever(*e.run, {zone.sides[0].device, zone.sides[1].device});
+}
+
 int contacts(const Evaluation& e) {
     const auto& all = e.inspection->findings;
     return static_cast<int>(std::count_if(all.begin(), all.end(), [](const inspection::Finding& f) {
@@ -170,13 +174,11 @@ cell::Edit keep_apart(const cell::Layout& layout, const std::string& zone, const
     how.level = inspection::Level::flow;
     cell::Edit edit = keep_apart(layout, *without_interlocks(layout, cache, true, stop), zone, rule, device);
     const cell::Layout with = edit.operations.empty() ? layout : layout.edited(edit);
-    const auto goes = [&](const cell::Layout& one) {
-        const auto e = evaluate(one, cache, how);
-        const Zone& z = zone_named(*without_interlocks(layout, cache, false, stop), zone);
-        return e->figures.cycle_s && !stands_for_ever(*e->run, {z.sides[0].device, z.sides[1].device});
-    };
+    const auto near = without_interlocks(layout, cache, false, stop);
+    const Zone& z = zone_named(*near, zone);
+    const auto goes = [&](const cell::Layout& one) { return !locked_up(*evaluate(one, cache, how), z); };
     if (goes(with)) return edit;
-    const cell::Edit nearer = keep_apart(layout, *without_interlocks(layout, cache, false, stop), zone, rule, device);
+    const cell::Edit nearer = keep_apart(layout, *near, zone, rule, device);
     const cell::Layout with_nearer = nearer.operations.empty() ? layout : layout.edited(nearer);
     return goes(with_nearer) ? nearer : edit;
 }
@@ -218,7 +220,7 @@ RulePrice price_of(const cell::Layout& with, const std::string& rule, const std:
     price.rule = rule;
     price.cycle_s = e->figures.cycle_s;
     const std::set<int> pair{asked.sides[0].device, asked.sides[1].device};
-    price.stuck = e->run->stuck || !e->figures.cycle_s || stands_for_ever(*e->run, pair);
+    price.stuck = locked_up(*e, asked);
     price.contacts = contacts(*e);
     price.kept_apart = std::all_of(e->zones->all.begin(), e->zones->all.end(), [&](const Zone& z) {
         return std::set<int>{z.sides[0].device, z.sides[1].device} != pair || z.kept_by >= 0;

@@ -54,6 +54,8 @@ cell::Edit keep_apart(const cell::Layout& layout, const Evaluation& without, con
 
 /// Whether one of these movers (devices) does nothing any more, though the cell goes on.
 bool stands_for_ever(const simulation::Run& run, const std::set<int>& movers);
+/// Whether nothing can go on in this run, no part leaves, or one of a zone's two stands for ever.
+bool locked_up(const Evaluation& evaluation, const inspection::Zone& zone);
 /// Stop findings of clearance.
 int contacts(const Evaluation& evaluation);
 

@@ -33,8 +33,8 @@ struct Change {
 
 class Looking {
 public:
-    Looking(const cell::Layout& layout, const std::string& zone, inspection::Cache& cache,
-        const inspection::StopFlag* stop)
+    Looking(
+        const cell::Layout& layout, const std::string& zone, inspection::Cache& cache, const inspection::StopFlag* stop)
         : layout_(layout), zone_(zone), cache_(cache), stop_(stop) {}
 
     std::vector<inspection::WayOut> ways() {
@@ -46,10 +46,12 @@ public:
         stood_ = stood_after(*now, *z);
         for (const ZoneSide& side : z->sides)
             for (const Change& change : changes(*now, side)) attempt(change);
-        std::stable_sort(good_.begin(), good_.end(), [](const auto& a, const auto& b) { return a.first < b.first - 1e-9; });
+        std::stable_sort(
+            good_.begin(), good_.end(), [](const auto& a, const auto& b) { return a.first < b.first - 1e-9; });
         std::vector<inspection::WayOut> out;
         for (auto& [cycle, way] : good_) {
-            const bool better = std::any_of(out.begin(), out.end(), [&](const auto& w) { return w.label == way.label; });
+            const bool better =
+                std::any_of(out.begin(), out.end(), [&](const auto& w) { return w.label == way.label; });
             if (out.size() < most_ways && !better) out.push_back(std::move(way));
         }
         return out;
@@ -146,8 +148,8 @@ private:
         constexpr double same = 1e-4;
         std::vector<kinematics::JointVector> all;
         for (const simulation::Ticks t : e.run->trace.rounds[static_cast<std::size_t>(side.device)]) {
-            const bool inside = std::any_of(side.visits.begin(), side.visits.end(),
-                [&](const auto& v) { return v.enters <= t && v.leaves > t; });
+            const bool inside = std::any_of(
+                side.visits.begin(), side.visits.end(), [&](const auto& v) { return v.enters <= t && v.leaves > t; });
             if (t > e.zones->until || inside || all.size() == most) continue;
             const kinematics::JointVector q = e.run->trace.joints(*e.cell, side.device, t);
             if (std::none_of(all.begin(), all.end(), [&](const auto& other) { return (q - other).norm() < same; }))
@@ -222,8 +224,8 @@ private:
 
 }  // namespace
 
-std::vector<inspection::WayOut> wait_elsewhere(const cell::Layout& layout, const std::string& zone,
-    inspection::Cache& cache, const inspection::StopFlag* stop) {
+std::vector<inspection::WayOut> wait_elsewhere(
+    const cell::Layout& layout, const std::string& zone, inspection::Cache& cache, const inspection::StopFlag* stop) {
     return Looking(layout, zone, cache, stop).ways();
 }
 

@@ -38,8 +38,7 @@ std::vector<inspection::WayOut> ways_to_keep_apart(
             Tried one;
             one.way.edit = keep_apart(e.layout, *without, z.id, rule);
             const auto with = evaluate(e.layout.edited(one.way.edit), cache, how);
-            const bool stuck = with->run->stuck || !with->figures.cycle_s ||
-                               stands_for_ever(*with->run, {z.sides[0].device, z.sides[1].device});
+            const bool stuck = locked_up(*with, z);
             goes = goes || !stuck;
             one.contacts = contacts(*with);
             one.way.label =

@@ -125,7 +125,8 @@ TEST_CASE("what is handed on goes over no cell, no results, nothing that is read
     folder.write("found.results", std::string("SQLite format 3\0 and so on", 26));
     folder.write("in.stl", "solid");
     std::filesystem::create_symlink("in.stl", folder / "link.stl");
-    const auto refused = [&](const std::string& name, std::vector<std::string> endings, std::vector<std::string> reads = {}) {
+    const auto refused = [&](const std::string& name, std::vector<std::string> endings,
+                             std::vector<std::string> reads = {}) {
         return why([&] { check_target(folder / name, endings, reads); });
     };
     CHECK(refused("cell.escarp", {}).find("a cell") != std::string::npos);

@@ -50,8 +50,8 @@ TEST_CASE("an infeed that does not stand at its belt's beginning is told and put
     CHECK(!told_as(*tests::evaluated(d, "A"), "feeds:"));
     const json places[] = {{{"x_mm", -4000}, {"y_mm", 900}, {"z_mm", 0}}, {{"x_mm", 0}, {"y_mm", 3000}, {"z_mm", 790}}};
     for (const json& place : places) {
-        const cell::Document moved = d.edited("A",
-            {"", {Operation::set("/devices/infeed/host", "floor"), Operation::set("/devices/infeed/placement", place)}});
+        const cell::Document moved = d.edited("A", {"", {Operation::set("/devices/infeed/host", "floor"),
+                                                            Operation::set("/devices/infeed/placement", place)}});
         each_mends(moved, "A", "feeds:infeed");
     }
 }
@@ -75,7 +75,8 @@ TEST_CASE("a device at another height is reached again by ways out, some of whic
     CHECK(heights >= 2);
 }
 
-TEST_CASE("where letting arms in one at a time locks up, they wait elsewhere, and every way offered does what it says") {
+TEST_CASE(
+    "where letting arms in one at a time locks up, they wait elsewhere, and every way offered does what it says") {
     const cell::Document d = tests::demo();
     const cell::Layout layout = simulation::layout(d, "B");
     inspection::Cache cache;

@@ -16,7 +16,9 @@ using inspection::Severity;
 
 namespace {
 
-std::shared_ptr<const study::Evaluation> past(const char* name) { return tests::evaluated(tests::past_case(name), "A"); }
+std::shared_ptr<const study::Evaluation> past(const char* name) {
+    return tests::evaluated(tests::past_case(name), "A");
+}
 
 double clearance_mm(const study::Evaluation& e) { return 1e3 * *e.figures.clearance_m; }
 
@@ -38,8 +40,8 @@ json standing_cell(tests::Draw& draw) {
     devices.push_back({{"id", "in"}, {"name", "In"}, {"kind", "tray"}, {"use", "supply"}, {"part_type", "p"},
         {"columns", 2}, {"rows", 1}, {"pitch_x_mm", 140}, {"pitch_y_mm", 140}, {"plate_mm", 20},
         {"exchange_s", draw.in(0.5, 3)}, {"placement", {{"x_mm", 450}, {"y_mm", -180}, {"z_mm", 500}}}});
-    devices.push_back({{"id", "out"}, {"name", "Out"}, {"kind", "tray"}, {"use", "collect"}, {"columns", 1}, {"rows", 1},
-        {"pitch_x_mm", 140}, {"pitch_y_mm", 140}, {"plate_mm", 20}, {"exchange_s", draw.in(2, 9)},
+    devices.push_back({{"id", "out"}, {"name", "Out"}, {"kind", "tray"}, {"use", "collect"}, {"columns", 1},
+        {"rows", 1}, {"pitch_x_mm", 140}, {"pitch_y_mm", 140}, {"plate_mm", 20}, {"exchange_s", draw.in(2, 9)},
         {"placement", {{"x_mm", 350}, {"y_mm", 330}, {"z_mm", 500}}}});
     // Beside and above the supply, so that what is held may be in the way of what rides.
     devices.push_back({{"id", "belt"}, {"name", "Belt"}, {"kind", "conveyor"}, {"length_mm", 1600}, {"width_mm", 120},
@@ -74,7 +76,8 @@ json standing_cell(tests::Draw& draw) {
                          {{"id", "x"}, {"do", "delay"}, {"time_s", draw.in(0.1, 2)}},
                          {{"id", "r"}, {"do", "move"}, {"pose", "r"}, {"speed_pct", draw.in(10, 60)}}}}});
     } else {
-        devices.push_back({{"id", "door"}, {"name", "Door"}, {"kind", "door"}, {"length_mm", 400}, {"width_mm", 40}, {"height_mm", 500}, {"open_s", 0.8}, {"close_s", 0.8},
+        devices.push_back({{"id", "door"}, {"name", "Door"}, {"kind", "door"}, {"length_mm", 400}, {"width_mm", 40},
+            {"height_mm", 500}, {"open_s", 0.8}, {"close_s", 0.8},
             {"placement", {{"x_mm", draw.in(500, 800)}, {"y_mm", draw.in(-350, 100)}, {"z_mm", 500},
                               {"turn_deg", draw.in(0, 180)}}},
             {"own_signals", {"wanted"}}, {"inputs", {{{"id", "open"}, {"from", "door.wanted"}}}},
@@ -114,7 +117,8 @@ TEST_CASE("a part that comes to rest beside an arm that stands is near from then
     for (const auto& bin : curve.bins) CHECK((bin.device_a < 0 || bin.distance > 0));
 }
 
-TEST_CASE("arms that stand and wait anywhere: contacts, least clearance and their instants are those of dense sampling") {
+TEST_CASE(
+    "arms that stand and wait anywhere: contacts, least clearance and their instants are those of dense sampling") {
     constexpr double step = 2e-3, sure = 3e-3;
     tests::Draw draw(36);
     int touching = 0, clear = 0, standing = 0;

@@ -127,7 +127,7 @@ TEST_CASE("a straight move stays on its line and within the limits of tool and j
             for (int j = 0; j < 6; ++j) {
                 const auto& joint = arm.mechanism.joints[j];
                 REQUIRE(std::abs(s.rate[j]) <= speed * joint.speed * 1.001);
-                REQUIRE(std::abs(s.acceleration[j]) <= joint.acceleration * 1.01);
+                REQUIRE(std::abs(s.acceleration[j]) <= joint.acceleration * 1.001);
                 used = std::max({used, std::abs(s.rate[j]) / (speed * joint.speed),
                     std::abs(s.acceleration[j]) / joint.acceleration});
             }

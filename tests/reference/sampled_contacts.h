@@ -116,8 +116,8 @@ private:
     void against_device(int arm, const std::vector<Standing>& bodies, int device, const simulation::Block* at_work) {
         const cell::Device& d = cell_.devices[device];
         if (device == arm || d.arm) return;
-        const bool here = at_work && (at_work->other == device ||
-                                         (at_work->other >= 0 && cell_.stands_on(at_work->other, device)));
+        const bool here =
+            at_work && (at_work->other == device || (at_work->other >= 0 && cell_.stands_on(at_work->other, device)));
         const bool carries = cell_.devices[arm].host == device;
         for (const Standing& s : bodies) {
             if (s.what == Standing::link && s.link_number == 0) continue;  // the base stands where it stands
@@ -129,8 +129,9 @@ private:
                 const bool hand = s.what != Standing::link;
                 if (ground && s.what == Standing::link && s.link_number == 1)
                     pair(arm, d.id, s, b, stands, 5e-4, false);
-                else pair(arm, d.id, s, b, stands, at_work && at_work->other == device && s.what == Standing::held ? 5e-4 : 0.0,
-                        !(here && hand));
+                else
+                    pair(arm, d.id, s, b, stands,
+                        at_work && at_work->other == device && s.what == Standing::held ? 5e-4 : 0.0, !(here && hand));
             }
         }
     }
@@ -161,7 +162,8 @@ private:
                 if (b.what == Standing::held && a.what == Standing::held) continue;
                 if (b.what == Standing::held ? a.what == Standing::tool : std::abs(a.link_number - b.link_number) < 3)
                     continue;
-                pair(arm, id, a, *b.body, b.at, b.what == Standing::held && a.link_number == flange(arm) ? 5e-4 : 0.0, false);
+                pair(arm, id, a, *b.body, b.at, b.what == Standing::held && a.link_number == flange(arm) ? 5e-4 : 0.0,
+                    false);
             }
     }
     int flange(int arm) const { return cell_.devices[arm].arm->model->flange_link; }

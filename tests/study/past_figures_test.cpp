@@ -2,11 +2,11 @@
 
 #include <catch2/catch.hpp>
 
+#include <geometry/indices.h>
 #include <inspection/orders.h>
 #include <inspection/why.h>
 #include <study/gains.h>
 #include <study/interlock.h>
-#include <geometry/indices.h>
 #include <study/test_cycle.h>
 
 #include "support/cells.h"
@@ -20,7 +20,9 @@ using simulation::seconds;
 
 namespace {
 
-std::shared_ptr<const study::Evaluation> past(const char* name) { return tests::evaluated(tests::past_case(name), "A"); }
+std::shared_ptr<const study::Evaluation> past(const char* name) {
+    return tests::evaluated(tests::past_case(name), "A");
+}
 
 const inspection::Finding* finding(const study::Evaluation& e, const std::string& id) {
     for (const auto& f : e.inspection->findings)
@@ -104,7 +106,8 @@ TEST_CASE("whoever waits for ever beside those that go on is a stop finding, and
     CHECK(study::stands_for_ever(*e->run, {e->cell->device("b")}));
     CHECK_FALSE(study::stands_for_ever(*e->run, {e->cell->device("a")}));
     // Nobody does in the demo.
-    for (const char* variant : {"A", "B"}) CHECK(inspection::waits_for_ever(*tests::evaluated(tests::demo(), variant)->run).empty());
+    for (const char* variant : {"A", "B"})
+        CHECK(inspection::waits_for_ever(*tests::evaluated(tests::demo(), variant)->run).empty());
 }
 
 TEST_CASE("what rules cost in a cell without parts is told by its slowest task") {
@@ -148,8 +151,8 @@ TEST_CASE("gains take what a step takes in the steady cycle, not in the warm-up"
     inspection::Cache cache;
     const cell::Document d = tests::past_case("gain-step-mean-with-warm-up");
     const study::Gains g = study::gains(simulation::layout(d, "A"), cache);
-    const bool told = std::any_of(g.all.begin(), g.all.end(),
-        [](const study::Gain& one) { return std::abs(one.takes_s - 1.465) < 0.002; });
+    const bool told = std::any_of(
+        g.all.begin(), g.all.end(), [](const study::Gain& one) { return std::abs(one.takes_s - 1.465) < 0.002; });
     CHECK(told);
 }
 
@@ -174,13 +177,15 @@ TEST_CASE("on straight moves no joint exceeds its jerk, taken over 4 ms") {
         if (!e->cell->devices[device].arm) continue;
         const auto& joints = e->cell->devices[device].arm->model->mechanism.joints;
         for (const auto& m : e->run->trace.motions[static_cast<std::size_t>(device)]) {
-            if (m.block < 0 || e->run->trace.blocks[static_cast<std::size_t>(m.block)].kind != BlockKind::straight) continue;
+            if (m.block < 0 || e->run->trace.blocks[static_cast<std::size_t>(m.block)].kind != BlockKind::straight)
+                continue;
             ++straight;
             constexpr double span = 4e-3;
             for (double t = -span; t < m.motion->duration(); t += 5e-4)
                 for (std::size_t j = 0; j < joints.size(); ++j) {
                     const auto at = [&](double s) {
-                        return s < 0 || s > m.motion->duration() ? 0.0 : m.motion->at(s).acceleration[static_cast<int>(j)];
+                        return s < 0 || s > m.motion->duration() ? 0.0
+                                                                 : m.motion->at(s).acceleration[static_cast<int>(j)];
                     };
                     worst = std::max(worst, std::abs(at(t + span) - at(t)) / span / joints[j].jerk_limit());
                 }
@@ -193,9 +198,9 @@ TEST_CASE("on straight moves no joint exceeds its jerk, taken over 4 ms") {
 
 TEST_CASE("the catalogue's arms do the trade's test cycle as arms of their class do") {
     const auto c = tests::catalogue_cell();
-    for (const auto& [model, least, most] : {std::tuple("six600", 0.35, 0.6), {"six900", 0.35, 0.6},
-             {"six1400", 0.35, 0.65}, {"scara400", 0.3, 0.45}, {"scara650", 0.3, 0.45}, {"offset850", 0.6, 0.9},
-             {"seven800", 0.6, 0.9}}) {
+    for (const auto& [model, least, most] :
+        {std::tuple("six600", 0.35, 0.6), {"six900", 0.35, 0.6}, {"six1400", 0.35, 0.65}, {"scara400", 0.3, 0.45},
+            {"scara650", 0.3, 0.45}, {"offset850", 0.6, 0.9}, {"seven800", 0.6, 0.9}}) {
         INFO(model);
         cell::Arm bare = *c->devices[static_cast<std::size_t>(c->device(model))].arm;
         bare.tool_frame = geometry::Frame::Identity();

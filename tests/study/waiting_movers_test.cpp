@@ -142,8 +142,9 @@ TEST_CASE("a door and an arm are kept apart: each waits for the other, and the d
         const cell::Layout other = layout_of(arm_and_door(stays_open_s));
         const auto kept = looked_at(other.edited(study::keep_apart(other, "Zone 1", "first come", cache)), cache);
         for (const Zone& zone : kept->zones->all) {
-            INFO("open for " << stays_open_s << " s, " << zone.name << " " << zone.id << " litres " << zone.litres << ", " << zone.uncovered.keeper << " mover " << zone.uncovered.mover << " from "
-                          << seconds(zone.uncovered.enters) << " to " << seconds(zone.uncovered.leaves));
+            INFO("open for " << stays_open_s << " s, " << zone.name << " " << zone.id << " litres " << zone.litres
+                             << ", " << zone.uncovered.keeper << " mover " << zone.uncovered.mover << " from "
+                             << seconds(zone.uncovered.enters) << " to " << seconds(zone.uncovered.leaves));
             CHECK(zone.kept_by >= 0);
         }
         waits += waits_for(*kept, "door", kept->cell->device("interlock"));

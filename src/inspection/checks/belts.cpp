@@ -126,9 +126,9 @@ std::optional<Finding> feeds_from_afar(const Context& c, const cell::Device& d) 
                         " mm from it; its parts appear there.";
     const double x = -0.5 * belt.length() + 0.5 * (box.high.x() - box.low.x());
     f.ways_out.push_back({"Stand it on the belt's beginning", "where its parts come from",
-        {"Stand " + d.name + " on " + there.name,
-            {cell::Operation::set(cell::at_device(d.id) / "host", there.id),
-                cell::Operation::set(cell::at_device(d.id) / "placement", {{"x_mm", std::round(1e3 * x)}, {"y_mm", 0.0}})}}});
+        {"Stand " + d.name + " on " + there.name, {cell::Operation::set(cell::at_device(d.id) / "host", there.id),
+                                                      cell::Operation::set(cell::at_device(d.id) / "placement",
+                                                          {{"x_mm", std::round(1e3 * x)}, {"y_mm", 0.0}})}}});
     return f;
 }
 

@@ -251,7 +251,8 @@ std::string of_seats(const Context& c, const std::vector<PoseNeed>& poses, const
     const auto all = std::count_if(poses.begin(), poses.end(), [&](const PoseNeed& n) {
         return n.arm == some.front()->arm && n.step == some.front()->step && n.other == some.front()->other;
     });
-    return std::to_string(some.size()) + " of " + std::to_string(all) + " seats of " + c.device(some.front()->other).name;
+    return std::to_string(some.size()) + " of " + std::to_string(all) + " seats of " +
+           c.device(some.front()->other).name;
 }
 const PoseNeed& worst_of(const std::vector<const PoseNeed*>& some) {
     return **std::min_element(some.begin(), some.end(),
@@ -281,8 +282,9 @@ void report_unreached(const Context& c, const std::vector<PoseNeed>& poses, std:
         if (const std::string longer = longer_arm(c, poses, n.arm); !longer.empty() && f.ways_out.size() < 2)
             f.text += " " + longer + " of the catalogue reaches all that " + arm.name + " has to (Which arm, Shift+W).";
         else if (f.ways_out.empty())
-            f.text += " Neither a shift of up to 600 mm or another height, nor another approach, turn or grip helps, and "
-                      "no arm of the catalogue reaches it from there: another arrangement is needed.";
+            f.text +=
+                " Neither a shift of up to 600 mm or another height, nor another approach, turn or grip helps, and "
+                "no arm of the catalogue reaches it from there: another arrangement is needed.";
         out.push_back(std::move(f));
     }
 }
@@ -295,7 +297,8 @@ void report_tight(const Context& c, const std::vector<PoseNeed>& poses, std::vec
         const cell::Device& arm = c.device(n.arm);
         f.id = "margin:" + arm.id + ":" + n.step_id + ":" + std::to_string(n.seat);
         f.severity = Severity::watch;
-        f.title = of_seats(c, poses, some) + (some.size() == 1 ? " is" : " are") + " near the reach limit of " + arm.name;
+        f.title =
+            of_seats(c, poses, some) + (some.size() == 1 ? " is" : " are") + " near the reach limit of " + arm.name;
         f.text = (some.size() > 1 ? "Of " + n.label + ": " : "") + millimetres(n.reach.margin) +
                  " mm left in the worst direction.";
         if (n.reach.tightest_joint >= 0) {

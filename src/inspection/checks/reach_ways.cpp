@@ -43,7 +43,11 @@ public:
                                             .margin);
         return least;
     }
-    std::size_t count() const { return touched_.size(); }
+    std::string effect(double margin) const {
+        return (touched_.size() == 1 ? std::string("the pose is reached, ")
+                                     : "all " + std::to_string(touched_.size()) + " poses reached, ") +
+               millimetres(margin) + " mm in hand";
+    }
     /// The shortest shift that reaches everything, lengthened a little if that leaves a better margin.
     std::optional<Vector3> find() const {
         constexpr double stride = 0.02, longest = 0.6;
@@ -91,9 +95,7 @@ std::optional<WayOut> way_by_moving(const Context& c, const std::vector<PoseNeed
     if (closer)
         way.label = way.edit.name =
             "Move " + name + " " + millimetres(shift->norm()) + " mm toward " + c.device(toward).name;
-    way.effect = (search.count() == 1 ? std::string("the pose is reached, ")
-                                      : "all " + std::to_string(search.count()) + " poses reached, ") +
-                 millimetres(search.least_margin(*shift)) + " mm in hand";
+    way.effect = search.effect(search.least_margin(*shift));
     return way;
 }
 
@@ -111,6 +113,13 @@ double reached_up_to(const Context& c, const PoseNeed& n, double good, double ba
     return good;
 }
 
+/// The step that asks for a pose, where it is its arm's own.
+const cell::Step* own_step(const Context& c, const PoseNeed& n) {
+    for (const cell::Step* s : cell::all_steps(c.device(n.arm)))
+        if (s->id == n.step_id && !s->shared) return s;
+    return nullptr;
+}
+
 /// A window that holds only what is reached.
 std::optional<WayOut> narrower(const Context& c, const PoseNeed& n) {
     const auto good = stretches(n, true);
@@ -124,20 +133,19 @@ std::optional<WayOut> narrower(const Context& c, const PoseNeed& n) {
     }
     const double from = std::ceil(longest.first * 1e3), to = std::floor(longest.second * 1e3);
     if (to - from < 10) return std::nullopt;
-    for (const cell::Step* s : cell::all_steps(c.device(n.arm)))
-        if (s->id == n.step_id && !s->shared)
-            return WayOut{"Meet it from " + cell::shortest(from) + " to " + cell::shortest(to) + " mm",
-                "the tracking window holds only what is reached",
-                {"Narrow the tracking window", {cell::Operation::set("/" + s->path + "/window_from_mm", from),
-                                                   cell::Operation::set("/" + s->path + "/window_to_mm", to)}}};
+    if (const cell::Step* s = own_step(c, n))
+        return WayOut{"Meet it from " + cell::shortest(from) + " to " + cell::shortest(to) + " mm",
+            "the tracking window holds only what is reached",
+            {"Narrow the tracking window", {cell::Operation::set("/" + s->path + "/window_from_mm", from),
+                                               cell::Operation::set("/" + s->path + "/window_to_mm", to)}}};
     return std::nullopt;
 }
 
 /// What a device and all that stands with it rests on, and whose height can be set; -1: none.
 int height_giver(const cell::Cell& cell, int device) {
     for (int d = device; d >= 0; d = cell.devices[d].host)
-        if (cell::find_field(cell.devices[d].kind->fields(), "height_mm") && cell.devices[d].mount_world().translation().z() -
-                cell.devices[d].world.translation().z() > 0.01)
+        if (cell::find_field(cell.devices[d].kind->fields(), "height_mm") &&
+            cell.devices[d].mount_world().translation().z() - cell.devices[d].world.translation().z() > 0.01)
             return d;
     return -1;
 }
@@ -169,21 +177,15 @@ std::optional<WayOut> way_by_height(const Context& c, const std::vector<PoseNeed
             const double height = std::round(1e4 * (now + best.z())) / 10;
             if (giver >= 0 && height < 20) continue;
             WayOut out;
-            out.label = (best.z() > 0 ? "Raise " : "Lower ") + d.name + " by " + millimetres(std::abs(best.z())) + " mm";
-            out.effect = (search.count() == 1 ? std::string("the pose is reached, ")
-                                              : "all " + std::to_string(search.count()) + " poses reached, ") +
-                         millimetres(margin) + " mm in hand";
-            const cell::Path at = giver < 0 ? cell::at_device(d.id) / "placement" / "z_mm" : cell::at_device(d.id) / "height_mm";
+            out.label =
+                (best.z() > 0 ? "Raise " : "Lower ") + d.name + " by " + millimetres(std::abs(best.z())) + " mm";
+            out.effect = search.effect(margin);
+            const cell::Path at =
+                giver < 0 ? cell::at_device(d.id) / "placement" / "z_mm" : cell::at_device(d.id) / "height_mm";
             out.edit = {out.label, {cell::Operation::set(at, height)}};
             return out;
         }
     return std::nullopt;
-}
-
-const cell::Step* own_step(const Context& c, const PoseNeed& n) {
-    for (const cell::Step* s : cell::all_steps(c.device(n.arm)))
-        if (s->id == n.step_id && !s->shared) return s;
-    return nullptr;
 }
 
 /// Whether all of some poses are reached when each is changed.
@@ -213,7 +215,8 @@ std::optional<WayOut> way_by_approach(const Context& c, const std::vector<const 
         out.edit.name = out.label;
         const auto set = [&](const char* key, double now) {
             if (now > back)
-                out.edit.operations.push_back(cell::Operation::set("/" + step->path + "/" + key, std::round(back * 1e3)));
+                out.edit.operations.push_back(
+                    cell::Operation::set("/" + step->path + "/" + key, std::round(back * 1e3)));
         };
         set("approach_mm", first.approach), set("retreat_mm", first.retreat);
         return out;
@@ -252,7 +255,8 @@ std::optional<WayOut> way_by_turning(const Context& c, const std::vector<const P
 std::optional<WayOut> way_by_grip(const Context& c, const std::vector<const PoseNeed*>& some) {
     const PoseNeed& first = *some.front();
     const cell::Step* step = own_step(c, first);
-    if (!step || step->on_carrier || step->kind->reach() != cell::Reach::part || first.part_type < 0) return std::nullopt;
+    if (!step || step->on_carrier || step->kind->reach() != cell::Reach::part || first.part_type < 0)
+        return std::nullopt;
     const cell::PartType& part = c.cell.part_types[first.part_type];
     const Frame now = part.grip(step->grip);
     for (const auto& grip : part.grips) {
@@ -308,7 +312,8 @@ std::string longer_arm(const Context& c, const std::vector<PoseNeed>& poses, int
     const double now = kinematics::reach_bound(*d.arm->model);
     std::vector<const kinematics::ArmModel*> longer;
     for (const kinematics::ArmModel& m : catalogue.cell->arm_models)
-        if (m.mechanism.size() == d.arm->model->mechanism.size() && kinematics::reach_bound(m) > now) longer.push_back(&m);
+        if (m.mechanism.size() == d.arm->model->mechanism.size() && kinematics::reach_bound(m) > now)
+            longer.push_back(&m);
     std::sort(longer.begin(), longer.end(),
         [](const auto* a, const auto* b) { return kinematics::reach_bound(*a) < kinematics::reach_bound(*b); });
     for (const kinematics::ArmModel* m : longer) {

@@ -18,8 +18,8 @@ cell::Fields with(cell::Fields own, const cell::Fields& motion) {
     return own;
 }
 
-/// What a new pick or place of an arm most likely deals with: of what it has within its reach, what it does not deal with
-/// yet, the nearest. Else whatever there is.
+/// What a new pick or place of an arm most likely deals with: of what it has within its reach, what it does not deal
+/// with yet, the nearest. Else whatever there is.
 std::string likely(const cell::Cell& cell, const cell::Device& owner, bool picks) {
     std::string best;
     std::tuple<bool, bool, double> least{true, true, 1e300};
@@ -29,8 +29,8 @@ std::string likely(const cell::Cell& cell, const cell::Device& owner, bool picks
         if (seats.empty() || d.seats.empty() || &d == &owner) continue;
         double nearest = 1e300;
         for (const int seat : seats) {
-            const Frame at = cell.part_types.empty() ? d.world
-                                                     : Frame(d.world * kind.seat_frame(d, seat, cell.part_types.front()));
+            const Frame at =
+                cell.part_types.empty() ? d.world : Frame(d.world * kind.seat_frame(d, seat, cell.part_types.front()));
             nearest = std::min(nearest, (at.translation() - owner.world.translation()).norm());
         }
         const std::vector<const cell::Step*> steps = cell::all_steps(owner);
@@ -38,7 +38,8 @@ std::string likely(const cell::Cell& cell, const cell::Device& owner, bool picks
             const cell::Reach reach = s->kind->reach();
             const bool same = reach == (picks ? cell::Reach::part : cell::Reach::seat);
             // What was just taken from somewhere is put elsewhere; what was put somewhere may be taken from there.
-            return s->device == static_cast<int>(&d - cell.devices.data()) && (same || (!picks && reach == cell::Reach::part));
+            return s->device == static_cast<int>(&d - cell.devices.data()) &&
+                   (same || (!picks && reach == cell::Reach::part));
         });
         const bool far = owner.arm && nearest > kinematics::reach_bound(*owner.arm->model);
         if (const std::tuple rank(far, known, nearest); rank < least) least = rank, best = d.id;
@@ -83,9 +84,8 @@ public:
     }
     cell::json fresh(const cell::Cell& cell, const cell::Device& owner) const override {
         const std::string from = likely(cell, owner, true);
-        return {{"from", !from.empty()
-                             ? from
-                             : cell::any_seated(cell, [](const cell::DeviceKind& k) { return k.moves_parts(); })}};
+        return {{"from",
+            !from.empty() ? from : cell::any_seated(cell, [](const cell::DeviceKind& k) { return k.moves_parts(); })}};
     }
     Outcome begin(TaskRunner& runner, Kernel& k, const cell::Step&) const override {
         return runner.driver().exchange(runner, k);
