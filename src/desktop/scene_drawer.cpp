@@ -12,6 +12,8 @@
 #include <QOpenGLVertexArrayObject>
 #include <QPainter>
 #include <QThread>
+#include <array>
+#include <numeric>
 
 namespace escarp::desktop {
 namespace {
@@ -100,13 +102,11 @@ uniform sampler2D map;
 uniform vec2 step;
 out vec4 result;
 void main() {
-    float sum = 0.0, weights = 0.0;
-    for (int i = -4; i <= 4; ++i) {
-        float w = exp(-0.12 * float(i * i));
-        sum += w * texture(map, at + float(i) * step).r;
-        weights += w;
-    }
-    result = vec4(sum / weights);
+    const float weight[5] = float[](0.2006, 0.1780, 0.1242, 0.0681, 0.0294);  // e^(-0.12 i^2), together 1
+    float sum = weight[0] * texture(map, at).r;
+    for (int i = 1; i <= 4; ++i)
+        sum += weight[i] * (texture(map, at + float(i) * step).r + texture(map, at - float(i) * step).r);
+    result = vec4(sum);
 })";
 const char* shadow_vertex = R"(#version 330 core
 uniform mat4 view, lens;
@@ -127,18 +127,64 @@ constexpr int shadow_pixels = 256;
 constexpr int spare = 8;  // pixels that the target may be larger than what is drawn
 const QVector3D paper(0.925f, 0.910f, 0.875f);
 
-/// Corners or line ends of all items of one sort in one buffer; only what changed since the last scene is worked out
-/// and handed over again.
+/// Numbers of many pieces one after the other in one buffer: pieces are kept or written anew, in their order.
+template <class T>
+class PieceBuffer {
+public:
+    explicit PieceBuffer(QOpenGLBuffer::Type type) : data_(type) {}
+    void create() { data_.create(), data_.bind(); }
+    void destroy() { data_.destroy(); }
+    void bind() { data_.bind(); }
+
+    /// Bound, with room for `size` numbers from now on. False: nothing of what was in it is left.
+    bool begin(std::size_t size) {
+        at_ = from_ = 0;
+        fresh_.clear();
+        data_.bind();
+        if (size <= held_ && (held_ <= little || size >= held_ / 3)) return true;
+        held_ = size + size / 8;
+        data_.allocate(static_cast<int>(held_ * sizeof(T)));
+        return false;
+    }
+    std::size_t at() const { return at_; }
+    void keep(std::size_t length) { at_ += length; }
+    /// Room for the piece that comes next; until the next call.
+    T* write(std::size_t length) {
+        if (fresh_.size() > little || from_ + fresh_.size() != at_) hand_over();
+        if (fresh_.empty()) from_ = at_;
+        fresh_.resize(fresh_.size() + length);
+        at_ += length;
+        return fresh_.data() + fresh_.size() - length;
+    }
+    void end() {
+        hand_over();
+        if (fresh_.capacity() > 4 * little) fresh_.shrink_to_fit();
+    }
+
+private:
+    static constexpr std::size_t little = 1u << 18;  // numbers: no buffer is made smaller for less
+    void hand_over() {
+        if (!fresh_.empty())
+            data_.write(static_cast<int>(from_ * sizeof(T)), fresh_.data(), static_cast<int>(fresh_.size() * sizeof(T)));
+        fresh_.clear();
+    }
+    std::vector<T> fresh_;                ///< on its way into the buffer
+    std::size_t held_ = 0;                ///< numbers that the buffer has room for
+    std::size_t at_ = 0, from_ = 0;       ///< where the next piece goes, and where `fresh_` does
+    QOpenGLBuffer data_;
+};
+
+/// Corners or line ends of all items of one sort in one buffer, and in another which of them make a triangle or a
+/// line; only what changed since the last scene is worked out and handed over again.
 class Batch {
 public:
-    enum class Sort { solid, clear, lines };
+    enum class Sort { closed, open, clear, lines };
     explicit Batch(Sort sort) : sort_(sort), stride_(sort == Sort::lines ? 7 : 10) {}
 
     void create(QOpenGLFunctions_3_3_Core& gl) {
         array_.create();
         array_.bind();
-        data_.create();
-        data_.bind();
+        points_.create();
         const auto attribute = [&](unsigned place, int size, int from) {
             gl.glEnableVertexAttribArray(place);
             gl.glVertexAttribPointer(place, size, GL_FLOAT, GL_FALSE, stride_ * static_cast<int>(sizeof(float)),
@@ -147,89 +193,91 @@ public:
         attribute(0, 3, 0);
         if (sort_ != Sort::lines) attribute(1, 3, 3);
         attribute(2, 4, stride_ - 4);
+        order_.create();
         array_.release();
     }
-    void destroy() { array_.destroy(), data_.destroy(); }
+    void destroy() { array_.destroy(), points_.destroy(), order_.destroy(); }
 
-    /// Only what has changed is written anew; what is drawn lies nowhere but in the buffer.
-    void follow(const std::vector<Scene::Item>& items) {
-        constexpr std::size_t little = 1u << 18;  // floats: no buffer is made smaller for less
-        std::size_t size = 0;
-        for (const Scene::Item& item : items) size += length_of(item);
-        data_.bind();
-        if (size > held_ || (held_ > little && size < held_ / 3)) {
-            held_ = size + size / 8;
-            data_.allocate(static_cast<int>(held_ * sizeof(float)));
-            kept_.clear();
-        }
-        std::size_t at = 0, n = 0, written_from = 0;
-        std::vector<float>& fresh = scratch_;
-        const auto write_down = [&] {
-            if (!fresh.empty())
-                data_.write(static_cast<int>(written_from * sizeof(float)), fresh.data(),
-                    static_cast<int>(fresh.size() * sizeof(float)));
-            fresh.clear();
-        };
+    /// Only what has changed is written anew; what is drawn lies nowhere but in the buffers. True: something has.
+    bool follow(const std::vector<Scene::Item>& items) {
+        std::size_t numbers = 0, count = 0, n = 0;
+        for (const Scene::Item& item : items)
+            if (belongs(item)) numbers += length_of(*item.mesh), count += order_of(*item.mesh).size();
+        array_.bind();  // the buffer of the order belongs to it
+        const bool both = points_.begin(numbers) & order_.begin(count);
+        bool changed = kept_.empty() != (count == 0);
+        if (!both) kept_.clear(), changed = true;
         for (const Scene::Item& item : items) {
-            const std::size_t length = length_of(item);
-            if (length == 0) continue;
-            if (n >= kept_.size() || at != kept_[n].from || !(kept_[n].item == item)) {
-                if (fresh.size() > little || written_from + fresh.size() != at) write_down();
-                if (fresh.empty()) written_from = at;
-                fresh.resize(fresh.size() + length);
-                write(item, sort_ == Sort::lines ? item.mesh->lines : item.mesh->faces,
-                    fresh.data() + fresh.size() - length);
-                if (n < kept_.size()) kept_[n] = {item, at};
-                else kept_.push_back({item, at});
-            }
-            at += length;
+            if (!belongs(item)) continue;
+            const std::size_t length = length_of(*item.mesh), order_length = order_of(*item.mesh).size();
+            const bool known = n < kept_.size(), there = known && kept_[n].from == points_.at(),
+                       in_order = there && kept_[n].order_from == order_.at() && kept_[n].item.mesh == item.mesh;
+            const Kept now{item, points_.at(), order_.at()};
+            if (in_order) order_.keep(order_length);
+            else write_order(*item.mesh, points_.at() / static_cast<std::size_t>(stride_), order_.write(order_length));
+            if (there && kept_[n].item == item) points_.keep(length);
+            else write_points(item, points_.write(length)), changed = true;
+            if (known) kept_[n] = now;
+            else kept_.push_back(now);
             ++n;
         }
-        write_down();
-        if (fresh.capacity() > 4 * little) fresh.shrink_to_fit();
+        if (n != kept_.size()) changed = true;
+        points_.end(), order_.end();
         kept_.resize(n);
-        count_ = size / static_cast<std::size_t>(stride_);
-        data_.release();
+        count_ = count;
+        array_.release();
+        return changed;
     }
 
     void draw(QOpenGLFunctions_3_3_Core& gl) {
         array_.bind();
-        gl.glDrawArrays(sort_ == Sort::lines ? GL_LINES : GL_TRIANGLES, 0, static_cast<int>(count_));
+        gl.glDrawElements(
+            sort_ == Sort::lines ? GL_LINES : GL_TRIANGLES, static_cast<int>(count_), GL_UNSIGNED_INT, nullptr);
         array_.release();
     }
 
 private:
-    /// Floats that an item takes; 0: it is not of this sort.
-    std::size_t length_of(const Scene::Item& item) const {
-        if (sort_ == Sort::lines) return item.mesh->lines.size() / 3 * static_cast<std::size_t>(stride_);
-        if ((item.face.w() < 1) != (sort_ == Sort::clear)) return 0;
-        return item.mesh->faces.size() / 6 * static_cast<std::size_t>(stride_);
+    struct Kept {
+        Scene::Item item;
+        std::size_t from, order_from;
+    };
+    bool belongs(const Scene::Item& item) const {
+        if (order_of(*item.mesh).empty()) return false;
+        if (sort_ == Sort::lines) return item.line.w() > 0;
+        return sort_ == (item.face.w() < 1 ? Sort::clear : item.mesh->closed ? Sort::closed : Sort::open);
     }
-    void write(const Scene::Item& item, const std::vector<float>& source, float* out) const {
+    const std::vector<std::uint32_t>& order_of(const SceneMesh& m) const {
+        return sort_ == Sort::lines ? m.lines : m.triangles;
+    }
+    /// Floats that its corners or ends take.
+    std::size_t length_of(const SceneMesh& m) const {
+        return (sort_ == Sort::lines ? m.ends.size() / 3 : m.corners.size() / 6) * static_cast<std::size_t>(stride_);
+    }
+    void write_order(const SceneMesh& m, std::size_t first, std::uint32_t* out) const {
+        for (const std::uint32_t i : order_of(m)) *out++ = static_cast<std::uint32_t>(first) + i;
+    }
+    void write_points(const Scene::Item& item, float* out) const {
+        const bool faces = sort_ != Sort::lines;
+        const std::vector<float>& source = faces ? item.mesh->corners : item.mesh->ends;
         const float* m = item.at.constData();  // column by column
-        const QVector4D& colour = sort_ == Sort::lines ? item.line : item.face;
-        const std::size_t step = sort_ == Sort::lines ? 3 : 6;
+        const QVector4D& colour = faces ? item.face : item.line;
+        const std::size_t step = faces ? 6 : 3;
         for (std::size_t i = 0; i + step <= source.size(); i += step) {
             const float *p = source.data() + i, *n = p + 3;
             for (int r = 0; r < 3; ++r) *out++ = m[r] * p[0] + m[4 + r] * p[1] + m[8 + r] * p[2] + m[12 + r];
-            if (sort_ != Sort::lines)
+            if (faces)
                 for (int r = 0; r < 3; ++r) *out++ = m[r] * n[0] + m[4 + r] * n[1] + m[8 + r] * n[2];
             for (int k = 0; k < 4; ++k) *out++ = colour[k];
         }
     }
 
-    struct Kept {
-        Scene::Item item;
-        std::size_t from;
-    };
     const Sort sort_;
     const int stride_;
     std::vector<Kept> kept_;
-    std::vector<float> scratch_;  ///< on its way into the buffer
-    std::size_t held_ = 0;        ///< numbers that the buffer has room for
-    std::size_t count_ = 0;       ///< corners that are drawn
+    std::size_t count_ = 0;  ///< corners or ends that are drawn, one by one
     QOpenGLVertexArrayObject array_;
-    QOpenGLBuffer data_{QOpenGLBuffer::VertexBuffer};
+    PieceBuffer<float> points_{QOpenGLBuffer::VertexBuffer};
+    PieceBuffer<std::uint32_t> order_{QOpenGLBuffer::IndexBuffer};
 };
 
 }  // namespace
@@ -258,27 +306,32 @@ public:
             gl_->glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_WRAP_S, GL_CLAMP_TO_EDGE);
             gl_->glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_WRAP_T, GL_CLAMP_TO_EDGE);
         }
-        for (Batch* b : {&solid_, &clear_, &lines_, &floor_}) b->create(*gl_);
+        for (Batch* b : {&closed_, &open_, &clear_, &lines_, &floor_}) b->create(*gl_);
         auto grid = std::make_shared<SceneMesh>();
         for (int i = -40; i <= 40; ++i)
             for (const float v :
                 {i * 0.25f, -10.f, 0.f, i * 0.25f, 10.f, 0.f, -10.f, i * 0.25f, 0.f, 10.f, i * 0.25f, 0.f})
-                grid->lines.push_back(v);
+                grid->ends.push_back(v);
+        grid->lines.resize(grid->ends.size() / 3);
+        std::iota(grid->lines.begin(), grid->lines.end(), 0u);
         grid_ = std::move(grid);
         return true;
     }
     void end() {
-        for (Batch* b : {&solid_, &clear_, &lines_, &floor_}) b->destroy();
+        for (Batch* b : {&closed_, &open_, &clear_, &lines_, &floor_}) b->destroy();
         nothing_.destroy();
         target_.reset(), map_.reset(), blurred_.reset();
     }
 
     QImage draw(const Scene& scene) {
-        solid_.follow(scene.items), clear_.follow(scene.items), lines_.follow(scene.items);
+        const bool moved = closed_.follow(scene.items) | open_.follow(scene.items);
+        clear_.follow(scene.items), lines_.follow(scene.items);
         QMatrix4x4 middle;
         middle.translate(scene.floor_x, scene.floor_y, 0);
         floor_.follow({{grid_, middle, {}, QVector4D(0.80f, 0.77f, 0.70f, 1.0f)}});
-        cast_shadow(scene);
+        const std::array floor{scene.floor_x, scene.floor_y, scene.floor_reach};
+        if (moved || floor != cast_on_) cast_shadow(scene);  // an eye that goes round leaves it as it is
+        cast_on_ = floor;
         // Drawn larger it is drawn part by part, so that it needs no more room.
         const int parts = scene.fine;
         const QSize shown((scene.size.width() + parts - 1) / parts, (scene.size.height() + parts - 1) / parts);
@@ -324,7 +377,10 @@ private:
         draw_shadow(scene);
         use(faces_);
         faces_.setUniformValue("light", QVector3D(0.25f, 0.75f, 0.61f).normalized());
-        solid_.draw(*gl_);
+        gl_->glEnable(GL_CULL_FACE);
+        closed_.draw(*gl_);
+        gl_->glDisable(GL_CULL_FACE);
+        open_.draw(*gl_);
         use(edges_);
         lines_.draw(*gl_);
         use(faces_);
@@ -350,7 +406,7 @@ private:
         gl_->glBlendEquation(GL_MAX);
         cast_.bind();
         on_floor(cast_, scene);
-        solid_.draw(*gl_);
+        closed_.draw(*gl_), open_.draw(*gl_);
         gl_->glBlendEquation(GL_FUNC_ADD);
         gl_->glDisable(GL_BLEND);
         blur_.bind();
@@ -389,7 +445,8 @@ private:
     QOpenGLShaderProgram faces_, edges_, grid_lines_, cast_, blur_, shadow_;
     QOpenGLVertexArrayObject nothing_;
     std::unique_ptr<QOpenGLFramebufferObject> map_, blurred_;
-    Batch solid_{Batch::Sort::solid}, clear_{Batch::Sort::clear}, lines_{Batch::Sort::lines},
+    std::array<float, 3> cast_on_{};  ///< middle and reach of the floor that the shadow was cast on last
+    Batch closed_{Batch::Sort::closed}, open_{Batch::Sort::open}, clear_{Batch::Sort::clear}, lines_{Batch::Sort::lines},
         floor_{Batch::Sort::lines};
     std::shared_ptr<const SceneMesh> grid_;
     std::unique_ptr<QOpenGLFramebufferObject> target_;

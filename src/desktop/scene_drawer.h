@@ -21,8 +21,12 @@ namespace escarp::desktop {
 
 /// A body's triangles and sharp edges, in its own axes.
 struct SceneMesh {
-    std::vector<float> faces;  ///< six numbers a corner: place, normal
-    std::vector<float> lines;  ///< three numbers an end
+    std::vector<float> corners;            ///< six numbers each: place, normal
+    std::vector<std::uint32_t> triangles;  ///< three of the corners each
+    bool closed = false;  ///< no triangle is ever seen from behind: they go round counter-clockwise seen from outside
+    std::vector<float> ends;               ///< of lines, three numbers each
+    std::vector<std::uint32_t> lines;      ///< two of the ends each
+    float bound = 0;                       ///< from the origin to the farthest of its corners and ends, m
 };
 
 /// What is seen from where. Owns or shares all that it needs.
@@ -30,7 +34,8 @@ struct Scene {
     struct Item {
         std::shared_ptr<const SceneMesh> mesh;
         QMatrix4x4 at;
-        QVector4D face, line;  ///< colours; a face of less than full opacity is drawn after the others
+        QVector4D face, line;  ///< colours; a face of less than full opacity is drawn after the others, a line of
+                               ///< no opacity not at all
         bool operator==(const Item&) const = default;
     };
     std::vector<Item> items;

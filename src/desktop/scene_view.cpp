@@ -68,9 +68,7 @@ SceneView::SceneView(QWidget* parent) : QWidget(parent), drawer_(this) {
     connect(&refine_, &QTimer::timeout, this, [this] {
         if (stale_ || !coarse_ || shown_ != asked_ || !isVisible()) return;
         coarse_ = false;
-        Scene finest = scene();
-        finest.fine = fine;
-        drawer_.draw(std::move(finest));
+        drawer_.draw(scene(fine));
     });
 }
 
@@ -186,12 +184,22 @@ QMatrix4x4 SceneView::sight() const {
 }
 
 /// What is to be seen now.
-Scene SceneView::scene() {
+Scene SceneView::scene(int finer) {
     constexpr quint64 now_and_then = 64;
     if (++looks_ % now_and_then == 0)  // sizes that were tried and left
         std::erase_if(skins_, [this](const auto& one) { return one.second.used + now_and_then < looks_; });
     static const QVector4D chosen(0.70f, 0.32f, 0.10f, 1), ink(0.12f, 0.16f, 0.20f, 1);
     Scene s;
+    s.fine = finer;
+    const double pixels_at_1m = 0.5 * height() * devicePixelRatioF() / std::tan(0.5 * field_of_view * geometry::degree);
+    const auto add = [&](const std::shared_ptr<const SceneMesh>& mesh, const Frame& at, const QVector4D& face,
+                         QVector4D line) {
+        // More edges than pixels for them would be one dark spot, and take the time of all: the smooth picture has them.
+        const double away = std::max(1e-3, (at.translation() - camera_.eye()).norm() - mesh->bound);
+        const double pixels = 2 * mesh->bound / away * pixels_at_1m;
+        if (finer == 1 && static_cast<double>(mesh->lines.size() / 2) > pixels) line.setW(0);
+        s.items.push_back({mesh, matrix(at), face, line});
+    };
     for (const Item& item : items()) {
         if (!item.drawn) continue;
         const Skin& skin = skin_of(item);
@@ -200,13 +208,11 @@ Scene SceneView::scene() {
         const auto mixed = [](const QVector4D& a, const QVector4D& b, float share) { return a + share * (b - a); };
         QVector4D seen = face;
         if (item.see_through) seen.setW(item.finish == geometry::Finish::wire ? behind_wires : item.opacity);
-        s.items.push_back({skin.body, matrix(item.at), seen,
-            item.finish == geometry::Finish::wire ? mixed(line, vec(ground, 1), 0.5f) : line});
+        add(skin.body, item.at, seen, item.finish == geometry::Finish::wire ? mixed(line, vec(ground, 1), 0.5f) : line);
         if (skin.trim) {
             constexpr float dark = 0.45f;
             const bool on_dark = QVector3D::dotProduct(face.toVector3D(), {0.3f, 0.6f, 0.1f}) < dark;
-            s.items.push_back({skin.trim, matrix(item.at), mixed(face, vec(on_dark ? ground : theme::ink, 1), 0.45f),
-                mixed(face, line, 0.75f)});
+            add(skin.trim, item.at, mixed(face, vec(on_dark ? ground : theme::ink, 1), 0.45f), mixed(face, line, 0.75f));
         }
     }
     s.view = sight(), s.lens = projection();
@@ -225,7 +231,7 @@ void SceneView::paintEvent(QPaintEvent*) {
     if (stale_ && shown_ == asked_ && drawer_.working()) {
         stale_ = false;
         coarse_ = true;
-        drawer_.draw(scene());
+        drawer_.draw(scene(1));
     }
     QPainter p(this);
     if (picture_.isNull()) p.fillRect(rect(), ground);
@@ -244,9 +250,7 @@ QImage SceneView::picture() {
     QImage with_words(size(), QImage::Format_RGB32);
     with_words.fill(ground);
     if (drawer_.working()) {
-        Scene finest = scene();
-        finest.fine = fine;
-        drawer_.draw(std::move(finest));
+        drawer_.draw(scene(fine));
         stale_ = false;
         with_words = drawer_.wait().scaled(size(), Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
     }

@@ -88,7 +88,8 @@ protected:
     void wheelEvent(QWheelEvent*) override;
 
 private:
-    Scene scene();
+    /// `finer`: drawn so many times larger each way.
+    Scene scene(int finer);
     const Skin& skin_of(const Item& item);
     QMatrix4x4 projection() const;
     QMatrix4x4 sight() const;

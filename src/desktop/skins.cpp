@@ -1,6 +1,7 @@
 #include "skins.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <map>
 
@@ -17,18 +18,27 @@ using geometry::Vector3;
 constexpr int facets = 28;        // chords of a full turn
 constexpr double proud = 0.0004;  // trim on a face stands out by so much, m
 
-std::shared_ptr<const SceneMesh> scene_mesh(const geometry::Mesh& m) {
+std::shared_ptr<const SceneMesh> scene_mesh(const geometry::Mesh& m, bool closed = true) {
     auto made = std::make_shared<SceneMesh>();
-    made->faces.reserve(18 * m.triangles.size());
+    made->closed = closed;
+    made->corners.reserve(6 * m.points.size());
+    for (std::size_t i = 0; i < m.points.size(); ++i)
+        for (const Vector3& v : {m.points[i], m.normals[i]})
+            for (const double number : v) made->corners.push_back(static_cast<float>(number));
+    made->triangles.reserve(3 * m.triangles.size());
     for (const auto& t : m.triangles)
-        for (const int i : t) {
-            const Vector3 &p = m.points[i], &n = m.normals[i];
-            for (const double v : {p.x(), p.y(), p.z(), n.x(), n.y(), n.z()})
-                made->faces.push_back(static_cast<float>(v));
-        }
+        for (const int i : t) made->triangles.push_back(static_cast<std::uint32_t>(i));
+    std::map<std::array<float, 3>, std::uint32_t> known;  // ends that lines share
+    made->lines.reserve(2 * m.edges.size());
     for (const auto& e : m.edges)
-        for (const Vector3& p : e)
-            for (const double v : {p.x(), p.y(), p.z()}) made->lines.push_back(static_cast<float>(v));
+        for (const Vector3& p : e) {
+            const std::array at{static_cast<float>(p.x()), static_cast<float>(p.y()), static_cast<float>(p.z())};
+            const auto [found, fresh] = known.try_emplace(at, static_cast<std::uint32_t>(known.size()));
+            if (fresh) made->ends.insert(made->ends.end(), at.begin(), at.end());
+            made->lines.push_back(found->second);
+            made->bound = std::max(made->bound, static_cast<float>(p.norm()));
+        }
+    for (const Vector3& p : m.points) made->bound = std::max(made->bound, static_cast<float>(p.norm()));
     return made;
 }
 
@@ -238,7 +248,7 @@ Skin skin(const geometry::Surface& s) {
                 m.edges.push_back({s.points[side.first].cast<double>(), s.points[side.second].cast<double>()});
         }
     }
-    return {scene_mesh(m)};
+    return {scene_mesh(m, false)};  // a file may have holes, and triangles the wrong way round
 }
 
 }  // namespace escarp::desktop

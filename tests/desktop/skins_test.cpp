@@ -16,10 +16,10 @@ namespace {
 
 std::vector<Vector3> corners(const desktop::SceneMesh& mesh) {
     std::vector<Vector3> all;
-    for (std::size_t i = 0; i + 6 <= mesh.faces.size(); i += 6)
-        all.emplace_back(mesh.faces[i], mesh.faces[i + 1], mesh.faces[i + 2]);
-    for (std::size_t i = 0; i + 3 <= mesh.lines.size(); i += 3)
-        all.emplace_back(mesh.lines[i], mesh.lines[i + 1], mesh.lines[i + 2]);
+    for (std::size_t i = 0; i + 6 <= mesh.corners.size(); i += 6)
+        all.emplace_back(mesh.corners[i], mesh.corners[i + 1], mesh.corners[i + 2]);
+    for (std::size_t i = 0; i + 3 <= mesh.ends.size(); i += 3)
+        all.emplace_back(mesh.ends[i], mesh.ends[i + 1], mesh.ends[i + 2]);
     return all;
 }
 
@@ -65,6 +65,39 @@ TEST_CASE("what is drawn lies within the body that is judged") {
     }
 }
 
+TEST_CASE("triangles go round counter-clockwise seen from outside: what looks away need not be drawn") {
+    const std::vector<Convex> all{Convex::cylinder(0.2, 0.1), Convex::cylinder(0.02, 0.5), Convex::sphere(0.1),
+        Convex::capsule({0, 0, 0}, {0.3, -0.1, 0.5}, 0.12), Convex::box({0.4, 0.3, 0.1}), Convex::box({2, 0.4, 0.1}),
+        Convex::hull({{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}, {1, 1, 1}})};
+    std::size_t looked_at = 0;
+    const auto look = [&](const desktop::SceneMesh& mesh) {
+        REQUIRE(mesh.closed);
+        const auto at = [&](std::uint32_t i, std::size_t from) {
+            const float* v = mesh.corners.data() + 6 * i + from;
+            return Vector3(v[0], v[1], v[2]);
+        };
+        for (std::size_t t = 0; t + 3 <= mesh.triangles.size(); t += 3) {
+            const std::uint32_t* i = mesh.triangles.data() + t;
+            const Vector3 round = (at(i[1], 0) - at(i[0], 0)).cross(at(i[2], 0) - at(i[0], 0));
+            if (round.norm() < 1e-9) continue;  // at a pole
+            for (int k = 0; k < 3; ++k) REQUIRE(round.dot(at(i[k], 3)) >= -1e-9);
+            ++looked_at;
+        }
+    };
+    for (const Convex& shape : all)
+        for (const Finish finish : {Finish::solid, Finish::casting, Finish::belt, Finish::wire, Finish::pane}) {
+            const desktop::Skin skin = desktop::skin(shape, finish);
+            look(*skin.body);
+            if (skin.trim) look(*skin.trim);
+        }
+    CHECK(looked_at > 5000);
+    // A file's triangles are drawn from both sides.
+    geometry::Surface sheet;
+    sheet.points = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}};
+    sheet.triangles = {{0, 1, 2}};
+    CHECK_FALSE(desktop::skin(sheet).body->closed);
+}
+
 TEST_CASE("a beam is slimmer between its joints by no more than is stated") {
     const Convex bar = Convex::capsule({0, 0, 0}, {0, 0, 0.5}, 0.12);
     double slimmest = 1, fullest = 0;
@@ -79,20 +112,20 @@ TEST_CASE("a beam is slimmer between its joints by no more than is stated") {
 
 TEST_CASE("wires show through a panel, and rollers at a belt's sides") {
     const desktop::Skin panel = desktop::skin(Convex::box({2.0, 0.02, 1.5}), Finish::wire);
-    CHECK(panel.body->lines.size() / 6 == 12 + 19 + 14);  // the frame, and a wire every 100 mm
+    CHECK(panel.body->lines.size() / 2 == 12 + 19 + 14);  // the frame, and a wire every 100 mm
     const desktop::Skin bed = desktop::skin(Convex::box({1.5, 0.2, 0.1}), Finish::belt);
     REQUIRE(bed.trim);
-    CHECK(bed.trim->lines.size() / 6 == 2 * 28 * (2 + 8));  // two drums and eight rollers on either side
+    CHECK(bed.trim->lines.size() / 2 == 2 * 28 * (2 + 8));  // two drums and eight rollers on either side
     CHECK_FALSE(desktop::skin(Convex::box({1.5, 0.2, 0.1}), Finish::solid).trim);
 }
 
 TEST_CASE("of a hull only its true edges are drawn, not the triangles of its faces") {
     std::vector<Vector3> corners;
     for (int i = 0; i < 8; ++i) corners.emplace_back(i & 1, i & 2, i & 4);
-    CHECK(desktop::skin(Convex::hull(corners), Finish::pane).body->lines.size() / 6 == 12);
+    CHECK(desktop::skin(Convex::hull(corners), Finish::pane).body->lines.size() / 2 == 12);
     // A wedge: two triangles and three rectangles.
     CHECK(desktop::skin(Convex::hull({{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}, {1, 0, 1}, {0, 1, 1}}), Finish::solid)
                   .body->lines.size() /
-              6 ==
+              2 ==
           9);
 }

@@ -154,6 +154,54 @@ TEST_CASE("the Model's picture follows the time, the eye and edits; it is an ord
     CHECK(model->picture().size() == model->size());
 }
 
+TEST_CASE("what the Model keeps from picture to picture shows what a fresh one shows, shadows too") {
+    Bench b, fresh;
+    const auto turned = [&](const QPoint& by, Qt::KeyboardModifiers keys) {
+        for (Bench* one : {&b, &fresh}) {
+            ModelView* model = one->window.model();
+            const QPoint from(60, 120);
+            QTest::mousePress(model, Qt::LeftButton, keys, from);
+            QMouseEvent move(QEvent::MouseMove, from + by, model->mapToGlobal(from + by), Qt::NoButton, Qt::LeftButton,
+                keys);
+            QApplication::sendEvent(model, &move);
+            if (one == &b) one->settle();  // the other draws only what is there at the end
+            QTest::mouseRelease(model, Qt::LeftButton, keys, from + by);
+        }
+    };
+    const auto same = [&] {
+        for (Bench* one : {&b, &fresh}) one->settle();
+        return b.window.model()->picture() == fresh.window.model()->picture();
+    };
+    const auto both = [&](const std::function<void(Bench&)>& act) {
+        for (Bench* one : {&b, &fresh}) act(*one);
+    };
+    CHECK(same());
+    turned({50, 20}, {});
+    turned({-20, 5}, {});
+    CHECK(same());
+    both([](Bench& one) { one.w().set_time(21.3); });
+    b.settle();
+    turned({90, 30}, Qt::ShiftModifier);  // the floor under the eye is another
+    CHECK(same());
+    const auto move_marker = [](double x) {
+        return [x](Bench& one) {
+            REQUIRE(one.w().apply({"Move", {cell::Operation::set("/devices/marker/placement/x_mm", x)}}));
+        };
+    };
+    move_marker(2650)(b);
+    b.settle();
+    move_marker(2500)(b);
+    move_marker(2500)(fresh);
+    CHECK(same());
+    both([](Bench& one) { one.w().undo(); });
+    b.w().undo();
+    CHECK(same());
+    both([](Bench& one) { one.w().select("marker"); });
+    turned({10, 0}, {});
+    both([](Bench& one) { one.w().select({}); });
+    CHECK(same());
+}
+
 TEST_CASE("the Floor's kept layers show what a fresh picture shows, after scrubbing, panning, choosing and editing") {
     Bench b, fresh;
     FloorView* floor = b.window.floor();
