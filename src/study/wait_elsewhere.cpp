@@ -49,7 +49,8 @@ public:
         std::stable_sort(
             good_.begin(), good_.end(), [](const auto& a, const auto& b) { return a.first < b.first - 1e-9; });
         std::vector<inspection::WayOut> out;
-        for (auto& [cycle, way] : good_) {
+        for (auto& one : good_) {
+            inspection::WayOut& way = one.second;
             const bool better =
                 std::any_of(out.begin(), out.end(), [&](const auto& w) { return w.label == way.label; });
             if (out.size() < most_ways && !better) out.push_back(std::move(way));

@@ -2,7 +2,9 @@
 // (the document and every variant, then a short run), tree (the same, but what is JSON stays JSON: values are changed,
 // moved, taken away), edits (random operations on a cell: what is taken has to be a cell file), journal (mangled, and
 // with right checksums over wrong records: what comes back has to be a cell file), surface (text of a kept surface),
-// urdf (a robot description), or mesh (the loader, a process of its own, which has to end by itself with an answer).
+// urdf (a robot description), expression (one a line: what can be worked out is, and its names are replaced), study
+// (studies of a cell are changed and planned), results (a file of kept runs: read whole, taken over, written to), or
+// mesh (the loader, a process of its own, which has to end by itself with an answer).
 // SECONDS may be a number of files instead: 500x. Says how many were read and refused; stops at the first that does
 // worse.
 
@@ -17,12 +19,15 @@
 #include <sstream>
 
 #include <cell/content_key.h>
+#include <cell/expression.h>
 #include <cell/json.h>
 #include <cell/safe_file.h>
 #include <exchange/mesh_import.h>
 #include <exchange/urdf.h>
 #include <simulation/kinds.h>
 #include <simulation/run.h>
+#include <study/ask.h>
+#include <study/results.h>
 
 using namespace escarp;
 
@@ -55,6 +60,13 @@ std::string mangled(const std::string& good) {
                 if (below(4) == 0) s.resize(at);
         }
     }
+    return s;
+}
+
+/// A few bytes are others; none is taken away or put in.
+std::string overwritten(const std::string& good) {
+    std::string s = good;
+    for (std::size_t n = 1 + below(4); n > 0 && !s.empty(); --n) s[below(s.size())] = static_cast<char>(engine());
     return s;
 }
 
@@ -181,11 +193,87 @@ bool read_journal_file(const std::string& file) {
     return found.has_value();
 }
 
+/// Lines of words that expressions have, in any order.
+std::string changed_expressions(const std::string& good) {
+    static const char* words[] = {" and ", " or ", " not ", "(", ")", " < ", " >= ", " == ", " - ", " + ", "-", " on ",
+        " off ", "a.b", "1e308", ".", "0.5", " "};
+    std::string s = good;
+    for (std::size_t n = 1 + below(6); n > 0; --n) {
+        const std::size_t at = below(s.size() + 1);
+        if (below(3) == 0) s.erase(at, 1 + below(12));
+        else if (below(40) == 0)  // long and deep ones
+            for (std::size_t i = below(3000); i > 0; --i) s.insert(std::min(at, s.size()), words[n % std::size(words)]);
+        else s.insert(at, words[below(std::size(words))]);
+    }
+    return s;
+}
+
+bool read_expressions(const std::string& text) {
+    const auto lookup = [](const std::string& name) {
+        cell::NamedSignal found;
+        if (name.find('.') == std::string::npos) return found.why_not = "Unknown.", found;
+        found.index = name.ends_with("count") ? 2 : static_cast<int>(name.size() % 2);
+        found.type = found.index == 2 ? cell::Signal::Type::number : cell::Signal::Type::on_off;
+        return found;
+    };
+    bool good = false;
+    std::istringstream lines(text);
+    for (std::string line; std::getline(lines, line);)
+        for (const bool condition : {true, false}) try {
+                const cell::Expression e =
+                    condition ? cell::Expression::condition(line, lookup) : cell::Expression::number(line, lookup);
+                const double value = e.value([](int signal) { return signal == 2 ? 3.5 : signal; });
+                if (condition && value != 0 && value != 1) std::abort();
+                // With its own names it means the same.
+                const std::string same = cell::Expression::renamed(line, [](const std::string& name) { return name; });
+                if (condition && cell::Expression::condition(same, lookup).value([](int signal) {
+                        return signal == 2 ? 3.5 : signal;
+                    }) != value)
+                    std::abort();
+                good = true;
+            } catch (const cell::ExpressionError& e) {
+                if (e.at > line.size() || e.message(line).empty()) std::abort();
+            }
+    return good;
+}
+
+/// The studies of a cell, changed; those that can still be read are planned, and the ends of the plan made cells.
+bool plan_studies(const json& good) {
+    json tree = good;
+    tree["studies"] = json::parse(changed(tree["studies"]));
+    const cell::Document d = cell::Document::parse(tree.dump());
+    const cell::Layout layout = simulation::layout(d, d.baseline());
+    bool planned = false;
+    for (const cell::Study& s : layout.cell().studies) try {
+            constexpr std::size_t many = 3000;
+            if (study::points_of(layout, s) > many) continue;
+            const std::vector<study::Point> plan = study::plan_of(layout, s);
+            for (const std::size_t i : {std::size_t{0}, plan.size() - 1})
+                if (i < plan.size())
+                    simulation::layout(d.edited(d.baseline(), study::edit_of(layout, s, plan[i])), d.baseline());
+            planned = true;
+        } catch (const cell::InputError&) {
+        }
+    return planned;
+}
+
+bool read_results(const std::string& file) {
+    study::Results results(file), other("");
+    const std::size_t taken = other.merge(file);
+    results.count();
+    results.keep({"a", "b", 1}, {});
+    results.write();
+    results.find({"a", "b", 1});
+    return taken > 0;
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
     if (argc < 5) {
-        std::fprintf(stderr, "usage: escarp-fuzz cell|tree|edits|journal|surface|urdf|mesh SECONDS SEED FILE...\n");
+        std::fprintf(stderr,
+            "usage: escarp-fuzz cell|tree|edits|journal|surface|urdf|expression|study|results|mesh SECONDS "
+            "SEED FILE...\n");
         return 2;
     }
     const std::string kind = argv[1];
@@ -205,15 +293,18 @@ int main(int argc, char** argv) {
     long read = 0, refused = 0;
     double slowest = 0;
     std::vector<json> trees;
-    if (kind == "tree" || kind == "edits")
+    if (kind == "tree" || kind == "edits" || kind == "study")
         for (const std::string& s : seeds) trees.push_back(cell::parse_json(s));
     if (kind == "journal")
         for (const std::string& s : seeds) trees.push_back(records_of(s));
     while (counted ? read + refused < std::atol(much.c_str()) : passed() < std::atof(much.c_str())) {
         const std::size_t k = below(seeds.size());
-        const std::string text = kind == "tree"                       ? changed(trees[k])
-                                 : kind == "journal" && below(8) != 0 ? changed_journal(trees[k])
-                                                                      : mangled(seeds[k]);
+        std::string text;
+        if (kind == "tree") text = changed(trees[k]);
+        else if (kind == "journal" && below(8) != 0) text = changed_journal(trees[k]);
+        else if (kind == "expression" && below(4) != 0) text = changed_expressions(seeds[k]);
+        else if (kind == "results" && below(8) != 0) text = overwritten(seeds[k]);
+        else text = mangled(seeds[k]);
         const std::string file = scratch + endings[k];
         std::ofstream(file, std::ios::binary | std::ios::trunc)
             << text;  // what is read last is there when it goes wrong
@@ -222,6 +313,9 @@ int main(int argc, char** argv) {
             bool good = true;
             if (kind == "cell" || kind == "tree") good = read_cell_file(text);
             else if (kind == "edits") good = edit_at_random(cell::Document::parse(seeds[k]), trees[k]);
+            else if (kind == "expression") good = read_expressions(text);
+            else if (kind == "study") good = plan_studies(trees[k]);
+            else if (kind == "results") good = read_results(file);
             else if (kind == "urdf") exchange::read_urdf(file, cell::Document());
             else if (kind == "journal") good = read_journal_file(file);
             else if (kind == "surface") good = exchange::surface_from_text(text).has_value();

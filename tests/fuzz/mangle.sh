@@ -6,6 +6,8 @@ cd "$(dirname "$0")/../.."
 build=$1
 seeds=$build/seeds pids=() n=0
 python3 tests/fuzz/seeds.py "$seeds"
+rm -f "$seeds/kept.results"
+"$build/escarp-cli" study demo/leak-test.escarp --ask "$seeds/ask.json" --out "$seeds/kept.results" >"$seeds/study.txt" 2>&1
 while read -r kind files; do
     # Geometry files of each kind in a process of its own.
     "$build/escarp-fuzz" "$kind" "$([ "$kind" = mesh ] && echo "${3:-$2}" || echo "$2")" $((++n)) $files & pids+=($!)
@@ -14,6 +16,9 @@ tree $(echo demo/*.escarp tests/cases/everything.escarp)
 edits $(echo demo/*.escarp tests/cases/everything.escarp)
 surface $seeds/surface.txt
 journal $seeds/journal.edits
+expression $seeds/expressions.txt
+study demo/leak-test.escarp tests/cases/everything.escarp
+results $seeds/kept.results
 urdf $seeds/arm.urdf
 $(for e in stl obj ply gltf step; do echo mesh "$seeds"/*."$e"; done)"
 for p in "${pids[@]}"; do wait "$p"; done

@@ -88,6 +88,13 @@ records = [{"file": "", "saved": True, "whole": whole},
            {"name": "all", "whole": whole},
            {"name": "drag", "draft": {"variant": whole["baseline"], "operations": [{"at": "/devices/" + other + "/placement/x_mm", "value": 100}]}}]
 (out / "journal.edits").write_text("".join("%d %016x\n%s\n" % (len(text), 0, text) for text in map(json.dumps, records)))
+(out / "expressions.txt").write_text("""b1.made and not arm2.at_tester
+kit.count < 4 or (a.b == c.d and kit.count - 2 >= -1.5)
+not (a.b or not c.d) and on != off
+3 + kit.count - 0.25 <= 7e2
+""")
+(out / "ask.json").write_text(json.dumps({"id": "few", "name": "Few", "asks": "sweep", "look_at": ["cycle_s"],
+                                          "vary": [{"at": "/devices/tester/process_s", "from": 1, "to": 4, "steps": 6}]}))
 (out / "arm.urdf").write_text("""<?xml version="1.0"?>
 <robot name="two">
  <material name="grey"><color rgba="0.5 0.5 0.5 1"/></material>
