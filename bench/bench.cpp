@@ -1,28 +1,26 @@
 // Speeds as ratios to plain references in the same run: absolute times differ from machine to machine, ratios little.
 
-#include <benchmark/benchmark.h>
-#include <tbb/global_control.h>
-
 #include <algorithm>
+#include <benchmark/benchmark.h>
 #include <chrono>
 #include <cstdio>
 #include <functional>
+#include <tbb/global_control.h>
 #include <thread>
 #include <vector>
 
-#include <cell/numbers.h>
+#include <cell/text/numbers.h>
 #include <inspection/base_field.h>
 #include <inspection/clearance_time.h>
 #include <inspection/orders.h>
 #include <inspection/swept.h>
 #include <inspection/timeline.h>
 #include <inspection/zones.h>
+#include <motion/chain.h>
 #include <motion/clearance.h>
 #include <simulation/arm_parts.h>
 #include <simulation/meeting_plan.h>
 #include <simulation/run.h>
-
-#include <motion/chain.h>
 #include <study/ask.h>
 #include <study/test_cycle.h>
 

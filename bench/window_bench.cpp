@@ -11,9 +11,9 @@
 #include <cstdio>
 #include <numeric>
 
-#include <desktop/main_window.h>
-#include <desktop/settle.h>
-#include <desktop/theme.h>
+#include <desktop/app/main_window.h>
+#include <desktop/app/settle.h>
+#include <desktop/looks/theme.h>
 
 #include "support/cells.h"
 

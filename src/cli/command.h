@@ -1,13 +1,13 @@
 #pragma once
 // What the commands share.
 
-#include <cell/device_kind.h>
-#include <cell/document.h>
-#include <simulation/kinds.h>
-
 #include <iostream>
 #include <string>
 #include <vector>
+
+#include <cell/document/document.h>
+#include <cell/model/device_kind.h>
+#include <simulation/kinds.h>
 
 namespace escarp::cli {
 

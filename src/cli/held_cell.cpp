@@ -1,6 +1,6 @@
 #include "held_cell.h"
 
-#include <cell/disk.h>
+#include <cell/text/disk.h>
 
 namespace escarp::cli {
 

@@ -1,7 +1,7 @@
 #pragma once
 // A cell that a command changes: locked before it is read, written only where nobody else has written it meanwhile.
 
-#include <cell/safe_file.h>
+#include <cell/document/safe_file.h>
 
 #include "command.h"
 

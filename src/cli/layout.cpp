@@ -1,12 +1,12 @@
 // Commands about the layout.
 
-#include <cell/build_model.h>
-#include <cell/names.h>
+#include <filesystem>
+
+#include <cell/edits/build_model.h>
+#include <cell/text/names.h>
 #include <exchange/mesh_import.h>
 #include <exchange/urdf.h>
 #include <study/named_edits.h>
-
-#include <filesystem>
 
 #include "held_cell.h"
 

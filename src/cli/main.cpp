@@ -1,11 +1,9 @@
 // escarp-cli: everything without a window. JSON or plain text on stdout, messages on stderr.
 // Exit 0: fine; 1: a stop finding with --strict; 2: bad input.
 
-#include <tbb/global_control.h>
-#include <cmath>
-
 #include <CLI/CLI.hpp>
 #include <cerrno>
+#include <cmath>
 #include <csignal>
 #include <cstdio>
 #include <cstring>
@@ -14,10 +12,11 @@
 #include <iostream>
 #include <optional>
 #include <set>
+#include <tbb/global_control.h>
 
-#include <cell/catalogue.h>
-#include <cell/disk.h>
-#include <cell/schema.h>
+#include <cell/model/catalogue.h>
+#include <cell/read/schema.h>
+#include <cell/text/disk.h>
 #include <exchange/question.h>
 #include <study/named_edits.h>
 
@@ -51,7 +50,7 @@ json validated(const std::string& file) {
         const auto c = layout.shared_cell();
         const std::vector<std::string>& lost = layout.lost();
         json unknown = json::array();
-        for (const cell::Problem& p : c->slips) {
+        for (const cell::Problem& p : c->unknown_keys) {
             unknown.push_back({{"at", p.where}, {"message", p.message}});
             if (told.insert(p.where).second) std::cerr << p.where << ": " << p.message << "\n";
         }

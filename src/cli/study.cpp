@@ -1,15 +1,14 @@
 // escarp-cli study: asks a question that takes many evaluations, keeps what is found, goes on where it was left.
 
-#include <unistd.h>
-
 #include <chrono>
 #include <csignal>
 #include <cstdio>
 #include <filesystem>
 #include <iostream>
 #include <sstream>
+#include <unistd.h>
 
-#include <cell/disk.h>
+#include <cell/text/disk.h>
 #include <exchange/study_json.h>
 #include <simulation/kinds.h>
 
@@ -50,7 +49,7 @@ cell::Study read_question(const json& value) {
     if (asked.is_object() && !asked.contains("id")) asked["id"] = "asked";
     const cell::Reader reader(asked, "", problems, &ledger);
     const cell::Study study = cell::read_study(reader);
-    for (const cell::Problem& p : ledger.slips()) problems.push_back(p);
+    for (const cell::Problem& p : ledger.unknown_keys()) problems.push_back(p);
     if (!problems.empty()) throw cell::InputError(std::move(problems));
     return study;
 }
@@ -114,7 +113,7 @@ int answer(Arguments& a, bool only_found) {
         Telling telling;
         options.progress = [&](double share, const study::Tried&) { telling(share); };
         found = study::ask(layout, study, cache, options);
-    } catch (const inspection::Overtaken&) {
+    } catch (const inspection::Cancelled&) {
         results.write();
         std::cerr << "Stopped; what was run is kept in " << file << ", and the same command goes on from there.\n";
         return 2;

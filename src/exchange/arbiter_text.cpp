@@ -4,8 +4,8 @@
 #include <array>
 #include <cctype>
 
-#include <cell/edit.h>
-#include <simulation/keeper.h>
+#include <cell/document/edit.h>
+#include <simulation/zone_arbiter.h>
 
 #include "csv.h"
 

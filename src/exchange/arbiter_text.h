@@ -3,7 +3,7 @@
 
 #include <string>
 
-#include <cell/json.h>
+#include <cell/text/json.h>
 
 namespace escarp::exchange {
 

@@ -3,8 +3,8 @@
 
 #include <cairo.h>
 
-#include <cell/disk.h>
-#include <cell/problem.h>
+#include <cell/text/disk.h>
+#include <cell/text/problem.h>
 
 namespace escarp::exchange {
 

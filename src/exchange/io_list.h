@@ -1,7 +1,7 @@
 #pragma once
 // The I/O list of a cell, as a table and as printed pages.
 
-#include <cell/wiring.h>
+#include <cell/read/wiring.h>
 
 namespace escarp::exchange {
 

@@ -1,20 +1,19 @@
 #include "layout_drawing.h"
 
-#include "cairo_bytes.h"
-#include "today.h"
-
+#include <algorithm>
 #include <cairo-pdf.h>
 #include <cairo-svg.h>
-
-#include <algorithm>
 #include <cmath>
 #include <map>
 #include <memory>
 
-#include <cell/arrange.h>
-#include <cell/device_kind.h>
-#include <cell/disk.h>
+#include <cell/edits/arrange.h>
+#include <cell/model/device_kind.h>
+#include <cell/text/disk.h>
 #include <geometry/indices.h>
+
+#include "cairo_bytes.h"
+#include "today.h"
 
 namespace escarp::exchange {
 namespace {

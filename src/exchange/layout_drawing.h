@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include <cell/cell.h>
+#include <cell/model/cell.h>
 
 namespace escarp::exchange {
 

@@ -1,5 +1,9 @@
 #include "mesh_import.h"
 
+#include <array>
+#include <chrono>
+#include <cmath>
+#include <cstring>
 #include <fcntl.h>
 #include <poll.h>
 #include <signal.h>
@@ -8,14 +12,9 @@
 #include <unistd.h>
 #include <zlib.h>
 
-#include <array>
-#include <chrono>
-#include <cmath>
-#include <cstring>
-
-#include <cell/device_kind.h>
-#include <cell/disk.h>
-#include <cell/names.h>
+#include <cell/model/device_kind.h>
+#include <cell/text/disk.h>
+#include <cell/text/names.h>
 
 extern char** environ;
 

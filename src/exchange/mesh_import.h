@@ -6,8 +6,8 @@
 #include <optional>
 #include <string>
 
-#include <cell/device_kind.h>
-#include <cell/layout.h>
+#include <cell/model/device_kind.h>
+#include <cell/read/layout.h>
 #include <geometry/surface.h>
 
 namespace escarp::exchange {

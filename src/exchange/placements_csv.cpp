@@ -1,7 +1,7 @@
 #include "placements_csv.h"
 
-#include <cell/arrange.h>
-#include <cell/device_kind.h>
+#include <cell/edits/arrange.h>
+#include <cell/model/device_kind.h>
 
 #include "csv.h"
 

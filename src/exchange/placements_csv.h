@@ -1,7 +1,7 @@
 #pragma once
 // Where every device stands, as comma-separated values (RFC 4180): mm and degrees.
 
-#include <cell/cell.h>
+#include <cell/model/cell.h>
 
 namespace escarp::exchange {
 

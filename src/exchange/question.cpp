@@ -3,7 +3,7 @@
 #include <cstdio>
 #include <cstring>
 
-#include <cell/disk.h>
+#include <cell/text/disk.h>
 
 namespace escarp::exchange {
 namespace {

@@ -4,7 +4,7 @@
 
 #include <functional>
 
-#include <cell/field.h>
+#include <cell/model/field.h>
 #include <study/figures.h>
 
 namespace escarp::exchange {

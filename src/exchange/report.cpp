@@ -1,14 +1,13 @@
 #include "report.h"
 
+#include <algorithm>
 #include <cairo-pdf.h>
 #include <cairo-svg.h>
-
-#include <algorithm>
 #include <cmath>
 #include <filesystem>
 #include <set>
 
-#include <cell/field.h>
+#include <cell/model/field.h>
 #include <simulation/kinds.h>
 
 #include "cairo_bytes.h"

@@ -45,7 +45,7 @@ struct Report {
     std::vector<Block> blocks;
 };
 
-/// All variants of the document. Throws InputError, Overtaken.
+/// All variants of the document. Throws InputError, Cancelled.
 Report make_report(const cell::Layout& layout, const ReportOptions& options, inspection::Cache& cache,
     const study::EvaluateOptions& how = {});
 

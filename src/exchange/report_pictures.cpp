@@ -1,12 +1,11 @@
 #include "report_pictures.h"
 
-#include <cairo.h>
-
 #include <algorithm>
+#include <cairo.h>
 #include <cmath>
 #include <set>
 
-#include <cell/reader.h>
+#include <cell/model/reader.h>
 #include <geometry/indices.h>
 #include <geometry/outline.h>
 

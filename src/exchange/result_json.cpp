@@ -155,7 +155,7 @@ json run_json(const study::Evaluation& e) {
             {"on", e.cell->devices[p.carrier].id}, {"taken", p.taken}, {"missed", p.missed}});
     out["findings"] = std::move(findings);
     if (!e.layout.lost().empty()) out["differences_without_target"] = e.layout.lost();
-    for (const cell::Problem& p : e.cell->slips)
+    for (const cell::Problem& p : e.cell->unknown_keys)
         out["unknown_keys"].push_back({{"at", p.where}, {"message", p.message}});
     return out;
 }

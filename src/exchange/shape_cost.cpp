@@ -1,6 +1,6 @@
 #include "shape_cost.h"
 
-#include <cell/numbers.h>
+#include <cell/text/numbers.h>
 #include <geometry/indices.h>
 #include <inspection/clearance_time.h>
 
@@ -58,7 +58,7 @@ ShapeCosts shape_costs(const cell::Layout& layout, const std::string& mesh, cons
     all.box = geometry::bounds(*surface);
     std::size_t done = 0;
     const auto cost_of = [&](const json& pieces, const cell::Layout& cut) {
-        motion::give_way(stop);
+        motion::throw_if_stopped(stop);
         ShapeCost c;
         c.pieces = static_cast<int>(pieces.size());
         const geometry::Beyond beyond = geometry::beyond(*surface, hulls(pieces));

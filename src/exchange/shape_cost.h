@@ -28,7 +28,7 @@ struct ShapeCost {
 };
 
 /// Of a mesh of the cell as it is checked now, and cut in each of several ways. Throws
-/// InputError for an id that there is none of, and for a surface that the file only links; Overtaken.
+/// InputError for an id that there is none of, and for a surface that the file only links; Cancelled.
 struct ShapeCosts {
     std::string name;
     geometry::Box3 box;  ///< of the surface, in its own frame

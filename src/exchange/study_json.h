@@ -1,9 +1,8 @@
 #pragma once
 // Answers of studies as JSON and as tables.
 
+#include <cell/text/json.h>
 #include <study/ask.h>
-
-#include <cell/json.h>
 
 namespace escarp::exchange {
 

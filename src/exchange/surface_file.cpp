@@ -1,7 +1,7 @@
 #include "surface_file.h"
 
-#include <cell/disk.h>
-#include <cell/json.h>
+#include <cell/text/disk.h>
+#include <cell/text/json.h>
 
 namespace escarp::exchange {
 namespace {

@@ -8,9 +8,9 @@
 #include <set>
 #include <sstream>
 
-#include <cell/build_model.h>
-#include <cell/disk.h>
-#include <cell/names.h>
+#include <cell/edits/build_model.h>
+#include <cell/text/disk.h>
+#include <cell/text/names.h>
 
 #include "urdf.h"
 

@@ -3,8 +3,8 @@
 #include <filesystem>
 #include <pugixml.hpp>
 
-#include <cell/build_model.h>
-#include <cell/disk.h>
+#include <cell/edits/build_model.h>
+#include <cell/text/disk.h>
 #include <geometry/mesh.h>
 
 #include "surface_file.h"

@@ -1,12 +1,11 @@
 #include "base_field.h"
 
+#include <algorithm>
+#include <cmath>
 #include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
 
-#include <algorithm>
-#include <cmath>
-
-#include <cell/device_kind.h>
+#include <cell/model/device_kind.h>
 #include <geometry/distance_map.h>
 
 namespace escarp::inspection {
@@ -137,7 +136,7 @@ void fill(BaseField& field, const Ask& ask, const StopFlag* stop) {
                 work(from + i * step);
             }
         });
-        if (stop && *stop) throw Overtaken();
+        if (stop && *stop) throw Cancelled();
     };
     const auto between = [&](int column, int row, std::int16_t a, std::int16_t b, std::size_t& last) {
         field.turn[index(column, row)] = a == b ? a : ask(column, row, last);

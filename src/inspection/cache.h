@@ -1,7 +1,7 @@
 #pragma once
 // What checks keep between evaluations.
 
-#include <cell/kept.h>
+#include <cell/text/kept.h>
 #include <geometry/volume.h>
 #include <motion/clearance.h>
 

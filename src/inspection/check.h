@@ -1,7 +1,7 @@
 #pragma once
 // A check: one file in checks/ and one line in `standard_checks`.
 
-#include <cell/numbers.h>
+#include <cell/text/numbers.h>
 
 #include "inspect.h"
 
@@ -14,7 +14,7 @@ struct Context {
     const StopFlag* stop;
 
     const cell::Device& device(int index) const { return cell.devices[index]; }
-    void give_way() const { motion::give_way(stop); }
+    void throw_if_stopped() const { motion::throw_if_stopped(stop); }
 };
 
 using Check = void (*)(const Context& context, Inspection& result);
@@ -29,7 +29,7 @@ void sight_check(const Context&, Inspection&);
 void load_check(const Context&, Inspection&);
 void way_check(const Context&, Inspection&);
 void straight_check(const Context&, Inspection&);
-void slips_check(const Context&, Inspection&);
+void unknown_keys_check(const Context&, Inspection&);
 void keep_out_check(const Context&, Inspection&);
 void names_check(const Context&, Inspection&);
 void grips_check(const Context&, Inspection&);
@@ -42,7 +42,7 @@ struct StandardCheck {
 inline constexpr StandardCheck standard_checks[] = {{reach_check, Level::reach}, {clearance_check, Level::clearance},
     {flow_check, Level::flow}, {sensor_check, Level::flow}, {belt_check, Level::flow}, {passing_check, Level::flow},
     {sight_check, Level::flow}, {load_check, Level::flow}, {way_check, Level::reach}, {straight_check, Level::reach},
-    {slips_check, Level::flow}, {keep_out_check, Level::flow}, {names_check, Level::flow}, {grips_check, Level::flow}};
+    {unknown_keys_check, Level::flow}, {keep_out_check, Level::flow}, {names_check, Level::flow}, {grips_check, Level::flow}};
 
 /// Whether every pose is still reached when a device (and all that stands on it) is shifted over the floor, m.
 bool reached_after(const Context&, const std::vector<PoseNeed>& poses, int device, const Vector3& shift);

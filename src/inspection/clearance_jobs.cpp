@@ -53,7 +53,7 @@ struct ClearanceJobs::Asking {
           rooms_(timeline_.movers()),
           rows_(c) {
         for (std::size_t i = 0; i < c.cell.devices.size(); ++i) {
-            c.give_way();
+            c.throw_if_stopped();
             const cell::Device& d = c.cell.devices[i];
             still_.push_back(standing_parts(d.bodies));
             cell::ContentKey key;
@@ -69,7 +69,7 @@ struct ClearanceJobs::Asking {
         for (const TimedMover& room : rooms_) {
             for (const Segment& s : room.segments) {
                 if (!is_asked(s)) continue;
-                c_.give_way();
+                c_.throw_if_stopped();
                 if (room.arm) {
                     against_devices(room, s);
                     against_itself(room, s);
@@ -81,7 +81,7 @@ struct ClearanceJobs::Asking {
         }
         for (std::size_t i = 0; i < rooms_.size(); ++i)
             for (std::size_t j = i + 1; j < rooms_.size(); ++j) {
-                c_.give_way();
+                c_.throw_if_stopped();
                 if (rooms_[i].arm || !rooms_[j].arm) against_mover(rooms_[i], rooms_[j]);
                 else against_mover(rooms_[j], rooms_[i]);
             }

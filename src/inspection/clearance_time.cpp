@@ -36,7 +36,7 @@ public:
             if (stop_ && stop_->load(std::memory_order_relaxed)) return;
             all_[i].least = between(all_[i].job, from, to, farthest_);
         });
-        motion::give_way(stop_);
+        motion::throw_if_stopped(stop_);
         std::erase_if(all_, [](const Asked& a) { return a.least.part_a < 0; });
         std::sort(all_.begin(), all_.end(),
             [](const Asked& a, const Asked& b) { return a.least.distance < b.least.distance; });
@@ -90,7 +90,7 @@ ClearanceCurve clearance_over_time(const cell::Cell& cell, const simulation::Run
         if (stop && stop->load(std::memory_order_relaxed)) return;
         curve.bins[i] = stretch.least(from + i * length, from + (i + 1) * length);
     });
-    motion::give_way(stop);
+    motion::throw_if_stopped(stop);
     return curve;
 }
 

@@ -8,7 +8,7 @@ namespace escarp::inspection {
 /// Of everything, of one device against everything, or of two against each other (indexes, -1: any): the least distance
 /// within each of `bins` equal stretches from `from` to `to` (s of the run): the global least of the
 /// stretch, so that no dip between two instants is passed over. Distances that are judged at all (docs/model.md,
-/// "Clearance"); above `farthest` m, or where nothing is judged, a stretch has no devices. Throws Overtaken.
+/// "Clearance"); above `farthest` m, or where nothing is judged, a stretch has no devices. Throws Cancelled.
 struct ClearanceCurve {
     double from = 0, to = 0, farthest = 0;
     std::vector<LeastClearance> bins;

@@ -6,7 +6,7 @@
 #include <string>
 #include <vector>
 
-#include <cell/edit.h>
+#include <cell/document/edit.h>
 
 namespace escarp::simulation {
 struct Run;

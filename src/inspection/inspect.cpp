@@ -51,7 +51,7 @@ std::shared_ptr<const Inspection> inspect(
     const Context context{cell, run, cache, stop};
     for (const auto& [check, from] : standard_checks) {
         if (from > level) continue;
-        context.give_way();
+        context.throw_if_stopped();
         check(context, *result);
     }
     std::stable_sort(result->findings.begin(), result->findings.end(),

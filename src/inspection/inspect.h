@@ -4,7 +4,7 @@
 #include <atomic>
 #include <memory>
 
-#include <cell/cell.h>
+#include <cell/model/cell.h>
 #include <kinematics/reach.h>
 #include <simulation/plan.h>
 #include <simulation/run.h>
@@ -99,13 +99,13 @@ private:
 };
 
 /// Thrown out of a long evaluation that a newer edit has overtaken.
-using Overtaken = motion::Stopped;
+using Cancelled = motion::Cancelled;
 using motion::StopFlag;
 
 /// How much is looked at: parts and times alone; what is reached, too; how near things come, too.
 enum class Level { flow, reach, clearance };
 
-/// Poses of all tasks with their reach. Throws Overtaken.
+/// Poses of all tasks with their reach. Throws Cancelled.
 std::vector<PoseNeed> check_reach(const cell::Cell& cell, Cache& cache, const StopFlag* stop = nullptr);
 
 /// Beyond `Level::flow` of a run with its whole history.

@@ -64,7 +64,7 @@ bool ride_on(Kernel& k, const StopFlag* stop, const Look& look) {
     constexpr int most = 400;
     std::set<Key> seen;
     for (int taken = 0; taken < most; ++taken) {
-        motion::give_way(stop);
+        motion::throw_if_stopped(stop);
         const std::vector<EventKey> ready = k.ready();
         if (ready.empty() || !rides(k, ready.front()) || k.ended() || !seen.insert(key_of(k)).second) return true;
         k.take(ready.front());
@@ -157,7 +157,7 @@ public:
                 const std::size_t some = std::min(at_once, level.size() - from);
                 std::vector<Expanded> found(some);
                 tbb::parallel_for(std::size_t{0}, some, [&](std::size_t i) {
-                    motion::give_way(stop_);
+                    motion::throw_if_stopped(stop_);
                     Open& one = level[from + i];
                     found[i] = expand(one.node, std::move(one.kernel));
                 });
@@ -466,7 +466,7 @@ std::shared_ptr<const Run> timed(
         if (n->by.rides) continue;  // it does by itself
         EventKey e = found_again(k.ready(), n->by);
         while (true) {
-            motion::give_way(stop);
+            motion::throw_if_stopped(stop);
             const std::vector<EventKey> ready = k.ready();
             const bool more = !ready.empty() && rides(k, ready.front());
             if (!more && e.actor < 0) return nullptr;

@@ -30,7 +30,7 @@ inline constexpr std::size_t usual_most_states = 30'000;
 
 /// Which orders are gone through: those that come to the same once, or `all` of them.
 enum class Which { those_that_differ, all };
-/// Throws Overtaken when stopped.
+/// Throws Cancelled when stopped.
 std::shared_ptr<const Orders> explore_orders(const cell::Cell& cell, Cache& cache, const StopFlag* stop = nullptr,
     std::size_t most_states = usual_most_states, Which which = Which::those_that_differ);
 

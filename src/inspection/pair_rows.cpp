@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include <cell/expression.h>
+#include <cell/model/expression.h>
 #include <geometry/indices.h>
 
 namespace escarp::inspection {

@@ -293,7 +293,7 @@ std::vector<GuardJudged> judge_guards(
         for (std::size_t g = 0; g < d.guards.size(); ++g) {
             std::optional<GuardJudged> worst[4];
             for (const Arm& arm : arms) {
-                motion::give_way(stop);
+                motion::throw_if_stopped(stop);
                 const Judging judging(d, i, g, arm.device, *arm.swept);
                 const auto take = [&](const GuardJudged& j) {
                     auto& known = worst[static_cast<int>(j.by)];

@@ -44,7 +44,7 @@ struct GuardJudged {
 };
 
 /// Every guard and every way past it; the arm with the least to spare for each. Arms are looked at as what they sweep,
-/// `resolution` m larger at the most. Throws Overtaken.
+/// `resolution` m larger at the most. Throws Cancelled.
 std::vector<GuardJudged> judge_guards(const cell::Cell& cell, const simulation::Run& run, Cache& cache,
     const StopFlag* stop = nullptr, double resolution = 0.02);
 /// "S = K T + C = 1600 mm/s x 0.31 s + 128 mm = 624 mm (ISO 13855)".

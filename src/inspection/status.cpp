@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include <cell/numbers.h>
+#include <cell/text/numbers.h>
 #include <geometry/distance.h>
 #include <geometry/indices.h>
 

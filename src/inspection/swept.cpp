@@ -38,7 +38,7 @@ Course course_of(const Mover& mover, const Mover::Look& look, const Piece& piece
 template <typename Use>
 void each_course(const Mover& mover, double from, double to, double most, const std::vector<const Piece*>& pieces,
     const motion::StopFlag* stop, const Use& use) {
-    motion::give_way(stop);
+    motion::throw_if_stopped(stop);
     Mover::Look look;
     mover.look(from, to, look);
     mover.look_closer(from, to, look);
@@ -140,7 +140,7 @@ private:
         return some;
     }
     void search(const Stretch& s) {
-        motion::give_way(stop);
+        motion::throw_if_stopped(stop);
         Some some = within(s.from, s.to, s.pieces);
         if (some.empty()) return;
         const double middle = 0.5 * (s.from + s.to);

@@ -42,7 +42,7 @@ private:
 /// A box that holds every body over [from, to], s.
 geometry::Box3 swept_box(const motion::Mover& mover, const Pieces& pieces, double from, double to);
 
-/// Adds what the mover occupies over [from, to] to a volume with `fineness.edge()`. Throws motion::Stopped.
+/// Adds what the mover occupies over [from, to] to a volume with `fineness.edge()`. Throws motion::Cancelled.
 void add_swept(const motion::Mover& mover, const Pieces& pieces, double from, double to, const Fineness& fineness,
     geometry::Volume& volume, const motion::StopFlag* stop = nullptr);
 

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include <cell/content_key.h>
+#include <cell/text/content_key.h>
 #include <geometry/indices.h>
 #include <kinematics/mechanism.h>
 #include <simulation/arm_parts.h>
@@ -60,7 +60,7 @@ TimedMover Timeline::make_mover(int device) {
     }
     std::map<std::uint64_t, motion::PartSetPtr> with_held;
     for (Segment& s : mover.segments) {
-        motion::give_way(stop_);
+        motion::throw_if_stopped(stop_);
         const std::uint64_t held = held_key(s);
         s.key = s.stands_on ? cell::ContentKey().add(s.motion->position(0)).add(held).value()
                             : cell::ContentKey().add(s.motion->serial()).add(held).value();

@@ -50,7 +50,7 @@ inline constexpr int axis_tag = 1;
 /// Exchanging a part brings tool, part and seat together on purpose.
 bool exchanges(const simulation::Block& block);
 
-/// All movers of a run up to an instant. The cell and the run have to outlive it. Throws motion::Stopped.
+/// All movers of a run up to an instant. The cell and the run have to outlive it. Throws motion::Cancelled.
 class Timeline {
 public:
     Timeline(const cell::Cell& cell, const simulation::Run& run, const motion::StopFlag* stop);

@@ -1,11 +1,11 @@
 #include "why.h"
 
 #include <algorithm>
-
-#include <cell/device_kind.h>
-#include <cell/numbers.h>
-#include <geometry/indices.h>
 #include <optional>
+
+#include <cell/model/device_kind.h>
+#include <cell/text/numbers.h>
+#include <geometry/indices.h>
 
 namespace escarp::inspection {
 namespace {

@@ -1,12 +1,11 @@
 #include "zones.h"
 
+#include <algorithm>
+#include <set>
 #include <tbb/parallel_for.h>
 #include <tbb/task_arena.h>
 
-#include <algorithm>
-#include <set>
-
-#include <cell/content_key.h>
+#include <cell/text/content_key.h>
 #include <simulation/arm_parts.h>
 #include <simulation/kernel.h>
 
@@ -142,7 +141,7 @@ private:
             key.add(mover.device).add(mover.key).add(mover.segments.size());
             for (const Segment& s : mover.segments) key.add(s.key).add(s.from).add(s.to).add(step_of(s));
             for (const cell::Step* s : cell::all_steps(cell_.devices[mover.device])) key.add(s->number).add(s->device);
-            for (const simulation::Checkpoint& c : simulation::checkpoints_of(cell_, mover.device)) key.add(c.keeper);
+            for (const simulation::Checkpoint& c : simulation::checkpoints_of(cell_, mover.device)) key.add(c.arbiter);
         }
         for (const simulation::Block& b : run_.trace.blocks)
             if (b.kind == simulation::BlockKind::held) key.add(b.device).add(b.other).add(b.from).add(b.to);
@@ -169,7 +168,7 @@ private:
         Swept all{&mover, {}, {}, {}};
         std::map<std::pair<std::uint64_t, int>, std::size_t> known;  // by motion and step
         for (const Segment& s : mover.segments) {
-            motion::give_way(stop_);
+            motion::throw_if_stopped(stop_);
             const auto [found, fresh] = known.try_emplace({s.key, step_of(s)}, all.sweeps.size());
             all.by_segment.push_back(found->second);
             if (!fresh) continue;
@@ -198,7 +197,7 @@ private:
             if (stop_ && stop_->load(std::memory_order_relaxed)) return;
             if (!apart(of.sweeps[i].box, within)) all[i] = volume_of(of.sweeps[i], how, within);
         });
-        motion::give_way(stop_);
+        motion::throw_if_stopped(stop_);
         return all;
     }
     static Volume together_of(const std::vector<VolumePtr>& some, double edge, const Box3& within) {
@@ -209,7 +208,7 @@ private:
     }
 
     void between(const Swept& one, const Swept& two, Zones& result) {
-        motion::give_way(stop_);
+        motion::throw_if_stopped(stop_);
         if (apart(one.box, two.box)) return;
         const Box3 both = common(one.box, two.box);
         const Fineness rough{std::max(coarse, fine_.resolution), fine_.margin};
@@ -227,7 +226,7 @@ private:
             z.id = cell_.devices[one.mover->device].id + ":" + cell_.devices[two.mover->device].id + ":" +
                    std::to_string(++nth);
             both_inside(one, two, z);
-            look_for_keeper(z);
+            look_for_arbiter(z);
             result.all.push_back(std::move(z));
         }
     }
@@ -301,7 +300,7 @@ private:
             within[i].times =
                 times_within(moving(s), *s.pieces, 0, s.duration(), *z.space, within[i].who, fine_.margin);
         });
-        motion::give_way(stop_);
+        motion::throw_if_stopped(stop_);
         const std::vector<double> served = served_at(of, with);
         std::set<int> steps;
         std::set<std::string> bodies;
@@ -389,46 +388,46 @@ private:
         }
     }
     /// Whether both ask somebody, and are never inside without leave.
-    void look_for_keeper(Zone& z) const {
-        const auto keepers = [&](int mover) {
+    void look_for_arbiter(Zone& z) const {
+        const auto arbiters = [&](int mover) {
             std::set<int> all;
             // What is kept empty at times lets in any number at others.
             for (const simulation::Checkpoint& c : simulation::checkpoints_of(cell_, mover)) {
-                const cell::Device& keeper = cell_.devices[c.keeper];
-                if (!simulation::kind_of(keeper).kept_empty(keeper)) all.insert(c.keeper);
+                const cell::Device& arbiter = cell_.devices[c.arbiter];
+                if (!simulation::kind_of(arbiter).kept_empty(arbiter)) all.insert(c.arbiter);
             }
             return all;
         };
-        const std::set<int> one = keepers(z.sides[0].device), two = keepers(z.sides[1].device);
-        for (const int keeper : one) {
-            if (!two.count(keeper) || z.kept_by >= 0) continue;
+        const std::set<int> one = arbiters(z.sides[0].device), two = arbiters(z.sides[1].device);
+        for (const int arbiter : one) {
+            if (!two.count(arbiter) || z.kept_by >= 0) continue;
             Zone::Uncovered first;
             for (const ZoneSide& side : z.sides)
                 for (const ZoneVisit& v : side.visits)
-                    if (first.keeper < 0 && !granted(keeper, side.device, v))
-                        first = {keeper, side.device, v.enters, v.leaves};
-            if (first.keeper < 0) meeting(keeper, z, first);
-            if (first.keeper < 0) z.kept_by = keeper, z.uncovered = {};
-            else if (z.uncovered.keeper < 0) z.uncovered = first;
+                    if (first.arbiter < 0 && !granted(arbiter, side.device, v))
+                        first = {arbiter, side.device, v.enters, v.leaves};
+            if (first.arbiter < 0) meeting(arbiter, z, first);
+            if (first.arbiter < 0) z.kept_by = arbiter, z.uncovered = {};
+            else if (z.uncovered.arbiter < 0) z.uncovered = first;
         }
     }
     /// Where both are inside with leave, their steps must not meet.
-    static void meeting(int keeper, const Zone& z, Zone::Uncovered& first) {
+    static void meeting(int arbiter, const Zone& z, Zone::Uncovered& first) {
         const auto takes = [](const ZoneVisit& v, int step) {
             return step < 0 || std::find(v.steps.begin(), v.steps.end(), step) != v.steps.end();
         };
         for (const ZoneVisit& v : z.sides[0].visits)
             for (const ZoneVisit& w : z.sides[1].visits) {
-                if (w.enters >= v.leaves || v.enters >= w.leaves || first.keeper >= 0) continue;
+                if (w.enters >= v.leaves || v.enters >= w.leaves || first.arbiter >= 0) continue;
                 if (std::any_of(z.pairs.begin(), z.pairs.end(),
                         [&](const Zone::Steps& p) { return takes(v, p.one) && takes(w, p.two); }))
-                    first = {keeper, z.sides[v.enters > w.enters ? 0 : 1].device, std::max(v.enters, w.enters),
+                    first = {arbiter, z.sides[v.enters > w.enters ? 0 : 1].device, std::max(v.enters, w.enters),
                         std::min(v.leaves, w.leaves), true};
             }
     }
-    bool granted(int keeper, int mover, const ZoneVisit& v) const {
+    bool granted(int arbiter, int mover, const ZoneVisit& v) const {
         return std::any_of(run_.trace.blocks.begin(), run_.trace.blocks.end(), [&](const simulation::Block& b) {
-            return b.device == keeper && b.other == mover && b.kind == simulation::BlockKind::held &&
+            return b.device == arbiter && b.other == mover && b.kind == simulation::BlockKind::held &&
                    b.from <= v.enters && b.to >= std::min(v.leaves, timeline_.end());
         });
     }
@@ -445,7 +444,7 @@ private:
                 if (end <= begin ||
                     !asked.insert({s->key, u->key, u->from - s->from, begin - s->from, end - begin}).second)
                     continue;
-                motion::give_way(stop_);
+                motion::throw_if_stopped(stop_);
                 motion::ClearanceQuery query{seconds(begin - s->from), seconds(end - s->from), nearest_cap};
                 query.cap = std::min(query.cap, least.distance);
                 const auto found = motion::least_clearance(timeline_.moving(*one.mover, *s),

@@ -52,7 +52,7 @@ struct Zone {
     int kept_by = -1;  ///< the interlock that both ask, where neither is inside without its leave
     /// The first time somebody was, where there is one that both ask.
     struct Uncovered {
-        int keeper = -1, mover = -1;
+        int arbiter = -1, mover = -1;
         simulation::Ticks enters = 0, leaves = 0;
         bool together = false;  ///< both were let in, and what they do there meets
     } uncovered;
@@ -72,7 +72,7 @@ struct Zones {
 /// are, so that it takes a second or two at most.
 double usual_resolution(const cell::Cell& cell, const simulation::Run& run);
 
-/// Throws Overtaken when stopped. `resolution`: what a zone may exceed the truth by, m. `margin`: every mover is grown
+/// Throws Cancelled when stopped. `resolution`: what a zone may exceed the truth by, m. `margin`: every mover is grown
 /// by so much, m: where no two are inside at once they keep twice that from each other.
 std::shared_ptr<const Zones> find_zones(const cell::Cell& cell, const simulation::Run& run, Cache& cache,
     const StopFlag* stop = nullptr, double resolution = 0.01, double margin = 0);

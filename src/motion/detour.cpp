@@ -288,7 +288,7 @@ private:
     /// Enough has been looked at: nothing further is found free, and what has been found is all there is.
     bool spent() const { return r_.room.looks() - looked_before_ > r_.most_looks; }
     bool free(const JointVector& a, const JointVector& b) {
-        give_way(r_.stop);
+        throw_if_stopped(r_.stop);
         if (spent()) return false;
         if (r_.room.free(a, b, need_)) return true;
         ++blocked_[r_.room.blocker()];
@@ -297,7 +297,7 @@ private:
 
     /// Whether the way as it would be flown keeps away; it must have been timed last.
     bool flown_free() {
-        give_way(r_.stop);
+        throw_if_stopped(r_.stop);
         if (spent()) return false;
         constexpr int pieces = 20;
         flown_.passes(flown_.window(), pieces, passes_);

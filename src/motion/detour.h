@@ -115,7 +115,7 @@ struct Detour {
     long long looks = 0;           ///< what it took
 };
 
-/// The direct joint move where that is free, else a way round. Throws Stopped.
+/// The direct joint move where that is free, else a way round. Throws Cancelled.
 Detour find_way(const DetourRequest& request);
 
 }  // namespace escarp::motion

@@ -6,11 +6,11 @@
 namespace escarp::motion {
 
 /// Thrown out of work whose flag was set by another thread. Nothing half done is kept.
-struct Stopped {};
+struct Cancelled {};
 using StopFlag = std::atomic<bool>;
 
-inline void give_way(const StopFlag* stop) {
-    if (stop && stop->load(std::memory_order_relaxed)) throw Stopped{};
+inline void throw_if_stopped(const StopFlag* stop) {
+    if (stop && stop->load(std::memory_order_relaxed)) throw Cancelled{};
 }
 
 }  // namespace escarp::motion

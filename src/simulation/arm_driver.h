@@ -4,7 +4,7 @@
 
 #include <climits>
 
-#include <cell/kept.h>
+#include <cell/text/kept.h>
 
 #include "meeting_plan.h"
 #include "task_runner.h"
@@ -94,7 +94,7 @@ private:
     static constexpr int ask_event(int nth) { return 4 * nth + 1; }
     static constexpr int decide_event(int nth) { return 4 * nth + 2; }
     static constexpr int back_event(int nth) { return 4 * nth + 3; }
-    static Keeper& keeper_of(Kernel& kernel, const Checkpoint& c) { return *kernel.changing(c.keeper).keeper(); }
+    static ZoneArbiter& arbiter_of(Kernel& kernel, const Checkpoint& c) { return *kernel.changing(c.arbiter).arbiter(); }
     bool granted(const Kernel& kernel, const Checkpoint& c) const;
     std::optional<motion::Braking> braking_before(
         Kernel& kernel, const Checkpoint& c, const motion::MotionPtr& motion) const;
@@ -179,7 +179,7 @@ private:
     std::vector<EventKey> watched_;
     std::vector<int> passed_;  ///< checkpoints that it passes while it slows down, where it gives back
     EventKey over_{};
-    int waits_at_ = -1;                                   ///< the keeper's device, while it waits to go on
+    int waits_at_ = -1;                                   ///< the arbiter's device, while it waits to go on
     bool missed_ = false;                                 ///< what was to be met did not ride on as foreseen
     std::vector<Ahead> ahead_;                            ///< the rest of the flight, the next leg last
     static constexpr std::size_t most_rooms = 8'000'000;  // bytes

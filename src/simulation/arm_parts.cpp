@@ -1,6 +1,6 @@
 #include "arm_parts.h"
 
-#include <cell/content_key.h>
+#include <cell/text/content_key.h>
 #include <geometry/indices.h>
 
 namespace escarp::simulation {

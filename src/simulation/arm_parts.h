@@ -1,7 +1,7 @@
 #pragma once
 // The bodies of an arm, its tool and what it holds, as parts of a mover.
 
-#include <cell/cell.h>
+#include <cell/model/cell.h>
 #include <motion/clearance.h>
 
 namespace escarp::simulation {

@@ -26,10 +26,10 @@ std::vector<Checkpoint> checkpoints_of(const cell::Cell& cell, int mover) {
 }
 
 bool ArmDriver::granted(const Kernel& k, const Checkpoint& c) const {
-    return k.behaviour(c.keeper).keeper()->may(index_);
+    return k.behaviour(c.arbiter).arbiter()->may(index_);
 }
 bool ArmDriver::ask(Kernel& k, const Checkpoint& c) {
-    return k.behaviour(c.keeper).keeper()->asked(index_) ? granted(k, c) : keeper_of(k, c).ask(k, index_, c.visit);
+    return k.behaviour(c.arbiter).arbiter()->asked(index_) ? granted(k, c) : arbiter_of(k, c).ask(k, index_, c.visit);
 }
 bool ArmDriver::on_leg(const Checkpoint& c) const { return c.step == step().number && c.kind == leg_.kind; }
 
@@ -61,7 +61,7 @@ bool ArmDriver::may_set_off(Kernel& k) {
         const auto braking = braking_before(k, c, leg_.motion);
         if (braking && braking->from > leg_.even_from()) continue;
         if (ask(k, c)) continue;
-        waits_at_ = c.keeper;
+        waits_at_ = c.arbiter;
         return false;
     }
     return flight_may_begin(k);
@@ -75,7 +75,7 @@ bool ArmDriver::flight_may_begin(Kernel& k) {
             if (!c.asks || c.step != leg->step->number || c.kind != leg->kind || granted(k, c)) continue;
             if (braking_before(k, c, leg->motion)) continue;
             if (ask(k, c)) continue;
-            waits_at_ = c.keeper;
+            waits_at_ = c.arbiter;
             return false;
         }
     return true;
@@ -125,7 +125,7 @@ void ArmDriver::watch_leg(Kernel& k) {
         if (!c.asks) {
             // Where it has to decide before it would be out, it stays in.
             const bool stays = std::any_of(checkpoints_.begin(), checkpoints_.end(), [&](const Checkpoint& next) {
-                if (!next.asks || next.keeper != c.keeper || !on_leg(next) || next.share <= c.share) return false;
+                if (!next.asks || next.arbiter != c.arbiter || !on_leg(next) || next.share <= c.share) return false;
                 const auto braking = braking_before(k, next, leg_.motion);
                 return !braking || braking->from <= at;
             });
@@ -166,8 +166,8 @@ bool ArmDriver::passing_event(Kernel& k, int what) {
     if (what == stopped_event) {
         k.end(block_);
         for (const int nth : std::exchange(passed_, {})) {
-            k.because(block_);
-            keeper_of(k, checkpoints_[nth]).give_back(k, index_);
+            k.set_cause(block_);
+            arbiter_of(k, checkpoints_[nth]).give_back(k, index_);
         }
         set_off(k);
         return true;
@@ -175,8 +175,8 @@ bool ArmDriver::passing_event(Kernel& k, int what) {
     const int nth = what / 4;
     const Checkpoint& c = checkpoints_[nth];
     if (what == back_event(nth)) {
-        k.because(block_);
-        keeper_of(k, c).give_back(k, index_);
+        k.set_cause(block_);
+        arbiter_of(k, c).give_back(k, index_);
     } else if (!ask(k, c) && what == decide_event(nth)) {
         brake(k, c);
     }
@@ -186,9 +186,9 @@ bool ArmDriver::passing_event(Kernel& k, int what) {
 std::string ArmDriver::words(const Kernel& k, int what) const {
     if (what == over_event || what == stopped_event) return {};
     const Checkpoint& c = checkpoints_[what / 4];
-    const std::string& keeper = k.cell().devices[c.keeper].name;
-    if (what == back_event(what / 4)) return "gives " + keeper + " back";
-    return granted(k, c) ? "goes on, let in by " + keeper : "asks " + keeper;
+    const std::string& arbiter = k.cell().devices[c.arbiter].name;
+    if (what == back_event(what / 4)) return "gives " + arbiter + " back";
+    return granted(k, c) ? "goes on, let in by " + arbiter : "asks " + arbiter;
 }
 
 bool ArmDriver::poll(Kernel& k) {
@@ -204,7 +204,7 @@ std::optional<Waiting> ArmDriver::waiting(const Kernel&) const {
 
 Listening ArmDriver::listens_to() const {
     Listening to;
-    for (const Checkpoint& c : checkpoints_) to.devices.push_back(c.keeper);
+    for (const Checkpoint& c : checkpoints_) to.devices.push_back(c.arbiter);
     return to;
 }
 

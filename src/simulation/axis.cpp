@@ -1,6 +1,6 @@
 #include "axis.h"
 
-#include <cell/content_key.h>
+#include <cell/text/content_key.h>
 
 namespace escarp::simulation {
 namespace {
@@ -62,12 +62,12 @@ bool AxisDrive::may_go(Kernel& k, int place) {
     wants_ = place;
     const int waited_at = std::exchange(waits_at_, -1);
     for (const Checkpoint& c : *checkpoints_) {
-        if (!c.asks || c.place != place || k.behaviour(c.keeper).keeper()->may(index_)) continue;
-        if (!k.behaviour(c.keeper).keeper()->asked(index_)) {
-            asked_.push_back(c.keeper);
-            if (k.changing(c.keeper).keeper()->ask(k, index_, c.visit)) continue;
+        if (!c.asks || c.place != place || k.behaviour(c.arbiter).arbiter()->may(index_)) continue;
+        if (!k.behaviour(c.arbiter).arbiter()->asked(index_)) {
+            asked_.push_back(c.arbiter);
+            if (k.changing(c.arbiter).arbiter()->ask(k, index_, c.visit)) continue;
         }
-        waits_at_ = c.keeper;
+        waits_at_ = c.arbiter;
         break;
     }
     if (waited_at >= 0 && waits_at_ != waited_at) k.end(wait_);
@@ -91,7 +91,7 @@ bool AxisDrive::stays(Kernel& k) {
     if (wants_ == 0) return false;
     wants_ = 0, waits_at_ = -1;
     k.end(wait_);
-    for (const int keeper : std::exchange(asked_, {})) k.changing(keeper).keeper()->give_back(k, index_);
+    for (const int arbiter : std::exchange(asked_, {})) k.changing(arbiter).arbiter()->give_back(k, index_);
     return true;
 }
 
@@ -123,15 +123,15 @@ void AxisDrive::go(Kernel& k, const Actor& actor, int there, double to, int plac
 bool AxisDrive::left(Kernel& k, int what) {
     if (what > first_left) return false;
     std::erase_if(to_leave_, [&](const EventKey& e) { return e.what == what; });
-    k.because(block_);
-    k.changing((*checkpoints_)[first_left - what].keeper).keeper()->give_back(k, index_);
+    k.set_cause(block_);
+    k.changing((*checkpoints_)[first_left - what].arbiter).arbiter()->give_back(k, index_);
     return true;
 }
 
 std::string AxisDrive::words(const Kernel& k, int what) const {
     if (what > first_left) return {};
     const Checkpoint& c = (*checkpoints_)[first_left - what];
-    return "gives " + k.cell().devices[c.keeper].name + " back";
+    return "gives " + k.cell().devices[c.arbiter].name + " back";
 }
 
 void AxisDrive::arrived(Kernel& k, double now) {

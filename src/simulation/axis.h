@@ -29,7 +29,7 @@ public:
 
     void start(Kernel& kernel);
     /// Asks for the space on the way to a place (from 1) that it shares with others, one after the other. False: it
-    /// waits for some of that, and is to be asked again when a keeper has changed.
+    /// waits for some of that, and is to be asked again when a arbiter has changed.
     bool may_go(Kernel& kernel, int place);
     /// It does not want to go any more; true if it did.
     bool stays(Kernel& kernel);
@@ -46,7 +46,7 @@ public:
         return waits() ? std::optional(Waiting{waits_at_, WaitFor::zone}) : std::nullopt;
     }
     void listen(Listening& to) const {
-        for (const Checkpoint& c : *checkpoints_) to.devices.push_back(c.keeper);
+        for (const Checkpoint& c : *checkpoints_) to.devices.push_back(c.arbiter);
     }
     std::string words(const Kernel& kernel, int what) const;  ///< of an event of its own
     double value() const { return value_; }                   ///< where it stands, or is going to
@@ -67,7 +67,7 @@ private:
     double value_ = 0;
     int block_ = -1;
     int wants_ = 0, waits_at_ = -1, wait_ = -1;  ///< the place that it waits to go to; for whom; the last block of that
-    std::vector<int> asked_;                     ///< keepers, since it wants to
+    std::vector<int> asked_;                     ///< arbiters, since it wants to
     std::vector<EventKey> to_leave_;
 };
 

@@ -123,7 +123,7 @@ Kernel::Kernel(const Kernel& o)
     : cell_(o.cell_),
       plans_(o.plans_),
       stop_(o.stop_),
-      hurried_(o.hurried_),
+      faster_(o.faster_),
       history_(o.history_),
       durations_(o.durations_),
       events_(o.events_, &event_room_),

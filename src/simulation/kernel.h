@@ -7,10 +7,10 @@
 #include <set>
 #include <tuple>
 
-#include <cell/device_kind.h>
-#include <cell/expression.h>
+#include <cell/model/device_kind.h>
+#include <cell/model/expression.h>
 
-#include "keeper.h"
+#include "zone_arbiter.h"
 #include "plan.h"
 #include "port.h"
 
@@ -113,8 +113,8 @@ public:
     virtual bool random() const { return false; }
     virtual bool tells_condition() const { return false; }  ///< by itself; else its main task does
     virtual ArmDriver* driver() { return nullptr; }         ///< of its motion; null: its tasks cause none
-    virtual Keeper* keeper() { return nullptr; }            ///< of space that it lets movers into; null: of none
-    virtual const Keeper* keeper() const { return nullptr; }
+    virtual ZoneArbiter* arbiter() { return nullptr; }            ///< of space that it lets movers into; null: of none
+    virtual const ZoneArbiter* arbiter() const { return nullptr; }
 
 protected:
     int signal(int nth) const { return device_.first_signal + nth; }  ///< of its own, among the cell's
@@ -135,7 +135,7 @@ enum class Durations { kept, free };
 
 class Kernel {
 public:
-    /// `stop`: plans end by motion::Stopped when it is set.
+    /// `stop`: plans end by motion::Cancelled when it is set.
     Kernel(const cell::Cell& cell, PlanCache& plans, const motion::StopFlag* stop = nullptr,
         History history = History::whole, Durations durations = Durations::kept);
     /// The same state, to go on from in another way.
@@ -168,7 +168,7 @@ public:
     int begin(Block block);  ///< `from` and `cause` are filled in; without history all blocks are one
     void end(int block);     ///< from now on this block is the cause of what begins
     /// What happens next was let go by this block, which may still last.
-    void because(int block) { cause_ = block; }
+    void set_cause(int block) { cause_ = block; }
     int cause() const { return cause_; }
 
     void set_signal(int signal, double value);  ///< on is 1
@@ -245,9 +245,9 @@ public:
     /// Held at a value from here on, whatever its device or its source says; before the start, or from outside.
     void force(int signal, double value);
     /// One step's clock runs at another rate, from the start.
-    void hurry(int device, int step, double rate) { hurried_ = {device, step, rate}; }
+    void set_faster(int device, int step, double rate) { faster_ = {device, step, rate}; }
     double clock(int device, int step) const {
-        return device == hurried_.device && step == hurried_.step ? hurried_.rate : 1;
+        return device == faster_.device && step == faster_.step ? faster_.rate : 1;
     }
     void end_early() { cut_ = true; }              ///< as far as it has come
     bool cut() const { return cut_; }              ///< ended early: more happened than a run keeps
@@ -310,7 +310,7 @@ private:
     struct {
         int device = -1, step = -1;
         double rate = 1;
-    } hurried_;
+    } faster_;
     const History history_;
     const Durations durations_;
     std::vector<std::unique_ptr<Actor>> actors_;  ///< each device, followed by its tasks
@@ -350,7 +350,7 @@ using StateKey = std::pair<std::uint64_t, std::uint64_t>;
 StateKey key_of_state(const std::string& bytes);
 
 /// What takes pictures of parts, seen from where it is: their origins within a pyramid down its -z.
-struct Looks {
+struct CameraView {
     double near, far;        ///< m
     double half_x, half_y;   ///< tangents of half the angles
     double every;            ///< s between pictures
@@ -381,9 +381,9 @@ public:
         return {};
     }
     /// What a device's tables name that is not in the cell (any more), in words: rows that do nothing.
-    virtual std::vector<std::string> names_of_nothing(const cell::Cell&, const cell::Device&) const { return {}; }
+    virtual std::vector<std::string> missing_names(const cell::Cell&, const cell::Device&) const { return {}; }
     virtual std::optional<KeptEmpty> kept_empty(const cell::Device&) const { return std::nullopt; }
-    virtual std::optional<Looks> looks(const cell::Cell&, const cell::Device&) const { return std::nullopt; }
+    virtual std::optional<CameraView> camera_view(const cell::Cell&, const cell::Device&) const { return std::nullopt; }
     /// Where a device brings its parts in from the side, world; nullopt: it does not.
     virtual std::optional<Vector3> side_joint(const cell::Cell& /*cell*/, const cell::Device& /*device*/) const {
         return std::nullopt;

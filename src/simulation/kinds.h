@@ -1,7 +1,7 @@
 #pragma once
 // The kinds of device and of step. A new one is a file in kinds/ or steps/ and a line in `standard_kinds`.
 
-#include <cell/layout.h>
+#include <cell/read/layout.h>
 
 #include "kernel.h"
 

@@ -4,13 +4,11 @@
 #include <atomic>
 #include <functional>
 #include <memory>
+#include <unordered_set>
 #include <variant>
 
-#include <unordered_set>
-
-#include <cell/content_key.h>
-#include <cell/kept.h>
-
+#include <cell/text/content_key.h>
+#include <cell/text/kept.h>
 #include <motion/chain.h>
 #include <motion/detour.h>
 #include <motion/paced.h>
@@ -86,7 +84,7 @@ public:
     std::shared_ptr<const PosePlan> pose(const PoseRequest& request);
     motion::MotionPtr joint_move(
         const cell::Arm& arm, const JointVector& from, const JointVector& to, double speed, double acceleration = 1);
-    /// Throws motion::Stopped.
+    /// Throws motion::Cancelled.
     Travel travel(const cell::Arm& arm, const ArmRoom& room, const JointVector& from, const JointVector& to,
         double speed, double acceleration, const motion::StopFlag* stop = nullptr);
     /// Legs flown without exact stops between them; see motion::fly.

@@ -33,10 +33,10 @@ struct Arrival {
 };
 
 /// A part that waits to go over from the side, and since when.
-struct Wish {
+struct MergeRequest {
     Ticks since = never;
     int part = -1;
-    bool operator==(const Wish&) const = default;
+    bool operator==(const MergeRequest&) const = default;
 };
 
 /// Looked for, then claimed or kept, then taken or received; or let go of. What a device does not say, it does not do.
@@ -74,7 +74,7 @@ public:
     // For belts, infeeds and diverts, which hand on by themselves.
     virtual bool accepts(const Kernel&, const Arrival&) const { return false; }
     virtual void enter(Kernel&, int /*part*/, const Arrival&) {}
-    virtual std::optional<Wish> wishes_to_cross(const Kernel&) const { return std::nullopt; }  ///< see Kind::side_joint
+    virtual std::optional<MergeRequest> request_to_cross(const Kernel&) const { return std::nullopt; }  ///< see Kind::side_joint
     virtual std::vector<Gate*> gates() { return {}; }  ///< along the belt that it stands on
 };
 

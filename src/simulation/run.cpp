@@ -41,12 +41,12 @@ std::shared_ptr<const Run> run(const cell::Cell& cell, PlanCache& plans, const R
     SteadyWatch watch;
     for (const auto& [name, value] : options.forced)
         if (const int signal = cell.signal(name); signal >= 0) kernel.force(signal, value);
-    kernel.hurry(options.hurried.device, options.hurried.step, options.hurried.rate);
+    kernel.set_faster(options.faster_step.device, options.faster_step.step, options.faster_step.rate);
     const SearchCount searched;
     kernel.start();
     bool searched_enough = false;
     while (!kernel.ended() && !limit.over(kernel, watch.found())) {
-        motion::give_way(options.stop);
+        motion::throw_if_stopped(options.stop);
         kernel.step();
         if (searched.steps() > most_search) {
             searched_enough = true;

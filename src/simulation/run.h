@@ -34,7 +34,7 @@ struct Run {
 };
 
 /// A step that is done faster than its arm can: for asking what that would be worth.
-struct Hurried {
+struct FasterStep {
     int device = -1, step = -1;  ///< its number
     double rate = 1;             ///< of its clock
 };
@@ -45,9 +45,9 @@ struct RunOptions {
     bool stop_when_steady = true;
     std::map<std::string, double> forced = {};  ///< signals by full name that are held at a value; others are left out
     History history = History::whole;           ///< none: for figures of flow alone; there are no blocks then
-    Hurried hurried = {};
+    FasterStep faster_step = {};
     std::optional<std::uint64_t> seed = {};  ///< of random draws, instead of the cell's own
-    const motion::StopFlag* stop = nullptr;  ///< set by another thread: the run ends by motion::Stopped
+    const motion::StopFlag* stop = nullptr;  ///< set by another thread: the run ends by motion::Cancelled
 };
 
 std::shared_ptr<const Run> run(const cell::Cell& cell, PlanCache& plans, const RunOptions& options = {});

@@ -1,7 +1,7 @@
 #pragma once
 // A kind of step with how it is carried out. A new one is a file in steps/ and a line in `standard_kinds`.
 
-#include <cell/step_kind.h>
+#include <cell/model/step_kind.h>
 
 #include "arm_driver.h"
 

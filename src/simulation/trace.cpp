@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include <cell/expression.h>
+#include <cell/model/expression.h>
 
 namespace escarp::simulation {
 namespace {

@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-#include <cell/cell.h>
+#include <cell/model/cell.h>
 #include <motion/glide.h>
 #include <motion/motion.h>
 

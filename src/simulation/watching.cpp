@@ -5,7 +5,7 @@
 #include <deque>
 #include <map>
 
-#include <cell/content_key.h>
+#include <cell/text/content_key.h>
 
 #include "arm_parts.h"
 #include "touching.h"
@@ -64,7 +64,7 @@ public:
         auto& list = pending_[part];
         std::erase_if(list, [&](const EventKey& e) { return e.when <= k.now() && e.what == what; });
         if (list.empty()) pending_.erase(part);
-        k.because(carrier(k, part));
+        k.set_cause(carrier(k, part));
         change(k, part, what == made_event);
     }
     bool poll(Kernel& k) override {

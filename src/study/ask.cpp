@@ -4,7 +4,7 @@
 #include <cmath>
 #include <limits>
 
-#include <cell/field.h>
+#include <cell/model/field.h>
 #include <geometry/indices.h>
 
 #include "trials.h"

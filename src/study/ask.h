@@ -1,7 +1,7 @@
 #pragma once
 // Asking a study: which points it looks at, what comes of them, and what that says.
 
-#include <cell/study.h>
+#include <cell/model/study.h>
 
 #include "gains.h"
 #include "results.h"
@@ -54,7 +54,7 @@ Point present_values(const cell::Layout& layout, const cell::Study& study);
 /// How many points a study's plan has. Throws InputError where they are too many.
 std::size_t points_of(const cell::Layout& layout, const cell::Study& study);
 /// The points of a grid, of evenly spread ones, or of a sensitivity's plan. Throws InputError where there are too many,
-/// Overtaken.
+/// Cancelled.
 std::vector<Point> plan_of(
     const cell::Layout& layout, const cell::Study& study, const motion::StopFlag* stop = nullptr);
 
@@ -77,7 +77,7 @@ private:
 /// A cell with the values of a point set. Throws InputError.
 cell::Edit edit_of(const cell::Layout& layout, const cell::Study& study, const Point& point);
 
-/// Throws InputError for a study that cannot be asked of this cell (with the place), Overtaken when stopped; what was
+/// Throws InputError for a study that cannot be asked of this cell (with the place), Cancelled when stopped; what was
 /// run is kept all the same.
 Answered ask(
     const cell::Layout& layout, const cell::Study& study, inspection::Cache& cache, const AskOptions& options = {});

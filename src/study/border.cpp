@@ -1,6 +1,6 @@
 #include "border.h"
 
-#include <cell/numbers.h>
+#include <cell/text/numbers.h>
 #include <inspection/timeline.h>
 #include <simulation/kernel.h>
 
@@ -39,7 +39,7 @@ std::vector<ZoneVisit> visits_of(
         if (mover.device != arm) continue;
         std::map<std::uint64_t, std::vector<std::pair<double, double>>> known;
         for (const inspection::Segment& s : mover.segments) {
-            motion::give_way(stop);
+            motion::throw_if_stopped(stop);
             const double duration = s.motion->duration();
             const auto [times, fresh] = known.try_emplace(s.key);
             if (fresh)

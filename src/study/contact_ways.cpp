@@ -4,10 +4,10 @@
 #include <cmath>
 #include <set>
 
-#include <cell/arrange.h>
-#include <cell/device_kind.h>
-#include <cell/numbers.h>
-#include <simulation/keeper.h>
+#include <cell/edits/arrange.h>
+#include <cell/model/device_kind.h>
+#include <cell/text/numbers.h>
+#include <simulation/zone_arbiter.h>
 
 #include "interlock.h"
 
@@ -172,7 +172,7 @@ private:
         return attempt({words, {cell::Operation::set("/" + s.path + "/" + key, value)}});
     }
     bool attempt(const cell::Edit& edit) {
-        motion::give_way(stop_);
+        motion::throw_if_stopped(stop_);
         EvaluateOptions how;
         how.stop = stop_;
         std::shared_ptr<const Evaluation> with;

@@ -8,7 +8,7 @@ namespace escarp::study {
 
 /// Adds to the clearance findings of an evaluation the ways out that were found to help: nothing new is hit or out of
 /// reach, and the pair keeps its safety distance (or, where it touched, at least does not any more). Those with the
-/// least cycle first. Throws Overtaken.
+/// least cycle first. Throws Cancelled.
 void add_contact_ways(const Evaluation& evaluation, inspection::Inspection& inspection, inspection::Cache& cache,
     const inspection::StopFlag* stop);
 

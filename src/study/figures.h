@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-#include <cell/layout.h>
+#include <cell/read/layout.h>
 #include <inspection/orders.h>
 #include <inspection/zones.h>
 
@@ -79,15 +79,15 @@ struct EvaluateOptions {
     inspection::Level level = inspection::Level::clearance;  ///< figures beyond it are not there
 };
 
-/// Throws Overtaken when stopped.
+/// Throws Cancelled when stopped.
 Judged judge(std::shared_ptr<const cell::Cell> cell, inspection::Cache& cache, const EvaluateOptions& options = {});
 
-/// Everything about one variant. Throws InputError for a cell that does not make sense, Overtaken when stopped.
+/// Everything about one variant. Throws InputError for a cell that does not make sense, Cancelled when stopped.
 std::shared_ptr<const Evaluation> evaluate(
     const cell::Layout& layout, inspection::Cache& cache, const EvaluateOptions& options = {});
 
 /// The same with the zones that its movers share (and, where asked for, what is wrong with them among the findings).
-/// Throws Overtaken when stopped.
+/// Throws Cancelled when stopped.
 std::shared_ptr<const Evaluation> with_zones(const Evaluation& evaluation, inspection::Cache& cache,
     const inspection::StopFlag* stop = nullptr, bool findings = false);
 

@@ -1,13 +1,12 @@
 #include "gains.h"
 
-#include <tbb/parallel_for.h>
-
 #include <algorithm>
 #include <atomic>
 #include <cmath>
 #include <mutex>
+#include <tbb/parallel_for.h>
 
-#include <cell/field.h>
+#include <cell/model/field.h>
 
 #include "replicate.h"
 
@@ -50,8 +49,8 @@ public:
         cycle = estimate(all).mean;
     }
     /// What is done differently then: another cell, or another clock for one step of the same.
-    static simulation::Hurried hurried(const Second& s, double rate) {
-        return s.gain.step >= 0 ? simulation::Hurried{s.gain.device, s.gain.step, rate} : simulation::Hurried{};
+    static simulation::FasterStep hurried(const Second& s, double rate) {
+        return s.gain.step >= 0 ? simulation::FasterStep{s.gain.device, s.gain.step, rate} : simulation::FasterStep{};
     }
     std::shared_ptr<const cell::Cell> cell_with(const Second& s, double rate) const {
         if (s.gain.step >= 0) return layout_.shared_cell();
@@ -76,9 +75,9 @@ public:
 private:
     /// Of each run; of one where nothing is left to chance.
     std::vector<std::optional<double>> cycles_of(
-        const std::shared_ptr<const cell::Cell>& cell, const simulation::Hurried& hurried) {
+        const std::shared_ptr<const cell::Cell>& cell, const simulation::FasterStep& hurried) {
         EvaluateOptions how = how_;
-        how.run.hurried = hurried;
+        how.run.faster_step = hurried;
         std::vector<std::optional<double>> all;
         for (std::size_t i = 0, count = 1; i < count; ++i) {
             const OneRun run = one_run(cell, wanted_, i, cache_, how);
@@ -196,7 +195,7 @@ Gains::Next next_after(inspection::Cache& cache, const EvaluateOptions& how, Run
     beyond.level = inspection::Level::flow;
     const double rate = length / (length - high);
     const std::shared_ptr<const cell::Cell> cell = runs.cell_with(most, rate);
-    beyond.run.hurried = Runs::hurried(most, rate);
+    beyond.run.faster_step = Runs::hurried(most, rate);
     const Judged judged = judge(cell, cache, beyond);
     std::map<int, double> shares;
     for (const ChainLink& link : judged.chain) {

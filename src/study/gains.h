@@ -36,7 +36,7 @@ struct Gains {
     std::optional<Next> next;
 };
 
-/// By running again. Throws InputError where no part leaves, Overtaken.
+/// By running again. Throws InputError where no part leaves, Cancelled.
 Gains gains(const cell::Layout& layout, inspection::Cache& cache, const EvaluateOptions& how = {},
     const std::function<void(double)>& progress = {});
 

@@ -4,7 +4,7 @@
 #include <map>
 #include <set>
 
-#include <cell/names.h>
+#include <cell/text/names.h>
 #include <inspection/why.h>
 #include <simulation/kernel.h>
 

@@ -37,7 +37,7 @@ struct KeptApart {
 };
 
 /// A cell as it is without any interlocks, with its zones, what interlocks are made for: a little larger than they are,
-/// and `with_distance` by half the safety distance all round. Throws InputError, Overtaken.
+/// and `with_distance` by half the safety distance all round. Throws InputError, Cancelled.
 std::shared_ptr<const Evaluation> without_interlocks(const cell::Layout& layout, inspection::Cache& cache,
     bool with_distance, const inspection::StopFlag* stop = nullptr);
 
@@ -63,7 +63,7 @@ int contacts(const Evaluation& evaluation);
 cell::Edit keep_apart(const cell::Layout& layout, const std::string& zone, const std::string& rule,
     inspection::Cache& cache, std::string* device = nullptr, const inspection::StopFlag* stop = nullptr);
 
-/// Every rule tried. `progress` is told the share done. Throws InputError, Overtaken.
+/// Every rule tried. `progress` is told the share done. Throws InputError, Cancelled.
 KeptApart price_of_keeping_apart(const cell::Layout& layout, const std::string& zone, inspection::Cache& cache,
     const std::function<void(double)>& progress = {}, const inspection::StopFlag* stop = nullptr);
 

@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <set>
 
-#include <cell/device_kind.h>
-#include <cell/numbers.h>
+#include <cell/model/device_kind.h>
+#include <cell/text/numbers.h>
 #include <geometry/indices.h>
 #include <simulation/kernel.h>
 
@@ -91,11 +91,11 @@ cell::Edit both_at_once(const Evaluation& e) {
 std::vector<cell::Edit> remedies(const Evaluation& e) {
     std::vector<cell::Edit> all;
     if (cell::Edit both = both_at_once(e); !both.operations.empty()) all.push_back(std::move(both));
-    std::set<int> keepers;
+    std::set<int> arbiters;
     for (const simulation::Run::Wait& w : e.orders->waits)
-        if (w.what == WaitFor::zone) keepers.insert(w.other);
-    for (const int keeper : keepers) {
-        const cell::Device& d = e.cell->devices[keeper];
+        if (w.what == WaitFor::zone) arbiters.insert(w.other);
+    for (const int arbiter : arbiters) {
+        const cell::Device& d = e.cell->devices[arbiter];
         const json* own = cell::find(e.layout.tree(), cell::at_device(d.id));
         if (!own || own->value("kind", "") != "interlock") continue;
         for (const std::string& rule : simulation::let_in::all()) {

@@ -5,7 +5,7 @@
 
 namespace escarp::study {
 
-/// Nothing where the orders of the evaluation were not gone through, or no order locks up. Throws Overtaken.
+/// Nothing where the orders of the evaluation were not gone through, or no order locks up. Throws Cancelled.
 std::vector<inspection::Finding> lock_up_findings(
     const Evaluation& evaluation, inspection::Cache& cache, const inspection::StopFlag* stop);
 

@@ -1,6 +1,6 @@
 #include "named_edits.h"
 
-#include <cell/catalogue.h>
+#include <cell/model/catalogue.h>
 
 #include "border.h"
 #include "interlock.h"

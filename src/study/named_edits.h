@@ -1,7 +1,7 @@
 #pragma once
 // Every edit under its name, those that need more than the cell included.
 
-#include <cell/named_edit.h>
+#include <cell/edits/named/named_edit.h>
 
 #include "ask.h"
 

@@ -201,7 +201,7 @@ Ranking rank(const std::vector<const Replicated*>& all, const Measure& by) {
         Ranking::Place& p = r.places[i];
         p.behind = difference(best, other, by.id);
         const bool certain = best.certain && other.certain;
-        chances.push_back(certain ? (p.behind.mean == 0 ? 1.0 : 0.0) : by_chance(p.behind));
+        chances.push_back(certain ? (p.behind.mean == 0 ? 1.0 : 0.0) : p_value(p.behind));
         if (!certain) p.needed = pairs_needed(p.behind);
     }
     const std::vector<bool> told = answered(chances);

@@ -31,13 +31,13 @@ struct OneRun {
 
 /// When the cell has warmed up, where chance has a say: told by how long parts stay inside on average over a few runs
 /// of their own (so that no run's luck decides what is kept of it), at most half a run. 0 where the state recurs; the
-/// second half of a run where it cannot be told. Throws Overtaken.
+/// second half of a run where it cannot be told. Throws Cancelled.
 simulation::Ticks warm_up_of(
     const std::shared_ptr<const cell::Cell>& cell, inspection::Cache& cache, const EvaluateOptions& options = {});
 
 /// Run once with the draws of `repetition` (0: the cell's own seed). The same in every thread and in every order.
 /// `from`: of what is not certain, figures are taken from here on; else from its second half. `all`: every figure that
-/// comes with what has to be looked at, not only those wanted. Throws Overtaken.
+/// comes with what has to be looked at, not only those wanted. Throws Cancelled.
 OneRun one_run(const std::shared_ptr<const cell::Cell>& cell, const std::vector<const Measure*>& wanted,
     std::size_t repetition, inspection::Cache& cache, const EvaluateOptions& options = {},
     std::optional<simulation::Ticks> from = {}, bool all = false);
@@ -63,7 +63,7 @@ struct ReplicateOptions {
 /// number of runs depends on the figures alone, not on the machine.
 Replicated replicate(const std::function<OneRun(std::size_t)>& run, const std::vector<const Measure*>& wanted,
     const ReplicateOptions& options = {});
-/// Of a cell. Throws Overtaken.
+/// Of a cell. Throws Cancelled.
 Replicated replicate(const std::shared_ptr<const cell::Cell>& cell, const std::vector<const Measure*>& wanted,
     inspection::Cache& cache, const EvaluateOptions& how, const ReplicateOptions& options = {});
 

@@ -1,12 +1,11 @@
 #include "results.h"
 
-#include <sqlite3.h>
-
 #include <chrono>
 #include <filesystem>
 #include <mutex>
+#include <sqlite3.h>
 
-#include <cell/content_key.h>
+#include <cell/text/content_key.h>
 
 namespace escarp::study {
 namespace {

@@ -222,7 +222,7 @@ void search(Trials& trials, Answered& answer) {
     };
     std::vector<Tried> sample(plan.size());
     each(plan.size(), [&](std::size_t i) {
-        motion::give_way(trials.options().how.stop);
+        motion::throw_if_stopped(trials.options().how.stop);
         sample[i] = trials.look(plan[i], true);
         trials.told(static_cast<double>(++done) / static_cast<double>(tries), sample[i]);
     });

@@ -40,7 +40,7 @@ double t_quantile(double share, double freedom) {
     return boost::math::quantile(boost::math::students_t(freedom), share);
 }
 
-double by_chance(const Estimate& difference) {
+double p_value(const Estimate& difference) {
     if (difference.count < 2) return 1;
     if (difference.deviation == 0) return difference.mean == 0 ? 1 : 0;
     const double n = static_cast<double>(difference.count);

@@ -26,7 +26,7 @@ double quantile(std::vector<double> values, double share);
 /// Of Student's t with so many degrees of freedom.
 double t_quantile(double share, double freedom);
 /// How likely a mean so far from 0 is by chance alone, were it 0: two-sided; 1 with fewer than two values.
-double by_chance(const Estimate& difference);
+double p_value(const Estimate& difference);
 
 /// How many values of the front are the warm-up: the rest, in groups of five, has the least standard error of its mean
 /// (White 1997; White, Cobb and Spratt 2000). At most half of them; nothing where there are too few to tell.
@@ -34,7 +34,7 @@ std::optional<std::size_t> warm_up(const std::vector<double>& values);
 inline constexpr std::size_t enough_to_tell = 50;
 
 /// For several questions at once, which of them are answered with the chance of any wrong answer held below `wrong`
-/// (Holm 1979). `chances`: of each, as `by_chance` gives it.
+/// (Holm 1979). `chances`: of each, as `p_value` gives it.
 std::vector<bool> answered(const std::vector<double>& chances, double wrong = 0.05);
 
 /// How many pairs of values in all would tell a difference like this one from nothing; none: not to be told from what

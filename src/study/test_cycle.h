@@ -1,7 +1,7 @@
 #pragma once
 // The trade's test cycle, by which arms are compared: 25 mm up, 300 mm across, 25 mm down, and back.
 
-#include <cell/cell.h>
+#include <cell/model/cell.h>
 
 namespace escarp::study {
 

@@ -1,12 +1,11 @@
 #include "trials.h"
 
-#include <tbb/parallel_for.h>
-
 #include <algorithm>
 #include <cmath>
+#include <tbb/parallel_for.h>
 
-#include <cell/catalogue.h>
-#include <cell/field.h>
+#include <cell/model/catalogue.h>
+#include <cell/model/field.h>
 
 #include "which_arm.h"
 
@@ -153,7 +152,7 @@ std::vector<Point> plan_of(const cell::Layout& layout, const cell::Study& study,
                                                                        : screening_plan(size, count);
         const PointMaker maker(layout, study.vary);
         for (const auto& shares : plan) {
-            motion::give_way(stop);
+            motion::throw_if_stopped(stop);
             out.push_back(maker.point(shares));
         }
         return out;
@@ -161,7 +160,7 @@ std::vector<Point> plan_of(const cell::Layout& layout, const cell::Study& study,
     const std::vector<std::vector<json>> each = grid_of(layout, study);
     std::vector<std::size_t> index(size, 0);
     while (true) {
-        motion::give_way(stop);
+        motion::throw_if_stopped(stop);
         Point p;
         for (std::size_t i = 0; i < size; ++i) p.push_back(each[i][index[i]]);
         out.push_back(std::move(p));
@@ -386,7 +385,7 @@ std::vector<Tried> Trials::look_at(const std::vector<Point>& plan, std::size_t b
         tbb::blocked_range<std::size_t>(0, plan.size(), 1),
         [&](const auto& range) {
             for (std::size_t i = range.begin(); i < range.end(); ++i) {
-                motion::give_way(options_.how.stop);
+                motion::throw_if_stopped(options_.how.stop);
                 if (owned(before + i)) out[i] = look(plan[i]);
                 else out[i].point = plan[i];
                 told(static_cast<double>(++done) / static_cast<double>(in_all), out[i]);

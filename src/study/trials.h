@@ -20,7 +20,7 @@ public:
     const std::vector<const Measure*>& asked() const { return asked_; }
     bool owned(std::size_t index) const { return index % options_.shards == options_.shard; }
 
-    /// Run or found, and judged. With `quickly`, a point that is not reached is not run at all. Throws Overtaken.
+    /// Run or found, and judged. With `quickly`, a point that is not reached is not run at all. Throws Cancelled.
     Tried look(const Point& point, bool quickly = false);
     /// All of a plan, on all cores; those of other shards stay without runs.
     std::vector<Tried> look_at(const std::vector<Point>& plan, std::size_t before, std::size_t in_all);

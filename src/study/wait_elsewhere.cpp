@@ -4,12 +4,12 @@
 #include <cmath>
 #include <map>
 
-#include <cell/names.h>
-#include <cell/numbers.h>
-#include <cell/poses.h>
-#include <cell/step_kind.h>
+#include <cell/edits/poses.h>
+#include <cell/model/step_kind.h>
+#include <cell/text/names.h>
+#include <cell/text/numbers.h>
 #include <inspection/why.h>
-#include <simulation/keeper.h>
+#include <simulation/zone_arbiter.h>
 
 #include "interlock.h"
 #include "lock_up.h"
@@ -175,7 +175,7 @@ private:
     }
     void attempt(const Change& change) {
         for (const std::string& rule : {simulation::let_in::first_come, simulation::let_in::turns}) {
-            motion::give_way(stop_);
+            motion::throw_if_stopped(stop_);
             try {
                 const cell::Layout changed = layout_.edited(change.edit);
                 const auto without = without_interlocks(changed, cache_, true, stop_);

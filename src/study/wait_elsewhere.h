@@ -7,7 +7,7 @@
 namespace escarp::study {
 
 /// Ways out with an interlock that keeps the safety distance, each computed and gone through for lock-up before it is
-/// offered, the quickest first. `zone`: id of a shared zone. Empty: none of them goes. Throws Overtaken.
+/// offered, the quickest first. `zone`: id of a shared zone. Empty: none of them goes. Throws Cancelled.
 std::vector<inspection::WayOut> wait_elsewhere(const cell::Layout& layout, const std::string& zone,
     inspection::Cache& cache, const inspection::StopFlag* stop = nullptr);
 

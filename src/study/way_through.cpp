@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include <cell/device_kind.h>
+#include <cell/model/device_kind.h>
 #include <geometry/indices.h>
 #include <simulation/kernel.h>
 

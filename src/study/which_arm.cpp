@@ -1,14 +1,13 @@
 #include "which_arm.h"
 
-#include <tbb/parallel_for.h>
-
 #include <algorithm>
 #include <atomic>
 #include <cmath>
 #include <mutex>
+#include <tbb/parallel_for.h>
 
-#include <cell/catalogue.h>
-#include <cell/poses.h>
+#include <cell/edits/poses.h>
+#include <cell/model/catalogue.h>
 #include <inspection/base_field.h>
 #include <simulation/kinds.h>
 

@@ -30,7 +30,7 @@ struct ArmChoice {
 cell::Edit swap_arm(const cell::Layout& layout, const std::string& arm, const cell::json& model);
 
 /// Every model, the present one first, then by cycle. `progress` is told the share done. Throws InputError when `arm`
-/// is not an arm, Overtaken when `stop` was set.
+/// is not an arm, Cancelled when `stop` was set.
 std::vector<ArmChoice> which_arm(const cell::Layout& layout, const std::string& arm, inspection::Cache& cache,
     const std::function<void(double)>& progress = {}, const inspection::StopFlag* stop = nullptr);
 

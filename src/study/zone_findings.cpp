@@ -1,8 +1,7 @@
 #include "zone_findings.h"
 
-#include <cell/numbers.h>
-
-#include <simulation/keeper.h>
+#include <cell/text/numbers.h>
+#include <simulation/zone_arbiter.h>
 
 #include "interlock.h"
 #include "wait_elsewhere.h"
@@ -70,27 +69,27 @@ std::vector<Finding> zone_findings(const Evaluation& e, inspection::Cache& cache
     std::vector<Finding> all;
     const auto name = [&](int device) { return e.cell->devices[device].name; };
     for (const Zone& z : e.zones->all) {
-        if (z.kept_by >= 0 || (!z.together && z.uncovered.keeper < 0)) continue;
+        if (z.kept_by >= 0 || (!z.together && z.uncovered.arbiter < 0)) continue;
         Finding f;
         f.severity = Severity::watch;
         f.devices = {e.cell->devices[z.sides[0].device].id, e.cell->devices[z.sides[1].device].id};
         const std::string where = z.centre >= 0 ? " at " + name(z.centre) : "";
-        if (z.uncovered.keeper >= 0) {
+        if (z.uncovered.arbiter >= 0) {
             f.id = "uncovered:" + z.id;
             const std::string at = cell::fixed(seconds(z.uncovered.enters), 2) + " s. ";
             if (z.uncovered.together) {
                 f.title = name(z.sides[0].device) + " and " + name(z.sides[1].device) + " meet in " + z.name;
-                f.text = name(z.uncovered.keeper) + " has let both in, and what they do there meets: first at " + at +
+                f.text = name(z.uncovered.arbiter) + " has let both in, and what they do there meets: first at " + at +
                          "The visits that may be let in together fit other motions.";
             } else {
                 f.title = name(z.uncovered.mover) + " is in " + z.name + " without leave";
-                f.text = name(z.uncovered.keeper) + " has not let it in: it enters at " + at +
+                f.text = name(z.uncovered.arbiter) + " has not let it in: it enters at " + at +
                          "The points where it asks and gives back fit other motions.";
             }
             f.when_s = seconds(z.uncovered.enters);
             inspection::WayOut way;
             const cell::json* own =
-                cell::find(e.layout.tree(), cell::at_device(e.cell->devices[z.uncovered.keeper].id));
+                cell::find(e.layout.tree(), cell::at_device(e.cell->devices[z.uncovered.arbiter].id));
             try {
                 const std::string& usual = simulation::let_in::first_come;
                 way.edit = keep_apart(e.layout, z.id, own ? own->value("rule", usual) : usual, cache, nullptr, stop);

@@ -5,7 +5,7 @@
 
 namespace escarp::study {
 
-/// Of an evaluation with its zones. Throws Overtaken.
+/// Of an evaluation with its zones. Throws Cancelled.
 std::vector<inspection::Finding> zone_findings(
     const Evaluation& evaluation, inspection::Cache& cache, const inspection::StopFlag* stop = nullptr);
 

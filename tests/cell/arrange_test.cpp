@@ -1,8 +1,8 @@
 // Placing devices by edits: what is asked for is what stands there afterwards.
 #include <catch2/catch.hpp>
 
-#include <cell/arrange.h>
-#include <cell/snap.h>
+#include <cell/edits/arrange.h>
+#include <cell/edits/snap.h>
 
 #include "support/cells.h"
 #include "support/random.h"

@@ -2,7 +2,7 @@
 
 #include <catch2/catch.hpp>
 
-#include <cell/json.h>
+#include <cell/text/json.h>
 #include <geometry/frame.h>
 
 using namespace escarp;

@@ -1,6 +1,7 @@
-#include <cell/build_model.h>
-#include <cell/catalogue.h>
 #include <catch2/catch.hpp>
+
+#include <cell/edits/build_model.h>
+#include <cell/model/catalogue.h>
 
 #include "support/cells.h"
 #include "support/random.h"

@@ -1,6 +1,6 @@
 #include <catch2/catch.hpp>
 
-#include <cell/by_hand.h>
+#include <cell/read/by_hand.h>
 
 #include "support/cells.h"
 #include "support/random.h"

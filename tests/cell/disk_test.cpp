@@ -1,13 +1,12 @@
 // Files and what may be in their place.
 #include <catch2/catch.hpp>
-
 #include <fcntl.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include <cell/disk.h>
-#include <cell/document.h>
-#include <cell/json.h>
+#include <cell/document/document.h>
+#include <cell/text/disk.h>
+#include <cell/text/json.h>
 
 #include "support/cells.h"
 #include "support/folder.h"

@@ -1,16 +1,13 @@
 #include <catch2/catch.hpp>
-
+#include <csignal>
+#include <filesystem>
+#include <fstream>
 #include <sys/resource.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include <csignal>
-
-#include <filesystem>
-#include <fstream>
-
-#include <cell/earlier.h>
-#include <cell/names.h>
+#include <cell/document/earlier.h>
+#include <cell/text/names.h>
 
 #include "support/cells.h"
 #include "support/folder.h"

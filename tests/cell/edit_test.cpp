@@ -1,6 +1,6 @@
 #include <catch2/catch.hpp>
 
-#include <cell/edit.h>
+#include <cell/document/edit.h>
 
 using namespace escarp::cell;
 

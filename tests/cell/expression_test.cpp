@@ -1,6 +1,6 @@
 #include <catch2/catch.hpp>
 
-#include <cell/expression.h>
+#include <cell/model/expression.h>
 
 #include "support/random.h"
 

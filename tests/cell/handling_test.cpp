@@ -1,10 +1,10 @@
 // Part types, tools, signals and pairs left out: the edits and what they keep whole.
 #include <catch2/catch.hpp>
 
-#include <cell/handling.h>
-#include <cell/schema.h>
-#include <cell/signal_edits.h>
-#include <cell/tables.h>
+#include <cell/edits/handling.h>
+#include <cell/edits/signal_edits.h>
+#include <cell/model/tables.h>
+#include <cell/read/schema.h>
 
 #include "support/cells.h"
 

@@ -1,9 +1,8 @@
 #include <catch2/catch.hpp>
-
-#include <cell/kept.h>
-
 #include <thread>
 #include <vector>
+
+#include <cell/text/kept.h>
 
 using escarp::cell::Kept;
 

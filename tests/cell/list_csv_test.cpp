@@ -1,6 +1,6 @@
 #include <catch2/catch.hpp>
 
-#include <cell/named_edit.h>
+#include <cell/edits/named/named_edit.h>
 #include <simulation/kinds.h>
 
 #include "support/cells.h"

@@ -1,6 +1,6 @@
 #include <catch2/catch.hpp>
 
-#include <cell/reader.h>
+#include <cell/model/reader.h>
 
 using namespace escarp::cell;
 using escarp::geometry::pi;

@@ -1,19 +1,17 @@
 // Nothing that was acknowledged is lost, whatever ends the program.
 #include <catch2/catch.hpp>
-
-#include <fcntl.h>
-#include <signal.h>
-#include <sys/stat.h>
-#include <sys/wait.h>
-#include <unistd.h>
-
 #include <chrono>
+#include <fcntl.h>
 #include <filesystem>
 #include <fstream>
 #include <set>
+#include <signal.h>
+#include <sys/stat.h>
+#include <sys/wait.h>
 #include <thread>
+#include <unistd.h>
 
-#include <cell/safe_file.h>
+#include <cell/document/safe_file.h>
 
 #include "support/cells.h"
 #include "support/folder.h"

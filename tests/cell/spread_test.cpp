@@ -1,8 +1,8 @@
 #include <catch2/catch.hpp>
 #include <cmath>
 
-#include <cell/problem.h>
-#include <cell/spread.h>
+#include <cell/text/problem.h>
+#include <cell/text/spread.h>
 
 using namespace escarp::cell;
 

@@ -1,8 +1,8 @@
 // The tables of keys against what is read: bounds, usual values, what is needed, and words.
 #include <catch2/catch.hpp>
 
-#include <cell/schema.h>
-#include <cell/tables.h>
+#include <cell/model/tables.h>
+#include <cell/read/schema.h>
 #include <exchange/result_json.h>
 
 #include "support/cells.h"

@@ -1,5 +1,6 @@
-#include <cell/task_edits.h>
 #include <catch2/catch.hpp>
+
+#include <cell/edits/task_edits.h>
 
 #include "support/cells.h"
 

@@ -1,11 +1,9 @@
 // Commands that write a cell, several at once and on disks that are full.
 #include <catch2/catch.hpp>
-
 #include <sys/wait.h>
-
 #include <thread>
 
-#include <cell/safe_file.h>
+#include <cell/document/safe_file.h>
 
 #include "support/cells.h"
 #include "support/folder.h"

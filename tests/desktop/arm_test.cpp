@@ -6,7 +6,7 @@
 #include <QTableWidget>
 #include <QTimer>
 
-#include <desktop/step_path.h>
+#include <desktop/session/step_path.h>
 
 #include "bench_window.h"
 

@@ -1,9 +1,6 @@
 #pragma once
 // A real window with the demo (or an empty floor) in it, and hands to drive it.
 
-#include <desktop/main_window.h>
-#include <desktop/settle.h>
-#include <desktop/step_line.h>
 #include <QAction>
 #include <QApplication>
 #include <QComboBox>
@@ -17,6 +14,10 @@
 #include <QTest>
 #include <QToolButton>
 #include <catch2/catch.hpp>
+
+#include <desktop/app/main_window.h>
+#include <desktop/app/settle.h>
+#include <desktop/worksheet/step_line.h>
 
 namespace escarp::tests {
 

@@ -1,11 +1,11 @@
 // Build: mechanisms from nothing, their mistakes, and the work they are given.
 
-#include <QTreeWidget>
-
-#include <cell/catalogue.h>
-#include <exchange/urdf.h>
 #include <QCheckBox>
 #include <QFile>
+#include <QTreeWidget>
+
+#include <cell/model/catalogue.h>
+#include <exchange/urdf.h>
 
 #include "bench_window.h"
 

@@ -2,10 +2,9 @@
 
 #include <QComboBox>
 
-#include <cell/compose.h>
-#include <cell/device_kind.h>
-
-#include <desktop/plan_drawing.h>
+#include <cell/edits/compose.h>
+#include <cell/model/device_kind.h>
+#include <desktop/looks/plan_drawing.h>
 
 #include "bench_window.h"
 
@@ -31,7 +30,7 @@ struct Flow : Bench {
     }
     /// From the catalogue, beside what is selected.
     QString place(const char* what) {
-        action("add_device_menu")->trigger();
+        action("catalogue")->trigger();
         type("catalogue_search", what);
         const QString id = w().selection().device;
         REQUIRE(w().cell()->device(id.toStdString()) >= 0);

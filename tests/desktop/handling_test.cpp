@@ -4,13 +4,13 @@
 #include <QProcess>
 #include <QTimer>
 
-#include <cell/arrange.h>
-#include <cell/tables.h>
-#include <desktop/action_finder.h>
-#include <desktop/cell_panel.h>
-#include <desktop/handling_view.h>
-#include <desktop/manual_dialog.h>
-#include <desktop/session_log.h>
+#include <cell/edits/arrange.h>
+#include <cell/model/tables.h>
+#include <desktop/app/session_log.h>
+#include <desktop/dialogs/action_finder.h>
+#include <desktop/dialogs/manual_dialog.h>
+#include <desktop/pages/cell_panel.h>
+#include <desktop/pages/handling_view.h>
 
 #include "bench_window.h"
 
@@ -366,7 +366,7 @@ TEST_CASE("every key of every table can be set in the window") {
 TEST_CASE("from an empty floor to a cell with an own part, a double gripper, a handshake and a pair left out") {
     Making h(false);
     const auto place = [&](const char* what, double x, double y) {
-        h.action("add_device_menu")->trigger();
+        h.action("catalogue")->trigger();
         h.type("catalogue_search", what);
         // Enter has put it where there is room; it is moved where it belongs.
         const std::string id = h.w().selection().device.toStdString();

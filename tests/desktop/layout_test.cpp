@@ -1,13 +1,13 @@
 // Laying out by mouse and keyboard alone.
-#include <desktop/table_dialog.h>
-
-#include "bench_window.h"
-
 #include <QRegularExpression>
 
-#include <cell/arrange.h>
-#include <cell/named_edit.h>
-#include <cell/safe_file.h>
+#include <cell/document/safe_file.h>
+#include <cell/edits/arrange.h>
+#include <cell/edits/named/named_edit.h>
+#include <desktop/dialogs/table_dialog.h>
+#include <study/named_edits.h>
+
+#include "bench_window.h"
 
 using namespace escarp;
 using namespace escarp::tests;
@@ -459,7 +459,7 @@ TEST_CASE("drawings, placements and pictures are written; what cannot be written
 
 TEST_CASE("every edit that has a name is found under it, asks by its table and is carried out as on the command line") {
     Hands b(true);
-    for (const cell::NamedEdit& e : cell::named_edits())
+    for (const cell::NamedEdit& e : study::named_edits())
         CHECK(b.window.findChild<QAction*>("edit_" + QString::fromStdString(e.name).replace(' ', '_')));
     const auto say = [&](const QString& name, const std::function<void(TableDialog&)>& fill) {
         bool asked = false;

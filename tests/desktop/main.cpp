@@ -1,10 +1,9 @@
 #define CATCH_CONFIG_RUNNER
-#include <catch2/catch.hpp>
-
 #include <QSettings>
 #include <QTemporaryDir>
+#include <catch2/catch.hpp>
 
-#include <desktop/application.h>
+#include <desktop/app/application.h>
 
 int main(int argc, char** argv) {
     const QTemporaryDir home;  // settings of the tests stay out of the user's

@@ -5,11 +5,11 @@
 #include <QTableWidget>
 #include <QTreeWidget>
 
-#include <desktop/application.h>
-#include <desktop/behind.h>
-#include <desktop/floor_picture.h>
-#include <desktop/import_geometry.h>
-#include <desktop/variant_tabs.h>
+#include <desktop/app/application.h>
+#include <desktop/dialogs/import_geometry.h>
+#include <desktop/floor/floor_picture.h>
+#include <desktop/panels/variant_tabs.h>
+#include <desktop/session/background.h>
 
 #include "bench_window.h"
 
@@ -74,7 +74,7 @@ TEST_CASE("no text of a document is taken as markup, wherever it is shown") {
         QStringList wrong;
         for (const cell::Device& d : b.w().cell()->devices) {
             b.w().select(QString::fromStdString(d.id));
-            for (const char* page : {"findings", "arm_by_hand", "motion_plot", "device_list", "add_device_menu"}) {
+            for (const char* page : {"findings", "arm_by_hand", "motion_plot", "device_list", "catalogue"}) {
                 b.action(page)->trigger();
                 if (d.arm || page == std::string("findings")) b.settle(), wrong += taken_as_markup(&b.window, seen);
             }
@@ -84,8 +84,7 @@ TEST_CASE("no text of a document is taken as markup, wherever it is shown") {
                 wrong += taken_as_markup(&b.window, seen);
             }
         }
-        for (const VariantTabs::Page page :
-            {VariantTabs::Page::compare, VariantTabs::Page::build, VariantTabs::Page::cell}) {
+        for (const char* page : {"compare", "build", VariantTabs::cell_page}) {
             b.window.tabs()->show_page(page);
             b.settle_all();
             wrong += taken_as_markup(&b.window, seen);
@@ -331,7 +330,7 @@ TEST_CASE("what goes wrong behind the window is told by its own thread, and the 
         }
     } owner;
     int found = 0;
-    Behind<int, int> behind(
+    Background<int, int> behind(
         &owner,
         [](const int& question, const motion::StopFlag&) {
             if (question == 1) throw std::logic_error("nobody had thought of one");

@@ -5,7 +5,7 @@
 #include <QToolTip>
 #include <QTreeWidget>
 
-#include <cell/expression.h>
+#include <cell/model/expression.h>
 
 #include "bench_window.h"
 

@@ -3,7 +3,7 @@
 #include <catch2/catch.hpp>
 #include <random>
 
-#include <desktop/skins.h>
+#include <desktop/model/skins.h>
 #include <geometry/distance.h>
 
 using namespace escarp;

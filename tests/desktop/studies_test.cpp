@@ -1,11 +1,12 @@
-#include <desktop/history_panel.h>
-#include <desktop/side_by_side.h>
-#include <desktop/studies_page.h>
-#include <desktop/verdict_strip.h>
 #include <QDragEnterEvent>
 #include <QLineEdit>
 #include <QMimeData>
 #include <QTableWidget>
+
+#include <desktop/pages/side_by_side.h>
+#include <desktop/pages/studies_page.h>
+#include <desktop/panels/history_panel.h>
+#include <desktop/panels/verdict_strip.h>
 
 #include "bench_window.h"
 

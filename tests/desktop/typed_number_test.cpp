@@ -1,6 +1,6 @@
 #include <catch2/catch.hpp>
 
-#include <desktop/typed_number.h>
+#include <desktop/fields/typed_number.h>
 
 using escarp::desktop::shown_number;
 using escarp::desktop::typed_number;

@@ -307,7 +307,7 @@ TEST_CASE("a plan in Side by side opens its variant") {
     b.settle();
     CHECK(b.w().variant() == "B");
     CHECK(b.window.verdict()->isVisible());
-    CHECK(!b.window.tabs()->comparing());
+    CHECK(b.window.tabs()->page() == VariantTabs::cell_page);
 }
 
 TEST_CASE("the Model is drawn again, smoothly, when nothing moves any more") {

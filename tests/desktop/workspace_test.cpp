@@ -1,14 +1,13 @@
 // What the window is about, without its widgets.
 
-#include <catch2/catch.hpp>
-
 #include <QSignalSpy>
 #include <QTemporaryDir>
 #include <QTest>
+#include <catch2/catch.hpp>
 
-#include <desktop/plan_drawing.h>
-#include <desktop/settle.h>
-#include <desktop/workspace.h>
+#include <desktop/app/settle.h>
+#include <desktop/looks/plan_drawing.h>
+#include <desktop/session/workspace.h>
 
 using namespace escarp;
 using namespace escarp::desktop;

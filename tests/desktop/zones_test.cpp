@@ -1,15 +1,16 @@
-#include <cell/catalogue.h>
-#include <desktop/cycle_ribbon.h>
-#include <desktop/swept_shown.h>
-#include <desktop/verdict_strip.h>
-#include <exchange/mesh_import.h>
-#include <study/named_edits.h>
 #include <QDialog>
 #include <QDialogButtonBox>
 #include <QScrollArea>
 #include <QSpinBox>
 #include <QTableWidget>
 #include <QTimer>
+
+#include <cell/model/catalogue.h>
+#include <desktop/panels/verdict_strip.h>
+#include <desktop/session/swept_shown.h>
+#include <desktop/time/cycle_ribbon.h>
+#include <exchange/mesh_import.h>
+#include <study/named_edits.h>
 
 #include "bench_window.h"
 

@@ -159,30 +159,30 @@ TEST_CASE("an interlock's structured text does what the simulated one does, over
         for (int round = 0; round < 2500; ++round) {
             simulation::Kernel k(*cell, plans);
             k.start();
-            simulation::Keeper& keeper = *k.changing(device).keeper();
+            simulation::ZoneArbiter& arbiter = *k.changing(device).arbiter();
             Block block = start;
             int visits[2] = {0, 0};
             for (int i = 0; i < 12; ++i) {
                 const int arm = draw.whole(0, 1);
-                if (keeper.asked(arms[arm])) {
-                    if (!keeper.may(arms[arm])) continue;  // it waits
-                    keeper.give_back(k, arms[arm]);
+                if (arbiter.asked(arms[arm])) {
+                    if (!arbiter.may(arms[arm])) continue;  // it waits
+                    arbiter.give_back(k, arms[arm]);
                 } else {
                     const int visit = draw.whole(1, 3);
-                    keeper.ask(k, arms[arm], visit);
+                    arbiter.ask(k, arms[arm], visit);
                     visits[arm] = visit;
                     if (both) block.numbers[arm ? "second_visit" : "first_visit"] = visit;
                 }
-                block.values["first_asks"] = keeper.asked(arms[0]);
-                block.values["second_asks"] = keeper.asked(arms[1]);
+                block.values["first_asks"] = arbiter.asked(arms[0]);
+                block.values["second_asks"] = arbiter.asked(arms[1]);
                 block.scan();
                 for (const int a : {0, 1}) {
                     const char* may = a ? "second_may" : "first_may";
-                    same = same && block.values[may] == keeper.may(arms[a]);
+                    same = same && block.values[may] == arbiter.may(arms[a]);
                     const auto& changes = k.trace().signal(std::string("lock.") + may)->changes;
-                    same = same && (changes.back().second != 0) == keeper.may(arms[a]);
+                    same = same && (changes.back().second != 0) == arbiter.may(arms[a]);
                 }
-                if (!keeper.may(arms[0]) || !keeper.may(arms[1])) continue;
+                if (!arbiter.may(arms[0]) || !arbiter.may(arms[1])) continue;
                 ++together;
                 alone = alone && both && apart.count({visits[0], visits[1]});
             }

@@ -1,13 +1,11 @@
 // Geometry from CAD files: known solids come in at their size and volume; broken files give a clear error.
 #include <catch2/catch.hpp>
-
-#include <unistd.h>
-
 #include <cmath>
 #include <filesystem>
 #include <fstream>
+#include <unistd.h>
 
-#include <cell/names.h>
+#include <cell/text/names.h>
 #include <exchange/mesh_import.h>
 #include <geometry/distance.h>
 #include <geometry/mesh.h>

@@ -13,6 +13,7 @@ using exchange::Asked;
 
 namespace {
 
+// [example: a question]
 /// How many devices stand higher than so much: a question from the outside.
 exchange::Question high_question() {
     return {"high", "devices that are higher than that",
@@ -23,6 +24,9 @@ exchange::Question high_question() {
         }};
 }
 
+// [end]
+
+// [example: an exporter]
 /// Names, one a line: an exporter from the outside.
 exchange::Exporter names_exporter() {
     return {"names", "Names", "the devices' names", {"txt"}, {cell::field::flag("with_kind", "with their kind", false)},
@@ -33,6 +37,7 @@ exchange::Exporter names_exporter() {
             return out;
         }};
 }
+// [end]
 
 }  // namespace
 

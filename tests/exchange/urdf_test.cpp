@@ -1,11 +1,11 @@
 #include <catch2/catch.hpp>
-
-#include <cell/build_model.h>
-#include <cell/catalogue.h>
-#include <exchange/urdf.h>
 #include <filesystem>
 #include <fstream>
 #include <sstream>
+
+#include <cell/edits/build_model.h>
+#include <cell/model/catalogue.h>
+#include <exchange/urdf.h>
 
 #include "support/cells.h"
 #include "support/random.h"

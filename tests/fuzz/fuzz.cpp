@@ -8,20 +8,19 @@
 // SECONDS may be a number of files instead: 500x. Says how many were read and refused; stops at the first that does
 // worse.
 
-#include <sys/wait.h>
-#include <unistd.h>
-
 #include <chrono>
 #include <cstdio>
 #include <filesystem>
 #include <fstream>
 #include <random>
 #include <sstream>
+#include <sys/wait.h>
+#include <unistd.h>
 
-#include <cell/content_key.h>
-#include <cell/expression.h>
-#include <cell/json.h>
-#include <cell/safe_file.h>
+#include <cell/document/safe_file.h>
+#include <cell/model/expression.h>
+#include <cell/text/content_key.h>
+#include <cell/text/json.h>
 #include <exchange/mesh_import.h>
 #include <exchange/urdf.h>
 #include <simulation/kinds.h>

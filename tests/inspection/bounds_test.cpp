@@ -65,8 +65,8 @@ TEST_CASE("a run and its checks stop where they are when they are told to") {
     inspection::StopFlag stop{true};
     study::EvaluateOptions options;
     options.stop = &stop;
-    CHECK_THROWS_AS(evaluated(tests::past_case("z-delay1ms"), options), inspection::Overtaken);
-    CHECK_THROWS_AS(evaluated(tests::past_case("belts600"), options), inspection::Overtaken);
+    CHECK_THROWS_AS(evaluated(tests::past_case("z-delay1ms"), options), inspection::Cancelled);
+    CHECK_THROWS_AS(evaluated(tests::past_case("belts600"), options), inspection::Cancelled);
 }
 
 TEST_CASE("the state of a very large cell is not looked at every time, and the run ends") {

@@ -1,6 +1,6 @@
 #include <catch2/catch.hpp>
 
-#include <cell/handling.h>
+#include <cell/edits/handling.h>
 #include <inspection/clearance_time.h>
 #include <simulation/plan.h>
 #include <study/figures.h>

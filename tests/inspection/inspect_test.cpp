@@ -1,6 +1,6 @@
 #include <catch2/catch.hpp>
 
-#include <cell/catalogue.h>
+#include <cell/model/catalogue.h>
 #include <exchange/result_json.h>
 #include <simulation/arm_parts.h>
 

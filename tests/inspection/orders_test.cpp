@@ -259,7 +259,7 @@ TEST_CASE("the demo's arms cannot lock up with an interlock that lets in who com
     CHECK(cut->why_undecided == "more than 500 states");
     CHECK(cut->states > 500);
     inspection::StopFlag stop{true};
-    CHECK_THROWS_AS(inspection::explore_orders(demo.cell(), cache, &stop), inspection::Overtaken);
+    CHECK_THROWS_AS(inspection::explore_orders(demo.cell(), cache, &stop), inspection::Cancelled);
 }
 
 TEST_CASE("a run that comes to a lock-up by itself is among the orders that are gone through: random durations") {

@@ -1,6 +1,6 @@
 #include <catch2/catch.hpp>
 
-#include <cell/arm_on_travel.h>
+#include <cell/read/arm_on_travel.h>
 
 #include "support/cells.h"
 #include "support/random.h"

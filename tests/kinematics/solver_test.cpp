@@ -1,6 +1,6 @@
 #include <catch2/catch.hpp>
 
-#include <cell/cell.h>
+#include <cell/model/cell.h>
 
 #include "support/cells.h"
 #include "support/random.h"

@@ -2,7 +2,6 @@
 // turn. Tells memory and the longest wait once a minute; exit 1 when something went wrong that nobody had thought of,
 // or what is open cannot be read again at the end.
 
-#include <malloc.h>
 #include <QAbstractItemView>
 #include <QAction>
 #include <QColorDialog>
@@ -17,12 +16,13 @@
 #include <QTest>
 #include <QTimer>
 #include <cstdio>
+#include <malloc.h>
 #include <random>
 
-#include <desktop/application.h>
-#include <desktop/main_window.h>
-#include <desktop/step_back.h>
-#include <desktop/step_line.h>
+#include <desktop/app/application.h>
+#include <desktop/app/main_window.h>
+#include <desktop/session/step_back.h>
+#include <desktop/worksheet/step_line.h>
 
 using namespace escarp::desktop;
 

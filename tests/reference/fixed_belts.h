@@ -9,8 +9,8 @@
 #include <string>
 #include <vector>
 
-#include <cell/cell.h>
-#include <cell/edit.h>
+#include <cell/document/edit.h>
+#include <cell/model/cell.h>
 
 namespace escarp::tests {
 

@@ -7,7 +7,7 @@
 #include <deque>
 #include <map>
 
-#include <cell/edit.h>
+#include <cell/document/edit.h>
 #include <geometry/distance.h>
 #include <simulation/kernel.h>
 #include <simulation/plan.h>

@@ -2,7 +2,7 @@
 
 #include <geometry/distance.h>
 #include <inspection/inspect.h>
-#include <simulation/kinds/belt.h>
+#include <simulation/kinds/belts/belt.h>
 #include <simulation/plan.h>
 #include <simulation/run.h>
 

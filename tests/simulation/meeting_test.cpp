@@ -3,7 +3,7 @@
 #include <catch2/catch.hpp>
 #include <cmath>
 
-#include <simulation/kinds/belt.h>
+#include <simulation/kinds/belts/belt.h>
 #include <simulation/meeting_plan.h>
 #include <simulation/run.h>
 

@@ -207,7 +207,7 @@ TEST_CASE("keys that are not known are kept and told, with the likely one") {
     const cell::Document d = cell::Document::parse(tree.dump());
     const auto e = of(d);
     std::map<std::string, std::string> told;
-    for (const cell::Problem& p : e->cell->slips) told[p.where] = p.message;
+    for (const cell::Problem& p : e->cell->unknown_keys) told[p.where] = p.message;
     CHECK(told["devices/in/exchnage_s"] == "\"exchnage_s\" is not a key of a tray; did you mean \"exchange_s\"?");
     CHECK(told["devices/g/task/p/aproach_mm"].find("did you mean \"approach_mm\"?") != std::string::npos);
     CHECK(told["saftey_distance_mm"].find("did you mean \"safety_distance_mm\"?") != std::string::npos);
@@ -223,8 +223,8 @@ TEST_CASE("no key of the demo cells, the catalogue's models or a new device of a
         const cell::Document d = cell::Document::load(std::string(ESCARP_SOURCE) + "/demo/" + name + ".escarp");
         for (const cell::VariantInfo& v : d.variants()) {
             const auto c = simulation::layout(d, v.id).shared_cell();
-            INFO((c->slips.empty() ? "" : c->slips.front().where));
-            CHECK(c->slips.empty());
+            INFO((c->unknown_keys.empty() ? "" : c->unknown_keys.front().where));
+            CHECK(c->unknown_keys.empty());
         }
     }
     json tree = {{"escarp", 1}, {"arm_models", cell::catalogue_arms()}, {"tool_models", cell::catalogue_tools()},
@@ -243,6 +243,6 @@ TEST_CASE("no key of the demo cells, the catalogue's models or a new device of a
         tree["devices"].push_back(std::move(d));
     }
     const auto c = cell::read_cell(tree, simulation::standard_kinds());
-    for (const cell::Problem& p : c->slips) UNSCOPED_INFO(p.where << " " << p.message);
-    CHECK(c->slips.empty());
+    for (const cell::Problem& p : c->unknown_keys) UNSCOPED_INFO(p.where << " " << p.message);
+    CHECK(c->unknown_keys.empty());
 }

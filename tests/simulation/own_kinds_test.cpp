@@ -4,6 +4,7 @@
 #include <catch2/catch.hpp>
 
 #include <simulation/step.h>
+#include <simulation/watching.h>
 
 #include "support/cells.h"
 
@@ -15,6 +16,7 @@ using simulation::TaskRunner;
 
 namespace {
 
+// [example: a step]
 /// Sets a signal of the arm, and stays a while.
 class PulseStep final : public simulation::StepKind {
 public:
@@ -43,6 +45,8 @@ public:
     }
 };
 
+// [end]
+
 /// Waits for ever, and cannot say for whom.
 class RestStep final : public simulation::StepKind {
 public:
@@ -57,6 +61,7 @@ public:
     Outcome begin(TaskRunner&, Kernel&, const cell::Step&) const override { return Outcome::must_wait; }
 };
 
+// [example: a device kind]
 /// Blinks: its signal "lit" changes every so often.
 class Lamp final : public simulation::Kind {
 public:
@@ -98,6 +103,43 @@ public:
     }
 };
 
+// [end]
+
+// [example: a sensor kind]
+/// A bar between two posts: made while a part that is higher passes below.
+class HeightGate final : public simulation::Kind {
+public:
+    struct Bar final : cell::Parameters {
+        double half = 0, height = 0;  ///< m
+    };
+    std::string id() const override { return "height_gate"; }
+    std::string label() const override { return "Height gate"; }
+    const cell::Fields& fields() const override {
+        static const cell::Fields all{cell::field::number("width_mm", "between the posts", 50, 5000).at_first(400.0),
+            cell::field::number("height_mm", "height of the bar", 1, 3000).at_first(900.0)};
+        return all;
+    }
+    void read(const cell::Reader& r, const cell::Cell&, cell::Device& d) const override {
+        const cell::Values values(r, fields());
+        auto bar = std::make_shared<Bar>();
+        bar->half = 0.5 * values.number("width_mm"), bar->height = values.number("height_mm");
+        for (const double side : {-1.0, 1.0})
+            d.bodies.push_back(
+                cell::standing_box("post", {0.03, 0.03, bar->height}, {0, side * (bar->half + 0.015), 0}));
+        d.signals = {{"made"}, cell::Signal::input_on("enable")};
+        d.parameters = std::move(bar);
+    }
+    std::unique_ptr<simulation::Behaviour> behaviour(
+        const cell::Device& d, int index, const cell::Cell&) const override {
+        const Bar& bar = static_cast<const Bar&>(*d.parameters);
+        const auto end = [&](double y) { return geometry::Vector3(d.world * geometry::Vector3(0, y, bar.height)); };
+        return simulation::watching(d, index,
+            {geometry::Convex::segment(end(-bar.half), end(bar.half)), 0.5 * (end(-bar.half) + end(bar.half)),
+                bar.half});
+    }
+};
+// [end]
+
 const cell::Kinds& kinds() {
     static const cell::Kinds all = [] {
         cell::Kinds made;
@@ -105,6 +147,7 @@ const cell::Kinds& kinds() {
         made.add(std::make_unique<PulseStep>());
         made.add(std::make_unique<RestStep>());
         made.add(std::make_unique<Lamp>());
+        made.add(std::make_unique<HeightGate>());
         return made;
     }();
     return all;
@@ -146,6 +189,27 @@ TEST_CASE("a step kind and a device kind from the outside are read, run, describ
         Catch::Contains("devices/arm/task/s2/time_s") && Catch::Contains("from 0.1 to 60 s"));
     // Without them it says what it knows.
     CHECK_THROWS_WITH(simulation::layout(d, "A").cell(), Catch::Contains("\"lamp\" is not a kind of device"));
+}
+
+TEST_CASE("a sensor kind from the outside sees what is high enough, and nothing else") {
+    const auto made = [](double height_mm) {
+        json tree = {{"escarp", 1}, {"horizon_s", 60}, {"part_types", cell::catalogue_part_types()},
+            {"devices", {{{"id", "belt"}, {"name", "Belt"}, {"kind", "conveyor"}, {"length_mm", 2000},
+                             {"width_mm", 200}, {"height_mm", 800}, {"speed_mm_s", 200}, {"to", "out"}},
+                            {{"id", "in"}, {"name", "In"}, {"kind", "infeed"}, {"host", "belt"}, {"interval_s", 4},
+                                {"part_type", "block60"}, {"to", "belt"}},
+                            {{"id", "out"}, {"name", "Out"}, {"kind", "outfeed"}, {"shape", "hood"}, {"host", "belt"}},
+                            {{"id", "gate"}, {"name", "Gate"}, {"kind", "height_gate"}, {"width_mm", 300},
+                                {"height_mm", height_mm}}}}};
+        inspection::Cache cache;
+        const auto e = study::evaluate(cell::Layout(cell::Document::parse(tree.dump()), "A", kinds()), cache);
+        const auto* signal = e->run->trace.signal("gate.made");
+        REQUIRE(signal);
+        return signal->changes.size();
+    };
+    constexpr double top = 800 + 50;  // the belt, and a block on it
+    CHECK(made(top - 5) > 10);
+    CHECK(made(top + 5) == 1);  // its value at the start
 }
 
 TEST_CASE("a step that waits for nobody in particular is a standstill that says who waits") {

@@ -2,7 +2,7 @@
 
 #include <catch2/catch.hpp>
 
-#include <cell/signal_edits.h>
+#include <cell/edits/signal_edits.h>
 #include <simulation/kernel.h>
 #include <simulation/plan.h>
 #include <simulation/run.h>

@@ -199,7 +199,7 @@ TEST_CASE("a search goes on to the same bits from wherever it was stopped, and i
         };
         try {
             found = bits(asked(layout, s, options));
-        } catch (const inspection::Overtaken&) {
+        } catch (const inspection::Cancelled&) {
             ++stops;
             results.write();
         }

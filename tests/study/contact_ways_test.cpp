@@ -1,6 +1,6 @@
 #include <catch2/catch.hpp>
 
-#include <cell/numbers.h>
+#include <cell/text/numbers.h>
 #include <study/figures.h>
 #include <study/interlock.h>
 

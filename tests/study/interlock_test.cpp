@@ -1,9 +1,8 @@
 #include <catch2/catch.hpp>
-
 #include <map>
 #include <set>
 
-#include <cell/numbers.h>
+#include <cell/text/numbers.h>
 #include <inspection/orders.h>
 #include <inspection/timeline.h>
 #include <simulation/kernel.h>
@@ -39,21 +38,13 @@ json free_arms() {
     }
     return tree;
 }
-cell::Layout layout_of(const json& tree, const char* variant = "A") {
-    return simulation::layout(cell::Document::parse(tree.dump()), variant);
-}
-std::shared_ptr<const study::Evaluation> looked_at(
-    const cell::Layout& l, inspection::Cache& cache, bool findings = false) {
-    return study::with_zones(*study::evaluate(l, cache), cache, nullptr, findings);
-}
-
 }  // namespace
 
 TEST_CASE("arms that run into each other are kept apart by an interlock, at a price that is said before") {
     inspection::Cache cache;
     for (const char* variant : {"A", "B"}) {
-        const cell::Layout bare = layout_of(free_arms(), variant);
-        const auto before = looked_at(bare, cache);
+        const cell::Layout bare = tests::layout_of(free_arms(), variant);
+        const auto before = tests::looked_at(bare, cache);
         REQUIRE(before->zones->all.size() == 1);
         CHECK(before->zones->all[0].together);
         CHECK(before->zones->all[0].nearest.distance == Approx(0).margin(1e-3));  // they hit each other
@@ -62,7 +53,7 @@ TEST_CASE("arms that run into each other are kept apart by an interlock, at a pr
         REQUIRE(price.rules.size() == 4);
         for (std::size_t i = 0; i < price.rules.size(); ++i) {
             INFO(variant << " " << price.rules[i].rule);
-            const auto e = looked_at(bare.edited(price.edits[i]), cache);
+            const auto e = tests::looked_at(bare.edited(price.edits[i]), cache);
             CHECK(e->figures.cycle_s == price.rules[i].cycle_s);
             CHECK(e->run->stuck == price.rules[i].stuck);
             REQUIRE(e->zones->all.size() == 1);
@@ -94,7 +85,7 @@ TEST_CASE("an interlock that never makes anybody wait costs nothing, to the nano
     for (json& d : tree["devices"])
         if (d["id"] == "arm2") d["task"] = json::array({{{"id", "t"}, {"do", "delay"}, {"time_s", 1}}});
     inspection::Cache cache;
-    const cell::Layout moving = layout_of(free_arms()), resting = layout_of(tree);
+    const cell::Layout moving = tests::layout_of(free_arms()), resting = tests::layout_of(tree);
     const auto without = study::without_interlocks(moving, cache, true);
     cell::Edit edit = study::keep_apart(moving, *without, "arm1:arm2:1", "first come");
     json& points = edit.operations[0].value["points"];
@@ -117,8 +108,8 @@ TEST_CASE("random cells whose arms share space: with an interlock nobody is in a
             if (!d.contains("host") && d["placement"]["x_mm"].get<double>() > 1300)
                 d["placement"]["x_mm"] = d["placement"]["x_mm"].get<double>() - 1700;
         INFO("seed " << seed);
-        const cell::Layout l = layout_of(tree);
-        const auto before = looked_at(l, cache);
+        const cell::Layout l = tests::layout_of(tree);
+        const auto before = tests::looked_at(l, cache);
         if (before->zones->all.empty() || !before->run->trace.faults.empty()) continue;
         cell::Layout with = l;
         try {
@@ -128,7 +119,7 @@ TEST_CASE("random cells whose arms share space: with an interlock nobody is in a
         } catch (const cell::InputError&) {
             continue;  // both start inside
         }
-        const auto e = looked_at(with, cache);
+        const auto e = tests::looked_at(with, cache);
         CHECK(e->run->trace.faults.empty());
         // Several zones may lock up; what goes on as before, but for waiting, is covered.
         bool goes_on = true;
@@ -148,20 +139,20 @@ TEST_CASE("random cells whose arms share space: with an interlock nobody is in a
 
 TEST_CASE("what is wrong with a zone is told with its ways out, and taking one mends it") {
     inspection::Cache cache;
-    const cell::Layout bare = layout_of(free_arms(), "B");
+    const cell::Layout bare = tests::layout_of(free_arms(), "B");
     const auto told = [](const study::Evaluation& e, const std::string& id) -> const inspection::Finding* {
         for (const auto& f : e.inspection->findings)
             if (f.id == id) return &f;
         return nullptr;
     };
-    const auto e = looked_at(bare, cache, true);
+    const auto e = tests::looked_at(bare, cache, true);
     const inspection::Finding* f = told(*e, "zone:arm1:arm2:1");
     REQUIRE(f);
     REQUIRE(f->ways_out.size() == 4);
     // With the safety distance kept it would lock up.
     CHECK(f->ways_out[0].label == "Let them in one at a time, near as they pass: first come");
     const cell::Layout kept = bare.edited(f->ways_out[0].edit);
-    const auto after = looked_at(kept, cache, true);
+    const auto after = tests::looked_at(kept, cache, true);
     CHECK(f->ways_out[0].effect.find(cell::fixed(*after->figures.cycle_s, 2)) != std::string::npos);
     CHECK_FALSE(told(*after, "zone:arm1:arm2:1"));
     CHECK_FALSE(told(*after, "uncovered:arm1:arm2:1"));
@@ -171,19 +162,19 @@ TEST_CASE("what is wrong with a zone is told with its ways out, and taking one m
     for (json& p : wrong)
         if (p["does"] == "asks") p["at_pct"] = 99.0;
     const cell::Layout off = kept.edited({"off", {cell::Operation::set("/devices/interlock/points", wrong)}});
-    const auto found = looked_at(off, cache, true);
+    const auto found = tests::looked_at(off, cache, true);
     const inspection::Finding* uncovered = told(*found, "uncovered:arm1:arm2:1");
     REQUIRE(uncovered);
     REQUIRE(uncovered->ways_out.size() == 1);
-    const auto mended = looked_at(off.edited(uncovered->ways_out[0].edit), cache, true);
+    const auto mended = tests::looked_at(off.edited(uncovered->ways_out[0].edit), cache, true);
     CHECK_FALSE(told(*mended, "uncovered:arm1:arm2:1"));
     CHECK(mended->figures.cycle_s == after->figures.cycle_s);
 }
 
 TEST_CASE("why does it wait: for the interlock, which the other arm holds; its signals tell the same") {
     inspection::Cache cache;
-    const cell::Layout bare = layout_of(free_arms(), "B");
-    const auto e = looked_at(
+    const cell::Layout bare = tests::layout_of(free_arms(), "B");
+    const auto e = tests::looked_at(
         bare.edited(study::keep_apart(bare, *study::without_interlocks(bare, cache, false), "Zone 1", "first come")),
         cache);
     const int lock = e->cell->device("interlock");
@@ -206,7 +197,7 @@ TEST_CASE("why does it wait: for the interlock, which the other arm holds; its s
 
 TEST_CASE("a request point that is moved earlier: asked so much sooner, and kept apart as before") {
     inspection::Cache cache;
-    const cell::Layout bare = layout_of(free_arms(), "B");
+    const cell::Layout bare = tests::layout_of(free_arms(), "B");
     const cell::Layout with =
         bare.edited(study::keep_apart(bare, *study::without_interlocks(bare, cache, false), "Zone 1", "first come"));
     const auto asked = [](const study::Evaluation& e) {
@@ -214,7 +205,7 @@ TEST_CASE("a request point that is moved earlier: asked so much sooner, and kept
             if (value != 0) return when;
         return simulation::never;
     };
-    const auto usual = looked_at(with, cache);
+    const auto usual = tests::looked_at(with, cache);
     for (const double early_s : {0.05, 0.1}) {
         json tree = with.tree();
         for (json& d : tree["devices"])
@@ -222,7 +213,7 @@ TEST_CASE("a request point that is moved earlier: asked so much sooner, and kept
                 for (json& point : d["points"])
                     if (point["of"] == "first" && point["does"] == "asks") point["early_s"] = early_s;
         tree["variants"] = json::array({{{"id", "A"}, {"name", "A"}}}), tree["baseline"] = "A";
-        const auto earlier = looked_at(layout_of(tree), cache, true);
+        const auto earlier = tests::looked_at(tests::layout_of(tree), cache, true);
         CHECK(seconds(asked(*usual) - asked(*earlier)) == Approx(early_s).margin(1e-6));
         for (const Zone& z : earlier->zones->all) CHECK(z.kept_by == earlier->cell->device("interlock"));
     }
@@ -230,7 +221,7 @@ TEST_CASE("a request point that is moved earlier: asked so much sooner, and kept
 
 TEST_CASE(
     "an interlock by its named edit; zones and rules that there are none of are refused with those that there are") {
-    const cell::Layout bare = layout_of(free_arms());
+    const cell::Layout bare = tests::layout_of(free_arms());
     const auto change = cell::carry_out(
         bare, {{"do", "keep apart"}, {"zone", "arm1:arm2:1"}, {"rule", "in turn"}}, study::named_edits());
     CHECK(change.made["device"] == "interlock");
@@ -281,8 +272,8 @@ json arms_at_a_table(double apart_mm) {
 
 TEST_CASE("both are let in where what they do does not meet, and only there; a change that makes them meet is told") {
     inspection::Cache cache;
-    const cell::Layout bare = layout_of(arms_at_a_table(92));
-    const auto before = looked_at(bare, cache);
+    const cell::Layout bare = tests::layout_of(arms_at_a_table(92));
+    const auto before = tests::looked_at(bare, cache);
     REQUIRE_FALSE(before->zones->all.empty());
     const study::KeptApart price = study::price_of_keeping_apart(bare, "Zone 1", cache);
     REQUIRE(price.rules.size() == 5);
@@ -292,8 +283,8 @@ TEST_CASE("both are let in where what they do does not meet, and only there; a c
         const auto& rounds = e.run->trace.rounds[static_cast<std::size_t>(e.cell->device("left"))];
         return rounds.size();
     };
-    const auto one = looked_at(bare.edited(price.edits.front()), cache),
-               both = looked_at(bare.edited(price.edits.back()), cache);
+    const auto one = tests::looked_at(bare.edited(price.edits.front()), cache),
+               both = tests::looked_at(bare.edited(price.edits.back()), cache);
     CHECK(cycle(*both) > cycle(*one));
     for (const auto& e : {one, both}) {
         for (const Zone& z : e->zones->all) CHECK(z.kept_by == e->cell->device(price.device));
@@ -324,20 +315,20 @@ TEST_CASE("both are let in where what they do does not meet, and only there; a c
             if (f.id == "uncovered:left:right:1") return &f;
         return nullptr;
     };
-    CHECK_FALSE(told(*looked_at(both->layout, cache, true)));
+    CHECK_FALSE(told(*tests::looked_at(both->layout, cache, true)));
     json all = json::array();
     for (const int one_visit : {1, 2})
         for (const int other : {1, 2}) all.push_back({{"first", one_visit}, {"second", other}});
     const cell::Layout loose =
         both->layout.edited({"more", {cell::Operation::set("/devices/" + price.device + "/together", all)}});
-    const auto found = looked_at(loose, cache, true);
+    const auto found = tests::looked_at(loose, cache, true);
     const inspection::Finding* f = told(*found);
     REQUIRE(f);
     CHECK(f->title.find("meet in") != std::string::npos);
     REQUIRE(f->ways_out.size() == 1);
     const cell::Layout mended = loose.edited(f->ways_out[0].edit);
     CHECK(*cell::find(mended.tree(), "/devices/" + price.device) == lock);
-    CHECK_FALSE(told(*looked_at(mended, cache, true)));
+    CHECK_FALSE(told(*tests::looked_at(mended, cache, true)));
 }
 
 TEST_CASE("the twin testers: an interlock in place of the handshake by hand gains 0.26 s a part, and cannot lock up") {
@@ -346,7 +337,7 @@ TEST_CASE("the twin testers: an interlock in place of the handshake by hand gain
     std::map<std::string, double> cycle;
     for (const char* variant : {"A", "B"}) {
         const cell::Layout l = simulation::layout(d, variant);
-        const auto e = looked_at(l, cache, true);
+        const auto e = tests::looked_at(l, cache, true);
         REQUIRE(e->figures.cycle_s);
         cycle[variant] = *e->figures.cycle_s;
         CHECK(e->run->steady);

@@ -1,10 +1,8 @@
 #include <catch2/catch.hpp>
-
+#include <cmath>
 #include <tbb/global_control.h>
 
-#include <cmath>
-
-#include <cell/compose.h>
+#include <cell/edits/compose.h>
 #include <study/replicate.h>
 
 #include "support/cells.h"

@@ -21,14 +21,6 @@ using simulation::Ticks;
 
 namespace {
 
-cell::Layout layout_of(json tree) {
-    tree["baseline"] = "A", tree["variants"] = {{{"id", "A"}, {"name", "A"}}};
-    return simulation::layout(cell::Document::parse(tree.dump()), "A");
-}
-std::shared_ptr<const study::Evaluation> looked_at(
-    const cell::Layout& l, inspection::Cache& cache, bool findings = false) {
-    return study::with_zones(*study::evaluate(l, cache), cache, nullptr, findings);
-}
 
 /// An arm that swings from one side of a door's leaf, which rises, to the other and back; the door opens and closes by
 /// a task of its own.
@@ -73,10 +65,10 @@ json arm_and_lift() {
     return tree;
 }
 
-int waits_for(const study::Evaluation& e, const char* who, int keeper) {
+int waits_for(const study::Evaluation& e, const char* who, int arbiter) {
     int count = 0;
     for (const simulation::Block& b : e.run->trace.blocks)
-        count += b.device == e.cell->device(who) && b.kind == BlockKind::wait && b.other == keeper &&
+        count += b.device == e.cell->device(who) && b.kind == BlockKind::wait && b.other == arbiter &&
                  b.waits_for == simulation::WaitFor::zone;
     return count;
 }
@@ -85,8 +77,8 @@ int waits_for(const study::Evaluation& e, const char* who, int keeper) {
 
 TEST_CASE("a door and an arm are kept apart: each waits for the other, and the door gives back before it is open") {
     inspection::Cache cache;
-    const cell::Layout bare = layout_of(arm_and_door());
-    const auto before = looked_at(bare, cache, true);
+    const cell::Layout bare = tests::layout_of(arm_and_door());
+    const auto before = tests::looked_at(bare, cache, true);
     REQUIRE(before->zones->all.size() == 1);
     CHECK(before->zones->all[0].together);
     const auto told = [](const study::Evaluation& e) {
@@ -101,15 +93,15 @@ TEST_CASE("a door and an arm are kept apart: each waits for the other, and the d
     CHECK(lock["other_arm"] == "door");
     CHECK(lock["starts_inside"] == "second");  // its leaf is down
     const cell::Layout with = bare.edited(edit);
-    const auto e = looked_at(with, cache, true);
+    const auto e = tests::looked_at(with, cache, true);
     CHECK(told(*e) == -1);
     REQUIRE(e->zones->all.size() == 1);
     const Zone& z = e->zones->all[0];
-    const int keeper = e->cell->device("interlock"), door = e->cell->device("door");
-    CHECK(z.kept_by == keeper);
+    const int arbiter = e->cell->device("interlock"), door = e->cell->device("door");
+    CHECK(z.kept_by == arbiter);
     CHECK_FALSE(z.together);
     for (const auto& f : e->inspection->findings) CHECK(f.severity != inspection::Severity::stop);
-    CHECK(waits_for(*e, "arm", keeper) > 2);
+    CHECK(waits_for(*e, "arm", arbiter) > 2);
     // By brute force: at no instant is some point of both in it.
     const inspection::Timeline timeline(*e->cell, *e->run, nullptr);
     tests::Draw draw(4);
@@ -127,7 +119,7 @@ TEST_CASE("a door and an arm are kept apart: each waits for the other, and the d
     // It gives back on its way up, and asks before it sets off.
     int back = 0;
     for (const simulation::Block& b : e->run->trace.blocks) {
-        if (b.device != keeper || b.kind != BlockKind::held || b.other != door || b.to == simulation::never) continue;
+        if (b.device != arbiter || b.kind != BlockKind::held || b.other != door || b.to == simulation::never) continue;
         const auto& motions = e->run->trace.motions[static_cast<std::size_t>(door)];
         const auto* under_way = &motions.front();
         for (const auto& m : motions)
@@ -139,11 +131,11 @@ TEST_CASE("a door and an arm are kept apart: each waits for the other, and the d
     // Where it is to close while the arm is there, it waits.
     int waits = 0;
     for (const double stays_open_s : {2.2, 2.4, 2.6, 2.8, 3.0, 3.2}) {
-        const cell::Layout other = layout_of(arm_and_door(stays_open_s));
-        const auto kept = looked_at(other.edited(study::keep_apart(other, "Zone 1", "first come", cache)), cache);
+        const cell::Layout other = tests::layout_of(arm_and_door(stays_open_s));
+        const auto kept = tests::looked_at(other.edited(study::keep_apart(other, "Zone 1", "first come", cache)), cache);
         for (const Zone& zone : kept->zones->all) {
             INFO("open for " << stays_open_s << " s, " << zone.name << " " << zone.id << " litres " << zone.litres
-                             << ", " << zone.uncovered.keeper << " mover " << zone.uncovered.mover << " from "
+                             << ", " << zone.uncovered.arbiter << " mover " << zone.uncovered.mover << " from "
                              << seconds(zone.uncovered.enters) << " to " << seconds(zone.uncovered.leaves));
             CHECK(zone.kept_by >= 0);
         }
@@ -171,8 +163,8 @@ TEST_CASE("a door that does not want to go any more while it waits gives its pla
         {{"do", "set"}, {"id", "u"}, {"signal", "door.wanted"}, {"to", true}},
         {{"do", "delay"}, {"id", "f"}, {"time_s", 60}}};
     inspection::Cache cache;
-    const cell::Layout bare = layout_of(tree);
-    const auto e = looked_at(bare.edited(study::keep_apart(bare, "Zone 1", "first come", cache)), cache);
+    const cell::Layout bare = tests::layout_of(tree);
+    const auto e = tests::looked_at(bare.edited(study::keep_apart(bare, "Zone 1", "first come", cache)), cache);
     const int door = e->cell->device("door");
     const auto asks = [&](double s) {
         return e->run->trace.signal("interlock.second_asks")->at(simulation::ticks(s)) != 0;
@@ -196,8 +188,8 @@ TEST_CASE("a door that does not want to go any more while it waits gives its pla
 
 TEST_CASE("a lift that stands where an arm takes from it is in nobody's way; while it moves it is kept apart") {
     inspection::Cache cache;
-    const cell::Layout bare = layout_of(arm_and_lift());
-    const auto before = looked_at(bare, cache);
+    const cell::Layout bare = tests::layout_of(arm_and_lift());
+    const auto before = tests::looked_at(bare, cache);
     REQUIRE(before->run->trace.faults.empty());
     const int lift = before->cell->device("lift");
     const auto shared = std::find_if(before->zones->all.begin(), before->zones->all.end(),
@@ -214,7 +206,7 @@ TEST_CASE("a lift that stands where an arm takes from it is in nobody's way; whi
         CHECK(moves);
     }
     const cell::Edit edit = study::keep_apart(bare, shared->id, "first come", cache);
-    const auto e = looked_at(bare.edited(edit), cache);
+    const auto e = tests::looked_at(bare.edited(edit), cache);
     CHECK(e->run->trace.faults.empty());
     CHECK_FALSE(e->run->stuck);
     CHECK(e->run->trace.rounds[static_cast<std::size_t>(e->cell->device("arm"))].size() > 5);

@@ -1,10 +1,10 @@
 #pragma once
 // Cells and arms for tests.
 
-#include <cell/catalogue.h>
-#include <cell/compose.h>
-#include <cell/device_kind.h>
-#include <cell/document.h>
+#include <cell/document/document.h>
+#include <cell/edits/compose.h>
+#include <cell/model/catalogue.h>
+#include <cell/model/device_kind.h>
 #include <simulation/kinds.h>
 #include <study/figures.h>
 
@@ -96,6 +96,15 @@ inline cell::Document crowded(int count) {
         tree["devices"].push_back(std::move(d));
     }
     return cell::Document::parse(tree.dump());
+}
+
+inline cell::Layout layout_of(const json& tree, const char* variant = "A") {
+    return simulation::layout(cell::Document::parse(tree.dump()), variant);
+}
+/// With its zones, and where asked for with what is wrong with them.
+inline std::shared_ptr<const study::Evaluation> looked_at(
+    const cell::Layout& layout, inspection::Cache& cache, bool findings = false) {
+    return study::with_zones(*study::evaluate(layout, cache), cache, nullptr, findings);
 }
 
 inline std::shared_ptr<const study::Evaluation> evaluated(const cell::Document& d, const std::string& variant) {

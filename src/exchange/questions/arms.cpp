@@ -55,7 +55,7 @@ std::string in_words(const study::Mounted& m) {
 }
 
 Answer which_arm(Asked& a) {
-    const auto choices = study::which_arm(a.layout(), a.cell().devices[a.arm()].id, a.cache());
+    const auto choices = study::which_arm(a.layout(), a.cell().devices[a.arm()].id, a.cache(), {}, a.how().stop);
     Answer answer{json::array(), {}};
     char line[200];
     std::snprintf(line, sizeof line, "%-32s %-14s %-32s %s\n", "arm", "payload",

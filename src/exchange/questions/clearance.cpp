@@ -2,8 +2,8 @@
 
 #include <sstream>
 
-#include <cell/expression.h>
-#include <cell/handling.h>
+#include <cell/edits/handling.h>
+#include <cell/model/expression.h>
 #include <inspection/clearance_time.h>
 
 #include "../question.h"

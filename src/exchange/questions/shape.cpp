@@ -2,7 +2,7 @@
 
 #include <sstream>
 
-#include <cell/numbers.h>
+#include <cell/text/numbers.h>
 
 #include "../question.h"
 #include "../result_json.h"

@@ -2,8 +2,8 @@
 
 #include <sstream>
 
-#include <cell/expression.h>
-#include <cell/wiring.h>
+#include <cell/model/expression.h>
+#include <cell/read/wiring.h>
 
 #include "../io_list.h"
 #include "../question.h"

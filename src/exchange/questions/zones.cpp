@@ -2,9 +2,9 @@
 
 #include <sstream>
 
-#include <cell/disk.h>
+#include <cell/text/disk.h>
 #include <inspection/zones.h>
-#include <simulation/keeper.h>
+#include <simulation/zone_arbiter.h>
 #include <study/interlock.h>
 #include <study/lock_up.h>
 
@@ -68,8 +68,8 @@ json zone_json(const study::Evaluation& e, const inspection::Zones& zones, const
         {"at", z.centre < 0 ? json() : json(cell.devices[z.centre].id)},
         {"movers", {side_json(e, zones, z.sides[0]), side_json(e, zones, z.sides[1])}}, {"step_pairs", pairs},
         {"together", z.together}, {"kept_by", z.kept_by < 0 ? json() : json(cell.devices[z.kept_by].id)}};
-    if (z.uncovered.keeper >= 0 && z.kept_by < 0)
-        out["not_covered"] = {{"interlock", cell.devices[z.uncovered.keeper].id},
+    if (z.uncovered.arbiter >= 0 && z.kept_by < 0)
+        out["not_covered"] = {{"interlock", cell.devices[z.uncovered.arbiter].id},
             {"device", cell.devices[z.uncovered.mover].id}, {"from_s", seconds(z.uncovered.enters)},
             {"to_s", seconds(z.uncovered.leaves)}};
     if (z.together) {
@@ -104,9 +104,9 @@ void zone_words(const study::Evaluation& e, const inspection::Zones& zones, cons
         if (more) words << "        and " << more << " times more\n";
     }
     if (z.kept_by >= 0) words << "    kept apart by " << cell.devices[z.kept_by].name << "\n";
-    if (z.uncovered.keeper >= 0 && z.kept_by < 0)
+    if (z.uncovered.arbiter >= 0 && z.kept_by < 0)
         words << "    " << cell.devices[z.uncovered.mover].name << " is inside without leave of "
-              << cell.devices[z.uncovered.keeper].name << " from " << formatted(seconds(z.uncovered.enters), "%.3f")
+              << cell.devices[z.uncovered.arbiter].name << " from " << formatted(seconds(z.uncovered.enters), "%.3f")
               << " to " << formatted(seconds(z.uncovered.leaves), "%.3f") << " s\n";
     if (!z.together) words << "    never both inside in this run\n";
     else {

@@ -1,8 +1,8 @@
 #include <algorithm>
 #include <cmath>
 
-#include <cell/device_kind.h>
-#include <simulation/kinds/belt.h>
+#include <cell/model/device_kind.h>
+#include <simulation/kinds/belts/belt.h>
 
 #include "../check.h"
 

@@ -1,12 +1,12 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
-
 #include <tbb/parallel_for.h>
 
-#include <cell/expression.h>
+#include <cell/model/expression.h>
 #include <geometry/distance.h>
 #include <geometry/indices.h>
+
 #include "cache.h"
 #include "clearance_jobs.h"
 
@@ -67,7 +67,7 @@ private:
         std::vector<Missing> missing;
         answers_.assign(jobs_.size(), {});
         for (std::size_t i = 0; i < jobs_.size(); ++i) {
-            c_.give_way();
+            c_.throw_if_stopped();
             const double own_cap = distance_counts(jobs_[i].rule) ? cap : contact;
             const std::uint64_t key = cell::ContentKey().add(jobs_[i].key).add(own_cap).add(mark(jobs_[i])).value();
             if (const auto found = kept.find(key)) answers_[i] = *found;
@@ -82,14 +82,14 @@ private:
             answers_[missing[i].place] =
                 questions_.answer_beside(*missing[i].job, missing[i].cap, mark(*missing[i].job));
         });
-        c_.give_way();
+        c_.throw_if_stopped();
         for (const Missing& m : missing) kept.keep(m.key, answers_[m.place]);
     }
 
     void gather(Inspection& result) {
         closest_.clear();
         for (std::size_t i = 0; i < jobs_.size(); ++i) {
-            c_.give_way();
+            c_.throw_if_stopped();
             const ClearanceJob& job = jobs_[i];
             const motion::Clearance& found = answers_[i];
             if (found.part_a < 0 || (!distance_counts(job.rule) && found.distance > 0)) continue;
@@ -172,7 +172,7 @@ std::vector<Overlap> overlaps(const Context& c) {
     std::vector<geometry::Box3> boxes;
     for (const cell::Device& d : c.cell.devices) boxes.push_back(geometry::bounds(bodies(d), d.world));
     for (const int a : indices(c.cell.devices)) {
-        c.give_way();
+        c.throw_if_stopped();
         for (const int b : indices(c.cell.devices)) {
             if (b <= a) continue;
             if (boxes[a].empty() || boxes[b].empty() || (boxes[a].low.array() > boxes[b].high.array()).any() ||

@@ -92,7 +92,7 @@ void load_check(const Context& c, Inspection& result) {
         std::map<std::tuple<const motion::Motion*, int, int>, const simulation::MotionRecord*>
             carries;                                  // by motion, part type, tool
         std::pair<double, Ticks> most_at_once{0, 0};  // where it holds several
-        c.give_way();
+        c.throw_if_stopped();
         for (const simulation::MotionRecord& m : c.run.trace.motions[device]) {
             double all = 0;
             const auto holds = [&](int part, int tool) {

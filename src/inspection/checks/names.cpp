@@ -8,7 +8,7 @@ namespace escarp::inspection {
 
 void names_check(const Context& c, Inspection& result) {
     for (const cell::Device& d : c.cell.devices) {
-        const std::vector<std::string> missing = simulation::kind_of(d).names_of_nothing(c.cell, d);
+        const std::vector<std::string> missing = simulation::kind_of(d).missing_names(c.cell, d);
         if (missing.empty()) continue;
         Finding f;
         f.id = "names:" + d.id;

@@ -3,7 +3,7 @@
 #include <map>
 
 #include <geometry/indices.h>
-#include <simulation/kinds/belt.h>
+#include <simulation/kinds/belts/belt.h>
 
 #include "../check.h"
 

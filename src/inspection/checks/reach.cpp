@@ -390,13 +390,13 @@ std::vector<PoseNeed> check_reach(const cell::Cell& cell, Cache& cache, const St
     tbb::parallel_for(std::size_t{0}, poses.size(), [&](std::size_t i) {
         if (!stop || !stop->load(std::memory_order_relaxed)) judge_pose(cell, poses[i], cache);
     });
-    motion::give_way(stop);  // else some of them were not looked at
+    motion::throw_if_stopped(stop);  // else some of them were not looked at
     return poses;
 }
 
 void reach_check(const Context& c, Inspection& result) {
     result.poses = check_reach(c.cell, c.cache, c.stop);
-    c.give_way();
+    c.throw_if_stopped();
     for (const int i : indices(result.poses))
         if (result.tightest_pose < 0 || result.poses[i].reach.margin < result.poses[result.tightest_pose].reach.margin)
             result.tightest_pose = i;

@@ -4,7 +4,7 @@
 #include <cmath>
 #include <map>
 
-#include <cell/catalogue.h>
+#include <cell/model/catalogue.h>
 #include <geometry/indices.h>
 #include <simulation/kernel.h>
 #include <simulation/kinds.h>

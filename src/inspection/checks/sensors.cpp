@@ -2,8 +2,8 @@
 
 #include <algorithm>
 
-#include <cell/device_kind.h>
-#include <cell/expression.h>
+#include <cell/model/device_kind.h>
+#include <cell/model/expression.h>
 #include <geometry/distance.h>
 #include <simulation/kernel.h>
 
@@ -16,11 +16,11 @@ namespace {
 /// Why a camera never sees a part, and what would let it.
 class Blind {
 public:
-    Blind(const Context& c, const cell::Device& d, const simulation::Looks& looks) : d_(d), looks_(looks) {
+    Blind(const Context& c, const cell::Device& d, const simulation::CameraView& view) : d_(d), view_(view) {
         const Frame to_camera = d.world.inverse();
         for (const simulation::PartRecord& part : c.run.trace.parts) {
-            const bool known = looks.types.empty() ||
-                               std::find(looks.types.begin(), looks.types.end(), part.type) != looks.types.end();
+            const bool known = view.types.empty() ||
+                               std::find(view.types.begin(), view.types.end(), part.type) != view.types.end();
             for (const simulation::Place& p : part.places) {
                 if (p.kind != simulation::Place::Kind::still) continue;
                 const double ride = simulation::seconds(std::max<simulation::Ticks>(0, p.stop - p.from));
@@ -37,15 +37,15 @@ public:
 
     void tell(Finding& f) const {
         const cell::Path at = cell::at_device(d_.id);
-        if (in_view_ && looks_.hides) {
+        if (in_view_ && view_.hides) {
             f.text = "Parts that it knows pass its field of view, but something hides each of them.";
             f.ways_out.push_back({"Let it see hidden parts", "as if nothing stood between",
                 {d_.name + " sees hidden parts", {cell::Operation::set(at / "hides", false)}}});
         } else if (in_view_) {
             const double every = std::max(0.001, std::floor(250 * longest_) / 1e3);  // four while it is there
             f.text = "Parts are in its field of view for " + short_number(longest_) +
-                     " s at most, and it looks every " + cell::shortest(looks_.every) + " s.";
-            if (every < looks_.every)
+                     " s at most, and it looks every " + cell::shortest(view_.every) + " s.";
+            if (every < view_.every)
                 f.ways_out.push_back({"Look every " + cell::shortest(every) + " s", "four times while a part is there",
                     {"More pictures of " + d_.name, {cell::Operation::set(at / "every_s", every)}}});
         } else if (unknown_in_view_) {
@@ -61,12 +61,12 @@ private:
     /// `p`: a part's origin, in the camera.
     bool note(const Vector3& p, bool known) {
         const double depth = -p.z(), wide = std::max(depth, 1e-9);
-        const double aside = std::max(std::abs(p.x()) - looks_.half_x * wide, std::abs(p.y()) - looks_.half_y * wide);
-        const bool in_depth = depth >= looks_.near && depth <= looks_.far;
+        const double aside = std::max(std::abs(p.x()) - view_.half_x * wide, std::abs(p.y()) - view_.half_y * wide);
+        const bool in_depth = depth >= view_.near && depth <= view_.far;
         if (aside <= 0 && in_depth) return (known ? in_view_ : unknown_in_view_) = true, known;
         if (!known) return false;
         if (aside <= 0 && depth > 0) {  // under it: too near or too far
-            const double by = depth < looks_.near ? looks_.near - depth : depth - looks_.far;
+            const double by = depth < view_.near ? view_.near - depth : depth - view_.far;
             if (by < off_) off_ = by, depth_ = depth;
         } else if (in_depth && aside < aside_) {
             aside_ = aside, nearest_ = p;
@@ -75,8 +75,8 @@ private:
     }
     void tell_where(Finding& f, const std::string& at) const {
         constexpr double margin = 0.02;
-        if (off_ < 1e9 && depth_ > looks_.far) {
-            const double depth = std::ceil(1e3 * (depth_ + margin - looks_.near));
+        if (off_ < 1e9 && depth_ > view_.far) {
+            const double depth = std::ceil(1e3 * (depth_ + margin - view_.near));
             f.text = "Parts pass under it " + millimetres(off_) + " mm farther off than it sees.";
             f.ways_out.push_back({"Let it see " + cell::shortest(depth) + " mm far", "20 mm farther than the parts",
                 {"More depth of " + d_.name, {cell::Operation::set(at + "/depth_mm", depth)}}});
@@ -86,7 +86,7 @@ private:
             f.ways_out.push_back({"Let it see from " + cell::shortest(near) + " mm on", "20 mm nearer than the parts",
                 {"Nearer view of " + d_.name,
                     {cell::Operation::set(at + "/near_mm", near),
-                        cell::Operation::set(at + "/depth_mm", std::ceil(1e3 * looks_.far - near))}}});
+                        cell::Operation::set(at + "/depth_mm", std::ceil(1e3 * view_.far - near))}}});
         } else if (aside_ < 1e9) {
             f.text = "Parts pass beside its field of view, " + millimetres(aside_) + " mm away.";
             const Vector3 shift = d_.placement.linear() * Vector3(nearest_.x(), nearest_.y(), 0);
@@ -101,7 +101,7 @@ private:
     }
 
     const cell::Device& d_;
-    const simulation::Looks& looks_;
+    const simulation::CameraView& view_;
     bool in_view_ = false, unknown_in_view_ = false;
     double longest_ = 0;              ///< s that a part is in view
     double off_ = 1e300, depth_ = 0;  ///< of parts that pass under it, but not within its depth
@@ -152,8 +152,8 @@ public:
             f.text = "Its input \"enable\" is never on" + source() + ".";
             return f;
         }
-        if (const auto looks = simulation::kind_of(d_).looks(c_.cell, d_)) {
-            Blind(c_, d_, *looks).tell(f);
+        if (const auto view = simulation::kind_of(d_).camera_view(c_.cell, d_)) {
+            Blind(c_, d_, *view).tell(f);
             return f;
         }
         const Missed n = nearest();

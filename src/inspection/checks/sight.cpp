@@ -1,7 +1,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include <cell/device_kind.h>
+#include <cell/model/device_kind.h>
 
 #include "../check.h"
 

@@ -4,7 +4,7 @@
 #include <cmath>
 #include <set>
 
-#include <cell/poses.h>
+#include <cell/edits/poses.h>
 #include <kinematics/reach.h>
 #include <motion/profile.h>
 #include <simulation/kernel.h>
@@ -260,7 +260,7 @@ void straight_check(const Context& c, Inspection& result) {
                         to = arm.model->flange_frame(record.motion->position(time)) * arm.tool_frame;
             const double alone = by_tool_alone(*arm.model, from, to, step.straight_speed, step.acceleration);
             if (time < much_slower * alone + 0.1 || alone <= 0) continue;
-            c.give_way();
+            c.throw_if_stopped();
             const Nearest at = nearest_singular(arm, *record.motion);
             if (at.distance > near || at.hurried < 0 || !told.insert(d.id + ":" + step.id).second) continue;
             const kinematics::Joint& hurried = arm.model->mechanism.joints[at.hurried];

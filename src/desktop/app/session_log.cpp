@@ -1,0 +1,68 @@
+#include "session_log.h"
+
+#include <spdlog/sinks/rotating_file_sink.h>
+#include <spdlog/spdlog.h>
+#include <QCoreApplication>
+
+#include <cell/document/safe_file.h>
+
+namespace escarp::desktop {
+namespace {
+
+constexpr std::size_t most_bytes = 1u << 20;
+constexpr double long_ms = 1000;
+const char* name = "escarp";
+
+std::shared_ptr<spdlog::logger> log() { return spdlog::get(name); }
+
+/// One line, whatever is in it.
+std::string line(QString text) { return text.replace('\n', ' ').left(2000).toStdString(); }
+
+}  // namespace
+
+SessionLog::SessionLog(Workspace& workspace, QObject* parent, const QString& folder)
+    : QObject(parent), workspace_(workspace) {
+    const std::string room = folder.isEmpty() ? cell::SafeFile::usual_room() : folder.toStdString();
+    try {
+        spdlog::drop(name);
+        auto made = spdlog::rotating_logger_st(name, room + "/escarp.log", most_bytes, 1);
+        made->set_pattern("%Y-%m-%dT%H:%M:%S%z %l %v");
+        made->flush_on(spdlog::level::info);
+        made->info("escarp {} begins", QCoreApplication::applicationVersion().toStdString());
+    } catch (const spdlog::spdlog_ex&) {  // a full disk or a folder that is not ours: the work goes on without
+        return;
+    }
+    connect(&workspace_, &Workspace::document_changed, this, &SessionLog::changed);
+    connect(&workspace_, &Workspace::evaluated, this, &SessionLog::computed);
+    connect(&workspace_, &Workspace::refused, this, [](const QString& title, const QString& text) {
+        if (log()) log()->warn("refused: {}: {}", line(title), line(text));
+    });
+    changed();
+}
+
+SessionLog::~SessionLog() {
+    if (log()) log()->info("ends");
+    spdlog::drop(name);
+}
+
+void SessionLog::changed() {
+    if (!log() || workspace_.trying()) return;
+    if (workspace_.file() != file_) {
+        file_ = workspace_.file();
+        log()->info("cell {}: {} devices, {} variants", line(file_.isEmpty() ? QString("without a file") : file_),
+            workspace_.cell()->devices.size(), workspace_.document().variants().size());
+        edit_ = workspace_.history().undo_name();
+    }
+    if (workspace_.history().undo_name() == edit_) return;
+    edit_ = workspace_.history().undo_name();
+    if (!edit_.isEmpty()) log()->info("edit: {}", line(edit_));
+}
+
+void SessionLog::computed() {
+    if (!log() || workspace_.took_ms() < long_ms || workspace_.evaluation() == slowest_) return;
+    slowest_ = workspace_.evaluation();
+    log()->info(
+        "slow: {:.1f} s for the figures of variant {}", workspace_.took_ms() * 1e-3, line(workspace_.variant()));
+}
+
+}  // namespace escarp::desktop

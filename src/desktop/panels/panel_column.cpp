@@ -1,0 +1,37 @@
+#include "panel_column.h"
+
+#include <QVBoxLayout>
+
+namespace escarp::desktop {
+
+PanelColumn::PanelColumn(QWidget* parent) : QWidget(parent), tabs_(new QHBoxLayout), stack_(new QStackedWidget) {
+    auto* rows = new QVBoxLayout(this);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(0);
+    tabs_->setContentsMargins(6, 4, 6, 0);
+    tabs_->setSpacing(2);
+    tabs_->addStretch(1);
+    rows->addLayout(tabs_);
+    rows->addWidget(stack_, 1);
+    setMinimumWidth(200);
+}
+
+void PanelColumn::add(const QString& id, const QString& title, QWidget* panel) {
+    auto* tab = new QToolButton;
+    tab->setText(title);
+    tab->setObjectName(id + "_tab");
+    tab->setCheckable(true);
+    tab->setStyleSheet("font-size: 11px; padding: 2px 3px;");
+    tab->setChecked(panels_.empty());
+    connect(tab, &QToolButton::clicked, this, [this, id] { Q_EMIT asked_for(id); });
+    tabs_->insertWidget(static_cast<int>(panels_.size()), tab);
+    stack_->addWidget(panel);
+    panels_[id] = {panel, tab};
+}
+
+void PanelColumn::show_panel(const QString& id) {
+    stack_->setCurrentWidget(panels_.at(id).widget);
+    for (const auto& [other, panel] : panels_) panel.tab->setChecked(other == id);
+}
+
+}  // namespace escarp::desktop
