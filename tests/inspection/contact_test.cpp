@@ -33,17 +33,8 @@ json arm_with_tool(const char* model, json placement, json task) {
 
 /// An arm between a supply of two parts, a fixture and a collection; `more`: what is in the way.
 json pick_and_place(double part_mm, double pitch_mm, double exchange_s, std::vector<json> more) {
-    json tree = {{"escarp", 1}, {"horizon_s", 120},
-        {"part_types", {{{"id", "p"}, {"name", "P"}, {"mass_kg", 0.5},
-                           {"bodies", {{{"shape", "box"}, {"size_mm", {part_mm, part_mm, 50}}}}},
-                           {"grips", {{{"id", "top"}, {"at_mm", {0, 0, 45}}, {"turn_deg", {180, 0, 0}}}}}}}},
-        {"tool_models", {{{"id", "t"}, {"name", "T"}, {"mass_kg", 0.5}, {"close_s", 0.3}, {"open_s", 0.2},
-                            {"force_N", 1000}, {"tool_frame", {{"at_mm", {0, 0, 100}}}},
-                            {"bodies", {{{"shape", "cylinder"}, {"diameter_mm", 40}, {"height_mm", 98}}}}}}},
-        {"arm_models", cell::catalogue_arms()}, {"devices", json::array()}};
+    json tree = tests::block_and_tool(part_mm, 0.3, 1000);
     json& devices = tree["devices"];
-    devices.push_back({{"id", "ped"}, {"name", "Ped"}, {"kind", "structure"}, {"shape", "pedestal"}, {"length_mm", 300},
-        {"height_mm", 500}});
     devices.push_back({{"id", "in"}, {"name", "In"}, {"kind", "tray"}, {"use", "supply"}, {"part_type", "p"},
         {"columns", 2}, {"rows", 1}, {"pitch_x_mm", pitch_mm}, {"pitch_y_mm", pitch_mm}, {"plate_mm", 20},
         {"exchange_s", exchange_s}, {"placement", {{"x_mm", 450}, {"y_mm", -250}, {"z_mm", 500}}}});

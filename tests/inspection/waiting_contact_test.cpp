@@ -26,17 +26,9 @@ double clearance_mm(const study::Evaluation& e) { return 1e3 * *e.figures.cleara
 /// to and fro, a door may open and close.
 json standing_cell(tests::Draw& draw) {
     const double part = draw.in(40, 90);
-    json tree = {{"escarp", 1}, {"horizon_s", 24}, {"safety_distance_mm", 60},
-        {"part_types", {{{"id", "p"}, {"name", "P"}, {"mass_kg", 0.5},
-                           {"bodies", {{{"shape", "box"}, {"size_mm", {part, part, 50}}}}},
-                           {"grips", {{{"id", "top"}, {"at_mm", {0, 0, 45}}, {"turn_deg", {180, 0, 0}}}}}}}},
-        {"tool_models", {{{"id", "t"}, {"name", "T"}, {"mass_kg", 0.5}, {"close_s", 0.2}, {"open_s", 0.2},
-                            {"force_N", 3000}, {"tool_frame", {{"at_mm", {0, 0, 100}}}},
-                            {"bodies", {{{"shape", "cylinder"}, {"diameter_mm", 40}, {"height_mm", 98}}}}}}},
-        {"arm_models", cell::catalogue_arms()}, {"devices", json::array()}};
+    json tree = tests::block_and_tool(part, 0.2, 3000);
+    tree["horizon_s"] = 24, tree["safety_distance_mm"] = 60;
     json& devices = tree["devices"];
-    devices.push_back({{"id", "ped"}, {"name", "Ped"}, {"kind", "structure"}, {"shape", "pedestal"}, {"length_mm", 300},
-        {"height_mm", 500}});
     devices.push_back({{"id", "in"}, {"name", "In"}, {"kind", "tray"}, {"use", "supply"}, {"part_type", "p"},
         {"columns", 2}, {"rows", 1}, {"pitch_x_mm", 140}, {"pitch_y_mm", 140}, {"plate_mm", 20},
         {"exchange_s", draw.in(0.5, 3)}, {"placement", {{"x_mm", 450}, {"y_mm", -180}, {"z_mm", 500}}}});

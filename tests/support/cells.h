@@ -75,6 +75,20 @@ inline json station_lines(int count) {
     return {{"escarp", 1}, {"horizon_s", 600}, {"part_types", cell::catalogue_part_types()}, {"devices", devices}};
 }
 
+/// A cell with a square block "p" that is gripped from above by the tool "t", and a pedestal "ped"; for 120 s.
+inline json block_and_tool(double block_mm, double close_s, double force_N) {
+    return {{"escarp", 1}, {"horizon_s", 120},
+        {"part_types", {{{"id", "p"}, {"name", "P"}, {"mass_kg", 0.5},
+                           {"bodies", {{{"shape", "box"}, {"size_mm", {block_mm, block_mm, 50}}}}},
+                           {"grips", {{{"id", "top"}, {"at_mm", {0, 0, 45}}, {"turn_deg", {180, 0, 0}}}}}}}},
+        {"tool_models", {{{"id", "t"}, {"name", "T"}, {"mass_kg", 0.5}, {"close_s", close_s}, {"open_s", 0.2},
+                            {"force_N", force_N}, {"tool_frame", {{"at_mm", {0, 0, 100}}}},
+                            {"bodies", {{{"shape", "cylinder"}, {"diameter_mm", 40}, {"height_mm", 98}}}}}}},
+        {"arm_models", cell::catalogue_arms()},
+        {"devices", {{{"id", "ped"}, {"name", "Ped"}, {"kind", "structure"}, {"shape", "pedestal"}, {"length_mm", 300},
+                        {"height_mm", 500}}}}};
+}
+
 /// The demo with tables, pedestals, bends, trays and fences round it: `count` devices in all.
 inline cell::Document crowded(int count) {
     json tree = demo().tree();
