@@ -464,7 +464,9 @@ void ArmPanel::show_tool(const JointVector& q) {
         const double v = i < 3 ? shown.translation()[i] * 1e3 : turn[i - 3] / degree;
         tool_[i]->set_value(std::abs(v) < 0.005 ? 0.0 : std::round(v * 100) / 100);
     }
-    const Eigen::Vector4d w = geometry::to_quaternion(shown.linear());
+    Eigen::Vector4d w = geometry::to_quaternion(shown.linear());
+    for (double& one : w)
+        if (std::abs(one) < 5e-5) one = 0;  // no "-0.0000"
     quaternion_->setText(tr("fixed x, y, z \u00b7 quaternion w %1  x %2  y %3  z %4")
                              .arg(w[0], 0, 'f', 4)
                              .arg(w[1], 0, 'f', 4)
