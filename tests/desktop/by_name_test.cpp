@@ -148,6 +148,10 @@ TEST_CASE("what does not fit a question is told with its place; an edit that an 
     }});
     REQUIRE(b.told.size() == 1);
     CHECK(b.told.last().contains("at"));
+    b.trigger("edit_set", {[](QDialog* d) {
+        CHECK(d->findChild<QLineEdit*>("edit_at")->text().isEmpty());  // a path, no instant
+        d->reject();
+    }});
     const auto before = b.w().history().depth();
     b.trigger("ask_exclude", {[](QDialog* d) {
                                   for (auto* box : d->findChildren<QComboBox*>())

@@ -5,6 +5,7 @@
 #include <desktop/dialogs/import_geometry.h>
 #include <desktop/dialogs/table_dialog.h>
 #include <desktop/looks/plain_text.h>
+#include <motion/stopped.h>
 #include <study/named_edits.h>
 
 namespace escarp::desktop {
@@ -33,10 +34,14 @@ void carry_out(const cell::NamedEdit& edit, Workspace& workspace, QWidget* windo
         const cell::Layout layout = workspace.layout();
         std::optional<cell::Change> made;
         run_beside(window, QObject::tr("Working out: %1").arg(QString::fromStdString(edit.name)),
-            [&](const exchange::LoadWatch&) { made = cell::carry_out(layout, said, study::named_edits()); });
+            [&](const exchange::LoadWatch& watch) {
+                made = cell::carry_out(layout, said, study::named_edits());
+                motion::throw_if_stopped(watch.cancel);
+            });
         const cell::Change& change = *made;
         if (workspace.replace(change.document, QString::fromStdString(change.name)))
             select_made(workspace, change.made);
+    } catch (const motion::Cancelled&) {
     } catch (const cell::InputError& e) {
         const cell::Problem& first = e.problems().front();
         const std::string where = first.where.empty() ? std::string() : first.where + ": ";

@@ -45,10 +45,12 @@ AnswerDialog::AnswerDialog(const QString& question, const QString& of, const exc
 }
 
 void AnswerDialog::choose_file(const exchange::Answer& answer) {
-    QString file = QFileDialog::getSaveFileName(this, tr("Export"), "answer.txt", tr("Text (*.txt);;JSON (*.json)"));
+    QString chosen;
+    QString file =
+        QFileDialog::getSaveFileName(this, tr("Export"), "answer.txt", tr("Text (*.txt);;JSON (*.json)"), &chosen);
     if (file.isEmpty()) return;
+    if (!file.endsWith(".json") && !file.endsWith(".txt")) file += chosen.contains(".json") ? ".json" : ".txt";
     const bool as_json = file.endsWith(".json");
-    if (!as_json && !file.endsWith(".txt")) file += ".txt";
     Q_EMIT wants_file(file, QString::fromStdString(as_json ? answer.result.dump(1) + "\n" : answer.words));
 }
 

@@ -119,7 +119,8 @@ QWidget* TableDialog::editor(const cell::Field& f, const Workspace& workspace) {
         });
         return box;
     }
-    if (f.key == "at" && f.needed()) return line(f, shown_number(std::round(1e3 * workspace.time()) * 1e-3));  // s
+    const bool instant = f.key == "at" && f.type == Type::number;  // s: the one that is looked at
+    if (instant) return line(f, shown_number(std::round(1e3 * workspace.time()) * 1e-3));
     if (f.usual.is_number()) return line(f, shown_number(f.usual.get<double>()));
     if (f.usual.is_string()) return line(f, QString::fromStdString(f.usual.get<std::string>()));
     return line(f, f.type == Type::ids ? workspace.selected().join(", ") : QString());

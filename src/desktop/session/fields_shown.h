@@ -2,17 +2,14 @@
 // Fields over the floor, worked out behind the window: what an arm reaches, and where its base may stand. Whoever draws
 // one asks for it; where it is not known yet it is worked out, and `found` tells when it is there.
 
-#include <QObject>
-#include <condition_variable>
 #include <deque>
 #include <map>
 #include <memory>
-#include <mutex>
-#include <set>
-#include <thread>
 
 #include <inspection/base_field.h>
 #include <study/figures.h>
+
+#include "background.h"
 
 namespace escarp::desktop {
 
@@ -20,7 +17,6 @@ class FieldsShown : public QObject {
     Q_OBJECT
 public:
     explicit FieldsShown(QObject* parent = nullptr);
-    ~FieldsShown() override;
 
     /// Of an arm of a cell, at a height over its base; with the tool straight down, or in one orientation (base frame).
     std::shared_ptr<const kinematics::ReachField> reach(const std::shared_ptr<const cell::Cell>& cell, int arm,
@@ -29,7 +25,7 @@ public:
     std::shared_ptr<const inspection::BaseField> base(
         const std::shared_ptr<const study::Evaluation>& evaluation, int arm, const cell::Device& now);
     /// Nothing that was asked for is still to come.
-    bool settled() const { return under_way_.empty(); }
+    bool settled() const { return waiting_.empty() && !at_work_.asked(); }
 
 Q_SIGNALS:
     void found();
@@ -39,14 +35,15 @@ private:
         std::shared_ptr<const kinematics::ReachField> reach;
         std::shared_ptr<const inspection::BaseField> base;
     };
-    using Work = std::function<Field(const motion::StopFlag&)>;
-    struct Job {
+    struct Question {
         std::uint64_t key;
-        Work work;
+        std::function<Field(const motion::StopFlag&)> work;
+        bool operator==(const Question& o) const { return key == o.key; }
     };
     /// Null where it is not known yet: then it is worked out before what was asked for earlier.
-    const Field* find(std::uint64_t key, Work work);
-    void run();
+    const Field* find(Question question);
+    void go_on();
+    void take();
 
     struct Kept {
         Field field;
@@ -54,13 +51,8 @@ private:
     };
     std::map<std::uint64_t, Kept> kept_;
     std::uint64_t uses_ = 0;
-    std::set<std::uint64_t> under_way_;  ///< asked for and not found yet
-    std::mutex lock_;
-    std::condition_variable wake_;
-    std::deque<Job> waiting_;  ///< the newest first
-    bool quit_ = false;
-    motion::StopFlag stop_{false};
-    std::thread thread_;
+    std::deque<Question> waiting_;  ///< the newest first
+    Background<Question, Field> at_work_;
 };
 
 }  // namespace escarp::desktop

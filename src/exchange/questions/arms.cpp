@@ -16,7 +16,10 @@ Answer base_field(Asked& a) {
     const cell::Cell& c = a.cell();
     const int index = a.arm();
     const cell::Device& arm = c.devices[index];
-    const inspection::BaseField f = inspection::base_field(c, index, inspection::check_reach(c, a.cache()));
+    inspection::BaseFieldOptions options;
+    options.stop = a.how().stop;
+    const inspection::BaseField f =
+        inspection::base_field(c, index, inspection::check_reach(c, a.cache(), options.stop), options);
     json rows = json::array();
     for (int row = 0; row < f.rows; ++row)
         for (int column = 0; column < f.columns; ++column)
