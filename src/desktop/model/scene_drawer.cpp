@@ -165,12 +165,13 @@ private:
     static constexpr std::size_t little = 1u << 18;  // numbers: no buffer is made smaller for less
     void hand_over() {
         if (!fresh_.empty())
-            data_.write(static_cast<int>(from_ * sizeof(T)), fresh_.data(), static_cast<int>(fresh_.size() * sizeof(T)));
+            data_.write(
+                static_cast<int>(from_ * sizeof(T)), fresh_.data(), static_cast<int>(fresh_.size() * sizeof(T)));
         fresh_.clear();
     }
-    std::vector<T> fresh_;                ///< on its way into the buffer
-    std::size_t held_ = 0;                ///< numbers that the buffer has room for
-    std::size_t at_ = 0, from_ = 0;       ///< where the next piece goes, and where `fresh_` does
+    std::vector<T> fresh_;           ///< on its way into the buffer
+    std::size_t held_ = 0;           ///< numbers that the buffer has room for
+    std::size_t at_ = 0, from_ = 0;  ///< where the next piece goes, and where `fresh_` does
     QOpenGLBuffer data_;
 };
 
@@ -215,7 +216,7 @@ public:
             const Kept now{item, points_.at(), order_.at()};
             if (in_order) order_.keep(order_length);
             else write_order(*item.mesh, points_.at() / static_cast<std::size_t>(stride_), order_.write(order_length));
-            if (there && kept_[n].item == item) points_.keep(length);
+            if (there && looks_same(kept_[n].item, item)) points_.keep(length);
             else write_points(item, points_.write(length)), changed = true;
             if (known) kept_[n] = now;
             else kept_.push_back(now);
@@ -245,6 +246,10 @@ private:
         if (order_of(*item.mesh).empty()) return false;
         if (sort_ == Sort::lines) return item.line.w() > 0;
         return sort_ == (item.face.w() < 1 ? Sort::clear : item.mesh->closed ? Sort::closed : Sort::open);
+    }
+    /// As far as this sort goes: faces have nothing to do with the colour of lines.
+    bool looks_same(const Scene::Item& a, const Scene::Item& b) const {
+        return a.mesh == b.mesh && a.at == b.at && (sort_ == Sort::lines ? a.line == b.line : a.face == b.face);
     }
     const std::vector<std::uint32_t>& order_of(const SceneMesh& m) const {
         return sort_ == Sort::lines ? m.lines : m.triangles;
@@ -446,8 +451,8 @@ private:
     QOpenGLVertexArrayObject nothing_;
     std::unique_ptr<QOpenGLFramebufferObject> map_, blurred_;
     std::array<float, 3> cast_on_{};  ///< middle and reach of the floor that the shadow was cast on last
-    Batch closed_{Batch::Sort::closed}, open_{Batch::Sort::open}, clear_{Batch::Sort::clear}, lines_{Batch::Sort::lines},
-        floor_{Batch::Sort::lines};
+    Batch closed_{Batch::Sort::closed}, open_{Batch::Sort::open}, clear_{Batch::Sort::clear},
+        lines_{Batch::Sort::lines}, floor_{Batch::Sort::lines};
     std::shared_ptr<const SceneMesh> grid_;
     std::unique_ptr<QOpenGLFramebufferObject> target_;
 };

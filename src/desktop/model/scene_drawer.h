@@ -36,7 +36,6 @@ struct Scene {
         QMatrix4x4 at;
         QVector4D face, line;  ///< colours; a face of less than full opacity is drawn after the others, a line of
                                ///< no opacity not at all
-        bool operator==(const Item&) const = default;
     };
     std::vector<Item> items;
     QMatrix4x4 view, lens;
