@@ -324,10 +324,10 @@ public:
         if (!box.empty()) grain_ = std::max(1e-9, 2e-5 * (box.high - box.low).maxCoeff());
         std::vector<Soup> parts = shells(welded(whole, 1e-6));
         // More shells than pieces: the small ones go with the last.
-        while (parts.size() > static_cast<std::size_t>(std::max(1, o.most / 2))) {
-            Soup last = std::move(parts.back());
-            parts.pop_back();
-            parts.back().insert(parts.back().end(), last.begin(), last.end());
+        if (const auto most = static_cast<std::size_t>(std::max(1, o.most / 2)); parts.size() > most) {
+            for (std::size_t i = most; i < parts.size(); ++i)
+                parts[most - 1].insert(parts[most - 1].end(), parts[i].begin(), parts[i].end());
+            parts.resize(most);
         }
         for (const CutPlane& plane : o.first) {
             std::vector<Soup> then;

@@ -56,6 +56,7 @@ std::shared_ptr<const Run> run(const cell::Cell& cell, PlanCache& plans, const R
     }
     auto result = std::make_shared<Run>();
     result->steady = watch.found();
+    result->random = kernel.random();
     result->cut = kernel.cut();
     result->unsettled = kernel.unsettled();
     result->searched_enough = searched_enough;

@@ -21,6 +21,7 @@ struct Steady {
 struct Run {
     Trace trace;
     std::optional<Steady> steady;  ///< where the whole state recurred
+    bool random = false;           ///< chance has a say: with another seed it may go otherwise
     bool cut = false;              ///< ended before its horizon: too much happens in this cell for one run
     bool unsettled = false;        ///< and that because something went on for ever at one instant
     bool searched_enough = false;  ///< and that because its plans take more steps of search than a run is given

@@ -39,6 +39,7 @@ simulation::Ticks warm_up_of(
         const auto run = simulation::run(*cell, cache.plans, how);
         if (run->steady) return 0;
         half = run->trace.end / 2;
+        if (!run->random) return half;
         const auto& out = run->trace.departures;
         if (sums.size() < out.size()) sums.resize(out.size()), times.resize(out.size()), counts.resize(out.size());
         for (std::size_t d = 0; d < out.size(); ++d) {
@@ -67,7 +68,7 @@ OneRun one_run(const std::shared_ptr<const cell::Cell>& cell, const std::vector<
     Stretch in = stretch_of(*judged.run);
     if (from && !judged.run->steady) in.from = *from;
     const Sample sample{judged, in, cache, options.stop};
-    OneRun out{{}, judged.run->steady.has_value()};
+    OneRun out{{}, !judged.run->random};
     for (const Measure& m : measures()) {
         const bool asked = std::find(wanted.begin(), wanted.end(), &m) != wanted.end();
         const bool comes_along = all && !m.dear && m.needs <= how.level && (whole || !m.whole_history);

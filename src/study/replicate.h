@@ -26,12 +26,12 @@ std::vector<const Measure*> measures_of(const std::vector<std::string>& ids, con
 /// What one run came to.
 struct OneRun {
     FigureValues figures = {};
-    bool certain = false;  ///< its state recurs, so nothing is left to chance: every repetition is the same
+    bool certain = false;  ///< nothing in the cell is random: every repetition is the same
 };
 
 /// When the cell has warmed up, where chance has a say: told by how long parts stay inside on average over a few runs
-/// of their own (so that no run's luck decides what is kept of it), at most half a run. 0 where the state recurs; the
-/// second half of a run where it cannot be told. Throws Cancelled.
+/// of their own (so that no run's luck decides what is kept of it), at most half a run. 0 where the state recurs; half
+/// a run where it cannot be told, or where it does not recur though nothing is random. Throws Cancelled.
 simulation::Ticks warm_up_of(
     const std::shared_ptr<const cell::Cell>& cell, inspection::Cache& cache, const EvaluateOptions& options = {});
 

@@ -56,6 +56,25 @@ TEST_CASE("one thread or two, all at once or bit by bit: the same runs") {
     CHECK(alone.figures.at("cycle_s") == *study::judge(cell, cache).figures.cycle_s);
 }
 
+TEST_CASE("a cell whose state does not recur is run once all the same, if nothing in it is random") {
+    json two = queue("3.1", "0.5", 120);
+    const json other = queue("3.7000001", "0.5", 120);
+    for (json d : other["devices"]) {
+        d["id"] = d["id"].get<std::string>() + "2", d["name"] = d["name"].get<std::string>() + " 2";
+        for (const char* key : {"to", "host"})
+            if (d.contains(key)) d[key] = d[key].get<std::string>() + "2";
+        if (d["kind"] == "conveyor" || d["kind"] == "fixture") d["placement"]["y_mm"] = 3000;
+        two["devices"].push_back(d);
+    }
+    const auto cell = tests::read(two);
+    inspection::Cache cache;
+    CHECK_FALSE(study::judge(cell, cache).run->steady);
+    const study::Replicated r = repeated(cell, 30);
+    CHECK(r.certain);
+    REQUIRE(r.runs.size() == 1);
+    CHECK(r.runs[0].at("cycle_s") == *study::judge(cell, cache).figures.cycle_s);
+}
+
 TEST_CASE("a cell that leaves nothing to chance is run once; a width asked for is reached, and not much overdone") {
     CHECK(repeated(tests::read(queue("10", "6", 600)), 30).runs.size() == 1);
     CHECK(repeated(tests::read(queue("10", "6", 600)), 30).certain);

@@ -10,7 +10,10 @@
 #include <QOpenGLVertexArrayObject>
 #include <QPainter>
 #include <QThread>
+#include <algorithm>
 #include <array>
+#include <bit>
+#include <cmath>
 #include <numeric>
 
 #include <desktop/session/step_back.h>
@@ -127,16 +130,17 @@ constexpr int shadow_pixels = 256;
 constexpr int spare = 8;  // pixels that the target may be larger than what is drawn
 const QVector3D paper(0.925f, 0.910f, 0.875f);
 
-/// Numbers of many pieces one after the other in one buffer: pieces are kept or written anew, in their order.
-template <class T>
+/// Words of many pieces one after the other in one buffer: pieces are kept or written anew, in their order.
 class PieceBuffer {
+    using T = std::uint32_t;
+
 public:
     explicit PieceBuffer(QOpenGLBuffer::Type type) : data_(type) {}
     void create() { data_.create(), data_.bind(); }
     void destroy() { data_.destroy(); }
     void bind() { data_.bind(); }
 
-    /// Bound, with room for `size` numbers from now on. False: nothing of what was in it is left.
+    /// Bound, with room for `size` words from now on. False: nothing of what was in it is left.
     bool begin(std::size_t size) {
         at_ = from_ = 0;
         fresh_.clear();
@@ -162,7 +166,7 @@ public:
     }
 
 private:
-    static constexpr std::size_t little = 1u << 18;  // numbers: no buffer is made smaller for less
+    static constexpr std::size_t little = 1u << 18;  // words: no buffer is made smaller for less
     void hand_over() {
         if (!fresh_.empty())
             data_.write(
@@ -170,30 +174,43 @@ private:
         fresh_.clear();
     }
     std::vector<T> fresh_;           ///< on its way into the buffer
-    std::size_t held_ = 0;           ///< numbers that the buffer has room for
+    std::size_t held_ = 0;           ///< words that the buffer has room for
     std::size_t at_ = 0, from_ = 0;  ///< where the next piece goes, and where `fresh_` does
     QOpenGLBuffer data_;
 };
 
-/// Corners or line ends of all items of one sort in one buffer, and in another which of them make a triangle or a
-/// line; only what changed since the last scene is worked out and handed over again.
+/// A direction in one word: ten bits for each of x, y, z (GL_INT_2_10_10_10_REV).
+std::uint32_t packed_direction(const std::array<float, 3>& d) {
+    std::uint32_t word = 0;
+    for (unsigned r = 0; r < 3; ++r)
+        word |= (static_cast<std::uint32_t>(std::lround(std::clamp(d[r], -1.f, 1.f) * 511)) & 0x3ffu) << (10 * r);
+    return word;
+}
+/// A colour in four bytes, red first.
+std::uint32_t packed_colour(const QVector4D& c) {
+    const auto byte = [](float v) { return static_cast<std::uint8_t>(std::lround(std::clamp(v, 0.f, 1.f) * 255)); };
+    return std::bit_cast<std::uint32_t>(std::array{byte(c.x()), byte(c.y()), byte(c.z()), byte(c.w())});
+}
+
+/// Corners or line ends of all items of one sort in one buffer (place, direction across the face, colour: 20 bytes; of
+/// a line without the direction), and in another which of them make a triangle or a line; only what changed since the last scene is worked out and handed over again.
 class Batch {
 public:
     enum class Sort { closed, open, clear, lines };
-    explicit Batch(Sort sort) : sort_(sort), stride_(sort == Sort::lines ? 7 : 10) {}
+    explicit Batch(Sort sort) : sort_(sort), stride_(sort == Sort::lines ? 4 : 5) {}
 
     void create(QOpenGLFunctions_3_3_Core& gl) {
         array_.create();
         array_.bind();
         points_.create();
-        const auto attribute = [&](unsigned place, int size, int from) {
+        const auto attribute = [&](unsigned place, int size, GLenum type, int from) {
             gl.glEnableVertexAttribArray(place);
-            gl.glVertexAttribPointer(place, size, GL_FLOAT, GL_FALSE, stride_ * static_cast<int>(sizeof(float)),
-                reinterpret_cast<const void*>(static_cast<std::size_t>(from) * sizeof(float)));
+            gl.glVertexAttribPointer(place, size, type, type != GL_FLOAT, stride_ * 4,
+                reinterpret_cast<const void*>(static_cast<std::size_t>(from) * 4));
         };
-        attribute(0, 3, 0);
-        if (sort_ != Sort::lines) attribute(1, 3, 3);
-        attribute(2, 4, stride_ - 4);
+        attribute(0, 3, GL_FLOAT, 0);
+        if (sort_ != Sort::lines) attribute(1, 4, GL_INT_2_10_10_10_REV, 3);
+        attribute(2, 4, GL_UNSIGNED_BYTE, stride_ - 1);
         order_.create();
         array_.release();
     }
@@ -201,11 +218,11 @@ public:
 
     /// Only what has changed is written anew; what is drawn lies nowhere but in the buffers. True: something has.
     bool follow(const std::vector<Scene::Item>& items) {
-        std::size_t numbers = 0, count = 0, n = 0;
+        std::size_t words = 0, count = 0, n = 0;
         for (const Scene::Item& item : items)
-            if (belongs(item)) numbers += length_of(*item.mesh), count += order_of(*item.mesh).size();
+            if (belongs(item)) words += length_of(*item.mesh), count += order_of(*item.mesh).size();
         array_.bind();  // the buffer of the order belongs to it
-        const bool both = points_.begin(numbers) & order_.begin(count);
+        const bool both = points_.begin(words) & order_.begin(count);
         bool changed = kept_.empty() != (count == 0);
         if (!both) kept_.clear(), changed = true;
         for (const Scene::Item& item : items) {
@@ -254,25 +271,25 @@ private:
     const std::vector<std::uint32_t>& order_of(const SceneMesh& m) const {
         return sort_ == Sort::lines ? m.lines : m.triangles;
     }
-    /// Floats that its corners or ends take.
+    /// Words that its corners or ends take.
     std::size_t length_of(const SceneMesh& m) const {
         return (sort_ == Sort::lines ? m.ends.size() / 3 : m.corners.size() / 6) * static_cast<std::size_t>(stride_);
     }
     void write_order(const SceneMesh& m, std::size_t first, std::uint32_t* out) const {
         for (const std::uint32_t i : order_of(m)) *out++ = static_cast<std::uint32_t>(first) + i;
     }
-    void write_points(const Scene::Item& item, float* out) const {
+    void write_points(const Scene::Item& item, std::uint32_t* out) const {
         const bool faces = sort_ != Sort::lines;
         const std::vector<float>& source = faces ? item.mesh->corners : item.mesh->ends;
         const float* m = item.at.constData();  // column by column
-        const QVector4D& colour = faces ? item.face : item.line;
+        const std::uint32_t colour = packed_colour(faces ? item.face : item.line);
         const std::size_t step = faces ? 6 : 3;
         for (std::size_t i = 0; i + step <= source.size(); i += step) {
             const float *p = source.data() + i, *n = p + 3;
-            for (int r = 0; r < 3; ++r) *out++ = m[r] * p[0] + m[4 + r] * p[1] + m[8 + r] * p[2] + m[12 + r];
-            if (faces)
-                for (int r = 0; r < 3; ++r) *out++ = m[r] * n[0] + m[4 + r] * n[1] + m[8 + r] * n[2];
-            for (int k = 0; k < 4; ++k) *out++ = colour[k];
+            const auto turned = [&](const float* v, int r) { return m[r] * v[0] + m[4 + r] * v[1] + m[8 + r] * v[2]; };
+            for (int r = 0; r < 3; ++r) *out++ = std::bit_cast<std::uint32_t>(turned(p, r) + m[12 + r]);
+            if (faces) *out++ = packed_direction({turned(n, 0), turned(n, 1), turned(n, 2)});
+            *out++ = colour;
         }
     }
 
@@ -281,8 +298,8 @@ private:
     std::vector<Kept> kept_;
     std::size_t count_ = 0;  ///< corners or ends that are drawn, one by one
     QOpenGLVertexArrayObject array_;
-    PieceBuffer<float> points_{QOpenGLBuffer::VertexBuffer};
-    PieceBuffer<std::uint32_t> order_{QOpenGLBuffer::IndexBuffer};
+    PieceBuffer points_{QOpenGLBuffer::VertexBuffer};
+    PieceBuffer order_{QOpenGLBuffer::IndexBuffer};
 };
 
 }  // namespace
