@@ -1,6 +1,7 @@
 // escarp-cli: everything without a window. JSON or plain text on stdout, messages on stderr.
 // Exit 0: fine; 1: a stop finding with --strict; 2: bad input.
 
+#include <tbb/global_control.h>
 #include <CLI/CLI.hpp>
 #include <cerrno>
 #include <cmath>
@@ -12,7 +13,6 @@
 #include <iostream>
 #include <optional>
 #include <set>
-#include <tbb/global_control.h>
 
 #include <cell/model/catalogue.h>
 #include <cell/read/schema.h>
@@ -210,6 +210,7 @@ public:
         sub->add_flag("--drop", a.drop_it, "throw it away")->excludes(take);
         add_imports();
         add_studies();
+        add_live();
         sub = app_.add_subcommand("help", "the commands; of one command its options");
         sub->add_option("COMMAND", a.command, "a command, \"edits\" for the edits by name, or \"all\"");
         sub->callback([this] { chosen_ = [this](Arguments& given) { return help(given.command); }; });
@@ -228,7 +229,7 @@ public:
     }
     int act() {
         std::optional<Progress> progress;
-        if (!app_.got_subcommand("edit") && !app_.got_subcommand("study"))
+        if (!app_.got_subcommand("edit") && !app_.got_subcommand("study") && !app_.got_subcommand("live"))
             progress.emplace();  // the one waits for whoever types, the other says more
         return chosen_(a_);
     }
@@ -337,6 +338,53 @@ private:
         within(sub, study_merge);
         sub->add_option("FILES", a_.files, "files of results")->required();
         sub->add_option("--out", a_.out, "file that takes them over")->required();
+    }
+
+    void add_live() {
+        CLI::App* sub = command("live", "runs a cell with the wall clock, or in lock-step, against a controller", live);
+        const auto network = [this](CLI::App* to) {
+            to->add_flag("--network", a_.network, "a link may reach, or be reached by, other machines");
+        };
+        sub->add_option("--link", a_.links, "id of a link of the cell; several may be given");
+        sub->add_flag("--lock-step", a_.lock_step, "the clock goes on with each scan of the controller");
+        sub->add_option("--for", a_.seconds, "seconds of the run; until Ctrl+C if not given")
+            ->check(CLI::Range(0.001, 1e6));
+        sub->add_option("--rate", a_.rate, "times as fast as the wall clock (1)")->check(CLI::Range(0.1, 20.0));
+        sub->add_option("--until", a_.until, "ends when this condition of signals holds");
+        sub->add_option("--expect", a_.expect, "a figure with a bound (\"cycle_s < 8.6\"), or a condition at the end");
+        sub->add_option("--record", a_.record, "file to keep what was heard and done in (*.record)");
+        network(sub);
+        CLI::App* records = app_.add_subcommand("record", "what a live run heard and did");
+        records->require_subcommand(1);
+        const auto of_a_record = [&](const char* name, const char* what, int (*act)(Arguments&)) {
+            CLI::App* one = records->add_subcommand(name, what);
+            within(one, act);
+            one->add_option("RECORD", a_.file, "the record (*.record)")->required();
+            return one;
+        };
+        of_a_record("show", "what is in it", record_show);
+        sub = of_a_record(
+            "compare", "with the computed run: where signals differ first, each step, the cycle", record_compare);
+        sub->add_option("CELL", a_.mesh, "cell file that it has to be of");
+        sub->add_option("--variant", a_.variant, "of that file");
+        of_a_record("csv", "every change of a signal", record_csv)->add_option("--out", a_.out, "file to write: *.csv");
+        of_a_record("again", "runs it again without the outside; 1: not the same bits", record_again);
+        CLI::App* links = app_.add_subcommand("link", "connections of a cell with controllers");
+        links->require_subcommand(1);
+        const auto of_a_link = [&](const char* name, const char* what, int (*act)(Arguments&)) {
+            CLI::App* one = links->add_subcommand(name, what);
+            within(one, act);
+            one->add_option("FILE", a_.file, "cell file (*.escarp)")->required();
+            one->add_option("--variant", a_.variant, "id of the variant; the baseline if not given");
+            return one;
+        };
+        of_a_link("list", "that the cell has", link_list);
+        of_a_link("table", "where each signal lies in the tables of Modbus", link_table)
+            ->add_option("--out", a_.out, "file to write: *.csv");
+        sub = of_a_link("test", "whether somebody answers", link_test);
+        sub->add_option("LINK", a_.name, "id of the link")->required();
+        sub->add_option("--for", a_.seconds, "seconds that it tries (3)")->check(CLI::Range(0.1, 3600.0));
+        network(sub);
     }
 
     Arguments& a_;

@@ -10,6 +10,25 @@
 #include "csv.h"
 
 namespace escarp::exchange {
+std::string identifier(const std::string& name) {
+    std::string out;
+    for (const char c : name) {
+        const bool fits = std::isalnum(static_cast<unsigned char>(c)) && static_cast<unsigned char>(c) < 0x80;
+        if (fits) out.push_back(c);
+        else if (!out.empty() && out.back() != '_') out.push_back('_');
+    }
+    while (!out.empty() && out.back() == '_') out.pop_back();
+    if (out.empty() || std::isdigit(static_cast<unsigned char>(out[0]))) out = "Interlock_" + out;
+    return out;
+}
+std::string remark(std::string words) {
+    for (std::size_t i = 0; i + 1 < words.size(); ++i)
+        if ((words[i] == '*' && words[i + 1] == ')') || (words[i] == '(' && words[i + 1] == '*')) words[i + 1] = ' ';
+    std::replace_if(
+        words.begin(), words.end(), [](char c) { return static_cast<unsigned char>(c) < 0x20; }, ' ');
+    return words;
+}
+
 namespace {
 
 namespace let_in = simulation::let_in;
@@ -41,27 +60,6 @@ Logic logic_of(const cell::json& tree, const std::string& device) {
         l.together.emplace_back(pair.value("first", 1), pair.value("second", 1));
     std::sort(l.together.begin(), l.together.end());
     return l;
-}
-
-/// A name as IEC 61131-3 has them: letters, digits and single underscores.
-std::string identifier(const std::string& name) {
-    std::string out;
-    for (const char c : name) {
-        const bool fits = std::isalnum(static_cast<unsigned char>(c)) && static_cast<unsigned char>(c) < 0x80;
-        if (fits) out.push_back(c);
-        else if (!out.empty() && out.back() != '_') out.push_back('_');
-    }
-    while (!out.empty() && out.back() == '_') out.pop_back();
-    if (out.empty() || std::isdigit(static_cast<unsigned char>(out[0]))) out = "Interlock_" + out;
-    return out;
-}
-/// Nothing ends the comment that it stands in.
-std::string remark(std::string words) {
-    for (std::size_t i = 0; i + 1 < words.size(); ++i)
-        if ((words[i] == '*' && words[i + 1] == ')') || (words[i] == '(' && words[i + 1] == '*')) words[i + 1] = ' ';
-    std::replace_if(
-        words.begin(), words.end(), [](char c) { return static_cast<unsigned char>(c) < 0x20; }, ' ');
-    return words;
 }
 
 std::string words_of(const Logic& l) {

@@ -66,7 +66,7 @@ void draw_page(cairo_t* c, const cell::Cell& cell, const std::vector<cell::IoLin
 
 }  // namespace
 
-const char* controller_way(const cell::Signal& s) { return s.input() ? "output" : "input"; }
+const char* controller_way(const cell::Signal& s) { return s.controller_sets() ? "output" : "input"; }
 
 std::string io_csv(const cell::Cell& cell) {
     std::string out = csv_line({"address", "signal", "direction", "type", "unit", "comment"});

@@ -66,6 +66,7 @@ const std::vector<Exporter>& exporters() {
         add_urdf_exporter(list);
         add_swept_exporter(list);
         add_arbiter_exporter(list);
+        add_controller_exporter(list);
         add_report_exporter(list);
         return list;
     }();

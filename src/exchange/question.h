@@ -86,6 +86,7 @@ void add_io_exporter(std::vector<Exporter>& all);
 void add_urdf_exporter(std::vector<Exporter>& all);
 void add_swept_exporter(std::vector<Exporter>& all);
 void add_arbiter_exporter(std::vector<Exporter>& all);
+void add_controller_exporter(std::vector<Exporter>& all);
 
 /// How long is simulated at most.
 cell::Field horizon_option();

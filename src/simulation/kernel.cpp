@@ -3,17 +3,15 @@
 #include <algorithm>
 #include <bit>
 #include <cstring>
+#include <utility>
 
 #include <geometry/indices.h>
 #include "arm_driver.h"
 
 namespace escarp::simulation {
 namespace {
-constexpr std::size_t most_events = 5'000'000;  // that a run goes through at the most
-constexpr std::size_t most_alone = 20;          // times as many where nothing is kept of them
-constexpr std::size_t most_kept = 150u << 20;   // bytes that a run keeps at the most
-constexpr std::size_t with_motion = 600;        // bytes that the checks need for one more motion
-constexpr int most_rounds = 10'000;             // of asking all who wait at one instant
+constexpr std::size_t with_motion = 600;  // bytes that the checks need for one more motion
+constexpr int most_rounds = 10'000;       // of asking all who wait at one instant
 
 /// Whether a task goes through some of its steps several times.
 bool repeats(const cell::Task& task) {
@@ -80,9 +78,9 @@ std::vector<int> Kind::pick_seats(const cell::Device& device) const {
 }
 std::vector<int> Kind::place_seats(const cell::Device& device) const { return Kind::pick_seats(device); }
 
-Kernel::Kernel(
-    const cell::Cell& cell, PlanCache& plans, const motion::StopFlag* stop, History history, Durations durations)
-    : cell_(cell), plans_(plans), stop_(stop), history_(history), durations_(durations) {
+Kernel::Kernel(const cell::Cell& cell, PlanCache& plans, const motion::StopFlag* stop, History history,
+    Durations durations, const RunLimits& limits)
+    : cell_(cell), plans_(plans), stop_(stop), history_(history), durations_(durations), limits_(limits) {
     trace_.rounds.resize(cell.devices.size());
     trace_.motions.resize(cell.devices.size());
     trace_.conditions.resize(cell.devices.size());
@@ -113,6 +111,7 @@ Kernel::Kernel(
     carriers_count_ = std::all_of(
         cell.part_types.begin(), cell.part_types.end(), [](const cell::PartType& p) { return p.carrier(); });
     forced_.assign(cell.signals.size(), false);
+    outside_.assign(cell.signals.size(), false);
     ties_->fed_by.resize(cell.signals.size());
     for (const int i : indices(cell.signals))
         if (cell.signals[i].source)
@@ -126,6 +125,7 @@ Kernel::Kernel(const Kernel& o)
       faster_(o.faster_),
       history_(o.history_),
       durations_(o.durations_),
+      limits_(o.limits_),
       events_(o.events_, &event_room_),
       live_(o.live_),
       loads_(o.loads_),
@@ -133,6 +133,7 @@ Kernel::Kernel(const Kernel& o)
       carriers_count_(o.carriers_count_),
       value_(o.value_),
       forced_(o.forced_),
+      outside_(o.outside_),
       ties_(o.ties_),
       round_at_(o.round_at_),
       trace_(o.trace_),
@@ -223,7 +224,7 @@ void Kernel::set_signal(int signal, double value) {
     // What grows without end stays a number.
     constexpr double most = 1e12;
     value = std::isnan(value) ? 0.0 : std::clamp(value, -most, most);
-    if (value_[signal] == value || forced_[signal]) return;
+    if (value_[signal] == value || forced_[signal] || outside_[signal]) return;
     const int device = cell_.signals[signal].device;
     reach(acting_, device);
     value_[signal] = value;
@@ -478,7 +479,7 @@ void Kernel::step() {
 }
 
 void Kernel::happen(const EventKey& event) {
-    if (++steps_ > most_events * (history_ == History::none ? most_alone : 1) || kept_ > most_kept) {
+    if (++steps_ > (history_ == History::none ? limits_.bare_events : limits_.events) || kept_ > limits_.bytes) {
         cut_ = true;
         return;
     }
@@ -549,15 +550,21 @@ void Kernel::advance(Ticks until) {
     if (!ended()) now_ = std::max(now_, until);
 }
 
-void Kernel::inject(int signal, double value) {
+void Kernel::inject(const std::vector<std::pair<int, double>>& values) {
     cause_ = -1;
-    set_signal(signal, value);
+    for (const auto& [signal, value] : values) {
+        const char outside = std::exchange(outside_[signal], false);
+        set_signal(signal, value);
+        outside_[signal] = outside;
+    }
     settle();
 }
 
 void Kernel::force(int signal, double value) {
     forced_[signal] = false;
+    const char outside = std::exchange(outside_[signal], false);
     set_signal(signal, value);
+    outside_[signal] = outside;
     forced_[signal] = true;
 }
 

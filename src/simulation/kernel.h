@@ -10,9 +10,10 @@
 #include <cell/model/device_kind.h>
 #include <cell/model/expression.h>
 
-#include "zone_arbiter.h"
 #include "plan.h"
 #include "port.h"
+#include "run.h"
+#include "zone_arbiter.h"
 
 namespace escarp::simulation {
 
@@ -113,7 +114,7 @@ public:
     virtual bool random() const { return false; }
     virtual bool tells_condition() const { return false; }  ///< by itself; else its main task does
     virtual ArmDriver* driver() { return nullptr; }         ///< of its motion; null: its tasks cause none
-    virtual ZoneArbiter* arbiter() { return nullptr; }            ///< of space that it lets movers into; null: of none
+    virtual ZoneArbiter* arbiter() { return nullptr; }      ///< of space that it lets movers into; null: of none
     virtual const ZoneArbiter* arbiter() const { return nullptr; }
 
 protected:
@@ -137,7 +138,7 @@ class Kernel {
 public:
     /// `stop`: plans end by motion::Cancelled when it is set.
     Kernel(const cell::Cell& cell, PlanCache& plans, const motion::StopFlag* stop = nullptr,
-        History history = History::whole, Durations durations = Durations::kept);
+        History history = History::whole, Durations durations = Durations::kept, const RunLimits& limits = {});
     /// The same state, to go on from in another way.
     std::unique_ptr<Kernel> copy() const { return std::unique_ptr<Kernel>(new Kernel(*this)); }
 
@@ -240,8 +241,12 @@ public:
     std::string words(const EventKey& event) const { return actors_[event.actor]->words(*this, event.what); }
     /// Every event up to an instant, unless it ends before. The time is then that instant.
     void advance(Ticks until);
-    /// From outside, now: as if the device that sets it had done so.
-    void inject(int signal, double value);
+    /// From outside, now, all at once: as if the devices that set them had done so.
+    void inject(const std::vector<std::pair<int, double>>& values);
+    void inject(int signal, double value) { inject({{signal, value}}); }
+    /// From now on the signal comes from outside alone, whatever its device or its source says.
+    void leave_to_outside(int signal) { outside_[signal] = true; }
+    bool from_outside(int signal) const { return outside_[signal] != 0; }
     /// Held at a value from here on, whatever its device or its source says; before the start, or from outside.
     void force(int signal, double value);
     /// One step's clock runs at another rate, from the start.
@@ -313,17 +318,18 @@ private:
     } faster_;
     const History history_;
     const Durations durations_;
+    const RunLimits limits_;
     std::vector<std::unique_ptr<Actor>> actors_;  ///< each device, followed by its tasks
     std::vector<Behaviour*> behaviours_;          ///< by device
     std::vector<Behaviour*> watchers_;
     std::pmr::unsynchronized_pool_resource event_room_;
     std::pmr::set<EventKey> events_{&event_room_};
     std::vector<int> live_;
-    std::map<int, std::vector<int>> loads_;  ///< by carrier
-    std::map<int, Lying> lying_;             ///< by part
-    bool carriers_count_ = false;            ///< there is nothing else that could leave
-    std::vector<double> value_;              ///< of every signal
-    std::vector<char> forced_;
+    std::map<int, std::vector<int>> loads_;             ///< by carrier
+    std::map<int, Lying> lying_;                        ///< by part
+    bool carriers_count_ = false;                       ///< there is nothing else that could leave
+    std::vector<double> value_;                         ///< of every signal
+    std::vector<char> forced_, outside_;                ///< by signal
     std::vector<std::vector<TaskRunner*>> side_tasks_;  ///< by device
     /// Who is asked again when something changes; copies share it.
     struct Ties {

@@ -1,11 +1,11 @@
 #include "run.h"
 
+#include "run_session.h"
 #include "steady.h"
 
 namespace escarp::simulation {
 namespace {
 
-constexpr long long most_search = 6'000'000;  // steps of search for all plans of a run
 constexpr Ticks longer = 10;  // horizons that a run may take where a task has not been through twice
 
 /// How far a run goes on.
@@ -35,37 +35,13 @@ struct Limit {
 std::shared_ptr<const Run> run(const cell::Cell& cell, PlanCache& plans, const RunOptions& options) {
     const Ticks horizon = ticks(options.horizon_s > 0 ? options.horizon_s : cell.horizon);
     const Limit limit{horizon, std::min(horizon, ticks(options.at_least_s)), options.stop_when_steady};
-    std::optional<cell::Cell> drawn;  // what it refers to is the cell's own
-    if (options.seed && *options.seed != cell.seed) (drawn = cell)->seed = *options.seed;
-    Kernel kernel(drawn ? *drawn : cell, plans, options.stop, options.history);
-    SteadyWatch watch;
-    for (const auto& [name, value] : options.forced)
-        if (const int signal = cell.signal(name); signal >= 0) kernel.force(signal, value);
-    kernel.set_faster(options.faster_step.device, options.faster_step.step, options.faster_step.rate);
-    const SearchCount searched;
-    kernel.start();
-    bool searched_enough = false;
-    while (!kernel.ended() && !limit.over(kernel, watch.found())) {
-        motion::throw_if_stopped(options.stop);
-        kernel.step();
-        if (searched.steps() > most_search) {
-            searched_enough = true;
-            kernel.end_early();
-        }
-        if (!kernel.ended()) watch.look(kernel);
-    }
-    auto result = std::make_shared<Run>();
-    result->steady = watch.found();
-    result->random = kernel.random();
-    result->cut = kernel.cut();
-    result->unsettled = kernel.unsettled();
-    result->searched_enough = searched_enough;
-    kernel.trace().end = limit.end(kernel, watch.found());
-    result->stuck = kernel.next_event() == never && !kernel.cut() && kernel.trace().end < horizon;
-    if (result->stuck)
-        for (const auto& [device, w] : kernel.waits()) result->waits.push_back({device, w.other, w.what});
-    result->trace = std::move(kernel.trace());
-    return result;
+    RunSession session(cell, plans, options);
+    SteadyWatch steady;
+    session.watch(steady);
+    session.start();
+    while (!session.over() && !limit.over(session.kernel(), steady.found())) session.step();
+    const Ticks end = limit.end(session.kernel(), steady.found());
+    return session.finish(end, horizon, steady.found());
 }
 
 }  // namespace escarp::simulation

@@ -40,12 +40,22 @@ struct FasterStep {
     double rate = 1;             ///< of its clock
 };
 
+/// How much a run may take, at the most: it ends there, and says so.
+struct RunLimits {
+    std::size_t events = 5'000'000;         ///< that it goes through
+    std::size_t bare_events = 100'000'000;  ///< the same, where nothing is kept of them
+    std::size_t bytes = 150u << 20;         ///< that it keeps
+    long long search = 6'000'000;           ///< steps of search for all of its plans
+};
+
 struct RunOptions {
     double horizon_s = 0;    ///< 0: the cell's own
     double at_least_s = 60;  ///< goes on to here though the state has recurred
     bool stop_when_steady = true;
     std::map<std::string, double> forced = {};  ///< signals by full name that are held at a value; others are left out
-    History history = History::whole;           ///< none: for figures of flow alone; there are no blocks then
+    std::vector<int> outside = {};  ///< signals that come from outside alone, whatever their device or source says
+    RunLimits limits = {};
+    History history = History::whole;  ///< none: for figures of flow alone; there are no blocks then
     FasterStep faster_step = {};
     std::optional<std::uint64_t> seed = {};  ///< of random draws, instead of the cell's own
     const motion::StopFlag* stop = nullptr;  ///< set by another thread: the run ends by motion::Cancelled

@@ -8,7 +8,7 @@ namespace {
 constexpr std::size_t looks_free = 64u << 20, looks_per_event = 4000;
 }  // namespace
 
-void SteadyWatch::look(const Kernel& k) {
+void SteadyWatch::happened(const Kernel& k) {
     const std::size_t left = k.trace().departures.size();
     const bool part_left = left != departures_ || k.part_left_now();
     departures_ = left;

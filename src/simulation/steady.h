@@ -3,15 +3,13 @@
 
 #include <map>
 
-#include "kernel.h"
-#include "run.h"
+#include "run_session.h"
 
 namespace escarp::simulation {
 
-class SteadyWatch {
+class SteadyWatch final : public RunObserver {
 public:
-    /// To be told after every step of the kernel.
-    void look(const Kernel& kernel);
+    void happened(const Kernel& kernel) override;
     const std::optional<Steady>& found() const { return found_; }
 
 private:

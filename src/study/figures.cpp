@@ -253,10 +253,15 @@ std::vector<ChainLink> longest_chain(const simulation::Run& run) {
 }
 
 Judged judge(std::shared_ptr<const cell::Cell> cell, inspection::Cache& cache, const EvaluateOptions& options) {
-    Judged j{std::move(cell), nullptr, nullptr, {}, {}};
-    simulation::RunOptions run = options.run;
-    run.stop = options.stop;
-    j.run = simulation::run(*j.cell, cache.plans, run);
+    simulation::RunOptions how = options.run;
+    how.stop = options.stop;
+    auto run = simulation::run(*cell, cache.plans, how);
+    return judge_run(std::move(cell), std::move(run), cache, options);
+}
+
+Judged judge_run(std::shared_ptr<const cell::Cell> cell, std::shared_ptr<const simulation::Run> run,
+    inspection::Cache& cache, const EvaluateOptions& options) {
+    Judged j{std::move(cell), std::move(run), nullptr, {}, {}};
     j.inspection = inspection::inspect(*j.cell, *j.run, cache, options.stop, options.level);
     j.chain = longest_chain(*j.run);
     Figures& f = j.figures;

@@ -81,6 +81,9 @@ struct EvaluateOptions {
 
 /// Throws Cancelled when stopped.
 Judged judge(std::shared_ptr<const cell::Cell> cell, inspection::Cache& cache, const EvaluateOptions& options = {});
+/// The same of a run that was made already: live, or of a record.
+Judged judge_run(std::shared_ptr<const cell::Cell> cell, std::shared_ptr<const simulation::Run> run,
+    inspection::Cache& cache, const EvaluateOptions& options = {});
 
 /// Everything about one variant. Throws InputError for a cell that does not make sense, Cancelled when stopped.
 std::shared_ptr<const Evaluation> evaluate(

@@ -7,6 +7,8 @@
 
 #include <cell/text/content_key.h>
 
+#include "passive.h"
+
 namespace escarp::study {
 namespace {
 
@@ -57,18 +59,6 @@ void Outcome::take_in(const Outcome& other) {
     std::sort(dear.begin(), dear.end());
 }
 
-/// Nothing that a file brings along acts: no triggers, views, extensions or functions with effects; no value is larger
-/// than a result can be, and no statement runs for ever.
-void keep_passive(sqlite3* handle) {
-    for (const int what : {SQLITE_DBCONFIG_ENABLE_TRIGGER, SQLITE_DBCONFIG_ENABLE_VIEW,
-             SQLITE_DBCONFIG_ENABLE_LOAD_EXTENSION, SQLITE_DBCONFIG_TRUSTED_SCHEMA})
-        sqlite3_db_config(handle, what, 0, nullptr);
-    sqlite3_db_config(handle, SQLITE_DBCONFIG_DEFENSIVE, 1, nullptr);
-    sqlite3_limit(handle, SQLITE_LIMIT_LENGTH, 1 << 24);
-    sqlite3_limit(handle, SQLITE_LIMIT_SQL_LENGTH, 1 << 16);
-    sqlite3_limit(handle, SQLITE_LIMIT_TRIGGER_DEPTH, 0);
-}
-
 /// A result as the file has it. Throws InputError that names the row where it is none.
 Outcome outcome_in(const std::string& file, const std::string& text, const std::string& row) {
     try {
@@ -79,6 +69,16 @@ Outcome outcome_in(const std::string& file, const std::string& text, const std::
                 " is damaged: \"" + (text.size() > 40 ? text.substr(0, 40) + "..." : text) +
                 "\". Take that file out, or let its study be asked again; nothing was taken over.");
     }
+}
+
+void keep_passive(sqlite3* handle) {
+    for (const int what : {SQLITE_DBCONFIG_ENABLE_TRIGGER, SQLITE_DBCONFIG_ENABLE_VIEW,
+             SQLITE_DBCONFIG_ENABLE_LOAD_EXTENSION, SQLITE_DBCONFIG_TRUSTED_SCHEMA})
+        sqlite3_db_config(handle, what, 0, nullptr);
+    sqlite3_db_config(handle, SQLITE_DBCONFIG_DEFENSIVE, 1, nullptr);
+    sqlite3_limit(handle, SQLITE_LIMIT_LENGTH, 1 << 24);
+    sqlite3_limit(handle, SQLITE_LIMIT_SQL_LENGTH, 1 << 16);
+    sqlite3_limit(handle, SQLITE_LIMIT_TRIGGER_DEPTH, 0);
 }
 
 struct Results::Database {

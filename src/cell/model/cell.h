@@ -15,6 +15,7 @@
 #include <geometry/outline.h>
 #include <kinematics/joint_solver.h>
 
+#include "link.h"
 #include "signal.h"
 #include "study.h"
 
@@ -286,6 +287,7 @@ struct Cell {
         double parts_per_year = 0, years = 5, per_kwh = 0;
     } costs;
     std::vector<Study> studies;
+    std::vector<Link> links;
     std::vector<StepBlock> blocks;
     std::vector<Problem> unknown_keys;  ///< keys that are not known where they stand
 

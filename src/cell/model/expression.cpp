@@ -26,11 +26,10 @@ std::string value_text(const Signal& signal, double value) {
 
 std::string ExpressionError::message(const std::string& text) const {
     constexpr std::size_t enough = 60;
-    const std::string before = at == 0 ? "at the beginning"
-                               : at <= enough
-                                   ? "after \"" + text.substr(0, at) + "\""
-                                   : "after \"..." + text.substr(at - enough, enough) + "\" (letter " +
-                                         std::to_string(at) + ")";
+    const std::string before =
+        at == 0        ? "at the beginning"
+        : at <= enough ? "after \"" + text.substr(0, at) + "\""
+                       : "after \"..." + text.substr(at - enough, enough) + "\" (letter " + std::to_string(at) + ")";
     return expected + " is expected " + before +
            (found.empty() ? ", where it ends." : ", instead of \"" + found + "\".");
 }
@@ -263,6 +262,37 @@ double Expression::value_of(int node, const std::function<double(int)>& value) c
         case Op::opposite: return left() == 0;
     }
     return 0;
+}
+
+bool Expression::is_condition(int node, const std::function<bool(int)>& on_off) const {
+    const Node& n = nodes_[node];
+    if (n.op == Op::signal) return on_off(n.signal);
+    return n.op != Op::value && n.op != Op::negate && n.op != Op::plus && n.op != Op::minus;
+}
+
+std::string Expression::structured_text(
+    const std::function<std::string(int)>& name, const std::function<bool(int)>& on_off) const {
+    const std::function<std::string(int, bool)> text = [&](int node, bool as_condition) -> std::string {
+        const Node& n = nodes_[node];
+        const auto two = [&](const char* sign, bool conditions) {
+            return "(" + text(n.left, conditions) + " " + sign + " " + text(n.right, conditions) + ")";
+        };
+        switch (n.op) {
+            case Op::value: return as_condition ? (n.value != 0 ? "TRUE" : "FALSE") : shortest(n.value);
+            case Op::signal: return name(n.signal);
+            case Op::negate: return "(-" + text(n.left, false) + ")";
+            case Op::plus: return two("+", false);
+            case Op::minus: return two("-", false);
+            case Op::less: return two("<", false);
+            case Op::at_most: return two("<=", false);
+            case Op::equal: return two("=", is_condition(n.left, on_off) || is_condition(n.right, on_off));
+            case Op::both: return two("AND", true);
+            case Op::either: return two("OR", true);
+            case Op::opposite: return "(NOT " + text(n.left, true) + ")";
+        }
+        return "";
+    };
+    return text(root_, is_condition(root_, on_off));
 }
 
 std::string Expression::renamed(const std::string& text, const std::function<std::string(const std::string&)>& to) {

@@ -39,6 +39,10 @@ public:
     /// `value` tells a signal's present value; on is 1, off is 0.
     double value(const std::function<double(int signal)>& value) const;
     bool holds(const std::function<double(int signal)>& value) const { return this->value(value) != 0; }
+    /// The same in structured text (IEC 61131-3); `name` and `on_off` tell of a signal what it is called there, and
+    /// whether it is a BOOL.
+    std::string structured_text(
+        const std::function<std::string(int signal)>& name, const std::function<bool(int signal)>& on_off) const;
     /// The same with every name replaced: for devices and signals that are renamed, copied or taken away.
     static std::string renamed(const std::string& text, const std::function<std::string(const std::string& name)>& to);
 
@@ -52,6 +56,7 @@ private:
         int left = -1, right = -1;
     };
     double value_of(int node, const std::function<double(int)>& value) const;
+    bool is_condition(int node, const std::function<bool(int)>& on_off) const;
 
     std::string text_;
     std::vector<Node> nodes_;

@@ -78,11 +78,12 @@ void read_signals(const Reader& r, Device& d) {
     for (const Reader& one : v.list("io")) {
         const Values io(one, io_fields());
         const std::string name = io.id(), address = io.text("address"), comment = io.text("comment");
+        const bool outside = io.flag("outside");
         const auto known =
             std::find_if(d.signals.begin(), d.signals.end(), [&](const Signal& s) { return s.name == name; });
         if (known == d.signals.end())
             one.problem("id", "\"" + d.name + "\" has no signal \"" + name + "\" that could have an address.");
-        else known->address = address, known->comment = comment;
+        else known->address = address, known->comment = comment, known->outside = outside;
     }
 }
 

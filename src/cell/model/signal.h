@@ -20,6 +20,7 @@ struct Signal {
     int device = -1;                                ///< index
     bool own = false;                               ///< named in the file, not by the kind of device
     std::string address = {}, comment = {};         ///< as the controller knows it; empty: none is given
+    bool outside = false;                           ///< in a live run it comes from a controller alone
     std::shared_ptr<const Expression> source = {};  ///< what an input takes its value from; null: nothing
 
     /// On while nothing is connected.
@@ -29,6 +30,7 @@ struct Signal {
 
     bool on_off() const { return type == Type::on_off; }
     bool input() const { return way == Way::input; }
+    bool controller_sets() const { return input() || outside; }  ///< it is an output of the controller
 };
 
 const char* word(Signal::Type type);  ///< "on/off", "whole number", "number"

@@ -27,7 +27,8 @@ const Fields& cell_fields() {
         list("excluded_pairs", "pairs left out", exclusion_fields, 2000), group("costs", "costs", cost_fields),
         list("studies", "studies", study_fields, 100), list("blocks", "blocks", block_fields, 200),
         list("variants", "variants", variant_fields, 0).of_number(1, 0), of(Type::id, "baseline", "baseline").lacking(),
-        list("views", "stored views", view_fields, 1000), group("underlay", "picture under the Floor", underlay_fields),
+        list("links", "links", outside_link_fields, 20), list("views", "stored views", view_fields, 1000),
+        group("underlay", "picture under the Floor", underlay_fields),
         of(Type::texts, "retired_ids", "ids not given again").lacking()};
     return all;
 }
@@ -281,7 +282,9 @@ const Fields& own_number_fields() {
 }
 
 const Fields& io_fields() {
-    static const Fields all{own_id(), text("address", "address").usually(""), text("comment", "comment").usually("")};
+    static const Fields all{own_id(), text("address", "address").usually(""), text("comment", "comment").usually(""),
+        flag("outside", "from outside", false)
+            .explained("In a live run it comes from a controller, and its device or its source sets it no longer.")};
     return all;
 }
 

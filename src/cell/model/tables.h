@@ -13,6 +13,7 @@ const Fields& block_fields();
 const Fields& variant_fields();
 const Fields& view_fields();
 const Fields& underlay_fields();
+const Fields& outside_link_fields();
 
 const Fields& part_type_fields();
 const Fields& carrier_fields();

@@ -9,7 +9,7 @@ namespace escarp::cell {
 
 const std::vector<std::string>& keys_without_figures() {
     static const std::vector<std::string> all{
-        "name", "views", "underlay", "studies", "variants", "baseline", "retired_ids", "unfinished_models"};
+        "name", "views", "underlay", "studies", "links", "variants", "baseline", "retired_ids", "unfinished_models"};
     return all;
 }
 

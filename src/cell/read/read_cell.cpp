@@ -242,6 +242,8 @@ void read_settings(const Values& v, Cell& cell) {
     cell.costs = {c.number("parts_per_year"), c.number("years"), c.number("per_kWh")};
     for (const Reader& s : v.list("studies")) cell.studies.push_back(read_study(s));
     refuse_twins(cell.studies, "studies", v.reader().problems());
+    for (const Reader& l : v.list("links")) cell.links.push_back(read_link(l));
+    refuse_twins(cell.links, "links", v.reader().problems());
 }
 
 /// What devices are made of.

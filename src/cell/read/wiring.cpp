@@ -39,7 +39,7 @@ public:
         for (int i = 0; i < bits; ++i) take(first + i);
     }
     std::string next(const Signal& s) {
-        const std::string area = s.input() ? "%Q" : "%I";
+        const std::string area = s.controller_sets() ? "%Q" : "%I";
         const int bits = s.type == Signal::Type::on_off ? 1 : s.type == Signal::Type::whole ? 16 : 32;
         // What is taken stays so: nothing before the last one of this size is free any more.
         for (int& first = from_[bits];; first += bits) {
@@ -94,12 +94,12 @@ Wiring wiring(const Cell& cell) {
 
 std::vector<IoLine> io_list(const Cell& cell) {
     Image inputs, outputs;
-    for (const Signal& s : cell.signals) (s.input() ? outputs : inputs).take(s.address);
+    for (const Signal& s : cell.signals) (s.controller_sets() ? outputs : inputs).take(s.address);
     std::vector<IoLine> lines;
     for (const int i : indices(cell.signals)) {
         const Signal& s = cell.signals[i];
         const bool given = !s.address.empty();
-        lines.push_back({i, given ? s.address : (s.input() ? outputs : inputs).next(s), given, s.comment});
+        lines.push_back({i, given ? s.address : (s.controller_sets() ? outputs : inputs).next(s), given, s.comment});
     }
     return lines;
 }
@@ -137,10 +137,14 @@ Edit describe_signal(const Layout& layout, const std::string& device, const std:
     const Cell& cell = layout.cell();
     const std::string where = "devices/" + device + "/io/" + signal + "/" + what;
     if (cell.signal(device + "." + signal) < 0) throw InputError(where, "There is no such signal.");
-    if (what != "address" && what != "comment") throw InputError(where, "\"address\" or \"comment\" is expected.");
+    if (what != "address" && what != "comment" && what != "outside")
+        throw InputError(where, "\"address\", \"comment\" or \"outside\" is expected.");
+    if (what == "outside" && !text.empty() && text != "yes" && text != "no")
+        throw InputError(where, "Found \"" + text + "\"; yes or no is expected.");
     json tree = layout.tree();
     json& one = io_of(tree, device, signal);
-    if (text.empty()) one.erase(what);
+    if (text.empty() || (what == "outside" && text == "no")) one.erase(what);
+    else if (what == "outside") one[what] = true;
     else one[what] = text;
     if (one.size() == 1)
         for (json& d : tree["devices"])

@@ -27,7 +27,7 @@ struct IoLine {
 std::vector<IoLine> io_list(const Cell& cell);
 /// Writes every address down that is not given yet: it stays from then on.
 Edit give_addresses(const Layout& layout);
-/// `what`: "address" or "comment"; an empty text takes it away. Throws InputError where another signal has the address.
+/// `what`: "address", "comment" or "outside" (yes, no); an empty text takes it away. Throws InputError where another signal has the address.
 Edit describe_signal(const Layout& layout, const std::string& device, const std::string& signal,
     const std::string& what, const std::string& text);
 

@@ -196,6 +196,8 @@ Scene SceneView::scene(int finer) {
         // More edges than pixels for them would be one dark spot, and take the time of all: the smooth picture has them.
         const double away = std::max(1e-3, (at.translation() - camera_.eye()).norm() - mesh->bound);
         const double pixels = 2 * mesh->bound / away * pixels_at_1m;
+        constexpr double too_small = 0.5;  // nobody would see it
+        if (pixels < too_small) return;
         if (finer == 1 && static_cast<double>(mesh->lines.size() / 2) > pixels) line.setW(0);
         s.items.push_back({mesh, matrix(at), face, line});
     };

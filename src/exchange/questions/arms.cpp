@@ -50,7 +50,7 @@ json mounted(const study::Mounted& m) {
         {"cycle_s", m.cycle_s ? json(tidy(*m.cycle_s)) : json()}};
 }
 
-std::string in_words(const study::Mounted& m) {
+std::string mounted_words(const study::Mounted& m) {
     char line[80];
     std::snprintf(line, sizeof line, "%3d of %-3d %7.0f mm %9s", m.reached, m.poses, m.margin_m.value_or(0) * 1e3,
         m.cycle_s ? (std::to_string(*m.cycle_s).substr(0, 6) + " s").c_str() : "-");
@@ -78,7 +78,7 @@ Answer which_arm(Asked& a) {
         std::snprintf(
             line, sizeof line, "%-32s %-14s ", ((c.present ? "* " : "  ") + c.name).substr(0, 80).c_str(), payload);
         answer.words +=
-            line + in_words(c.here) + "     " + (c.best ? in_words(*c.best) : "nowhere reaches every pose") + "\n";
+            line + mounted_words(c.here) + "     " + (c.best ? mounted_words(*c.best) : "nowhere reaches every pose") + "\n";
     }
     return answer;
 }

@@ -157,8 +157,7 @@ Answer interlock(Asked& a) {
     for (std::size_t i = 0; i < k.rules.size(); ++i) {
         const study::RulePrice& p = k.rules[i];
         rules.push_back({{"rule", p.rule}, {"cycle_s", number(p.cycle_s)}, {"kept_apart", p.kept_apart},
-            {"stuck", p.stuck}, {"contacts", p.contacts}, {"waits_s", tidy(p.waits_s)},
-            {"slowed_s", tidy(p.slowed_s)},
+            {"stuck", p.stuck}, {"contacts", p.contacts}, {"waits_s", tidy(p.waits_s)}, {"slowed_s", tidy(p.slowed_s)},
             {"lock_up", p.stuck    ? json("locks up")
                         : p.orders ? verdict(*p.orders)
                                    : json()},

@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <cmath>
+#include <deque>
 #include <map>
 #include <tbb/parallel_for.h>
 
@@ -106,7 +107,7 @@ private:
 
     const Context& c_;
     ClearanceJobs questions_;
-    std::vector<ClearanceJob> jobs_;
+    std::deque<ClearanceJob> jobs_;  ///< many: never moved to a larger place
     std::unordered_map<std::uint64_t, std::size_t> asked_;  ///< which job a question is
     std::size_t pairs_ = 0;                                 ///< of bodies, counted whenever they are asked for
     std::vector<motion::Clearance> answers_;

@@ -14,6 +14,7 @@ const std::vector<NamedEdit>& named_edits() {
         add_variant_edits(list);
         add_list_edits(list);
         add_study_edits(list);
+        add_link_edits(list);
         return list;
     }();
     return all;

@@ -40,5 +40,6 @@ void add_signal_edits(std::vector<NamedEdit>& all);
 void add_variant_edits(std::vector<NamedEdit>& all);
 void add_list_edits(std::vector<NamedEdit>& all);
 void add_study_edits(std::vector<NamedEdit>& all);
+void add_link_edits(std::vector<NamedEdit>& all);
 
 }  // namespace escarp::cell

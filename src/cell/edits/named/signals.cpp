@@ -38,8 +38,9 @@ void add_signal_edits(std::vector<NamedEdit>& all) {
         });
     named("give addresses", "to every signal that has none: they stay from then on", {},
         [](const Layout& l, const Values&) { return changed(l, give_addresses(l)); });
-    named("describe signal", "its address or comment on the I/O list",
-        {owner(), text("signal", "signal"), choice("what", "what", {"address", "comment"}),
+    named("describe signal",
+        "its address or comment on the I/O list, or whether a controller sets it in a live run (yes, no)",
+        {owner(), text("signal", "signal"), choice("what", "what", {"address", "comment", "outside"}),
             text("text", "text").usually("")},
         [](const Layout& l, const Values& v) {
             return changed(l, describe_signal(l, v.text("device"), v.text("signal"), v.choice("what"), v.text("text")));

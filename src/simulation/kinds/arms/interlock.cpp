@@ -37,14 +37,28 @@ public:
     void start(Kernel& k) override {
         if (own_.inside >= 0) let(k, own_.inside);
     }
+    Listening listens_to() const override { return {{}, {signal(may_signal), signal(2 + may_signal)}}; }
+    /// Decided outside: goes in when its signal comes; asks when that of the visit before has gone.
+    bool poll(Kernel& k) override {
+        if (!outside(k)) return false;
+        bool changed = false;
+        for (const int side : {0, 1}) {
+            Side& s = sides_[side];
+            if (s.asks == 0 || s.inside) continue;
+            const bool may = k.on(signal(2 * side + may_signal));
+            if (!s.told && !may) tell(k, side), changed = true;
+            else if (s.told && may) let(k, side), changed = true;
+        }
+        return changed;
+    }
 
     bool ask(Kernel& k, int mover, int visit) override {
         const int side = side_of(mover);
         Side& s = sides_[side];
         if (!s.asks) {
             s.asks = ++asked_, s.visit = visit;
-            if (own_.both()) k.set_signal(signal(visit_signal + side), visit);
-            k.set_signal(signal(2 * side + asks_signal), true);
+            // Who decides outside has to see that the last leave was given back.
+            if (!outside(k) || !k.on(signal(2 * side + may_signal))) tell(k, side);
             decide(k);
         }
         return s.inside;
@@ -54,7 +68,7 @@ public:
     void give_back(Kernel& k, int mover) override {
         const int side = side_of(mover);
         Side& s = sides_[side];
-        s.asks = 0;
+        s.asks = 0, s.told = false;
         k.set_signal(signal(2 * side + asks_signal), false);
         if (!s.inside) return;
         s.inside = false;
@@ -77,8 +91,18 @@ public:
     }
 
 private:
+    /// Whether a controller decides: in a live run, if it is told to.
+    bool outside(const Kernel& k) const {
+        return k.from_outside(signal(may_signal)) || k.from_outside(signal(2 + may_signal));
+    }
+    void tell(Kernel& k, int side) {
+        sides_[side].told = true;
+        if (own_.both()) k.set_signal(signal(visit_signal + side), sides_[side].visit);
+        k.set_signal(signal(2 * side + asks_signal), true);
+    }
     int side_of(int mover) const { return mover == sides_[1].mover ? 1 : 0; }
     void decide(Kernel& k) {
+        if (outside(k)) return;
         const bool one = sides_[0].asks > 0, two = sides_[1].asks > 0;
         if (own_.both()) {
             const int before = one && (!two || sides_[0].asks < sides_[1].asks) ? 0 : 1;  // who came first
@@ -99,7 +123,7 @@ private:
     bool apart() const { return own_.together.count({sides_[0].visit, sides_[1].visit}) > 0; }
     void let(Kernel& k, int side) {
         Side& s = sides_[side];
-        s.inside = true;
+        s.inside = s.told = true;
         turn_ = 1 - side;
         k.set_signal(signal(2 * side + asks_signal), true);
         k.set_signal(signal(2 * side + may_signal), true);
@@ -113,8 +137,8 @@ private:
 
     struct Side {
         int mover = -1, block = -1, visit = 0;
-        bool inside = false;
-        std::int64_t asks = 0;  ///< in which order they asked; 0: not
+        bool inside = false, told = false;  ///< told: its signal says that it asks
+        std::int64_t asks = 0;              ///< in which order they asked; 0: not
     };
     const Locking& own_;
     Side sides_[2];

@@ -1,0 +1,442 @@
+// escarp-cli live, record, link: a cell run against a controller, what is kept of it, and the table of addresses.
+
+#include <unistd.h>
+#include <cmath>
+#include <csignal>
+#include <cstdio>
+#include <ctime>
+#include <filesystem>
+
+#include <cell/model/read_signals.h>
+#include <cell/text/disk.h>
+#include <link/modbus_link.h>
+#include <link/record.h>
+#include <simulation/kinds.h>
+#include <study/measures.h>
+
+#include "command.h"
+
+namespace escarp::cli {
+namespace {
+
+std::atomic<bool> ended_by_hand{false};
+
+/// "cycle_s < 8.6" of a figure; or a condition of signals, as it is when the run ends.
+class Expectation {
+public:
+    Expectation(const std::string& words, const cell::Cell& cell) : words_(words) {
+        const std::size_t sign = words.find_first_of("<>=");
+        const std::string name = bare(words.substr(0, sign));
+        for (const study::Measure& m : study::measures())
+            if (sign != std::string::npos && m.id == name) measure_ = &m;
+        if (!measure_) {
+            condition_ = condition(words, cell, "--expect");
+            return;
+        }
+        const std::size_t number = words.find_first_not_of("<>= ", sign);
+        sign_ = bare(words.substr(sign, (number == std::string::npos ? words.size() : number) - sign));
+        char* end = nullptr;
+        const std::string rest = number == std::string::npos ? "" : bare(words.substr(number));
+        bound_ = std::strtod(rest.c_str(), &end);
+        if (rest.empty() || *end || (sign_ != "<" && sign_ != "<=" && sign_ != ">" && sign_ != ">=" && sign_ != "="))
+            throw cell::InputError(
+                "--expect", "Found \"" + words + "\"; a figure, <, <=, >, >= or =, and a number are expected.");
+    }
+    const std::string& words() const { return words_; }
+    json answer(const study::Sample& sample, const std::vector<double>& signals) const {
+        json out{{"expected", words_}};
+        if (!measure_) {
+            out["met"] = condition_->value([&](int s) { return signals[static_cast<std::size_t>(s)]; }) != 0;
+            return out;
+        }
+        const auto found = measure_->of(sample);
+        out["found"] = found ? json(*found) : json();
+        out["met"] = found && (sign_ == "<"       ? *found < bound_
+                                  : sign_ == "<=" ? *found <= bound_
+                                  : sign_ == ">"  ? *found > bound_
+                                  : sign_ == ">=" ? *found >= bound_
+                                                  : *found == bound_);
+        return out;
+    }
+    static std::shared_ptr<const cell::Expression> condition(
+        const std::string& words, const cell::Cell& cell, const char* where) {
+        const auto meaning = [&](const std::string& name) { return cell::named_signal(cell, -1, false, name); };
+        try {
+            return std::make_shared<const cell::Expression>(cell::Expression::condition(words, meaning));
+        } catch (const cell::ExpressionError& error) {
+            throw cell::InputError(where, error.message(words));
+        }
+    }
+
+private:
+    static std::string bare(std::string text) {
+        while (!text.empty() && text.back() == ' ') text.pop_back();
+        while (!text.empty() && text.front() == ' ') text.erase(0, 1);
+        return text;
+    }
+    std::string words_, sign_;
+    const study::Measure* measure_ = nullptr;
+    double bound_ = 0;
+    std::shared_ptr<const cell::Expression> condition_;
+};
+
+const cell::Link& link_of(const cell::Cell& cell, const std::string& id) {
+    std::string known;
+    for (const cell::Link& l : cell.links) {
+        if (l.id == id || l.name == id) return l;
+        known += (known.empty() ? "" : ", ") + l.id;
+    }
+    throw cell::InputError("--link", "\"" + id + "\" is no link of this cell; it has " +
+                                         (known.empty() ? "none (see the edit \"add link\")" : known) + ".");
+}
+
+std::string date_and_time() {
+    const std::time_t now = std::time(nullptr);
+    char text[40];
+    std::strftime(text, sizeof text, "%Y-%m-%d %H:%M:%S", std::localtime(&now));
+    return text;
+}
+
+json status_json(const cell::Link& l, const link::LinkStatus& s) {
+    return {{"link", l.id}, {"protocol", word(l.protocol)}, {"at", l.host + ":" + std::to_string(l.port)},
+        {"connected", s.connected}, {"state", s.words}, {"exchanges", s.exchanges}, {"refused", s.refused},
+        {"lost", s.lost}};
+}
+
+void tell_state(const link::LiveStatus& s, const std::vector<std::unique_ptr<link::Connection>>& links) {
+    std::fprintf(stderr, "\r\033[K%.1f s", simulation::seconds(s.now));
+    if (s.worst_late_s > 0) std::fprintf(stderr, ", %.1f ms late at the most", 1000 * s.worst_late_s);
+    for (const auto& l : links) std::fprintf(stderr, "; %s", l->status().words.c_str());
+    std::fprintf(stderr, "  (Ctrl+C ends it)");
+    std::fflush(stderr);
+}
+
+json findings_json(const inspection::Inspection& inspection, std::string& words, bool& stops) {
+    json all = json::array();
+    for (const inspection::Finding& f : inspection.findings) {
+        if (f.severity == inspection::Severity::note) continue;
+        stops = stops || f.severity == inspection::Severity::stop;
+        all.push_back({{"id", f.id}, {"severity", word(f.severity)}, {"title", f.title}, {"text", f.text},
+            {"when_s", f.when_s ? json(*f.when_s) : json()}});
+        words += std::string(word(f.severity)) + ": " + f.title + "\n";
+    }
+    return all;
+}
+
+/// How long each step takes in a run, on average, by device and number of the step.
+std::map<std::pair<int, int>, std::pair<double, int>> step_times(const simulation::Run& run) {
+    std::map<std::pair<int, int>, std::pair<double, int>> all;
+    for (const simulation::Block& b : run.trace.blocks) {
+        if (b.step < 0 || b.to == simulation::never || b.kind == simulation::BlockKind::wait ||
+            b.kind == simulation::BlockKind::held)
+            continue;
+        auto& [sum, count] = all[{b.device, b.step}];
+        sum += simulation::seconds(b.to - b.from);
+        if (b.kind != simulation::BlockKind::straight_in && b.kind != simulation::BlockKind::straight_out) ++count;
+    }
+    return all;
+}
+
+}  // namespace
+
+int live(Arguments& a) {
+    const cell::Document d = opened(a);
+    const cell::Layout layout = simulation::layout(d, a.variant);
+    const auto c = layout.shared_cell();
+    std::vector<const cell::Link*> links;
+    for (const std::string& id : a.links) {
+        links.push_back(&link_of(*c, id));
+        if (!links.back()->loopback() && !a.network)
+            throw cell::InputError("links/" + links.back()->id + "/host",
+                "\"" + links.back()->host +
+                    "\" can be reached by others, or is another machine; say --network if that is meant.");
+    }
+    if (a.lock_step && links.size() != 1)
+        throw cell::InputError("--lock-step", "The clock goes with one controller; one --link is expected.");
+    std::vector<Expectation> expected;
+    for (const std::string& words : a.expect) expected.emplace_back(words, *c);
+    link::LiveOptions how;
+    how.rate = a.rate, how.lock_step = a.lock_step;
+    if (a.seconds > 0) how.end = simulation::ticks(a.seconds);
+    std::atomic<bool> came = false;
+    if (!a.until.empty()) {
+        const auto condition = Expectation::condition(a.until, *c, "--until");
+        how.until = [condition, &came](const simulation::Kernel& k) {
+            if (!k.holds(*condition)) return false;
+            came = true;
+            return true;
+        };
+    }
+    std::unique_ptr<link::RecordWriter> record;
+    if (!a.record.empty()) {
+        cell::check_target(a.record, {"record"}, {a.file});
+        record = std::make_unique<link::RecordWriter>(a.record,
+            link::RecordAbout{
+                c->name, a.variant, layout.content(), layout.tree(), date_and_time(), a.rate, a.lock_step},
+            *c);
+        how.observers.push_back(record.get());
+    }
+    std::signal(SIGINT, [](int) { ended_by_hand = true; });
+    std::signal(SIGTERM, [](int) { ended_by_hand = true; });
+    link::LiveRun run(c, how);
+    json states = json::array();
+    {
+        std::vector<std::unique_ptr<link::Connection>> connections;
+        try {
+            for (const cell::Link* l : links) {
+                connections.push_back(link::connect(*l, run, a.lock_step));
+                if (!l->loopback())
+                    std::cerr << "link " << l->id << " is open to other machines at " << l->host << ":" << l->port
+                              << "\n";
+            }
+        } catch (const wire::WireError& problem) {
+            throw cell::InputError("links/" + links[connections.size()]->id, problem.what());
+        }
+        int told = 0;
+        while (!run.wait(0.1)) {
+            if (ended_by_hand) run.stop("it was ended by hand");
+            if (::isatty(2) && ++told % 5 == 0) tell_state(run.status(), connections);
+        }
+        if (::isatty(2)) std::fprintf(stderr, "\r\033[K");
+        for (std::size_t i = 0; i < links.size(); ++i)
+            states.push_back(status_json(*links[i], connections[i]->status()));
+    }
+    if (record) record->finish(run);
+    const link::LiveStatus status = run.status();
+    inspection::Cache cache;
+    const study::Judged judged = study::judge_run(c, run.run(), cache);
+    const study::Sample sample{judged, study::stretch_of(*judged.run), cache};
+    bool fine = a.until.empty() || came, stops = false;
+    std::string words;
+    json met = json::array();
+    for (const Expectation& e : expected) {
+        met.push_back(e.answer(sample, run.values()));
+        const bool holds = met.back()["met"];
+        fine = fine && holds;
+        words += std::string(holds ? "as expected: " : "NOT as expected: ") + e.words();
+        if (met.back().contains("found"))
+            words += met.back()["found"].is_null() ? " (it has no such figure)"
+                                                   : " (found " + met.back()["found"].dump() + ")";
+        words += "\n";
+    }
+    const json findings = findings_json(*judged.inspection, words, stops);
+    const auto& cycle = judged.figures.cycle_s;
+    json result{{"ran_s", simulation::seconds(status.now)}, {"ended", status.why_over},
+        {"late_ms", 1000 * status.worst_late_s}, {"heard", status.heard}, {"steps", status.steps}, {"links", states},
+        {"cycle_s", cycle ? json(*cycle) : json()}, {"parts", run.run()->trace.departures.size()},
+        {"expectations", met}, {"findings", findings}};
+    if (!a.until.empty()) result["until"] = {{"condition", a.until}, {"came", came.load()}};
+    if (a.as_json) {
+        print(result);
+    } else {
+        std::printf("%s, variant %s, live: %.3f s, %zu parts, %s\n", c->name.c_str(), a.variant.c_str(),
+            simulation::seconds(status.now), run.run()->trace.departures.size(), status.why_over.c_str());
+        if (cycle) std::printf("  cycle      %.3f s\n", *cycle);
+        if (!a.lock_step) std::printf("  clock      %.1f ms late at the most\n", 1000 * status.worst_late_s);
+        for (const json& s : states)
+            std::printf("  link       %s: %s, %ld exchanges, %ld refused, %ld times lost\n",
+                s["link"].get<std::string>().c_str(), s["state"].get<std::string>().c_str(), s["exchanges"].get<long>(),
+                s["refused"].get<long>(), s["lost"].get<long>());
+        if (!a.until.empty() && !came) std::printf("%s did not come\n", a.until.c_str());
+        std::fputs(words.c_str(), stdout);
+        std::fflush(stdout);
+    }
+    return fine && !stops ? 0 : 1;
+}
+
+int record_show(Arguments& a) {
+    const link::Record r = link::read_record(a.file);
+    const json result{{"cell", r.about.cell_name}, {"variant", r.about.variant}, {"content", r.about.content},
+        {"began", r.about.began}, {"clock", r.about.lock_step ? "lock-step" : "wall"}, {"rate", r.about.rate},
+        {"ran_s", simulation::seconds(r.about.end)}, {"finished", r.about.finished}, {"signals", r.signals.size()},
+        {"changes", r.changes.size()}, {"heard", r.heard.size()}};
+    if (a.as_json) {
+        print(result);
+        return 0;
+    }
+    std::cout << r.about.cell_name << ", variant " << r.about.variant << ", live run of " << r.about.began << ": "
+              << simulation::seconds(r.about.end) << " s"
+              << (r.about.finished ? "" : " (the program ended before the run did)") << "\n"
+              << "  clock      " << (r.about.lock_step ? "in lock-step with a controller" : "wall clock") << "\n"
+              << "  signals    " << r.signals.size() << ", " << r.changes.size() << " changes\n"
+              << "  heard      " << r.heard.size() << " times from outside\n";
+    return 0;
+}
+
+int record_again(Arguments& a) {
+    const link::Record r = link::read_record(a.file);
+    const auto c = link::cell_of(r);
+    const auto run = link::run_again(r, *c);
+    const auto differs = link::first_difference(r, *run);
+    if (a.as_json)
+        print({{"same", !differs}, {"first_difference", differs ? json(*differs) : json()},
+            {"changes", r.changes.size()}});
+    else
+        std::cout << (differs ? "not the same: first " + *differs
+                              : "the same, bit by bit: " + std::to_string(r.changes.size()) + " changes of signals")
+                  << "\n";
+    return differs ? 1 : 0;
+}
+
+int record_csv(Arguments& a) {
+    const link::Record r = link::read_record(a.file);
+    const std::string text = link::record_csv(r);
+    if (a.out.empty()) {
+        std::cout << text;
+        return 0;
+    }
+    cell::check_target(a.out, {"csv"}, {a.file});
+    cell::write_file(a.out, text);
+    return 0;
+}
+
+int record_compare(Arguments& a) {
+    const link::Record r = link::read_record(a.file);
+    auto c = link::cell_of(r);
+    if (!a.mesh.empty()) {  // a cell file, to be sure that it is that one
+        Arguments of = a;
+        of.file = a.mesh;
+        of.variant = a.variant.empty() ? r.about.variant : a.variant;
+        const cell::Document d = opened(of);
+        const cell::Layout layout = simulation::layout(d, of.variant);
+        if (layout.content() != r.about.content)
+            throw cell::InputError(a.mesh,
+                "It is not the cell that was run live (\"" + r.about.cell_name + "\", variant " + r.about.variant +
+                    "), or it was changed since; without a cell the record is compared with the one that it holds.");
+    }
+    inspection::Cache cache;
+    simulation::RunOptions how;
+    how.horizon_s = how.at_least_s = std::max(1e-3, simulation::seconds(r.about.end));
+    how.stop_when_steady = false;
+    const auto computed = simulation::run(*c, cache.plans, how);
+    const auto lived = link::run_again(r, *c);
+    json signals = json::array(), steps = json::array();
+    std::string words;
+    const auto seconds_text = [](double s) {
+        char text[40];
+        std::snprintf(text, sizeof text, "%.3f", s);
+        return std::string(text);
+    };
+    for (std::size_t i = 0; i < r.signals.size(); ++i) {
+        const auto &x = lived->trace.signals[i].changes, &y = computed->trace.signals[i].changes;
+        std::size_t n = 0;
+        while (n < x.size() && n < y.size() && x[n] == y[n]) ++n;
+        if (n == x.size() && n == y.size()) continue;
+        const bool both = n < x.size() && n < y.size();
+        const simulation::Ticks when =
+            std::min(n < x.size() ? x[n].first : simulation::never, n < y.size() ? y[n].first : simulation::never);
+        json one{{"signal", r.signals[i]}, {"differs_from_s", simulation::seconds(when)}, {"changes_live", x.size()},
+            {"changes_computed", y.size()}};
+        words += "  " + r.signals[i] + " from " + seconds_text(simulation::seconds(when)) + " s";
+        if (both && x[n].second == y[n].second) {
+            one["later_by_s"] = simulation::seconds(x[n].first - y[n].first);
+            words += ", live " + seconds_text(simulation::seconds(x[n].first - y[n].first)) + " s later";
+        }
+        words += "; " + std::to_string(x.size() - 1) + " changes, computed " + std::to_string(y.size() - 1) + "\n";
+        signals.push_back(std::move(one));
+    }
+    const auto now = step_times(*lived), then = step_times(*computed);
+    for (const auto& [which, time] : now) {
+        const auto found = then.find(which);
+        if (found == then.end() || time.second == 0 || found->second.second == 0) continue;
+        const double live_s = time.first / time.second, computed_s = found->second.first / found->second.second;
+        for (const cell::Step* s : cell::all_steps(c->devices[static_cast<std::size_t>(which.first)])) {
+            if (s->number != which.second) continue;
+            steps.push_back({{"device", c->devices[static_cast<std::size_t>(which.first)].id}, {"step", s->id},
+                {"live_s", live_s}, {"computed_s", computed_s}});
+            break;
+        }
+    }
+    study::EvaluateOptions flow;
+    flow.level = inspection::Level::flow;
+    const study::Judged a_live = study::judge_run(c, lived, cache, flow),
+                        a_computed = study::judge_run(c, computed, cache, flow);
+    const auto figure = [](const study::Judged& j) { return j.figures.cycle_s ? json(*j.figures.cycle_s) : json(); };
+    const json result{{"cycle_live_s", figure(a_live)}, {"cycle_computed_s", figure(a_computed)}, {"signals", signals},
+        {"steps", steps}, {"parts_live", lived->trace.departures.size()},
+        {"parts_computed", computed->trace.departures.size()}};
+    if (a.as_json) {
+        print(result);
+        return 0;
+    }
+    const auto shown = [&](const json& v) {
+        return v.is_null() ? std::string("-") : seconds_text(v.get<double>()) + " s";
+    };
+    std::cout << "cycle live " << shown(result["cycle_live_s"]) << ", computed " << shown(result["cycle_computed_s"])
+              << "; parts live " << lived->trace.departures.size() << ", computed " << computed->trace.departures.size()
+              << "\n";
+    if (signals.empty()) std::cout << "every signal is the same, bit by bit\n";
+    else std::cout << signals.size() << " signals differ:\n" << words;
+    return 0;
+}
+
+int link_list(Arguments& a) {
+    const cell::Document d = opened(a);
+    const auto c = simulation::layout(d, a.variant).shared_cell();
+    json all = json::array();
+    for (const cell::Link& l : c->links) {
+        all.push_back({{"link", l.id}, {"name", l.name}, {"protocol", word(l.protocol)}, {"host", l.host},
+            {"port", l.port}, {"unit", l.unit}, {"loopback", l.loopback()}});
+        if (!a.as_json)
+            std::cout << l.id << "  " << word(l.protocol) << " at " << l.host << ":" << l.port << ", unit " << l.unit
+                      << (l.loopback() ? "" : " (open to other machines)") << "\n";
+    }
+    std::string outside;
+    for (const int s : link::outside_signals(*c))
+        outside += "  " + c->full_name(c->signals[static_cast<std::size_t>(s)]) + "\n";
+    if (a.as_json) print({{"links", all}});
+    else {
+        if (all.empty()) std::cout << "no links; the edit \"add link\" makes one\n";
+        std::cout << (outside.empty() ? "no signal is set from outside alone\n"
+                                      : "set from outside alone:\n" + outside);
+    }
+    return 0;
+}
+
+int link_table(Arguments& a) {
+    const cell::Document d = opened(a);
+    const auto c = simulation::layout(d, a.variant).shared_cell();
+    const link::AddressTable table = link::address_table(*c);
+    const std::string csv = link::address_csv(*c, table);
+    for (const std::string& p : table.problems) std::cerr << p << "\n";
+    if (!a.out.empty()) {
+        cell::check_target(a.out, {"csv"}, {a.file});
+        cell::write_file(a.out, csv);
+    } else if (a.as_json) {
+        json rows = json::array();
+        for (const link::Address& r : table.rows)
+            rows.push_back({{"signal", c->full_name(c->signals[static_cast<std::size_t>(r.signal)])},
+                {"address", r.direct}, {"controller", r.controller_sets ? "sets" : "reads"},
+                {"as_server", link::place_words(r, true)}, {"as_client", link::place_words(r, false)}});
+        print({{"rows", rows}, {"problems", table.problems}});
+    } else {
+        std::cout << csv;
+    }
+    return table.problems.empty() ? 0 : 1;
+}
+
+int link_test(Arguments& a) {
+    const cell::Document d = opened(a);
+    const auto c = simulation::layout(d, a.variant).shared_cell();
+    const cell::Link& l = link_of(*c, a.name);
+    if (!l.loopback() && !a.network)
+        throw cell::InputError("links/" + l.id + "/host",
+            "\"" + l.host + "\" is another machine, or open to others; say --network if that is meant.");
+    link::LiveOptions how;
+    how.end = simulation::ticks(a.seconds > 0 ? a.seconds : 3);
+    link::LiveRun run(c, how);
+    std::unique_ptr<link::Connection> connection;
+    try {
+        connection = link::connect(l, run, false);
+    } catch (const wire::WireError& problem) {
+        throw cell::InputError("links/" + l.id, problem.what());
+    }
+    while (!run.wait(0.1) && !(connection->status().connected && connection->status().exchanges > 2)) {
+    }
+    const link::LinkStatus s = connection->status();
+    if (a.as_json) print(status_json(l, s));
+    else std::cout << l.id << ": " << s.words << ", " << s.exchanges << " exchanges\n";
+    return s.exchanges > 0 ? 0 : 1;
+}
+
+}  // namespace escarp::cli

@@ -1,0 +1,201 @@
+#include "live_run.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include <simulation/plan.h>
+
+namespace escarp::link {
+
+using simulation::RunSession;
+using std::chrono::duration;
+
+std::vector<int> outside_signals(const cell::Cell& cell) {
+    std::vector<int> all;
+    for (std::size_t i = 0; i < cell.signals.size(); ++i)
+        if (cell.signals[i].outside) all.push_back(static_cast<int>(i));
+    return all;
+}
+
+LiveRun::LiveRun(std::shared_ptr<const cell::Cell> cell, LiveOptions options)
+    : cell_(std::move(cell)), options_(std::move(options)), outside_(outside_signals(*cell_)), rate_(options_.rate) {
+    for (const cell::Signal& s : cell_->signals) values_.push_back(s.start);
+    thread_ = std::thread([this] { work(); });
+}
+
+LiveRun::~LiveRun() {
+    stop("ended");
+    thread_.join();
+}
+
+void LiveRun::hear(SignalValues values) {
+    if (values.empty()) return;
+    const std::lock_guard<std::mutex> hold(mutex_);
+    queue_.push_back(std::move(values));
+    changed_.notify_all();
+}
+
+std::vector<double> LiveRun::values() const {
+    const std::lock_guard<std::mutex> hold(mutex_);
+    return values_;
+}
+LiveStatus LiveRun::status() const {
+    const std::lock_guard<std::mutex> hold(mutex_);
+    return status_;
+}
+
+void LiveRun::pause(bool paused) {
+    const std::lock_guard<std::mutex> hold(mutex_);
+    if (status_.paused == paused) return;
+    status_.paused = paused;
+    set_wall_zero();
+    changed_.notify_all();
+}
+void LiveRun::set_rate(double rate) {
+    const std::lock_guard<std::mutex> hold(mutex_);
+    set_wall_zero();
+    rate_ = std::clamp(rate, 0.1, 20.0);
+    changed_.notify_all();
+}
+void LiveRun::step_event() {
+    const std::lock_guard<std::mutex> hold(mutex_);
+    if (status_.paused) ++events_to_go_;
+    changed_.notify_all();
+}
+void LiveRun::stop(const std::string& why) {
+    const std::lock_guard<std::mutex> hold(mutex_);
+    stopping_ = true;
+    if (status_.why_over.empty()) status_.why_over = why;
+    changed_.notify_all();
+}
+bool LiveRun::wait(double seconds) {
+    std::unique_lock<std::mutex> hold(mutex_);
+    return done_.wait_for(hold, duration<double>(seconds), [this] { return status_.over; });
+}
+
+/// The wall clock counts from here. Held.
+void LiveRun::set_wall_zero() { wall_zero_ = Clock::now(), zero_ = status_.now; }
+
+wire::lock_step::State LiveRun::step(Ticks by, int number, const SignalValues& in, std::vector<double>& out) {
+    std::unique_lock<std::mutex> hold(mutex_);
+    if (step_.number != number || !step_.asked) {
+        if (step_.asked && !step_.done) return wire::lock_step::not_yet;  // the one before is under way
+        step_ = {number, by, in, true, false};
+        changed_.notify_all();
+    }
+    constexpr auto patience = std::chrono::milliseconds(200);
+    done_.wait_for(hold, patience, [this] { return step_.done || status_.over; });
+    if (!step_.done) return status_.over ? wire::lock_step::over : wire::lock_step::not_yet;
+    step_.asked = false;
+    out = values_;
+    return status_.over ? wire::lock_step::over : wire::lock_step::goes_on;
+}
+
+void LiveRun::publish(const RunSession& session) {
+    const simulation::Kernel& k = session.kernel();
+    const std::lock_guard<std::mutex> hold(mutex_);
+    for (std::size_t i = 0; i < values_.size(); ++i) values_[i] = k.value(static_cast<int>(i));
+    status_.now = k.now();
+    status_.heard = static_cast<long>(heard_.size());
+}
+
+void LiveRun::take_in(RunSession& session, const std::vector<SignalValues>& sets) {
+    for (const SignalValues& set : sets) {
+        SignalValues taken;
+        for (const auto& [signal, value] : set)
+            if (signal >= 0 && signal < static_cast<int>(cell_->signals.size()) && std::isfinite(value) &&
+                cell_->signals[static_cast<std::size_t>(signal)].controller_sets() &&
+                session.kernel().value(signal) != value)
+                taken.emplace_back(signal, value);
+        if (taken.empty()) continue;
+        heard_.push_back({session.now(), taken});
+        session.hear(taken);
+    }
+}
+
+/// Goes on as far as an instant. False: it is over.
+bool LiveRun::due(RunSession& session, Ticks until) {
+    until = std::min(until, options_.end);
+    const auto ends = [&] { return options_.until && options_.until(session.kernel()); };
+    while (!session.over() && session.kernel().next_event() <= until) {
+        session.step();
+        if (session.kernel().instant_over() && ends()) return false;
+    }
+    if (session.kernel().ended()) return false;
+    session.advance(until);
+    return !ends() && until < options_.end;
+}
+
+void LiveRun::go_by_step(RunSession& session, std::unique_lock<std::mutex>& hold) {
+    changed_.wait(hold, [&] { return stopping_ || (step_.asked && !step_.done && !status_.paused); });
+    if (stopping_) return;
+    const Step step = step_;
+    std::vector<SignalValues> sets;
+    sets.swap(queue_);
+    hold.unlock();
+    sets.push_back(step.in);
+    take_in(session, sets);
+    const bool goes_on = due(session, session.now() + step.by);
+    publish(session);
+    hold.lock();
+    step_.done = true;
+    ++status_.steps;
+    if (!goes_on) stopping_ = status_.over = true;
+    done_.notify_all();
+}
+
+void LiveRun::go_by_wall(RunSession& session, std::unique_lock<std::mutex>& hold) {
+    const auto elapsed = [&] { return duration<double>(Clock::now() - wall_zero_).count() * rate_; };
+    if (status_.paused) {
+        changed_.wait(hold, [&] { return stopping_ || !status_.paused || !queue_.empty() || events_to_go_ > 0; });
+    } else {
+        // Until the next event is due, or something comes in; not too long, for its clock is looked at.
+        const Ticks next = std::min(session.kernel().next_event(), options_.end);
+        constexpr double look = 0.02;  // s
+        const double until_next =
+            next == simulation::never ? look : (simulation::seconds(next - zero_) - elapsed()) / rate_;
+        if (until_next > 0)
+            changed_.wait_for(hold, duration<double>(std::min(look, until_next)),
+                [&] { return stopping_ || status_.paused || !queue_.empty(); });
+    }
+    if (stopping_) return;
+    std::vector<SignalValues> sets;
+    sets.swap(queue_);
+    Ticks target = session.now();
+    bool one_event = false;
+    if (!status_.paused) target = std::max(target, zero_ + simulation::ticks(std::max(0.0, elapsed())));
+    else if (events_to_go_ > 0) --events_to_go_, one_event = true;
+    hold.unlock();
+    if (one_event && session.kernel().next_event() != simulation::never) target = session.kernel().next_event();
+    bool goes_on = due(session, target);
+    if (goes_on) take_in(session, sets);
+    publish(session);
+    hold.lock();
+    if (status_.paused) set_wall_zero();
+    status_.late_s = status_.paused ? 0 : std::max(0.0, elapsed() - simulation::seconds(session.now() - zero_)) / rate_;
+    status_.worst_late_s = std::max(status_.worst_late_s, status_.late_s);
+    if (!goes_on) stopping_ = true;
+}
+
+void LiveRun::work() {
+    simulation::PlanCache plans;
+    simulation::RunOptions how;
+    how.outside = outside_;
+    how.limits = options_.limits;
+    RunSession session(*cell_, plans, how);
+    for (simulation::RunObserver* o : options_.observers) session.watch(*o);
+    session.start();
+    publish(session);
+    std::unique_lock<std::mutex> hold(mutex_);
+    set_wall_zero();
+    while (!stopping_) options_.lock_step ? go_by_step(session, hold) : go_by_wall(session, hold);
+    if (status_.why_over.empty())
+        status_.why_over = session.kernel().ended()        ? "more happened than a live run keeps"
+                           : session.now() >= options_.end ? "its time is up"
+                                                           : "what it was to go on until has come";
+    run_ = session.finish(session.now(), session.now());
+    status_.over = true;
+    done_.notify_all();
+}
+
+}  // namespace escarp::link

@@ -1,0 +1,110 @@
+#pragma once
+// A run whose clock goes with the wall clock, or step by step with a controller, and which hears what comes from
+// outside.
+
+#include <atomic>
+#include <condition_variable>
+#include <functional>
+#include <mutex>
+#include <thread>
+
+#include <simulation/run_session.h>
+#include <wire/modbus.h>
+
+namespace escarp::link {
+
+using simulation::Ticks;
+using SignalValues = std::vector<std::pair<int, double>>;  ///< index of a signal, its value (on is 1)
+
+/// What a live run heard from outside, at one instant.
+struct Heard {
+    Ticks when;
+    SignalValues values;
+};
+
+struct LiveOptions {
+    double rate = 1;         ///< of the wall clock, 0.1 to 20
+    bool lock_step = false;  ///< its clock goes on when it is told to, by so much as it is told
+    Ticks end = simulation::never;
+    /// Ends when it holds, at that instant.
+    std::function<bool(const simulation::Kernel&)> until = {};
+    std::vector<simulation::RunObserver*> observers = {};  ///< told on the run's thread; they have to outlive it
+    simulation::RunLimits limits = {50'000'000, 100'000'000, std::size_t{1} << 30, 1'000'000'000};
+};
+
+struct LiveStatus {
+    Ticks now = 0;
+    bool paused = false, over = false;
+    std::string why_over = {};            ///< in words, where it is over
+    double late_s = 0, worst_late_s = 0;  ///< behind the wall clock, in seconds of the wall clock
+    long heard = 0, steps = 0;            ///< sets of values; steps of lock-step
+};
+
+/// The signals of a cell that come from outside in a live run: all that are said to.
+std::vector<int> outside_signals(const cell::Cell& cell);
+
+class LiveRun {
+public:
+    /// Begins at once, on a thread of its own.
+    LiveRun(std::shared_ptr<const cell::Cell> cell, LiveOptions options);
+    ~LiveRun();
+    LiveRun(const LiveRun&) = delete;
+
+    const cell::Cell& cell() const { return *cell_; }
+    // From any thread:
+    /// Signals from outside: all of one call at one instant, the next one. Only those that are left to the outside and
+    /// inputs are taken; others are counted as refused.
+    void hear(SignalValues values);
+    std::vector<double> values() const;  ///< of every signal, all at one instant
+    LiveStatus status() const;
+    void pause(bool paused);
+    void set_rate(double rate);
+    void step_event();  ///< while it is paused: to the next instant at which something happens
+    void stop(const std::string& why);
+    /// Of lock-step: takes what comes in, goes on by so much, and tells how things stand then. Called again with the
+    /// same number it goes on waiting. `not_yet`: it was not done within a fifth of a second.
+    wire::lock_step::State step(Ticks by, int number, const SignalValues& in, std::vector<double>& out);
+    /// Waits until it is over, or for so long. Whether it is over.
+    bool wait(double seconds);
+
+    /// Once it is over.
+    std::shared_ptr<const simulation::Run> run() const { return run_; }
+    const std::vector<Heard>& heard() const { return heard_; }
+
+private:
+    using Clock = std::chrono::steady_clock;
+    void work();
+    bool due(simulation::RunSession& session, Ticks until);
+    void take_in(simulation::RunSession& session, const std::vector<SignalValues>& sets);
+    void publish(const simulation::RunSession& session);
+    void go_by_wall(simulation::RunSession& session, std::unique_lock<std::mutex>& hold);
+    void go_by_step(simulation::RunSession& session, std::unique_lock<std::mutex>& hold);
+    void set_wall_zero();
+
+    const std::shared_ptr<const cell::Cell> cell_;
+    const LiveOptions options_;
+    const std::vector<int> outside_;
+
+    mutable std::mutex mutex_;
+    std::condition_variable changed_, done_;
+    std::vector<SignalValues> queue_;
+    std::vector<double> values_;
+    LiveStatus status_;
+    bool stopping_ = false;
+    int events_to_go_ = 0;
+    double rate_;
+    Clock::time_point wall_zero_;  ///< when the run's clock stood at `zero_`
+    Ticks zero_ = 0;
+    struct Step {
+        int number = -1;
+        Ticks by = 0;
+        SignalValues in;
+        bool asked = false, done = false;
+    } step_;
+
+    std::vector<Heard> heard_;
+    std::shared_ptr<const simulation::Run> run_;
+    std::thread thread_;
+};
+
+}  // namespace escarp::link

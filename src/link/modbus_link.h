@@ -1,0 +1,28 @@
+#pragma once
+// A live run's connections.
+
+#include <memory>
+
+#include "address_table.h"
+#include "live_run.h"
+
+namespace escarp::link {
+
+struct LinkStatus {
+    bool connected = false;
+    std::string words = {};  ///< "2 clients", "connected", "tries again: Connecting to ... failed: Connection refused."
+    long exchanges = 0, refused = 0, lost = 0;  ///< requests; what was none or no number; connections that went
+};
+
+/// One link of a cell, switched on. When the connection goes it tries again by itself.
+class Connection {
+public:
+    virtual ~Connection() = default;
+    virtual LinkStatus status() const = 0;
+};
+
+/// Throws wire::WireError where it cannot listen, and InputError where the addresses do not fit. The run has to outlive
+/// it.
+std::unique_ptr<Connection> connect(const cell::Link& link, LiveRun& run, bool lock_step);
+
+}  // namespace escarp::link
