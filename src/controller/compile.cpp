@@ -179,7 +179,8 @@ private:
     Statements statements(const std::vector<const char*>& endings) {
         Statements all;
         while (!ends(endings)) {
-            if (peek().kind == Token::Kind::end) throw expected(endings.front());
+            const bool other_end = peek().kind == Token::Kind::name && peek().text.rfind("END_", 0) == 0;
+            if (peek().kind == Token::Kind::end || other_end) throw expected(endings.front());
             if (accept(";")) continue;
             if (endings.size() > 1 && at_case_label()) return all;
             all.push_back(statement());

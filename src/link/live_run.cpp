@@ -17,6 +17,21 @@ std::vector<int> outside_signals(const cell::Cell& cell) {
     return all;
 }
 
+void LiveTrace::happened(const simulation::Kernel& kernel) {
+    if (!kernel.instant_over()) return;
+    const std::lock_guard<std::mutex> hold(mutex_);
+    copy_.follow(kernel);
+    begun_ = true;
+}
+
+std::shared_ptr<const simulation::Run> LiveTrace::so_far() const {
+    const std::lock_guard<std::mutex> hold(mutex_);
+    if (!begun_) return nullptr;
+    auto run = std::make_shared<simulation::Run>();
+    run->trace = copy_.trace();
+    return run;
+}
+
 LiveRun::LiveRun(std::shared_ptr<const cell::Cell> cell, LiveOptions options)
     : cell_(std::move(cell)), options_(std::move(options)), outside_(outside_signals(*cell_)), rate_(options_.rate) {
     for (const cell::Signal& s : cell_->signals) values_.push_back(s.start);

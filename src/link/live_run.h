@@ -22,6 +22,20 @@ struct Heard {
     SignalValues values;
 };
 
+/// What a live run has done so far, for another thread to look at.
+class LiveTrace final : public simulation::RunObserver {
+public:
+    void begun(const simulation::Kernel& kernel) override { happened(kernel); }
+    void happened(const simulation::Kernel& kernel) override;
+    /// As far as it has come; null before it has begun.
+    std::shared_ptr<const simulation::Run> so_far() const;
+
+private:
+    mutable std::mutex mutex_;
+    simulation::TraceCopy copy_;
+    bool begun_ = false;
+};
+
 struct LiveOptions {
     double rate = 1;         ///< of the wall clock, 0.1 to 20
     bool lock_step = false;  ///< its clock goes on when it is told to, by so much as it is told

@@ -125,7 +125,6 @@ private:
         std::uint8_t request[MODBUS_TCP_MAX_ADU_LENGTH];
         modbus_set_socket(context_, client);
         const int length = modbus_receive(context_, request);
-        if (length == 0) return true;  // to another unit
         if (length < header + 5) {
             if (length > 0 || (errno != ECONNRESET && errno != 0)) {
                 const std::lock_guard<std::mutex> hold(counting_);
@@ -136,6 +135,12 @@ private:
         {
             const std::lock_guard<std::mutex> hold(counting_);
             ++counts_.requests;
+        }
+        constexpr int anybody = 255;  // as clients say that do not care
+        if (const int unit = request[header - 1]; unit != at_.unit && unit != 0 && unit != anybody) {
+            const std::lock_guard<std::mutex> hold(counting_);
+            ++counts_.refused;
+            return modbus_reply_exception(context_, request, MODBUS_EXCEPTION_GATEWAY_TARGET) > 0;
         }
         const int function = request[header], first = number_at(request, header + 1);
         if (first >= lock_first && function != write_coil && function != write_coils) {

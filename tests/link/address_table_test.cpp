@@ -17,11 +17,11 @@ json with_signals() {
     json& belt = tests::device(tree, "belt");
     belt["own_signals"] = {"a", "b", "go"};
     belt["own_numbers"] = {{{"id", "n"}, {"type", "whole number"}}, {{"id", "x"}, {"type", "number"}},
-        {{"id", "speed"}, {"type", "number"}}};
+        {{"id", "target"}, {"type", "number"}}};
     belt["io"] = {{{"id", "a"}, {"address", "%IX0.3"}}, {{"id", "b"}, {"address", "%IX2.1"}},
         {{"id", "n"}, {"address", "%IW4"}}, {{"id", "x"}, {"address", "%ID8"}},
         {{"id", "go"}, {"address", "%QX1.7"}, {"outside", true}},
-        {{"id", "speed"}, {"address", "%QD4"}, {"outside", true}}};
+        {{"id", "target"}, {"address", "%QD4"}, {"outside", true}}};
     return tree;
 }
 
@@ -36,7 +36,7 @@ TEST_CASE("signals lie where the I/O list says: bits by byte and bit, words by p
         {"belt.b", "discrete input 17", "coil 17"}, {"belt.go", "coil 15", "discrete input 15"},
         {"belt.n", "input register 2", "holding register 2"},
         {"belt.x", "input register 4 and 5", "holding register 4 and 5"},
-        {"belt.speed", "holding register 2 and 3", "input register 2 and 3"}};
+        {"belt.target", "holding register 2 and 3", "input register 2 and 3"}};
     for (const auto& [name, server, client] : expected) {
         const int signal = cell->signal(name);
         const auto row = std::find_if(

@@ -1,8 +1,10 @@
 // A cell run live: the computed run with another clock; with its arbiter outside; kept, and run again to the same bits.
 #include <sqlite3.h>
 #include <catch2/catch.hpp>
+#include <csignal>
 #include <filesystem>
 
+#include <cell/text/disk.h>
 #include <controller/machine.h>
 #include <exchange/controller_text.h>
 #include <link/modbus_link.h>
@@ -10,6 +12,7 @@
 
 #include "support/cells.h"
 #include "support/folder.h"
+#include "support/ports.h"
 #include "support/random_cells.h"
 
 using namespace escarp;
@@ -41,7 +44,7 @@ std::shared_ptr<const simulation::Run> computed(const cell::Cell& cell, Ticks un
 }
 
 /// The twin testers with their interlock; decided outside if asked for.
-cell::Layout twin_testers(bool outside, double early_s = 0) {
+cell::Layout twin_testers(bool outside, double early_s = 0, int port = 1, const char* protocol = "Modbus TCP server") {
     cell::Document d = cell::Document::load(std::string(ESCARP_SOURCE) + "/demo/twin-testers.escarp");
     json tree = d.resolved("B");
     json& interlock = tests::device(tree, "interlock");
@@ -49,10 +52,10 @@ cell::Layout twin_testers(bool outside, double early_s = 0) {
         interlock["io"] = {{{"id", "first_may"}, {"outside", true}}, {{"id", "second_may"}, {"outside", true}}};
     for (json& p : interlock["points"])
         if (p["does"] == "asks" && early_s > 0) p["early_s"] = early_s;
-    tree["links"] = {{{"id", "plc"}, {"port", 1}}};
+    tree["links"] = {{{"id", "plc"}, {"port", port}, {"protocol", protocol}}};
     tree["variants"] = {{{"id", "B"}, {"name", "B"}}};
     tree["baseline"] = "B";
-    return simulation::layout(cell::Document(tree), "B");
+    return simulation::layout(cell::Document::parse(tree.dump()), "B");
 }
 
 /// The program goes through one scan after the other in lock-step with the cell, in this process.
@@ -188,15 +191,9 @@ TEST_CASE(
 }
 
 TEST_CASE("over Modbus, the cell as server and as client, in lock-step and by the wall clock") {
-    const auto port = [] {
-        static int next = 21'000 + static_cast<int>(::getpid() % 2000) * 10;
-        return next++;
-    };
     for (const bool server : {true, false}) {
-        json tree = twin_testers(true).tree();
-        tree["links"][0]["port"] = port();
-        tree["links"][0]["protocol"] = server ? "Modbus TCP server" : "Modbus TCP client";
-        const cell::Layout layout = simulation::layout(cell::Document(tree), "B");
+        const cell::Layout layout =
+            twin_testers(true, 0, tests::free_port(), server ? "Modbus TCP server" : "Modbus TCP client");
         const auto cell = layout.shared_cell();
         const tests::Folder folder;
         cell::write_file((folder / "p.st"), exchange::controller_text(layout));

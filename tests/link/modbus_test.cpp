@@ -9,21 +9,12 @@
 
 #include <wire/modbus.h>
 
+#include "support/ports.h"
+
 using namespace escarp;
+using tests::free_port;
 
 namespace {
-
-/// A port that nobody listens at.
-int free_port() {
-    const int s = ::socket(AF_INET, SOCK_STREAM, 0);
-    sockaddr_in at{};
-    at.sin_family = AF_INET, at.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
-    socklen_t size = sizeof at;
-    REQUIRE(::bind(s, reinterpret_cast<sockaddr*>(&at), sizeof at) == 0);
-    ::getsockname(s, reinterpret_cast<sockaddr*>(&at), &size);
-    ::close(s);
-    return ntohs(at.sin_port);
-}
 
 struct Behind final : wire::Served {
     void coils_written(const wire::Tables& t, int, int) override { tables = t, ++writes; }

@@ -108,7 +108,7 @@ TEST_CASE("what comes from outside at an instant that was copied already is copi
     }
     const auto run = session.finish(session.now(), session.now());
     CHECK(same(copy.trace(), run->trace));
-    CHECK(run->trace.signals[lamp].changes.size() > 20);
+    CHECK(run->trace.signals[lamp].changes.size() > 10);
 }
 
 TEST_CASE("a run ends at the limits that it is given, and says so") {

@@ -39,7 +39,7 @@ bool Link::loopback() const { return host == "localhost" || host == "::1" || hos
 Link read_link(const Reader& r) {
     const Values v(r, outside_link_fields());
     Link l;
-    l.id = v.id(), l.name = v.text("name");
+    l.id = v.id(), l.name = v.text("name", l.id);
     l.protocol = static_cast<Link::Protocol>(place(protocols, v.choice("protocol")));
     l.host = v.text("host");
     l.port = v.whole("port"), l.unit = v.whole("unit");

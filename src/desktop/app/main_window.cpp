@@ -18,6 +18,7 @@
 #include <desktop/looks/plain_text.h>
 #include <desktop/looks/theme.h>
 #include <desktop/panels/history_panel.h>
+#include <desktop/panels/live_panel.h>
 #include <geometry/indices.h>
 #include <simulation/kinds.h>
 
@@ -154,6 +155,7 @@ void MainWindow::make_layout() {
     signals_ = new SignalsPage(workspace_);
     studies_ = new StudiesPage(workspace_);
     history_ = new HistoryPanel(workspace_, *spreads);
+    live_ = new LiveSession(workspace_, this);
     make_places();
     column->addWidget(verdict_);
     column->addWidget(tabs_);
@@ -194,6 +196,8 @@ void MainWindow::make_places() {
                           plot_, by_hand(false)});
     add_panel(right_, {"history", tr("History"), tr("History: figures after each edit"), "Shift+Y", "History", history_,
                           by_hand(false)});
+    add_panel(right_, {"live", tr("Live"), tr("Live run: against a controller, by the clock"), "Shift+L", "Live runs",
+                          new LivePanel(workspace_, *live_), by_hand(false)});
     add_page({"compare", tr("Side by side"), tr("Side by side"), "Ctrl+B", "Variants", comparison_});
     add_page({"studies", tr("Studies"), tr("Studies: vary, search, repeat"), "Shift+T", "Studies", studies_, {}, true});
     add_page({"signals", tr("Signals"), tr("Signals"), "Shift+S", "Signals", signals_});

@@ -35,6 +35,7 @@
 namespace escarp::desktop {
 
 class HistoryPanel;
+class LiveSession;
 class ManualDialog;
 
 class MainWindow : public QMainWindow {
@@ -134,6 +135,7 @@ private:
     QStackedWidget* pages_;
     PanelColumn *left_, *right_;
     HistoryPanel* history_;
+    LiveSession* live_;
     std::map<QString, Place> places_;
     CataloguePanel* catalogue_;
     DeviceList* devices_;

@@ -4,13 +4,12 @@
 
 namespace escarp::desktop {
 
-PanelColumn::PanelColumn(QWidget* parent) : QWidget(parent), tabs_(new QHBoxLayout), stack_(new QStackedWidget) {
+PanelColumn::PanelColumn(QWidget* parent)
+    : QWidget(parent), tabs_(new FlowLayout(nullptr, 2, 2)), stack_(new QStackedWidget) {
     auto* rows = new QVBoxLayout(this);
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(0);
     tabs_->setContentsMargins(6, 4, 6, 0);
-    tabs_->setSpacing(2);
-    tabs_->addStretch(1);
     rows->addLayout(tabs_);
     rows->addWidget(stack_, 1);
     setMinimumWidth(200);
@@ -24,7 +23,7 @@ void PanelColumn::add(const QString& id, const QString& title, QWidget* panel) {
     tab->setStyleSheet("font-size: 11px; padding: 2px 3px;");
     tab->setChecked(panels_.empty());
     connect(tab, &QToolButton::clicked, this, [this, id] { Q_EMIT asked_for(id); });
-    tabs_->insertWidget(static_cast<int>(panels_.size()), tab);
+    tabs_->addWidget(tab);
     stack_->addWidget(panel);
     panels_[id] = {panel, tab};
 }

@@ -7,6 +7,8 @@
 
 class QHBoxLayout;
 
+#include <desktop/looks/flow_layout.h>
+
 namespace escarp::desktop {
 
 class PanelColumn : public QWidget {
@@ -27,7 +29,7 @@ private:
         QToolButton* tab;
     };
     std::map<QString, Panel> panels_;
-    QHBoxLayout* tabs_;
+    FlowLayout* tabs_;
     QStackedWidget* stack_;
 };
 

@@ -1,0 +1,41 @@
+#pragma once
+// The live run: begun, paused and ended here; its clock, its links and what it has come to so far.
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QLabel>
+#include <QPushButton>
+#include <QVBoxLayout>
+#include <QWidget>
+
+#include <desktop/fields/number_field.h>
+#include <desktop/session/live_session.h>
+
+namespace escarp::desktop {
+
+class LivePanel : public QWidget {
+    Q_OBJECT
+public:
+    LivePanel(Workspace& workspace, LiveSession& live, QWidget* parent = nullptr);
+    QSize sizeHint() const override { return {230, 420}; }
+
+private:
+    QWidget* make_clock();
+    void renew_links();
+    void renew();
+    void renew_findings();
+    void start();
+
+    Workspace& workspace_;
+    LiveSession& live_;
+    QPushButton *start_, *pause_, *step_, *present_, *leave_;
+    QComboBox* clock_;
+    NumberField* rate_;
+    QCheckBox *network_, *record_;
+    QVBoxLayout *links_, *findings_;
+    QLabel *now_, *state_, *figures_, *link_states_, *edited_;
+    std::map<std::string, QCheckBox*> chosen_;  ///< links, by id
+    QStringList told_;                          ///< findings that stand there
+};
+
+}  // namespace escarp::desktop

@@ -1,0 +1,192 @@
+#include "live_session.h"
+
+#include <algorithm>
+
+namespace escarp::desktop {
+
+using simulation::seconds;
+
+LiveSession::LiveSession(Workspace& workspace, QObject* parent)
+    : QObject(parent),
+      workspace_(workspace),
+      judging_(
+          this,
+          [cache = workspace.cache()](const Moment& m, const motion::StopFlag& stop) -> Judged {
+              study::EvaluateOptions how;
+              how.stop = &stop;
+              return std::make_shared<const study::Judged>(study::judge_run(m.cell, m.run, *cache, how));
+          },
+          [this] {
+              judged_ = *judging_.answer();
+              Q_EMIT changed();
+          }) {
+    constexpr int frame_ms = 33;
+    timer_.setInterval(frame_ms);
+    connect(&timer_, &QTimer::timeout, this, &LiveSession::tick);
+    connect(&workspace_, &Workspace::document_changed, this, [this] {
+        if (there()) so_far_.reset(), Q_EMIT changed();
+    });
+}
+
+LiveSession::~LiveSession() {
+    connections_.clear();
+    run_.reset();
+}
+
+bool LiveSession::start(const Wish& wish) {
+    const auto refuse = [this](const QString& text) {
+        connections_.clear();
+        run_.reset(), recorder_.reset(), trace_.reset();
+        links_.clear();
+        Q_EMIT workspace_.refused(tr("The live run was not begun"), text);
+        Q_EMIT changed();
+        return false;
+    };
+    if (running()) end();
+    connections_.clear(), links_.clear();
+    run_.reset(), recorder_.reset();
+    if (!workspace_.evaluation())
+        return refuse(tr("The cell has no computed run yet; once it has, a live run can begin."));
+    cell_ = workspace_.layout().shared_cell();
+    content_ = workspace_.layout().content();
+    std::vector<const cell::Link*> links;
+    for (const QString& id : wish.links)
+        for (const cell::Link& l : cell_->links)
+            if (QString::fromStdString(l.id) == id) links.push_back(&l);
+    for (const cell::Link* l : links)
+        if (!l->loopback() && !wish.network)
+            return refuse(
+                tr("The link \"%1\" is at %2, which is another machine, or can be reached by others. Tick \"other "
+                   "machines\" if that is meant.")
+                    .arg(QString::fromStdString(l->name.empty() ? l->id : l->name), QString::fromStdString(l->host)));
+    if (wish.lock_step && links.size() != 1)
+        return refuse(
+            tr("In lock-step the clock goes with one controller: switch on one link, or choose the wall clock."));
+    try {
+        trace_ = std::make_unique<link::LiveTrace>();
+        link::LiveOptions how;
+        how.rate = wish.rate, how.lock_step = wish.lock_step;
+        how.observers = {trace_.get()};
+        since_ = QDateTime::currentDateTime();
+        record_file_ = wish.record;
+        if (!record_file_.isEmpty()) {
+            const cell::Layout& l = workspace_.layout();
+            recorder_ = std::make_unique<link::RecordWriter>(record_file_.toStdString(),
+                link::RecordAbout{cell_->name, workspace_.variant().toStdString(), l.content(), l.tree(),
+                    since_.toString("yyyy-MM-dd HH:mm:ss").toStdString(), wish.rate, wish.lock_step},
+                *cell_);
+            how.observers.push_back(recorder_.get());
+        }
+        run_ = std::make_unique<link::LiveRun>(cell_, how);
+        for (const cell::Link* l : links) {
+            connections_.push_back(link::connect(*l, *run_, wish.lock_step));
+            links_.push_back(
+                {QString::fromStdString(l->name.empty() ? l->id : l->name), connections_.back()->status()});
+        }
+    } catch (const cell::InputError& e) {
+        return refuse(QString::fromStdString(e.problems().front().where + ": " + e.problems().front().message));
+    } catch (const wire::WireError& e) {
+        return refuse(QString::fromUtf8(e.what()));
+    }
+    finished_ = false, at_present_ = true, present_ = -1;
+    so_far_.reset(), judged_.reset();
+    judging_.forget();
+    shown_.invalidate();
+    timer_.start();
+    tick();
+    return true;
+}
+
+void LiveSession::end() {
+    if (!run_) return;
+    run_->stop("it was ended by hand");
+    run_->wait(10);
+    finish();
+}
+
+void LiveSession::finish() {
+    if (finished_) return;
+    finished_ = true;
+    timer_.stop();
+    for (std::size_t i = 0; i < connections_.size(); ++i) links_[i].status = connections_[i]->status();
+    connections_.clear();  // nothing listens any more
+    if (recorder_) try {
+            recorder_->finish(*run_);
+        } catch (const cell::InputError& e) {
+            Q_EMIT workspace_.refused(
+                tr("The record could not be written"), QString::fromStdString(e.problems().front().message));
+        }
+    recorder_.reset();
+    so_far_ = run_->run();
+    if (!outdated()) workspace_.look_at_run(so_far_, tr("live run"));
+    judging_.ask({++moments_, cell_, so_far_});
+    Q_EMIT ended();
+    Q_EMIT changed();
+}
+
+void LiveSession::leave() {
+    if (running()) return;
+    connections_.clear(), links_.clear();
+    run_.reset(), trace_.reset(), so_far_.reset(), judged_.reset();
+    judging_.forget();
+    workspace_.leave_run();
+    Q_EMIT changed();
+}
+
+void LiveSession::pause(bool on) {
+    if (!run_) return;
+    run_->pause(on);
+    Q_EMIT changed();
+}
+void LiveSession::step_event() {
+    if (run_) run_->step_event();
+}
+void LiveSession::set_rate(double rate) {
+    if (run_) run_->set_rate(rate);
+}
+
+void LiveSession::to_present() {
+    if (!there()) return;
+    at_present_ = true, present_ = -1;
+    workspace_.play(false);
+    if (!running() && so_far_) {
+        if (!outdated() && workspace_.other_run().isEmpty()) workspace_.look_at_run(so_far_, tr("live run"));
+        workspace_.set_time(seconds(so_far_->trace.end));
+    }
+    tick();
+}
+
+std::shared_ptr<const study::Judged> LiveSession::judged() const { return judged_; }
+
+/// The run as far as it has come takes the place of what was shown of it, a few times a second: the less often the
+/// longer that takes.
+void LiveSession::show_run() {
+    constexpr double at_least_ms = 120, rest = 6;
+    if (shown_.isValid() && static_cast<double>(shown_.elapsed()) < std::max(at_least_ms, rest * showing_ms_)) return;
+    QElapsedTimer takes;
+    takes.start();
+    so_far_ = trace_->so_far();
+    if (so_far_ && !outdated()) workspace_.look_at_run(so_far_, tr("live run"));
+    showing_ms_ = static_cast<double>(takes.elapsed());
+    shown_.start();
+    const bool idle = !judging_.asked() || judging_.answer();
+    constexpr double judged_every = 1;  // s
+    if (so_far_ && idle && (!judged_ || seconds(so_far_->trace.end - judged_->run->trace.end) >= judged_every))
+        judging_.ask({++moments_, cell_, so_far_});
+}
+
+void LiveSession::tick() {
+    if (!run_ || finished_) return;
+    const link::LiveStatus status = run_->status();
+    if (status.over) return finish();
+    for (std::size_t i = 0; i < connections_.size(); ++i) links_[i].status = connections_[i]->status();
+    if (present_ >= 0 && workspace_.time() != present_) at_present_ = false;
+    show_run();
+    if (at_present_ && so_far_ && !outdated()) {
+        workspace_.set_time(seconds(so_far_->trace.end));
+        present_ = workspace_.time();
+    }
+    Q_EMIT changed();
+}
+
+}  // namespace escarp::desktop

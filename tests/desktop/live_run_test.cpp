@@ -1,0 +1,165 @@
+// A live run in the window: begun, looked back into, paused and ended by mouse and key; against the stand-in
+// controller.
+
+#include <QCheckBox>
+#include <QProcess>
+
+#include <cell/edits/named/named_edit.h>
+#include <desktop/session/live_session.h>
+#include <link/record.h>
+
+#include "../support/ports.h"
+#include "bench_window.h"
+
+using namespace escarp;
+using namespace escarp::tests;
+
+namespace {
+
+struct Live : Bench {
+    Live() : Bench(false) {
+        const QString copy = room.filePath("twin-testers.escarp");
+        REQUIRE(QFile::copy(QString(ESCARP_SOURCE) + "/demo/twin-testers.escarp", copy));
+        REQUIRE(window.open_file(copy));
+        w().set_variant("C");
+        settle();
+        action("live")->trigger();
+    }
+    LiveSession& live() { return *window.findChild<LiveSession*>(); }
+    void press(const QString& name) { QTest::mouseClick(child<QPushButton>(name), Qt::LeftButton); }
+    void tick(const QString& name, bool on) {
+        auto* box = child<QCheckBox>(name);
+        if (box->isChecked() != on) QTest::mouseClick(box, Qt::LeftButton, {}, QPoint(8, box->height() / 2));
+        REQUIRE(box->isChecked() == on);
+    }
+    QString words(const QString& name) { return child<QLabel>(name)->text(); }
+    template <typename Holds>
+    void wait(const Holds& holds) {
+        REQUIRE(QTest::qWaitFor(holds, 120'000));
+    }
+    double now() { return simulation::seconds(live().status().now); }
+};
+
+}  // namespace
+
+TEST_CASE(
+    "a live run is begun, looked back into while it goes on, brought back to the present, paused, ended and left") {
+    Live h;
+    CHECK(h.words("live_now") == "no live run");
+    h.tick("live_link_plc", false);
+    h.type("live_rate", "20");
+    h.press("live_start");
+    REQUIRE(h.live().running());
+    h.wait([&] { return h.now() > 20; });
+    CHECK(h.w().other_run() == "live run");
+    CHECK(h.child<QPushButton>("live_start")->text() == "End");
+    h.wait([&] { return h.w().end_time() > 20; });
+    CHECK(h.w().time() > 10);
+    CHECK(h.live().at_present());
+    // The arbiter is outside, and nobody is there: somebody asks, and waits.
+    const auto e = h.w().evaluation();
+    const auto* asks = e->run->trace.signal("interlock.first_asks");
+    REQUIRE(asks);
+    CHECK(asks->at(e->run->trace.end) == 1);
+    CHECK(e->run->trace.signal("interlock.first_may")->changes.size() == 1);
+    // Looking back does not stop it.
+    h.w().set_time(3);
+    h.wait([&] { return !h.live().at_present(); });
+    const double before = h.now();
+    h.wait([&] { return h.now() > before + 5; });
+    CHECK(h.w().time() == 3);
+    h.press("live_present");
+    h.wait([&] { return h.w().time() > before; });
+    CHECK(h.live().at_present());
+    // Paused it stands; a step goes to the next event.
+    h.press("live_pause");
+    CHECK(h.live().paused());
+    double stood = -1;
+    h.wait([&] {
+        const double last = std::exchange(stood, h.now());
+        QTest::qWait(60);
+        return last == stood && stood == h.now();
+    });
+    h.press("live_pause");
+    h.wait([&] { return h.now() > stood + 2; });
+    // What it came to so far is told.
+    h.wait([&] { return h.words("live_figures") != "nothing yet"; });
+    // An edit leaves it; undone, it is shown again.
+    REQUIRE(h.w().apply({"Another takt", {cell::Operation::set("/takt_s", 5)}}));
+    CHECK(h.live().outdated());
+    CHECK(h.child<QLabel>("live_edited")->isVisible());
+    CHECK(h.live().running());
+    h.w().undo();
+    CHECK_FALSE(h.live().outdated());
+    h.wait([&] { return h.w().other_run() == "live run"; });
+    h.press("live_start");
+    CHECK_FALSE(h.live().running());
+    CHECK(h.words("live_state").contains("ended by hand"));
+    CHECK(h.w().other_run() == "live run");
+    h.press("live_leave");
+    CHECK(h.w().other_run().isEmpty());
+    CHECK(h.words("live_now") == "no live run");
+}
+
+TEST_CASE("against the stand-in controller in lock-step, with a record beside the cell") {
+    Live h;
+    const int port = free_port();
+    REQUIRE(h.w().apply({"Another port", {cell::Operation::set("/links/plc/port", port)}}));
+    h.settle();
+    h.tick("live_link_plc", true);
+    h.child<QComboBox>("live_clock")->setCurrentIndex(1);
+    h.tick("live_record", true);
+    h.press("live_start");
+    REQUIRE(h.told.isEmpty());
+    REQUIRE(h.live().running());
+    QProcess controller;
+    controller.start(ESCARP_CONTROLLER,
+        {QString(ESCARP_SOURCE) + "/demo/twin-testers.st", "--port", QString::number(port), "--lock-step"});
+    REQUIRE(controller.waitForStarted());
+    h.wait([&] { return h.now() > 120; });
+    h.wait([&] { return h.words("live_links").contains("1 client"); });
+    h.wait([&] { return h.live().judged() && h.live().judged()->figures.cycle_s; });
+    h.press("live_start");
+    CHECK_FALSE(h.live().running());
+    REQUIRE(controller.waitForFinished(20'000));
+    CHECK(controller.exitCode() == 0);
+    h.wait([&] { return h.live().judged() && h.live().judged()->run->trace.end == h.live().status().now; });
+    CHECK(*h.live().judged()->figures.cycle_s == Approx(2.74).margin(0.1));
+    const QString file = h.room.filePath("twin-testers.record");
+    CHECK(h.words("live_state").contains(file));
+    const link::Record record = link::read_record(file.toStdString());
+    CHECK(record.about.finished);
+    CHECK_FALSE(link::first_difference(record, *link::run_again(record, *link::cell_of(record))));
+}
+
+TEST_CASE(
+    "what cannot begin is told: lock-step without a link, another machine, a port that is taken, no file for a "
+    "record") {
+    Live h;
+    h.tick("live_link_plc", false);
+    h.child<QComboBox>("live_clock")->setCurrentIndex(1);
+    h.press("live_start");
+    CHECK_FALSE(h.live().running());
+    REQUIRE(h.told.size() == 1);
+    CHECK(h.told.takeFirst().contains("switch on one link"));
+    REQUIRE(h.w().apply({"Another machine", {cell::Operation::set("/links/plc/host", "0.0.0.0")}}));
+    h.tick("live_link_plc", true);
+    h.press("live_start");
+    REQUIRE(h.told.size() == 1);
+    CHECK(h.told.takeFirst().contains("can be reached by others"));
+    const TakenPort other;
+    REQUIRE(h.w().apply({"Taken", {cell::Operation::set("/links/plc/host", "127.0.0.1"),
+                                      cell::Operation::set("/links/plc/port", other.number())}}));
+    h.press("live_start");
+    REQUIRE(h.told.size() == 1);
+    CHECK(h.told.takeFirst().contains("is taken by another program"));
+    CHECK_FALSE(h.live().running());
+    h.w().start_new();
+    h.settle();
+    h.action("live")->trigger();
+    CHECK(h.words("live_no_links").contains("no link yet"));
+    h.tick("live_record", true);
+    h.press("live_start");
+    REQUIRE(h.told.size() == 1);
+    CHECK(h.told.takeFirst().contains("save it first"));
+}
