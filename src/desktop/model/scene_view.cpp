@@ -155,13 +155,13 @@ void SceneView::look(double turn, double tilt) {
     renew();
 }
 
-const Skin& SceneView::skin_of(const Item& item) {
+const Skin& SceneView::skin_of(const Item& item, geometry::Finish finish) {
     cell::ContentKey key;
     if (item.surface) key.add(item.surface->key);
-    else cell::add_bodies(key, {{"", *item.shape, Frame::Identity()}}), key.add(static_cast<int>(item.finish));
+    else cell::add_bodies(key, {{"", *item.shape, Frame::Identity()}}), key.add(static_cast<int>(finish));
     KeptSkin& kept = skins_[key.value()];
     kept.used = looks_;
-    if (!kept.skin.body) kept.skin = item.surface ? skin(*item.surface->surface) : skin(*item.shape, item.finish);
+    if (!kept.skin.body) kept.skin = item.surface ? skin(*item.surface->surface) : skin(*item.shape, finish);
     return kept.skin;
 }
 
@@ -201,9 +201,17 @@ Scene SceneView::scene(int finer) {
         if (finer == 1 && static_cast<double>(mesh->lines.size() / 2) > pixels) line.setW(0);
         s.items.push_back({mesh, matrix(at), face, line});
     };
+    // A belt's bed has thousands of corners: from so far that it is a strip, it is drawn as one.
+    const auto finish_seen = [&](const Item& item) {
+        constexpr double strip = 12;  // pixels
+        if (item.finish != geometry::Finish::belt || !item.shape) return item.finish;
+        const double away = (item.at.translation() - camera_.eye()).norm() - item.shape->half().norm();
+        const double wide = 2 * std::min(item.shape->half().x(), item.shape->half().y()) * pixels_at_1m;
+        return wide < strip * std::max(away, 1e-3) ? geometry::Finish::solid : item.finish;
+    };
     for (const Item& item : items()) {
         if (!item.drawn) continue;
-        const Skin& skin = skin_of(item);
+        const Skin& skin = skin_of(item, finish_seen(item));
         const QVector4D face = vec(item.selected ? highlighted(item.colour) : item.colour, 1);
         const QVector4D line = item.selected ? chosen : ink;
         const auto mixed = [](const QVector4D& a, const QVector4D& b, float share) { return a + share * (b - a); };

@@ -91,7 +91,7 @@ protected:
 private:
     /// `finer`: drawn so many times larger each way.
     Scene scene(int finer);
-    const Skin& skin_of(const Item& item);
+    const Skin& skin_of(const Item& item, geometry::Finish finish);
     QMatrix4x4 projection() const;
     QMatrix4x4 sight() const;
 

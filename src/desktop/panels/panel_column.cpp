@@ -9,7 +9,7 @@ PanelColumn::PanelColumn(QWidget* parent)
     auto* rows = new QVBoxLayout(this);
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(0);
-    tabs_->setContentsMargins(6, 4, 6, 0);
+    tabs_->setContentsMargins(4, 4, 3, 0);
     rows->addLayout(tabs_);
     rows->addWidget(stack_, 1);
     setMinimumWidth(200);
