@@ -9,7 +9,7 @@
 
 #include <cell/model/read_signals.h>
 #include <cell/text/disk.h>
-#include <link/modbus_link.h>
+#include <link/connection.h>
 #include <link/record.h>
 #include <simulation/kinds.h>
 #include <study/measures.h>
@@ -220,8 +220,15 @@ int live(Arguments& a) {
         words += "\n";
     }
     const json findings = findings_json(*judged.inspection, words, stops);
+    json notes = json::array();
+    for (const link::FollowerNote& n : run.notes()) {
+        const std::string& arm = c->devices[static_cast<std::size_t>(n.device)].name;
+        notes.push_back({{"device", c->devices[static_cast<std::size_t>(n.device)].id},
+            {"when_s", simulation::seconds(n.when)}, {"words", n.words}});
+        words += "watch: " + arm + ": " + n.words + ", at " + std::to_string(simulation::seconds(n.when)) + " s\n";
+    }
     const auto& cycle = judged.figures.cycle_s;
-    json result{{"ran_s", simulation::seconds(status.now)}, {"ended", status.why_over},
+    json result{{"followers", notes}, {"ran_s", simulation::seconds(status.now)}, {"ended", status.why_over},
         {"late_ms", 1000 * status.worst_late_s}, {"heard", status.heard}, {"steps", status.steps}, {"links", states},
         {"cycle_s", cycle ? json(*cycle) : json()}, {"parts", run.run()->trace.departures.size()},
         {"expectations", met}, {"findings", findings}};

@@ -80,7 +80,7 @@ std::string controller_text(const cell::Layout& layout) {
         for (const cell::IoLine& line : cell::io_list(cell)) {
             const cell::Signal& s = cell.signals[static_cast<std::size_t>(line.signal)];
             // An input that its device's wiring feeds stays in the cell.
-            if (s.controller_sets() != sets || (sets && !s.outside && s.source)) continue;
+            if (s.controller_sets() != sets || (sets && !s.heard_live())) continue;
             const std::string& name = names[static_cast<std::size_t>(line.signal)];
             t += "    " + name + std::string(widest - name.size(), ' ') + " AT " + line.address + " : " + type_of(s);
             if (sets && s.start != 0) t += std::string(" := ") + (s.on_off() ? "TRUE" : cell::value_text(s, s.start));

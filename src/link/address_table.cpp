@@ -116,7 +116,10 @@ std::string address_csv(const cell::Cell& cell, const AddressTable& table) {
         exchange::csv_line({"signal", "type", "address", "controller", "cell as server", "cell as client"});
     for (const Address& a : table.rows) {
         const cell::Signal& s = cell.signals[static_cast<std::size_t>(a.signal)];
-        out += exchange::csv_line({cell.full_name(s), word(s.type), a.direct, a.controller_sets ? "sets" : "reads",
+        out += exchange::csv_line({cell.full_name(s), word(s.type), a.direct,
+            !a.controller_sets ? "reads"
+            : s.heard_live()   ? "sets"
+                               : "sets (in a live run the cell feeds it)",
             place_words(a, true), place_words(a, false)});
     }
     return out;

@@ -46,13 +46,70 @@ LiveRun::~LiveRun() {
 void LiveRun::hear(SignalValues values) {
     if (values.empty()) return;
     const std::lock_guard<std::mutex> hold(mutex_);
-    queue_.push_back(std::move(values));
+    queue_.push_back({0, std::move(values)});
     changed_.notify_all();
+}
+void LiveRun::follow(int device, const kinematics::JointVector& q) {
+    const cell::Device& d = cell_->devices.at(static_cast<std::size_t>(device));
+    if (!RunSession::can_follow(d) || q.size() != static_cast<int>(d.arm->model->mechanism.joints.size()) ||
+        !q.allFinite())
+        return;
+    const std::lock_guard<std::mutex> hold(mutex_);
+    queue_.push_back({0, {}, device, q});
+    changed_.notify_all();
+}
+std::vector<FollowerNote> LiveRun::notes() const {
+    const std::lock_guard<std::mutex> hold(mutex_);
+    return notes_;
+}
+void LiveRun::note(Ticks when, int device, std::string words) {
+    constexpr std::size_t most = 1000;
+    const std::lock_guard<std::mutex> hold(mutex_);
+    if (notes_.size() < most) notes_.push_back({when, device, std::move(words)});
+}
+
+void LiveRun::follow_now(RunSession& session, const Heard& heard) {
+    const cell::Device& d = cell_->devices[static_cast<std::size_t>(heard.device)];
+    const auto& joints = d.arm->model->mechanism.joints;
+    Follower& f = followers_[heard.device];
+    // Messages come in bunches: a jump is what is not possible within a twentieth of a second either.
+    constexpr double bunch = 0.05, spare = 0.01;  // s; rad or m
+    const double since = f.last < 0 ? 0 : std::max(bunch, simulation::seconds(session.now() - f.last));
+    bool beyond = false, jumped = false;
+    for (int j = 0; j < heard.q.size(); ++j) {
+        const kinematics::Joint& joint = joints[static_cast<std::size_t>(j)];
+        if (!beyond && (heard.q[j] < joint.low - 1e-6 || heard.q[j] > joint.high + 1e-6)) {
+            beyond = true;
+            if (!f.beyond) note(session.now(), heard.device, joint.name + " is beyond its limits");
+        }
+        if (f.last >= 0 && !jumped && std::abs(heard.q[j] - f.q[j]) > joint.speed * since + spare) {
+            jumped = true;
+            note(session.now(), heard.device, joint.name + " jumps, faster than it can move");
+        }
+    }
+    f.last = session.now(), f.q = heard.q, f.beyond = beyond, f.silent = false;
+    heard_.push_back({session.now(), {}, heard.device, heard.q});
+    session.follow(heard.device, heard.q);
+}
+
+void LiveRun::look_for_silence(Ticks now) {
+    constexpr Ticks long_time = simulation::second;
+    for (auto& [device, f] : followers_)
+        if (!f.silent && now - f.last > long_time) {
+            f.silent = true;
+            note(f.last + long_time, device, "nothing has been heard of it for a second");
+        }
 }
 
 std::vector<double> LiveRun::values() const {
     const std::lock_guard<std::mutex> hold(mutex_);
     return values_;
+}
+std::vector<std::pair<int, kinematics::JointVector>> LiveRun::joints(Ticks& when) {
+    const std::lock_guard<std::mutex> hold(mutex_);
+    joints_wanted_ = true;
+    when = joints_when_;
+    return joints_;
 }
 LiveStatus LiveRun::status() const {
     const std::lock_guard<std::mutex> hold(mutex_);
@@ -108,18 +165,30 @@ wire::lock_step::State LiveRun::step(Ticks by, int number, const SignalValues& i
 
 void LiveRun::publish(const RunSession& session) {
     const simulation::Kernel& k = session.kernel();
+    look_for_silence(k.now());
     const std::lock_guard<std::mutex> hold(mutex_);
     for (std::size_t i = 0; i < values_.size(); ++i) values_[i] = k.value(static_cast<int>(i));
     status_.now = k.now();
+    if (joints_wanted_) {
+        joints_.clear();
+        joints_when_ = k.now();
+        for (std::size_t d = 0; d < cell_->devices.size(); ++d)
+            if (cell_->devices[d].mover())
+                joints_.emplace_back(static_cast<int>(d), k.trace().joints(*cell_, static_cast<int>(d), k.now()));
+    }
     status_.heard = static_cast<long>(heard_.size());
 }
 
-void LiveRun::take_in(RunSession& session, const std::vector<SignalValues>& sets) {
-    for (const SignalValues& set : sets) {
+void LiveRun::take_in(RunSession& session, const std::vector<Heard>& sets) {
+    for (const Heard& set : sets) {
+        if (set.device >= 0) {
+            follow_now(session, set);
+            continue;
+        }
         SignalValues taken;
-        for (const auto& [signal, value] : set)
+        for (const auto& [signal, value] : set.values)
             if (signal >= 0 && signal < static_cast<int>(cell_->signals.size()) && std::isfinite(value) &&
-                cell_->signals[static_cast<std::size_t>(signal)].controller_sets() &&
+                cell_->signals[static_cast<std::size_t>(signal)].heard_live() &&
                 session.kernel().value(signal) != value)
                 taken.emplace_back(signal, value);
         if (taken.empty()) continue;
@@ -145,10 +214,10 @@ void LiveRun::go_by_step(RunSession& session, std::unique_lock<std::mutex>& hold
     changed_.wait(hold, [&] { return stopping_ || (step_.asked && !step_.done && !status_.paused); });
     if (stopping_) return;
     const Step step = step_;
-    std::vector<SignalValues> sets;
+    std::vector<Heard> sets;
     sets.swap(queue_);
     hold.unlock();
-    sets.push_back(step.in);
+    sets.push_back({0, step.in});
     take_in(session, sets);
     const bool goes_on = due(session, session.now() + step.by);
     publish(session);
@@ -166,7 +235,7 @@ void LiveRun::go_by_wall(RunSession& session, std::unique_lock<std::mutex>& hold
     } else {
         // Until the next event is due, or something comes in; not too long, for its clock is looked at.
         const Ticks next = std::min(session.kernel().next_event(), options_.end);
-        constexpr double look = 0.02;  // s
+        constexpr double look = 0.005;  // s
         const double until_next =
             next == simulation::never ? look : (simulation::seconds(next - zero_) - elapsed()) / rate_;
         if (until_next > 0)
@@ -174,7 +243,7 @@ void LiveRun::go_by_wall(RunSession& session, std::unique_lock<std::mutex>& hold
                 [&] { return stopping_ || status_.paused || !queue_.empty(); });
     }
     if (stopping_) return;
-    std::vector<SignalValues> sets;
+    std::vector<Heard> sets;
     sets.swap(queue_);
     Ticks target = session.now();
     bool one_event = false;

@@ -5,6 +5,7 @@
 #include <atomic>
 #include <condition_variable>
 #include <functional>
+#include <map>
 #include <mutex>
 #include <thread>
 
@@ -16,10 +17,19 @@ namespace escarp::link {
 using simulation::Ticks;
 using SignalValues = std::vector<std::pair<int, double>>;  ///< index of a signal, its value (on is 1)
 
-/// What a live run heard from outside, at one instant.
+/// What a live run heard from outside, at one instant: signals, or where an arm is that follows.
 struct Heard {
     Ticks when;
     SignalValues values;
+    int device = -1;
+    kinematics::JointVector q = {};  ///< of that device
+};
+
+/// What was wrong about an arm that follows.
+struct FollowerNote {
+    Ticks when;
+    int device;
+    std::string words;
 };
 
 /// What a live run has done so far, for another thread to look at.
@@ -66,10 +76,16 @@ public:
 
     const cell::Cell& cell() const { return *cell_; }
     // From any thread:
-    /// Signals from outside: all of one call at one instant, the next one. Only those that are left to the outside and
-    /// inputs are taken; others are counted as refused.
+    /// Signals from outside: all of one call at one instant, the next one. Only those that are left to the outside, and
+    /// inputs that nothing in the cell feeds, are taken.
     void hear(SignalValues values);
-    std::vector<double> values() const;  ///< of every signal, all at one instant
+    /// Where an arm is that follows, from the next instant on. Values beyond its limits and jumps are shown as they
+    /// come, and noted; what has no task of its own can follow, others are left alone.
+    void follow(int device, const kinematics::JointVector& q);
+    std::vector<FollowerNote> notes() const;  ///< limits, jumps and silence of followers; the first 1000
+    std::vector<double> values() const;       ///< of every signal, all at one instant
+    /// Joint values of every mover by its device, and of which instant they are; followed from the first call on.
+    std::vector<std::pair<int, kinematics::JointVector>> joints(Ticks& when);
     LiveStatus status() const;
     void pause(bool paused);
     void set_rate(double rate);
@@ -89,7 +105,10 @@ private:
     using Clock = std::chrono::steady_clock;
     void work();
     bool due(simulation::RunSession& session, Ticks until);
-    void take_in(simulation::RunSession& session, const std::vector<SignalValues>& sets);
+    void take_in(simulation::RunSession& session, const std::vector<Heard>& sets);
+    void follow_now(simulation::RunSession& session, const Heard& heard);
+    void look_for_silence(Ticks now);
+    void note(Ticks when, int device, std::string words);
     void publish(const simulation::RunSession& session);
     void go_by_wall(simulation::RunSession& session, std::unique_lock<std::mutex>& hold);
     void go_by_step(simulation::RunSession& session, std::unique_lock<std::mutex>& hold);
@@ -101,8 +120,18 @@ private:
 
     mutable std::mutex mutex_;
     std::condition_variable changed_, done_;
-    std::vector<SignalValues> queue_;
+    std::vector<Heard> queue_;  ///< `when` is not said yet
+    struct Follower {
+        Ticks last = -1;  ///< when it was heard of
+        kinematics::JointVector q = {};
+        bool silent = false, beyond = false;
+    };
+    std::map<int, Follower> followers_;  ///< on the run's thread
+    std::vector<FollowerNote> notes_;
     std::vector<double> values_;
+    std::vector<std::pair<int, kinematics::JointVector>> joints_;
+    Ticks joints_when_ = 0;
+    bool joints_wanted_ = false;
     LiveStatus status_;
     bool stopping_ = false;
     int events_to_go_ = 0;

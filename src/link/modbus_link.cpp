@@ -1,4 +1,7 @@
-#include "modbus_link.h"
+// The cell over Modbus TCP, as server or as client.
+
+#include "connection.h"
+#include "when_lost.h"
 
 #include <cell/text/problem.h>
 #include <algorithm>
@@ -18,30 +21,12 @@ AddressTable checked_table(const cell::Link& link, const cell::Cell& cell) {
 
 wire::Endpoint endpoint(const cell::Link& link) { return {link.host, link.port, link.unit, link.time_out}; }
 
-/// What is done while nobody is there.
-class WhenLost {
-public:
-    WhenLost(const cell::Link& link, const AddressTable& table, LiveRun& run) : link_(link), table_(table), run_(run) {}
-    void lost() {
-        if (std::exchange(is_lost_, true)) return;
-        if (link_.lost == cell::Link::Lost::pause) run_.pause(true);
-        if (link_.lost != cell::Link::Lost::all_off) return;
-        SignalValues off;
-        for (const Address& a : table_.rows)
-            if (a.controller_sets) off.emplace_back(a.signal, 0);
-        run_.hear(std::move(off));
-    }
-    void there() {
-        if (!std::exchange(is_lost_, false)) return;
-        if (link_.lost == cell::Link::Lost::pause) run_.pause(false);
-    }
-
-private:
-    const cell::Link& link_;
-    const AddressTable& table_;
-    LiveRun& run_;
-    bool is_lost_ = false;
-};
+std::vector<int> set_by_controller(const AddressTable& table) {
+    std::vector<int> all;
+    for (const Address& a : table.rows)
+        if (a.controller_sets) all.push_back(a.signal);
+    return all;
+}
 
 /// The cell as the controller's remote I/O.
 class AsServer final : public Connection, private wire::Served {
@@ -50,7 +35,7 @@ public:
         : link_(link),
           table_(checked_table(link, run.cell())),
           run_(run),
-          when_lost_(link_, table_, run),
+          when_lost_(link_, set_by_controller(table_), run),
           server_(endpoint(link), tables(), *this),
           watching_([this] { watch(); }) {}
     ~AsServer() override {
@@ -131,7 +116,7 @@ public:
         : link_(link),
           table_(checked_table(link, run.cell())),
           run_(run),
-          when_lost_(link_, table_, run),
+          when_lost_(link_, set_by_controller(table_), run),
           lock_step_(lock_step),
           working_([this] { work(); }) {}
     ~AsClient() override {
@@ -232,8 +217,10 @@ private:
 
 }  // namespace
 
-std::unique_ptr<Connection> connect(const cell::Link& link, LiveRun& run, bool lock_step) {
-    if (link.protocol == cell::Link::Protocol::modbus_server) return std::make_unique<AsServer>(link, run);
+std::unique_ptr<Connection> modbus_server(const cell::Link& link, LiveRun& run, bool) {
+    return std::make_unique<AsServer>(link, run);
+}
+std::unique_ptr<Connection> modbus_client(const cell::Link& link, LiveRun& run, bool lock_step) {
     return std::make_unique<AsClient>(link, run, lock_step);
 }
 

@@ -1,7 +1,9 @@
 #include "record.h"
 
+#include <cmath>
 #include <condition_variable>
 #include <filesystem>
+#include <map>
 #include <mutex>
 #include <thread>
 
@@ -51,6 +53,8 @@ public:
         database_.run("CREATE TABLE about (key TEXT PRIMARY KEY, value TEXT) WITHOUT ROWID");
         database_.run("CREATE TABLE signals (signal INTEGER PRIMARY KEY, name TEXT)");
         database_.run("CREATE TABLE heard (set_number INTEGER, t_ns INTEGER, signal INTEGER, value REAL)");
+        database_.run(
+            "CREATE TABLE followed (set_number INTEGER, t_ns INTEGER, device INTEGER, joint INTEGER, value REAL)");
         database_.run("CREATE TABLE changes (t_ns INTEGER, signal INTEGER, value REAL)");
         say("cell", about.cell_name), say("variant", about.variant), say("content", about.content);
         say("tree", about.tree.dump()), say("began", about.began), say("rate", std::to_string(about.rate));
@@ -95,9 +99,11 @@ public:
         database_.run("BEGIN IMMEDIATE");
         {
             Statement put(database_, "INSERT INTO heard VALUES (?, ?, ?, ?)");
+            Statement follow(database_, "INSERT INTO followed VALUES (?, ?, ?, ?, ?)");
             int number = 0;
             for (const Heard& h : run.heard()) {
                 for (const auto& [signal, value] : h.values) put.put(number, h.when, signal, value);
+                for (int j = 0; h.device >= 0 && j < h.q.size(); ++j) follow.put(number, h.when, h.device, j, h.q[j]);
                 ++number;
             }
         }
@@ -153,6 +159,39 @@ RecordWriter::~RecordWriter() = default;
 void RecordWriter::happened(const simulation::Kernel& kernel) { work_->changed(kernel); }
 void RecordWriter::finish(const LiveRun& run) { work_->finish(run); }
 
+namespace {
+
+cell::InputError damaged(const Database& d, const char* what) {
+    return cell::InputError(d.file(), std::string("The record is damaged: ") + what + ".");
+}
+
+/// Signals and followers, in the order in which they were heard.
+template <typename Known>
+void read_heard(const Database& d, Record& r, const Known& known) {
+    std::map<std::int64_t, Heard> sets;
+    for (Statement s(d, "SELECT set_number, t_ns, signal, value FROM heard ORDER BY rowid"); s.row();) {
+        if (!known(s.whole(2))) throw damaged(d, "what was heard is out of order or of no signal");
+        Heard& h = sets.try_emplace(s.whole(0), Heard{s.whole(1), {}}).first->second;
+        h.values.emplace_back(static_cast<int>(s.whole(2)), s.number(3));
+    }
+    for (Statement s(d, "SELECT set_number, t_ns, device, joint, value FROM followed ORDER BY rowid"); s.row();) {
+        Heard& h = sets.try_emplace(s.whole(0), Heard{s.whole(1), {}}).first->second;
+        const std::int64_t joint = s.whole(3);
+        if (s.whole(2) < 0 || joint != h.q.size() || joint >= h.q.MaxSizeAtCompileTime || !std::isfinite(s.number(4)))
+            throw damaged(d, "joint values are out of order or of no arm");
+        h.device = static_cast<int>(s.whole(2));
+        h.q.conservativeResize(joint + 1);
+        h.q[joint] = s.number(4);
+    }
+    for (auto& [number, h] : sets) {
+        if (!r.heard.empty() && h.when < r.heard.back().when)
+            throw damaged(d, "what was heard is out of order or of no signal");
+        r.heard.push_back(std::move(h));
+    }
+}
+
+}  // namespace
+
 Record read_record(const std::string& file) {
     if (!std::filesystem::is_regular_file(file)) throw cell::InputError(file, "There is no such record.");
     const Database d(file, false);
@@ -160,9 +199,6 @@ Record read_record(const std::string& file) {
     if (const int found = number_in(d, "PRAGMA user_version"); found != version)
         throw cell::InputError(file, "This record was written by another version of the program (" +
                                          std::to_string(found) + ", not " + std::to_string(version) + ").");
-    const auto damaged = [&](const char* what) {
-        return cell::InputError(file, std::string("The record is damaged: ") + what + ".");
-    };
     Record r;
     bool has_tree = false;
     for (Statement s(d, "SELECT key, value FROM about"); s.row();) {
@@ -176,25 +212,24 @@ Record read_record(const std::string& file) {
         else if (key == "clock") r.about.lock_step = value == "lock-step";
         else if (key == "end") r.about.end = std::atoll(value.c_str()), r.about.finished = true;
     }
-    if (!has_tree) throw damaged("the cell is missing");
+    if (!has_tree) throw damaged(d, "the cell is missing");
     for (Statement s(d, "SELECT name FROM signals ORDER BY signal"); s.row();) r.signals.push_back(s.text(0));
     const auto known = [&](std::int64_t signal) {
         return signal >= 0 && signal < static_cast<std::int64_t>(r.signals.size());
     };
-    std::int64_t set = -1;
-    for (Statement s(d, "SELECT set_number, t_ns, signal, value FROM heard ORDER BY rowid"); s.row();) {
-        const Ticks when = s.whole(1);
-        if (!known(s.whole(2)) || (!r.heard.empty() && when < r.heard.back().when))
-            throw damaged("what was heard is out of order or of no signal");
-        if (r.heard.empty() || s.whole(0) != set) r.heard.push_back({when, {}}), set = s.whole(0);
-        r.heard.back().values.emplace_back(static_cast<int>(s.whole(2)), s.number(3));
-    }
+    read_heard(d, r, known);
     for (Statement s(d, "SELECT t_ns, signal, value FROM changes ORDER BY rowid"); s.row();) {
         if (!known(s.whole(1)) || (!r.changes.empty() && s.whole(0) < r.changes.back().when))
-            throw damaged("changes are out of order or of no signal");
+            throw damaged(d, "changes are out of order or of no signal");
         r.changes.push_back({s.whole(0), static_cast<int>(s.whole(1)), s.number(2)});
     }
-    if (!r.about.finished && !r.changes.empty()) r.about.end = r.changes.back().when;
+    const Ticks last =
+        std::max(r.changes.empty() ? 0 : r.changes.back().when, r.heard.empty() ? 0 : r.heard.back().when);
+    if (!r.about.finished) r.about.end = last;
+    constexpr Ticks most = 1'000'000 * simulation::second;
+    if (r.about.end < last || r.about.end > most || (!r.changes.empty() && r.changes.front().when < 0) ||
+        (!r.heard.empty() && r.heard.front().when < 0))
+        throw damaged(d, "its times are none");
     return r;
 }
 
@@ -215,7 +250,13 @@ std::shared_ptr<const simulation::Run> run_again(const Record& record, const cel
     session.start();
     for (const Heard& h : record.heard) {
         session.advance(h.when);
-        session.hear(h.values);
+        if (h.device < 0) session.hear(h.values);
+        else if (h.device < static_cast<int>(cell.devices.size()) &&
+                 simulation::RunSession::can_follow(cell.devices[static_cast<std::size_t>(h.device)]) &&
+                 h.q.size() ==
+                     static_cast<int>(
+                         cell.devices[static_cast<std::size_t>(h.device)].arm->model->mechanism.joints.size()))
+            session.follow(h.device, h.q);
     }
     session.advance(record.about.end);
     return session.finish(session.now(), session.now());

@@ -60,6 +60,15 @@ void RunSession::hear(const std::vector<std::pair<int, double>>& values) {
     told();
 }
 
+bool RunSession::can_follow(const cell::Device& device) {
+    return device.arm && device.task.empty() && device.side_tasks.empty();
+}
+
+void RunSession::follow(int device, const JointVector& q) {
+    kernel_.start_motion(device, {kernel_.now(), motion::standstill(q), -1, -1});
+    told();
+}
+
 std::shared_ptr<const Run> RunSession::finish(Ticks end, Ticks horizon, std::optional<Steady> steady) {
     auto result = std::make_shared<Run>();
     result->steady = steady;

@@ -37,6 +37,9 @@ public:
     void advance(Ticks until);
     /// Signals from outside, all at this instant.
     void hear(const std::vector<std::pair<int, double>>& values);
+    /// An arm without work of its own is told from outside where it is, from this instant on.
+    void follow(int device, const JointVector& q);
+    static bool can_follow(const cell::Device& device);
     /// The run as far as it has come; nothing can follow. `end`: how long it says that it is; `horizon`: how long it
     /// was to be.
     std::shared_ptr<const Run> finish(Ticks end, Ticks horizon, std::optional<Steady> steady = {});

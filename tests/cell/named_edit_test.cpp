@@ -134,6 +134,14 @@ TEST_CASE("every named edit does what it says on the demo") {
     now({{"do", "vary no longer"}, {"study", asked}, {"at", y}});
     now({{"do", "remove study"}, {"study", asked}});
     now({{"do", "drop variant"}, {"variant", point}});
+    const std::string link = now({{"do", "add link"}, {"name", "Line controller"}, {"port", 1600}})["link"];
+    now({{"do", "change link"}, {"link", link}, {"protocol", "MQTT"}, {"every_s", 0.1}});
+    REQUIRE(cell()->links.size() == 1);
+    CHECK(cell()->links[0].name == "Line controller");
+    CHECK((cell()->links[0].port == 1600 && cell()->links[0].protocol == Link::Protocol::mqtt &&
+           cell()->links[0].every == 0.1));
+    now({{"do", "remove link"}, {"link", link}});
+    CHECK(cell()->links.empty());
     const std::string variant = now({{"do", "add variant"}, {"name", "Trial"}})["variant"];
     now({{"do", "rename variant"}, {"variant", variant}, {"to", "Second trial"}});
     d = d.edited(variant, {"", {Operation::set("/devices/" + table + "/placement/z_mm", 10)}});

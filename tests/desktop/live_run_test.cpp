@@ -3,6 +3,7 @@
 
 #include <QCheckBox>
 #include <QProcess>
+#include <QTreeWidget>
 
 #include <cell/edits/named/named_edit.h>
 #include <desktop/session/live_session.h>
@@ -130,6 +131,25 @@ TEST_CASE("against the stand-in controller in lock-step, with a record beside th
     const link::Record record = link::read_record(file.toStdString());
     CHECK(record.about.finished);
     CHECK_FALSE(link::first_difference(record, *link::run_again(record, *link::cell_of(record))));
+}
+
+TEST_CASE("a signal is left to the outside on the page Signals, and taken back") {
+    Live h;
+    h.action("signals")->trigger();
+    auto* table = h.child<QTreeWidget>("signals_table");
+    const auto rows = table->findItems("north.hold", Qt::MatchExactly);
+    REQUIRE(rows.size() == 1);
+    table->setCurrentItem(rows[0]);
+    h.settle();
+    const auto outside = [&] { return h.w().cell()->signals[h.w().cell()->signal("north.hold")].outside; };
+    CHECK_FALSE(outside());
+    QTest::mouseClick(h.child<QCheckBox>("signal_outside"), Qt::LeftButton, {}, QPoint(8, 8));
+    h.settle();
+    CHECK(outside());
+    CHECK(h.child<QCheckBox>("signal_outside")->isChecked());
+    h.w().undo();
+    h.settle();
+    CHECK_FALSE(outside());
 }
 
 TEST_CASE(

@@ -3,26 +3,28 @@
 // moved, taken away), edits (random operations on a cell: what is taken has to be a cell file), journal (mangled, and
 // with right checksums over wrong records: what comes back has to be a cell file), surface (text of a kept surface),
 // urdf (a robot description), expression (one a line: what can be worked out is, and its names are replaced), study
-// (studies of a cell are changed and planned), results (a file of kept runs: read whole, taken over, written to), or
-// mesh (the loader, a process of its own, which has to end by itself with an answer).
-// SECONDS may be a number of files instead: 500x. Says how many were read and refused; stops at the first that does
-// worse.
+// (studies of a cell are changed and planned), results (a file of kept runs: read whole, taken over, written to),
+// record (of a live run: read, and its first seconds run again), program (structured text: gone through a few times),
+// or mesh (the loader, a process of its own, which has to end by itself with an answer). SECONDS may be a number of
+// files instead: 500x. Says how many were read and refused; stops at the first that does worse.
 
+#include <sys/wait.h>
+#include <unistd.h>
 #include <chrono>
 #include <cstdio>
 #include <filesystem>
 #include <fstream>
 #include <random>
 #include <sstream>
-#include <sys/wait.h>
-#include <unistd.h>
 
 #include <cell/document/safe_file.h>
 #include <cell/model/expression.h>
 #include <cell/text/content_key.h>
 #include <cell/text/json.h>
+#include <controller/machine.h>
 #include <exchange/mesh_import.h>
 #include <exchange/urdf.h>
+#include <link/record.h>
 #include <simulation/kinds.h>
 #include <simulation/run.h>
 #include <study/ask.h>
@@ -256,6 +258,32 @@ bool plan_studies(const json& good) {
     return planned;
 }
 
+bool read_record(const std::string& file) {
+    link::Record record = link::read_record(file);
+    const auto cell = link::cell_of(record);
+    record.about.end = std::min<link::Ticks>(record.about.end, 5 * simulation::second);
+    const auto later = [&](const link::Heard& h) { return h.when > record.about.end; };
+    record.heard.erase(std::find_if(record.heard.begin(), record.heard.end(), later), record.heard.end());
+    if (record.signals.size() != cell->signals.size()) return false;
+    link::first_difference(record, *link::run_again(record, *cell));
+    link::record_csv(record);
+    return true;
+}
+
+bool run_program(const std::string& text) {
+    try {
+        controller::Machine machine(controller::compile(text));
+        for (int i = 0; i < 4; ++i) {
+            machine.inputs().set_word(0, static_cast<std::uint16_t>(engine()));
+            machine.scan(i * 10'000);
+        }
+        for (std::size_t v = 0; v < machine.variables().size(); ++v) machine.value_text(v);
+        return true;
+    } catch (const controller::Mistake&) {
+        return false;
+    }
+}
+
 bool read_results(const std::string& file) {
     study::Results results(file), other("");
     const std::size_t taken = other.merge(file);
@@ -271,8 +299,8 @@ bool read_results(const std::string& file) {
 int main(int argc, char** argv) {
     if (argc < 5) {
         std::fprintf(stderr,
-            "usage: escarp-fuzz cell|tree|edits|journal|surface|urdf|expression|study|results|mesh SECONDS "
-            "SEED FILE...\n");
+            "usage: escarp-fuzz cell|tree|edits|journal|surface|urdf|expression|study|results|record|program|mesh "
+            "SECONDS SEED FILE...\n");
         return 2;
     }
     const std::string kind = argv[1];
@@ -302,7 +330,7 @@ int main(int argc, char** argv) {
         if (kind == "tree") text = changed(trees[k]);
         else if (kind == "journal" && below(8) != 0) text = changed_journal(trees[k]);
         else if (kind == "expression" && below(4) != 0) text = changed_expressions(seeds[k]);
-        else if (kind == "results" && below(8) != 0) text = overwritten(seeds[k]);
+        else if ((kind == "results" || kind == "record") && below(8) != 0) text = overwritten(seeds[k]);
         else text = mangled(seeds[k]);
         const std::string file = scratch + endings[k];
         std::ofstream(file, std::ios::binary | std::ios::trunc)
@@ -315,6 +343,8 @@ int main(int argc, char** argv) {
             else if (kind == "expression") good = read_expressions(text);
             else if (kind == "study") good = plan_studies(trees[k]);
             else if (kind == "results") good = read_results(file);
+            else if (kind == "record") good = read_record(file);
+            else if (kind == "program") good = run_program(text);
             else if (kind == "urdf") exchange::read_urdf(file, cell::Document());
             else if (kind == "journal") good = read_journal_file(file);
             else if (kind == "surface") good = exchange::surface_from_text(text).has_value();

@@ -7,7 +7,7 @@
 #include <cell/text/disk.h>
 #include <controller/machine.h>
 #include <exchange/controller_text.h>
-#include <link/modbus_link.h>
+#include <link/connection.h>
 #include <link/record.h>
 
 #include "support/cells.h"
@@ -269,6 +269,67 @@ TEST_CASE("what is no record, a damaged one, one of another version: told, and n
     sql("DROP TABLE changes; CREATE VIEW changes AS WITH RECURSIVE n(t_ns) AS (SELECT 0 UNION ALL SELECT t_ns + 1 FROM "
         "n) SELECT t_ns, 0 AS signal, 0 AS value FROM n");
     CHECK(said([&] { link::read_record(file); }) != "nothing");
+}
+
+TEST_CASE("an arm that follows is where it is told to be; limits, jumps and silence are noted; the record has it all") {
+    // The computed motion of the demo's arm, fed to an arm of the same model that has nothing to do.
+    const auto leader = tests::read(tests::demo().resolved("A"));
+    const auto motion = computed(*leader, ticks(20));
+    const int arm = leader->device("arm1");
+    json tree = tests::demo().resolved("A");
+    for (json& d : tree["devices"]) d.erase("task"), d.erase("own_signals"), d.erase("first");
+    tree["variants"] = {{{"id", "A"}, {"name", "A"}}}, tree["baseline"] = "A";
+    const cell::Layout layout = simulation::layout(cell::Document::parse(tree.dump()), "A");
+    const auto cell = layout.shared_cell();
+    REQUIRE(simulation::RunSession::can_follow(cell->devices[arm]));
+    CHECK_FALSE(simulation::RunSession::can_follow(leader->devices[arm]));
+    const tests::Folder folder;
+    link::RecordWriter writer(
+        folder / "f.record", {cell->name, "A", layout.content(), layout.tree(), "", 1, true}, *cell);
+    link::LiveOptions how;
+    how.lock_step = true, how.end = ticks(12), how.observers = {&writer};
+    link::LiveRun run(cell, how);
+    std::vector<double> values;
+    const auto& joints = leader->devices[arm].arm->model->mechanism.joints;
+    int number = 0;
+    const auto go_on = [&](double seconds) {
+        while (run.step(ticks(seconds), ++number, {}, values) == wire::lock_step::not_yet) --number;
+    };
+    std::vector<kinematics::JointVector> told;
+    for (int i = 0; i < 500; ++i) {  // every 20 ms
+        told.push_back(motion->trace.joints(*leader, arm, ticks(0.02 * i)));
+        run.follow(arm, told.back());
+        go_on(0.02);
+    }
+    CHECK(run.notes().empty());
+    kinematics::JointVector q = told.back();
+    q[1] += 1.5;
+    run.follow(arm, q);
+    go_on(0.02);
+    q[1] = joints[1].high + 0.1;
+    run.follow(arm, q);
+    go_on(0.02);
+    run.follow(arm, kinematics::JointVector::Zero(3));  // of another arm
+    q[0] = std::nan("");
+    run.follow(arm, q);
+    go_on(1.9);
+    go_on(0.06);
+    REQUIRE(run.wait(30));
+    const auto notes = run.notes();
+    REQUIRE(notes.size() >= 3);
+    CHECK(notes[0].words.find("jumps") != std::string::npos);
+    CHECK(std::any_of(notes.begin(), notes.end(),
+        [](const auto& n) { return n.words.find("beyond its limits") != std::string::npos; }));
+    CHECK(std::any_of(notes.begin(), notes.end(),
+        [](const auto& n) { return n.words.find("nothing has been heard") != std::string::npos; }));
+    // Each is taken in before the step that follows it.
+    for (std::size_t i = 0; i < told.size(); ++i)
+        CHECK(run.run()->trace.joints(*cell, arm, ticks(0.02 * static_cast<double>(i))) == told[i]);
+    writer.finish(run);
+    const link::Record record = link::read_record(folder / "f.record");
+    const auto again = link::run_again(record, *link::cell_of(record));
+    for (Ticks t = 0; t < ticks(12); t += ticks(0.013))
+        CHECK(again->trace.joints(*cell, arm, t) == run.run()->trace.joints(*cell, arm, t));
 }
 
 TEST_CASE("signals that nobody outside may set, wrong values and unknown signals are not taken in") {

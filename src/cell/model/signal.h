@@ -31,6 +31,8 @@ struct Signal {
     bool on_off() const { return type == Type::on_off; }
     bool input() const { return way == Way::input; }
     bool controller_sets() const { return input() || outside; }  ///< it is an output of the controller
+    /// In a live run it takes what comes from outside: else the cell's own wiring feeds it.
+    bool heard_live() const { return outside || (input() && !source); }
 };
 
 const char* word(Signal::Type type);  ///< "on/off", "whole number", "number"

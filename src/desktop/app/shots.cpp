@@ -8,11 +8,13 @@
 #include <QFileInfo>
 #include <QImageReader>
 #include <QPainter>
+#include <QProcess>
 #include <QPushButton>
 #include <algorithm>
 #include <cstdio>
 
 #include <desktop/dialogs/which_arm_dialog.h>
+#include <desktop/session/live_session.h>
 
 #include "main_window.h"
 #include "settle.h"
@@ -176,6 +178,32 @@ public:
         shot("seedling-trays");
         w_.forget_journal();
     }
+    /// The fourth: run live, with the stand-in controller that lies beside this program.
+    void twin_testers(const QString& file) {
+        if (!QFile::exists(file) || !window_.open_file(file)) return;
+        show_variant("C");
+        fit();
+        act("live");
+        LiveSession* live = window_.findChild<LiveSession*>();
+        LiveSession::Wish wish;
+        wish.links = {"plc"}, wish.rate = 5;
+        QProcess controller;
+        controller.start(QCoreApplication::applicationDirPath() + "/escarp-controller",
+            {QFileInfo(file).dir().filePath("twin-testers.st"), "--scan-ms", "5"});
+        check(controller.waitForStarted() && live->start(wish), "the live run was not begun");
+        constexpr double long_enough = 22;  // s
+        while (live->running() && simulation::seconds(live->status().now) < long_enough)
+            QCoreApplication::processEvents(QEventLoop::AllEvents, 20);
+        live->pause(true);
+        while (live->running() && (!live->judged() || live->links().front().status.exchanges == 0))
+            QCoreApplication::processEvents(QEventLoop::AllEvents, 20);
+        shot("live");
+        live->end();
+        controller.terminate();
+        controller.waitForFinished();
+        live->leave();
+        w_.forget_journal();
+    }
 
 private:
     void check(bool done, const QString& what) {
@@ -219,7 +247,6 @@ private:
         if (way == findings.end()) return;
         w_.select(QString::fromStdString(way->device), QString::fromStdString(way->step));
         if (way->when_s) w_.set_time(*way->when_s);
-        shot("out-of-reach");
         w_.try_out(way->ways_out.front().edit, true);
         settle(window_);
         at_cycle(3.0);
@@ -250,6 +277,7 @@ int take_shots(MainWindow& window, const QString& folder, const QString& size) {
     shots.first_cell();
     shots.lens_kitting(beside.filePath("lens-kitting.escarp"));
     shots.seedling_trays(beside.filePath("seedling-trays.escarp"));
+    shots.twin_testers(beside.filePath("twin-testers.escarp"));
     return shots.good() ? 0 : 1;
 }
 

@@ -361,6 +361,16 @@ void SignalsPage::add_description(const cell::Signal& s) {
         });
         grid.add(label, line);
     }
+    auto* outside = new QCheckBox;
+    outside->setObjectName("signal_outside");
+    outside->setChecked(s.outside);
+    outside->setToolTip(tr("In a live run a controller sets it, and its device or its source no longer"));
+    connect(outside, &QCheckBox::clicked, this, [this, device, name = s.name](bool on) {
+        edit([=](const cell::Layout& l) {
+            return cell::describe_signal(l, device, name, "outside", on ? "yes" : "no");
+        });
+    });
+    grid.add(tr("from outside"), outside);
 }
 
 void SignalsPage::renew_detail() {

@@ -39,6 +39,7 @@ struct VerdictStrip::Seen {
     // Where chance has a say, what many runs come to on average, and what that may be out by.
     const study::Replicated *spread = nullptr, *spread_before = nullptr;
     QString base_id;
+    bool live = false;  ///< a live run, as far as it has come
     study::Figures figures;
 
     std::optional<double> mean(const char* id, const std::optional<double>& alone) const {
@@ -74,8 +75,9 @@ std::vector<VerdictStrip::Tile> VerdictStrip::tiles() const {
     seen.base_id = QString::fromStdString(workspace_.document().baseline());
     seen.now = workspace_.evaluation_of(workspace_.variant());
     if (workspace_.variant() != seen.base_id) seen.before = workspace_.evaluation_of(seen.base_id);
-    if (seen.now) seen.figures = seen.now->figures;
     seen.spread = spreads_.of(workspace_.variant());
+    if (const auto live = workspace_.other_judged()) seen.now = live, seen.live = true, seen.spread = nullptr;
+    if (seen.now) seen.figures = seen.now->figures;
     if (seen.before) seen.spread_before = spreads_.of(seen.base_id);
     std::vector<Tile> all{cycle_tile(seen), rate_tile(seen), reach_tile(seen), clearance_tile(seen), zones_tile(),
         findings_tile(seen), waiting_tile(seen), floor_tile(seen)};
@@ -97,6 +99,7 @@ VerdictStrip::Tile VerdictStrip::cycle_tile(const Seen& s) {
         s.before ? Seen::mean_of(s.spread_before, "cycle_s", s.before->figures.cycle_s) : std::nullopt;
     const QString change = s.change(s.cycle(), then, 2, tr("s"));
     t.note = s.spread && !s.before ? tr("mean of %1 runs").arg(s.spread->runs.size())
+             : s.live              ? tr("live, so far")
              : !change.isEmpty()   ? change
              : f.steady            ? tr("steady")
                                    : tr("mean, not steady");

@@ -18,6 +18,8 @@ LiveSession::LiveSession(Workspace& workspace, QObject* parent)
           },
           [this] {
               judged_ = *judging_.answer();
+              if (finished_ && so_far_ && !outdated() && !workspace_.other_run().isEmpty())
+                  workspace_.look_at_run(so_far_, tr("live run"), judged_);
               Q_EMIT changed();
           }) {
     constexpr int frame_ms = 33;
@@ -118,7 +120,7 @@ void LiveSession::finish() {
         }
     recorder_.reset();
     so_far_ = run_->run();
-    if (!outdated()) workspace_.look_at_run(so_far_, tr("live run"));
+    if (!outdated()) workspace_.look_at_run(so_far_, tr("live run"), judged_);
     judging_.ask({++moments_, cell_, so_far_});
     Q_EMIT ended();
     Q_EMIT changed();
@@ -150,13 +152,24 @@ void LiveSession::to_present() {
     at_present_ = true, present_ = -1;
     workspace_.play(false);
     if (!running() && so_far_) {
-        if (!outdated() && workspace_.other_run().isEmpty()) workspace_.look_at_run(so_far_, tr("live run"));
+        if (!outdated() && workspace_.other_run().isEmpty()) workspace_.look_at_run(so_far_, tr("live run"), judged_);
         workspace_.set_time(seconds(so_far_->trace.end));
     }
     tick();
 }
 
 std::shared_ptr<const study::Judged> LiveSession::judged() const { return judged_; }
+
+QStringList LiveSession::notes() const {
+    QStringList all;
+    if (run_)
+        for (const link::FollowerNote& n : run_->notes())
+            all << tr("%1: %2, at %3 s")
+                       .arg(QString::fromStdString(cell_->devices[static_cast<std::size_t>(n.device)].name),
+                           QString::fromStdString(n.words))
+                       .arg(seconds(n.when), 0, 'f', 2);
+    return all;
+}
 
 /// The run as far as it has come takes the place of what was shown of it, a few times a second: the less often the
 /// longer that takes.
@@ -166,7 +179,7 @@ void LiveSession::show_run() {
     QElapsedTimer takes;
     takes.start();
     so_far_ = trace_->so_far();
-    if (so_far_ && !outdated()) workspace_.look_at_run(so_far_, tr("live run"));
+    if (so_far_ && !outdated()) workspace_.look_at_run(so_far_, tr("live run"), judged_);
     showing_ms_ = static_cast<double>(takes.elapsed());
     shown_.start();
     const bool idle = !judging_.asked() || judging_.answer();

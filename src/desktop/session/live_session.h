@@ -5,7 +5,7 @@
 #include <QElapsedTimer>
 #include <QTimer>
 
-#include <link/modbus_link.h>
+#include <link/connection.h>
 #include <link/record.h>
 
 #include "background.h"
@@ -53,6 +53,8 @@ public:
         link::LinkStatus status;
     };
     const std::vector<LinkLine>& links() const { return links_; }
+    /// What was wrong about arms that follow, in words.
+    QStringList notes() const;
     /// Of what has happened so far, a second old at the most; null before there is anything.
     std::shared_ptr<const study::Judged> judged() const;
 

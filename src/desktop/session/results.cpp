@@ -63,17 +63,20 @@ double Results::end_time() const {
     return e ? simulation::seconds(e->run->trace.end) : 0.0;
 }
 
-bool Results::look_at_run(std::shared_ptr<const simulation::Run> run, const QString& name) {
+bool Results::look_at_run(std::shared_ptr<const simulation::Run> run, const QString& name,
+    const std::shared_ptr<const study::Judged>& judged) {
     if (!run && !other_run_) return false;
     other_run_ = nullptr;
     if (const auto own = shown(); own && run) {
         auto other = std::make_shared<study::Evaluation>(*own);
         other->run = std::move(run);
         other->chain.clear();
+        if (judged) other->figures = judged->figures, other->inspection = judged->inspection;
         other->zones = nullptr;  // of their own run
         other_run_ = std::move(other);
     }
     other_name_ = name;
+    other_is_judged_ = judged != nullptr;
     return true;
 }
 

@@ -32,9 +32,12 @@ public:
     const std::shared_ptr<inspection::Cache>& cache() const { return cache_; }
 
     /// Another run of the variant looked at, under a name, is shown in place of its own (null: no longer). False:
-    /// nothing changed.
-    bool look_at_run(std::shared_ptr<const simulation::Run> run, const QString& name);
+    /// nothing changed. `judged`: figures and findings of that run itself; without them those of the own run stay.
+    bool look_at_run(std::shared_ptr<const simulation::Run> run, const QString& name,
+        const std::shared_ptr<const study::Judged>& judged = nullptr);
     QString other_run() const { return other_run_ ? other_name_ : QString(); }
+    /// That one with its own figures; null where it has none.
+    std::shared_ptr<const study::Evaluation> other_judged() const { return other_is_judged_ ? other_run_ : nullptr; }
 
     /// Signals held at a value from the next evaluation on. False: nothing changed.
     const std::map<std::string, double>& forced() const { return forced_; }
@@ -59,6 +62,7 @@ private:
     std::map<QString, Found> found_;
     std::shared_ptr<const study::Evaluation> other_run_;
     QString other_name_;
+    bool other_is_judged_ = false;
     double took_ms_ = 0;
     std::map<std::string, double> forced_;
     std::shared_ptr<inspection::Cache> cache_;

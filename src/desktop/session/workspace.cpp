@@ -282,9 +282,10 @@ QString Workspace::variant_name(const QString& id) const {
     return {};
 }
 
-void Workspace::look_at_run(std::shared_ptr<const simulation::Run> run, const QString& name) {
+void Workspace::look_at_run(std::shared_ptr<const simulation::Run> run, const QString& name,
+    const std::shared_ptr<const study::Judged>& judged) {
     const bool goes_on = !name.isEmpty() && other_run() == name;  // the same, grown
-    if (!results_.look_at_run(std::move(run), name)) return;
+    if (!results_.look_at_run(std::move(run), name, judged)) return;
     if (!goes_on) play(false);
     if (time() > end_time()) set_time(end_time());
     Q_EMIT evaluated();

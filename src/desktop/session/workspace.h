@@ -134,9 +134,12 @@ public:
 
     /// Another run of the variant looked at, under a name, is shown instead of its own: the figures stay. Until it is
     /// left, the cell is edited, or another variant is looked at.
-    void look_at_run(std::shared_ptr<const simulation::Run> run, const QString& name);
+    /// `judged`: figures and findings of that run itself, which are shown then, too.
+    void look_at_run(std::shared_ptr<const simulation::Run> run, const QString& name,
+        const std::shared_ptr<const study::Judged>& judged = nullptr);
     void leave_run() { look_at_run(nullptr, {}); }
     QString other_run() const { return results_.other_run(); }  ///< empty: its own is shown
+    std::shared_ptr<const study::Evaluation> other_judged() const { return results_.other_judged(); }
 
     // While looking: signals that are held at a value (never part of the document), and those with a lane of their own.
     const std::map<std::string, double>& forced() const { return results_.forced(); }

@@ -21,8 +21,13 @@ public:
     virtual LinkStatus status() const = 0;
 };
 
-/// Throws wire::WireError where it cannot listen, and InputError where the addresses do not fit. The run has to outlive
-/// it.
+/// Throws wire::WireError where it cannot listen, and InputError where the addresses do not fit, or where lock-step is
+/// asked of a protocol that has none. The run has to outlive it.
 std::unique_ptr<Connection> connect(const cell::Link& link, LiveRun& run, bool lock_step);
+
+// One for each protocol, in a file of its own; `connect` has a line for each.
+std::unique_ptr<Connection> modbus_server(const cell::Link& link, LiveRun& run, bool lock_step);
+std::unique_ptr<Connection> modbus_client(const cell::Link& link, LiveRun& run, bool lock_step);
+std::unique_ptr<Connection> mqtt(const cell::Link& link, LiveRun& run, bool lock_step);
 
 }  // namespace escarp::link

@@ -1,0 +1,217 @@
+// The cell over MQTT: every signal under a topic of its own, joint values of what moves at a steady rate.
+
+#include <algorithm>
+#include <cmath>
+#include <condition_variable>
+#include <cstdlib>
+#include <map>
+#include <optional>
+
+#include <cell/text/json.h>
+#include <wire/mqtt.h>
+
+#include "connection.h"
+#include "when_lost.h"
+
+namespace escarp::link {
+namespace {
+
+using cell::json;
+
+std::string environment(const char* name) {
+    const char* value = std::getenv(name);
+    return value ? value : "";
+}
+
+/// Nothing in it has a meaning in topics.
+std::string level(const std::string& name) {
+    std::string out;
+    for (const char c : name)
+        out.push_back(c == '/' || c == '+' || c == '#' || c == '$' || static_cast<unsigned char>(c) < 0x20 ? '_' : c);
+    return out;
+}
+
+class OverMqtt final : public Connection {
+public:
+    OverMqtt(const cell::Link& link, LiveRun& run)
+        : link_(link), run_(run), base_(link.topic.empty() ? level(run.cell().name) : link.topic) {
+        const cell::Cell& cell = run.cell();
+        for (std::size_t i = 0; i < cell.signals.size(); ++i) {
+            const cell::Signal& s = cell.signals[i];
+            topics_.push_back(base_ + "/" + cell.devices[static_cast<std::size_t>(s.device)].id + "/" + s.name);
+            if (s.heard_live()) commands_[topics_.back() + "/set"] = static_cast<int>(i);
+        }
+        for (std::size_t d = 0; d < cell.devices.size(); ++d)
+            if (simulation::RunSession::can_follow(cell.devices[d]))
+                followers_[base_ + "/" + cell.devices[d].id + "/joints/set"] = static_cast<int>(d);
+        told_.assign(topics_.size(), std::nan(""));
+        std::vector<int> heard;
+        for (const auto& [topic, signal] : commands_) heard.push_back(signal);
+        when_lost_.emplace(link_, std::move(heard), run_);
+        wire::MqttOptions how;
+        how.broker = {link.host, link.port, 0, link.time_out};
+        how.tls = link.tls;
+        how.user = environment("ESCARP_MQTT_USER"), how.password = environment("ESCARP_MQTT_PASSWORD");
+        how.subscriptions = {base_ + "/+/+/set"};
+        how.presence = base_ + "/state";
+        client_ = std::make_unique<wire::Mqtt>(
+            how, [this](const std::string& topic, const std::string& payload) { hear(topic, payload); },
+            [this] { again_ = true; });
+        thread_ = std::thread([this] { work(); });
+    }
+    ~OverMqtt() override {
+        {
+            const std::lock_guard<std::mutex> hold(mutex_);
+            stop_ = true;
+        }
+        wake_.notify_all();
+        thread_.join();
+    }
+    LinkStatus status() const override {
+        const wire::Mqtt::Status s = client_->status();
+        return {s.connected, s.words, s.sent + s.heard, refused_ + s.dropped, s.lost};
+    }
+
+private:
+    /// `{"names": [...], "values": [...], "units": [...]}`: names in any order, units deg and mm where none are said;
+    /// without names in the arm's own order. Every joint has to be there.
+    static std::optional<kinematics::JointVector> joints_in(
+        const std::string& payload, const kinematics::Mechanism& model) {
+        const json said = json::parse(payload, nullptr, false);
+        if (!said.is_object() || !said.contains("values") || !said["values"].is_array()) return std::nullopt;
+        const json &values = said["values"], names = said.value("names", json::array()),
+                   units = said.value("units", json::array());
+        const std::size_t count = model.joints.size();
+        if (values.size() != count || (names.is_array() && !names.empty() && names.size() != count))
+            return std::nullopt;
+        kinematics::JointVector q(static_cast<int>(count));
+        for (std::size_t j = 0; j < count; ++j) {
+            std::size_t from = j;
+            if (names.is_array() && !names.empty()) {
+                from = static_cast<std::size_t>(
+                    std::find(names.begin(), names.end(), json(model.joints[j].name)) - names.begin());
+                if (from == count) return std::nullopt;
+            }
+            if (!values[from].is_number()) return std::nullopt;
+            const bool slide = model.joints[j].type == kinematics::JointType::slide;
+            const std::string unit = units.is_array() && from < units.size() && units[from].is_string()
+                                         ? units[from].get<std::string>()
+                                     : slide ? "mm"
+                                             : "deg";
+            const double factor = unit == "mm"                   ? 1e-3
+                                  : unit == "m" || unit == "rad" ? 1
+                                  : unit == "deg"                ? geometry::pi / 180
+                                                                 : 0;
+            if (factor == 0 || slide != (unit == "mm" || unit == "m")) return std::nullopt;
+            q[static_cast<int>(j)] = values[from].get<double>() * factor;
+        }
+        return q.allFinite() ? std::optional(q) : std::nullopt;
+    }
+    /// `true`, `12.5`, or an object with "value".
+    void hear(const std::string& topic, const std::string& payload) {
+        if (const auto follower = followers_.find(topic); follower != followers_.end()) {
+            const auto q = joints_in(
+                payload, run_.cell().devices[static_cast<std::size_t>(follower->second)].arm->model->mechanism);
+            if (q) run_.follow(follower->second, *q);
+            else ++refused_;
+            return;
+        }
+        const auto command = commands_.find(topic);
+        if (command == commands_.end()) {
+            ++refused_;
+            return;
+        }
+        const json said = json::parse(payload, nullptr, false);
+        const json& value = said.is_object() && said.contains("value") ? said["value"] : said;
+        const bool on_off = run_.cell().signals[static_cast<std::size_t>(command->second)].on_off();
+        if (on_off && value.is_boolean()) return run_.hear({{command->second, value.get<bool>() ? 1.0 : 0.0}});
+        const bool number = value.is_number() && std::isfinite(value.get<double>());
+        if (!number || (on_off && value.get<double>() != 0 && value.get<double>() != 1)) {
+            ++refused_;
+            return;
+        }
+        run_.hear({{command->second, value.get<double>()}});
+    }
+    void tell_signals(double now) {
+        if (again_.exchange(false)) told_.assign(told_.size(), std::nan(""));
+        const std::vector<double> values = run_.values();
+        for (std::size_t i = 0; i < values.size(); ++i) {
+            if (values[i] == told_[i]) continue;
+            told_[i] = values[i];
+            const json value = run_.cell().signals[i].on_off() ? json(values[i] != 0) : json(values[i]);
+            client_->publish(topics_[i], json{{"value", value}, {"t_s", now}}.dump(), true);
+        }
+    }
+    void tell_joints() {
+        const cell::Cell& cell = run_.cell();
+        Ticks when = 0;
+        for (const auto& [device, q] : run_.joints(when)) {
+            const cell::Device& d = cell.devices[static_cast<std::size_t>(device)];
+            json names = json::array(), values = json::array(), units = json::array();
+            const auto& joints = d.mover()->model->mechanism.joints;
+            for (std::size_t j = 0; j < joints.size() && static_cast<int>(j) < q.size(); ++j) {
+                const bool slide = joints[j].type == kinematics::JointType::slide;
+                names.push_back(joints[j].name);
+                values.push_back(q[static_cast<int>(j)] * (slide ? 1000 : 180 / geometry::pi));
+                units.push_back(slide ? "mm" : "deg");
+            }
+            client_->publish(base_ + "/" + d.id + "/joints",
+                json{{"t_s", simulation::seconds(when)}, {"names", names}, {"values", values}, {"units", units}}.dump(),
+                false);
+        }
+    }
+    void work() {
+        using Clock = std::chrono::steady_clock;
+        const auto step = [](double s) {
+            return std::chrono::duration_cast<Clock::duration>(std::chrono::duration<double>(s));
+        };
+        auto next_joints = Clock::now();
+        bool was_there = false;
+        std::unique_lock<std::mutex> hold(mutex_);
+        while (!stop_) {
+            hold.unlock();
+            const auto now = Clock::now();
+            const bool connected = client_->status().connected;
+            if (connected) when_lost_->there();
+            else if (was_there) when_lost_->lost();
+            was_there = was_there || connected;
+            if (connected) {
+                tell_signals(simulation::seconds(run_.status().now));
+                if (link_.joints_per_s > 0 && now >= next_joints) {
+                    tell_joints();
+                    next_joints = std::max(next_joints + step(1 / link_.joints_per_s), now);
+                }
+            }
+            hold.lock();
+            const double wait = link_.joints_per_s > 0 ? std::min(link_.every, 1 / link_.joints_per_s) : link_.every;
+            wake_.wait_until(hold, now + step(wait), [this] { return stop_; });
+        }
+    }
+
+    const cell::Link link_;
+    LiveRun& run_;
+    const std::string base_;
+    std::vector<std::string> topics_;       ///< by signal
+    std::map<std::string, int> commands_;   ///< signal by the topic that sets it
+    std::map<std::string, int> followers_;  ///< arm by the topic that says where it is
+    std::vector<double> told_;              ///< values as they were published last; not a number: not yet
+    std::optional<WhenLost> when_lost_;
+    std::atomic<bool> again_ = false;  ///< connected anew: everything is told
+    std::atomic<long> refused_ = 0;
+    std::mutex mutex_;
+    std::condition_variable wake_;
+    bool stop_ = false;
+    std::unique_ptr<wire::Mqtt> client_;
+    std::thread thread_;
+};
+
+}  // namespace
+
+std::unique_ptr<Connection> mqtt(const cell::Link& link, LiveRun& run, bool lock_step) {
+    if (lock_step)
+        throw cell::InputError(
+            "links/" + link.id, "MQTT has no lock-step; the wall clock, or a link over Modbus, is expected.");
+    return std::make_unique<OverMqtt>(link, run);
+}
+
+}  // namespace escarp::link
