@@ -24,11 +24,12 @@ void LiveTrace::happened(const simulation::Kernel& kernel) {
     begun_ = true;
 }
 
-std::shared_ptr<const simulation::Run> LiveTrace::so_far() const {
+std::shared_ptr<const simulation::Run> LiveTrace::so_far(Ticks now) const {
     const std::lock_guard<std::mutex> hold(mutex_);
     if (!begun_) return nullptr;
     auto run = std::make_shared<simulation::Run>();
     run->trace = copy_.trace();
+    run->trace.end = std::max(run->trace.end, now);
     return run;
 }
 

@@ -37,8 +37,9 @@ class LiveTrace final : public simulation::RunObserver {
 public:
     void begun(const simulation::Kernel& kernel) override { happened(kernel); }
     void happened(const simulation::Kernel& kernel) override;
-    /// As far as it has come; null before it has begun.
-    std::shared_ptr<const simulation::Run> so_far() const;
+    /// As far as it has come; null before it has begun. `now`: of the run's status, read before: until then nothing
+    /// else has happened.
+    std::shared_ptr<const simulation::Run> so_far(Ticks now) const;
 
 private:
     mutable std::mutex mutex_;

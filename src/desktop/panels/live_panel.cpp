@@ -134,11 +134,21 @@ QWidget* LivePanel::make_clock() {
 
 void LivePanel::renew_links() {
     const auto cell = workspace_.cell();
+    QStringList shown{QString()};
+    for (const cell::Link& l : cell->links)
+        shown << QString("%1 %2 %3 %4 %5")
+                     .arg(QString::fromStdString(l.id), name_of(l), word(l.protocol), QString::fromStdString(l.host))
+                     .arg(l.port);
+    if (shown == links_shown_) return renew();
+    links_shown_ = shown;
     std::map<std::string, bool> on;
     for (const auto& [id, box] : chosen_) on[id] = box->isChecked();
     std::map<std::string, QCheckBox*> now;
     while (QLayoutItem* item = links_->takeAt(0)) {
-        if (item->widget()) item->widget()->deleteLater();
+        if (QWidget* widget = item->widget()) {
+            widget->hide();
+            widget->deleteLater();
+        }
         delete item;
     }
     for (const cell::Link& l : cell->links) {
@@ -246,7 +256,10 @@ void LivePanel::renew_findings() {
     if (titles == told_) return;
     told_ = titles;
     while (QLayoutItem* item = findings_->takeAt(0)) {
-        if (item->widget()) item->widget()->deleteLater();
+        if (QWidget* widget = item->widget()) {
+            widget->hide();
+            widget->deleteLater();
+        }
         delete item;
     }
     for (const inspection::Finding* f : all) {

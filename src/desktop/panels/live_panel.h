@@ -35,6 +35,7 @@ private:
     QVBoxLayout *links_, *findings_;
     QLabel *now_, *state_, *figures_, *link_states_, *edited_;
     std::map<std::string, QCheckBox*> chosen_;  ///< links, by id
+    QStringList links_shown_;                   ///< what is said of each
     QStringList told_;                          ///< findings that stand there
 };
 

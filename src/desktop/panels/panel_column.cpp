@@ -9,7 +9,7 @@ PanelColumn::PanelColumn(QWidget* parent)
     auto* rows = new QVBoxLayout(this);
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(0);
-    tabs_->setContentsMargins(4, 4, 3, 0);
+    tabs_->setContentsMargins(3, 4, 2, 0);
     rows->addLayout(tabs_);
     rows->addWidget(stack_, 1);
     setMinimumWidth(200);
@@ -20,7 +20,7 @@ void PanelColumn::add(const QString& id, const QString& title, QWidget* panel) {
     tab->setText(title);
     tab->setObjectName(id + "_tab");
     tab->setCheckable(true);
-    tab->setStyleSheet("font-size: 11px; padding: 2px 3px;");
+    tab->setStyleSheet("font-size: 11px; padding: 2px 1px;");
     tab->setChecked(panels_.empty());
     connect(tab, &QToolButton::clicked, this, [this, id] { Q_EMIT asked_for(id); });
     tabs_->addWidget(tab);

@@ -178,7 +178,7 @@ void LiveSession::show_run() {
     if (shown_.isValid() && static_cast<double>(shown_.elapsed()) < std::max(at_least_ms, rest * showing_ms_)) return;
     QElapsedTimer takes;
     takes.start();
-    so_far_ = trace_->so_far();
+    so_far_ = trace_->so_far(run_->status().now);
     if (so_far_ && !outdated()) workspace_.look_at_run(so_far_, tr("live run"), judged_);
     showing_ms_ = static_cast<double>(takes.elapsed());
     shown_.start();
