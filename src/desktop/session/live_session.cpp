@@ -176,9 +176,13 @@ QStringList LiveSession::notes() const {
 void LiveSession::show_run() {
     constexpr double at_least_ms = 120, rest = 6;
     if (shown_.isValid() && static_cast<double>(shown_.elapsed()) < std::max(at_least_ms, rest * showing_ms_)) return;
+    const simulation::Ticks now = run_->status().now;
+    if (so_far_ && so_far_->trace.end == now && shown_judged_ == judged_ && !workspace_.other_run().isEmpty())
+        return;  // it stands
+    shown_judged_ = judged_;
     QElapsedTimer takes;
     takes.start();
-    so_far_ = trace_->so_far(run_->status().now);
+    so_far_ = trace_->so_far(now);
     if (so_far_ && !outdated()) workspace_.look_at_run(so_far_, tr("live run"), judged_);
     showing_ms_ = static_cast<double>(takes.elapsed());
     shown_.start();

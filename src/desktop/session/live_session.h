@@ -91,7 +91,7 @@ private:
     double present_ = -1;    ///< s that were shown as the present
     bool at_present_ = true, finished_ = false;
     int moments_ = 0;
-    Judged judged_;
+    Judged judged_, shown_judged_;
     Background<Moment, Judged> judging_;
 };
 
