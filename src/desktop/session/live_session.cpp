@@ -22,7 +22,7 @@ LiveSession::LiveSession(Workspace& workspace, QObject* parent)
                   workspace_.look_at_run(so_far_, tr("live run"), judged_);
               Q_EMIT changed();
           }) {
-    constexpr int frame_ms = 33;
+    constexpr int frame_ms = 16;
     timer_.setInterval(frame_ms);
     connect(&timer_, &QTimer::timeout, this, &LiveSession::tick);
     connect(&workspace_, &Workspace::document_changed, this, [this] {
@@ -91,6 +91,7 @@ bool LiveSession::start(const Wish& wish) {
         return refuse(QString::fromUtf8(e.what()));
     }
     finished_ = false, at_present_ = true, present_ = -1;
+    lock_step_ = wish.lock_step, rate_ = wish.rate;
     so_far_.reset(), judged_.reset();
     judging_.forget();
     shown_.invalidate();
@@ -144,6 +145,7 @@ void LiveSession::step_event() {
     if (run_) run_->step_event();
 }
 void LiveSession::set_rate(double rate) {
+    rate_ = rate;
     if (run_) run_->set_rate(rate);
 }
 
@@ -197,12 +199,21 @@ void LiveSession::tick() {
     const link::LiveStatus status = run_->status();
     if (status.over) return finish();
     for (std::size_t i = 0; i < connections_.size(); ++i) links_[i].status = connections_[i]->status();
-    if (present_ >= 0 && workspace_.time() != present_) at_present_ = false;
+    if (present_ >= 0 && workspace_.time() != present_ && at_present_) {
+        at_present_ = false;
+        told_.invalidate();
+    }
     show_run();
     if (at_present_ && so_far_ && !outdated()) {
-        workspace_.set_time(seconds(so_far_->trace.end));
+        // A little behind what is known, so that it goes evenly.
+        constexpr double behind = 0.15;  // s of the wall clock
+        const double lag = status.paused || lock_step_ ? 0 : behind * rate_;
+        workspace_.set_time(std::min(seconds(so_far_->trace.end), std::max(0.0, seconds(status.now) - lag)));
         present_ = workspace_.time();
     }
+    constexpr int told_every_ms = 100;
+    if (told_.isValid() && told_.elapsed() < told_every_ms) return;
+    told_.start();
     Q_EMIT changed();
 }
 

@@ -86,6 +86,9 @@ private:
     QString record_file_;
     QDateTime since_;
     QTimer timer_;
+    bool lock_step_ = false;
+    double rate_ = 1;
+    QElapsedTimer told_;     ///< since `changed`
     QElapsedTimer shown_;    ///< since the run was shown last
     double showing_ms_ = 0;  ///< that this takes
     double present_ = -1;    ///< s that were shown as the present
