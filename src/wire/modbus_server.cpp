@@ -64,9 +64,10 @@ public:
                 return;
             }
             if (stopped_) return;
-            if (all[1].revents) accept();
+            // Who has gone makes room for who comes.
             for (std::size_t i = 2; i < all.size(); ++i)
                 if (all[i].revents && !answer(all[i].fd)) drop(all[i].fd);
+            if (all[1].revents) accept();
         }
     }
 
