@@ -44,20 +44,23 @@ LiveRun::~LiveRun() {
     thread_.join();
 }
 
-void LiveRun::hear(SignalValues values) {
-    if (values.empty()) return;
+/// A flood that nobody takes in costs no more than this: the oldest half is left out.
+void LiveRun::wait_in_line(Heard heard) {
+    constexpr std::size_t most = 100'000;
     const std::lock_guard<std::mutex> hold(mutex_);
-    queue_.push_back({0, std::move(values)});
+    if (queue_.size() >= most) queue_.erase(queue_.begin(), queue_.begin() + most / 2);
+    queue_.push_back(std::move(heard));
     changed_.notify_all();
+}
+void LiveRun::hear(SignalValues values) {
+    if (!values.empty()) wait_in_line({0, std::move(values)});
 }
 void LiveRun::follow(int device, const kinematics::JointVector& q) {
     const cell::Device& d = cell_->devices.at(static_cast<std::size_t>(device));
     if (!RunSession::can_follow(d) || q.size() != static_cast<int>(d.arm->model->mechanism.joints.size()) ||
         !q.allFinite())
         return;
-    const std::lock_guard<std::mutex> hold(mutex_);
-    queue_.push_back({0, {}, device, q});
-    changed_.notify_all();
+    wait_in_line({0, {}, device, q});
 }
 std::vector<FollowerNote> LiveRun::notes() const {
     const std::lock_guard<std::mutex> hold(mutex_);

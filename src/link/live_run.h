@@ -121,6 +121,7 @@ private:
 
     mutable std::mutex mutex_;
     std::condition_variable changed_, done_;
+    void wait_in_line(Heard heard);
     std::vector<Heard> queue_;  ///< `when` is not said yet
     struct Follower {
         Ticks last = -1;  ///< when it was heard of

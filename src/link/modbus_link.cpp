@@ -1,10 +1,11 @@
 // The cell over Modbus TCP, as server or as client.
 
-#include "connection.h"
-#include "when_lost.h"
+#include <algorithm>
 
 #include <cell/text/problem.h>
-#include <algorithm>
+
+#include "connection.h"
+#include "when_lost.h"
 
 namespace escarp::link {
 namespace {

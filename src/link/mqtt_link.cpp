@@ -79,8 +79,8 @@ private:
         const std::string& payload, const kinematics::Mechanism& model) {
         const json said = json::parse(payload, nullptr, false);
         if (!said.is_object() || !said.contains("values") || !said["values"].is_array()) return std::nullopt;
-        const json &values = said["values"], names = said.value("names", json::array()),
-                   units = said.value("units", json::array());
+        const json& values = said["values"];
+        const json names = said.value("names", json::array()), units = said.value("units", json::array());
         const std::size_t count = model.joints.size();
         if (values.size() != count || (names.is_array() && !names.empty() && names.size() != count))
             return std::nullopt;

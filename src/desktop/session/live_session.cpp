@@ -26,7 +26,9 @@ LiveSession::LiveSession(Workspace& workspace, QObject* parent)
     timer_.setInterval(frame_ms);
     connect(&timer_, &QTimer::timeout, this, &LiveSession::tick);
     connect(&workspace_, &Workspace::document_changed, this, [this] {
-        if (there()) so_far_.reset(), Q_EMIT changed();
+        if (!there()) return;
+        if (!finished_) so_far_.reset();  // it is shown anew
+        Q_EMIT changed();
     });
 }
 
@@ -103,8 +105,9 @@ bool LiveSession::start(const Wish& wish) {
 void LiveSession::end() {
     if (!run_) return;
     run_->stop("it was ended by hand");
-    run_->wait(10);
-    finish();
+    // Where it is still planning a motion, it is over a little later, and seen to be.
+    constexpr double patience = 10;  // s
+    if (run_->wait(patience)) finish();
 }
 
 void LiveSession::finish() {
@@ -123,7 +126,6 @@ void LiveSession::finish() {
     so_far_ = run_->run();
     if (!outdated()) workspace_.look_at_run(so_far_, tr("live run"), judged_);
     judging_.ask({++moments_, cell_, so_far_});
-    Q_EMIT ended();
     Q_EMIT changed();
 }
 

@@ -60,7 +60,6 @@ public:
 
 Q_SIGNALS:
     void changed();  ///< anything of it, several times a second while it goes on
-    void ended();
 
 private:
     struct Moment {
