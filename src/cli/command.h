@@ -51,6 +51,7 @@ int record_csv(Arguments& a);      ///< every change of a signal
 int record_again(Arguments& a);    ///< whether it comes to the same without the outside
 int link_list(Arguments& a);       ///< connections, and what is set from outside
 int link_table(Arguments& a);      ///< addresses of Modbus
+int link_names(Arguments& a);       ///< what is called what at the other end
 int link_test(Arguments& a);       ///< whether somebody answers
 int read_urdf(Arguments& a);       ///< an arm from a robot description into a cell
 

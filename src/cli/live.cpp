@@ -9,12 +9,11 @@
 
 #include <cell/model/read_signals.h>
 #include <cell/text/disk.h>
-#include <link/connection.h>
 #include <link/record.h>
 #include <simulation/kinds.h>
 #include <study/measures.h>
 
-#include "command.h"
+#include "live.h"
 
 namespace escarp::cli {
 namespace {
@@ -80,27 +79,11 @@ private:
     std::shared_ptr<const cell::Expression> condition_;
 };
 
-const cell::Link& link_of(const cell::Cell& cell, const std::string& id) {
-    std::string known;
-    for (const cell::Link& l : cell.links) {
-        if (l.id == id || l.name == id) return l;
-        known += (known.empty() ? "" : ", ") + l.id;
-    }
-    throw cell::InputError("--link", "\"" + id + "\" is no link of this cell; it has " +
-                                         (known.empty() ? "none (see the edit \"add link\")" : known) + ".");
-}
-
 std::string date_and_time() {
     const std::time_t now = std::time(nullptr);
     char text[40];
     std::strftime(text, sizeof text, "%Y-%m-%d %H:%M:%S", std::localtime(&now));
     return text;
-}
-
-json status_json(const cell::Link& l, const link::LinkStatus& s) {
-    return {{"link", l.id}, {"protocol", word(l.protocol)}, {"at", l.host + ":" + std::to_string(l.port)},
-        {"connected", s.connected}, {"state", s.words}, {"exchanges", s.exchanges}, {"refused", s.refused},
-        {"lost", s.lost}};
 }
 
 void tell_state(const link::LiveStatus& s, const std::vector<std::unique_ptr<link::Connection>>& links) {
@@ -146,10 +129,7 @@ int live(Arguments& a) {
     std::vector<const cell::Link*> links;
     for (const std::string& id : a.links) {
         links.push_back(&link_of(*c, id));
-        if (!links.back()->loopback() && !a.network)
-            throw cell::InputError("links/" + links.back()->id + "/host",
-                "\"" + links.back()->host +
-                    "\" can be reached by others, or is another machine; say --network if that is meant.");
+        check_reach(*links.back(), a);
     }
     if (a.lock_step && links.size() != 1)
         throw cell::InputError("--lock-step", "The clock goes with one controller; one --link is expected.");
@@ -287,7 +267,16 @@ int record_again(Arguments& a) {
 
 int record_csv(Arguments& a) {
     const link::Record r = link::read_record(a.file);
-    const std::string text = link::record_csv(r);
+    std::string text;
+    if (a.name.empty()) {
+        text = link::record_csv(r);
+    } else {
+        const auto c = link::cell_of(r);
+        const int arm = c->device(a.name);
+        if (arm < 0 || !c->devices[static_cast<std::size_t>(arm)].arm)
+            throw cell::InputError("--arm", "\"" + a.name + "\" is not the id of an arm of that cell.");
+        text = exchange::measured_csv(link::heard_of(r, arm), c->devices[static_cast<std::size_t>(arm)]);
+    }
     if (a.out.empty()) {
         std::cout << text;
         return 0;
@@ -375,75 +364,6 @@ int record_compare(Arguments& a) {
     if (signals.empty()) std::cout << "every signal is the same, bit by bit\n";
     else std::cout << signals.size() << " signals differ:\n" << words;
     return 0;
-}
-
-int link_list(Arguments& a) {
-    const cell::Document d = opened(a);
-    const auto c = simulation::layout(d, a.variant).shared_cell();
-    json all = json::array();
-    for (const cell::Link& l : c->links) {
-        all.push_back({{"link", l.id}, {"name", l.name}, {"protocol", word(l.protocol)}, {"host", l.host},
-            {"port", l.port}, {"unit", l.unit}, {"loopback", l.loopback()}});
-        if (!a.as_json)
-            std::cout << l.id << "  " << word(l.protocol) << " at " << l.host << ":" << l.port << ", unit " << l.unit
-                      << (l.loopback() ? "" : " (open to other machines)") << "\n";
-    }
-    std::string outside;
-    for (const int s : link::outside_signals(*c))
-        outside += "  " + c->full_name(c->signals[static_cast<std::size_t>(s)]) + "\n";
-    if (a.as_json) print({{"links", all}});
-    else {
-        if (all.empty()) std::cout << "no links; the edit \"add link\" makes one\n";
-        std::cout << (outside.empty() ? "no signal is set from outside alone\n"
-                                      : "set from outside alone:\n" + outside);
-    }
-    return 0;
-}
-
-int link_table(Arguments& a) {
-    const cell::Document d = opened(a);
-    const auto c = simulation::layout(d, a.variant).shared_cell();
-    const link::AddressTable table = link::address_table(*c);
-    const std::string csv = link::address_csv(*c, table);
-    for (const std::string& p : table.problems) std::cerr << p << "\n";
-    if (!a.out.empty()) {
-        cell::check_target(a.out, {"csv"}, {a.file});
-        cell::write_file(a.out, csv);
-    } else if (a.as_json) {
-        json rows = json::array();
-        for (const link::Address& r : table.rows)
-            rows.push_back({{"signal", c->full_name(c->signals[static_cast<std::size_t>(r.signal)])},
-                {"address", r.direct}, {"controller", r.controller_sets ? "sets" : "reads"},
-                {"as_server", link::place_words(r, true)}, {"as_client", link::place_words(r, false)}});
-        print({{"rows", rows}, {"problems", table.problems}});
-    } else {
-        std::cout << csv;
-    }
-    return table.problems.empty() ? 0 : 1;
-}
-
-int link_test(Arguments& a) {
-    const cell::Document d = opened(a);
-    const auto c = simulation::layout(d, a.variant).shared_cell();
-    const cell::Link& l = link_of(*c, a.name);
-    if (!l.loopback() && !a.network)
-        throw cell::InputError("links/" + l.id + "/host",
-            "\"" + l.host + "\" is another machine, or open to others; say --network if that is meant.");
-    link::LiveOptions how;
-    how.end = simulation::ticks(a.seconds > 0 ? a.seconds : 3);
-    link::LiveRun run(c, how);
-    std::unique_ptr<link::Connection> connection;
-    try {
-        connection = link::connect(l, run, false);
-    } catch (const wire::WireError& problem) {
-        throw cell::InputError("links/" + l.id, problem.what());
-    }
-    while (!run.wait(0.1) && !(connection->status().connected && connection->status().exchanges > 2)) {
-    }
-    const link::LinkStatus s = connection->status();
-    if (a.as_json) print(status_json(l, s));
-    else std::cout << l.id << ": " << s.words << ", " << s.exchanges << " exchanges\n";
-    return s.exchanges > 0 ? 0 : 1;
 }
 
 }  // namespace escarp::cli

@@ -367,7 +367,9 @@ private:
             "compare", "with the computed run: where signals differ first, each step, the cycle", record_compare);
         sub->add_option("CELL", a_.mesh, "cell file that it has to be of");
         sub->add_option("--variant", a_.variant, "of that file");
-        of_a_record("csv", "every change of a signal", record_csv)->add_option("--out", a_.out, "file to write: *.csv");
+        sub = of_a_record("csv", "every change of a signal", record_csv);
+        sub->add_option("--out", a_.out, "file to write: *.csv");
+        sub->add_option("--arm", a_.name, "id of an arm that followed: its joint values instead, as calibrate reads them");
         of_a_record("again", "runs it again without the outside; 1: not the same bits", record_again);
         CLI::App* links = app_.add_subcommand("link", "connections of a cell with controllers");
         links->require_subcommand(1);
@@ -381,6 +383,11 @@ private:
         of_a_link("list", "that the cell has", link_list);
         of_a_link("table", "where each signal lies in the tables of Modbus", link_table)
             ->add_option("--out", a_.out, "file to write: *.csv");
+        sub = of_a_link("names", "what is told at a broker, and which of it is what in the cell", link_names);
+        sub->add_option("LINK", a_.name, "id of the link")->required();
+        sub->add_option("--for", a_.seconds, "seconds that it listens (3)")->check(CLI::Range(0.1, 3600.0));
+        sub->add_flag("--write", a_.write, "what is proposed goes into the file");
+        network(sub);
         sub = of_a_link("test", "whether somebody answers", link_test);
         sub->add_option("LINK", a_.name, "id of the link")->required();
         sub->add_option("--for", a_.seconds, "seconds that it tries (3)")->check(CLI::Range(0.1, 3600.0));

@@ -46,6 +46,7 @@ const std::vector<Question>& questions() {
         add_figure_questions(list);
         add_motion_questions(list);
         add_arm_questions(list);
+        add_calibration_questions(list);
         add_signal_questions(list);
         add_clearance_question(list);
         add_zone_questions(list);

@@ -73,6 +73,7 @@ Answer export_to(const Exporter& exporter, const cell::Layout& layout, const jso
 void add_figure_questions(std::vector<Question>& all);
 void add_motion_questions(std::vector<Question>& all);
 void add_arm_questions(std::vector<Question>& all);
+void add_calibration_questions(std::vector<Question>& all);
 void add_signal_questions(std::vector<Question>& all);
 void add_clearance_question(std::vector<Question>& all);
 void add_people_question(std::vector<Question>& all);

@@ -3,6 +3,9 @@
 #include <algorithm>
 #include <bit>
 #include <cmath>
+#include <stdexcept>
+
+#include <zlib.h>
 
 namespace escarp::geometry {
 namespace {
@@ -333,6 +336,29 @@ std::vector<Box3> Volume::covers(double low_z, double high_z) const {
             all.push_back(row);
         }
     return all;
+}
+
+PackedVolume::PackedVolume(const Volume& volume) : words_(volume.bits_.size()) {
+    bare_.edge_ = volume.edge_, bare_.low_ = volume.low_, bare_.size_ = volume.size_;
+    bare_.words_ = volume.words_;
+    uLongf size = compressBound(volume.bytes());
+    packed_.resize(size);
+    constexpr int fast = 1;
+    if (compress2(packed_.data(), &size, reinterpret_cast<const Bytef*>(volume.bits_.data()), volume.bytes(), fast) !=
+        Z_OK)
+        throw std::runtime_error("a swept volume could not be packed");
+    packed_.resize(size);
+    packed_.shrink_to_fit();
+}
+
+Volume PackedVolume::unpacked() const {
+    Volume out = bare_;
+    out.bits_.resize(words_);
+    uLongf size = out.bytes();
+    if (words_ > 0 &&
+        uncompress(reinterpret_cast<Bytef*>(out.bits_.data()), &size, packed_.data(), packed_.size()) != Z_OK)
+        throw std::runtime_error("a swept volume could not be unpacked");
+    return out;
 }
 
 }  // namespace escarp::geometry

@@ -11,6 +11,7 @@ namespace escarp::geometry {
 /// A set of cubes of one size; two sets with the same size share one grid.
 class Volume {
 public:
+    Volume() : Volume(1, {}) {}
     /// Nothing yet, and room for what lies within `room`: the rest of what is added is left out. `edge`: m.
     Volume(double edge, const Box3& room);
 
@@ -40,6 +41,7 @@ public:
     std::vector<Box3> covers(double low_z = -1e9, double high_z = 1e9) const;
 
 private:
+    friend class PackedVolume;
     using Index = Eigen::Vector3i;
     int cube(double x) const;  ///< that a coordinate lies in
     /// Bits of a column from its lowest cube up; null: outside.
@@ -52,6 +54,21 @@ private:
     Index low_, size_;  ///< in cubes; upright in whole words
     int words_ = 0;     ///< of a column
     std::vector<std::uint64_t> bits_;
+};
+
+/// A set of cubes that is kept and seldom looked at: in a twentieth of the memory or less.
+class PackedVolume {
+public:
+    PackedVolume() = default;
+    explicit PackedVolume(const Volume& volume);
+
+    Volume unpacked() const;
+    std::size_t bytes() const { return packed_.size(); }
+
+private:
+    Volume bare_;                        ///< without its cubes
+    std::size_t words_ = 0;              ///< of its cubes
+    std::vector<unsigned char> packed_;  ///< by zlib
 };
 
 }  // namespace escarp::geometry

@@ -254,15 +254,14 @@ struct ClearanceJobs::Asking {
                 const Ticks until = i + 1 < places.size() ? places[i + 1].from : end_;
                 const double ride = seconds(std::max<Ticks>(0, std::min(p.stop, until) - p.from));
                 const double gap =
-                    (p.at.translation() - base).norm() - p.glide.way(ride) * p.glide.speed(p.at.translation());
+                    (p.origin - base).norm() - p.glide().way(ride) * p.glide().speed(p.origin);
                 if (gap > room.radius + 0.5) continue;
                 const Stretch stretch{part, &p, i == 0};
-                if (!p.glide.rests() && p.stop > p.from) {
-                    part_stretch(room, stretch, p.at, p.glide, p.from, std::min(p.stop, until));
-                    part_stretch(
-                        room, stretch, kept_frames_.emplace_back(p.after(seconds(p.stop - p.from))), {}, p.stop, until);
+                if (!p.glide().rests() && p.stop > p.from) {
+                    part_stretch(room, stretch, p.at(), p.glide(), p.from, std::min(p.stop, until));
+                    part_stretch(room, stretch, p.after(seconds(p.stop - p.from)), {}, p.stop, until);
                 } else {
-                    part_stretch(room, stretch, p.at, {}, p.from, until);
+                    part_stretch(room, stretch, p.at(), {}, p.from, until);
                 }
             }
         }
@@ -294,6 +293,7 @@ struct ClearanceJobs::Asking {
         to = std::min(to, end_);
         const int part = stretch.part, type = trace_.parts[part].type;
         const bool rests = glide.rests();
+        const Frame* kept = nullptr;
         auto s = std::upper_bound(
             room.segments.begin(), room.segments.end(), from, [](Ticks t, const Segment& seg) { return t < seg.to; });
         for (; s != room.segments.end() && s->from < to; ++s) {
@@ -309,7 +309,8 @@ struct ClearanceJobs::Asking {
             const auto ask = [&](Meets rule, const std::vector<double>* seat, std::uint64_t more) {
                 ClearanceJob job = job_of(rule, room, *s, cell::ContentKey().add(key).add(more).value(),
                     stretch.place->device, shape_of(type));
-                job.part_b = part, job.at = &at, job.glide = glide;
+                if (!kept) kept = &kept_frames_.emplace_back(at);
+                job.part_b = part, job.at = kept, job.glide = glide;
                 job.start = rests ? 0.0 : seconds(from - s->from), job.from = seconds(begin_in),
                 job.to = seconds(finish_in);
                 job.since = begin, job.until = finish;

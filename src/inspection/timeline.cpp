@@ -135,7 +135,7 @@ std::uint64_t Timeline::held_key(const Segment& s) const {
         const Place* p = held_place(part, s.from);
         if (!p) return;
         const std::uint64_t one =
-            cell::ContentKey().add(cell_.part_types[trace_.parts[part].type].shape_key).add(p->at).value();
+            cell::ContentKey().add(cell_.part_types[trace_.parts[part].type].shape_key).add(p->at()).value();
         key = key ? cell::ContentKey().add(key).add(one).value() : one;
     });
     return key;
@@ -149,7 +149,7 @@ motion::PartSetPtr Timeline::parts_of(const cell::Device& d, const Segment& s) c
     s.each_held([&](int held) {
         const Place* p = held_place(held, s.from);
         if (!p) return;
-        for (motion::Part& part : simulation::held_parts(arm, cell_.part_types[trace_.parts[held].type], p->at))
+        for (motion::Part& part : simulation::held_parts(arm, cell_.part_types[trace_.parts[held].type], p->at()))
             parts.push_back(std::move(part));
     });
     return motion::part_set(std::move(parts));

@@ -1,9 +1,9 @@
 #include "zones.h"
 
-#include <algorithm>
-#include <set>
 #include <tbb/parallel_for.h>
 #include <tbb/task_arena.h>
+#include <algorithm>
+#include <set>
 
 #include <cell/text/content_key.h>
 #include <simulation/arm_parts.h>
@@ -80,7 +80,7 @@ public:
         if (const auto found = kept.find(key)) return *found;
         std::shared_ptr<const Zones> zones = search();
         std::size_t bytes = 0;
-        for (const Zone& z : zones->all) bytes += z.space->bytes() + sizeof z;
+        for (const Zone& z : zones->all) bytes += z.space.bytes() + sizeof z;
         return kept.keep(key, std::move(zones), bytes);
     }
 
@@ -190,21 +190,37 @@ private:
         if (!apart(s.box, within)) add(s, how, *volume);
         return kept.keep(key.value(), volume, volume->bytes());
     }
-    /// Of all sweeps of a mover, in parallel; those that do not come near the box are null.
-    std::vector<VolumePtr> volumes_of(const Swept& of, const Fineness& how, const Box3& within) const {
-        std::vector<VolumePtr> all(of.sweeps.size());
-        tbb::parallel_for(std::size_t{0}, all.size(), [&](std::size_t i) {
-            if (stop_ && stop_->load(std::memory_order_relaxed)) return;
-            if (!apart(of.sweeps[i].box, within)) all[i] = volume_of(of.sweeps[i], how, within);
-        });
-        motion::throw_if_stopped(stop_);
+    /// Calls `use(sweep, volume)` for those of a mover that come near a box, in their order. Made in parallel, some at
+    /// a time: a busy arm has thousands, and all of them together take hundreds of megabytes.
+    template <typename Use>
+    void each_volume(const Swept& of, const Fineness& how, const Box3& within, const Use& use) const {
+        constexpr std::size_t at_once = 64;
+        std::vector<const Sweep*> near;
+        for (const Sweep& s : of.sweeps)
+            if (!apart(s.box, within)) near.push_back(&s);
+        std::vector<VolumePtr> some(at_once);
+        for (std::size_t begin = 0; begin < near.size(); begin += at_once) {
+            const std::size_t count = std::min(at_once, near.size() - begin);
+            tbb::parallel_for(std::size_t{0}, count, [&](std::size_t i) {
+                if (stop_ && stop_->load(std::memory_order_relaxed)) return;
+                some[i] = volume_of(*near[begin + i], how, within);
+            });
+            motion::throw_if_stopped(stop_);
+            for (std::size_t i = 0; i < count; ++i) use(*near[begin + i], *some[i]);
+        }
+    }
+    Volume together_of(const Swept& of, const Fineness& how, const Box3& within) const {
+        Volume all(how.edge(), within);
+        each_volume(of, how, within, [&](const Sweep&, const Volume& one) { all.add(one); });
         return all;
     }
-    static Volume together_of(const std::vector<VolumePtr>& some, double edge, const Box3& within) {
-        Volume all(edge, within);
-        for (const VolumePtr& one : some)
-            if (one) all.add(*one);
-        return all;
+    /// Each step's of a mover.
+    std::map<int, Volume> by_step(const Swept& of, const Box3& within) const {
+        std::map<int, Volume> steps;
+        each_volume(of, fine_, within, [&](const Sweep& s, const Volume& one) {
+            steps.try_emplace(step_of(*s.segment), fine_.edge(), within).first->second.add(one);
+        });
+        return steps;
     }
 
     void between(const Swept& one, const Swept& two, Zones& result) {
@@ -213,8 +229,8 @@ private:
         const Box3 both = common(one.box, two.box);
         const Fineness rough{std::max(coarse, fine_.resolution), fine_.margin};
         check_room(both, rough);
-        Volume meets = together_of(volumes_of(one, rough, both), rough.edge(), both);
-        meets.keep_common(together_of(volumes_of(two, rough, both), rough.edge(), both));
+        Volume meets = together_of(one, rough, both);
+        meets.keep_common(together_of(two, rough, both));
         std::vector<Zone> zones;
         for (const Box3& box : separate(meets.pieces())) {
             check_room(box, fine_);
@@ -243,29 +259,24 @@ private:
     }
 
     std::optional<Zone> in_box(const Swept& one, const Swept& two, const Box3& box) {
-        const std::vector<VolumePtr> a = volumes_of(one, fine_, box), b = volumes_of(two, fine_, box);
-        auto space = std::make_shared<Volume>(together_of(a, fine_.edge(), box));
-        space->keep_common(together_of(b, fine_.edge(), box));
+        const std::map<int, Volume> steps_a = by_step(one, box), steps_b = by_step(two, box);
+        Volume space(fine_.edge(), box);
+        Volume other(fine_.edge(), box);
+        for (const auto& [step, swept] : steps_a) space.add(swept);
+        for (const auto& [step, swept] : steps_b) other.add(swept);
+        space.keep_common(other);
         Zone z;
-        z.litres = space->litres();
+        z.litres = space.litres();
         if (z.litres == 0) return std::nullopt;
-        z.box = space->box();
-        const auto by_step = [&](const Swept& of, const std::vector<VolumePtr>& volumes) {
-            std::map<int, Volume> steps;
-            for (std::size_t k = 0; k < volumes.size(); ++k)
-                if (volumes[k])
-                    steps.try_emplace(step_of(*of.sweeps[k].segment), fine_.edge(), box).first->second.add(*volumes[k]);
-            return steps;
-        };
-        const std::map<int, Volume> steps_a = by_step(one, a), steps_b = by_step(two, b);
+        z.box = space.box();
         for (const auto& [step_a, swept_a] : steps_a)
             for (const auto& [step_b, swept_b] : steps_b) {
                 Volume shared = swept_a;
                 shared.keep_common(swept_b);
                 if (const double litres = shared.litres(); litres > 0) z.pairs.push_back({step_a, step_b, litres});
             }
-        z.space = std::move(space);
-        z.sides[0] = side(one, two, z), z.sides[1] = side(two, one, z);
+        z.space = geometry::PackedVolume(space);
+        z.sides[0] = side(one, two, z, space), z.sides[1] = side(two, one, z, space);
         if (z.sides[0].visits.empty() || z.sides[1].visits.empty()) return std::nullopt;
         for (const int d : works_at(one, z.sides[0]))
             if (const auto others = works_at(two, z.sides[1]); others.count(d)) z.centre = d;
@@ -286,7 +297,7 @@ private:
     }
 
     /// When a mover is within a zone that it shares with another, and what of it.
-    ZoneSide side(const Swept& of, const Swept& with, const Zone& z) const {
+    ZoneSide side(const Swept& of, const Swept& with, const Zone& z, const Volume& space) const {
         ZoneSide out;
         out.device = of.mover->device;
         struct Within {
@@ -297,8 +308,7 @@ private:
         tbb::parallel_for(std::size_t{0}, of.sweeps.size(), [&](std::size_t i) {
             if ((stop_ && stop_->load(std::memory_order_relaxed)) || apart(of.sweeps[i].box, z.box)) return;
             const Sweep& s = of.sweeps[i];
-            within[i].times =
-                times_within(moving(s), *s.pieces, 0, s.duration(), *z.space, within[i].who, fine_.margin);
+            within[i].times = times_within(moving(s), *s.pieces, 0, s.duration(), space, within[i].who, fine_.margin);
         });
         motion::throw_if_stopped(stop_);
         const std::vector<double> served = served_at(of, with);

@@ -40,7 +40,7 @@ struct Zone {
     std::string name;  ///< "Zone 1"
     ZoneSide sides[2];
     int centre = -1;  ///< a device that both work at there
-    std::shared_ptr<const geometry::Volume> space;
+    geometry::PackedVolume space;
     double litres = 0;
     geometry::Box3 box;
     /// Pairs of steps, by number, whose sweeps meet there, with how much they share.

@@ -118,6 +118,7 @@ struct ArmModel {
     double payload = 0;                             ///< kg, tool included
     double line_speed = 1, line_acceleration = 5;   ///< of the tool frame's origin: m/s, m/s^2
     double turn_speed = 3, turn_acceleration = 20;  ///< of the tool frame's orientation: rad/s, rad/s^2
+    double settle = 0;  ///< s: how long after a motion that ends in a stop it counts as there
 
     Frame flange_frame(const JointVector& q) const;  ///< in the arm's base frame
 };

@@ -12,6 +12,7 @@ struct LinkStatus {
     bool connected = false;
     std::string words = {};  ///< "2 clients", "connected", "tries again: Connecting to ... failed: Connection refused."
     long exchanges = 0, refused = 0, lost = 0;  ///< requests; what was none or no number; connections that went
+    std::vector<std::string> unmatched = {};    ///< names on either side that have no counterpart, in words
 };
 
 /// One link of a cell, switched on. When the connection goes it tries again by itself.

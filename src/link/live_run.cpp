@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include <cell/text/numbers.h>
 #include <simulation/plan.h>
 
 namespace escarp::link {
@@ -55,12 +56,12 @@ void LiveRun::wait_in_line(Heard heard) {
 void LiveRun::hear(SignalValues values) {
     if (!values.empty()) wait_in_line({0, std::move(values)});
 }
-void LiveRun::follow(int device, const kinematics::JointVector& q) {
+void LiveRun::follow(int device, const kinematics::JointVector& q, double silent_after) {
     const cell::Device& d = cell_->devices.at(static_cast<std::size_t>(device));
     if (!RunSession::can_follow(d) || q.size() != static_cast<int>(d.arm->model->mechanism.joints.size()) ||
         !q.allFinite())
         return;
-    wait_in_line({0, {}, device, q});
+    wait_in_line({0, {}, device, q, silent_after});
 }
 std::vector<FollowerNote> LiveRun::notes() const {
     const std::lock_guard<std::mutex> hold(mutex_);
@@ -92,16 +93,17 @@ void LiveRun::follow_now(RunSession& session, const Heard& heard) {
         }
     }
     f.last = session.now(), f.q = heard.q, f.beyond = beyond, f.silent = false;
+    f.silent_after = simulation::ticks(heard.silent_after);
     heard_.push_back({session.now(), {}, heard.device, heard.q});
     session.follow(heard.device, heard.q);
 }
 
 void LiveRun::look_for_silence(Ticks now) {
-    constexpr Ticks long_time = simulation::second;
     for (auto& [device, f] : followers_)
-        if (!f.silent && now - f.last > long_time) {
+        if (!f.silent && now - f.last > f.silent_after) {
             f.silent = true;
-            note(f.last + long_time, device, "nothing has been heard of it for a second");
+            note(f.last + f.silent_after, device,
+                "nothing has been heard of it for " + cell::shortest(simulation::seconds(f.silent_after)) + " s");
         }
 }
 

@@ -23,6 +23,7 @@ struct Heard {
     SignalValues values;
     int device = -1;
     kinematics::JointVector q = {};  ///< of that device
+    double silent_after = 1;         ///< s
 };
 
 /// What was wrong about an arm that follows.
@@ -82,7 +83,8 @@ public:
     void hear(SignalValues values);
     /// Where an arm is that follows, from the next instant on. Values beyond its limits and jumps are shown as they
     /// come, and noted; what has no task of its own can follow, others are left alone.
-    void follow(int device, const kinematics::JointVector& q);
+    /// `silent_after`: s until it is noted that nothing more is heard.
+    void follow(int device, const kinematics::JointVector& q, double silent_after = 1);
     std::vector<FollowerNote> notes() const;  ///< limits, jumps and silence of followers; the first 1000
     std::vector<double> values() const;       ///< of every signal, all at one instant
     /// Joint values of every mover by its device, and of which instant they are; followed from the first call on.
@@ -127,6 +129,7 @@ private:
         Ticks last = -1;  ///< when it was heard of
         kinematics::JointVector q = {};
         bool silent = false, beyond = false;
+        Ticks silent_after = simulation::second;
     };
     std::map<int, Follower> followers_;  ///< on the run's thread
     std::vector<FollowerNote> notes_;

@@ -6,11 +6,13 @@
 #include <cstdlib>
 #include <map>
 #include <optional>
+#include <set>
 
 #include <cell/text/json.h>
 #include <wire/mqtt.h>
 
 #include "connection.h"
+#include "names.h"
 #include "when_lost.h"
 
 namespace escarp::link {
@@ -34,25 +36,35 @@ std::string level(const std::string& name) {
 class OverMqtt final : public Connection {
 public:
     OverMqtt(const cell::Link& link, LiveRun& run)
-        : link_(link), run_(run), base_(link.topic.empty() ? level(run.cell().name) : link.topic) {
+        : link_(link),
+          run_(run),
+          names_(link, run.cell()),
+          base_(link.topic.empty() ? level(run.cell().name) : link.topic) {
         const cell::Cell& cell = run.cell();
+        wire::MqttOptions how;
+        how.subscriptions = {base_ + "/+/+/set"};
+        const auto called = [&](const cell::Link::Name* name, const std::string& own) {
+            if (name) how.subscriptions.push_back(name->theirs);
+            return name ? name->theirs : own;
+        };
         for (std::size_t i = 0; i < cell.signals.size(); ++i) {
             const cell::Signal& s = cell.signals[i];
+            const cell::Link::Name* name = names_.of_signal(cell, static_cast<int>(i));
             topics_.push_back(base_ + "/" + cell.devices[static_cast<std::size_t>(s.device)].id + "/" + s.name);
-            if (s.heard_live()) commands_[topics_.back() + "/set"] = static_cast<int>(i);
+            if (s.heard_live()) commands_[called(name, topics_.back() + "/set")] = static_cast<int>(i);
+            else if (name) topics_.back() = name->theirs;
         }
         for (std::size_t d = 0; d < cell.devices.size(); ++d)
             if (simulation::RunSession::can_follow(cell.devices[d]))
-                followers_[base_ + "/" + cell.devices[d].id + "/joints/set"] = static_cast<int>(d);
+                followers_[called(names_.of(cell.devices[d].id), base_ + "/" + cell.devices[d].id + "/joints/set")] =
+                    static_cast<int>(d);
         told_.assign(topics_.size(), std::nan(""));
         std::vector<int> heard;
         for (const auto& [topic, signal] : commands_) heard.push_back(signal);
         when_lost_.emplace(link_, std::move(heard), run_);
-        wire::MqttOptions how;
         how.broker = {link.host, link.port, 0, link.time_out};
         how.tls = link.tls;
         how.user = environment("ESCARP_MQTT_USER"), how.password = environment("ESCARP_MQTT_PASSWORD");
-        how.subscriptions = {base_ + "/+/+/set"};
         how.presence = base_ + "/state";
         client_ = std::make_unique<wire::Mqtt>(
             how, [this](const std::string& topic, const std::string& payload) { hear(topic, payload); },
@@ -69,51 +81,20 @@ public:
     }
     LinkStatus status() const override {
         const wire::Mqtt::Status s = client_->status();
-        return {s.connected, s.words, s.sent + s.heard, refused_ + s.dropped, s.lost};
+        const std::lock_guard<std::mutex> hold(unmatched_mutex_);
+        return {s.connected, s.words, s.sent + s.heard, refused_ + s.dropped, s.lost,
+            {unmatched_.begin(), unmatched_.end()}};
     }
 
 private:
-    /// `{"names": [...], "values": [...], "units": [...]}`: names in any order, units deg and mm where none are said;
-    /// without names in the arm's own order. Every joint has to be there.
-    static std::optional<kinematics::JointVector> joints_in(
-        const std::string& payload, const kinematics::Mechanism& model) {
-        const json said = json::parse(payload, nullptr, false);
-        if (!said.is_object() || !said.contains("values") || !said["values"].is_array()) return std::nullopt;
-        const json& values = said["values"];
-        const json names = said.value("names", json::array()), units = said.value("units", json::array());
-        const std::size_t count = model.joints.size();
-        if (values.size() != count || (names.is_array() && !names.empty() && names.size() != count))
-            return std::nullopt;
-        kinematics::JointVector q(static_cast<int>(count));
-        for (std::size_t j = 0; j < count; ++j) {
-            std::size_t from = j;
-            if (names.is_array() && !names.empty()) {
-                from = static_cast<std::size_t>(
-                    std::find(names.begin(), names.end(), json(model.joints[j].name)) - names.begin());
-                if (from == count) return std::nullopt;
-            }
-            if (!values[from].is_number()) return std::nullopt;
-            const bool slide = model.joints[j].type == kinematics::JointType::slide;
-            const std::string unit = units.is_array() && from < units.size() && units[from].is_string()
-                                         ? units[from].get<std::string>()
-                                     : slide ? "mm"
-                                             : "deg";
-            const double factor = unit == "mm"                   ? 1e-3
-                                  : unit == "m" || unit == "rad" ? 1
-                                  : unit == "deg"                ? geometry::pi / 180
-                                                                 : 0;
-            if (factor == 0 || slide != (unit == "mm" || unit == "m")) return std::nullopt;
-            q[static_cast<int>(j)] = values[from].get<double>() * factor;
-        }
-        return q.allFinite() ? std::optional(q) : std::nullopt;
-    }
     /// `true`, `12.5`, or an object with "value".
     void hear(const std::string& topic, const std::string& payload) {
         if (const auto follower = followers_.find(topic); follower != followers_.end()) {
-            const auto q = joints_in(
-                payload, run_.cell().devices[static_cast<std::size_t>(follower->second)].arm->model->mechanism);
-            if (q) run_.follow(follower->second, *q);
+            const JointsRead read =
+                joints_in(payload, run_.cell().devices[static_cast<std::size_t>(follower->second)], names_);
+            if (read.q) run_.follow(follower->second, *read.q, link_.silence);
             else ++refused_;
+            if (!read.ours.empty() || !read.theirs.empty()) without_counterpart(read);
             return;
         }
         const auto command = commands_.find(topic);
@@ -123,14 +104,25 @@ private:
         }
         const json said = json::parse(payload, nullptr, false);
         const json& value = said.is_object() && said.contains("value") ? said["value"] : said;
-        const bool on_off = run_.cell().signals[static_cast<std::size_t>(command->second)].on_off();
-        if (on_off && value.is_boolean()) return run_.hear({{command->second, value.get<bool>() ? 1.0 : 0.0}});
+        const cell::Signal& signal = run_.cell().signals[static_cast<std::size_t>(command->second)];
+        const cell::Link::Name* name = names_.of_signal(run_.cell(), command->second);
+        const auto take = [&](double said) { run_.hear({{command->second, name ? ours(*name, signal, said) : said}}); };
+        const bool on_off = signal.on_off();
+        if (on_off && value.is_boolean()) return take(value.get<bool>() ? 1 : 0);
         const bool number = value.is_number() && std::isfinite(value.get<double>());
         if (!number || (on_off && value.get<double>() != 0 && value.get<double>() != 1)) {
             ++refused_;
             return;
         }
-        run_.hear({{command->second, value.get<double>()}});
+        take(value.get<double>());
+    }
+    void without_counterpart(const JointsRead& read) {
+        const std::lock_guard<std::mutex> hold(unmatched_mutex_);
+        constexpr std::size_t most = 100;
+        for (const std::string& one : read.ours)
+            if (unmatched_.size() < most) unmatched_.insert(one + " is not in the message");
+        for (const std::string& one : read.theirs)
+            if (unmatched_.size() < most) unmatched_.insert("\"" + one + "\" is no joint here");
     }
     void tell_signals(double now) {
         if (again_.exchange(false)) told_.assign(told_.size(), std::nan(""));
@@ -138,7 +130,10 @@ private:
         for (std::size_t i = 0; i < values.size(); ++i) {
             if (values[i] == told_[i]) continue;
             told_[i] = values[i];
-            const json value = run_.cell().signals[i].on_off() ? json(values[i] != 0) : json(values[i]);
+            const cell::Signal& signal = run_.cell().signals[i];
+            const cell::Link::Name* name = names_.of_signal(run_.cell(), static_cast<int>(i));
+            const double said = name ? theirs(*name, signal, values[i]) : values[i];
+            const json value = signal.on_off() ? json(said != 0) : json(said);
             client_->publish(topics_[i], json{{"value", value}, {"t_s", now}}.dump(), true);
         }
     }
@@ -190,6 +185,7 @@ private:
 
     const cell::Link link_;
     LiveRun& run_;
+    const NameMap names_;
     const std::string base_;
     std::vector<std::string> topics_;       ///< by signal
     std::map<std::string, int> commands_;   ///< signal by the topic that sets it
@@ -198,6 +194,8 @@ private:
     std::optional<WhenLost> when_lost_;
     std::atomic<bool> again_ = false;  ///< connected anew: everything is told
     std::atomic<long> refused_ = 0;
+    mutable std::mutex unmatched_mutex_;
+    std::set<std::string> unmatched_;  ///< names without a counterpart, in words
     std::mutex mutex_;
     std::condition_variable wake_;
     bool stop_ = false;

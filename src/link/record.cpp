@@ -282,6 +282,17 @@ std::optional<std::string> first_difference(const Record& record, const simulati
     return first ? std::optional(first->second) : std::nullopt;
 }
 
+study::Measured heard_of(const Record& record, int device) {
+    study::Measured out;
+    for (const Heard& h : record.heard) {
+        if (h.device != device) continue;
+        const double t = simulation::seconds(h.when);
+        if (!out.t.empty() && t <= out.t.back()) continue;  // two at one instant
+        out.t.push_back(t), out.q.push_back(h.q);
+    }
+    return out;
+}
+
 std::string record_csv(const Record& record) {
     std::vector<std::string> row{"t_s"};
     row.insert(row.end(), record.signals.begin(), record.signals.end());

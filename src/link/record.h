@@ -4,6 +4,8 @@
 
 #include <memory>
 
+#include <exchange/measured_csv.h>
+
 #include "live_run.h"
 
 namespace escarp::link {
@@ -61,6 +63,8 @@ std::shared_ptr<const simulation::Run> run_again(const Record& record, const cel
 /// The first change that is not the same; nullopt: every one is.
 std::optional<std::string> first_difference(const Record& record, const simulation::Run& again);
 
+/// Where an arm that followed was said to be.
+study::Measured heard_of(const Record& record, int device);
 /// Columns "t_s", then each signal; a line for each instant at which any changed.
 std::string record_csv(const Record& record);
 

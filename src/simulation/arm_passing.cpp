@@ -106,7 +106,9 @@ void ArmDriver::set_off(Kernel& k) {
     }
     motion::MotionPtr motion = leg_.motion;
     if (leg_.done > 0) motion = k.plans().restarted(arm(), leg_.motion, leg_.done, leg_.ramp);
-    open_block(k, leg_.kind, leg_.phase, motion->duration());
+    const bool meets = exchange_.met && leg_.phase != Phase::single;
+    const double settles = ahead_.empty() && !meets ? arm().model->settle : 0;
+    open_block(k, leg_.kind, leg_.phase, motion->duration() + settles);
     k.start_motion(index_, record(k, std::move(motion), block_));
     watch_leg(k);
 }

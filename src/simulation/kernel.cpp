@@ -267,7 +267,20 @@ int Kernel::new_part(int type) {
     return live_.back();
 }
 
-void Kernel::place(int part, const Place& place) {
+void Kernel::place(int part, Place place, const Frame& at, const motion::Glide& glide) {
+    place.origin = at.translation();
+    if (courses_.empty()) courses_.resize(cell_.devices.size());
+    auto& latest = courses_[static_cast<std::size_t>(place.device)];
+    const Course course{at.linear(), glide};
+    auto same =
+        std::find_if(latest.begin(), latest.end(), [&](const auto& one) { return one && one->same_bits(course); });
+    if (same == latest.end()) {
+        std::move_backward(latest.begin(), latest.end() - 1, latest.end());
+        same = latest.begin();
+        *same = std::make_shared<const Course>(course);
+        if (history_ == History::whole) kept_ += sizeof(Course);
+    }
+    place.course = *same;
     keep_latest(trace_.parts[part].places, place);
     // Of what is held the watchers are told with the motion that carries it.
     if (place.kind != Place::Kind::held)
@@ -281,19 +294,19 @@ void Kernel::take_along(int carrier, const Place& with) {
     if (load == loads_.end()) return;
     for (const int part : load->second) {
         if (part < 0) continue;
+        const Lying& lying = lying_.at(part);
         Place own = with;
-        own.at = with.at * lying_.at(part).at;
-        own.seat = lying_.at(part).seat, own.carrier = carrier;
-        place(part, own);
+        own.seat = lying.seat, own.carrier = carrier;
+        place(part, own, with.at() * lying.at, with.glide());
     }
 }
 
 void Kernel::put(int part, int device, int seat, const Frame& world, const motion::Glide& glide, Ticks stop) {
-    place(part, Place{Place::Kind::still, now_, device, seat, world, glide, stop});
+    place(part, {.device = device, .from = now_, .stop = stop, .seat = seat}, world, glide);
 }
 
 void Kernel::hold(int part, int device, const Frame& in_tool) {
-    place(part, Place{Place::Kind::held, now_, device, -1, in_tool, {}, 0});
+    place(part, {.kind = Place::Kind::held, .device = device, .from = now_}, in_tool, {});
 }
 
 const std::vector<int>& Kernel::load(int carrier) const {
@@ -313,16 +326,17 @@ void Kernel::lay(int part, int carrier, int seat, const Frame& at) {
     load[seat] = part;
     lying_[part] = {carrier, seat, at};
     Place own = trace_.parts[carrier].places.back();
+    Frame under = own.at();
+    motion::Glide glide = own.glide();
     if (own.kind == Place::Kind::still && now_ > own.from) {
         const double gone = seconds(std::min(now_, std::max(own.stop, own.from)) - own.from);
-        own.at = own.after(gone);
-        own.glide.share += own.glide.ramp * gone;
-        if (now_ >= own.stop) own.glide = {};
+        under = own.after(gone);
+        glide.share += glide.ramp * gone;
+        if (now_ >= own.stop) glide = {};
     }
     own.from = now_, own.stop = std::max(own.stop, now_);
-    own.at = own.at * at;
     own.seat = seat, own.carrier = carrier;
-    place(part, own);
+    place(part, own, under * at, glide);
 }
 
 void Kernel::lift(int part) {
@@ -337,7 +351,8 @@ void Kernel::remove(int part, bool counted) {
         if (on_it >= 0) remove(on_it, counted);
     lift(part);
     loads_.erase(part);
-    keep_latest(trace_.parts[part].places, Place{Place::Kind::gone, now_, -1, -1, Frame::Identity(), {}, 0});
+    static const auto nowhere = std::make_shared<const Course>();
+    keep_latest(trace_.parts[part].places, Place{.kind = Place::Kind::gone, .from = now_, .course = nowhere});
     if (counted && (carriers_count_ || !type_of(part).carrier()))
         tells() ? keep(trace_.departures, Departure{now_, part, cause_})
                 : keep_latest(trace_.departures, Departure{now_, part, cause_});
@@ -396,7 +411,7 @@ void Kernel::write_place(StateWriter& w, int part) const {
     if (durations_ == Durations::free && (rides || p.seat >= 0)) return;
     // To a tenth of a micrometre: what goes round for ever gathers rounding, and is the same all the same.
     const Frame at =
-        p.kind == Place::Kind::still ? p.after(seconds(std::min(now_, std::max(p.stop, p.from)) - p.from)) : p.at;
+        p.kind == Place::Kind::still ? p.after(seconds(std::min(now_, std::max(p.stop, p.from)) - p.from)) : p.at();
     for (int row = 0; row < 3; ++row)
         for (int column = 0; column < 4; ++column) w.add(std::llround(at(row, column) * 1e7));
 }

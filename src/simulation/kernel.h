@@ -1,6 +1,7 @@
 #pragma once
 // The event kernel and what a device's behaviour may do with it.
 
+#include <array>
 #include <atomic>
 #include <memory_resource>
 #include <optional>
@@ -302,7 +303,7 @@ private:
         int carrier, seat;
         Frame at;  ///< in the carrier's frame
     };
-    void place(int part, const Place& place);
+    void place(int part, Place place, const Frame& at, const motion::Glide& glide);
     void take_along(int carrier, const Place& place);
     void settle();
     bool comes_before(const EventKey& a, const EventKey& b) const;
@@ -311,6 +312,8 @@ private:
 
     const cell::Cell& cell_;
     PlanCache& plans_;
+    /// By device: the latest. More than one, since what stands and what rides take turns.
+    std::vector<std::array<std::shared_ptr<const Course>, 4>> courses_;
     const motion::StopFlag* stop_;
     struct {
         int device = -1, step = -1;

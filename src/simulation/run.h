@@ -44,7 +44,7 @@ struct FasterStep {
 struct RunLimits {
     std::size_t events = 5'000'000;         ///< that it goes through
     std::size_t bare_events = 100'000'000;  ///< the same, where nothing is kept of them
-    std::size_t bytes = 150u << 20;         ///< that it keeps
+    std::size_t bytes = 100u << 20;         ///< that it keeps
     long long search = 6'000'000;           ///< steps of search for all of its plans
 };
 

@@ -1,6 +1,7 @@
 #include "trace.h"
 
 #include <algorithm>
+#include <cstring>
 #include <cmath>
 
 #include <cell/model/expression.h>
@@ -50,6 +51,25 @@ const char* word(BlockKind kind) {
         case BlockKind::held: return "held";
     }
     return "";
+}
+
+bool Course::same_bits(const Course& other) const {
+    const auto same = [](const double* a, const double* b, std::size_t count) {
+        return std::memcmp(a, b, count * sizeof(double)) == 0;  // 0 and -0 are two
+    };
+    const motion::Glide &one = glide, &two = other.glide;
+    return same(turn.data(), other.turn.data(), 9) && same(one.velocity.data(), two.velocity.data(), 3) &&
+           same(one.centre.data(), two.centre.data(), 3) && same(one.axis.data(), two.axis.data(), 3) &&
+           same(&one.turn_rate, &two.turn_rate, 1) && same(&one.share, &two.share, 1) &&
+           same(&one.ramp, &two.ramp, 1);
+}
+
+Frame Place::at() const {
+    Frame out;
+    out.linear() = course->turn;
+    out.translation() = origin;
+    out.makeAffine();
+    return out;
 }
 
 const Place* PartRecord::place(Ticks t) const {
@@ -112,7 +132,7 @@ bool Trace::part_frame(const cell::Cell& cell, int part, Ticks t, Frame& out) co
     const Place* p = parts[part].place(t);
     if (!p || p->kind == Place::Kind::gone) return false;
     if (p->kind == Place::Kind::held) {
-        out = tool_frame(cell, p->device, t) * p->at;
+        out = tool_frame(cell, p->device, t) * p->at();
         return true;
     }
     out = p->after(seconds(std::min(t, p->stop) - std::min(p->from, p->stop)));

@@ -4,6 +4,7 @@
 
 #include <cstdint>
 #include <map>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -60,18 +61,27 @@ struct Block {
     int task = 0;  ///< 0: of the device itself or its main task; else of its side task of that number, from 1
 };
 
-/// From an instant on, a part glides from `at` until `stop`, or hangs on a device's tool.
+/// How a part is turned, and how it goes on: mostly the same for all that rides on one belt.
+struct Course {
+    geometry::Matrix3 turn = geometry::Matrix3::Identity();
+    motion::Glide glide = {};
+    bool same_bits(const Course& other) const;
+};
+
+/// From an instant on, a part glides from where it is until `stop`, or hangs on a device's tool. A run has millions.
 struct Place {
     enum class Kind { still, held, gone } kind = Kind::still;
-    Ticks from = 0;
     int device = -1;  ///< that it stands or rides on, or whose tool holds it
+    Ticks from = 0, stop = 0;
     int seat = -1;
-    Frame at = Frame::Identity();  ///< still: in the world at `from`; held: in the tool frame
-    motion::Glide glide = {};
-    Ticks stop = 0;
     int carrier = -1;  ///< the part that it lies on; then `seat` is that one's
+    Vector3 origin = Vector3::Zero();
+    std::shared_ptr<const Course> course = {};  ///< never null once it is in a trace
+
+    Frame at() const;  ///< still: in the world at `from`; held: in the tool frame
+    const motion::Glide& glide() const { return course->glide; }
     Frame after(double seconds) const {
-        return glide.rests() ? at : glide.after(at, seconds);
+        return glide().rests() ? at() : glide().after(at(), seconds);
     }  ///< still: how it then stands
 };
 

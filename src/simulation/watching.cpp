@@ -190,19 +190,19 @@ private:
         });
     }
     Intervals while_still(const Kernel& k, int part, const Place& p) const {
-        return touches(k.type_of(part), p.at) ? Intervals{{0, 1e300}} : Intervals{};
+        return touches(k.type_of(part), p.at()) ? Intervals{{0, 1e300}} : Intervals{};
     }
     /// Along a straight ride the distance of two convex bodies is a convex function of the way: find its least value,
     /// then both ends of the contact.
     Intervals while_riding(Kernel& k, int part, const Place& p) {
         const cell::PartType& type = k.type_of(part);
-        if (p.glide.turn_rate != 0) return while_turning(k, type, p, seconds(p.stop - k.now()));
-        const double duration = seconds(p.stop - k.now()), speed = p.glide.velocity.norm();
-        const Vector3 along = p.glide.velocity / speed;
+        if (p.glide().turn_rate != 0) return while_turning(k, type, p, seconds(p.stop - k.now()));
+        const double duration = seconds(p.stop - k.now()), speed = p.glide().velocity.norm();
+        const Vector3 along = p.glide().velocity / speed;
         // One search per line of travel: positions are measured along it from the foot of the shape's middle.
         const Vector3 middle = watched_.middle;
-        const double now_at = (p.at.translation() - middle).dot(along);
-        Frame foot = p.at;
+        const double now_at = (p.origin - middle).dot(along);
+        Frame foot = p.at();
         foot.translation() -= now_at * along;
         cell::ContentKey key;  // to the nanometre: of this run alone, so that what was run before changes nothing
         key.add(type.shape_key);
@@ -241,8 +241,8 @@ private:
         });
         Intervals times;
         for (const auto& [from, to] : contacts) {
-            const double on = p.glide.when(std::max(0.0, (from - now_at) / speed)),
-                         off = p.glide.when((to - now_at) / speed);
+            const double on = p.glide().when(std::max(0.0, (from - now_at) / speed)),
+                         off = p.glide().when((to - now_at) / speed);
             if (off <= 0 || on > duration) continue;
             times.emplace_back(on, off >= duration ? 1e300 : off);  // it stops inside
         }
@@ -252,18 +252,18 @@ private:
     Intervals while_turning(Kernel& k, const cell::PartType& type, const Place& p, double duration) const {
         cell::ContentKey key = key_;
         key.add(type.shape_key)
-            .add(p.at)
-            .add(p.glide.velocity)
-            .add(p.glide.turn_rate)
-            .add(p.glide.centre)
-            .add(p.glide.axis)
-            .add(p.glide.share)
-            .add(p.glide.ramp)
+            .add(p.at())
+            .add(p.glide().velocity)
+            .add(p.glide().turn_rate)
+            .add(p.glide().centre)
+            .add(p.glide().axis)
+            .add(p.glide().share)
+            .add(p.glide().ramp)
             .add(duration);
         return k.plans().touching(key.value(), [&] {
             std::vector<motion::Part> parts;
             for (const geometry::Body& b : bodies(type)) parts.push_back({0, b.shape, b.at, {}, 0});
-            const motion::GlideMover rider(p.at, motion::part_set(std::move(parts)), p.glide);
+            const motion::GlideMover rider(p.at(), motion::part_set(std::move(parts)), p.glide());
             return touching(rider, still_, duration);
         });
     }
@@ -273,10 +273,10 @@ private:
         // The links' bodies play no part.
         cell::ContentKey key = key_;
         key.add(m.motion->serial()).add(arm.mover()->model_key).add(arm.world);
-        key.add(k.type_of(part).shape_key).add(p.at);
+        key.add(k.type_of(part).shape_key).add(p.at());
         return k.plans().touching(key.value(), [&] {
             const motion::ArmMover carried(arm.mover()->model->mechanism, arm.world, m.motion, 0,
-                motion::part_set(held_parts(*arm.mover(), bodies(k.type_of(part)), p.at)));
+                motion::part_set(held_parts(*arm.mover(), bodies(k.type_of(part)), p.at())));
             return touching(carried, still_, m.motion->duration());
         });
     }

@@ -116,3 +116,20 @@ TEST_CASE("cubes together, in common, in pieces, their skin and what they cover"
     CHECK(!nothing.meets(cube, Frame::Identity(), 0));
     CHECK(nothing.skin().triangles.empty());
 }
+
+TEST_CASE("a packed volume is the same cubes again, in less memory") {
+    Draw draw(31);
+    Volume volume(0.01, room(0.6));
+    for (int i = 0; i < 20; ++i) {
+        const Facets body(Convex::box({draw.in(0.05, 0.2), draw.in(0.05, 0.2), draw.in(0.05, 0.2)}));
+        volume.add(body, make_frame({draw.in(-0.4, 0.4), draw.in(-0.4, 0.4), draw.in(-0.2, 0.6)}), 0);
+    }
+    const PackedVolume packed(volume);
+    Volume again = packed.unpacked();
+    CHECK(again.count() == volume.count());
+    CHECK(packed.bytes() * 8 < volume.bytes());
+    again.keep_common(volume);
+    CHECK(again.count() == volume.count());
+    CHECK(PackedVolume().unpacked().empty());
+    CHECK(PackedVolume(Volume(0.01, {})).unpacked().empty());
+}

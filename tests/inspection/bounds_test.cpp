@@ -56,7 +56,7 @@ TEST_CASE("a run keeps a bounded amount, ends earlier for it, and says so") {
     std::size_t bytes = e->run->trace.blocks.size() * sizeof(simulation::Block);
     for (const auto& motions : e->run->trace.motions) bytes += motions.size() * sizeof(simulation::MotionRecord);
     for (const auto& part : e->run->trace.parts) bytes += sizeof part + part.places.size() * sizeof(simulation::Place);
-    CHECK(bytes < (150u << 20));
+    CHECK(bytes < (100u << 20));
     CHECK(std::any_of(
         e->inspection->findings.begin(), e->inspection->findings.end(), [](const auto& f) { return f.id == "cut"; }));
 }

@@ -123,17 +123,18 @@ TEST_CASE("zones: where two movers meet lies in one, nobody is inside but when i
                             .distance > 0)
                         continue;
                     CHECK(std::any_of(l.zones->all.begin(), l.zones->all.end(),
-                        [&](const Zone& z) { return z.space->contains(point); }));
+                        [&](const Zone& z) { return z.space.unpacked().contains(point); }));
                 }
         }
         for (const Zone& z : l.zones->all) {
             ++found;
-            const double edge = z.space->edge();
+            const geometry::Volume space = z.space.unpacked();
+            const double edge = space.edge();
             std::vector<geometry::Vector3> middles;
-            for (const geometry::Box3& row : z.space->covers())
+            for (const geometry::Box3& row : space.covers())
                 for (double x = row.low.x() + 0.5 * edge; x < row.high.x(); x += edge)
                     for (double h = z.box.low.z() + 0.5 * edge; h < z.box.high.z(); h += edge)
-                        if (const geometry::Vector3 p(x, row.low.y() + 0.5 * edge, h); z.space->contains(p))
+                        if (const geometry::Vector3 p(x, row.low.y() + 0.5 * edge, h); space.contains(p))
                             middles.push_back(p);
             for (const ZoneSide& side : z.sides) {
                 const TimedMover& mover = mover_of(timeline, side.device);
@@ -145,7 +146,7 @@ TEST_CASE("zones: where two movers meet lies in one, nobody is inside but when i
                     const Ticks t = static_cast<Ticks>(draw.in(0, 1) * static_cast<double>(timeline.end()));
                     if (inside(t)) continue;
                     for (const auto& [shape, at] : bodies_at(timeline, mover, t))
-                        if (z.space->contains(point_of(draw, shape, at))) FAIL("inside, and nothing says so");
+                        if (space.contains(point_of(draw, shape, at))) FAIL("inside, and nothing says so");
                 }
                 // Just after it is said to come in, and just before it is said to leave, it is there.
                 for (std::size_t i = 0; i < side.visits.size() && i < 6; ++i) {

@@ -253,3 +253,39 @@ TEST_CASE("user and password come from the environment; a broker that refuses is
     ::unsetenv("ESCARP_MQTT_USER"), ::unsetenv("ESCARP_MQTT_PASSWORD");
     CHECK_THROWS_AS(link::connect(cell->links[0], run, true), cell::InputError);
 }
+
+TEST_CASE("an arm follows under the name that it has outside, and what has no counterpart is told") {
+    const int port = tests::free_port();
+    const Broker broker(port);
+    json tree = demo_with_link(port).tree();
+    for (json& d : tree["devices"]) d.erase("task"), d.erase("own_signals"), d.erase("first");
+    tree["variants"] = {{{"id", "A"}, {"name", "A"}}}, tree["baseline"] = "A";
+    tree["links"][0]["names"] = {{{"ours", "arm1"}, {"theirs", "robots/left"}},
+        {{"ours", "arm1.J1"}, {"theirs", "base"}, {"unit", "rad"}, {"factor", -1}, {"offset", 10}},
+        {{"ours", "tester.hold"}, {"theirs", "plc/go"}, {"factor", -1}}};
+    tree["links"][0]["silence_s"] = 0.2;
+    const cell::Layout layout = simulation::layout(cell::Document::parse(tree.dump()), "A");
+    const auto cell = layout.shared_cell();
+    link::LiveRun run(cell, {});
+    const auto bus = link::connect(cell->links[0], run, false);
+    wait([&] { return bus->status().connected; });
+    Ear ear(port, "cell/arm1/joints");
+    wait([&] { return ear.count("cell/arm1/joints") > 2; });
+    ear.client().publish("robots/left",
+        R"({"names": ["base", "J2", "J3", "J4", "J5", "J6", "gripper"], "values": [0.5, 1, 2, 3, 4, 5, 80],)"
+        R"( "units": ["rad", "deg", "deg", "deg", "deg", "deg", "mm"]})",
+        false);
+    wait([&] { return std::abs(ear.said("cell/arm1/joints")["values"][1].get<double>() - 1) < 1e-9; });
+    CHECK(ear.said("cell/arm1/joints")["values"][0].get<double>() == Approx(10 - 0.5 * 180 / geometry::pi));
+    wait([&] { return bus->status().unmatched == std::vector<std::string>{"\"gripper\" is no joint here"}; });
+    const int hold = cell->signal("tester.hold");
+    ear.client().publish("plc/go", "false", false);  // turned round
+    wait([&] { return run.values()[static_cast<std::size_t>(hold)] == 1; });
+    wait([&] {
+        for (const link::FollowerNote& n : run.notes())
+            if (n.words == "nothing has been heard of it for 0.2 s") return true;
+        return false;
+    });
+    run.stop("enough");
+    REQUIRE(run.wait(30));
+}

@@ -172,7 +172,7 @@ TEST_CASE("a tray is filled while it rides by, and full trays that come in are e
     for (const Block& b : d.run->trace.blocks) {
         if (b.kind != BlockKind::release || b.to > d.run->trace.end) continue;
         const Place* place = d.run->trace.parts[b.part].place(b.to);
-        met += place->carrier >= 0 && !place->glide.rests();
+        met += place->carrier >= 0 && !place->glide().rests();
     }
     REQUIRE(met >= 6);
 

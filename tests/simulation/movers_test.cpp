@@ -127,10 +127,10 @@ TEST_CASE("a turntable turns on by one place at a time, the way it is told, and 
         const auto& places = r->trace.parts.front().places;
         std::vector<int> seats;
         for (const Place& p : places)
-            if (p.device == i && p.kind == Place::Kind::still && p.glide.rests()) {
+            if (p.device == i && p.kind == Place::Kind::still && p.glide().rests()) {
                 seats.push_back(p.seat);
                 CHECK(
-                    (p.at.translation() - d.world * d.seats[static_cast<std::size_t>(p.seat)].at.translation()).norm() <
+                    (p.at().translation() - d.world * d.seats[static_cast<std::size_t>(p.seat)].at.translation()).norm() <
                     1e-9);
             }
         CHECK(seats == std::vector<int>{3, 4, 5, 0});

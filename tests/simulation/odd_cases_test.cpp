@@ -129,7 +129,7 @@ TEST_CASE("a cell recurs where its parts lie alike, turned parts in their seats 
     for (std::size_t i = 1; i + 1 < e->run->trace.parts.size(); ++i)
         for (const auto& place : e->run->trace.parts[i].places)
             if (place.device == 1)
-                CHECK(std::abs(geometry::to_triple(place.at.linear()).z()) ==
+                CHECK(std::abs(geometry::to_triple(place.at().linear()).z()) ==
                       Approx(30 * geometry::pi / 180).margin(1e-9));
 }
 

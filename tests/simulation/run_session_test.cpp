@@ -24,7 +24,7 @@ bool same(const Trace& a, const Trace& b) {
             return false;
         for (std::size_t p = 0; p < a.parts[i].places.size(); ++p)
             if (a.parts[i].places[p].from != b.parts[i].places[p].from ||
-                !(a.parts[i].places[p].at.matrix() == b.parts[i].places[p].at.matrix()))
+                !(a.parts[i].places[p].at().matrix() == b.parts[i].places[p].at().matrix()))
                 return false;
     }
     for (std::size_t d = 0; d < a.motions.size(); ++d) {

@@ -280,7 +280,7 @@ TEST_CASE("scatter: parts lie beside the middle and turned, within what is said,
     double widest = 0, most = 0;
     for (std::size_t p = 0; p + 3 < l.trace().parts.size(); ++p) {
         const Place& first = l.trace().parts[p].places.front();
-        const Frame here = first.at, later = first.after(0.1);
+        const Frame here = first.at(), later = first.after(0.1);
         widest = std::max(widest, std::abs(here.translation().y()));
         most = std::max(most, std::abs(geometry::to_triple(here.linear()).z()));
         CHECK(later.translation().y() == Approx(here.translation().y()).margin(1e-12));

@@ -68,10 +68,11 @@ TEST_CASE("arms that run into each other are kept apart by an interlock, at a pr
             // By brute force: at no instant is some point of both in it.
             const inspection::Timeline timeline(*e->cell, *e->run, nullptr);
             tests::Draw draw(4);
+            const geometry::Volume space = z.space.unpacked();
             for (Ticks t = 0; t < timeline.end(); t += simulation::ticks(0.013)) {
                 int who = 0;
                 for (const auto& mover : timeline.movers())
-                    who += tests::occupies(timeline, mover, t, *z.space, draw, 4);
+                    who += tests::occupies(timeline, mover, t, space, draw, 4);
                 CHECK(who <= 1);
             }
         }

@@ -106,10 +106,11 @@ TEST_CASE("a door and an arm are kept apart: each waits for the other, and the d
     const inspection::Timeline timeline(*e->cell, *e->run, nullptr);
     tests::Draw draw(4);
     int seen[2] = {};
+    const geometry::Volume space = z.space.unpacked();
     for (Ticks t = 0; t < timeline.end(); t += simulation::ticks(0.01)) {
         int who = 0, nth = 0;
         for (const auto& mover : timeline.movers()) {
-            const bool is = tests::occupies(timeline, mover, t, *z.space, draw, 40);
+            const bool is = tests::occupies(timeline, mover, t, space, draw, 40);
             seen[nth++] += is, who += is;
         }
         CHECK(who <= 1);

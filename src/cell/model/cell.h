@@ -156,6 +156,13 @@ struct MountedTool {
     Frame at = Frame::Identity();  ///< in the flange
 };
 
+/// What an arm's limits were fitted to. It holds as long as they are the same.
+struct Calibrated {
+    int moves;
+    double cycle_within;  ///< share of the measured one
+    std::string limits;   ///< see key_of_limits
+};
+
 struct Arm {
     const kinematics::ArmModel* model = nullptr;
     std::shared_ptr<const kinematics::ArmModel>
@@ -170,6 +177,7 @@ struct Arm {
     double speed = 1, acceleration = 1;    ///< shares of the limits
     bool detours = true;                   ///< joint moves may go round what stands in the way
     bool gentle = false;                   ///< no faster with a part than the grip can hold
+    std::optional<Calibrated> calibrated;  ///< as the file says
     std::vector<Arm> others;               ///< the same arm with its second, third... tool active
 
     const Arm& with_tool(int index) const { return index <= 0 ? *this : others[static_cast<std::size_t>(index) - 1]; }

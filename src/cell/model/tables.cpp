@@ -178,7 +178,10 @@ const Fields& arm_model_fields() {
         number("line_speed_mm_s", "speed on lines", 1, 1e5).usually(1500),
         number("line_acceleration_mm_s2", "acceleration on lines", 1, 1e6).usually(8000),
         number("turn_speed_deg_s", "turning speed on lines", 1, 1e5).usually(360),
-        number("turn_acceleration_deg_s2", "turning acceleration on lines", 1, 1e6).usually(2500)};
+        number("turn_acceleration_deg_s2", "turning acceleration on lines", 1, 1e6).usually(2500),
+        number("settle_s", "settling time", 0, 10)
+            .usually(0)
+            .explained("After each motion that ends in a stop, before the arm goes on.")};
     return all;
 }
 
@@ -265,7 +268,14 @@ const Fields& arm_device_fields() {
         flag("gentle_carry", "gently", false).explained("Moves with a part are slowed until the grip holds"),
         group("travel", "travel axis", travel_fields), numbers("ready_deg", "ready posture", -1e5, 1e5, 0, 0).lacking(),
         numbers("ready", "ready posture", -1e5, 1e5, 0, 0).lacking(),
-        list("poses", "poses", pose_fields, 1000).at_first(json::array())};
+        list("poses", "poses", pose_fields, 1000).at_first(json::array()),
+        group("calibrated", "calibrated", calibrated_fields)};
+    return all;
+}
+
+const Fields& calibrated_fields() {
+    static const Fields all{whole("moves", "moves", 1, 1'000'000'000), number("cycle_within_pct", "cycle within", 0, 1e6),
+        text("limits", "key of the limits that were fitted")};
     return all;
 }
 

@@ -14,6 +14,8 @@ const Fields& variant_fields();
 const Fields& view_fields();
 const Fields& underlay_fields();
 const Fields& outside_link_fields();
+const Fields& link_name_fields();   ///< of what is called otherwise at the other end of a link
+const Fields& calibrated_fields();  ///< what an arm's limits were fitted to
 
 const Fields& part_type_fields();
 const Fields& carrier_fields();

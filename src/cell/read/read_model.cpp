@@ -250,6 +250,7 @@ ArmModel read_arm_model(const Reader& r, const std::vector<MeshAsset>& meshes) {
     a.line_acceleration = v.number("line_acceleration_mm_s2");
     a.turn_speed = v.number("turn_speed_deg_s");
     a.turn_acceleration = v.number("turn_acceleration_deg_s2");
+    a.settle = v.number("settle_s");
     return a;
 }
 
@@ -311,6 +312,11 @@ void read_arm(const Reader& r, const Cell& cell, Device& d) {
     arm.acceleration = v.number("acceleration_pct");
     arm.detours = v.flag("detours");
     arm.gentle = v.flag("gentle_carry");
+    if (r.has("calibrated")) {
+        const Reader c = r.group("calibrated");
+        const Values said(c, calibrated_fields());
+        arm.calibrated = Calibrated{said.whole("moves"), 0.01 * said.number("cycle_within_pct"), said.text("limits")};
+    }
     arm.solver = kinematics::make_joint_solver(*arm.model);
     if (arm.tools.empty()) {
         arm.model_key = motion_key(*arm.model, arm.tool_frame);

@@ -27,6 +27,7 @@ std::uint64_t motion_key(const kinematics::ArmModel& model, const geometry::Fram
             .add(f.offset);
     key.add(model.flange_link).add(model.flange).add(model.ready).add(tool_frame);
     key.add(model.line_speed).add(model.line_acceleration).add(model.turn_speed).add(model.turn_acceleration);
+    if (model.settle > 0) key.add(model.settle);
     return key.value();
 }
 

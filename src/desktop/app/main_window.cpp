@@ -300,6 +300,7 @@ void MainWindow::make_panel_actions() {
         [this] { ask_which_arm(workspace_, this); });
     action("shape_for_checks", tr("Shape of imported geometry for checks"), QKeySequence("Shift+K"),
         [this] { ask_for_shape(workspace_, this); });
+    action("stop_sending", tr("Live: stop all sending"), QKeySequence("Ctrl+."), [this] { live_->cut(); });
 }
 
 void MainWindow::make_jog_actions() {

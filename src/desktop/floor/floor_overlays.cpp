@@ -454,7 +454,7 @@ void FloorView::draw_zones(QPainter& p) {
         for (const inspection::Zone& z : found->all) {
             QPainterPath rows;
             rows.setFillRule(Qt::WindingFill);
-            for (const geometry::Box3& row : z.space->covers())
+            for (const geometry::Box3& row : z.space.unpacked().covers())
                 rows.addRect(QRectF(QPointF(row.low.x(), row.low.y()), QPointF(row.high.x(), row.high.y())));
             zones_.outlines.push_back(rows.simplified());
         }

@@ -116,7 +116,7 @@ void collect_parts(const PlanView& v, const cell::Cell& cell, const study::Evalu
             if (arm < 0 || !cell.devices[arm].mover()) continue;
             const cell::Device& d = cell.devices[arm];
             at = d.world * d.mover()->model->flange_frame(joints_at(cell, arm, &e, t, posed)) * d.mover()->tool_frame *
-                 place->at;
+                 place->at();
         } else if (!e.run->trace.part_frame(*e.cell, i, now, at)) {
             continue;
         }

@@ -210,7 +210,7 @@ void ModelView::add_zones(std::vector<Item>& items) const {
         shells_.clear();
         for (const inspection::Zone& z : zones_->all) {
             Surfaces::Kept shell;
-            shell.surface = std::make_shared<const geometry::Surface>(exchange::surface_of(z.space->shell(fine)));
+            shell.surface = std::make_shared<const geometry::Surface>(exchange::surface_of(z.space.unpacked().shell(fine)));
             shell.key = cell::ContentKey().add(z.id).add(z.litres).add(z.box.low).add(z.box.high).value();
             shells_.push_back(std::move(shell));
         }

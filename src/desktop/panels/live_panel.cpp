@@ -4,6 +4,7 @@
 #include <QHBoxLayout>
 #include <QScrollArea>
 
+#include <desktop/dialogs/names_dialog.h>
 #include <desktop/looks/plain_text.h>
 #include <desktop/looks/theme.h>
 
@@ -69,6 +70,8 @@ LivePanel::LivePanel(Workspace& workspace, LiveSession& live, QWidget* parent)
     step_ = button(tr("Step"), "live_step", tr("While it is paused: to the next event"));
     for (QPushButton* b : {start_, pause_, step_}) buttons->addWidget(b);
     all->addLayout(buttons);
+    cut_ = button(tr("Stop sending"), "live_cut", tr("Every connection is cut at once, and the run ends (Ctrl+.)"));
+    all->addWidget(cut_);
     present_ = button(tr("To the present"), "live_present", tr("The time shown goes on with the run again"));
     leave_ = button(tr("Back to the computed run"), "live_leave", tr("What is computed is shown again"));
     all->addWidget(present_);
@@ -99,6 +102,7 @@ LivePanel::LivePanel(Workspace& workspace, LiveSession& live, QWidget* parent)
     connect(start_, &QPushButton::clicked, this, [this] { live_.running() ? live_.end() : start(); });
     connect(pause_, &QPushButton::clicked, this, [this] { live_.pause(!live_.paused()); });
     connect(step_, &QPushButton::clicked, &live_, &LiveSession::step_event);
+    connect(cut_, &QPushButton::clicked, &live_, &LiveSession::cut);
     connect(present_, &QPushButton::clicked, &live_, &LiveSession::to_present);
     connect(leave_, &QPushButton::clicked, &live_, &LiveSession::leave);
     connect(rate_, &NumberField::changed, &live_, &LiveSession::set_rate);
@@ -162,6 +166,12 @@ void LivePanel::renew_links() {
         where->setText(QString("%1, %2:%3").arg(word(l.protocol), QString::fromStdString(l.host)).arg(l.port));
         where->setIndent(20);
         links_->addWidget(where);
+        if (l.protocol == cell::Link::Protocol::mqtt) {
+            QPushButton* names = button(tr("Names \u2026"), "live_names_" + QString::fromStdString(l.id),
+                tr("What is told at the broker, and which of it is what in the cell"));
+            connect(names, &QPushButton::clicked, this, [this, id = l.id] { ask_names(id); });
+            links_->addWidget(names);
+        }
         now[l.id] = box;
     }
     if (cell->links.empty()) {
@@ -173,6 +183,19 @@ void LivePanel::renew_links() {
     }
     chosen_ = std::move(now);
     renew();
+}
+
+void LivePanel::ask_names(const std::string& id) {
+    const auto cell = workspace_.cell();
+    const auto link = std::find_if(cell->links.begin(), cell->links.end(), [&](const auto& l) { return l.id == id; });
+    if (link == cell->links.end()) return;
+    if (!link->loopback() && !network_->isChecked()) {
+        Q_EMIT workspace_.refused(tr("Nobody was listened to"),
+            tr("The broker of \"%1\" is at %2, which is another machine. Tick \"other machines\" if that is meant.")
+                .arg(name_of(*link), QString::fromStdString(link->host)));
+        return;
+    }
+    NamesDialog(workspace_, *link, window()).exec();
 }
 
 void LivePanel::start() {
@@ -212,6 +235,7 @@ void LivePanel::renew() {
     start_->setText(running ? tr("End") : tr("Start"));
     pause_->setText(s.paused ? tr("Go on") : tr("Pause"));
     pause_->setEnabled(running), step_->setEnabled(running && s.paused && clock_->currentIndex() == 0);
+    cut_->setVisible(running && !live_.links().empty());
     present_->setVisible(there && !live_.at_present());
     leave_->setVisible(there && !running);
     edited_->setVisible(live_.outdated());
@@ -222,12 +246,17 @@ void LivePanel::renew() {
     for (QWidget* w : std::initializer_list<QWidget*>{clock_, record_, network_}) w->setEnabled(!running);
     for (const auto& [id, box] : chosen_) box->setEnabled(!running);
     QStringList lines;
-    for (const LiveSession::LinkLine& l : live_.links())
+    for (const LiveSession::LinkLine& l : live_.links()) {
         lines << tr("%1: %2; %3 exchanges, %4 refused, lost %5 times")
                      .arg(l.name, QString::fromStdString(l.status.words))
                      .arg(l.status.exchanges)
                      .arg(l.status.refused)
                      .arg(l.status.lost);
+        constexpr std::size_t most = 6;
+        for (std::size_t i = 0; i < l.status.unmatched.size() && i < most; ++i)
+            lines << "  " + QString::fromStdString(l.status.unmatched[i]);
+        if (l.status.unmatched.size() > most) lines << tr("  and %1 more names").arg(l.status.unmatched.size() - most);
+    }
     link_states_->setText(lines.join("\n"));
     link_states_->setVisible(!lines.isEmpty());
     QString figures = tr("nothing yet");

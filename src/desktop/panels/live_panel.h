@@ -25,10 +25,11 @@ private:
     void renew();
     void renew_findings();
     void start();
+    void ask_names(const std::string& link);
 
     Workspace& workspace_;
     LiveSession& live_;
-    QPushButton *start_, *pause_, *step_, *present_, *leave_;
+    QPushButton *start_, *pause_, *step_, *present_, *leave_, *cut_;
     QComboBox* clock_;
     NumberField* rate_;
     QCheckBox *network_, *record_;

@@ -7,6 +7,7 @@
 
 #include <desktop/looks/theme.h>
 #include <geometry/indices.h>
+#include <study/calibrate.h>
 
 namespace escarp::desktop {
 
@@ -98,9 +99,12 @@ VerdictStrip::Tile VerdictStrip::cycle_tile(const Seen& s) {
     const std::optional<double> then =
         s.before ? Seen::mean_of(s.spread_before, "cycle_s", s.before->figures.cycle_s) : std::nullopt;
     const QString change = s.change(s.cycle(), then, 2, tr("s"));
+    const auto within = s.now ? study::calibrated_within(*s.now->cell) : std::nullopt;
+    const QString calibrated = within ? tr("calibrated, \u00b1%1 %").arg(100 * *within, 0, 'f', 1) : QString();
     t.note = s.spread && !s.before ? tr("mean of %1 runs").arg(s.spread->runs.size())
              : s.live              ? tr("live, so far")
              : !change.isEmpty()   ? change
+             : !calibrated.isEmpty() ? calibrated
              : f.steady            ? tr("steady")
                                    : tr("mean, not steady");
     t.stripe = stripe(false, s.misses_takt());

@@ -110,6 +110,14 @@ void LiveSession::end() {
     if (run_->wait(patience)) finish();
 }
 
+void LiveSession::cut() {
+    if (!running()) return;
+    for (std::size_t i = 0; i < connections_.size(); ++i) links_[i].status = connections_[i]->status();
+    connections_.clear();
+    run_->stop("all sending was stopped by hand");
+    Q_EMIT changed();
+}
+
 void LiveSession::finish() {
     if (finished_) return;
     finished_ = true;

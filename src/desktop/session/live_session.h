@@ -29,6 +29,8 @@ public:
     /// False, and `Workspace::refused` with the reason.
     bool start(const Wish& wish);
     void end();
+    /// Nothing is sent any more, at once; and the run ends.
+    void cut();
     bool running() const { return run_ && !run_->status().over; }
     /// There is one to be looked at, running or over.
     bool there() const { return run_ != nullptr; }

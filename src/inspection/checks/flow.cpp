@@ -161,7 +161,7 @@ void report_cut(const Context& c, std::vector<Finding>& out) {
                   " s, and the figures are taken up to there. An arm whose axes are those of a usual kind (parallel or "
                   "at right angles, so that its joint values are known in closed form), or fewer and smaller bodies in "
                   "the way, avoid it."
-            : "More happens in this cell than one run keeps (about 150 MB): it ends at " + short_number(*f.when_s, 0) +
+            : "More happens in this cell than one run keeps (about 100 MB): it ends at " + short_number(*f.when_s, 0) +
                   " s, and the figures are taken up to there. A longer infeed interval or a shorter horizon avoids it.";
     out.push_back(std::move(f));
 }

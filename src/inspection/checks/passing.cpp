@@ -21,7 +21,7 @@ bool passes(const Context& c, const simulation::PartRecord& part, int carrier, d
         if (p.kind != Place::Kind::still || p.device != carrier) continue;
         const Ticks next = i + 1 < part.places.size() ? part.places[i + 1].from : c.run.trace.end;
         const Ticks until = std::min({next, std::max(p.stop, p.from), c.run.trace.end});
-        const double from = simulation::nearest_way(belt, p.at.translation());
+        const double from = simulation::nearest_way(belt, p.origin);
         const double to = simulation::nearest_way(belt, p.after(simulation::seconds(until - p.from)).translation());
         if (from <= way && to > way + 1e-9) return true;
     }
@@ -35,7 +35,7 @@ double comes_every(const Context& c, int carrier, double way) {
         if (c.cell.part_types[part.type].carrier()) continue;
         const auto on = std::find_if(part.places.begin(), part.places.end(), [&](const Place& p) {
             return p.kind == Place::Kind::still && p.device == carrier &&
-                   simulation::nearest_way(c.device(carrier), p.at.translation()) <= way;
+                   simulation::nearest_way(c.device(carrier), p.origin) <= way;
         });
         if (on != part.places.end()) when.push_back(on->from);
     }

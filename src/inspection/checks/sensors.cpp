@@ -26,7 +26,7 @@ public:
                 const double ride = simulation::seconds(std::max<simulation::Ticks>(0, p.stop - p.from));
                 constexpr int samples = 100;
                 double inside = 0;
-                for (int k = 0; k <= (p.glide.rests() ? 0 : samples); ++k) {
+                for (int k = 0; k <= (p.glide().rests() ? 0 : samples); ++k) {
                     const bool within = note(to_camera * p.after(ride * k / samples).translation(), known);
                     inside += within ? ride / samples : 0;
                 }
@@ -136,7 +136,7 @@ public:
             for (const simulation::Place& p : part.places) {
                 if (p.kind != simulation::Place::Kind::still) continue;
                 const double ride =
-                    p.glide.rests() ? 0.0 : simulation::seconds(std::max<simulation::Ticks>(0, p.stop - p.from));
+                    p.glide().rests() ? 0.0 : simulation::seconds(std::max<simulation::Ticks>(0, p.stop - p.from));
                 for (int k = 0; k <= 20; ++k) look(type, p.after(ride * k / 20), out);
             }
         }

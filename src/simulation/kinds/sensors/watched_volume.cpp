@@ -113,7 +113,7 @@ private:
         const auto hold = [&](int part) {
             const Place& p = k.trace().parts[part].places.back();
             if (p.kind != Place::Kind::held) return;
-            key.add(k.type_of(part).shape_key).add(p.at);
+            key.add(k.type_of(part).shape_key).add(p.at());
             held.push_back(part);
         };
         if (m.held >= 0) hold(m.held);
@@ -122,7 +122,7 @@ private:
             std::vector<motion::Part> parts = arm_parts(*d.mover());
             for (const int part : held)
                 for (motion::Part& one :
-                    held_parts(*d.mover(), k.type_of(part), k.trace().parts[part].places.back().at))
+                    held_parts(*d.mover(), k.type_of(part), k.trace().parts[part].places.back().at()))
                     parts.push_back(std::move(one));
             const motion::ArmMover moving(
                 d.mover()->model->mechanism, d.world, m.motion, 0, motion::part_set(std::move(parts)));
