@@ -154,7 +154,7 @@ int live(Arguments& a) {
             link::RecordAbout{
                 c->name, a.variant, layout.content(), layout.tree(), date_and_time(), a.rate, a.lock_step},
             *c);
-        how.observers.push_back(record.get());
+        record->attach(how);
     }
     std::signal(SIGINT, [](int) { ended_by_hand = true; });
     std::signal(SIGTERM, [](int) { ended_by_hand = true; });

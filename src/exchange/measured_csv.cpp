@@ -137,7 +137,7 @@ std::string measured_csv(const study::Measured& measured, const cell::Device& ar
         fields.push_back(j.name + (j.type == kinematics::JointType::slide ? "_mm" : "_deg"));
     std::string out = csv_line(fields);
     for (std::size_t i = 0; i < measured.t.size(); ++i) {
-        fields.assign(1, cell::fixed(measured.t[i], 4));
+        fields.assign(1, cell::fixed(measured.t[i], 7));
         for (std::size_t j = 0; j < joints.size(); ++j)
             fields.push_back(
                 cell::fixed(measured.q[i][static_cast<int>(j)] *

@@ -95,6 +95,7 @@ void LiveRun::follow_now(RunSession& session, const Heard& heard) {
     f.last = session.now(), f.q = heard.q, f.beyond = beyond, f.silent = false;
     f.silent_after = simulation::ticks(heard.silent_after);
     heard_.push_back({session.now(), {}, heard.device, heard.q});
+    if (options_.heard) options_.heard(heard_.back());
     session.follow(heard.device, heard.q);
 }
 
@@ -199,6 +200,7 @@ void LiveRun::take_in(RunSession& session, const std::vector<Heard>& sets) {
                 taken.emplace_back(signal, value);
         if (taken.empty()) continue;
         heard_.push_back({session.now(), taken});
+        if (options_.heard) options_.heard(heard_.back());
         session.hear(taken);
     }
 }

@@ -54,6 +54,7 @@ struct LiveOptions {
     Ticks end = simulation::never;
     /// Ends when it holds, at that instant.
     std::function<bool(const simulation::Kernel&)> until = {};
+    std::function<void(const Heard&)> heard = {};          ///< told at once what is taken in, on the run's thread
     std::vector<simulation::RunObserver*> observers = {};  ///< told on the run's thread; they have to outlive it
     simulation::RunLimits limits = {50'000'000, 100'000'000, std::size_t{1} << 30, 1'000'000'000};
 };

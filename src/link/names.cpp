@@ -159,6 +159,14 @@ std::string last_level(const std::string& topic) {
     const auto slash = bare.rfind('/');
     return slash == std::string::npos ? bare : bare.substr(slash + 1);
 }
+/// Of a topic and a device's signal: the device often is the level before.
+double likeness_of_signal(const std::string& topic, const std::string& device, const std::string& signal) {
+    const std::string last = last_level(topic);
+    const auto at = topic.rfind("/" + last);
+    const std::string before = at == std::string::npos ? std::string() : last_level(topic.substr(0, at));
+    return std::max({likeness(before + last, device + signal), likeness(last, device + signal),
+        0.8 * likeness(last, signal)});
+}
 
 /// The joints that a message tells of, if it does.
 std::vector<std::string> joint_names(const std::string& payload, json* values) {
@@ -266,8 +274,7 @@ Counterparts counterparts(
             double best = alike;
             for (const auto& [topic, payload] : heard) {
                 if (taken.count(topic) || joint_topics.count(topic)) continue;
-                const double like =
-                    std::max(likeness(last_level(topic), d.id + s.name), likeness(last_level(topic), s.name) - 0.05);
+                const double like = likeness_of_signal(topic, d.id, s.name);
                 if (like > best) best = like, c.name.theirs = topic;
             }
         }

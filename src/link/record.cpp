@@ -64,6 +64,8 @@ public:
             name.put(static_cast<int>(i), cell.full_name(cell.signals[i]));
         database_.run("COMMIT");
         put_change_ = std::make_unique<Statement>(database_, "INSERT INTO changes VALUES (?, ?, ?)");
+        put_heard_ = std::make_unique<Statement>(database_, "INSERT INTO heard VALUES (?, ?, ?, ?)");
+        put_followed_ = std::make_unique<Statement>(database_, "INSERT INTO followed VALUES (?, ?, ?, ?, ?)");
         thread_ = std::thread([this] { work(); });
     }
     ~Work() { end(); }
@@ -84,6 +86,10 @@ public:
         const std::lock_guard<std::mutex> hold(mutex_);
         waiting_.insert(waiting_.end(), fresh_.begin(), fresh_.end());
     }
+    void heard(const Heard& h) {
+        const std::lock_guard<std::mutex> hold(mutex_);
+        heard_.push_back(h);
+    }
     void end() {
         {
             const std::lock_guard<std::mutex> hold(mutex_);
@@ -97,16 +103,6 @@ public:
         end();
         if (!problem_.empty()) throw cell::InputError(database_.file(), problem_);
         database_.run("BEGIN IMMEDIATE");
-        {
-            Statement put(database_, "INSERT INTO heard VALUES (?, ?, ?, ?)");
-            Statement follow(database_, "INSERT INTO followed VALUES (?, ?, ?, ?, ?)");
-            int number = 0;
-            for (const Heard& h : run.heard()) {
-                for (const auto& [signal, value] : h.values) put.put(number, h.when, signal, value);
-                for (int j = 0; h.device >= 0 && j < h.q.size(); ++j) follow.put(number, h.when, h.device, j, h.q[j]);
-                ++number;
-            }
-        }
         say("end", std::to_string(run.status().now));
         database_.run("COMMIT");
     }
@@ -115,11 +111,17 @@ private:
     void say(const std::string& key, const std::string& value) {
         Statement(database_, "INSERT OR REPLACE INTO about VALUES (?, ?)").put(key, value);
     }
-    void write(const std::vector<SignalChange>& all) {
-        if (all.empty() || !problem_.empty()) return;
+    void write(const std::vector<SignalChange>& all, const std::vector<Heard>& heard) {
+        if ((all.empty() && heard.empty()) || !problem_.empty()) return;
         try {
             database_.run("BEGIN IMMEDIATE");
             for (const SignalChange& c : all) put_change_->put(c.when, c.signal, c.value);
+            for (const Heard& h : heard) {
+                for (const auto& [signal, value] : h.values) put_heard_->put(sets_, h.when, signal, value);
+                for (int j = 0; h.device >= 0 && j < h.q.size(); ++j)
+                    put_followed_->put(sets_, h.when, h.device, j, h.q[j]);
+                ++sets_;
+            }
             database_.run("COMMIT");
         } catch (const cell::InputError& e) {
             problem_ = e.problems().front().message;
@@ -131,21 +133,24 @@ private:
             wake_.wait_for(hold, std::chrono::milliseconds(500), [this] { return ended_; });
             const bool last = ended_;
             std::vector<SignalChange> now;
-            now.swap(waiting_);
+            std::vector<Heard> heard;
+            now.swap(waiting_), heard.swap(heard_);
             hold.unlock();
-            write(now);
+            write(now, heard);
             hold.lock();
             if (last) return;
         }
     }
 
     Database database_;
-    std::unique_ptr<Statement> put_change_;
+    std::unique_ptr<Statement> put_change_, put_heard_, put_followed_;
+    int sets_ = 0;                     ///< heard that are written
     std::vector<double> last_;         ///< of every signal; on the run's thread
     std::vector<SignalChange> fresh_;  ///< the same
     std::mutex mutex_;
     std::condition_variable wake_;
     std::vector<SignalChange> waiting_;
+    std::vector<Heard> heard_;
     bool ended_ = false;
     std::string problem_;
     std::thread thread_;
@@ -156,6 +161,10 @@ RecordWriter::RecordWriter(const std::string& file, const RecordAbout& about, co
     work_ = std::make_unique<Work>(file, about, cell);
 }
 RecordWriter::~RecordWriter() = default;
+void RecordWriter::attach(LiveOptions& options) {
+    options.observers.push_back(this);
+    options.heard = [work = work_.get()](const Heard& h) { work->heard(h); };
+}
 void RecordWriter::happened(const simulation::Kernel& kernel) { work_->changed(kernel); }
 void RecordWriter::finish(const LiveRun& run) { work_->finish(run); }
 
@@ -274,6 +283,7 @@ std::optional<std::string> first_difference(const Record& record, const simulati
             if (n < now.size() && n < then.size() && now[n] == then[n]) continue;
             const Ticks when = std::min(
                 n < now.size() ? now[n].first : simulation::never, n < then.size() ? then[n].first : simulation::never);
+            if (!record.about.finished && when >= record.about.end) break;  // not all of that instant was written
             if (!first || when < first->first)
                 first = {when, record.signals[i] + " at " + std::to_string(simulation::seconds(when)) + " s"};
             break;

@@ -41,9 +41,10 @@ public:
     /// Throws InputError.
     RecordWriter(const std::string& file, const RecordAbout& about, const cell::Cell& cell);
     ~RecordWriter() override;
+    void attach(LiveOptions& options);  ///< of the run that is to be recorded
     void begun(const simulation::Kernel& kernel) override { happened(kernel); }
     void happened(const simulation::Kernel& kernel) override;
-    /// All that was heard, and that it is over. Throws InputError where it cannot be written.
+    /// That it is over. Throws InputError where it cannot be written.
     void finish(const LiveRun& run);
 
 private:

@@ -63,7 +63,8 @@ TEST_CASE("every question that needs no more than a cell and an arm has an answe
     const cell::Layout layout = simulation::layout(tests::demo(), "A");
     int asked = 0;
     for (const exchange::Question& q : exchange::questions()) {
-        if (q.name == "shape") continue;  // the demo has no imported geometry
+        if (q.name == "shape") continue;      // the demo has no imported geometry
+        if (q.name == "calibrate") continue;  // nothing was measured of it; see calibrate_test
         cell::json said = cell::json::object();
         for (const cell::Field& f : q.options) {
             if (!f.needed()) continue;

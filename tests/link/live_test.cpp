@@ -60,14 +60,13 @@ cell::Layout twin_testers(bool outside, double early_s = 0, int port = 1, const 
 
 /// The program goes through one scan after the other in lock-step with the cell, in this process.
 std::shared_ptr<const simulation::Run> in_lock_step(const cell::Layout& layout, Ticks scan, Ticks until,
-    std::vector<link::Heard>* heard = nullptr, simulation::RunObserver* observer = nullptr,
-    link::RecordWriter* record = nullptr) {
+    std::vector<link::Heard>* heard = nullptr, link::RecordWriter* record = nullptr, bool finish = true) {
     const auto cell = layout.shared_cell();
     controller::Machine machine(controller::compile(exchange::controller_text(layout)));
     const link::AddressTable table = link::address_table(*cell);
     link::LiveOptions how;
     how.lock_step = true, how.end = until;
-    if (observer) how.observers.push_back(observer);
+    if (record) record->attach(how);
     link::LiveRun run(cell, how);
     std::vector<double> values;
     std::int64_t now = 0;
@@ -87,7 +86,7 @@ std::shared_ptr<const simulation::Run> in_lock_step(const cell::Layout& layout, 
     }
     REQUIRE(run.wait(60));
     if (heard) *heard = run.heard();
-    if (record) record->finish(run);
+    if (record && finish) record->finish(run);
     return run.run();
 }
 
@@ -141,7 +140,7 @@ TEST_CASE("lock-step twice gives the same bits, and the record run again, too") 
     const auto cell = layout.shared_cell();
     link::RecordWriter writer(
         file, {cell->name, "B", layout.content(), layout.tree(), "2026-12-01 12:00:00", 1, true}, *cell);
-    const auto three = in_lock_step(layout, ticks(0.01), ticks(120), nullptr, &writer, &writer);
+    const auto three = in_lock_step(layout, ticks(0.01), ticks(120), nullptr, &writer);
     CHECK(same(*one, *three));
     const link::Record record = link::read_record(file);
     CHECK(record.about.finished);
@@ -151,6 +150,17 @@ TEST_CASE("lock-step twice gives the same bits, and the record run again, too") 
     const auto again = link::run_again(record, *link::cell_of(record));
     CHECK(same(*again, *one));
     CHECK_FALSE(link::first_difference(record, *again));
+    // A program that ended before the run did leaves all that was until then, and it runs again.
+    {
+        link::RecordWriter cut(
+            folder / "cut.record", {cell->name, "B", layout.content(), layout.tree(), "", 1, true}, *cell);
+        in_lock_step(layout, ticks(0.01), ticks(60), nullptr, &cut, false);
+    }
+    const link::Record left = link::read_record(folder / "cut.record");
+    CHECK_FALSE(left.about.finished);
+    CHECK(left.heard.size() > 40);
+    CHECK(left.about.end > ticks(50));
+    CHECK_FALSE(link::first_difference(left, *link::run_again(left, *cell)));
     // What was not heard makes a difference, and is found.
     link::Record other = record;
     other.heard.erase(other.heard.begin() + 40);
@@ -287,7 +297,8 @@ TEST_CASE("an arm that follows is where it is told to be; limits, jumps and sile
     link::RecordWriter writer(
         folder / "f.record", {cell->name, "A", layout.content(), layout.tree(), "", 1, true}, *cell);
     link::LiveOptions how;
-    how.lock_step = true, how.end = ticks(12), how.observers = {&writer};
+    how.lock_step = true, how.end = ticks(12);
+    writer.attach(how);
     link::LiveRun run(cell, how);
     std::vector<double> values;
     const auto& joints = leader->devices[arm].arm->model->mechanism.joints;

@@ -1,12 +1,10 @@
 // A cell over MQTT with Debian's broker: what it says, what it takes, and what happens when the broker goes.
-#include <sys/wait.h>
 #include <catch2/catch.hpp>
-#include <csignal>
 
-#include <cell/text/disk.h>
 #include <link/connection.h>
 #include <wire/mqtt.h>
 
+#include "support/broker.h"
 #include "support/cells.h"
 #include "support/folder.h"
 #include "support/ports.h"
@@ -16,37 +14,6 @@ using cell::json;
 using simulation::ticks;
 
 namespace {
-
-/// Debian's broker on a port of its own, while it lives.
-class Broker {
-public:
-    explicit Broker(int port, const std::string& more = "allow_anonymous true\n") : port_(port) {
-        cell::write_file(folder_ / "broker.conf", "listener " + std::to_string(port) + " 127.0.0.1\n" + more);
-        start();
-    }
-    ~Broker() { stop(); }
-    void start() {
-        pid_ = ::fork();
-        if (pid_ == 0) {
-            (void)!std::freopen("/dev/null", "w", stderr);
-            ::execl("/usr/sbin/mosquitto", "mosquitto", "-c", (folder_ / "broker.conf").c_str(),
-                static_cast<char*>(nullptr));
-            ::_exit(127);
-        }
-    }
-    void stop() {
-        if (pid_ <= 0) return;
-        ::kill(pid_, SIGKILL);
-        ::waitpid(pid_, nullptr, 0);
-        pid_ = -1;
-    }
-    const tests::Folder& folder() const { return folder_; }
-
-private:
-    tests::Folder folder_;
-    const int port_;
-    pid_t pid_ = -1;
-};
 
 /// All that was published, by topic: the newest.
 class Ear {
@@ -108,7 +75,7 @@ cell::Layout demo_with_link(int port) {
 
 TEST_CASE("signals and joint values are told; commands are heard; what is no command is counted and harms nobody") {
     const int port = tests::free_port();
-    const Broker broker(port);
+    const tests::Broker broker(port);
     const cell::Layout layout = demo_with_link(port);
     const auto cell = layout.shared_cell();
     Ear ear(port, "cell/#");
@@ -174,7 +141,7 @@ TEST_CASE("signals and joint values are told; commands are heard; what is no com
 
 TEST_CASE("an arm follows what is said of it over the bus, names in any order, radians or degrees") {
     const int port = tests::free_port();
-    const Broker broker(port);
+    const tests::Broker broker(port);
     json tree = demo_with_link(port).tree();
     for (json& d : tree["devices"]) d.erase("task"), d.erase("own_signals"), d.erase("first");
     tree["variants"] = {{{"id", "A"}, {"name", "A"}}}, tree["baseline"] = "A";
@@ -210,7 +177,7 @@ TEST_CASE("an arm follows what is said of it over the bus, names in any order, r
 
 TEST_CASE("the broker goes and comes back: the link tries again, and tells everything anew") {
     const int port = tests::free_port();
-    Broker broker(port);
+    tests::Broker broker(port);
     const cell::Layout layout = demo_with_link(port);
     const auto cell = layout.shared_cell();
     link::LiveRun run(cell, {});
@@ -237,7 +204,7 @@ TEST_CASE("user and password come from the environment; a broker that refuses is
     std::filesystem::permissions(secrets.path, std::filesystem::perms::all);
     std::filesystem::permissions(secrets / "p",
         std::filesystem::perms::owner_read | std::filesystem::perms::group_read | std::filesystem::perms::others_read);
-    const Broker broker(port, "allow_anonymous false\npassword_file " + (secrets / "p") + "\n");
+    const tests::Broker broker(port, "allow_anonymous false\npassword_file " + (secrets / "p") + "\n");
     const cell::Layout layout = demo_with_link(port);
     const auto cell = layout.shared_cell();
     link::LiveRun run(cell, {});
@@ -256,7 +223,7 @@ TEST_CASE("user and password come from the environment; a broker that refuses is
 
 TEST_CASE("an arm follows under the name that it has outside, and what has no counterpart is told") {
     const int port = tests::free_port();
-    const Broker broker(port);
+    const tests::Broker broker(port);
     json tree = demo_with_link(port).tree();
     for (json& d : tree["devices"]) d.erase("task"), d.erase("own_signals"), d.erase("first");
     tree["variants"] = {{{"id", "A"}, {"name", "A"}}}, tree["baseline"] = "A";
@@ -288,4 +255,43 @@ TEST_CASE("an arm follows under the name that it has outside, and what has no co
     });
     run.stop("enough");
     REQUIRE(run.wait(30));
+}
+
+TEST_CASE("what holds while the broker is gone is what the link says: the last values, all off, or the run pauses") {
+    for (const std::string says : {"last values", "all off", "the run pauses"}) {
+        const int port = tests::free_port();
+        tests::Broker broker(port);
+        json tree = demo_with_link(port).tree();
+        tree["variants"] = {{{"id", "A"}, {"name", "A"}}}, tree["baseline"] = "A";
+        tree["links"][0]["when_lost"] = says;
+        const cell::Layout layout = simulation::layout(cell::Document::parse(tree.dump()), "A");
+        const auto cell = layout.shared_cell();
+        const auto hold = static_cast<std::size_t>(cell->signal("tester.hold"));
+        link::LiveRun run(cell, {});
+        const auto bus = link::connect(cell->links[0], run, false);
+        Ear ear(port, "cell/#");
+        wait([&] { return bus->status().connected && ear.client().status().connected; });
+        wait([&] {  // said until it is heard: the subscription may come after the connection
+            ear.client().publish("cell/tester/hold/set", "true", false);
+            return run.values()[hold] == 1;
+        });
+        broker.stop();
+        wait([&] { return !bus->status().connected; });
+        INFO(says);
+        if (says == "last values") {
+            const auto now = run.status().now;
+            wait([&] { return run.status().now > now + ticks(0.5); });
+            CHECK(run.values()[hold] == 1);
+        } else if (says == "all off") {
+            wait([&] { return run.values()[hold] == 0; });
+            CHECK_FALSE(run.status().paused);
+        } else {
+            wait([&] { return run.status().paused; });
+            CHECK(run.values()[hold] == 1);
+            broker.start();
+            wait([&] { return !run.status().paused; });
+        }
+        run.stop("enough");
+        REQUIRE(run.wait(30));
+    }
 }

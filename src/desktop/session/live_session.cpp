@@ -79,7 +79,7 @@ bool LiveSession::start(const Wish& wish) {
                 link::RecordAbout{cell_->name, workspace_.variant().toStdString(), l.content(), l.tree(),
                     since_.toString("yyyy-MM-dd HH:mm:ss").toStdString(), wish.rate, wish.lock_step},
                 *cell_);
-            how.observers.push_back(recorder_.get());
+            recorder_->attach(how);
         }
         run_ = std::make_unique<link::LiveRun>(cell_, how);
         for (const cell::Link* l : links) {

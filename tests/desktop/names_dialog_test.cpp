@@ -1,0 +1,101 @@
+// Names at the other end of a link, chosen from what a broker tells; and the key that ends all sending.
+
+#include <QComboBox>
+#include <QTableWidget>
+
+#include <desktop/dialogs/names_dialog.h>
+#include <desktop/session/live_session.h>
+#include <wire/mqtt.h>
+
+#include "../support/broker.h"
+#include "../support/ports.h"
+#include "bench_window.h"
+
+using namespace escarp;
+using namespace escarp::tests;
+
+namespace {
+
+struct OnBus : Bench {
+    OnBus() : Bench(false), port(free_port()), broker(port), robot(options(port), [](const auto&, const auto&) {}) {
+        const QString copy = room.filePath("leak-test.escarp");
+        REQUIRE(QFile::copy(QString(ESCARP_DEMO), copy));
+        REQUIRE(window.open_file(copy));
+        settle();
+        REQUIRE(w().apply({"A link",
+            {cell::Operation::set("/links", {{{"id", "bus"}, {"name", "Bus"}, {"protocol", "MQTT"}, {"port", port}}}),
+                cell::Operation::remove("/devices/arm2/task")}}));
+        settle();
+        action("live")->trigger();
+    }
+    static wire::MqttOptions options(int port) {
+        wire::MqttOptions o;
+        o.broker.port = port;
+        return o;
+    }
+    void press(const QString& name) { QTest::mouseClick(child<QPushButton>(name), Qt::LeftButton); }
+    template <typename Holds>
+    void wait(const Holds& holds) {
+        REQUIRE(QTest::qWaitFor(holds, 120'000));
+    }
+    const int port;
+    const Broker broker;
+    wire::Mqtt robot;
+};
+
+}  // namespace
+
+TEST_CASE("names are proposed from what a broker tells, changed by hand, taken in one edit, and undone") {
+    OnBus h;
+    h.wait([&] { return h.robot.status().connected; });
+    h.robot.publish("plant/robot2/state",
+        R"({"names": ["a", "b", "c", "d", "e", "f", "g"], "values": [0.1, 0.2, 0.3, 0.4, 0.5, 0.6, 9]})", true);
+    bool seen = false;
+    QTimer::singleShot(0, &h.window, [&] {
+        auto* dialog = qobject_cast<NamesDialog*>(QApplication::activeModalWidget());
+        REQUIRE(dialog);
+        const auto part = [&](auto* of, const char* name) { return dialog->findChild<decltype(of)>(name); };
+        auto* left_over = part(static_cast<QLabel*>(nullptr), "names_left_over");
+        QComboBox* arm = dialog->findChild<QComboBox*>("names_theirs_arm2");
+        REQUIRE(arm);
+        CHECK_FALSE(dialog->findChild<QComboBox*>("names_theirs_arm1"));  // it has a task
+        h.wait([&] { return left_over->text().contains("plant/robot2/state"); });
+        QTest::mouseClick(dialog->findChild<QPushButton*>("names_propose"), Qt::LeftButton);
+        CHECK(arm->currentText() == "plant/robot2/state");
+        CHECK(dialog->findChild<QComboBox*>("names_theirs_arm2.J3")->currentText() == "c");
+        CHECK(dialog->findChild<QComboBox*>("names_unit_arm2.J3")->currentText() == "as it is");  // 9 is no radian
+        h.wait([&] { return left_over->text().contains("plant/robot2/state: g"); });
+        auto* table = dialog->findChild<QTableWidget*>("names_table");
+        const QList<QTableWidgetItem*> rows = table->findItems("arm2.J1", Qt::MatchExactly);
+        REQUIRE(rows.size() == 1);
+        constexpr int times = 3;
+        table->item(rows.front()->row(), times)->setText("nothing");
+        QTest::mouseClick(dialog->findChild<QPushButton*>("names_take"), Qt::LeftButton);
+        CHECK(dialog->findChild<QLabel*>("names_mistake")->text().contains("arm2.J1"));
+        table->item(rows.front()->row(), times)->setText("-1");
+        seen = true;
+        QTest::mouseClick(dialog->findChild<QPushButton*>("names_take"), Qt::LeftButton);
+        if (dialog->isVisible()) dialog->reject();
+    });
+    h.press("live_names_bus");
+    REQUIRE(seen);
+    const auto names = h.w().cell()->links.front().names;
+    REQUIRE(names.size() == 7);
+    CHECK(names[0].theirs == "plant/robot2/state");
+    CHECK(names[1].ours == "arm2.J1");
+    CHECK(names[1].factor == -1);
+    h.w().undo();
+    CHECK(h.w().cell()->links.front().names.empty());
+}
+
+TEST_CASE("one key cuts every connection and ends the live run, wherever the keyboard is") {
+    OnBus h;
+    h.press("live_start");
+    auto& live = *h.window.findChild<LiveSession*>();
+    REQUIRE(live.running());
+    h.wait([&] { return !live.links().empty() && live.links().front().status.connected; });
+    h.child<QLineEdit>("live_rate")->setFocus();
+    QTest::keyClick(QApplication::focusWidget(), Qt::Key_Period, Qt::ControlModifier);
+    h.wait([&] { return !live.running(); });
+    h.wait([&] { return h.child<QLabel>("live_state")->text().contains("stopped by hand"); });
+}
