@@ -18,7 +18,7 @@ namespace {
 
 struct OnBus : Bench {
     OnBus() : Bench(false), port(free_port()), broker(port), robot(options(port), [](const auto&, const auto&) {}) {
-        const QString copy = room.filePath("leak-test.escarp");
+        const QString copy = room.filePath("bus.escarp");
         REQUIRE(QFile::copy(QString(ESCARP_DEMO), copy));
         REQUIRE(window.open_file(copy));
         settle();
