@@ -164,8 +164,8 @@ double likeness_of_signal(const std::string& topic, const std::string& device, c
     const std::string last = last_level(topic);
     const auto at = topic.rfind("/" + last);
     const std::string before = at == std::string::npos ? std::string() : last_level(topic.substr(0, at));
-    return std::max({likeness(before + last, device + signal), likeness(last, device + signal),
-        0.8 * likeness(last, signal)});
+    return std::max(
+        {likeness(before + last, device + signal), likeness(last, device + signal), 0.8 * likeness(last, signal)});
 }
 
 /// The joints that a message tells of, if it does.
@@ -245,6 +245,10 @@ Counterparts counterparts(
                     best = like, own[j].name.theirs = name;
             if (!own[j].name.theirs.empty()) used.insert(own[j].name.theirs);
         }
+        for (std::size_t j = 0; j < joints.size(); ++j)  // its own name needs no mapping
+            if (own[j].name.theirs.empty() && std::find(names.begin(), names.end(), joints[j].name) != names.end() &&
+                used.insert(joints[j].name).second)
+                own[j].name.theirs = joints[j].name;
         for (std::size_t j = 0; j < joints.size(); ++j) {  // by order
             if (guesses && own[j].name.theirs.empty() && j < names.size() && !used.count(names[j]))
                 own[j].name.theirs = names[j], used.insert(names[j]);

@@ -95,6 +95,11 @@ TEST_CASE("what is heard is set beside the cell by likeness and order, and what 
     CHECK(by["arm2"].name.theirs.empty());  // one message is of one arm
     CHECK(by["tester.hold"].name.theirs == "plant/press/tester_hold");
     CHECK(all.theirs == std::vector<std::string>{"plant/weather"});
+    // Joints under their own names need none, and are not left over.
+    const std::map<std::string, std::string> own{
+        {"plant/robot_arm1/state", R"({"names": ["J1", "J2", "J3", "J4", "J5", "J6"], "values": [1, 2, 3, 4, 5, 6]})"}};
+    const auto named = tests::read(followers({{{"ours", "arm1"}, {"theirs", "plant/robot_arm1/state"}}}));
+    CHECK(link::counterparts(named->links[0], *named, own, link::Guess::none).theirs.empty());
     // Taken into the link, the same is said, and reads the message.
     const auto taken = tests::read(followers(link::names_json(all)));
     const link::NameMap map(taken->links[0], *taken);

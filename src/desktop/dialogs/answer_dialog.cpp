@@ -2,7 +2,6 @@
 
 #include <QDialogButtonBox>
 #include <QFileDialog>
-#include <QFontDatabase>
 #include <QPlainTextEdit>
 #include <QPushButton>
 #include <QVBoxLayout>
@@ -27,7 +26,6 @@ AnswerDialog::AnswerDialog(const QString& question, const QString& of, const exc
     text->setObjectName("answer_text");
     text->setAccessibleName(tr("Answer"));
     text->setReadOnly(true);
-    text->setFont(QFontDatabase::systemFont(QFontDatabase::FixedFont));
     text->setLineWrapMode(QPlainTextEdit::NoWrap);
     rows->addWidget(text, 1);
     auto* buttons = new QDialogButtonBox(QDialogButtonBox::Close);

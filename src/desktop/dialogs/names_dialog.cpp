@@ -2,6 +2,7 @@
 
 #include <QHBoxLayout>
 #include <QHeaderView>
+#include <QLineEdit>
 #include <QVBoxLayout>
 
 #include <cell/edits/named/named_edit.h>
@@ -34,6 +35,7 @@ NamesDialog::NamesDialog(Workspace& workspace, const cell::Link& link, QWidget* 
     all->addWidget(state_);
     table_ = new QTableWidget(0, columns);
     table_->setObjectName("names_table");
+    table_->setWordWrap(false);
     table_->setHorizontalHeaderLabels(
         {tr("In the cell"), tr("Outside"), tr("Unit"), tr("Times"), tr("Plus"), tr("Heard")});
     table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Interactive);
@@ -86,6 +88,8 @@ void NamesDialog::fill() {
         theirs->setObjectName("names_theirs_" + QString::fromStdString(one.ours));
         theirs->setAccessibleName(tr("Outside: %1").arg(QString::fromStdString(one.ours)));
         theirs->setEditable(true);
+        if (cell_->device(one.ours) < 0 && cell_->signal(one.ours) < 0)
+            theirs->lineEdit()->setPlaceholderText(tr("by its own name"));
         theirs->setCurrentText(QString::fromStdString(one.name.theirs));
         table_->setCellWidget(row, outside, theirs);
         auto* unit = new QComboBox;
@@ -158,7 +162,7 @@ void NamesDialog::tell_left_over() {
     QHash<QString, QStringList> joints;  // by the arm's topic
     for (std::size_t i = 0; i < rows_.size() && i < all.ours.size(); ++i) {
         const link::Counterpart& one = all.ours[i];
-        rows_[i].heard->setText(one.said ? QString::fromStdString(one.heard) : QString());
+        rows_[i].heard->setText(QString::fromStdString(one.heard));
         if (one.said && one.heard.empty() && !heard_.empty()) unheard << QString::fromStdString(one.ours);
         QComboBox* box = rows_[i].theirs;
         if (box->hasFocus() || box->view()->isVisible()) continue;

@@ -94,6 +94,7 @@ QString style_sheet() {
         QListWidget::item:selected, QTreeWidget::item:selected { background: #F3E4D8; color: #1F2A33; }
         QTreeWidget::item { padding: 1px 0; }
         QListWidget#catalogue_list { font-size: 10px; }
+        QPlainTextEdit#answer_text { font-family: "DejaVu Sans Mono", monospace; font-size: 11px; }
         QTreeWidget#device_tree, QTreeWidget#device_tree QHeaderView::section { font-size: 11px; }
         QHeaderView::section { background: #F4F0E6; border: none; border-bottom: 1px solid #D8D2C4; padding: 2px 4px; }
         QToolButton, QPushButton { background: #F4F0E6; border: 1px solid #D8D2C4; border-radius: 3px;

@@ -248,7 +248,7 @@ void LivePanel::renew() {
     QStringList lines;
     for (const LiveSession::LinkLine& l : live_.links()) {
         lines << tr("%1: %2; %3 exchanges, %4 refused, lost %5 times")
-                     .arg(l.name, QString::fromStdString(l.status.words))
+                     .arg(l.name, running ? QString::fromStdString(l.status.words) : tr("switched off"))
                      .arg(l.status.exchanges)
                      .arg(l.status.refused)
                      .arg(l.status.lost);

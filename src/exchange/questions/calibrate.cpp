@@ -82,7 +82,7 @@ void add_calibration_questions(std::vector<Question>& all) {
         "an arm's speeds, accelerations, jerks, settling and gripper times fitted to joint values that were measured "
         "on "
         "the real one (CSV)",
-        {cell::field::of(cell::Field::Type::device, "arm", "id of the arm"),
+        {cell::field::of(cell::Field::Type::arm, "arm", "id of the arm"),
             cell::field::text("measured", "CSV file: t_s and a column for each joint, J1_deg ...")},
         calibrate, true});
 }
