@@ -106,7 +106,7 @@ std::string calibrated_words(const cell::Cell& cell) {
     }
     if (fitted == 0) return {};
     std::string out = "calibrated on " + std::to_string(moves) + " moves, cycle within " +
-                      cell::fixed(100 * within, within < 0.0095 ? 1 : 0) + " %";
+                      cell::fixed(std::max(0.1, 100 * within), within < 0.0095 ? 1 : 0) + " %";
     if (fitted < arms) out += " (" + std::to_string(fitted) + " of " + std::to_string(arms) + " arms)";
     return out;
 }

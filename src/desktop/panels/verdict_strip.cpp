@@ -100,7 +100,7 @@ VerdictStrip::Tile VerdictStrip::cycle_tile(const Seen& s) {
         s.before ? Seen::mean_of(s.spread_before, "cycle_s", s.before->figures.cycle_s) : std::nullopt;
     const QString change = s.change(s.cycle(), then, 2, tr("s"));
     const auto within = s.now ? study::calibrated_within(*s.now->cell) : std::nullopt;
-    const QString calibrated = within ? tr("calibrated, \u00b1%1 %").arg(100 * *within, 0, 'f', 1) : QString();
+    const QString calibrated = within ? tr("calibrated, \u00b1%1 %").arg(std::max(0.1, 100 * *within), 0, 'f', 1) : QString();
     t.note = s.spread && !s.before ? tr("mean of %1 runs").arg(s.spread->runs.size())
              : s.live              ? tr("live, so far")
              : !change.isEmpty()   ? change
