@@ -150,6 +150,8 @@ TEST_CASE("lock-step twice gives the same bits, and the record run again, too") 
     const auto again = link::run_again(record, *link::cell_of(record));
     CHECK(same(*again, *one));
     CHECK_FALSE(link::first_difference(record, *again));
+    CHECK_NOTHROW(cell::check_target(file, {"record"}, {}));  // it may be replaced by the next one
+    CHECK_THROWS_AS(cell::check_target(file, {"csv"}, {}), cell::InputError);
     // A program that ended before the run did leaves all that was until then, and it runs again.
     {
         link::RecordWriter cut(

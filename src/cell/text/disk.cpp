@@ -200,7 +200,8 @@ void check_target(
     if (!begin) return;
     if (lower.ends_with(".escarp") || begins_like_a_cell(*begin))
         throw InputError(file, "This is a cell; choose another name. Nothing was written.");
-    if (begin->starts_with("SQLite format 3"))
+    // Who writes a record looks whether it is one that is replaced.
+    if (begin->starts_with("SQLite format 3") && !lower.ends_with(".record"))
         throw InputError(file, "This is a database of results; choose another name. Nothing was written.");
 }
 
