@@ -7,6 +7,7 @@
 #include <cmath>
 #include <map>
 #include <numeric>
+#include <set>
 
 #include <motion/profile.h>
 
@@ -103,11 +104,12 @@ private:
 
     // --- limits ---
 
+    enum class Slopes { no, yes };  ///< whether equations are asked for more than their squares
+
     /// Changes `x` (logarithms) until the squares no longer fall. `equations(x)`: there, with the beginnings moved to
     /// where they fit best. Which joint holds a move back changes as limits do, and the squares have edges there, on
     /// which a descent stops short: so each limit is tried a good deal higher and lower from there, and the descent
     /// goes on where that helped.
-    enum class Slopes { no, yes };
     template <typename Equations>
     Normal least_squares(Eigen::VectorXd& x, double noise, const Equations& equations) {
         const Eigen::VectorXd start = x;
@@ -329,9 +331,9 @@ private:
 
     void fit_lines(Calibration& out) {
         std::vector<Sampled*> all;
-        std::map<int, motion::MotionPtr> of_way;
+        std::set<int> ways;
         for (Sampled& m : moves_)
-            if (ways_[static_cast<std::size_t>(m.way)].straight) all.push_back(&m), of_way[m.way] = nullptr;
+            if (ways_[static_cast<std::size_t>(m.way)].straight) all.push_back(&m), ways.insert(m.way);
         // What joint moves say nothing about, straight ones may: the limits of the wrist, mostly.
         struct Free {
             int joint, what;  // joint -1: the line's speed, acceleration
@@ -397,7 +399,7 @@ private:
             Normal normal(count);
             constexpr double step = 1e-3;
             std::map<int, std::vector<Lengths>> made;  // as it is, then with more of each
-            for (const auto& [way, unused] : of_way) {
+            for (const int way : ways) {
                 motion::throw_if_stopped(stop_);
                 std::vector<Lengths>& all_of = made[way];
                 all_of.push_back(lengths(way, with(at)));
@@ -464,8 +466,6 @@ private:
         }
         for (auto& [way, one] : by_way) {
             one.measured_s /= one.times;
-            out.error_before = std::max(out.error_before, std::abs(one.before_s / one.measured_s - 1));
-            out.error_after = std::max(out.error_after, std::abs(one.after_s / one.measured_s - 1));
             out.moves.push_back(one);
         }
         std::stable_sort(out.moves.begin(), out.moves.end(),
@@ -500,7 +500,7 @@ private:
         }
         out.round_before_s = round_of(run_, device_, out.anchor_step, out.anchor_kind);
     }
-    /// From where 0.5 % of the way lies behind to where 99.5 % do, scaled by what the fitted motion takes for that.
+    /// From where a tenth of the way lies behind to where nine do, scaled by what the fitted motion takes for that.
     double measured_time(const Sampled& m) const {
         const double length = m.s.empty() ? 0 : length_of(ways_[static_cast<std::size_t>(m.way)]);
         const auto crossing = [&](double s) {

@@ -39,7 +39,6 @@ struct Calibration {
     int matched = 0;                           ///< moves measured that are of the task
     int left_over = 0;                         ///< between poses of the task, and none of its moves
     double noise = 0;                          ///< of the joint values, rad
-    double error_before = 0, error_after = 0;  ///< greatest difference of a move's time, as a share of it
     /// From one time that a step is done to the next, mean, s.
     std::optional<double> round_measured_s, round_before_s;
     int anchor_step = -1;  ///< that step

@@ -4,6 +4,7 @@
 #include <sstream>
 
 #include <exchange/question.h>
+#include <study/calibrate.h>
 #include <exchange/result_json.h>
 
 namespace escarp::exchange {
@@ -56,7 +57,10 @@ Answer run(Asked& a) {
     auto e = a.evaluation();
     if (a.options().flag("complete")) e = study::with_zones(*e, a.cache(), a.how().stop, true);
     const json result = run_json(*e);
-    return {result, figures_in_words(result), stops(result)};
+    Answer answer{result, figures_in_words(result), stops(result)};
+    if (const std::string words = study::calibrated_words(*e->cell); !words.empty())
+        answer.result["calibrated"] = words, answer.words += "  " + words + "\n";
+    return answer;
 }
 
 Answer compare(Asked& a) {
