@@ -52,11 +52,11 @@ std::vector<double> scrub(MainWindow& window, int& pictures) {
     Workspace& w = window.workspace();
     const auto counts =
         QObject::connect(window.model()->findChild<SceneDrawer*>(), &SceneDrawer::drawn, &window, [&] { ++pictures; });
-    const double from = 0.5 * w.end_time();
+    const double from = 0.5 * w.results.end_time();
     for (int i = 1; i <= 60; ++i) {
         QElapsedTimer clock;
         clock.start();
-        w.set_time(from + 0.05 * i);
+        w.playhead.set_time(from + 0.05 * i);
         window.floor()->repaint();
         window.ribbon()->repaint();
         QApplication::processEvents();
@@ -177,10 +177,10 @@ int main(int argc, char** argv) {
             window.grab();
             plain.push_back(static_cast<double>(clock.nsecsElapsed()) * 1e-6);
         }
-        window.workspace().select("tester");
+        window.workspace().selection.select("tester");
         QApplication::processEvents();
         FloorView* floor = window.floor();
-        const cell::Cell& c = *window.workspace().cell();
+        const cell::Cell& c = *window.workspace().open.cell();
         const QPoint on = floor->pixel_of(c.devices[c.device("tester")].world.translation()).toPoint();
         std::vector<double> drag = frames(floor, on, {1, 1}, Qt::LeftButton);
         const double worst = *std::max_element(drag.begin(), drag.end());
@@ -201,7 +201,7 @@ int main(int argc, char** argv) {
             count, shown, current, median(drag), worst, 1000 / median(drag), median(pan), median(plain),
             median(plain) / median(drag));
         if (count == 14) import_million(window, home.filePath("ball.stl"));
-        window.workspace().forget_journal();
+        window.workspace().open.forget_journal();
     }
     return 0;
 }

@@ -14,12 +14,14 @@ namespace escarp::cli {
 using cell::json;
 
 struct Arguments {
-    std::string file, variant, out, mesh, as = "structure", unit, name, ask, shard, csv, meshes, command, until, record;
+    std::string file, variant, out, mesh, as = "structure", unit, name, ask, shard, csv, meshes, command, until, record,
+                                          pose, joints;
     std::vector<std::string> files, links, expect;
     int threads = 0;
-    double seconds = 0, rate = 1;
+    double seconds = 0, rate = 1, speed_pct = 20;
     bool as_json = false, take_it = false, drop_it = false, y_up = false, place = false, keep_origin = false,
-         link = false, write = false, resume = false, lock_step = false, network = false;
+         link = false, write = false, resume = false, lock_step = false, network = false, come_near = false,
+         try_only = false;
 };
 
 /// Opens the file and checks the variant asked for. Throws InputError.
@@ -51,8 +53,9 @@ int record_csv(Arguments& a);      ///< every change of a signal
 int record_again(Arguments& a);    ///< whether it comes to the same without the outside
 int link_list(Arguments& a);       ///< connections, and what is set from outside
 int link_table(Arguments& a);      ///< addresses of Modbus
-int link_names(Arguments& a);       ///< what is called what at the other end
+int link_names(Arguments& a);      ///< what is called what at the other end
 int link_test(Arguments& a);       ///< whether somebody answers
+int link_send(Arguments& a);       ///< an arm outside is told where to go
 int read_urdf(Arguments& a);       ///< an arm from a robot description into a cell
 
 }  // namespace escarp::cli

@@ -1,9 +1,16 @@
 // Commands about the connections of a cell.
 
+#include <atomic>
 #include <chrono>
+#include <cmath>
+#include <csignal>
+#include <sstream>
 #include <thread>
 
+#include <cell/read/by_hand.h>
+#include <cell/text/numbers.h>
 #include <link/address_table.h>
+#include <link/command.h>
 #include <link/connection.h>
 #include <link/names.h>
 
@@ -103,6 +110,81 @@ int link_test(Arguments& a) {
         for (const std::string& one : s.unmatched) std::cout << "  " << one << "\n";
     }
     return s.exchanges > 0 ? 0 : 1;
+}
+
+namespace {
+
+std::atomic<bool> stop_sending{false};
+
+/// Where a command brings an arm to, from where it is now.
+kinematics::JointVector target_of(
+    const Arguments& a, const cell::Device& arm, const cell::Cell& cell, const kinematics::JointVector& now) {
+    const auto& joints = arm.arm->model->mechanism.joints;
+    if (a.pose.empty()) {
+        std::vector<double> values;
+        std::istringstream words(a.joints);
+        for (std::string one; std::getline(words, one, ',');) {
+            char* end = nullptr;
+            values.push_back(std::strtod(one.c_str(), &end));
+            if (end == one.c_str() || !std::isfinite(values.back()))
+                throw cell::InputError("--joints", "\"" + one + "\" is no number.");
+        }
+        if (values.size() != joints.size())
+            throw cell::InputError("--joints", std::to_string(joints.size()) + " values are expected, a joint each; " +
+                                                   std::to_string(values.size()) + " are there.");
+        kinematics::JointVector q(values.size());
+        for (std::size_t j = 0; j < values.size(); ++j)
+            q[static_cast<int>(j)] =
+                values[j] * (joints[j].type == kinematics::JointType::slide ? 1e-3 : geometry::pi / 180);
+        return q;
+    }
+    const cell::Pose* pose = arm.pose(a.pose);
+    if (!pose) throw cell::InputError("--pose", "\"" + a.pose + "\" is no pose of " + arm.name + ".");
+    if (pose->joints) return *pose->joints;
+    const int of = pose->relative_to.empty() ? -1 : cell.device(pose->relative_to);
+    const geometry::Frame world = of < 0 ? pose->at : cell.devices[static_cast<std::size_t>(of)].world * pose->at;
+    const cell::Brought brought = cell::bring_tool(arm, now, world, true);
+    if (!brought.q) throw cell::InputError("--pose", arm.name + " cannot reach the pose \"" + a.pose + "\".");
+    return *brought.q;
+}
+
+}  // namespace
+
+int link_send(Arguments& a) {
+    const cell::Document d = opened(a);
+    const auto c = simulation::layout(d, a.variant).shared_cell();
+    const cell::Link& l = link_of(*c, a.name);
+    check_reach(l, a);
+    const int index = c->device(a.mesh);
+    if (index < 0 || !c->devices[static_cast<std::size_t>(index)].arm)
+        throw cell::InputError("--arm", "\"" + a.mesh + "\" is not the id of an arm of this cell.");
+    if (a.pose.empty() && a.joints.empty())
+        throw cell::InputError("--pose", "Where it goes is expected: --pose or --joints.");
+    const cell::Device& arm = c->devices[static_cast<std::size_t>(index)];
+    std::signal(SIGINT, [](int) { stop_sending = true; });
+    std::signal(SIGTERM, [](int) { stop_sending = true; });
+    link::Commander commander(l, c);
+    const auto where = commander.where(index, a.seconds > 0 ? a.seconds : 3, &stop_sending);
+    if (!where.count(index))
+        throw cell::InputError("links/" + l.id, "Nobody says where " + arm.name + " is (" + commander.words() +
+                                                    "); nothing was sent. Its joint values are expected at the broker, "
+                                                    "by their names or by those that the link says.");
+    link::Command command{index, target_of(a, arm, *c, where.at(index)), 0.01 * a.speed_pct, a.come_near};
+    const link::JudgedCommand judged = link::judge(*c, command, where.at(index), where);
+    bool sent = false;
+    if (judged.goes && !a.try_only) sent = commander.send(index, *judged.motion, stop_sending);
+    const std::string end = !judged.goes ? "refused, nothing was sent"
+                            : a.try_only ? "it could be sent"
+                            : sent       ? "sent"
+                                         : "stopped on the way";
+    if (a.as_json)
+        print({{"goes", judged.goes}, {"words", judged.words}, {"sent", sent}, {"end", end},
+            {"takes_s", judged.motion ? json(judged.motion->duration()) : json()}});
+    else
+        std::cout << arm.name << ": " << end << "; " << judged.words
+                  << (judged.motion ? ", " + cell::fixed(judged.motion->duration(), 2) + " s" : std::string()) << "\n"
+                  << "This is no safety function: whoever stands at the arm has its emergency stop in hand.\n";
+    return judged.goes && (sent || a.try_only) ? 0 : 1;
 }
 
 int link_names(Arguments& a) {

@@ -9,7 +9,8 @@
 
 #include <cell/model/read_signals.h>
 #include <cell/text/disk.h>
-#include <link/record.h>
+#include <cell/text/numbers.h>
+#include <link/record_compare.h>
 #include <simulation/kinds.h>
 #include <study/measures.h>
 
@@ -102,20 +103,6 @@ json findings_json(const inspection::Inspection& inspection, std::string& words,
         all.push_back({{"id", f.id}, {"severity", word(f.severity)}, {"title", f.title}, {"text", f.text},
             {"when_s", f.when_s ? json(*f.when_s) : json()}});
         words += std::string(word(f.severity)) + ": " + f.title + "\n";
-    }
-    return all;
-}
-
-/// How long each step takes in a run, on average, by device and number of the step.
-std::map<std::pair<int, int>, std::pair<double, int>> step_times(const simulation::Run& run) {
-    std::map<std::pair<int, int>, std::pair<double, int>> all;
-    for (const simulation::Block& b : run.trace.blocks) {
-        if (b.step < 0 || b.to == simulation::never || b.kind == simulation::BlockKind::wait ||
-            b.kind == simulation::BlockKind::held)
-            continue;
-        auto& [sum, count] = all[{b.device, b.step}];
-        sum += simulation::seconds(b.to - b.from);
-        if (b.kind != simulation::BlockKind::straight_in && b.kind != simulation::BlockKind::straight_out) ++count;
     }
     return all;
 }
@@ -301,68 +288,17 @@ int record_compare(Arguments& a) {
                     "), or it was changed since; without a cell the record is compared with the one that it holds.");
     }
     inspection::Cache cache;
-    simulation::RunOptions how;
-    how.horizon_s = how.at_least_s = std::max(1e-3, simulation::seconds(r.about.end));
-    how.stop_when_steady = false;
-    const auto computed = simulation::run(*c, cache.plans, how);
-    const auto lived = link::run_again(r, *c);
-    json signals = json::array(), steps = json::array();
-    std::string words;
-    const auto seconds_text = [](double s) {
-        char text[40];
-        std::snprintf(text, sizeof text, "%.3f", s);
-        return std::string(text);
-    };
-    for (std::size_t i = 0; i < r.signals.size(); ++i) {
-        const auto &x = lived->trace.signals[i].changes, &y = computed->trace.signals[i].changes;
-        std::size_t n = 0;
-        while (n < x.size() && n < y.size() && x[n] == y[n]) ++n;
-        if (n == x.size() && n == y.size()) continue;
-        const bool both = n < x.size() && n < y.size();
-        const simulation::Ticks when =
-            std::min(n < x.size() ? x[n].first : simulation::never, n < y.size() ? y[n].first : simulation::never);
-        json one{{"signal", r.signals[i]}, {"differs_from_s", simulation::seconds(when)}, {"changes_live", x.size()},
-            {"changes_computed", y.size()}};
-        words += "  " + r.signals[i] + " from " + seconds_text(simulation::seconds(when)) + " s";
-        if (both && x[n].second == y[n].second) {
-            one["later_by_s"] = simulation::seconds(x[n].first - y[n].first);
-            words += ", live " + seconds_text(simulation::seconds(x[n].first - y[n].first)) + " s later";
-        }
-        words += "; " + std::to_string(x.size() - 1) + " changes, computed " + std::to_string(y.size() - 1) + "\n";
-        signals.push_back(std::move(one));
-    }
-    const auto now = step_times(*lived), then = step_times(*computed);
-    for (const auto& [which, time] : now) {
-        const auto found = then.find(which);
-        if (found == then.end() || time.second == 0 || found->second.second == 0) continue;
-        const double live_s = time.first / time.second, computed_s = found->second.first / found->second.second;
-        for (const cell::Step* s : cell::all_steps(c->devices[static_cast<std::size_t>(which.first)])) {
-            if (s->number != which.second) continue;
-            steps.push_back({{"device", c->devices[static_cast<std::size_t>(which.first)].id}, {"step", s->id},
-                {"live_s", live_s}, {"computed_s", computed_s}});
-            break;
-        }
-    }
-    study::EvaluateOptions flow;
-    flow.level = inspection::Level::flow;
-    const study::Judged a_live = study::judge_run(c, lived, cache, flow),
-                        a_computed = study::judge_run(c, computed, cache, flow);
-    const auto figure = [](const study::Judged& j) { return j.figures.cycle_s ? json(*j.figures.cycle_s) : json(); };
-    const json result{{"cycle_live_s", figure(a_live)}, {"cycle_computed_s", figure(a_computed)}, {"signals", signals},
-        {"steps", steps}, {"parts_live", lived->trace.departures.size()},
-        {"parts_computed", computed->trace.departures.size()}};
+    const link::RecordComparison found = link::compare_with_computed(r, c, link::run_again(r, *c), cache);
     if (a.as_json) {
-        print(result);
+        print(link::as_json(found));
         return 0;
     }
-    const auto shown = [&](const json& v) {
-        return v.is_null() ? std::string("-") : seconds_text(v.get<double>()) + " s";
-    };
-    std::cout << "cycle live " << shown(result["cycle_live_s"]) << ", computed " << shown(result["cycle_computed_s"])
-              << "; parts live " << lived->trace.departures.size() << ", computed " << computed->trace.departures.size()
-              << "\n";
-    if (signals.empty()) std::cout << "every signal is the same, bit by bit\n";
-    else std::cout << signals.size() << " signals differ:\n" << words;
+    const auto shown = [](const std::optional<double>& v) { return v ? cell::fixed(*v, 3) + " s" : std::string("-"); };
+    std::cout << "cycle live " << shown(found.cycle_live_s) << ", computed " << shown(found.cycle_computed_s)
+              << "; parts live " << found.parts_live << ", computed " << found.parts_computed << "\n";
+    if (found.signals.empty()) std::cout << "every signal is the same, bit by bit\n";
+    else std::cout << found.signals.size() << " signals differ, the first first:\n";
+    for (const link::SignalDifference& d : found.signals) std::cout << "  " << link::in_words(d) << "\n";
     return 0;
 }
 

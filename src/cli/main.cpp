@@ -369,7 +369,8 @@ private:
         sub->add_option("--variant", a_.variant, "of that file");
         sub = of_a_record("csv", "every change of a signal", record_csv);
         sub->add_option("--out", a_.out, "file to write: *.csv");
-        sub->add_option("--arm", a_.name, "id of an arm that followed: its joint values instead, as calibrate reads them");
+        sub->add_option(
+            "--arm", a_.name, "id of an arm that followed: its joint values instead, as calibrate reads them");
         of_a_record("again", "runs it again without the outside; 1: not the same bits", record_again);
         CLI::App* links = app_.add_subcommand("link", "connections of a cell with controllers");
         links->require_subcommand(1);
@@ -387,6 +388,17 @@ private:
         sub->add_option("LINK", a_.name, "id of the link")->required();
         sub->add_option("--for", a_.seconds, "seconds that it listens (3)")->check(CLI::Range(0.1, 3600.0));
         sub->add_flag("--write", a_.write, "what is proposed goes into the file");
+        network(sub);
+        sub = of_a_link("send", "an arm outside is told where to go, once that was judged", link_send);
+        sub->add_option("LINK", a_.name, "id of the link, over MQTT")->required();
+        sub->add_option("--arm", a_.mesh, "id of the arm")->required();
+        CLI::Option* pose = sub->add_option("--pose", a_.pose, "id of one of its poses");
+        sub->add_option("--joints", a_.joints, "joint values instead, deg and mm: \"0,-20,30,0,60,0\"")->excludes(pose);
+        sub->add_option("--speed-pct", a_.speed_pct, "of the arm's limits (20)")->check(CLI::Range(1.0, 100.0));
+        sub->add_option("--for", a_.seconds, "seconds to wait until it is said where the arm is (3)")
+            ->check(CLI::Range(0.1, 3600.0));
+        sub->add_flag("--try", a_.try_only, "it is judged, and nothing is sent");
+        sub->add_flag("--come-near", a_.come_near, "nearer than the safety distance, as long as nothing is touched");
         network(sub);
         sub = of_a_link("test", "whether somebody answers", link_test);
         sub->add_option("LINK", a_.name, "id of the link")->required();

@@ -2,6 +2,7 @@
 
 #include <geometry/indices.h>
 #include <simulation/kinds.h>
+#include <simulation/scene.h>
 
 #include <cmath>
 
@@ -218,36 +219,30 @@ json state_json(const study::Evaluation& e, double at_s) {
     const simulation::Ticks t = static_cast<simulation::Ticks>(std::llround(at_s * 1e9));
     const simulation::Trace& trace = e.run->trace;
     json arms = json::array(), movers = json::array(), parts = json::array(), signals = json::object();
-    for (const int index : indices(e.cell->devices)) {
-        const cell::Device& d = e.cell->devices[index];
-        if (!d.mover()) continue;
-        const kinematics::JointVector q = trace.joints(*e.cell, index, t);
+    const simulation::Scene scene(*e.cell, trace, t);
+    for (const simulation::Scene::Mover& m : scene.movers()) {
+        const cell::Device& d = e.cell->devices[m.device];
+        const kinematics::JointVector& q = m.q;
         const auto& joints = d.mover()->model->mechanism.joints;
         json values = json::array();
         for (int j = 0; j < q.size(); ++j)
             values.push_back(tidy(q[j] * (joints[j].type == kinematics::JointType::hinge ? 1 / degree : 1e3)));
-        const int held = trace.held_part(index, t);
         json also = json::array();
-        for (const auto& more : trace.also_held(index, t)) also.push_back(more.part);
+        for (const auto& more : m.also) also.push_back(more.part);
         json one = {{d.arm ? "arm" : "device", d.id}};
         if (d.arm) {
             one["joints"] = std::move(values);
-            one["tool"] = frame_json(trace.tool_frame(*e.cell, index, t));
+            one["tool"] = frame_json(m.tool);
         } else {
             one[joints.front().type == kinematics::JointType::hinge ? "at_deg" : "at_mm"] = values.front();
         }
-        one["holds"] = held >= 0 ? json(held) : json(nullptr);
+        one["holds"] = m.holds >= 0 ? json(m.holds) : json(nullptr);
         if (!also.empty()) one["also_holds"] = std::move(also);
         (d.arm ? arms : movers).push_back(std::move(one));
     }
-    for (std::size_t p = 0; p < trace.parts.size(); ++p) {
-        geometry::Frame at;
-        if (!trace.part_frame(*e.cell, static_cast<int>(p), t, at)) continue;
-        const simulation::Place* place = trace.parts[p].place(t);
-        parts.push_back({{"part", p}, {"type", e.cell->part_types[trace.parts[p].type].id},
-            {"on", e.cell->devices[place->device].id}, {"held", place->kind == simulation::Place::Kind::held},
-            {"at", frame_json(at)}, {"result", trace.result(static_cast<int>(p), t)}});
-    }
+    for (const simulation::Scene::Part& p : scene.parts())
+        parts.push_back({{"part", p.part}, {"type", e.cell->part_types[p.type].id}, {"on", e.cell->devices[p.on].id},
+            {"held", p.held}, {"at", frame_json(p.at)}, {"result", p.result}});
     for (std::size_t i = 0; i < trace.signals.size(); ++i) {
         const double value = trace.signals[i].at(t);
         signals[trace.signals[i].name] = e.cell->signals[i].on_off() ? json(value != 0) : json(value);

@@ -1,12 +1,13 @@
 #include "base_field.h"
 
-#include <algorithm>
-#include <cmath>
 #include <tbb/blocked_range.h>
 #include <tbb/parallel_for.h>
+#include <algorithm>
+#include <cmath>
 
 #include <cell/model/device_kind.h>
 #include <geometry/distance_map.h>
+#include <geometry/work_done.h>
 
 namespace escarp::inspection {
 namespace {
@@ -176,6 +177,7 @@ void measure(BaseField& field) {
 
 BaseField base_field(
     const cell::Cell& cell, int arm, const std::vector<PoseNeed>& poses, const BaseFieldOptions& options) {
+    ++geometry::work_done;
     BaseField field;
     field.cell = options.cell;
     const cell::Device& d = cell.devices[arm];

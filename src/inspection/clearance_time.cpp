@@ -1,5 +1,7 @@
 #include "clearance_time.h"
 
+#include <geometry/work_done.h>
+
 #include <algorithm>
 #include <map>
 
@@ -83,6 +85,7 @@ private:
 
 ClearanceCurve clearance_over_time(const cell::Cell& cell, const simulation::Run& run, Cache& cache, double from,
     double to, int bins, int one, int other, double farthest, const StopFlag* stop) {
+    ++geometry::work_done;
     const Stretch stretch(cell, run, cache, from, to, one, other, farthest, stop);
     ClearanceCurve curve{from, to, farthest, std::vector<LeastClearance>(static_cast<std::size_t>(bins))};
     const double length = (to - from) / bins;
@@ -96,6 +99,7 @@ ClearanceCurve clearance_over_time(const cell::Cell& cell, const simulation::Run
 
 std::vector<LeastClearance> nearest_pairs(const cell::Cell& cell, const simulation::Run& run, Cache& cache, double from,
     double to, double farthest, const StopFlag* stop) {
+    ++geometry::work_done;
     const Stretch stretch(cell, run, cache, from, to, -1, -1, farthest, stop);
     std::map<std::pair<int, int>, LeastClearance> closest;
     for (const Asked& a : stretch.all()) {

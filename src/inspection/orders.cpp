@@ -9,6 +9,7 @@
 #include <utility>
 
 #include <geometry/indices.h>
+#include <geometry/work_done.h>
 #include <simulation/kernel.h>
 
 #include "cache.h"
@@ -188,7 +189,7 @@ public:
 
 private:
     static constexpr std::size_t most_bytes = 350u << 20;  ///< of states that are still to be gone on from
-    static constexpr std::size_t at_once = 64;  ///< nodes of one level that are expanded side by side
+    static constexpr std::size_t at_once = 64;             ///< nodes of one level that are expanded side by side
     struct Open {
         int node;
         std::unique_ptr<Kernel> kernel;
@@ -519,6 +520,7 @@ std::string why_not_by_orders(const cell::Cell& cell) {
 
 std::shared_ptr<const Orders> explore_orders(
     const cell::Cell& cell, Cache& cache, const StopFlag* stop, std::size_t most_states, Which which) {
+    ++geometry::work_done;
     auto out = std::make_shared<Orders>();
     if (out->why_undecided = why_not_by_orders(cell); !out->why_undecided.empty()) return out;
     const std::vector<int> devices = who_goes_on(cell);

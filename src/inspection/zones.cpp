@@ -1,8 +1,11 @@
 #include "zones.h"
 
+#include <geometry/work_done.h>
+
 #include <tbb/parallel_for.h>
 #include <tbb/task_arena.h>
 #include <algorithm>
+#include <map>
 #include <set>
 
 #include <cell/text/content_key.h>
@@ -314,6 +317,15 @@ private:
         const std::vector<double> served = served_at(of, with);
         std::set<int> steps;
         std::set<std::string> bodies;
+        std::vector<int> way;  // of the visit that is looked at
+        std::map<std::vector<int>, int> ways;
+        const auto ends = [&] {
+            if (out.visits.empty()) return;
+            const auto [known, unknown] = ways.try_emplace(way, static_cast<int>(out.ways.size()));
+            if (unknown) out.ways.push_back(way);
+            out.visits.back().way = known->second;
+            way.clear();
+        };
         for (std::size_t i = 0; i < of.by_segment.size(); ++i) {
             const Segment& s = of.mover->segments[i];
             if (stands_to_be_served(s, served)) continue;
@@ -325,16 +337,18 @@ private:
                 const Ticks leaves = off >= duration ? s.to : std::min(s.to, s.from + simulation::ticks(off));
                 if (enters > s.to) continue;
                 const int step = step_of(s);
+                if (out.visits.empty() || out.visits.back().leaves < enters) ends();
                 if (!join(out.visits, enters, leaves)) out.visits.back().step_in = step;
                 if (step < 0) continue;
                 out.visits.back().step_out = step;
                 steps.insert(step);
-                std::vector<int>& taken = out.visits.back().steps;
-                if (taken.empty() || taken.back() != step) taken.push_back(step);
+                if (way.empty() || way.back() != step) way.push_back(step);
             }
             for (std::size_t p = 0; p < w.who.size(); ++p)
                 if (w.who[p]) bodies.insert(body_name(*of.mover, s.parts->parts()[p], p));
         }
+        ends();
+        out.visits.shrink_to_fit();
         out.steps.assign(steps.begin(), steps.end());
         out.bodies.assign(bodies.begin(), bodies.end());
         const Ticks from = run_.steady ? run_.steady->from : 0;
@@ -423,14 +437,15 @@ private:
     }
     /// Where both are inside with leave, their steps must not meet.
     static void meeting(int arbiter, const Zone& z, Zone::Uncovered& first) {
-        const auto takes = [](const ZoneVisit& v, int step) {
-            return step < 0 || std::find(v.steps.begin(), v.steps.end(), step) != v.steps.end();
+        const auto takes = [&](int side, const ZoneVisit& v, int step) {
+            const std::vector<int>& way = z.sides[side].ways[v.way];
+            return step < 0 || std::find(way.begin(), way.end(), step) != way.end();
         };
         for (const ZoneVisit& v : z.sides[0].visits)
             for (const ZoneVisit& w : z.sides[1].visits) {
                 if (w.enters >= v.leaves || v.enters >= w.leaves || first.arbiter >= 0) continue;
                 if (std::any_of(z.pairs.begin(), z.pairs.end(),
-                        [&](const Zone::Steps& p) { return takes(v, p.one) && takes(w, p.two); }))
+                        [&](const Zone::Steps& p) { return takes(0, v, p.one) && takes(1, w, p.two); }))
                     first = {arbiter, z.sides[v.enters > w.enters ? 0 : 1].device, std::max(v.enters, w.enters),
                         std::min(v.leaves, w.leaves), true};
             }
@@ -494,6 +509,7 @@ double usual_resolution(const cell::Cell& cell, const simulation::Run& run) {
 
 std::shared_ptr<const Zones> find_zones(const cell::Cell& cell, const simulation::Run& run, Cache& cache,
     const StopFlag* stop, double resolution, double margin) {
+    ++geometry::work_done;
     return ZoneSearch(cell, run, cache, stop, resolution, margin).find();
 }
 

@@ -13,7 +13,7 @@ namespace escarp::inspection {
 struct ZoneVisit {
     simulation::Ticks enters, leaves;  ///< never later, never earlier than the truth
     int step_in = -1, step_out = -1;   ///< numbers of the steps during which it does
-    std::vector<int> steps = {};       ///< of all steps that it takes, in order
+    int way = -1;                      ///< which of the side's ways through it is
 };
 
 /// One more stretch of time, no earlier than those before; it goes on with the last where they meet. True then.
@@ -30,7 +30,10 @@ inline bool join(std::vector<ZoneVisit>& visits, simulation::Ticks enters, simul
 struct ZoneSide {
     int device = -1;
     std::vector<ZoneVisit> visits;  ///< from the start to `Zones::until`, in order
-    std::vector<int> steps;         ///< numbers of the steps that sweep it, in order
+    /// The different ways through: the numbers of the steps that a visit takes, in order. A task goes round, so there
+    /// are few of them beside the visits.
+    std::vector<std::vector<int>> ways;
+    std::vector<int> steps;  ///< numbers of the steps that sweep it, in order
     std::vector<std::string> bodies;
     double inside_s = 0;  ///< in a cycle (in all, where nothing recurs)
 };

@@ -1,6 +1,7 @@
 #include <Eigen/QR>
 
 #include <geometry/indices.h>
+#include <geometry/work_done.h>
 #include "subproblems.h"
 
 namespace escarp::kinematics {
@@ -51,6 +52,7 @@ public:
     }
 
     void solve(const Frame& target, const JointVector& reference, std::vector<JointSolution>& out) const override {
+        ++geometry::work_done;
         out.clear();
         if (!can_orient(target.linear())) return;
         JointVector q(model_.mechanism.size());

@@ -1,6 +1,7 @@
 #include "mechanism.h"
 
 #include <geometry/indices.h>
+#include <geometry/work_done.h>
 #include <algorithm>
 #include <cassert>
 #include <cmath>
@@ -70,6 +71,7 @@ std::vector<int> Mechanism::chain(int link) const {
 }
 
 void Mechanism::link_frames(const JointVector& q, const Frame& base, std::vector<Frame>& out) const {
+    ++geometry::work_done;
     assert(q.size() == size());
     assert(followers.empty() || order.size() == joints.size() + followers.size());
     out.resize(links.size(), Frame::Identity());

@@ -2,6 +2,8 @@
 #include <cmath>
 #include <random>
 
+#include <geometry/work_done.h>
+
 #include "joint_solver.h"
 
 namespace escarp::kinematics {
@@ -24,6 +26,7 @@ public:
     }
 
     void solve(const Frame& target, const JointVector& reference, std::vector<JointSolution>& out) const override {
+        ++geometry::work_done;
         out.clear();
         std::mt19937 draw(1);
         const int most = starts_ * (model_.mechanism.size() < 6 ? 4 : 12);

@@ -1,5 +1,7 @@
 #include "subproblems.h"
 
+#include <geometry/work_done.h>
+
 namespace escarp::kinematics {
 namespace {
 
@@ -45,6 +47,7 @@ public:
     bool closed_form() const override { return true; }
 
     void solve(const Frame& target, const JointVector& reference, std::vector<JointSolution>& out) const override {
+        ++geometry::work_done;
         out.clear();
         const Vector3 &a1 = g_.axis[0].direction, &h = g_.axis[1].direction, &a5 = g_.axis[4].direction,
                       &a6 = g_.axis[5].direction;

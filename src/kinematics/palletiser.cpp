@@ -1,5 +1,7 @@
 #include <Eigen/LU>
 
+#include <geometry/work_done.h>
+
 #include "subproblems.h"
 
 namespace escarp::kinematics {
@@ -80,6 +82,7 @@ public:
     }
 
     void solve(const Frame& target, const JointVector& reference, std::vector<JointSolution>& out) const override {
+        ++geometry::work_done;
         out.clear();
         if (!can_orient(target.linear())) return;
         const Vector3& up = g_.first.direction;

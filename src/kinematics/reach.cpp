@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include <geometry/distance_map.h>
+#include <geometry/work_done.h>
 
 namespace escarp::kinematics {
 namespace {
@@ -193,6 +194,7 @@ geometry::Matrix3 straight_down(double turn) {
 
 ReachField reach_field(const ArmModel& model, const JointSolver& solver, const Frame& tool, double height, double cell,
     const geometry::Matrix3* orientation) {
+    ++geometry::work_done;
     ReachField field;
     const double extent = reach_bound(model) + tool.translation().norm() + 0.2;
     cell = std::max(cell, extent / most_half);

@@ -1,4 +1,5 @@
 #include <geometry/indices.h>
+#include <geometry/work_done.h>
 #include "subproblems.h"
 
 namespace escarp::kinematics {
@@ -59,6 +60,7 @@ public:
     }
 
     void solve(const Frame& target, const JointVector& reference, std::vector<JointSolution>& out) const override {
+        ++geometry::work_done;
         out.clear();
         if (!can_orient(target.linear())) return;
         const Matrix3 turned = target.linear() * g_.flange.linear().transpose();

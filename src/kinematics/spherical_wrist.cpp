@@ -1,5 +1,7 @@
 #include <cmath>
 
+#include <geometry/work_done.h>
+
 #include "subproblems.h"
 
 namespace escarp::kinematics {
@@ -84,6 +86,7 @@ public:
     bool closed_form() const override { return true; }
 
     void solve(const Frame& target, const JointVector& reference, std::vector<JointSolution>& out) const override {
+        ++geometry::work_done;
         out.clear();
         visit(target, reference, [&](const JointSolution& s) {
             out.push_back(s);

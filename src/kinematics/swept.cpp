@@ -1,5 +1,7 @@
 #include "swept.h"
 
+#include <geometry/work_done.h>
+
 namespace escarp::kinematics {
 
 double Swept::step_value(int i) const {
@@ -8,6 +10,7 @@ double Swept::step_value(int i) const {
 }
 
 void Swept::solve(const Frame& target, const JointVector& reference, std::vector<JointSolution>& out) const {
+    ++geometry::work_done;
     out.clear();
     at(target, reference, reference[joint_], false, out);
     for (int i = 0; i <= steps; ++i)

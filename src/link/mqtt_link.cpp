@@ -3,14 +3,13 @@
 #include <algorithm>
 #include <cmath>
 #include <condition_variable>
-#include <cstdlib>
 #include <map>
 #include <optional>
 #include <set>
 
 #include <cell/text/json.h>
-#include <wire/mqtt.h>
 
+#include "broker.h"
 #include "connection.h"
 #include "names.h"
 #include "when_lost.h"
@@ -20,28 +19,12 @@ namespace {
 
 using cell::json;
 
-std::string environment(const char* name) {
-    const char* value = std::getenv(name);
-    return value ? value : "";
-}
-
-/// Nothing in it has a meaning in topics.
-std::string level(const std::string& name) {
-    std::string out;
-    for (const char c : name)
-        out.push_back(c == '/' || c == '+' || c == '#' || c == '$' || static_cast<unsigned char>(c) < 0x20 ? '_' : c);
-    return out;
-}
-
 class OverMqtt final : public Connection {
 public:
     OverMqtt(const cell::Link& link, LiveRun& run)
-        : link_(link),
-          run_(run),
-          names_(link, run.cell()),
-          base_(link.topic.empty() ? level(run.cell().name) : link.topic) {
+        : link_(link), run_(run), names_(link, run.cell()), base_(base_topic(link, run.cell())) {
         const cell::Cell& cell = run.cell();
-        wire::MqttOptions how;
+        wire::MqttOptions how = broker_of(link);
         how.subscriptions = {base_ + "/+/+/set"};
         const auto called = [&](const cell::Link::Name* name, const std::string& own) {
             if (name) how.subscriptions.push_back(name->theirs);
@@ -62,9 +45,6 @@ public:
         std::vector<int> heard;
         for (const auto& [topic, signal] : commands_) heard.push_back(signal);
         when_lost_.emplace(link_, std::move(heard), run_);
-        how.broker = {link.host, link.port, 0, link.time_out};
-        how.tls = link.tls;
-        how.user = environment("ESCARP_MQTT_USER"), how.password = environment("ESCARP_MQTT_PASSWORD");
         how.presence = base_ + "/state";
         client_ = std::make_unique<wire::Mqtt>(
             how, [this](const std::string& topic, const std::string& payload) { hear(topic, payload); },
@@ -142,17 +122,7 @@ private:
         Ticks when = 0;
         for (const auto& [device, q] : run_.joints(when)) {
             const cell::Device& d = cell.devices[static_cast<std::size_t>(device)];
-            json names = json::array(), values = json::array(), units = json::array();
-            const auto& joints = d.mover()->model->mechanism.joints;
-            for (std::size_t j = 0; j < joints.size() && static_cast<int>(j) < q.size(); ++j) {
-                const bool slide = joints[j].type == kinematics::JointType::slide;
-                names.push_back(joints[j].name);
-                values.push_back(q[static_cast<int>(j)] * (slide ? 1000 : 180 / geometry::pi));
-                units.push_back(slide ? "mm" : "deg");
-            }
-            client_->publish(base_ + "/" + d.id + "/joints",
-                json{{"t_s", simulation::seconds(when)}, {"names", names}, {"values", values}, {"units", units}}.dump(),
-                false);
+            client_->publish(base_ + "/" + d.id + "/joints", joints_message(d, q, simulation::seconds(when)), false);
         }
     }
     void work() {

@@ -3,13 +3,13 @@
 #include <algorithm>
 #include <cctype>
 #include <cmath>
-#include <cstdlib>
 #include <mutex>
 #include <set>
 
 #include <cell/text/json.h>
 #include <simulation/run_session.h>
-#include <wire/mqtt.h>
+
+#include "broker.h"
 
 namespace escarp::link {
 
@@ -96,14 +96,7 @@ JointsRead joints_in(const std::string& payload, const cell::Device& arm, const 
 class Listener::Work {
 public:
     explicit Work(const Link& link) {
-        wire::MqttOptions how;
-        how.broker = {link.host, link.port, 0, link.time_out};
-        how.tls = link.tls;
-        const auto environment = [](const char* name) {
-            const char* value = std::getenv(name);
-            return std::string(value ? value : "");
-        };
-        how.user = environment("ESCARP_MQTT_USER"), how.password = environment("ESCARP_MQTT_PASSWORD");
+        wire::MqttOptions how = broker_of(link);
         how.subscriptions = {"#"};
         client_ = std::make_unique<wire::Mqtt>(how, [this](const std::string& topic, const std::string& payload) {
             constexpr std::size_t most_topics = 1000, most_bytes = 2000;

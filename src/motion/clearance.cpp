@@ -1,5 +1,7 @@
 #include "clearance.h"
 
+#include <geometry/work_done.h>
+
 #include <algorithm>
 #include <cmath>
 #include <cstring>
@@ -480,18 +482,22 @@ kinematics::Drift GlideMover::drift(
 }
 
 Clearance least_clearance(const Mover& a, const Mover& b, const ClearanceQuery& query) {
+    ++geometry::work_done;
     return search(a, b, query).least();
 }
 
 Clearance least_self_clearance(const Mover& mover, const ClearanceQuery& query) {
+    ++geometry::work_done;
     return search(mover, mover, query).least();
 }
 
 Clearance first_contact(const Mover& a, const Mover& b, const ClearanceQuery& query) {
+    ++geometry::work_done;
     return search(a, b, query).first();
 }
 
 Clearance first_self_contact(const Mover& mover, const ClearanceQuery& query) {
+    ++geometry::work_done;
     return search(mover, mover, query).first();
 }
 

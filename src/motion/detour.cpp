@@ -3,6 +3,7 @@
 #include "flown_way.h"
 
 #include <geometry/indices.h>
+#include <geometry/work_done.h>
 #include <algorithm>
 #include <cmath>
 #include <future>
@@ -564,6 +565,7 @@ private:
 }  // namespace
 
 Detour find_way(const DetourRequest& request) {
+    ++geometry::work_done;
     WaySearch first(request);
     if (auto found = first.direct()) return *found;
     if (request.effort <= 0) return first.run();

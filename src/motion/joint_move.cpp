@@ -1,4 +1,6 @@
 #include <algorithm>
+
+#include <geometry/work_done.h>
 #include <cassert>
 #include <cmath>
 
@@ -57,6 +59,7 @@ private:
 
 MotionPtr joint_move(const kinematics::Mechanism& mechanism, const JointVector& from, const JointVector& to,
     double speed, double acceleration) {
+    ++geometry::work_done;
     assert(speed > 0 && speed <= 1 && acceleration > 0 && acceleration <= 1);
     const JointVector travel = to - from;
     double v = 1e300, a = 1e300, j = 1e300;

@@ -1,5 +1,7 @@
 #include "meeting.h"
 
+#include <geometry/work_done.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -218,6 +220,7 @@ double excess(const MeetingRequest& r, const std::vector<PathNode>& nodes, doubl
 }  // namespace
 
 std::variant<Meeting, MeetingFailure> meet(const MeetingRequest& r) {
+    ++geometry::work_done;
     constexpr double slowest = 6;
     constexpr int most_tries = 12;
     const bool smooth = r.model.mechanism.limits_jerk();

@@ -1,5 +1,7 @@
 #include <algorithm>
 
+#include <geometry/work_done.h>
+
 #include "chain.h"
 #include "follower.h"
 
@@ -52,6 +54,7 @@ std::variant<Leg, StraightFailure> straight_leg(const StraightRequest& request) 
 }
 
 std::variant<MotionPtr, StraightFailure> straight_move(const StraightRequest& request) {
+    ++geometry::work_done;
     const geometry::FrameGap whole = geometry::gap(request.from, request.to);
     if (whole.distance < 1e-9 && whole.angle < 1e-9) return standstill(request.start);
     auto leg = straight_leg(request);

@@ -13,6 +13,7 @@
 #include <unordered_set>
 
 #include <geometry/indices.h>
+#include <geometry/work_done.h>
 #include <simulation/kinds.h>
 
 namespace escarp::study {
@@ -290,6 +291,7 @@ Judged judge_run(std::shared_ptr<const cell::Cell> cell, std::shared_ptr<const s
 
 std::shared_ptr<const Evaluation> evaluate(
     const cell::Layout& layout, inspection::Cache& cache, const EvaluateOptions& options) {
+    ++geometry::work_done;
     return std::make_shared<Evaluation>(layout, judge(layout.shared_cell(), cache, options));
 }
 

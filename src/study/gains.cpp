@@ -1,10 +1,12 @@
 #include "gains.h"
 
+#include <geometry/work_done.h>
+
+#include <tbb/parallel_for.h>
 #include <algorithm>
 #include <atomic>
 #include <cmath>
 #include <mutex>
-#include <tbb/parallel_for.h>
 
 #include <cell/model/field.h>
 
@@ -213,6 +215,7 @@ Gains::Next next_after(inspection::Cache& cache, const EvaluateOptions& how, Run
 
 Gains gains(const cell::Layout& layout, inspection::Cache& cache, const EvaluateOptions& how,
     const std::function<void(double)>& progress) {
+    ++geometry::work_done;
     Runs runs(layout, cache, how);
     EvaluateOptions flow = how;
     flow.level = inspection::Level::flow;

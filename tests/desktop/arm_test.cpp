@@ -17,13 +17,13 @@ namespace {
 
 struct ArmHands : Bench {
     ArmHands() {
-        w().select("arm1");
+        w().selection.select("arm1");
         QTest::keyClick(&window, Qt::Key_J);
         settle();
     }
-    kinematics::JointVector joints() { return w().joints(w().cell()->device("arm1")); }
+    kinematics::JointVector joints() { return w().hand.joints(w().open.cell()->device("arm1")); }
     geometry::Frame tool() {
-        const cell::Device& d = w().cell()->devices[w().cell()->device("arm1")];
+        const cell::Device& d = w().open.cell()->devices[w().open.cell()->device("arm1")];
         return d.world * d.arm->model->flange_frame(joints()) * d.arm->tool_frame;
     }
     void key(Qt::Key k, Qt::KeyboardModifiers m) { QTest::keyClick(&window, k, m); }
@@ -38,14 +38,14 @@ struct ArmHands : Bench {
             {"at_mm", {at.x() + 300, at.y(), at.z() + 300}}});
         settle();
     }
-    const cell::Device& arm() { return w().cell()->devices[w().cell()->device("arm1")]; }
+    const cell::Device& arm() { return w().open.cell()->devices[w().open.cell()->device("arm1")]; }
 };
 
 }  // namespace
 
 TEST_CASE("jogging by key moves the tool by the increment, in world and tool directions, and nothing is edited") {
     ArmHands h;
-    const bool before_modified = h.w().modified();
+    const bool before_modified = h.w().open.modified();
     const geometry::Frame start = h.tool();
     h.type("jog_mm", "25");
     h.key(Qt::Key_Right, Qt::AltModifier);
@@ -62,7 +62,7 @@ TEST_CASE("jogging by key moves the tool by the increment, in world and tool dir
     CHECK(geometry::gap(h.tool(), now).angle == Approx(5 * geometry::pi / 180).margin(1e-6));
     CHECK(h.child<QLabel>("arm_state")->text().contains("by hand"));
     CHECK(h.child<QLabel>("jog_clearance")->text().contains("clearance"));
-    CHECK(h.w().modified() == before_modified);
+    CHECK(h.w().open.modified() == before_modified);
     h.press("jog_back");
     CHECK((h.tool().translation() - start.translation()).norm() < 1e-9);
 }
@@ -107,16 +107,16 @@ TEST_CASE(
     CHECK(h.child<QLabel>(QString::fromStdString("pose_note_" + id))->text().contains("not used"));
     // used by a step
     const std::string step = R"({"id": "x1", "do": "move", "pose": ")" + id + "\"}";
-    REQUIRE(h.w().apply({"Add step", {cell::Operation::add("/devices/arm1/task", cell::json::parse(step))}}));
+    REQUIRE(h.w().open.apply({"Add step", {cell::Operation::add("/devices/arm1/task", cell::json::parse(step))}}));
     h.settle();
     CHECK(h.child<QLabel>(QString::fromStdString("pose_note_" + id))->text().contains("used by step"));
     const QString cycle = h.cycle();
     // another host place: the pose rides along, and the cycle follows
-    REQUIRE(h.w().apply({"Move Tester", {cell::Operation::set("/devices/tester/placement/x_mm", 2060.0)}}));
+    REQUIRE(h.w().open.apply({"Move Tester", {cell::Operation::set("/devices/tester/placement/x_mm", 2060.0)}}));
     h.settle();
-    const int arm = h.w().cell()->device("arm1");
-    const cell::Device& d = h.w().cell()->devices[arm];
-    const geometry::Frame now = h.w().cell()->devices[h.w().cell()->device("tester")].world * find().at;
+    const int arm = h.w().open.cell()->device("arm1");
+    const cell::Device& d = h.w().open.cell()->devices[arm];
+    const geometry::Frame now = h.w().open.cell()->devices[h.w().open.cell()->device("tester")].world * find().at;
     CHECK((now.translation() - stood.translation() - geometry::Vector3(-0.04, 0, 0)).norm() < 1e-6);
     CHECK(d.poses.size() == 2);
     CHECK(h.cycle() != cycle);
@@ -165,8 +165,9 @@ TEST_CASE("all joint solutions are listed with their margins; choosing one shows
 
 TEST_CASE("which arm: the table agrees with the verdict, and choosing one swaps the arm and keeps the task") {
     ArmHands h;
-    h.w().select("arm2");
-    const std::size_t steps = cell::all_steps(h.w().cell()->devices[h.w().cell()->device("arm2")].task).size();
+    h.w().selection.select("arm2");
+    const std::size_t steps =
+        cell::all_steps(h.w().open.cell()->devices[h.w().open.cell()->device("arm2")].task).size();
     bool looked = false;
     QTimer timer;
     QObject::connect(&timer, &QTimer::timeout, [&] {
@@ -185,11 +186,11 @@ TEST_CASE("which arm: the table agrees with the verdict, and choosing one swaps 
     h.action("which_arm")->trigger();
     h.settle();
     REQUIRE(looked);
-    const cell::Device& d = h.w().cell()->devices[h.w().cell()->device("arm2")];
+    const cell::Device& d = h.w().open.cell()->devices[h.w().open.cell()->device("arm2")];
     CHECK(d.arm->model->id == "six1400");
     CHECK(cell::all_steps(d).size() == steps);
-    h.w().undo();
-    CHECK(h.w().cell()->devices[h.w().cell()->device("arm2")].arm->model->id == "six900");
+    h.w().open.undo();
+    CHECK(h.w().open.cell()->devices[h.w().open.cell()->device("arm2")].arm->model->id == "six900");
 }
 
 TEST_CASE("the motion plot shows the selected arm within its limits, and a click on it moves the time") {
@@ -210,10 +211,11 @@ TEST_CASE("the motion plot shows the selected arm within its limits, and a click
     plot->show_what(MotionPlot::What::tool_position);
     REQUIRE(plot->curves().values.size() == 3);
     const auto place = plot->curves();
-    const int index = h.w().cell()->device("arm1");
-    const cell::Device& arm = h.w().cell()->devices[index];
+    const int index = h.w().open.cell()->device("arm1");
+    const cell::Device& arm = h.w().open.cell()->devices[index];
     for (const std::size_t i : {std::size_t{0}, std::size_t{123}, std::size_t{456}}) {
-        const auto q = h.w().evaluation()->run->trace.joints(*h.w().cell(), index, simulation::ticks(place.times[i]));
+        const auto q =
+            h.w().results.shown()->run->trace.joints(*h.w().open.cell(), index, simulation::ticks(place.times[i]));
         const geometry::Vector3 tool =
             (arm.world * arm.arm->model->flange_frame(q) * arm.arm->tool_frame).translation() * 1e3;
         for (int k = 0; k < 3; ++k) CHECK(place.values[k][i] == Approx(tool[k]).margin(0.01));
@@ -240,7 +242,7 @@ TEST_CASE("the motion plot shows the selected arm within its limits, and a click
         const QPoint at = plot->place_of(t).toPoint();
         QWidget* under = plot->childAt(at);
         QTest::mouseClick(under, Qt::LeftButton, {}, under->mapFrom(plot, at));
-        CHECK(h.w().time() == Approx(t).margin(0.15));  // a pixel and a bit
+        CHECK(h.w().playhead.time() == Approx(t).margin(0.15));  // a pixel and a bit
     }
 }
 
@@ -283,7 +285,7 @@ TEST_CASE("handles in the Model move the tool along and about the directions cho
     CHECK(h.arm().arm->model->mechanism.within_limits(h.joints(), 1e-6));
     CHECK_FALSE(h.child<QLabel>("jog_said")->text().isEmpty());
     CHECK((h.joints() - q).cwiseAbs().maxCoeff() < 2.5);
-    CHECK_FALSE(h.w().modified());
+    CHECK_FALSE(h.w().open.modified());
 }
 
 TEST_CASE("a link is dragged by its joint, the tool on the Floor in its plane, and a surface is picked to work on") {
@@ -320,9 +322,9 @@ TEST_CASE("a link is dragged by its joint, the tool on the Floor in its plane, a
     CHECK(moved.x() == Approx(0.06).margin(0.012));
     CHECK(moved.y() == Approx(-0.08).margin(0.012));
     CHECK(moved.z() == Approx(0).margin(1e-6));
-    CHECK_FALSE(h.w().modified());
+    CHECK_FALSE(h.w().open.modified());
     // The top of the tester, seen from the corner: the tool comes to stand on it.
-    const cell::Device& tester = h.w().cell()->devices[h.w().cell()->device("tester")];
+    const cell::Device& tester = h.w().open.cell()->devices[h.w().open.cell()->device("tester")];
     const geometry::Box3 top = tester.extent();
     h.press("jog_pick");
     bool picked = false;
@@ -336,16 +338,17 @@ TEST_CASE("a link is dragged by its joint, the tool on the Floor in its plane, a
         picked = h.tool().linear().col(2).z() < -0.999;
     }
     CHECK(picked);
-    CHECK(h.w().selection().device == "arm1");
+    CHECK(h.w().selection.first().device == "arm1");
 }
 
 TEST_CASE("every other joint solution can be shown as a ghost in the Model") {
     ArmHands h;
     auto* box = h.child<QCheckBox>("solution_ghosts");
-    CHECK(h.w().ghosts_of("arm1").empty());
+    CHECK(h.w().hand.ghosts().empty());
     box->setChecked(true);
     h.settle();
-    const auto ghosts = h.w().ghosts_of("arm1");
+    CHECK(h.w().hand.ghosts_for() == "arm1");
+    const auto ghosts = h.w().hand.ghosts();
     CHECK(ghosts.size() >= 1);
     for (const auto& q : ghosts) {
         CHECK(geometry::gap(h.arm().world * h.arm().arm->model->flange_frame(q) * h.arm().arm->tool_frame, h.tool())
@@ -354,13 +357,13 @@ TEST_CASE("every other joint solution can be shown as a ghost in the Model") {
     }
     box->setChecked(false);
     h.settle();
-    CHECK(h.w().ghosts_of("arm1").empty());
+    CHECK(h.w().hand.ghosts().empty());
 }
 
 TEST_CASE("steps are dragged to another place, copied with Ctrl, made into a named block, and their way is drawn") {
     Bench b;
     const auto task = [&]() -> const std::vector<cell::Step>& {
-        return b.w().cell()->devices[b.w().cell()->device("arm1")].task.steps;
+        return b.w().open.cell()->devices[b.w().open.cell()->device("arm1")].task.steps;
     };
     const auto order = [&] {
         QString out;
@@ -401,7 +404,7 @@ TEST_CASE("steps are dragged to another place, copied with Ctrl, made into a nam
     b.settle();
     // An empty group takes a step into it; one with steps in it stays as it is.
     const std::size_t lines = b.window.findChildren<StepLine*>().size();
-    REQUIRE(b.w().apply(
+    REQUIRE(b.w().open.apply(
         {"Add group", {cell::Operation::add("/devices/arm1/task",
                           {{"id", "g1"}, {"do", "repeat"}, {"times", 2}, {"steps", cell::json::array()}}, "s6")}}));
     b.settle();
@@ -416,10 +419,10 @@ TEST_CASE("steps are dragged to another place, copied with Ctrl, made into a nam
     b.settle();
     CHECK(order() == before);
     const QString cycle = b.cycle();
-    b.w().select("arm1", "s2");
+    b.w().selection.select("arm1", "s2");
     b.settle();
     // Its way: from where the arm was to above the belt, down, and up again.
-    const auto path = step_path(*b.w().evaluation(), b.w().cell()->device("arm1"), "s2");
+    const auto path = step_path(*b.w().results.shown(), b.w().open.cell()->device("arm1"), "s2");
     REQUIRE(path.size() == 3);
     double approach = 0;
     for (const cell::Step& s : task())
@@ -429,9 +432,9 @@ TEST_CASE("steps are dragged to another place, copied with Ctrl, made into a nam
     CHECK((path[2].front() - path[1].back()).norm() < 1e-6);
     b.child<QPushButton>("step_block")->click();
     b.settle();
-    REQUIRE(b.w().cell()->blocks.size() == 1);
+    REQUIRE(b.w().open.cell()->blocks.size() == 1);
     b.type(b.child<QLineEdit>("step_field_block_name"), "Fetch");
-    CHECK(b.w().cell()->blocks.front().name == "Fetch");
+    CHECK(b.w().open.cell()->blocks.front().name == "Fetch");
     CHECK(b.cycle() == cycle);
     b.child<QPushButton>("step_unpack")->click();
     b.settle();
@@ -459,14 +462,14 @@ TEST_CASE("what is held in the Model is let go when its arm is no longer the one
     const std::string arm = h.arm().id;
     // Chosen by a key or by another view while the button is down.
     for (const char* other : {"", "tester", "arm2"}) {
-        h.w().select(other);
+        h.w().selection.select(other);
         h.settle();
         CHECK_FALSE(static_cast<QWidget*>(model)->grab().isNull());
         QTest::mouseMove(model, a + QPoint(16, 8));
         h.settle();
     }
     QTest::mouseRelease(model, Qt::LeftButton, {}, a + QPoint(16, 8));
-    const cell::Cell& c = *h.w().cell();
-    CHECK((h.w().joints(c.device("arm2")) - c.devices[c.device("arm2")].arm->ready).cwiseAbs().maxCoeff() < 4);
-    CHECK_FALSE(h.w().modified());
+    const cell::Cell& c = *h.w().open.cell();
+    CHECK((h.w().hand.joints(c.device("arm2")) - c.devices[c.device("arm2")].arm->ready).cwiseAbs().maxCoeff() < 4);
+    CHECK_FALSE(h.w().open.modified());
 }

@@ -63,7 +63,7 @@ struct Bench {
         QApplication::setActiveWindow(&window);
         QT_WARNING_POP
     }
-    ~Bench() { w().forget_journal(); }
+    ~Bench() { w().open.forget_journal(); }
     Workspace& w() { return window.workspace(); }
     /// What is shown is current, and nothing that was asked for is still to come.
     void settle() { REQUIRE(desktop::settle(window, false)); }
@@ -92,7 +92,7 @@ struct Bench {
         settle();
     }
     QPoint on_floor(const std::string& device) {
-        const cell::Cell& c = *w().cell();
+        const cell::Cell& c = *w().open.cell();
         return window.floor()->pixel_of(c.devices[c.device(device)].world.translation()).toPoint();
     }
     void click_floor(const QPoint& at, Qt::KeyboardModifiers keys = {}) {

@@ -49,10 +49,10 @@ struct BuildHands : Bench {
     }
     void key(Qt::Key k) { QTest::keyClick(&window, k, Qt::AltModifier); }
     const cell::Device& device(const char* name) {
-        for (const cell::Device& d : w().cell()->devices)
+        for (const cell::Device& d : w().open.cell()->devices)
             if (d.name == name) return d;
         FAIL("no device " << name);
-        return w().cell()->devices.front();
+        return w().open.cell()->devices.front();
     }
     void store_pose(const QString& name) {
         child<QLineEdit>("new_pose_name")->setText(name);
@@ -61,7 +61,7 @@ struct BuildHands : Bench {
         press("store_pose");
     }
     void add_move(const QString& device, const QString& pose) {
-        w().select(device);
+        w().selection.select(device);
         settle();
         for (QAction* a : child<QToolButton>("add_step")->menu()->actions())
             if (a->text() == "Move to a pose") a->trigger();
@@ -116,14 +116,14 @@ TEST_CASE(
     CHECK(h.building().values.at("J2") == Approx(-geometry::pi / 6));
     // Placed, jogged there, poses stored, a task made, the cycle read.
     h.press("build_place");
-    REQUIRE(h.w().cell()->devices.size() == 1);
+    REQUIRE(h.w().open.cell()->devices.size() == 1);
     CHECK(h.device("Planar three").arm->model->mechanism.size() == 3);
     const QString id = QString::fromStdString(h.device("Planar three").id);
     h.child<QComboBox>("jog_frame")->setCurrentIndex(3);
     h.type(h.child<QLineEdit>("jog_deg"), "45");
     h.store_pose("folded");
     h.key(Qt::Key_Right);
-    CHECK(h.w().joints(0)[0] == Approx(geometry::pi / 4));
+    CHECK(h.w().hand.joints(0)[0] == Approx(geometry::pi / 4));
     h.store_pose("out");
     h.add_move(id, "out");
     h.add_move(id, "folded");
@@ -198,7 +198,7 @@ TEST_CASE("mistakes are named as they are made, the cell keeps what it had, and 
     h.press("build_add_hinge");
     h.press("build_add_slide");
     h.press("build_place");
-    const auto limit = [&] { return h.w().cell()->devices.front().arm->model->mechanism.joints[1].high; };
+    const auto limit = [&] { return h.w().open.cell()->devices.front().arm->model->mechanism.joints[1].high; };
     CHECK(limit() == Approx(0.3));
     h.action("build")->trigger();
     h.settle();
@@ -223,7 +223,7 @@ TEST_CASE("mistakes are named as they are made, the cell keeps what it had, and 
     CHECK(h.mistakes().join(' ').contains("no path to the base"));
     // Through the file and back.
     const QString file = h.room.filePath("half.escarp");
-    REQUIRE(h.w().save_as(file));
+    REQUIRE(h.w().open.save_as(file));
     REQUIRE(h.window.open_file(file));
     h.settle();
     h.action("build")->trigger();
@@ -241,7 +241,7 @@ TEST_CASE("mistakes are named as they are made, the cell keeps what it had, and 
     h.set("/links/2/bodies/0/size_mm/1", "80");
     CHECK(h.mistakes().isEmpty());
     CHECK(limit() == Approx(0.45));
-    CHECK(h.w().document().tree().value("unfinished_models", cell::json::array()).empty());
+    CHECK(h.w().open.document().tree().value("unfinished_models", cell::json::array()).empty());
 }
 
 TEST_CASE("an arm read from a robot description is placed, given a tool and a pick-and-place, and works") {
@@ -258,7 +258,7 @@ TEST_CASE("an arm read from a robot description is placed, given a tool and a pi
     broken.close();
     CHECK_FALSE(h.page().read_urdf(broken.fileName()));
     CHECK(h.told.join(' ').contains("both hang on nothing"));
-    CHECK(!h.w().modified());
+    CHECK(!h.w().open.modified());
     h.told.clear();
     REQUIRE(h.page().read_urdf(file));
     h.settle();
@@ -273,12 +273,12 @@ TEST_CASE("an arm read from a robot description is placed, given a tool and a pi
             h.type(h.child<NumberField>("place_x"), "700");
             h.type(h.child<NumberField>("place_y"), "-500");
         }
-        h.w().select({});
+        h.w().selection.select({});
         h.action("build")->trigger();
         h.settle();
     }
     h.press("build_place");
-    const QString id = h.w().selection().device;
+    const QString id = h.w().selection.first().device;
     auto* host = h.child<QComboBox>("field_" + id + "_host");
     host->setCurrentIndex(host->findText("Pedestal"));
     Q_EMIT host->activated(host->currentIndex());
@@ -287,13 +287,13 @@ TEST_CASE("an arm read from a robot description is placed, given a tool and a pi
     h.type(h.child<NumberField>("place_y"), "0");
     h.type(h.child<NumberField>("place_z"), "0");
     h.choose("field_" + id + "_tool", "jaw120");
-    REQUIRE(h.w().cell()->devices.back().arm->tool);
-    h.w().select({});
+    REQUIRE(h.w().open.cell()->devices.back().arm->tool);
+    h.w().selection.select({});
     h.action("place_outfeedOutfeed")->trigger();
     h.settle();
     h.type(h.child<NumberField>("place_x"), "1.25 m");
     h.type(h.child<NumberField>("place_y"), "-500");
-    h.w().select(id);
+    h.w().selection.select(id);
     for (const char* step : {"Pick", "Place"}) {
         h.settle();
         for (QAction* a : h.child<QToolButton>("add_step")->menu()->actions())
@@ -303,14 +303,14 @@ TEST_CASE("an arm read from a robot description is placed, given a tool and a pi
     CHECK(h.window.verdict()->shown("reach") == "2 / 2");
     CHECK(h.cycle().toDouble() == Approx(6.0).margin(0.01));
     // On a travel axis its taught values get one more, and lose it again.
-    h.w().select(id);
+    h.w().selection.select(id);
     h.settle();
     h.store_pose("rest");
     auto* travel = h.child<QCheckBox>("field_" + id + "_travel");
     travel->click();
     h.settle();
     const auto arm = [&]() -> const cell::Device& {
-        return h.w().cell()->devices[h.w().cell()->device(id.toStdString())];
+        return h.w().open.cell()->devices[h.w().open.cell()->device(id.toStdString())];
     };
     CHECK(arm().arm->model->mechanism.size() == 7);
     CHECK(arm().poses.front().joints->size() == 7);

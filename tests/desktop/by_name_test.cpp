@@ -103,9 +103,9 @@ TEST_CASE("the menus, the list of actions and the command line offer the same qu
 
 TEST_CASE("a question is put in the window, answered as on the command line, and its answer written as text or JSON") {
     Asking b;
-    const QString file = b.w().file();
-    b.w().select("arm2");
-    b.w().set_time(1.25);
+    const QString file = b.w().open.file();
+    b.w().selection.select("arm2");
+    b.w().playhead.set_time(1.25);
     QString shown, text_file = b.room.filePath("why.txt"), json_file = b.room.filePath("why.json");
     const auto save_as = [](const QString& to) {
         return [to](QDialog* d) {
@@ -141,7 +141,7 @@ TEST_CASE("a question is put in the window, answered as on the command line, and
 
 TEST_CASE("what does not fit a question is told with its place; an edit that an answer proposes is made") {
     Asking b;
-    b.w().select("arm2");
+    b.w().selection.select("arm2");
     b.trigger("ask_why", {[](QDialog* d) {
         d->findChild<QLineEdit*>("ask_at")->setText("soon");
         d->accept();
@@ -152,7 +152,7 @@ TEST_CASE("what does not fit a question is told with its place; an edit that an 
         CHECK(d->findChild<QLineEdit*>("edit_at")->text().isEmpty());  // a path, no instant
         d->reject();
     }});
-    const auto before = b.w().history().depth();
+    const auto before = b.w().open.history().depth();
     b.trigger("ask_exclude", {[](QDialog* d) {
                                   for (auto* box : d->findChildren<QComboBox*>())
                                       if (box->objectName() == "ask_device")
@@ -162,6 +162,6 @@ TEST_CASE("what does not fit a question is told with its place; an edit that an 
                                   d->accept();
                               },
                                  [](QDialog* d) { d->findChild<QPushButton*>("answer_take")->click(); }});
-    CHECK(b.w().history().depth() == before + 1);
-    CHECK(b.w().document().tree()["excluded_pairs"].size() == 1);
+    CHECK(b.w().open.history().depth() == before + 1);
+    CHECK(b.w().open.document().tree()["excluded_pairs"].size() == 1);
 }

@@ -56,9 +56,9 @@ struct Making : Bench {
             dialog->accept();
         });
     }
-    const cell::json& tree() { return w().resolved(); }
+    const cell::json& tree() { return w().open.resolved(); }
     const cell::PartType& part(const std::string& id) {
-        const cell::Cell& c = *w().cell();
+        const cell::Cell& c = *w().open.cell();
         REQUIRE(c.part_type(id) >= 0);
         return c.part_types[c.part_type(id)];
     }
@@ -70,7 +70,7 @@ TEST_CASE("a part is made in three clicks, changed, gripped elsewhere by hand, c
     Making h;
     QTest::mouseClick(h.child<QPushButton>("add_part_too"), Qt::LeftButton);  // one
     h.pick("part_menu", "box");                                               // two
-    const std::string id = h.w().cell()->part_types.back().id;
+    const std::string id = h.w().open.cell()->part_types.back().id;
     CHECK(h.part(id).name == "Box");
     h.type("part_name", "Bracket");
     h.type("part_mass_kg", "1.2");
@@ -109,32 +109,32 @@ TEST_CASE("a part is made in three clicks, changed, gripped elsewhere by hand, c
     h.settle();
     CHECK(geometry::gap(h.part(id).grips.front().at, moved).angle < 1e-6);
     h.press("copy_" + QString::fromStdString(id));
-    const std::string copy = h.w().cell()->part_types.back().id;
+    const std::string copy = h.w().open.cell()->part_types.back().id;
     CHECK(copy != id);
     h.press("remove_" + QString::fromStdString(copy));
-    CHECK(h.w().cell()->part_type(copy) < 0);
+    CHECK(h.w().open.cell()->part_type(copy) < 0);
     // The demo's own part is used: another takes its place.
-    const std::string used = h.w().cell()->part_types.front().id;
+    const std::string used = h.w().open.cell()->part_types.front().id;
     QTest::mouseClick(
         h.child<QWidget>("cell_card_" + QString::fromStdString(used)), Qt::LeftButton, {}, QPoint(20, 10));
     h.settle();
     QTest::mouseClick(h.child<QPushButton>("remove_" + QString::fromStdString(used)), Qt::LeftButton);
     h.settle();
     h.pick("removal_menu", "Bracket takes its place");
-    CHECK(h.w().cell()->part_type(used) < 0);
+    CHECK(h.w().open.cell()->part_type(used) < 0);
     CHECK(h.tree()["devices"].dump().find("\"" + used + "\"") == std::string::npos);
     CHECK(h.told.isEmpty());
 }
 
 TEST_CASE("tools are made, their frame dragged, and put on an arm") {
     Making h;
-    h.w().select("arm2");
+    h.w().selection.select("arm2");
     h.action("cell")->trigger();
     h.settle();
     QTest::mouseClick(h.child<QPushButton>("add_tool"), Qt::LeftButton);
     h.settle();
     h.pick("tool_menu", "Double gripper");
-    const auto tools = [&] { return h.w().cell()->devices[h.w().cell()->device("arm2")].arm->tools; };
+    const auto tools = [&] { return h.w().open.cell()->devices[h.w().open.cell()->device("arm2")].arm->tools; };
     REQUIRE(tools().size() == 2);
     const std::string id = tools()[0].model->id;
     auto* view = h.child<HandlingView>("handling_view");
@@ -157,47 +157,47 @@ TEST_CASE("settings of the cell, and a pair left out with a reason and judged ag
     h.type("cell_seed", "7");
     h.type("cell_horizon_s", "600");
     h.type("cell_name", "Leak test two");
-    const cell::Cell& c = *h.w().cell();
+    const cell::Cell& c = *h.w().open.cell();
     CHECK(c.takt == 9);
     CHECK(c.safety_distance == Approx(0.035));
     CHECK(c.seed == 7);
     CHECK(c.horizon == 600);
     CHECK(c.name == "Leak test two");
-    h.w().select_devices({"arm1", "tester"});
-    const std::size_t before = h.w().cell()->exclusions.size();
+    h.w().selection.select_devices({"arm1", "tester"});
+    const std::size_t before = h.w().open.cell()->exclusions.size();
     h.press("add_pair");
-    REQUIRE(h.w().cell()->exclusions.size() == before + 1);
+    REQUIRE(h.w().open.cell()->exclusions.size() == before + 1);
     const QString last = QString::number(before);
     h.type("pair_reason_" + last, "guided by hand");
-    CHECK(h.w().cell()->exclusions.back().reason == "guided by hand");
+    CHECK(h.w().open.cell()->exclusions.back().reason == "guided by hand");
     h.press("take_back_" + last);
-    CHECK(h.w().cell()->exclusions.size() == before);
+    CHECK(h.w().open.cell()->exclusions.size() == before);
     h.answers("a hose");
     h.action("leave_out")->trigger();
     h.settle();
-    REQUIRE(h.w().cell()->exclusions.size() == before + 1);
-    CHECK(h.w().cell()->exclusions.back().reason == "a hose");
+    REQUIRE(h.w().open.cell()->exclusions.size() == before + 1);
+    CHECK(h.w().open.cell()->exclusions.back().reason == "a hose");
     // Of a body alone, of a body of each, and of a body with all else.
     h.choose("pair_" + last + "_a_body", "forearm");
-    CHECK(h.w().cell()->exclusions.back().body_a == "forearm");
+    CHECK(h.w().open.cell()->exclusions.back().body_a == "forearm");
     h.choose("pair_" + last + "_b", "Arm 2");
     h.choose("pair_" + last + "_b_body", "tool");
-    CHECK(h.w().cell()->exclusions.back().b == h.w().cell()->device("arm2"));
-    CHECK(h.w().cell()->exclusions.back().body_b == "tool");
+    CHECK(h.w().open.cell()->exclusions.back().b == h.w().open.cell()->device("arm2"));
+    CHECK(h.w().open.cell()->exclusions.back().body_b == "tool");
     h.choose("pair_" + last + "_b_body", "all of it");
     h.choose("pair_" + last + "_b", "all others");
-    CHECK(h.w().cell()->exclusions.back().b < 0);
+    CHECK(h.w().open.cell()->exclusions.back().b < 0);
     h.press("take_back_" + last);
-    CHECK(h.w().cell()->exclusions.size() == before);
+    CHECK(h.w().open.cell()->exclusions.size() == before);
     CHECK(h.told.isEmpty());
 }
 
 TEST_CASE("two bodies that pass too near are left out from their finding, and only they") {
     Making h;
-    h.w().set_variant("B");
+    h.w().open.set_variant("B");
     h.settle();
     const auto near = [&] {
-        for (const inspection::Finding& f : h.w().evaluation()->inspection->findings)
+        for (const inspection::Finding& f : h.w().results.shown()->inspection->findings)
             if (f.id == "clearance:arm1:arm2") return f.bodies;
         return std::vector<std::string>();
     };
@@ -206,11 +206,11 @@ TEST_CASE("two bodies that pass too near are left out from their finding, and on
     h.answers("rubber");
     h.press("leave_bodies_out");
     h.settle();
-    REQUIRE(h.w().cell()->exclusions.size() == 1);
-    const cell::Exclusion& x = h.w().cell()->exclusions.back();
+    REQUIRE(h.w().open.cell()->exclusions.size() == 1);
+    const cell::Exclusion& x = h.w().open.cell()->exclusions.back();
     CHECK((x.body_a == first[0] && x.body_b == first[1] && x.reason == "rubber"));
     CHECK(near() != first);
-    h.w().undo();
+    h.w().open.undo();
     h.settle();
     CHECK(near() == first);
 }
@@ -325,31 +325,31 @@ TEST_CASE("every key of every table can be set in the window") {
     const cell::json devices = h.tree()["devices"];
     for (const cell::json& d : devices) {
         const std::string id = d["id"], kind = d["kind"];
-        const cell::DeviceKind* found = h.w().layout().kinds().find(kind);
+        const cell::DeviceKind* found = h.w().open.layout().kinds().find(kind);
         REQUIRE(found);
         if (kinds.insert(kind).second && kind != "arm") {
-            h.w().select(QString::fromStdString(id));
+            h.w().selection.select(QString::fromStdString(id));
             h.settle();
             every_field(h, found->fields(), "/devices/" + id, QString::fromStdString("field_" + id + "_"), tried);
         }
-        const cell::Cell& c = *h.w().cell();
+        const cell::Cell& c = *h.w().open.cell();
         std::vector<std::pair<std::string, std::string>> own;  // one step of each kind
         for (const cell::Step* s : cell::all_steps(c.devices[c.device(id)].task))
             if (!s->shared && steps.insert(s->kind->id()).second) own.emplace_back(s->id, "/" + s->path);
         for (const auto& [step, path] : own) {
-            h.w().select(QString::fromStdString(id), QString::fromStdString(step));
+            h.w().selection.select(QString::fromStdString(id), QString::fromStdString(step));
             h.settle();
             const std::string word = cell::find(h.tree(), path)->value("do", "");
-            cell::Fields fields = h.w().layout().kinds().find_step(word)->fields();
+            cell::Fields fields = h.w().open.layout().kinds().find_step(word)->fields();
             std::erase_if(fields, [](const cell::Field& f) { return f.type == cell::Field::Type::held; });
             every_field(h, fields, path, "step_field_", tried);
         }
     }
-    CHECK(kinds.size() == h.w().layout().kinds().all().size());
-    CHECK(steps.size() == h.w().layout().kinds().steps().size());
+    CHECK(kinds.size() == h.w().open.layout().kinds().all().size());
+    CHECK(steps.size() == h.w().open.layout().kinds().steps().size());
     h.action("cell")->trigger();
     h.settle();
-    const std::string part = h.w().cell()->part_types.front().id, tool = h.w().cell()->tool_models.front().id;
+    const std::string part = h.w().open.cell()->part_types.front().id, tool = h.w().open.cell()->tool_models.front().id;
     QTest::mouseClick(
         h.child<QWidget>("cell_card_" + QString::fromStdString(part)), Qt::LeftButton, {}, QPoint(20, 10));
     h.settle();
@@ -369,13 +369,13 @@ TEST_CASE("from an empty floor to a cell with an own part, a double gripper, a h
         h.action("catalogue")->trigger();
         h.type("catalogue_search", what);
         // Enter has put it where there is room; it is moved where it belongs.
-        const std::string id = h.w().selection().device.toStdString();
-        const cell::Cell& c = *h.w().cell();
+        const std::string id = h.w().selection.first().device.toStdString();
+        const cell::Cell& c = *h.w().open.cell();
         const int device = c.device(id);
         REQUIRE(device >= 0);
         geometry::Frame to = c.devices[device].world;
         to.translation().x() = 1e-3 * x, to.translation().y() = 1e-3 * y;
-        h.w().apply({"move", cell::place_at(c, device, to, -1)});
+        h.w().open.apply({"move", cell::place_at(c, device, to, -1)});
         h.settle();
         return QString::fromStdString(id);
     };
@@ -388,21 +388,21 @@ TEST_CASE("from an empty floor to a cell with an own part, a double gripper, a h
     const QString first = place("Six-axis arm 900", 0, 0), second = place("Six-axis arm 900", 2500, 0);
     const QString tray = place("Tray", 550, 0), goal = place("Tray", 3050, 0);
     // The first arm gets an own double gripper, and a signal.
-    h.w().select(first);
+    h.w().selection.select(first);
     h.action("cell")->trigger();
     QTest::mouseClick(h.child<QPushButton>("add_tool"), Qt::LeftButton);
     h.settle();
     h.pick("tool_menu", "Double gripper");
-    CHECK(h.w().cell()->devices[h.w().cell()->device(first.toStdString())].arm->tools.size() == 2);
+    CHECK(h.w().open.cell()->devices[h.w().open.cell()->device(first.toStdString())].arm->tools.size() == 2);
     h.action("worksheet")->trigger();
-    h.w().select(first);
+    h.w().selection.select(first);
     h.settle();
     h.type("field_" + first + "_own_signals_0", "done");
-    h.w().select(second);
+    h.w().selection.select(second);
     h.settle();
     h.type("field_" + second + "_own_signals_0", "ready");
     const auto add = [&](const QString& device, const QString& words) {
-        h.w().select(device);
+        h.w().selection.select(device);
         h.settle();
         auto* menu = h.child<QToolButton>("add_step")->menu();
         for (QAction* a : menu->actions())
@@ -424,7 +424,7 @@ TEST_CASE("from an empty floor to a cell with an own part, a double gripper, a h
     add(second, "Set a signal");
     add(first, "Wait for a signal");
     h.choose("step_field_signal", "ready");
-    h.w().select_devices({first, tray});
+    h.w().selection.select_devices({first, tray});
     h.action("cell")->trigger();
     h.press("add_pair");
     h.type("pair_reason_0", "the tray is taken out");
@@ -432,7 +432,7 @@ TEST_CASE("from an empty floor to a cell with an own part, a double gripper, a h
     INFO(h.told.join("; ").toStdString());
     CHECK(h.told.isEmpty());
     const QString file = h.room.filePath("own.escarp");
-    REQUIRE(h.w().save_as(file));
+    REQUIRE(h.w().open.save_as(file));
     QProcess cli;
     cli.start(ESCARP_CLI, {"run", file, "--json"});
     REQUIRE(cli.waitForFinished(120000));
@@ -456,10 +456,10 @@ TEST_CASE("numbers change by key, not by the wheel, and hold only when they are 
     CHECK(line->text() == "5.4");
     QTest::keyClick(line, Qt::Key_Down, Qt::ShiftModifier);
     CHECK(line->text() == "4.4");
-    CHECK(h.w().document().tree()["takt_s"] == 5.3);
+    CHECK(h.w().open.document().tree()["takt_s"] == 5.3);
     QTest::keyClick(line, Qt::Key_Return);
     h.settle();
-    CHECK(h.w().document().tree()["takt_s"] == 4.4);
+    CHECK(h.w().open.document().tree()["takt_s"] == 4.4);
     line = h.child<QLineEdit>("cell_safety_distance_mm");
     const QPointF at(5, 5);
     QWheelEvent turn(at, line->mapToGlobal(at), {}, {0, 120}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
@@ -471,7 +471,7 @@ TEST_CASE("numbers change by key, not by the wheel, and hold only when they are 
     QTest::keyClick(line, Qt::Key_Escape);
     h.settle();
     CHECK(line->text() == "30");
-    CHECK(h.w().cell()->safety_distance == Approx(0.03));
+    CHECK(h.w().open.cell()->safety_distance == Approx(0.03));
 }
 
 TEST_CASE("the manual is searched, says all keys and fields, and knows what is under the pointer") {
@@ -496,7 +496,7 @@ TEST_CASE("the manual is searched, says all keys and fields, and knows what is u
             CHECK(page->toPlainText().contains(a->shortcut().toString(QKeySequence::NativeText)));
         }
     sections->setCurrentRow(all - 1);
-    for (const auto& kind : h.w().layout().kinds().steps())
+    for (const auto& kind : h.w().open.layout().kinds().steps())
         CHECK(page->toPlainText().contains(QString::fromStdString(kind->label())));
     CHECK(ManualDialog::section_of(h.window.floor()) == "Floor");
     CHECK(ManualDialog::section_of(h.child<QPushButton>("add_part_too")) == "Worksheet");
@@ -505,7 +505,7 @@ TEST_CASE("the manual is searched, says all keys and fields, and knows what is u
 
 TEST_CASE("what is not possible now stands grey in the list of actions, with the reason, and cannot be run") {
     Making h;
-    h.w().select("");
+    h.w().selection.select("");
     h.settle();
     bool looked = false;
     QTimer::singleShot(0, &h.window, [&] {
@@ -537,14 +537,14 @@ TEST_CASE("the log says what was opened, changed and refused, a line each, and n
         return file.open(QIODevice::ReadOnly) ? QString::fromUtf8(file.readAll()) : QString();
     };
     {
-        const SessionLog log(h.w(), nullptr, folder);
-        REQUIRE(h.w().apply({"Move\nMarker", {cell::Operation::set("/devices/marker/placement/x_mm", 2500)}}));
-        CHECK_FALSE(h.w().apply({"Nonsense", {cell::Operation::set("/devices/marker/process_s", -1)}}));
+        const SessionLog log(h.w().open, h.w().results, nullptr, folder);
+        REQUIRE(h.w().open.apply({"Move\nMarker", {cell::Operation::set("/devices/marker/placement/x_mm", 2500)}}));
+        CHECK_FALSE(h.w().open.apply({"Nonsense", {cell::Operation::set("/devices/marker/process_s", -1)}}));
         h.settle();
         CHECK(lines().contains("leak-test.escarp: "));
         CHECK(lines().contains("edit: Move Marker"));
         CHECK(lines().contains("refused: "));
-        for (int i = 0; i < 1500; ++i) Q_EMIT h.w().refused("Title", QString(1900, 'x'));
+        for (int i = 0; i < 1500; ++i) Q_EMIT h.w().open.refused("Title", QString(1900, 'x'));
     }
     CHECK(QFileInfo(folder + "/escarp.log").size() <= (1 << 20));
     CHECK(QFileInfo(folder + "/escarp.1.log").size() <= (1 << 20));

@@ -19,10 +19,10 @@ struct Hands : Bench {
     Hands(bool demo = false) : Bench(demo) {}
     FloorView* floor() { return window.floor(); }
     const cell::Device& named(const QString& name) {
-        for (const cell::Device& d : w().cell()->devices)
+        for (const cell::Device& d : w().open.cell()->devices)
             if (d.name == name.toStdString()) return d;
         FAIL("no device named " << name.toStdString());
-        return w().cell()->devices.front();
+        return w().open.cell()->devices.front();
     }
     /// Finds an entry of the catalogue by typing and clicks it.
     void take(const QString& label) {
@@ -87,13 +87,13 @@ TEST_CASE(
     "an empty floor becomes a cell with pedestal, arm, a conveyor with a bend, a table, a part and a cycle, by hand "
     "alone") {
     Hands b;
-    REQUIRE(b.w().cell()->devices.empty());
+    REQUIRE(b.w().open.cell()->devices.empty());
     CHECK(b.child<QWidget>("first_steps")->isVisible());
     b.put("Pedestal", -0.4, 0);
     b.exact("place_x", "0");
     b.exact("place_y", "0");
     b.put("Six-axis 900", 0, 0);  // set down on the pedestal it stands on it
-    CHECK(b.w().cell()->devices[1].host == 0);
+    CHECK(b.w().open.cell()->devices[1].host == 0);
     b.exact("place_x", "0");
     b.exact("place_y", "0");
     b.put("Conveyor", -0.7, 1.0);
@@ -128,12 +128,12 @@ TEST_CASE(
     b.click("Conveyor");
     b.choose("field_conveyor_to", "Conveyor bend");
     b.put("Infeed", belt->world.translation().x() - 0.2, belt->world.translation().y());
-    CHECK(b.named("Infeed").host == b.w().cell()->device("conveyor"));
+    CHECK(b.named("Infeed").host == b.w().open.cell()->device("conveyor"));
     b.put("Table", 0.15, -0.6);
     b.put("Empty tray", 0.15, -0.6);  // set down on the table it stands on it
     CHECK(b.named("Empty tray").host >= 0);
     b.click("Pedestal");
-    if (b.w().selection().device != "six_axis_900") b.click("Six-axis 900");
+    if (b.w().selection.first().device != "six_axis_900") b.click("Six-axis 900");
 
     QTest::keyClick(&b.window, Qt::Key_W);
     b.step("Pick");
@@ -144,7 +144,7 @@ TEST_CASE(
     b.settle();
     INFO(b.told.join(" | ").toStdString());
     CHECK(QRegularExpression("^[0-9]+\\.[0-9]+").match(b.cycle()).hasMatch());
-    const auto e = b.w().evaluation();
+    const auto e = b.w().results.shown();
     REQUIRE(e);
     REQUIRE(e->figures.cycle_s);
     CHECK(*e->figures.cycle_s > 2);
@@ -155,14 +155,14 @@ TEST_CASE("a block stands exactly 350 mm in front of an arm's base after four ac
     Hands b;
     b.put("Six-axis 900", 0.3, -0.2);
     b.exact("place_turn", "30");
-    REQUIRE(b.w().selection().device == "six_axis_900");
+    REQUIRE(b.w().selection.first().device == "six_axis_900");
     // 1: from the catalogue by keyboard, it comes in front of the arm.
     QTest::keyClick(&b.window, Qt::Key_N);
     auto* line = b.child<QLineEdit>("catalogue_search");
     QTest::keyClicks(line, "Block");
     QTest::keyClick(line, Qt::Key_Return);
     b.settle();
-    REQUIRE(b.w().selection().device == "block");
+    REQUIRE(b.w().selection.first().device == "block");
     // 2: numbers from the arm. 3: the distance. (It is in line with the arm already.)
     b.choose("place_frame", "Six-axis 900");
     b.exact("place_x", "350");
@@ -181,7 +181,7 @@ TEST_CASE("the first steps lead from the empty floor to a cycle in five clicks")
         b.settle();
     }
     INFO(b.told.join(" | ").toStdString());
-    const auto e = b.w().evaluation();
+    const auto e = b.w().results.shown();
     REQUIRE(e);
     std::string said;
     for (const auto& f : e->inspection->findings) said += f.title + ": " + f.text + "; ";
@@ -195,50 +195,50 @@ TEST_CASE("the first steps lead from the empty floor to a cycle in five clicks")
 
 TEST_CASE("a dimension that is typed into moves the device; what is half typed never reaches the cell") {
     Hands b(true);
-    b.w().select("tester");
+    b.w().selection.select("tester");
     b.settle();
     REQUIRE(!b.floor()->dimensions().empty());
     const auto d = b.floor()->dimensions().front();
-    const cell::Document before = b.w().document();
+    const cell::Document before = b.w().open.document();
     QTest::mouseClick(b.floor(), Qt::LeftButton, {}, d.box.center().toPoint());
     auto* field = b.child<QLineEdit>("dimension");
     field->selectAll();
     QTest::keyClicks(field, "7 apples");
-    CHECK(b.w().document() == before);
+    CHECK(b.w().open.document() == before);
     QTest::keyClick(field, Qt::Key_Escape);
     b.settle();
-    CHECK(b.w().document() == before);
-    CHECK(!b.w().trying());
+    CHECK(b.w().open.document() == before);
+    CHECK(!b.w().open.trying());
     const Vector3 stood = b.named("Tester").world.translation();
     QTest::mouseClick(b.floor(), Qt::LeftButton, {}, d.box.center().toPoint());
     b.type(b.child<QLineEdit>("dimension"), "100+23");
     const Vector3 moved = b.named("Tester").world.translation() - stood;
     CHECK(moved.dot(d.away) == Approx(0.123 - d.metres).margin(1e-6));
-    CHECK(b.w().history().undo_name().contains("Tester"));
+    CHECK(b.w().open.history().undo_name().contains("Tester"));
 }
 
 TEST_CASE("the drawing follows while a number is typed, Escape takes it back") {
     Hands b(true);
-    b.w().select("tester");
+    b.w().selection.select("tester");
     b.settle();
     const double stood = b.named("Tester").world.translation().x();
     auto* x = b.child<QLineEdit>("place_x");
     x->setFocus();
     x->selectAll();
     QTest::keyClicks(x, "2400");
-    CHECK(b.w().trying());
+    CHECK(b.w().open.trying());
     CHECK(b.named("Tester").world.translation().x() == Approx(2.4));
     QTest::keyClick(x, Qt::Key_Escape);
-    CHECK(!b.w().trying());
+    CHECK(!b.w().open.trying());
     CHECK(b.named("Tester").world.translation().x() == Approx(stood));
-    CHECK(!b.w().modified());
+    CHECK(!b.w().open.modified());
 }
 
 TEST_CASE("several are selected with Shift, moved together, grouped, locked, hidden and shown alone") {
     Hands b(true);
     b.click("Tester");
     b.click("Marker", Qt::ShiftModifier);
-    CHECK(b.w().selected() == QStringList({"tester", "marker"}));
+    CHECK(b.w().selection.all() == QStringList({"tester", "marker"}));
     const Vector3 a = b.named("Tester").world.translation(), c = b.named("Marker").world.translation();
     b.floor()->setFocus();
     QTest::keyClick(b.floor(), Qt::Key_Right);
@@ -248,30 +248,30 @@ TEST_CASE("several are selected with Shift, moved together, grouped, locked, hid
     CHECK((b.named("Marker").world.translation() - c - Vector3(0.01, 0.001, 0)).norm() < 1e-9);
     QTest::keyClick(&b.window, Qt::Key_G, Qt::ControlModifier);
     b.settle();
-    b.w().select({});
+    b.w().selection.select({});
     b.click("Marker");
-    CHECK(b.w().selected().size() == 2);
+    CHECK(b.w().selection.all().size() == 2);
     QTest::keyClick(&b.window, Qt::Key_L, Qt::ControlModifier);
     b.settle();
     const Vector3 locked = b.named("Marker").world.translation();
     b.drag_floor(b.on_floor("marker"), {40, 0});
     CHECK(b.named("Marker").world.translation() == locked);
     QTest::keyClick(&b.window, Qt::Key_H, Qt::ShiftModifier);
-    CHECK(b.w().hidden("arm1"));
-    CHECK(!b.w().hidden("marker"));
+    CHECK(b.w().view_options.hidden("arm1"));
+    CHECK(!b.w().view_options.hidden("marker"));
     QTest::keyClick(&b.window, Qt::Key_H, Qt::ControlModifier);
-    CHECK(b.w().hidden().isEmpty());
+    CHECK(b.w().view_options.hidden().isEmpty());
     b.click("Marker");
     QTest::keyClick(&b.window, Qt::Key_H);
-    CHECK(b.w().hidden("marker"));
-    b.w().select({});
+    CHECK(b.w().view_options.hidden("marker"));
+    b.w().selection.select({});
     b.click("Marker");
-    CHECK(b.w().selection().device.isEmpty());  // what is hidden is not hit
+    CHECK(b.w().selection.first().device.isEmpty());  // what is hidden is not hit
 }
 
 TEST_CASE("turned by the handle and by keys, in steps and freely") {
     Hands b(true);
-    b.w().select("cabinet");
+    b.w().selection.select("cabinet");
     b.settle();
     const cell::Device& d = b.named("Control cabinet");
     const QPointF origin = b.floor()->pixel_of(d.world.translation());
@@ -296,24 +296,24 @@ TEST_CASE("turned by the handle and by keys, in steps and freely") {
 
 TEST_CASE("what stands on a removed device is asked about") {
     Hands b(true);
-    b.w().select("pedestal1");
+    b.w().selection.select("pedestal1");
     b.answers << static_cast<int>(QMessageBox::Cancel);
     b.action("remove")->trigger();
-    CHECK(b.w().cell()->device("pedestal1") >= 0);
+    CHECK(b.w().open.cell()->device("pedestal1") >= 0);
     REQUIRE(!b.told.isEmpty());
     CHECK(b.told.last().contains("Arm 1"));
     b.answers << 1;
     const Vector3 stood = b.named("Arm 1").world.translation();
     b.action("remove")->trigger();
     b.settle();
-    CHECK(b.w().cell()->device("pedestal1") < 0);
+    CHECK(b.w().open.cell()->device("pedestal1") < 0);
     CHECK((b.named("Arm 1").world.translation() - stood).norm() < 1e-9);
 }
 
 TEST_CASE("measuring between two corners gives their distance") {
     Hands b(true);
     const auto corner = [&](const char* id, double x, double y) {
-        const cell::Cell& c = *b.w().cell();
+        const cell::Cell& c = *b.w().open.cell();
         const geometry::Box3 box = cell::world_extent(c, c.device(id));
         return Vector3(x < 0 ? box.low.x() : box.high.x(), y < 0 ? box.low.y() : box.high.y(), 0);
     };
@@ -335,7 +335,7 @@ TEST_CASE("a fence is drawn corner by corner; a marking closed on its first corn
         b.click_floor(b.floor()->pixel_of(p).toPoint());
     QTest::keyClick(b.floor(), Qt::Key_Return);
     b.settle();
-    const auto box = cell::world_extent(*b.w().cell(), 0);
+    const auto box = cell::world_extent(*b.w().open.cell(), 0);
     CHECK(box.high.x() - box.low.x() == Approx(2.05).margin(0.06));
     CHECK(box.high.y() - box.low.y() == Approx(1.65).margin(0.06));
     b.take("Floor marking");
@@ -343,67 +343,67 @@ TEST_CASE("a fence is drawn corner by corner; a marking closed on its first corn
         {Vector3(-0.5, -0.5, 0), Vector3(0.5, -0.5, 0), Vector3(0.5, 0.5, 0), Vector3(-0.5, -0.5, 0)})
         b.click_floor(b.floor()->pixel_of(p).toPoint());
     b.settle();
-    REQUIRE(b.w().cell()->devices.size() == 2);
-    CHECK(b.w().resolved()["devices"][1]["closed"] == true);
+    REQUIRE(b.w().open.cell()->devices.size() == 2);
+    CHECK(b.w().open.resolved()["devices"][1]["closed"] == true);
 }
 
 TEST_CASE("an own device kept in the catalogue can be placed in another cell, with what it needs") {
     Hands b(true);
-    b.w().select("arm1");
+    b.w().selection.select("arm1");
     b.window.layout_actions()->name_instead = [](const QString&) { return QString("Loader arm"); };
     b.action("keep_own")->trigger();
     b.action("new")->trigger();
     b.settle();
     b.put("Loader arm", 0, 0);
-    REQUIRE(b.w().cell()->devices.size() == 1);
-    CHECK(b.w().cell()->devices[0].arm);
-    CHECK(b.w().cell()->devices[0].arm->tool);
-    CHECK(b.w().cell()->devices[0].task.empty());
+    REQUIRE(b.w().open.cell()->devices.size() == 1);
+    CHECK(b.w().open.cell()->devices[0].arm);
+    CHECK(b.w().open.cell()->devices[0].arm->tool);
+    CHECK(b.w().open.cell()->devices[0].task.empty());
 }
 
 TEST_CASE("the base field leads to a base from which every pose is reached") {
     Hands b(true);
-    b.w().set_variant("C");
+    b.w().open.set_variant("C");
     b.settle();
     const auto out = [&] {
         int n = 0;
-        for (const auto& p : b.w().evaluation()->inspection->poses) n += !p.reached;
+        for (const auto& p : b.w().results.shown()->inspection->poses) n += !p.reached;
         return n;
     };
     REQUIRE(out() > 0);
     int arm = -1;
-    for (const auto& p : b.w().evaluation()->inspection->poses)
+    for (const auto& p : b.w().results.shown()->inspection->poses)
         if (!p.reached) arm = p.arm;
-    b.w().select(QString::fromStdString(b.w().evaluation()->cell->devices[arm].id));
+    b.w().selection.select(QString::fromStdString(b.w().results.shown()->cell->devices[arm].id));
     b.action("base_field")->trigger();
-    CHECK(b.w().shown().base);
+    CHECK(b.w().view_options.shown().base);
     b.window.grab();
     REQUIRE(b.floor()->take_best_base());
     b.settle();
     int left = 0;
-    for (const auto& p : b.w().evaluation()->inspection->poses) left += !p.reached && p.arm == arm;
+    for (const auto& p : b.w().results.shown()->inspection->poses) left += !p.reached && p.arm == arm;
     CHECK(left == 0);
 }
 
 TEST_CASE("views are stored and come back; a clean view shows no words") {
     Hands b(true);
-    b.w().select("tester");
+    b.w().selection.select("tester");
     b.action("fit_selection")->trigger();
     const QPointF near = b.floor()->pixel_of({2, 0.5, 0});
     b.window.layout_actions()->name_instead = [](const QString&) { return QString("Tester close"); };
     b.action("store_view")->trigger();
     b.action("front")->trigger();
     CHECK(b.floor()->side() == Side::front);
-    const cell::json views = b.w().document().tree()["views"];
+    const cell::json views = b.w().open.document().tree()["views"];
     REQUIRE(views.size() == 1);
     b.floor()->set_view_state(views[0]["floor"]);
     CHECK(b.floor()->side() == Side::top);
     CHECK(QLineF(b.floor()->pixel_of({2, 0.5, 0}), near).length() < 0.6);
     b.action("clean")->setChecked(true);
-    CHECK(b.w().shown() == Shown::nothing());
+    CHECK(b.w().view_options.shown() == Shown::nothing());
     CHECK(!b.window.findChild<QWidget*>("placement_tag")->isVisible());
     b.action("clean")->setChecked(false);
-    CHECK(b.w().shown().names);
+    CHECK(b.w().view_options.shown().names);
 }
 
 TEST_CASE("the list finds devices by typing; hiding and locking from it") {
@@ -420,12 +420,12 @@ TEST_CASE("the list finds devices by typing; hiding and locking from it") {
         QTreeWidgetItem* item = tree->topLevelItem(i);
         if (item->isHidden()) continue;
         QTest::mouseClick(tree->viewport(), Qt::LeftButton, {}, tree->visualItemRect(item).topLeft() + QPoint(25, 6));
-        CHECK(b.w().selection().device == "marker");
+        CHECK(b.w().selection.first().device == "marker");
         item->setCheckState(1, Qt::Unchecked);
         break;
     }
     b.settle();
-    CHECK(b.w().hidden("marker"));
+    CHECK(b.w().view_options.hidden("marker"));
 }
 
 TEST_CASE("drawings, placements and pictures are written; what cannot be written is said") {
@@ -473,9 +473,9 @@ TEST_CASE("every edit that has a name is found under it, asks by its table and i
         b.window.findChild<QAction*>(name)->trigger();
         CHECK(asked);
     };
-    b.w().select_devices({"marker", "rejects"});
+    b.w().selection.select_devices({"marker", "rejects"});
     const auto x_of = [&](const char* id) {
-        return b.w().cell()->devices[b.w().cell()->device(id)].world.translation().x();
+        return b.w().open.cell()->devices[b.w().open.cell()->device(id)].world.translation().x();
     };
     const double before = x_of("marker"), other = x_of("rejects");
     say("edit_move_devices", [](TableDialog& d) {
@@ -484,42 +484,42 @@ TEST_CASE("every edit that has a name is found under it, asks by its table and i
     });
     CHECK(x_of("marker") == Approx(before + 0.025));
     CHECK(x_of("rejects") == Approx(other + 0.025));
-    CHECK(b.w().history().depth() == 1);
+    CHECK(b.w().open.history().depth() == 1);
     // What is new is selected.
     say("edit_add_device", [](TableDialog& d) {
         d.findChild<QLineEdit*>("edit_kind")->setText("beam");
         d.findChild<QLineEdit*>("edit_with")->setText("{\"length_mm\": 321}");
     });
-    const int made = b.w().cell()->device(b.w().selection().device.toStdString());
+    const int made = b.w().open.cell()->device(b.w().selection.first().device.toStdString());
     REQUIRE(made >= 0);
-    CHECK(b.w().cell()->devices[made].kind->id() == "beam");
+    CHECK(b.w().open.cell()->devices[made].kind->id() == "beam");
     // What does not fit is refused with its place, and nothing is changed.
-    const std::string text = b.w().document().text();
+    const std::string text = b.w().open.document().text();
     say("edit_move_devices", [](TableDialog& d) { d.findChild<QLineEdit*>("edit_x_mm")->setText("far"); });
     CHECK(b.told.last().contains("x_mm"));
-    CHECK(b.w().document().text() == text);
+    CHECK(b.w().open.document().text() == text);
 }
 
 TEST_CASE(
     "a session that ends without saving is offered again; two windows do not write one file; a file changed by another "
     "program is noticed") {
     Hands b(true);
-    const QString file = b.w().file();
-    const cell::Document before = b.w().document();
+    const QString file = b.w().open.file();
+    const cell::Document before = b.w().open.document();
     {  // a second window on the same file gets a copy
         MainWindow other;
         QStringList heard;
         other.answer_instead([&](const QString& text) { return heard << text, static_cast<int>(QMessageBox::Cancel); });
         REQUIRE(other.open_file(file));
-        CHECK(other.workspace().is_copy());
-        CHECK(other.workspace().file().isEmpty());
+        CHECK(other.workspace().open.kept().is_copy());
+        CHECK(other.workspace().open.file().isEmpty());
         CHECK(heard.join(" ").contains("another window"));
-        CHECK(!other.workspace().save_as(file));
-        other.workspace().forget_journal();
+        CHECK(!other.workspace().open.save_as(file));
+        other.workspace().open.forget_journal();
     }
-    b.w().select("tester");
+    b.w().selection.select("tester");
     b.exact("place_x", "2123");
-    const cell::Document edited = b.w().document();
+    const cell::Document edited = b.w().open.document();
     // As after a crash: the journal is there, nobody holds it.
     const QString journal = b.room.filePath(".leak-test.escarp.edits");
     REQUIRE(QFile::exists(journal));
@@ -530,12 +530,12 @@ TEST_CASE(
     REQUIRE(b.window.open_file(second));
     b.settle();
     CHECK(b.told.last().contains("Unsaved edits"));
-    CHECK(b.w().document() == edited);
-    CHECK(b.w().can_undo());
-    b.w().undo();
-    CHECK(b.w().document() == before);
-    b.w().redo();
-    REQUIRE(b.w().save_as(second));
+    CHECK(b.w().open.document() == edited);
+    CHECK(b.w().open.can_undo());
+    b.w().open.undo();
+    CHECK(b.w().open.document() == before);
+    b.w().open.redo();
+    REQUIRE(b.w().open.save_as(second));
     // Another program writes it; what is offered first keeps the edits.
     b.answers << 0;
     QFile out(second);
@@ -543,20 +543,20 @@ TEST_CASE(
     out.write("\n");
     out.close();
     CHECK(wait_until([&] { return b.told.last().contains("Another program has changed"); }));
-    CHECK(b.w().changed_outside());
-    CHECK(b.w().document() == edited);
+    CHECK(b.w().open.kept().changed_outside());
+    CHECK(b.w().open.document() == edited);
     // Reading it again is a step that can be undone.
-    b.w().select("tester");
+    b.w().selection.select("tester");
     b.settle();
     b.exact("place_x", "2222");
-    const cell::Document later = b.w().document();
+    const cell::Document later = b.w().open.document();
     b.action("reload")->trigger();
     b.settle();
-    CHECK(b.w().document() == edited);
-    CHECK(!b.w().modified());
-    CHECK(!b.w().changed_outside());
-    b.w().undo();
-    CHECK(b.w().document() == later);
+    CHECK(b.w().open.document() == edited);
+    CHECK(!b.w().open.modified());
+    CHECK(!b.w().open.kept().changed_outside());
+    b.w().open.undo();
+    CHECK(b.w().open.document() == later);
 }
 
 TEST_CASE(
@@ -584,14 +584,14 @@ TEST_CASE(
     b.settle();
     CHECK(b.named("Press").extent().high.z() == Approx(0.4).margin(1e-4));
     CHECK(b.named("Press").extent().low.z() == Approx(0).margin(1e-4));
-    REQUIRE(b.w().surfaces().find(b.w().document().tree()["meshes"][0]["id"]));
-    CHECK(b.w().surfaces().find(b.w().document().tree()["meshes"][0]["id"])->surface);
+    REQUIRE(b.w().open.surfaces().find(b.w().open.document().tree()["meshes"][0]["id"]));
+    CHECK(b.w().open.surfaces().find(b.w().open.document().tree()["meshes"][0]["id"])->surface);
     b.window.grab();
     o.name = "Linked press";
     REQUIRE(b.window.importer()->import_file(file.fileName(), o, exchange::ImportAs::structure, true));
-    const QString saved = b.w().file();
-    REQUIRE(b.w().save_as(saved));
-    CHECK(b.w().document().tree()["meshes"][1]["link"]["file"] == "press.stl");
+    const QString saved = b.w().open.file();
+    REQUIRE(b.w().open.save_as(saved));
+    CHECK(b.w().open.document().tree()["meshes"][1]["link"]["file"] == "press.stl");
     REQUIRE(QFile::remove(file.fileName()));
     b.told.clear();
     REQUIRE(b.window.open_file(saved));
@@ -604,13 +604,13 @@ TEST_CASE(
 
 TEST_CASE("in a variant altered values are marked and can be put back or handed on") {
     Hands b(true);
-    b.w().set_variant("B");
+    b.w().open.set_variant("B");
     b.settle();
-    const double base = cell::find(b.w().document().resolved("A"), "/devices/tester/process_s")->get<double>();
-    b.w().select("tester");
+    const double base = cell::find(b.w().open.document().resolved("A"), "/devices/tester/process_s")->get<double>();
+    b.w().selection.select("tester");
     b.settle();
     b.exact("field_tester_process_s", QString::number(base + 1));
-    REQUIRE(b.w().altered().count("/devices/tester/process_s"));
+    REQUIRE(b.w().open.altered().count("/devices/tester/process_s"));
     auto* field = b.child<QLineEdit>("field_tester_process_s");
     CHECK(field->property("altered").toBool());
     CHECK(field->toolTip().contains(QString::number(base)));
@@ -621,8 +621,8 @@ TEST_CASE("in a variant altered values are marked and can be put back or handed 
     menu->actions()[1]->trigger();
     menu->close();
     b.settle();
-    CHECK(cell::find(b.w().document().resolved("A"), "/devices/tester/process_s")->get<double>() == base + 1);
-    CHECK(!b.w().altered().count("/devices/tester/process_s"));
+    CHECK(cell::find(b.w().open.document().resolved("A"), "/devices/tester/process_s")->get<double>() == base + 1);
+    CHECK(!b.w().open.altered().count("/devices/tester/process_s"));
 }
 
 TEST_CASE("a picture lies under the Floor and is scaled by two points and their true distance") {
@@ -633,10 +633,10 @@ TEST_CASE("a picture lies under the Floor and is scaled by two points and their 
     REQUIRE(image.save(file));
     LayoutActions* l = b.window.layout_actions();
     REQUIRE(l->take_picture_under(file));
-    CHECK(b.w().history().undo_name().contains("Picture"));
+    CHECK(b.w().open.history().undo_name().contains("Picture"));
     // Two points that are 2.5 m apart on the picture as it lies are 5 m apart in truth: it is twice as wide then.
     REQUIRE(l->scale_picture_under({1, 1, 0}, {3.5, 1, 0}, 5.0));
-    const cell::json under = b.w().document().tree()["underlay"];
+    const cell::json under = b.w().open.document().tree()["underlay"];
     CHECK(under["width_mm"].get<double>() == Approx(10000));
     CHECK(under["x_mm"].get<double>() == Approx(-1000));
     b.action("clean")->setChecked(true);
@@ -651,7 +651,7 @@ TEST_CASE("a picture lies under the Floor and is scaled by two points and their 
     broken.close();
     CHECK(!l->take_picture_under(broken.fileName()));
     b.action("picture_drop")->trigger();
-    CHECK(!b.w().document().tree().contains("underlay"));
+    CHECK(!b.w().open.document().tree().contains("underlay"));
 }
 
 TEST_CASE("what only a draft had is not selected any more once that is dropped, and nothing is done with it") {
@@ -659,21 +659,21 @@ TEST_CASE("what only a draft had is not selected any more once that is dropped, 
     cell::json box = {{"id", "passing"}, {"name", "Passing"}, {"kind", "structure"}, {"shape", "box"},
         {"length_mm", 200}, {"width_mm", 200}, {"height_mm", 200}};
     for (const bool whole : {true, false}) {
-        REQUIRE(b.w().try_out({"add", {cell::Operation::add("/devices", box)}}, true));
-        if (whole) b.w().select("passing");
-        else b.w().select_devices({"arm1", "passing"});
-        CHECK(b.w().selected().contains("passing"));
-        b.w().drop_draft();
-        CHECK_FALSE(b.w().selected().contains("passing"));
-        CHECK(b.w().selected_indexes().size() == (whole ? 0u : 1u));
+        REQUIRE(b.w().open.try_out({"add", {cell::Operation::add("/devices", box)}}, true));
+        if (whole) b.w().selection.select("passing");
+        else b.w().selection.select_devices({"arm1", "passing"});
+        CHECK(b.w().selection.all().contains("passing"));
+        b.w().open.drop_draft();
+        CHECK_FALSE(b.w().selection.all().contains("passing"));
+        CHECK(b.w().selection.indexes().size() == (whole ? 0u : 1u));
     }
-    b.w().select("no_such_device");
-    CHECK(b.w().selected().isEmpty());
-    const auto before = b.w().document();
+    b.w().selection.select("no_such_device");
+    CHECK(b.w().selection.all().isEmpty());
+    const auto before = b.w().open.document();
     for (const char* action :
         {"array_ring", "array_rows", "align_left", "distribute_x", "mirror_x", "duplicate", "lock", "group", "ungroup",
             "turn_left", "keep_own", "hide", "best_base", "leave_out", "which_arm", "remove"})
         b.action(action)->trigger();
     b.settle();
-    CHECK(b.w().document() == before);
+    CHECK(b.w().open.document() == before);
 }

@@ -7,6 +7,7 @@
 
 #include <cell/edits/named/named_edit.h>
 #include <desktop/session/live_session.h>
+#include <desktop/session/record_session.h>
 #include <link/record.h>
 
 #include "../support/ports.h"
@@ -22,7 +23,7 @@ struct Live : Bench {
         const QString copy = room.filePath("twin-testers.escarp");
         REQUIRE(QFile::copy(QString(ESCARP_SOURCE) + "/demo/twin-testers.escarp", copy));
         REQUIRE(window.open_file(copy));
-        w().set_variant("C");
+        w().open.set_variant("C");
         settle();
         action("live")->trigger();
     }
@@ -53,25 +54,25 @@ TEST_CASE(
     h.press("live_start");
     REQUIRE(h.live().running());
     h.wait([&] { return h.now() > 20; });
-    CHECK(h.w().other_run() == "live run");
+    CHECK(h.w().results.other_run() == "live run");
     CHECK(h.child<QPushButton>("live_start")->text() == "End");
-    h.wait([&] { return h.w().end_time() > 20; });
-    CHECK(h.w().time() > 10);
+    h.wait([&] { return h.w().results.end_time() > 20; });
+    CHECK(h.w().playhead.time() > 10);
     CHECK(h.live().at_present());
     // The arbiter is outside, and nobody is there: somebody asks, and waits.
-    const auto e = h.w().evaluation();
+    const auto e = h.w().results.shown();
     const auto* asks = e->run->trace.signal("interlock.first_asks");
     REQUIRE(asks);
     CHECK(asks->at(e->run->trace.end) == 1);
     CHECK(e->run->trace.signal("interlock.first_may")->changes.size() == 1);
     // Looking back does not stop it.
-    h.w().set_time(3);
+    h.w().playhead.set_time(3);
     h.wait([&] { return !h.live().at_present(); });
     const double before = h.now();
     h.wait([&] { return h.now() > before + 5; });
-    CHECK(h.w().time() == 3);
+    CHECK(h.w().playhead.time() == 3);
     h.press("live_present");
-    h.wait([&] { return h.w().time() > before; });
+    h.wait([&] { return h.w().playhead.time() > before; });
     CHECK(h.live().at_present());
     // Paused it stands; a step goes to the next event.
     h.press("live_pause");
@@ -87,26 +88,26 @@ TEST_CASE(
     // What it came to so far is told.
     h.wait([&] { return h.words("live_figures") != "nothing yet"; });
     // An edit leaves it; undone, it is shown again.
-    REQUIRE(h.w().apply({"Another takt", {cell::Operation::set("/takt_s", 5)}}));
+    REQUIRE(h.w().open.apply({"Another takt", {cell::Operation::set("/takt_s", 5)}}));
     CHECK(h.live().outdated());
     CHECK(h.child<QLabel>("live_edited")->isVisible());
     CHECK(h.live().running());
-    h.w().undo();
+    h.w().open.undo();
     CHECK_FALSE(h.live().outdated());
-    h.wait([&] { return h.w().other_run() == "live run"; });
+    h.wait([&] { return h.w().results.other_run() == "live run"; });
     h.press("live_start");
     CHECK_FALSE(h.live().running());
     CHECK(h.words("live_state").contains("ended by hand"));
-    CHECK(h.w().other_run() == "live run");
+    CHECK(h.w().results.other_run() == "live run");
     h.press("live_leave");
-    CHECK(h.w().other_run().isEmpty());
+    CHECK(h.w().results.other_run().isEmpty());
     CHECK(h.words("live_now") == "no live run");
 }
 
 TEST_CASE("against the stand-in controller in lock-step, with a record beside the cell") {
     Live h;
     const int port = free_port();
-    REQUIRE(h.w().apply({"Another port", {cell::Operation::set("/links/plc/port", port)}}));
+    REQUIRE(h.w().open.apply({"Another port", {cell::Operation::set("/links/plc/port", port)}}));
     h.settle();
     h.tick("live_link_plc", true);
     h.child<QComboBox>("live_clock")->setCurrentIndex(1);
@@ -132,6 +133,32 @@ TEST_CASE("against the stand-in controller in lock-step, with a record beside th
     const link::Record record = link::read_record(file.toStdString());
     CHECK(record.about.finished);
     CHECK_FALSE(link::first_difference(record, *link::run_again(record, *link::cell_of(record))));
+    // Beside the computed run: the first difference is gone to, and what is shown is the record run again.
+    h.press("record_compare");
+    auto* kept = h.window.findChild<RecordSession*>();
+    h.wait([&] { return kept->known() != nullptr; });
+    h.settle();
+    CHECK(kept->shown());
+    const link::RecordComparison& compared = kept->known()->compared;
+    REQUIRE_FALSE(compared.signals.empty());  // leave comes a scan later, or never in the computed run
+    CHECK(h.words("record_state").contains("signals differ"));
+    CHECK(h.words("record_state").contains(QString::number(*compared.cycle_live_s, 'f', 3)));
+    h.w().playhead.set_time(0.5);
+    h.press("record_difference");
+    CHECK(h.w().playhead.time() == Approx(simulation::seconds(compared.signals.front().from)).margin(1e-9));
+    const auto at = [&](const simulation::Run& run) {
+        return run.trace.signal(compared.signals.front().signal)->at(compared.signals.front().from);
+    };
+    CHECK(at(*kept->known()->run) == at(*h.w().results.shown()->run));
+    h.press("record_leave");
+    CHECK(h.w().results.other_run().isEmpty());
+    // One of another variant is not shown, and that is said.
+    h.w().open.set_variant("B");
+    h.settle();
+    kept->open(file);
+    h.wait([&] { return !h.told.isEmpty(); });
+    CHECK_THAT(h.told.takeFirst().toStdString(), Catch::Contains("of another cell"));
+    CHECK_FALSE(kept->known());
 }
 
 TEST_CASE("a signal is left to the outside on the page Signals, and taken back") {
@@ -142,13 +169,13 @@ TEST_CASE("a signal is left to the outside on the page Signals, and taken back")
         if (table->topLevelItem(i)->text(0).endsWith("hold")) table->setCurrentItem(table->topLevelItem(i));
     REQUIRE(table->currentItem());
     h.settle();
-    const auto outside = [&] { return h.w().cell()->signals[h.w().cell()->signal("south.hold")].outside; };
+    const auto outside = [&] { return h.w().open.cell()->signals[h.w().open.cell()->signal("south.hold")].outside; };
     CHECK_FALSE(outside());
     QTest::mouseClick(h.child<QCheckBox>("signal_outside"), Qt::LeftButton, {}, QPoint(8, 8));
     h.settle();
     CHECK(outside());
     CHECK(h.child<QCheckBox>("signal_outside")->isChecked());
-    h.w().undo();
+    h.w().open.undo();
     h.settle();
     CHECK_FALSE(outside());
 }
@@ -163,22 +190,22 @@ TEST_CASE(
     CHECK_FALSE(h.live().running());
     REQUIRE(h.told.size() == 1);
     CHECK_THAT(h.told.takeFirst().toStdString(), Catch::Contains("switch on one link"));
-    REQUIRE(h.w().apply({"Another machine", {cell::Operation::set("/links/plc/host", "0.0.0.0")}}));
+    REQUIRE(h.w().open.apply({"Another machine", {cell::Operation::set("/links/plc/host", "0.0.0.0")}}));
     h.settle();
     h.tick("live_link_plc", true);
     h.press("live_start");
     REQUIRE(h.told.size() == 1);
     CHECK_THAT(h.told.takeFirst().toStdString(), Catch::Contains("can be reached by others"));
     const TakenPort other;
-    REQUIRE(h.w().apply({"Taken", {cell::Operation::set("/links/plc/host", "127.0.0.1"),
-                                      cell::Operation::set("/links/plc/port", other.number())}}));
+    REQUIRE(h.w().open.apply({"Taken", {cell::Operation::set("/links/plc/host", "127.0.0.1"),
+                                           cell::Operation::set("/links/plc/port", other.number())}}));
     h.settle();
     h.tick("live_link_plc", true);
     h.press("live_start");
     REQUIRE(h.told.size() == 1);
     CHECK_THAT(h.told.takeFirst().toStdString(), Catch::Contains("is taken by another program"));
     CHECK_FALSE(h.live().running());
-    h.w().start_new();
+    h.w().open.start_new();
     h.settle();
     h.action("live")->trigger();
     CHECK(h.words("live_no_links").contains("no link yet"));

@@ -1,10 +1,12 @@
-// Names at the other end of a link, chosen from what a broker tells; and the key that ends all sending.
+// Names at the other end of a link, chosen from what a broker tells; an arm outside that is told to move; and the key
+// that ends all sending.
 
 #include <QComboBox>
 #include <QTableWidget>
 
 #include <desktop/dialogs/names_dialog.h>
 #include <desktop/session/live_session.h>
+#include <link/broker.h>
 #include <wire/mqtt.h>
 
 #include "../support/broker.h"
@@ -22,7 +24,7 @@ struct OnBus : Bench {
         REQUIRE(QFile::copy(QString(ESCARP_DEMO), copy));
         REQUIRE(window.open_file(copy));
         settle();
-        REQUIRE(w().apply({"A link",
+        REQUIRE(w().open.apply({"A link",
             {cell::Operation::set("/links", {{{"id", "bus"}, {"name", "Bus"}, {"protocol", "MQTT"}, {"port", port}}}),
                 cell::Operation::remove("/devices/arm2/task")}}));
         settle();
@@ -79,13 +81,13 @@ TEST_CASE("names are proposed from what a broker tells, changed by hand, taken i
     });
     h.press("live_names_bus");
     REQUIRE(seen);
-    const auto names = h.w().cell()->links.front().names;
+    const auto names = h.w().open.cell()->links.front().names;
     REQUIRE(names.size() == 7);
     CHECK(names[0].theirs == "plant/robot2/state");
     CHECK(names[1].ours == "arm2.J1");
     CHECK(names[1].factor == -1);
-    h.w().undo();
-    CHECK(h.w().cell()->links.front().names.empty());
+    h.w().open.undo();
+    CHECK(h.w().open.cell()->links.front().names.empty());
 }
 
 TEST_CASE("one key cuts every connection and ends the live run, wherever the keyboard is") {
@@ -98,4 +100,65 @@ TEST_CASE("one key cuts every connection and ends the live run, wherever the key
     QTest::keyClick(QApplication::focusWidget(), Qt::Key_Period, Qt::ControlModifier);
     h.wait([&] { return !live.running(); });
     h.wait([&] { return h.child<QLabel>("live_state")->text().contains("stopped by hand"); });
+}
+
+TEST_CASE("an arm outside is told to go where the arm is shown, once that was judged; it is stopped by one key") {
+    OnBus h;
+    const cell::Cell& c = *h.w().open.cell();
+    const int arm = c.device("arm2");
+    const cell::Device& d = c.devices[static_cast<std::size_t>(arm)];
+    h.w().selection.select("arm2");
+    h.action("arm_by_hand")->trigger();
+    h.settle();
+    // Nobody says where it is: it is told nothing.
+    const auto words = [&] { return h.child<QLabel>("command_words")->text(); };
+    h.press("command_send");
+    h.wait([&] { return words().contains("Nobody says where"); });
+    std::mutex lock;
+    std::vector<std::string> told;
+    wire::MqttOptions of = OnBus::options(h.port);
+    of.subscriptions = {"+/+/joints/set"};
+    const wire::Mqtt ear(of, [&](const std::string&, const std::string& payload) {
+        const std::lock_guard<std::mutex> hold(lock);
+        told.push_back(payload);
+    });
+    const auto heard = [&] {
+        const std::lock_guard<std::mutex> hold(lock);
+        return told;
+    };
+    h.wait([&] { return ear.status().connected && h.robot.status().connected; });
+    h.robot.publish(
+        link::base_topic(c.links.front(), c) + "/arm2/joints", link::joints_message(d, d.arm->ready, 0), true);
+    // A little further on: it may be sent, and is sent only when it is told to.
+    kinematics::JointVector to = d.arm->ready;
+    to[0] += 0.15;
+    h.w().hand.pose("arm2", to);
+    h.settle();
+    h.press("command_try");
+    h.wait([&] { return words().contains("could be sent"); });
+    CHECK(heard().empty());
+    h.press("command_send");
+    h.wait([&] { return words().contains("Sent"); });
+    const cell::json there = cell::json::parse(link::joints_message(d, to, 0))["values"];
+    h.wait([&] { return !heard().empty() && cell::json::parse(heard().back())["values"] == there; });
+    // Beyond a limit: refused, with the joint's name.
+    const std::size_t before = heard().size();
+    const kinematics::Joint& first = d.arm->model->mechanism.joints.front();
+    to[0] = first.high + 0.1;
+    h.w().hand.pose("arm2", to);
+    h.settle();
+    h.press("command_send");
+    h.wait([&] { return words().contains("Refused"); });
+    CHECK_THAT(words().toStdString(), Catch::Contains(first.name));
+    CHECK(heard().size() == before);
+    // A long way, and the key on it.
+    to = d.arm->ready;
+    to[0] += 0.6;
+    h.w().hand.pose("arm2", to);
+    h.settle();
+    h.press("command_send");
+    h.wait([&] { return heard().size() > before; });
+    QTest::keyClick(&h.window, Qt::Key_Period, Qt::ControlModifier);
+    h.wait([&] { return words().contains("Stopped") || words().contains("Sent"); });
+    CHECK_THAT(words().toStdString(), Catch::Contains("Stopped"));
 }

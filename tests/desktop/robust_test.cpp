@@ -72,14 +72,14 @@ TEST_CASE("no text of a document is taken as markup, wherever it is shown") {
         b.settle();
         int seen = 0;
         QStringList wrong;
-        for (const cell::Device& d : b.w().cell()->devices) {
-            b.w().select(QString::fromStdString(d.id));
+        for (const cell::Device& d : b.w().open.cell()->devices) {
+            b.w().selection.select(QString::fromStdString(d.id));
             for (const char* page : {"findings", "arm_by_hand", "motion_plot", "device_list", "catalogue"}) {
                 b.action(page)->trigger();
                 if (d.arm || page == std::string("findings")) b.settle(), wrong += taken_as_markup(&b.window, seen);
             }
             for (const cell::Step* s : cell::all_steps(d)) {
-                b.w().select(QString::fromStdString(d.id), QString::fromStdString(s->id));
+                b.w().selection.select(QString::fromStdString(d.id), QString::fromStdString(s->id));
                 QTest::qWait(0);
                 wrong += taken_as_markup(&b.window, seen);
             }
@@ -89,11 +89,11 @@ TEST_CASE("no text of a document is taken as markup, wherever it is shown") {
             b.settle_all();
             wrong += taken_as_markup(&b.window, seen);
         }
-        const auto looked_at = b.w().evaluation();  // others come meanwhile
+        const auto looked_at = b.w().results.shown();  // others come meanwhile
         for (const inspection::Finding& f : looked_at->inspection->findings)
             if (!f.ways_out.empty())
-                b.w().try_out(f.ways_out.front().edit, true), b.settle(), wrong += taken_as_markup(&b.window, seen),
-                    b.w().drop_draft();
+                b.w().open.try_out(f.ways_out.front().edit, true), b.settle(),
+                    wrong += taken_as_markup(&b.window, seen), b.w().open.drop_draft();
         wrong.removeDuplicates();
         INFO(wrong.join("\n").toStdString());
         CHECK(wrong.isEmpty());
@@ -158,16 +158,16 @@ TEST_CASE("many variants with long names scroll; the window stays as narrow as i
     b.settle();
     CHECK(b.window.minimumSizeHint().width() <= before);
     CHECK(b.window.width() == 1280);
-    cell::Document d = b.w().document();
+    cell::Document d = b.w().open.document();
     for (int i = 0; i < 8; ++i) d = d.with_variant(d.free_variant_id(), std::string(200, 'w'), d.baseline());
-    REQUIRE(b.w().replace(d, "variants"));
+    REQUIRE(b.w().open.replace(d, "variants"));
     b.settle();
     CHECK(b.window.minimumSizeHint().width() <= before);
-    const auto variants = b.w().document().variants();
+    const auto variants = b.w().open.document().variants();
     CHECK(variants.size() == 20);
     // Each can be reached: the chosen one is scrolled into view, and the arrows are there.
     for (const std::size_t i : {variants.size() - 1, std::size_t{0}, std::size_t{9}}) {
-        b.w().set_variant(QString::fromStdString(variants[i].id));
+        b.w().open.set_variant(QString::fromStdString(variants[i].id));
         b.settle();
         QTest::qWait(20);
         auto* tab = b.child<QToolButton>("variant_" + QString::fromStdString(variants[i].id));
@@ -221,20 +221,20 @@ TEST_CASE(
     "a cell that is gone or cut off is offered from its journal; a drag that a kill ended comes back as it was last "
     "shown") {
     Bench b;
-    const QString file = b.w().file(), journal = b.room.filePath(".leak-test.escarp.edits");
+    const QString file = b.w().open.file(), journal = b.room.filePath(".leak-test.escarp.edits");
     const cell::Edit drag{"Move Tester", {cell::Operation::set("/devices/tester/placement/x_mm", 1234.0)}};
-    REQUIRE(b.w().try_out(drag));
-    const cell::Document shown = b.w().shown_document();
+    REQUIRE(b.w().open.try_out(drag));
+    const cell::Document shown = b.w().open.shown_document();
     // As after a kill in the midst of it: the journal as it is now, held by nobody.
     for (const char* name : {"killed", "gone", "cut"})
         REQUIRE(QFile::copy(journal, b.room.filePath(QString(".%1.escarp.edits").arg(name))));
     REQUIRE(QFile::copy(file, b.room.filePath("killed.escarp")));
-    b.w().drop_draft();
+    b.w().open.drop_draft();
     b.answers << 0;
     REQUIRE(b.window.open_file(b.room.filePath("killed.escarp")));
     CHECK(b.told.last().contains("Unsaved edits"));
-    CHECK(b.w().document() == shown);
-    REQUIRE(b.w().save_as(b.w().file()));
+    CHECK(b.w().open.document() == shown);
+    REQUIRE(b.w().open.save_as(b.w().open.file()));
     QFile cut(b.room.filePath("cut.escarp"));
     REQUIRE(cut.open(QIODevice::WriteOnly));
     cut.write(QByteArray::fromStdString(shown.text()).left(500));
@@ -247,25 +247,25 @@ TEST_CASE(
         CHECK(QFile::exists(b.room.filePath(QString(".%1.escarp.edits").arg(name))));
         b.answers << 0;
         REQUIRE(b.window.open_file(lost));
-        CHECK(b.w().document() == shown);
-        CHECK(b.w().modified());
-        REQUIRE(b.w().save_as(lost, {.changes = true}));
+        CHECK(b.w().open.document() == shown);
+        CHECK(b.w().open.modified());
+        REQUIRE(b.w().open.save_as(lost, {.changes = true}));
         CHECK(cell::Document::load(lost.toStdString()) == shown);
     }
 }
 
 TEST_CASE("edits that were dropped at the start come back by Undo; a read-only file is asked about") {
     Bench b;
-    const QString file = b.w().file(), second = b.room.filePath("second.escarp");
-    REQUIRE(b.w().apply({"Move", {cell::Operation::set("/devices/tester/placement/x_mm", 1111.0)}}));
-    const cell::Document edited = b.w().document();
+    const QString file = b.w().open.file(), second = b.room.filePath("second.escarp");
+    REQUIRE(b.w().open.apply({"Move", {cell::Operation::set("/devices/tester/placement/x_mm", 1111.0)}}));
+    const cell::Document edited = b.w().open.document();
     REQUIRE(QFile::copy(b.room.filePath(".leak-test.escarp.edits"), b.room.filePath(".second.escarp.edits")));
     REQUIRE(QFile::copy(file, second));
     b.answers << 1;
     REQUIRE(b.window.open_file(second));
-    CHECK(!(b.w().document() == edited));
-    b.w().undo();
-    CHECK(b.w().document() == edited);
+    CHECK(!(b.w().open.document() == edited));
+    b.w().open.undo();
+    CHECK(b.w().open.document() == edited);
     REQUIRE(QFile::setPermissions(second, QFileDevice::ReadOwner));
     b.answers << -1;
     b.action("save")->trigger();

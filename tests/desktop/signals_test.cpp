@@ -37,7 +37,7 @@ struct Signals : Bench {
         press("signals_tab");
         REQUIRE(page()->isVisible());
     }
-    const cell::Signal& signal(const char* name) { return w().cell()->signals[w().cell()->signal(name)]; }
+    const cell::Signal& signal(const char* name) { return w().open.cell()->signals[w().open.cell()->signal(name)]; }
     void enter(const QString& name, const QString& text) {
         auto* field = child<QLineEdit>(name);
         field->setFocus();
@@ -59,7 +59,7 @@ TEST_CASE("all signals stand on one page: searched, chosen, an input connected a
     Signals h;
     h.show();
     QTreeWidget* table = h.page()->table();
-    CHECK(table->topLevelItemCount() == static_cast<int>(h.w().cell()->signals.size()));
+    CHECK(table->topLevelItemCount() == static_cast<int>(h.w().open.cell()->signals.size()));
     CHECK(h.line("tester.free")->text(6).contains("Arm 1"));
     h.child<QLineEdit>("signals_filter")->setText("belt");
     for (int i = 0; i < table->topLevelItemCount(); ++i)
@@ -67,7 +67,7 @@ TEST_CASE("all signals stand on one page: searched, chosen, an input connected a
               !table->topLevelItem(i)->text(0).contains("belt", Qt::CaseInsensitive));
     h.child<QLineEdit>("signals_filter")->clear();
     h.click("infeed_belt.run");
-    CHECK(h.w().selection().device == "infeed_belt");
+    CHECK(h.w().selection.first().device == "infeed_belt");
     const QString before = h.cycle();
     h.enter("signal_source", "not marker.busy");
     REQUIRE(h.signal("infeed_belt.run").source);
@@ -81,8 +81,8 @@ TEST_CASE("all signals stand on one page: searched, chosen, an input connected a
     h.press("signal_disconnect");
     CHECK(!h.signal("infeed_belt.run").source);
     CHECK(h.cycle() == before);
-    while (h.w().can_undo()) h.w().undo();
-    CHECK(!h.w().modified());
+    while (h.w().open.can_undo()) h.w().open.undo();
+    CHECK(!h.w().open.modified());
 }
 
 TEST_CASE("a forced signal stands on the strip, changes the figures, is not saved, and is let go") {
@@ -97,7 +97,7 @@ TEST_CASE("a forced signal stands on the strip, changes the figures, is not save
     h.settle();
     CHECK(h.window.verdict()->shown("forced") == "1");
     CHECK(h.cycle() != before);
-    CHECK(!h.w().modified());
+    CHECK(!h.w().open.modified());
     CHECK(h.line("infeed_belt.run")->text(3).contains("forced"));
     h.action("let_go_forced")->trigger();
     h.settle();
@@ -107,12 +107,12 @@ TEST_CASE("a forced signal stands on the strip, changes the figures, is not save
 
 TEST_CASE("why an arm waits stands on the ribbon: in words under the mouse, as arrows at the cursor") {
     Signals h;
-    h.w().select("arm1");
-    h.w().set_time(86.5);  // Arm 1 waits for the tester
+    h.w().selection.select("arm1");
+    h.w().playhead.set_time(86.5);  // Arm 1 waits for the tester
     h.settle();
     CycleRibbon* ribbon = h.window.ribbon();
     const QImage with = ribbon->grab().toImage();
-    h.w().select({});
+    h.w().selection.select({});
     h.settle();
     CHECK(with != ribbon->grab().toImage());
     QString told;
@@ -145,31 +145,31 @@ TEST_CASE("addresses are given once and stay; a taken one is refused; who hears 
     h.click("tester.free");
     QTest::mouseClick(h.child<QCheckBox>("signal_lane"), Qt::LeftButton, {}, QPoint(8, 10));
     h.settle();
-    CHECK(h.w().signal_lanes() == QStringList{"tester.free"});
+    CHECK(h.w().view_options.signal_lanes() == QStringList{"tester.free"});
     h.press("signal_use");
-    CHECK(h.w().selection().device == "arm1");
-    CHECK(!h.w().selection().step.isEmpty());
+    CHECK(h.w().selection.first().device == "arm1");
+    CHECK(!h.w().selection.first().step.isEmpty());
 }
 
 TEST_CASE("a device without an arm gets a signal, an input, a number, steps and a side task on its card") {
     Signals h;
-    h.w().select("marker");
+    h.w().selection.select("marker");
     h.settle();
     h.press("fold_signals");
     h.press("fold_signals");
     h.type("field_marker_own_signals_0", "lamp");
     h.settle();
-    CHECK(h.w().cell()->signal("marker.lamp") >= 0);
+    CHECK(h.w().open.cell()->signal("marker.lamp") >= 0);
     h.press("add_input_marker");
     h.enter("input_marker_in1", "tester.busy and not lamp");
     REQUIRE(h.signal("marker.in1").source);
     h.type("input_marker_in1_name", "go");
     h.settle();
-    REQUIRE(h.w().cell()->signal("marker.go") >= 0);
+    REQUIRE(h.w().open.cell()->signal("marker.go") >= 0);
     h.enter("input_marker_start", "tester.count > 0");
     CHECK(h.signal("marker.start").source->text() == "tester.count > 0");
     h.press("field_marker_own_numbers_add");
-    CHECK(h.w().cell()->signal("marker.own_1") >= 0);
+    CHECK(h.w().open.cell()->signal("marker.own_1") >= 0);
     const auto add = [&](const char* menu, const QString& what) {
         for (QAction* a : h.child<QToolButton>(menu)->menu()->actions())
             if (a->text() == what) return a->trigger(), h.settle();
@@ -177,14 +177,16 @@ TEST_CASE("a device without an arm gets a signal, an input, a number, steps and 
     };
     add("add_step", "Set a signal");
     add("add_step", "Dwell");
-    const auto& d = [&]() -> const cell::Device& { return h.w().cell()->devices[h.w().cell()->device("marker")]; };
+    const auto& d = [&]() -> const cell::Device& {
+        return h.w().open.cell()->devices[h.w().open.cell()->device("marker")];
+    };
     CHECK(d().task.steps.size() == 2);
     for (QAction* a : h.child<QToolButton>("add_step")->menu()->actions()) CHECK(a->text() != "Pick");
-    h.w().select("marker");
+    h.w().selection.select("marker");
     h.settle();
     add("add_step_first", "Dwell");
     CHECK(d().task.first.size() == 1);
-    h.w().select("marker");
+    h.w().selection.select("marker");
     h.settle();
     h.press("add_side_marker");
     REQUIRE(d().side_tasks.size() == 1);
@@ -195,7 +197,7 @@ TEST_CASE("a device without an arm gets a signal, an input, a number, steps and 
     REQUIRE(d().side_tasks.front().steps.front().condition);
     CHECK(d().side_tasks.front().steps.front().signal < 0);  // the one goes where the other is said
     CHECK(h.told.isEmpty());
-    h.w().select("marker");
+    h.w().selection.select("marker");
     h.settle();
     h.press("side_marker_t1_starts");
     CHECK(d().side_tasks.front().when_asked);
@@ -208,21 +210,21 @@ TEST_CASE(
     "stays") {
     Signals h;
     h.settle_all();
-    const auto other = h.w().evaluation_of("B");
+    const auto other = h.w().results.of("B");
     REQUIRE(other);
     CHECK(other->run->trace.blocks.empty());
     CHECK(other->figures.cycle_s);
     const double cycle = *other->figures.cycle_s;
     // What stands where at that instant is what the whole run says.
     geometry::Frame at, whole;
-    h.w().set_time(20);
-    REQUIRE(h.w().time() == 20);
-    h.w().set_variant("B");
+    h.w().playhead.set_time(20);
+    REQUIRE(h.w().playhead.time() == 20);
+    h.w().open.set_variant("B");
 
-    CHECK(h.w().end_time() > 30);
-    CHECK(h.w().time() == 20);
+    CHECK(h.w().results.end_time() > 30);
+    CHECK(h.w().playhead.time() == 20);
     h.settle_all();
-    const auto now = h.w().evaluation();
+    const auto now = h.w().results.shown();
     REQUIRE(now);
     CHECK(now->run->trace.blocks.size() > 100);
     CHECK(*now->figures.cycle_s == cycle);
@@ -237,13 +239,13 @@ TEST_CASE(
         CHECK(at.matrix() == whole.matrix());
     }
     CHECK(parts > 3);
-    CHECK(h.w().evaluation_of("A")->run->trace.blocks.empty());
+    CHECK(h.w().results.of("A")->run->trace.blocks.empty());
 }
 
 TEST_CASE("further solutions of an arm are not drawn once it has another model") {
     Signals h;
-    h.w().select("arm1");
-    h.w().set_ghosts("arm1", {kinematics::JointVector::Zero(4)});
+    h.w().selection.select("arm1");
+    h.w().hand.set_ghosts("arm1", {kinematics::JointVector::Zero(4)});
     h.settle();
     CHECK(!h.window.grab().isNull());
 }

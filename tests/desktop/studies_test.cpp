@@ -37,7 +37,7 @@ struct Studies : Bench {
     }
     QString text(const QString& label) { return child<QLabel>(label)->text(); }
     const cell::json& asked(const std::string& id) {
-        const cell::json* found = cell::find(w().resolved(), "/studies/" + id);
+        const cell::json* found = cell::find(w().open.resolved(), "/studies/" + id);
         REQUIRE(found);
         return *found;
     }
@@ -49,15 +49,15 @@ TEST_CASE(
     "a sweep is asked by dragging a number into the sentence; it fills, is stopped and gone on with; the best point is "
     "opened and made a variant") {
     Studies s;
-    s.w().set_variant("B");
-    s.w().select("pedestal1");
+    s.w().open.set_variant("B");
+    s.w().selection.select("pedestal1");
     s.settle();
     // A hand on a number's name does not let go of what is selected behind it.
     auto* tag = s.child<QWidget>("placement_tag");
     for (QLabel* label : tag->findChildren<QLabel*>())
         if (label->text() == "X") QTest::mouseClick(label, Qt::LeftButton);
     QTest::mouseClick(tag, Qt::LeftButton, {}, QPoint(3, 3));
-    CHECK(s.w().selection().device == "pedestal1");
+    CHECK(s.w().selection.first().device == "pedestal1");
     // The number's name on the tag at the device is carried to the studies' tab, and dropped into the sentence.
     QMimeData data;
     data.setData("application/x-escarp-path", "/devices/pedestal1/placement/x_mm");
@@ -89,7 +89,7 @@ TEST_CASE(
     CHECK(s.asked(id)["vary"][0]["to"] == 1700);
     CHECK(s.asked(id)["vary"][0]["steps"] == 61);
     // The studies are the cell's, whichever variant they were made in.
-    CHECK(s.w().document().differences("B").size() == 12);
+    CHECK(s.w().open.document().differences("B").size() == 12);
 
     s.press("ask_study");
     REQUIRE(QTest::qWaitFor([&] { return s.page().answer() && s.page().answer()->tried.size() >= 5; }, 60'000));
@@ -124,17 +124,17 @@ TEST_CASE(
     // Looked at in the cell, without being taken.
     s.press("look_at_point");
     s.settle();
-    CHECK(s.w().previewing());
+    CHECK(s.w().open.previewing());
     CHECK(s.window.floor()->isVisible());
     CHECK(s.cycle() == QString::number(cycle, 'f', 2));
-    s.w().drop_draft();
+    s.w().open.drop_draft();
     s.settle();
     s.open();
     s.press("point_to_variant");
     s.settle();
-    CHECK(s.w().document().variants().size() == 5);
-    CHECK(*s.w().evaluation()->figures.cycle_s == cycle);
-    const cell::json* x = cell::find(s.w().resolved(), "/devices/pedestal1/placement/x_mm");
+    CHECK(s.w().open.document().variants().size() == 5);
+    CHECK(*s.w().results.shown()->figures.cycle_s == cycle);
+    const cell::json* x = cell::find(s.w().open.resolved(), "/devices/pedestal1/placement/x_mm");
     REQUIRE(x);
     CHECK(*x == s.page().answer()->tried[static_cast<std::size_t>(best)].point[0]);
 
@@ -144,14 +144,14 @@ TEST_CASE(
     CHECK(s.text("study_state").contains("has changed since"));
     CHECK(s.child<QPushButton>("ask_study")->text() == "Ask anew");
     // What is in the file is found again by the next window, without being run.
-    s.w().set_variant("B");
+    s.w().open.set_variant("B");
     s.settle();
-    REQUIRE(s.w().save_as(s.w().file()));
+    REQUIRE(s.w().open.save_as(s.w().open.file()));
     Studies other;
     REQUIRE(QFile::copy(s.room.filePath("leak-test.results"), other.room.filePath("again.results")));
-    REQUIRE(QFile::copy(s.w().file(), other.room.filePath("again.escarp")));
+    REQUIRE(QFile::copy(s.w().open.file(), other.room.filePath("again.escarp")));
     REQUIRE(other.window.open_file(other.room.filePath("again.escarp")));
-    other.w().set_variant("B");
+    other.w().open.set_variant("B");
     other.settle();
     other.open();
     other.page().choose(QString::fromStdString(id));
@@ -163,7 +163,7 @@ TEST_CASE(
 
 TEST_CASE("a search with two figures: its front is seen, brushed, and what is brushed is listed") {
     Studies s;
-    s.w().set_variant("B");
+    s.w().open.set_variant("B");
     s.settle();
     s.open();
     s.page().choose("quick_and_clear");
@@ -210,7 +210,7 @@ TEST_CASE("a study is made, filled in and removed by hand; what cannot be asked 
     CHECK(s.asked(id)["repetitions"] == 30);
     s.ask();
     CHECK(s.text("study_words").contains("Nothing in this cell is left to chance"));
-    s.w().set_variant("D");
+    s.w().open.set_variant("D");
     s.settle();
     s.type("repetitions", "12");
     s.type("until", "0.5");
@@ -236,17 +236,17 @@ TEST_CASE("a study is made, filled in and removed by hand; what cannot be asked 
     s.ask();
     CHECK(s.text("study_state").contains("Something to vary is expected"));
     // By the label's menu on a card, from anywhere.
-    Q_EMIT s.w().wants_to_vary("/devices/tester/process_s");
+    Q_EMIT s.w().open.wants_to_vary("/devices/tester/process_s");
     REQUIRE(QTest::qWaitFor([&] { return s.asked("stand")["vary"].size() == 1; }, 20'000));
     s.settle();
     CHECK(s.asked("stand")["vary"][0]["at"] == "/devices/tester/process_s");
     CHECK(s.text("varied_0") == "Tester process time");
-    const auto before = s.w().cell()->studies.size();
+    const auto before = s.w().open.cell()->studies.size();
     s.press("remove_study");
-    CHECK(s.w().cell()->studies.size() == before - 1);
-    s.w().undo();
+    CHECK(s.w().open.cell()->studies.size() == before - 1);
+    s.w().open.undo();
     s.settle();
-    CHECK(s.w().cell()->studies.size() == before);
+    CHECK(s.w().open.cell()->studies.size() == before);
 }
 
 TEST_CASE("gains are ranked, and stand at the steps that they are of until the cell changes") {
@@ -270,18 +270,18 @@ TEST_CASE("gains are ranked, and stand at the steps that they are of until the c
     QTest::mouseDClick(table->viewport(), Qt::LeftButton, {}, at);
     s.settle();
     CHECK(s.window.floor()->isVisible());
-    CHECK(s.w().selection().device == "arm2");
-    REQUIRE(!s.w().selection().step.isEmpty());
-    auto* line = s.child<QWidget>("step_arm2_" + s.w().selection().step);
+    CHECK(s.w().selection.first().device == "arm2");
+    REQUIRE(!s.w().selection.first().step.isEmpty());
+    auto* line = s.child<QWidget>("step_arm2_" + s.w().selection.first().step);
     CHECK(line->toolTip().contains("0.1 s less here takes"));
-    REQUIRE(s.w().apply({"", {cell::Operation::set("/devices/marker/process_s", 2.2)}}));
+    REQUIRE(s.w().open.apply({"", {cell::Operation::set("/devices/marker/process_s", 2.2)}}));
     s.settle();
-    CHECK_FALSE(s.child<QWidget>("step_arm2_" + s.w().selection().step)->toolTip().contains("0.1 s less"));
+    CHECK_FALSE(s.child<QWidget>("step_arm2_" + s.w().selection.first().step)->toolTip().contains("0.1 s less"));
 }
 
 TEST_CASE("a variant with chance in it shows what its mean may be out by; Side by side says who is better") {
     Studies s;
-    s.w().set_variant("D");
+    s.w().open.set_variant("D");
     s.settle_all();
     const auto value = [&] {
         s.window.verdict()->repaint();
@@ -317,7 +317,7 @@ TEST_CASE("history: a point for each edit, with its figures; a click goes back t
     CHECK(history->count() == 1);
     const double before = *history->value("cycle", 0);
     for (const double s : {2.6, 3.1}) {
-        REQUIRE(b.w().apply({"Slower marker", {cell::Operation::set("/devices/marker/process_s", s)}}));
+        REQUIRE(b.w().open.apply({"Slower marker", {cell::Operation::set("/devices/marker/process_s", s)}}));
         b.settle();
     }
     REQUIRE(history->count() == 3);
@@ -329,18 +329,18 @@ TEST_CASE("history: a point for each edit, with its figures; a click goes back t
     b.settle();
     CHECK(history->shown() == 0);
     CHECK(history->count() == 3);  // what can be done again is still there
-    CHECK(*b.w().evaluation()->figures.cycle_s == before);
+    CHECK(*b.w().results.shown()->figures.cycle_s == before);
     QTest::mouseClick(history, Qt::LeftButton, {}, history->place_of("cycle", 1)->toPoint());
     b.settle();
     CHECK(history->shown() == 1);
-    CHECK(cell::find(b.w().resolved(), "/devices/marker/process_s")->get<double>() == 2.6);
+    CHECK(cell::find(b.w().open.resolved(), "/devices/marker/process_s")->get<double>() == 2.6);
     // Another edit from here: the way that was left is gone.
-    REQUIRE(b.w().apply({"Quicker marker", {cell::Operation::set("/devices/marker/process_s", 1.0)}}));
+    REQUIRE(b.w().open.apply({"Quicker marker", {cell::Operation::set("/devices/marker/process_s", 1.0)}}));
     b.settle();
     CHECK(history->count() == 3);
     CHECK(*history->value("cycle", 2) < before);
     // Another variant has a line of its own.
-    b.w().set_variant("B");
+    b.w().open.set_variant("B");
     b.settle();
     CHECK(history->shown() == 2);
     CHECK_FALSE(history->value("cycle", 0));
@@ -353,19 +353,19 @@ TEST_CASE("history: of more edits than are kept the oldest go, and the figures s
     // One that is seen in the figures, among many that are not.
     constexpr int before = 30, after = 490;
     const auto rename = [&](int i) {
-        REQUIRE(b.w().apply({"Rename", {cell::Operation::set("/name", "Cell " + std::to_string(i))}}));
+        REQUIRE(b.w().open.apply({"Rename", {cell::Operation::set("/name", "Cell " + std::to_string(i))}}));
     };
     for (int i = 0; i < before; ++i) rename(i);
     b.settle();
     const double usual = *history->value("cycle", before);
-    REQUIRE(b.w().apply({"Slow", {cell::Operation::set("/devices/tester/process_s", 20)}}));
+    REQUIRE(b.w().open.apply({"Slow", {cell::Operation::set("/devices/tester/process_s", 20)}}));
     b.settle();
     const double slow = *history->value("cycle", before + 1);
     REQUIRE(slow > usual + 1);
     for (int i = 0; i < after; ++i) rename(1000 + i);
     b.settle();
-    CHECK(b.w().history().depth() == 500);
-    const int gone = b.w().history().forgotten();
+    CHECK(b.w().open.history().depth() == 500);
+    const int gone = b.w().open.history().forgotten();
     CHECK(gone == before + 1 + after - 500);
     CHECK(history->count() == 501);
     CHECK(history->shown() == 500);
@@ -373,10 +373,10 @@ TEST_CASE("history: of more edits than are kept the oldest go, and the figures s
     CHECK(history->value("cycle", before + 1 - gone) == slow);
     history->go_to(before - gone);
     b.settle();
-    CHECK(b.w().evaluation()->figures.cycle_s == usual);
-    CHECK(b.w().history().depth() == before - gone);
+    CHECK(b.w().results.shown()->figures.cycle_s == usual);
+    CHECK(b.w().open.history().depth() == before - gone);
     history->go_to(history->count() - 1);
     b.settle();
-    CHECK(b.w().cell()->name == "Cell " + std::to_string(1000 + after - 1));
-    CHECK(b.w().evaluation()->figures.cycle_s == slow);
+    CHECK(b.w().open.cell()->name == "Cell " + std::to_string(1000 + after - 1));
+    CHECK(b.w().results.shown()->figures.cycle_s == slow);
 }

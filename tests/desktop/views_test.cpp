@@ -11,7 +11,7 @@ using escarp::tests::Bench;
 namespace {
 
 double placed(Bench& b, const std::string& device, const char* key) {
-    return cell::find(b.w().resolved(), "/devices/" + device + "/placement/" + key)->get<double>();
+    return cell::find(b.w().open.resolved(), "/devices/" + device + "/placement/" + key)->get<double>();
 }
 
 /// Share of the picture that is not its most common colour: an empty view has next to none.
@@ -30,24 +30,24 @@ double drawn(const QImage& image) {
 TEST_CASE("a click on a figure goes to what decides it") {
     Bench b;
     const auto click = [&](double share) {
-        b.w().select({});
-        b.w().set_time(0);
+        b.w().selection.select({});
+        b.w().playhead.set_time(0);
         QTest::mouseClick(
             b.window.verdict(), Qt::LeftButton, {}, QPoint(static_cast<int>(b.window.verdict()->width() * share), 40));
         b.settle();
     };
-    const auto e = b.w().evaluation();
+    const auto e = b.w().results.shown();
     click(0.5);  // clearance
-    CHECK(b.w().time() == Approx(e->inspection->clearance.when_s));
-    CHECK(b.w().selection().device.toStdString() == e->cell->devices[e->inspection->clearance.device_a].id);
+    CHECK(b.w().playhead.time() == Approx(e->inspection->clearance.when_s));
+    CHECK(b.w().selection.first().device.toStdString() == e->cell->devices[e->inspection->clearance.device_a].id);
     click(0.33);  // reach: the tightest pose's step
     const auto& pose = e->inspection->poses[e->inspection->tightest_pose];
-    CHECK(b.w().selection().step.toStdString() == pose.step_id);
-    CHECK(b.w().time() > 0);
+    CHECK(b.w().selection.first().step.toStdString() == pose.step_id);
+    CHECK(b.w().playhead.time() > 0);
     click(0.05);  // cycle: the longest piece of the chain
-    CHECK(!b.w().selection().device.isEmpty());
+    CHECK(!b.w().selection.first().device.isEmpty());
     click(0.8);  // waiting
-    CHECK(b.w().selection().device == "arm1");
+    CHECK(b.w().selection.first().device == "arm1");
 }
 
 TEST_CASE("arrow keys nudge what is selected, in two step sizes, each an edit that can be undone") {
@@ -63,25 +63,25 @@ TEST_CASE("arrow keys nudge what is selected, in two step sizes, each an edit th
     b.action("undo")->trigger();
     b.action("undo")->trigger();
     b.settle();
-    CHECK(!b.w().modified());
+    CHECK(!b.w().open.modified());
 }
 
 TEST_CASE("small things near big ones: cycling through what lies under the pointer") {
     Bench b;
     // The beam's heads stand beside the belt's end, the housing waits there.
-    const cell::Cell& c = *b.w().cell();
+    const cell::Cell& c = *b.w().open.cell();
     const QPoint at = b.window.floor()->pixel_of(c.devices[c.device("b1")].world.translation()).toPoint();
     std::set<QString> seen;
     b.click_floor(at);
-    seen.insert(b.w().selection().device);
+    seen.insert(b.w().selection.first().device);
     for (int i = 0; i < 4; ++i) {
         b.click_floor(at, Qt::ControlModifier);
-        seen.insert(b.w().selection().device);
+        seen.insert(b.w().selection.first().device);
     }
     CHECK(seen.size() >= 2);
     CHECK(seen.count("b1"));
     b.click_floor(QPoint(20, b.window.floor()->height() - 20));  // empty floor
-    CHECK(b.w().selection().device.isEmpty());
+    CHECK(b.w().selection.first().device.isEmpty());
 }
 
 TEST_CASE("wheel and drag move the view, not the cell; fit brings everything back") {
@@ -93,7 +93,7 @@ TEST_CASE("wheel and drag move the view, not the cell; fit brings everything bac
     QApplication::sendEvent(floor, &wheel);
     CHECK(floor->pixel_of({2, 0.5, 0}) != before);
     b.drag_floor(QPoint(20, floor->height() - 30), QPoint(40, -20));
-    CHECK(!b.w().modified());
+    CHECK(!b.w().open.modified());
     b.action("fit")->trigger();
     CHECK((floor->pixel_of({2, 0.5, 0}) - before).manhattanLength() < 1.0);
 }
@@ -101,7 +101,7 @@ TEST_CASE("wheel and drag move the view, not the cell; fit brings everything bac
 TEST_CASE("every view draws something, in every variant and from every side") {
     Bench b;
     for (const char* v : {"A", "B", "C"}) {
-        b.w().set_variant(v);
+        b.w().open.set_variant(v);
         b.settle();
         for (const char* side : {"front", "side", "top"}) {
             b.action(side)->trigger();
@@ -127,27 +127,27 @@ TEST_CASE("the Model's picture follows the time, the eye and edits; it is an ord
         b.settle();
         return static_cast<QWidget*>(model)->grab().toImage();
     };
-    b.w().set_time(20);
+    b.w().playhead.set_time(20);
     const QImage first = shown();
     CHECK(shown() == first);
-    b.w().set_time(21.3);
+    b.w().playhead.set_time(21.3);
     const QImage later = shown();
     CHECK(later != first);
-    b.w().set_time(20);
+    b.w().playhead.set_time(20);
     CHECK(shown() == first);
     model->look(-0.4, 0.9);
     const QImage beside = shown();
     CHECK(beside != first);
-    REQUIRE(b.w().apply({"Move", {cell::Operation::set("/devices/cabinet/placement/x_mm", 2500.0)}}));
+    REQUIRE(b.w().open.apply({"Move", {cell::Operation::set("/devices/cabinet/placement/x_mm", 2500.0)}}));
     CHECK(shown() != beside);
     // A thousand instants in a row: the picture that stays is that of the last.
-    b.w().undo();
+    b.w().open.undo();
     model->look(-0.4, 0.9);
     for (int i = 0; i < 1000; ++i) {
-        b.w().set_time(0.02 * i);
+        b.w().playhead.set_time(0.02 * i);
         QApplication::processEvents();
     }
-    b.w().set_time(20);
+    b.w().playhead.set_time(20);
     CHECK(shown() == beside);
     b.window.resize(1100, 760);
     b.settle();
@@ -157,7 +157,7 @@ TEST_CASE("the Model's picture follows the time, the eye and edits; it is an ord
 TEST_CASE("what the Model keeps from picture to picture shows what a new one shows, shadows too") {
     Bench b;
     ModelView* model = b.window.model();
-    const SweptShown swept(b.w());
+    const SweptShown swept(b.w().results, b.w().selection, b.w().view_options);
     const auto same = [&] {
         b.settle();
         const cell::json view = model->view_state();
@@ -177,12 +177,12 @@ TEST_CASE("what the Model keeps from picture to picture shows what a new one sho
         b.settle();
     };
     const auto move_marker = [&](double x) {
-        REQUIRE(b.w().apply({"Move", {cell::Operation::set("/devices/marker/placement/x_mm", x)}}));
+        REQUIRE(b.w().open.apply({"Move", {cell::Operation::set("/devices/marker/placement/x_mm", x)}}));
     };
     CHECK(same());
     drag({50, 20}, {});
     CHECK(same());
-    b.w().set_time(21.3);  // the shadows move, the floor does not
+    b.w().playhead.set_time(21.3);  // the shadows move, the floor does not
     CHECK(same());
     drag({230, 90}, Qt::ShiftModifier);  // the floor under the eye is another
     CHECK(same());
@@ -192,11 +192,11 @@ TEST_CASE("what the Model keeps from picture to picture shows what a new one sho
     CHECK(same());
     move_marker(2650);
     CHECK(same());
-    b.w().undo();
+    b.w().open.undo();
     CHECK(same());
-    b.w().select("marker");
+    b.w().selection.select("marker");
     CHECK(same());
-    b.w().select({});
+    b.w().selection.select({});
     CHECK(same());
 }
 
@@ -204,18 +204,18 @@ TEST_CASE("the Floor's kept layers show what a fresh picture shows, after scrubb
     Bench b, fresh;
     FloorView* floor = b.window.floor();
     const auto same = [&] {
-        fresh.w().set_time(b.w().time());
-        fresh.w().select(b.w().selection().device, b.w().selection().step);
+        fresh.w().playhead.set_time(b.w().playhead.time());
+        fresh.w().selection.select(b.w().selection.first().device, b.w().selection.first().step);
         b.settle(), fresh.settle();
         return floor->grab().toImage() == fresh.window.floor()->grab().toImage();
     };
-    b.w().set_time(30);
+    b.w().playhead.set_time(30);
     (void)floor->grab();
-    b.w().set_time(12.4);
+    b.w().playhead.set_time(12.4);
     CHECK(same());
-    b.w().select("marker");
+    b.w().selection.select("marker");
     CHECK(same());
-    b.w().select({});
+    b.w().selection.select({});
     const QPoint from(200, 200), by(37, -21);
     for (FloorView* view : {floor, fresh.window.floor()}) {
         QTest::mousePress(view, Qt::MiddleButton, {}, from);
@@ -229,7 +229,7 @@ TEST_CASE("the Floor's kept layers show what a fresh picture shows, after scrubb
     }
     CHECK(same());
     for (Bench* one : {&b, &fresh})
-        REQUIRE(one->w().apply({"Move", {cell::Operation::set("/devices/marker/placement/x_mm", 2650.0)}}));
+        REQUIRE(one->w().open.apply({"Move", {cell::Operation::set("/devices/marker/placement/x_mm", 2650.0)}}));
     CHECK(same());
 }
 
@@ -239,9 +239,9 @@ TEST_CASE("a click in the Model selects the body under it") {
     std::set<QString> seen;
     for (int y = 60; y < model->height() - 60; y += 12)
         for (int x = 10; x < model->width() - 10; x += 24) {
-            b.w().select({});
+            b.w().selection.select({});
             QTest::mouseClick(model, Qt::LeftButton, {}, QPoint(x, y));
-            if (!b.w().selection().device.isEmpty()) seen.insert(b.w().selection().device);
+            if (!b.w().selection.first().device.isEmpty()) seen.insert(b.w().selection.first().device);
         }
     CHECK(seen.size() >= 6);
     CHECK(seen.count("cabinet"));
@@ -250,49 +250,49 @@ TEST_CASE("a click in the Model selects the body under it") {
 
 TEST_CASE("a device's parameters are edited in its card; what stands on what can be changed") {
     Bench b;
-    b.w().select("tester");
+    b.w().selection.select("tester");
     b.settle();
     const QString before = b.cycle();
     b.type(b.child<NumberField>("field_tester_process_s"), "12 s");
     CHECK(b.cycle() != before);
-    CHECK((*cell::find(b.w().resolved(), "/devices/tester/process_s")) == 12.0);
+    CHECK((*cell::find(b.w().open.resolved(), "/devices/tester/process_s")) == 12.0);
     b.type(b.child<NumberField>("field_tester_rows"), "1");
-    CHECK(b.w().cell()->devices[b.w().cell()->device("tester")].seats.size() == 1);
-    CHECK((*cell::find(b.w().resolved(), "/devices/tester/rows")).is_number_integer());
+    CHECK(b.w().open.cell()->devices[b.w().open.cell()->device("tester")].seats.size() == 1);
+    CHECK((*cell::find(b.w().open.resolved(), "/devices/tester/rows")).is_number_integer());
     auto* host = b.child<QComboBox>("field_tester_host");
     CHECK(host->findData("arm1") < 0);  // nothing stands on an arm
     CHECK(host->findData("cabinet") >= 0);
-    while (b.w().can_undo()) b.w().undo();
+    while (b.w().open.can_undo()) b.w().open.undo();
     b.settle();
     CHECK(b.cycle() == before);
 }
 
 TEST_CASE("F2 renames, Ctrl+D duplicates with a free name") {
     Bench b;
-    b.w().select("cabinet");
+    b.w().selection.select("cabinet");
     QTest::keyClick(&b.window, Qt::Key_F2);
     b.settle();
     auto* name = b.child<QLineEdit>("name_cabinet");
     QTest::keyClicks(name, "Switch cabinet");
     QTest::keyClick(name, Qt::Key_Return);
     b.settle();
-    CHECK(b.w().cell()->devices[b.w().cell()->device("cabinet")].name == "Switch cabinet");
+    CHECK(b.w().open.cell()->devices[b.w().open.cell()->device("cabinet")].name == "Switch cabinet");
     QTest::keyClick(&b.window, Qt::Key_D, Qt::ControlModifier);
     b.settle();
-    CHECK(b.w().cell()->devices.back().name == "Switch cabinet 2");
-    CHECK(b.w().cell()->devices.back().id != "cabinet");
+    CHECK(b.w().open.cell()->devices.back().name == "Switch cabinet 2");
+    CHECK(b.w().open.cell()->devices.back().id != "cabinet");
 }
 
 TEST_CASE("showing a finding goes to its instant and selects what it is about") {
     Bench b;
-    b.w().set_variant("B");
+    b.w().open.set_variant("B");
     b.settle();
-    const auto& findings = b.w().evaluation()->inspection->findings;
+    const auto& findings = b.w().results.shown()->inspection->findings;
     REQUIRE(!findings.empty());
     QTest::mouseClick(b.child<QPushButton>("show"), Qt::LeftButton);
     b.settle();
-    CHECK(b.w().time() == Approx(*findings.front().when_s));
-    CHECK(b.w().selection().device.toStdString() == findings.front().devices.front());
+    CHECK(b.w().playhead.time() == Approx(*findings.front().when_s));
+    CHECK(b.w().selection.first().device.toStdString() == findings.front().devices.front());
 }
 
 TEST_CASE("a plan in Side by side opens its variant") {
@@ -303,7 +303,7 @@ TEST_CASE("a plan in Side by side opens its variant") {
     Comparison* c = b.window.side_by_side()->comparison();
     QTest::mouseClick(c, Qt::LeftButton, {}, QPoint(static_cast<int>(c->width() * 0.55), 120));
     b.settle();
-    CHECK(b.w().variant() == "B");
+    CHECK(b.w().open.variant() == "B");
     CHECK(b.window.verdict()->isVisible());
     CHECK(b.window.tabs()->page() == VariantTabs::cell_page);
 }
@@ -312,12 +312,12 @@ TEST_CASE("the Model is drawn again, smoothly, when nothing moves any more") {
     Bench b;
     ModelView* model = b.window.model();
     REQUIRE(model->working());
-    b.w().set_time(20);
+    b.w().playhead.set_time(20);
     b.settle();
     const QImage quick = static_cast<QWidget*>(model)->grab().toImage();
     model->set_refining(true);
-    b.w().set_time(20.001);
-    b.w().set_time(20);
+    b.w().playhead.set_time(20.001);
+    b.w().playhead.set_time(20);
     b.settle();
     const QImage smooth = static_cast<QWidget*>(model)->grab().toImage();
     REQUIRE(smooth.size() == quick.size());

@@ -52,10 +52,10 @@ TEST_CASE(
     "a zone of two arms is seen on strip, ribbon, Floor and Model; they are kept apart by one way out, and let go") {
     Bench b(false);
     REQUIRE(b.window.open_file(free_arms(b.room)));
-    b.w().set_variant("B");
+    b.w().open.set_variant("B");
     b.settle();
-    REQUIRE(b.w().zones());
-    REQUIRE(b.w().zones()->all.size() == 1);
+    REQUIRE(b.w().results.zones());
+    REQUIRE(b.w().results.zones()->all.size() == 1);
     CHECK(b.window.verdict()->shown("zones") == "1");
     auto* ribbon = b.window.findChild<QWidget*>("ribbon");
     const auto shown = [&] {
@@ -70,7 +70,7 @@ TEST_CASE(
     b.action("zones")->trigger();
     b.settle();
     // The finding has its ways out in the order of their price; the first is tried and taken.
-    const auto& findings = b.w().evaluation()->inspection->findings;
+    const auto& findings = b.w().results.shown()->inspection->findings;
     const auto found = std::find_if(
         findings.begin(), findings.end(), [](const inspection::Finding& f) { return f.id == "zone:arm1:arm2:1"; });
     REQUIRE(found != findings.end());
@@ -78,59 +78,59 @@ TEST_CASE(
     auto* card = b.child<QWidget>("finding_zone:arm1:arm2:1");
     QTest::mouseClick(card->findChild<QLabel*>("way_0"), Qt::LeftButton, {}, QPoint(12, 8));
     b.settle();
-    CHECK(b.w().previewing());
+    CHECK(b.w().open.previewing());
     CHECK(b.window.verdict()->shown("zones") == "0");
     QTest::mouseClick(b.child<QPushButton>("take_trial"), Qt::LeftButton);
     b.settle();
     CHECK(promised.find(b.cycle().toStdString()) != std::string::npos);
-    CHECK(b.w().zones()->all.front().kept_by >= 0);
-    CHECK_FALSE(b.w().zones()->all.front().together);
-    const double kept = *b.w().evaluation()->figures.cycle_s;
+    CHECK(b.w().results.zones()->all.front().kept_by >= 0);
+    CHECK_FALSE(b.w().results.zones()->all.front().together);
+    const double kept = *b.w().results.shown()->figures.cycle_s;
     // Another rule on the interlock's card, and back.
-    b.w().select("interlock");
+    b.w().selection.select("interlock");
     b.settle();
     auto* rule = b.child<QComboBox>("field_interlock_rule");
     rule->setFocus();
     rule->setCurrentIndex(rule->findText("second before first"));
     Q_EMIT rule->activated(rule->currentIndex());
     b.settle();
-    CHECK(b.w().cell()->devices[b.w().cell()->device("interlock")].name == "Interlock");
-    CHECK(cell::find(b.w().resolved(), "/devices/interlock/rule")->get<std::string>() == "second before first");
-    b.w().undo();
+    CHECK(b.w().open.cell()->devices[b.w().open.cell()->device("interlock")].name == "Interlock");
+    CHECK(cell::find(b.w().open.resolved(), "/devices/interlock/rule")->get<std::string>() == "second before first");
+    b.w().open.undo();
     b.settle();
-    CHECK(*b.w().evaluation()->figures.cycle_s == Approx(kept));
-    b.w().undo();
+    CHECK(*b.w().results.shown()->figures.cycle_s == Approx(kept));
+    b.w().open.undo();
     b.settle();
     CHECK(b.window.verdict()->shown("zones") == "1");
-    CHECK(b.w().zones()->all.front().together);
+    CHECK(b.w().results.zones()->all.front().together);
     // What the window shows is what the command line says.
-    CHECK(b.w().zones()->all.front().litres > 5);
+    CHECK(b.w().results.zones()->all.front().litres > 5);
 }
 
 TEST_CASE("the tile of shared zones goes to where both are inside, and a zone's lane selects its two arms") {
     Bench b;
-    b.w().set_variant("B");
+    b.w().open.set_variant("B");
     b.settle();
-    REQUIRE(b.w().zones()->all.size() == 1);
-    const inspection::Zone& z = b.w().zones()->all.front();
+    REQUIRE(b.w().results.zones()->all.size() == 1);
+    const inspection::Zone& z = b.w().results.zones()->all.front();
     REQUIRE(z.together);
     auto* strip = b.window.verdict();
-    b.w().select("tester");
+    b.w().selection.select("tester");
     strip->setFocus();
     for (int i = 0; i < 5; ++i) QTest::keyClick(strip, Qt::Key_Right);
     QTest::keyClick(strip, Qt::Key_Return);
     b.settle();
-    CHECK(b.w().time() == Approx(z.nearest.when_s).margin(1e-6));
-    CHECK(b.w().selected() == QStringList{"arm1", "arm2"});
-    b.w().select("tester");
+    CHECK(b.w().playhead.time() == Approx(z.nearest.when_s).margin(1e-6));
+    CHECK(b.w().selection.all() == QStringList{"arm1", "arm2"});
+    b.w().selection.select("tester");
     b.settle();
     auto* ribbon = b.window.findChild<QWidget*>("ribbon");
     // The lowest lane.
     for (int y = ribbon->height() - 24; y > ribbon->height() - 60; y -= 6) {
         QTest::mouseClick(ribbon, Qt::LeftButton, {}, QPoint(40, y));
-        if (b.w().selected().size() == 2) break;
+        if (b.w().selection.all().size() == 2) break;
     }
-    CHECK(b.w().selected() == QStringList{"arm1", "arm2"});
+    CHECK(b.w().selection.all() == QStringList{"arm1", "arm2"});
 }
 
 namespace {
@@ -174,19 +174,19 @@ TEST_CASE("a lock-up that the run does not come to is shown step by step, and it
     Bench b(false);
     REQUIRE(b.window.open_file(crossed_arms(b.room)));
     b.settle();
-    const double own_end = b.w().end_time();
-    CHECK_FALSE(b.w().evaluation()->run->stuck);
+    const double own_end = b.w().results.end_time();
+    CHECK_FALSE(b.w().results.shown()->run->stuck);
     auto* strip = b.window.verdict();
     CHECK(strip->note("zones").contains("can lock up"));
     auto* card = b.child<QWidget>("finding_lock-up:arm0:arm1");
     // The way there, on the ribbon: its last instant, then a step of it.
     QTest::mouseClick(card->findChild<QPushButton*>("show_way"), Qt::LeftButton);
     b.settle();
-    CHECK(b.w().other_run().contains("Left arm and Right arm can lock up"));
-    CHECK(b.w().evaluation()->run->stuck);
-    CHECK(b.w().end_time() < own_end);
-    const double last = b.w().time();
-    const auto& trace = b.w().evaluation()->run->trace;
+    CHECK(b.w().results.other_run().contains("Left arm and Right arm can lock up"));
+    CHECK(b.w().results.shown()->run->stuck);
+    CHECK(b.w().results.end_time() < own_end);
+    const double last = b.w().playhead.time();
+    const auto& trace = b.w().results.shown()->run->trace;
     CHECK(std::count_if(trace.blocks.begin(), trace.blocks.end(), [&](const simulation::Block& block) {
         return block.kind == simulation::BlockKind::wait && block.to == simulation::never;
     }) == 2);
@@ -197,11 +197,11 @@ TEST_CASE("a lock-up that the run does not come to is shown step by step, and it
     b.child<QScrollArea>("findings")->ensureWidgetVisible(step);
     QTest::mouseClick(step, Qt::LeftButton, {}, QPoint(20, 8));
     b.settle();
-    CHECK(b.w().time() < last);
-    CHECK(b.w().time() > 0);
+    CHECK(b.w().playhead.time() < last);
+    CHECK(b.w().playhead.time() > 0);
     QTest::mouseClick(card->findChild<QPushButton*>("leave_way"), Qt::LeftButton);
-    CHECK(b.w().other_run().isEmpty());
-    CHECK(b.w().end_time() == own_end);
+    CHECK(b.w().results.other_run().isEmpty());
+    CHECK(b.w().results.end_time() == own_end);
     // What takes it away.
     QLabel* remedy = nullptr;
     for (QLabel* label : card->findChildren<QLabel*>())
@@ -210,12 +210,12 @@ TEST_CASE("a lock-up that the run does not come to is shown step by step, and it
     b.child<QScrollArea>("findings")->ensureWidgetVisible(remedy);
     QTest::mouseClick(remedy, Qt::LeftButton, {}, QPoint(20, 8));
     b.settle();
-    REQUIRE(b.w().previewing());
+    REQUIRE(b.w().open.previewing());
     QTest::mouseClick(b.child<QPushButton>("take_trial"), Qt::LeftButton);
     b.settle();
     CHECK(b.window.findChild<QWidget*>("finding_lock-up:arm0:arm1") == nullptr);
     CHECK(strip->note("zones").contains("cannot lock up"));
-    b.w().undo();
+    b.w().open.undo();
     b.settle();
     CHECK(strip->note("zones").contains("can lock up"));
 }
@@ -225,23 +225,23 @@ TEST_CASE("a watched volume is placed and its signal used in a step; a light cur
     // Placed by the edit that the catalogue makes; then its card gives each arm a signal.
     const auto place = [&](const char* kind, const cell::json& more) {
         cell::json said = {{"do", "add device"}, {"kind", kind}, {"with", more}};
-        REQUIRE(b.w().replace(cell::carry_out(b.w().layout(), said, study::named_edits()).document, "Place"));
+        REQUIRE(b.w().open.replace(cell::carry_out(b.w().open.layout(), said, study::named_edits()).document, "Place"));
         b.settle();
     };
     place("watched_volume", {{"name", "Handover"}, {"placement", {{"x_mm", 2100}, {"y_mm", 690}}}});
-    b.w().select("watched_volume");
+    b.w().selection.select("watched_volume");
     b.settle();
-    CHECK(b.w().cell()->signal("watched_volume.inside") >= 0);
-    const auto& trace = b.w().evaluation()->run->trace;
-    const auto inside = static_cast<std::size_t>(b.w().cell()->signal("watched_volume.inside"));
+    CHECK(b.w().open.cell()->signal("watched_volume.inside") >= 0);
+    const auto& trace = b.w().results.shown()->run->trace;
+    const auto inside = static_cast<std::size_t>(b.w().open.cell()->signal("watched_volume.inside"));
     CHECK(trace.signals[inside].changes.size() > 4);
     // A step of Arm 1 waits for it.
     const cell::json said = {{"do", "add step"}, {"device", "arm1"}, {"kind", "wait"}};
-    REQUIRE(b.w().replace(cell::carry_out(b.w().layout(), said, study::named_edits()).document, "Step"));
+    REQUIRE(b.w().open.replace(cell::carry_out(b.w().open.layout(), said, study::named_edits()).document, "Step"));
     b.settle();
-    const auto& task = (*cell::find(b.w().resolved(), "/devices/arm1"))["task"];
+    const auto& task = (*cell::find(b.w().open.resolved(), "/devices/arm1"))["task"];
     const std::string id = task.back()["id"];
-    b.w().select("arm1", QString::fromStdString(id));
+    b.w().selection.select("arm1", QString::fromStdString(id));
     b.settle();
     auto* signal = b.child<QComboBox>("step_field_signal");
     const int row = signal->findText("Handover inside", Qt::MatchContains);
@@ -249,7 +249,7 @@ TEST_CASE("a watched volume is placed and its signal used in a step; a light cur
     signal->setCurrentIndex(row);
     Q_EMIT signal->activated(row);
     b.settle();
-    CHECK((*cell::find(b.w().resolved(), "/devices/arm1"))["task"].back()["signal"] == "watched_volume.inside");
+    CHECK((*cell::find(b.w().open.resolved(), "/devices/arm1"))["task"].back()["signal"] == "watched_volume.inside");
     CHECK_FALSE(b.cycle().isEmpty());
     // A curtain too near: its finding, its way out, gone.
     place("light_curtain", {{"name", "Curtain"}, {"length_mm", 1500}, {"placement", {{"x_mm", 1250}, {"y_mm", -100}}}});
@@ -260,18 +260,18 @@ TEST_CASE("a watched volume is placed and its signal used in a step; a light cur
     b.child<QScrollArea>("findings")->ensureWidgetVisible(way);
     QTest::mouseClick(way, Qt::LeftButton, {}, QPoint(12, 8));
     b.settle();
-    REQUIRE(b.w().previewing());
+    REQUIRE(b.w().open.previewing());
     QTest::mouseClick(b.child<QPushButton>("take_trial"), Qt::LeftButton);
     b.settle();
     CHECK(b.window.findChild<QWidget*>("finding_people:light_curtain:approach") == nullptr);
-    CHECK(cell::find(b.w().resolved(), "/devices/light_curtain/placement/y_mm")->get<double>() < -100);
+    CHECK(cell::find(b.w().open.resolved(), "/devices/light_curtain/placement/y_mm")->get<double>() < -100);
 }
 
 TEST_CASE("how near things come is a lane of the ribbon: a click goes to where it is the least") {
     Bench b;
-    b.w().set_variant("B");
+    b.w().open.set_variant("B");
     b.settle();
-    b.w().select_devices({"arm1", "arm2"});
+    b.w().selection.select_devices({"arm1", "arm2"});
     b.action("nearness")->trigger();
     b.settle();
     auto* ribbon = b.child<CycleRibbon>("ribbon");
@@ -289,17 +289,17 @@ TEST_CASE("how near things come is a lane of the ribbon: a click goes to where i
     REQUIRE(least->device_a >= 0);
     const QPoint at(static_cast<int>(ribbon->pixel_of(least->when_s)), ribbon->height() - 30);
     QTest::mouseClick(ribbon, Qt::LeftButton, {}, at);
-    CHECK(b.w().time() == Approx(least->when_s).margin(0.06));
-    REQUIRE(b.w().nearest());
-    CHECK(b.w().nearest()->distance <= least->distance + 0.02);
+    CHECK(b.w().playhead.time() == Approx(least->when_s).margin(0.06));
+    REQUIRE(b.w().view_options.nearest());
+    CHECK(b.w().view_options.nearest()->distance <= least->distance + 0.02);
     b.action("nearness")->trigger();
     ribbon->grab();
-    CHECK(b.w().nearest() == nullptr);
+    CHECK(b.w().view_options.nearest() == nullptr);
 }
 
 TEST_CASE("a hand on the names of the lanes of an empty floor does nothing, with every lane shown") {
     Bench b;
-    b.w().select("tester");
+    b.w().selection.select("tester");
     b.action("nearness")->trigger();
     b.settle();
     auto* ribbon = b.window.findChild<CycleRibbon*>();
@@ -307,11 +307,11 @@ TEST_CASE("a hand on the names of the lanes of an empty floor does nothing, with
         for (int y = 20; y < ribbon->height(); y += 6) QTest::mouseClick(ribbon, Qt::LeftButton, {}, QPoint(20, y));
     };
     press_all();
-    CHECK_FALSE(b.w().selection().device.isEmpty());  // of the lanes there are, each is a device's
-    b.w().start_new();
+    CHECK_FALSE(b.w().selection.first().device.isEmpty());  // of the lanes there are, each is a device's
+    b.w().open.start_new();
     b.settle();
     press_all();
-    CHECK(b.w().selection().device.isEmpty());
+    CHECK(b.w().selection.first().device.isEmpty());
     b.action("nearness")->trigger();
 }
 
@@ -336,16 +336,16 @@ TEST_CASE("imported geometry with a hollow: what more pieces cost and give is se
     exchange::ImportOptions one_piece;
     one_piece.unit = 1, one_piece.name = "Cup", one_piece.pieces = 1;
     std::string id;
-    REQUIRE(b.w().apply(exchange::import_edit(
-        b.w().layout(), exchange::mesh_entry(loaded, one_piece, "cup"), exchange::ImportAs::structure, &id)));
+    REQUIRE(b.w().open.apply(exchange::import_edit(
+        b.w().open.layout(), exchange::mesh_entry(loaded, one_piece, "cup"), exchange::ImportAs::structure, &id)));
     b.settle();
     // Nothing to cut where nothing is imported.
     QString refused;
-    QObject::connect(&b.w(), &Workspace::refused, [&](const QString&, const QString& why) { refused = why; });
-    b.w().select("tester");
+    QObject::connect(&b.w().open, &OpenCell::refused, [&](const QString&, const QString& why) { refused = why; });
+    b.w().selection.select("tester");
     b.action("shape_for_checks")->trigger();
     CHECK(refused.contains("imported geometry"));
-    b.w().select(QString::fromStdString(id));
+    b.w().selection.select(QString::fromStdString(id));
     int stage = 0;
     QTimer timer;
     QObject::connect(&timer, &QTimer::timeout, [&] {
@@ -386,41 +386,41 @@ TEST_CASE("imported geometry with a hollow: what more pieces cost and give is se
     timer.stop();
     b.settle();
     REQUIRE(stage == 2);
-    CHECK(cell::find(b.w().resolved(), "/meshes/cup/pieces")->size() == 5);
-    b.w().undo();
-    CHECK(cell::find(b.w().resolved(), "/meshes/cup/pieces")->size() == 1);
+    CHECK(cell::find(b.w().open.resolved(), "/meshes/cup/pieces")->size() == 5);
+    b.w().open.undo();
+    CHECK(cell::find(b.w().open.resolved(), "/meshes/cup/pieces")->size() == 1);
 }
 
 TEST_CASE("the ribbon stays with what its lanes were laid out from while something else has been found already") {
     Bench b(false);
     REQUIRE(b.window.open_file(free_arms(b.room)));
-    b.w().set_variant("B");
+    b.w().open.set_variant("B");
     b.settle();
-    REQUIRE(b.w().zones());
+    REQUIRE(b.w().results.zones());
     auto* ribbon = b.window.findChild<QWidget*>("ribbon");
     // While a hand drags, figures come in without anybody being told for a moment, and the zones, which are others each
     // time, later still: three times, however often the machine is so slow that both are there at once.
     int seen = 0;
     for (int i = 1; i <= 40 && seen < 3; ++i) {
-        b.w().try_out({"drag", {cell::Operation::set("/devices/pedestal1/placement/x_mm", 1500 + i)}}, false);
-        const auto before = b.w().evaluation();
+        b.w().open.try_out({"drag", {cell::Operation::set("/devices/pedestal1/placement/x_mm", 1500 + i)}}, false);
+        const auto before = b.w().results.shown();
         QElapsedTimer waited;
-        for (waited.start(); b.w().evaluation() == before && waited.elapsed() < 60000;)
+        for (waited.start(); b.w().results.shown() == before && waited.elapsed() < 60000;)
             QApplication::processEvents(QEventLoop::AllEvents, 5);
-        REQUIRE(b.w().evaluation() != before);
-        seen += !b.w().evaluation()->zones;
+        REQUIRE(b.w().results.shown() != before);
+        seen += !b.w().results.shown()->zones;
         ribbon->repaint();
         QTest::mouseMove(ribbon, QPoint(60, ribbon->height() - 12));
         QTest::mouseClick(ribbon, Qt::LeftButton, {}, QPoint(20, ribbon->height() - 12));
     }
     CHECK(seen > 0);
-    b.w().drop_draft();
+    b.w().open.drop_draft();
     b.settle();
 }
 
 TEST_CASE("what a mover sweeps is outlined on the Floor at any height") {
     Bench b;
-    b.w().select("arm1");
+    b.w().selection.select("arm1");
     b.window.findChild<QAction*>("swept")->trigger();
     b.settle();
     auto* floor = b.window.floor();

@@ -1,10 +1,10 @@
 #!/usr/bin/env bash
 # Mangled files of every kind, all kinds at once.
-#   tests/fuzz/mangle.sh BUILD HOW_MUCH [OF_EACH_KIND_OF_GEOMETRY]   seconds of each, or 500x: that many files of each
+#   tests/fuzz/mangle.sh BUILD HOW_MUCH [OF_EACH_KIND_OF_GEOMETRY] [SEED]   seconds of each, or 500x: that many of each
 set -euo pipefail
 cd "$(dirname "$0")/../.."
 build=$1
-seeds=$build/seeds pids=() n=0
+seeds=$build/seeds pids=() n=$((100 * ${4:-0}))
 python3 tests/fuzz/seeds.py "$seeds"
 rm -f "$seeds/kept.results"
 "$build/escarp-cli" study demo/leak-test.escarp --ask "$seeds/ask.json" --out "$seeds/kept.results" >"$seeds/study.txt" 2>&1

@@ -116,7 +116,8 @@ TEST_CASE("mbpoll reads and writes what the server has") {
     at.port = free_port(), at.unit = 7;
     wire::Server server(at, room(), behind);
     std::mt19937 random(4);
-    const std::string call = "mbpoll -m tcp -p " + std::to_string(at.port) + " -a 7 -0 -1 -q ";
+    const std::string call =
+        "mbpoll -m tcp -p " + std::to_string(at.port) + " -a 7 -0 -1 -q -o 10 ";  // s that it waits at most
     for (int round = 0; round < 25; ++round) {
         const int first = static_cast<int>(random() % 200), value = static_cast<int>(random() % 65'536),
                   bit = static_cast<int>(random() % 2);

@@ -8,6 +8,7 @@
 #include "support/cells.h"
 #include "support/folder.h"
 #include "support/ports.h"
+#include "support/wait.h"
 
 using namespace escarp;
 using cell::json;
@@ -56,12 +57,6 @@ private:
     wire::Mqtt client_;
 };
 
-template <typename Holds>
-void wait(const Holds& holds) {
-    for (int i = 0; i < 6000 && !holds(); ++i) std::this_thread::sleep_for(std::chrono::milliseconds(10));
-    REQUIRE(holds());
-}
-
 cell::Layout demo_with_link(int port) {
     json tree = tests::demo().resolved("A");
     tree["variants"] = {{{"id", "A"}, {"name", "A"}}};
@@ -79,19 +74,19 @@ TEST_CASE("signals and joint values are told; commands are heard; what is no com
     const cell::Layout layout = demo_with_link(port);
     const auto cell = layout.shared_cell();
     Ear ear(port, "cell/#");
-    wait([&] { return ear.client().status().connected; });
+    tests::wait([&] { return ear.client().status().connected; });
     link::LiveOptions how;
     how.rate = 5;
     link::LiveRun run(cell, how);
     auto bus = link::connect(cell->links[0], run, false);
     // Every signal with its value, also those that never change.
-    wait([&] {
+    tests::wait([&] {
         for (const cell::Signal& s : cell->signals)
             if (ear.said("cell/" + cell->devices[s.device].id + "/" + s.name).is_null()) return false;
         return true;
     });
     CHECK(ear.raw("cell/state") == "online");
-    wait([&] { return ear.said("cell/infeed_belt/count").is_null() || run.status().now > ticks(10); });
+    tests::wait([&] { return ear.said("cell/infeed_belt/count").is_null() || run.status().now > ticks(10); });
     // Joint values are those of the computed motion at the instant that the message says, to what a double holds.
     simulation::PlanCache plans;
     simulation::Kernel kernel(*cell, plans);
@@ -101,7 +96,7 @@ TEST_CASE("signals and joint values are told; commands are heard; what is no com
     double last = -1;
     for (int i = 0; i < 20; ++i) {
         json joints;
-        wait([&] {
+        tests::wait([&] {
             joints = ear.said("cell/arm1/joints");
             return !joints.is_null() && joints["t_s"].get<double>() > last && joints["t_s"].get<double>() < 50;
         });
@@ -117,24 +112,24 @@ TEST_CASE("signals and joint values are told; commands are heard; what is no com
     // Commands.
     const int hold = cell->signal("tester.hold");
     ear.client().publish("cell/tester/hold/set", "true", false);
-    wait([&] { return run.values()[static_cast<std::size_t>(hold)] == 1; });
-    wait([&] { return ear.said("cell/tester/hold").value("value", false); });
+    tests::wait([&] { return run.values()[static_cast<std::size_t>(hold)] == 1; });
+    tests::wait([&] { return ear.said("cell/tester/hold").value("value", false); });
     ear.client().publish("cell/tester/hold/set", R"({"value": 0})", false);
-    wait([&] { return run.values()[static_cast<std::size_t>(hold)] == 0; });
+    tests::wait([&] { return run.values()[static_cast<std::size_t>(hold)] == 0; });
     const long before = bus->status().refused;
     const std::vector<std::pair<const char*, const char*>> wrong{{"cell/tester/hold/set", "maybe"},
         {"cell/tester/hold/set", "7"}, {"cell/tester/hold/set", "[1,2"}, {"cell/tester/hold/set", "{\"value\": {}}"},
         {"cell/tester/hold/set", ""}, {"cell/tester/busy/set", "true"}, {"cell/nobody/nothing/set", "1"},
         {"cell/tester/hold/set", "1e999"}};
     for (const auto& [topic, payload] : wrong) ear.client().publish(topic, payload, false);
-    wait([&] { return bus->status().refused >= before + static_cast<long>(wrong.size()); });
+    tests::wait([&] { return bus->status().refused >= before + static_cast<long>(wrong.size()); });
     CHECK(run.values()[static_cast<std::size_t>(hold)] == 0);
     // A burst.
     for (int i = 0; i < 50'000; ++i) ear.client().publish("cell/tester/hold/set", i % 2 ? "true" : "false", false);
     ear.client().publish("cell/tester/hold/set", "true", false);
-    wait([&] { return ear.client().status().connected; });
+    tests::wait([&] { return ear.client().status().connected; });
     bus.reset();
-    wait([&] { return ear.raw("cell/state") == "offline"; });
+    tests::wait([&] { return ear.raw("cell/state") == "offline"; });
     run.stop("enough");
     REQUIRE(run.wait(30));
 }
@@ -151,7 +146,7 @@ TEST_CASE("an arm follows what is said of it over the bus, names in any order, r
     link::LiveRun run(cell, {});
     const auto bus = link::connect(cell->links[0], run, false);
     Ear ear(port, "cell/arm1/joints");
-    wait([&] { return ear.count("cell/arm1/joints") > 2; });
+    tests::wait([&] { return ear.count("cell/arm1/joints") > 2; });
     json said{{"names", json::array()}, {"values", json::array()}, {"units", json::array()}};
     for (std::size_t j = joints.size(); j-- > 0;) {
         said["names"].push_back(joints[j].name);
@@ -159,7 +154,7 @@ TEST_CASE("an arm follows what is said of it over the bus, names in any order, r
         said["units"].push_back(j % 2 ? "rad" : "deg");
     }
     ear.client().publish("cell/arm1/joints/set", said.dump(), false);
-    wait([&] { return std::abs(ear.said("cell/arm1/joints")["values"][2].get<double>() - 10) < 1e-9; });
+    tests::wait([&] { return std::abs(ear.said("cell/arm1/joints")["values"][2].get<double>() - 10) < 1e-9; });
     const json values = ear.said("cell/arm1/joints")["values"];
     for (std::size_t j = 0; j < joints.size(); ++j)
         CHECK(values[j].get<double>() ==
@@ -171,7 +166,7 @@ TEST_CASE("an arm follows what is said of it over the bus, names in any order, r
             json{{"values", {1, 2, 3, 4, 5, 6}}, {"units", {"mm", "deg", "deg", "deg", "deg", "deg"}}},
             json{{"values", {1, 2, 3, 4, 5, 6}}, {"names", {"a", "b", "c", "d", "e", "f"}}}})
         ear.client().publish("cell/arm1/joints/set", wrong.dump(), false);
-    wait([&] { return bus->status().refused == before + 6; });
+    tests::wait([&] { return bus->status().refused == before + 6; });
     CHECK(ear.said("cell/arm1/joints")["values"] == values);
 }
 
@@ -183,13 +178,13 @@ TEST_CASE("the broker goes and comes back: the link tries again, and tells every
     link::LiveRun run(cell, {});
     const auto bus = link::connect(cell->links[0], run, false);
     for (int round = 0; round < 5; ++round) {
-        wait([&] { return bus->status().connected; });
+        tests::wait([&] { return bus->status().connected; });
         {
             Ear ear(port, "cell/#");
-            wait([&] { return !ear.said("cell/tester/hold").is_null(); });
+            tests::wait([&] { return !ear.said("cell/tester/hold").is_null(); });
         }
         broker.stop();
-        wait([&] { return !bus->status().connected; });
+        tests::wait([&] { return !bus->status().connected; });
         CHECK_FALSE(run.status().over);
         broker.start();
     }
@@ -210,12 +205,12 @@ TEST_CASE("user and password come from the environment; a broker that refuses is
     link::LiveRun run(cell, {});
     {
         const auto bus = link::connect(cell->links[0], run, false);
-        wait([&] { return bus->status().words.find("The broker refuses") == 0; });
+        tests::wait([&] { return bus->status().words.find("The broker refuses") == 0; });
     }
     ::setenv("ESCARP_MQTT_USER", "engineer", 1), ::setenv("ESCARP_MQTT_PASSWORD", "secret", 1);
     {
         const auto bus = link::connect(cell->links[0], run, false);
-        wait([&] { return bus->status().connected; });
+        tests::wait([&] { return bus->status().connected; });
     }
     ::unsetenv("ESCARP_MQTT_USER"), ::unsetenv("ESCARP_MQTT_PASSWORD");
     CHECK_THROWS_AS(link::connect(cell->links[0], run, true), cell::InputError);
@@ -235,20 +230,20 @@ TEST_CASE("an arm follows under the name that it has outside, and what has no co
     const auto cell = layout.shared_cell();
     link::LiveRun run(cell, {});
     const auto bus = link::connect(cell->links[0], run, false);
-    wait([&] { return bus->status().connected; });
+    tests::wait([&] { return bus->status().connected; });
     Ear ear(port, "cell/arm1/joints");
-    wait([&] { return ear.count("cell/arm1/joints") > 2; });
+    tests::wait([&] { return ear.count("cell/arm1/joints") > 2; });
     ear.client().publish("robots/left",
         R"({"names": ["base", "J2", "J3", "J4", "J5", "J6", "gripper"], "values": [0.5, 1, 2, 3, 4, 5, 80],)"
         R"( "units": ["rad", "deg", "deg", "deg", "deg", "deg", "mm"]})",
         false);
-    wait([&] { return std::abs(ear.said("cell/arm1/joints")["values"][1].get<double>() - 1) < 1e-9; });
+    tests::wait([&] { return std::abs(ear.said("cell/arm1/joints")["values"][1].get<double>() - 1) < 1e-9; });
     CHECK(ear.said("cell/arm1/joints")["values"][0].get<double>() == Approx(10 - 0.5 * 180 / geometry::pi));
-    wait([&] { return bus->status().unmatched == std::vector<std::string>{"\"gripper\" is no joint here"}; });
+    tests::wait([&] { return bus->status().unmatched == std::vector<std::string>{"\"gripper\" is no joint here"}; });
     const int hold = cell->signal("tester.hold");
     ear.client().publish("plc/go", "false", false);  // turned round
-    wait([&] { return run.values()[static_cast<std::size_t>(hold)] == 1; });
-    wait([&] {
+    tests::wait([&] { return run.values()[static_cast<std::size_t>(hold)] == 1; });
+    tests::wait([&] {
         for (const link::FollowerNote& n : run.notes())
             if (n.words == "nothing has been heard of it for 0.2 s") return true;
         return false;
@@ -270,26 +265,26 @@ TEST_CASE("what holds while the broker is gone is what the link says: the last v
         link::LiveRun run(cell, {});
         const auto bus = link::connect(cell->links[0], run, false);
         Ear ear(port, "cell/#");
-        wait([&] { return bus->status().connected && ear.client().status().connected; });
-        wait([&] {  // said until it is heard: the subscription may come after the connection
+        tests::wait([&] { return bus->status().connected && ear.client().status().connected; });
+        tests::wait([&] {  // said until it is heard: the subscription may come after the connection
             ear.client().publish("cell/tester/hold/set", "true", false);
             return run.values()[hold] == 1;
         });
         broker.stop();
-        wait([&] { return !bus->status().connected; });
+        tests::wait([&] { return !bus->status().connected; });
         INFO(says);
         if (says == "last values") {
             const auto now = run.status().now;
-            wait([&] { return run.status().now > now + ticks(0.5); });
+            tests::wait([&] { return run.status().now > now + ticks(0.5); });
             CHECK(run.values()[hold] == 1);
         } else if (says == "all off") {
-            wait([&] { return run.values()[hold] == 0; });
+            tests::wait([&] { return run.values()[hold] == 0; });
             CHECK_FALSE(run.status().paused);
         } else {
-            wait([&] { return run.status().paused; });
+            tests::wait([&] { return run.status().paused; });
             CHECK(run.values()[hold] == 1);
             broker.start();
-            wait([&] { return !run.status().paused; });
+            tests::wait([&] { return !run.status().paused; });
         }
         run.stop("enough");
         REQUIRE(run.wait(30));

@@ -2,6 +2,7 @@
 // turn. Tells memory and the longest wait once a minute; exit 1 when something went wrong that nobody had thought of,
 // or what is open cannot be read again at the end.
 
+#include <malloc.h>
 #include <QAbstractItemView>
 #include <QAction>
 #include <QColorDialog>
@@ -16,7 +17,6 @@
 #include <QTest>
 #include <QTimer>
 #include <cstdio>
-#include <malloc.h>
 #include <random>
 
 #include <desktop/app/application.h>
@@ -99,8 +99,8 @@ private:
         if (actions_ % 5000 == 0 && on == &window_) open_next();
         constexpr std::size_t most_devices = 100, most_variants = 8;
         const auto& workspace = window_.workspace();
-        if (on == &window_ &&
-            (workspace.cell()->devices.size() > most_devices || workspace.document().variants().size() > most_variants))
+        if (on == &window_ && (workspace.open.cell()->devices.size() > most_devices ||
+                                  workspace.open.document().variants().size() > most_variants))
             start_over();
         const QPoint at(whole(0, std::max(0, on->width() - 1)), whole(0, std::max(0, on->height() - 1)));
         QWidget* under = on->childAt(at);
@@ -243,7 +243,7 @@ int main(int argc, char** argv) {
             "%5.0f s  %8ld actions  %4.0f MB, %4.0f in use  surprises %d  cell of %zu in %zu variants  "
             "longest %5.0f ms: %s\n",
             static_cast<double>(clock.elapsed()) / 1e3, monkey.actions(), resident_mb(), in_use_mb(), app.surprises(),
-            window.workspace().cell()->devices.size(), window.workspace().document().variants().size(), ms,
+            window.workspace().open.cell()->devices.size(), window.workspace().open.document().variants().size(), ms,
             on.toUtf8().constData());
         if (monkey.actions() == told)
             std::printf("        nothing was done: %s\n", monkey.state().toUtf8().constData());
@@ -258,7 +258,7 @@ int main(int argc, char** argv) {
         monkey.stop();
         tell();
         try {
-            escarp::cell::Document::parse(window.workspace().document().text());
+            escarp::cell::Document::parse(window.workspace().open.document().text());
         } catch (const std::exception& e) {
             std::printf("the document cannot be read again: %s\n", e.what());
             code = 1;

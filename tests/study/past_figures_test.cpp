@@ -15,6 +15,7 @@
 
 using namespace escarp;
 using cell::json;
+using inspection::Zone;
 using simulation::BlockKind;
 using simulation::seconds;
 
@@ -39,10 +40,10 @@ std::string refusal(const char* name) {
     }
 }
 
-/// Arms that do nothing but move and wait, each at its own pace.
-json arms_only(tests::Draw& draw) {
+/// Arms that do nothing but move and wait, each at its own pace, so far apart.
+json arms_only(tests::Draw& draw, int arms, double apart_mm = 3000) {
     json tree = {{"escarp", 1}, {"horizon_s", 120}, {"arm_models", cell::catalogue_arms()}, {"devices", json::array()}};
-    for (int i = 0, arms = draw.whole(1, 3); i < arms; ++i) {
+    for (int i = 0; i < arms; ++i) {
         json task = json::array();
         for (int k = 0, steps = draw.whole(1, 3); k < steps; ++k)
             task.push_back({{"id", "d" + std::to_string(k)}, {"do", "delay"}, {"time_s", draw.whole(1, 20) * 0.25}});
@@ -51,11 +52,41 @@ json arms_only(tests::Draw& draw) {
             task.push_back({{"id", "r"}, {"do", "move"}, {"pose", "r"}});
         }
         tree["devices"].push_back({{"id", "a" + std::to_string(i)}, {"name", "A" + std::to_string(i)}, {"kind", "arm"},
-            {"model", "six600"}, {"detours", false}, {"placement", {{"x_mm", 3000 * i}}}, {"task", task},
+            {"model", "six600"}, {"detours", false}, {"placement", {{"x_mm", apart_mm * i}}}, {"task", task},
             {"poses", {{{"id", "l"}, {"joints_deg", {30, 0, 0, 0, 60, 0}}},
                           {{"id", "r"}, {"joints_deg", {-30, 0, 0, 0, 60, 0}}}}}});
     }
     return tree;
+}
+
+/// Two arms beside each other, each of which comes into the space of the other and goes out again.
+json arms_that_meet(tests::Draw& draw) {
+    json tree = arms_only(draw, 2, 100 * draw.whole(6, 8));
+    for (int i = 0; i < 2; ++i) {
+        json& arm = tree["devices"][i];
+        arm["placement"]["turn_deg"] = 180 * i;  // they reach towards each other
+        arm["speed_pct"] = 10 * draw.whole(4, 10);
+        arm["poses"] = {{{"id", "l"}, {"joints_deg", {0, 20, 0, 0, 60, 0}}},
+            {{"id", "r"}, {"joints_deg", {60 + 5 * draw.whole(0, 6), 0, 0, 0, 60, 0}}}};
+        arm["task"] = {{{"id", "d0"}, {"do", "delay"}, {"time_s", draw.whole(1, 12) * 0.25}},
+            {{"id", "r"}, {"do", "move"}, {"pose", "r"}}, {{"id", "l"}, {"do", "move"}, {"pose", "l"}},
+            {{"id", "d1"}, {"do", "delay"}, {"time_s", draw.whole(1, 6) * 0.25}},
+            {{"id", "r2"}, {"do", "move"}, {"pose", "r"}}};
+    }
+    return tree;
+}
+
+/// The mean round of the slowest task, counted in the trace of a long run.
+double counted_cycle(const cell::Cell& cell, const simulation::FasterStep& hurried = {}) {
+    simulation::PlanCache plans;
+    simulation::RunOptions far;
+    far.horizon_s = 3000, far.stop_when_steady = false, far.faster_step = hurried;
+    const auto run = simulation::run(cell, plans, far);
+    double longest = 0;
+    for (const auto& ends : run->trace.rounds)
+        if (ends.size() >= 2)
+            longest = std::max(longest, seconds(ends.back() - ends[1]) / static_cast<double>(ends.size() - 2));
+    return longest;
 }
 
 }  // namespace
@@ -67,21 +98,80 @@ TEST_CASE("a cell without parts has the cycle of the task that takes longest, be
     // Against counting the rounds in the trace of a long run.
     tests::Draw draw(4);
     for (int round = 0; round < tests::rounds(40, 6); ++round) {
-        const json tree = arms_only(draw);
+        const json tree = arms_only(draw, draw.whole(1, 3));
         const cell::Document d = cell::Document::parse(tree.dump());
         const auto found = tests::evaluated(d, d.baseline());
-        simulation::PlanCache plans;
-        simulation::RunOptions far;
-        far.horizon_s = 3000, far.stop_when_steady = false;
-        const auto run = simulation::run(*found->cell, plans, far);
-        double longest = 0;
-        for (const auto& ends : run->trace.rounds)
-            if (ends.size() >= 2)
-                longest = std::max(longest, seconds(ends.back() - ends[1]) / static_cast<double>(ends.size() - 2));
         INFO("round " << round);
         REQUIRE(found->figures.cycle_s);
-        CHECK(*found->figures.cycle_s == Approx(longest).epsilon(0.02));
+        CHECK(*found->figures.cycle_s == Approx(counted_cycle(*found->cell)).epsilon(0.02));
     }
+}
+
+TEST_CASE("random arms without parts, kept apart: every rule's cycle is what counting its rounds gives") {
+    tests::Draw draw(9);
+    int tried = 0, waited = 0;
+    for (int round = 0; round < tests::rounds(30, 6); ++round) {
+        inspection::Cache cache;
+        const cell::Layout bare = tests::layout_of(arms_that_meet(draw));
+        const auto before = tests::looked_at(bare, cache);
+        INFO("round " << round);
+        if (before->zones->all.empty()) continue;
+        study::KeptApart price;
+        try {
+            price = study::price_of_keeping_apart(bare, before->zones->all[0].id, cache);
+        } catch (const cell::InputError&) {
+            continue;  // both begin within
+        }
+        REQUIRE(price.without_s);
+        const double without = counted_cycle(*before->cell);
+        CHECK(*price.without_s == Approx(without).epsilon(0.02));
+        ++tried;
+        const study::RulePrice* cheapest = nullptr;
+        for (std::size_t i = 0; i < price.rules.size(); ++i) {
+            const study::RulePrice& rule = price.rules[i];
+            INFO(rule.rule);
+            if (rule.stuck || !rule.cycle_s) continue;
+            const auto with = tests::looked_at(bare.edited(price.edits[i]), cache);
+            const double counted = counted_cycle(*with->cell);
+            CHECK(*rule.cycle_s == Approx(counted).epsilon(0.02));
+            waited += counted > without * 1.01;
+            for (const Zone& z : with->zones->all) CHECK_FALSE(z.together);
+            if (!cheapest || *rule.cycle_s < *cheapest->cycle_s) cheapest = &rule;
+        }
+        REQUIRE(cheapest);
+        const auto best = std::find_if(
+            price.rules.begin(), price.rules.end(), [&](const study::RulePrice& r) { return r.rule == price.best; });
+        REQUIRE(best != price.rules.end());
+        CHECK(*best->cycle_s == Approx(*cheapest->cycle_s).epsilon(0.005));
+    }
+    CHECK(tried >= 5);
+    CHECK(waited >= 5);
+}
+
+TEST_CASE("random cells without parts: what a step is worth is what counting rounds with it done quicker gives") {
+    tests::Draw draw(11);
+    int worth = 0, nothing = 0;
+    for (int round = 0; round < tests::rounds(20, 4); ++round) {
+        inspection::Cache cache;
+        const json tree = arms_only(draw, draw.whole(1, 3));
+        const cell::Layout layout = tests::layout_of(tree);
+        const study::Gains g = study::gains(layout, cache);
+        const double base = counted_cycle(layout.cell());
+        INFO("round " << round);
+        CHECK(g.cycle_s == Approx(base).epsilon(0.002));
+        for (const study::Gain& one : g.all) {
+            INFO(one.at);
+            if (one.step < 0) continue;
+            const auto falls = [&](double rate) {
+                return base - counted_cycle(layout.cell(), {one.device, one.step, rate});
+            };
+            CHECK(one.quicker_s == Approx(falls(1.1)).margin(0.004));
+            if (one.shorter_s) CHECK(*one.shorter_s == Approx(falls(one.takes_s / (one.takes_s - 0.1))).margin(0.004));
+            one.quicker_s > 0.01 ? ++worth : ++nothing;
+        }
+    }
+    CHECK(worth >= 4);
+    CHECK(nothing >= 4);
 }
 
 TEST_CASE("of a cell whose parts never come no cycle is told, but that nothing moves") {

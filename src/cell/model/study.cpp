@@ -128,7 +128,7 @@ std::string value_in_words(const json& value) {
             const std::string what = one.is_object() && one.contains("do") ? one.value("do", "") : std::string();
             more(!what.empty() ? what : !name.empty() ? name : value_in_words(one));
         }
-    } else if (const std::string name = named(value); !name.empty()) {
+    } else if (std::string name = named(value); !name.empty()) {
         return name;
     } else {
         for (const auto& [key, inner] : value.get_ref<const json::object_t&>()) {

@@ -17,12 +17,13 @@ const char* file_filter = "Escarp cells (*.escarp)";
 
 CellFiles::CellFiles(Workspace& workspace, const Questions& questions, QWidget* window)
     : QObject(window), workspace_(workspace), questions_(questions), window_(window) {
-    connect(&workspace_, &Workspace::file_changed_outside, this, &CellFiles::changed_outside);
+    connect(&workspace_.open, &OpenCell::file_changed_outside, this, &CellFiles::changed_outside);
 }
 
 bool CellFiles::may_lose_work() {
-    if (!workspace_.modified()) return true;
-    if (workspace_.document().tree().value("devices", cell::json::array()).empty() && workspace_.file().isEmpty())
+    if (!workspace_.open.modified()) return true;
+    if (workspace_.open.document().tree().value("devices", cell::json::array()).empty() &&
+        workspace_.open.file().isEmpty())
         return true;
     const int answer = questions_.ask_about_changes(tr("Not saved"), tr("The cell has changes that are not saved."));
     if (answer == QMessageBox::Save) return save();
@@ -30,66 +31,67 @@ bool CellFiles::may_lose_work() {
 }
 
 bool CellFiles::save() {
-    if (workspace_.file().isEmpty()) return save_as();
-    if (workspace_.changed_outside() && QFileInfo::exists(workspace_.file())) {
+    if (workspace_.open.file().isEmpty()) return save_as();
+    if (workspace_.open.kept().changed_outside() && QFileInfo::exists(workspace_.open.file())) {
         const int answer = questions_.ask(tr("Changed on the disk"),
             tr("Another program has changed %1 since it was opened here. Saving replaces its changes.")
-                .arg(QFileInfo(workspace_.file()).fileName()),
+                .arg(QFileInfo(workspace_.open.file()).fileName()),
             {tr("Save as \u2026"), tr("Replace them")});
         if (answer == 0) return save_as();
         if (answer != 1) return false;
     }
     cell::MayReplace may{.changes = true};
-    if (cell::read_only(workspace_.file().toStdString())) {
+    if (cell::read_only(workspace_.open.file().toStdString())) {
         const int answer =
-            questions_.ask(tr("Read-only"), tr("%1 is read-only.").arg(QFileInfo(workspace_.file()).fileName()),
+            questions_.ask(tr("Read-only"), tr("%1 is read-only.").arg(QFileInfo(workspace_.open.file()).fileName()),
                 {tr("Save as \u2026"), tr("Write over it anyway")});
         if (answer == 0) return save_as();
         if (answer != 1) return false;
         may.read_only = true;
     }
     told_outside_ = false;
-    return workspace_.save_as(workspace_.file(), may);
+    return workspace_.open.save_as(workspace_.open.file(), may);
 }
 
 bool CellFiles::save_as() {
-    QString file = QFileDialog::getSaveFileName(window_, tr("Save the cell"), workspace_.file(), tr(file_filter));
+    QString file = QFileDialog::getSaveFileName(window_, tr("Save the cell"), workspace_.open.file(), tr(file_filter));
     if (file.isEmpty()) return false;
     if (!file.endsWith(".escarp")) file += ".escarp";
-    if (!workspace_.save_as(file)) return false;
+    if (!workspace_.open.save_as(file)) return false;
     remember(file);
     return true;
 }
 
 void CellFiles::choose() {
     if (!may_lose_work()) return;
-    const QString file = QFileDialog::getOpenFileName(window_, tr("Open a cell"), workspace_.file(), tr(file_filter));
+    const QString file =
+        QFileDialog::getOpenFileName(window_, tr("Open a cell"), workspace_.open.file(), tr(file_filter));
     if (!file.isEmpty()) open(file);
 }
 
 bool CellFiles::open(const QString& file) {
-    if (!workspace_.open(file)) return workspace_.lost() && offer_lost(file);
+    if (!workspace_.open.open(file)) return workspace_.open.kept().lost() && offer_lost(file);
     return show_opened(file);
 }
 
 /// The file is gone or cut off, but the journal beside it holds the cell.
 bool CellFiles::offer_lost(const QString& file) {
-    const cell::Recovered& found = *workspace_.lost();
+    const cell::Recovered& found = *workspace_.open.kept().lost();
     const QString edits = counted(static_cast<std::size_t>(found.edits), tr("edit"), tr("edits"));
     const QString kept = found.edits ? tr("The journal beside it holds the whole cell, with %1 not saved.").arg(edits)
                                      : tr("The journal beside it holds the whole cell.");
-    if (questions_.ask(tr("The file cannot be opened"), workspace_.lost_why() + "\n\n" + kept,
+    if (questions_.ask(tr("The file cannot be opened"), workspace_.open.kept().lost_why() + "\n\n" + kept,
             {tr("Bring the cell back"), tr("Leave it")}) != 0)
         return false;
-    workspace_.take_lost(file);
-    return !workspace_.lost() && workspace_.file() == file && show_opened(file);
+    workspace_.open.take_lost(file);
+    return !workspace_.open.kept().lost() && workspace_.open.file() == file && show_opened(file);
 }
 
 bool CellFiles::show_opened(const QString& file) {
     told_outside_ = false;
     remember(file);
     Q_EMIT opened();
-    if (workspace_.is_copy())
+    if (workspace_.open.kept().is_copy())
         questions_.tell(
             tr("Open in another window"), tr("%1 is open in another window. What you see here is a copy: save it "
                                              "under another name, so that the two do not overwrite each other.")
@@ -99,15 +101,15 @@ bool CellFiles::show_opened(const QString& file) {
 }
 
 void CellFiles::offer_left_over() {
-    if (!workspace_.left_over()) return;
-    const cell::Recovered& found = *workspace_.left_over();
+    if (!workspace_.open.kept().left_over()) return;
+    const cell::Recovered& found = *workspace_.open.kept().left_over();
     const int answer = questions_.ask(tr("Unsaved edits found"),
         tr("The last session with this cell ended without saving. Kept: %1, the last: %2.")
             .arg(counted(static_cast<std::size_t>(found.edits), tr("edit"), tr("edits")),
                 QString::fromStdString(found.last_edit)),
         {tr("Bring them back"), tr("Drop them")});
-    if (answer == 0) workspace_.take_left_over();
-    else if (answer == 1) workspace_.drop_left_over();
+    if (answer == 0) workspace_.open.take_left_over();
+    else if (answer == 1) workspace_.open.drop_left_over();
 }
 
 void CellFiles::offer_unsaved() {
@@ -119,7 +121,7 @@ void CellFiles::offer_unsaved() {
             {tr("Bring it back"), tr("Drop it")});
         if (answer == 1) QFile::remove(QString::fromStdString(found.journal));
         if (answer != 0) continue;
-        workspace_.take_unsaved(found);
+        workspace_.open.take_unsaved(found);
         Q_EMIT brought_back();
         return;  // the next one is offered at the next start
     }
@@ -128,18 +130,18 @@ void CellFiles::offer_unsaved() {
 void CellFiles::changed_outside() {
     if (told_outside_) return;
     told_outside_ = true;
-    if (!QFileInfo::exists(workspace_.file()))
+    if (!QFileInfo::exists(workspace_.open.file()))
         return questions_.tell(tr("Gone from the disk"),
             tr("Another program has removed %1. The cell is still here; saving writes it again.")
-                .arg(QFileInfo(workspace_.file()).fileName()));
-    const QString text = tr("Another program has changed %1.").arg(QFileInfo(workspace_.file()).fileName());
+                .arg(QFileInfo(workspace_.open.file()).fileName()));
+    const QString text = tr("Another program has changed %1.").arg(QFileInfo(workspace_.open.file()).fileName());
     const int answer =
-        workspace_.modified()
+        workspace_.open.modified()
             ? questions_.ask(tr("Changed on the disk"),
                   text + "\n" + tr("Reading it again takes the place of your edits; Undo brings them back."),
                   {tr("Keep what is here"), tr("Read it again")})
             : questions_.ask(tr("Changed on the disk"), text, {tr("Keep what is here"), tr("Read it again")});
-    if (answer == 1) open(workspace_.file());
+    if (answer == 1) open(workspace_.open.file());
 }
 
 void CellFiles::remember(const QString& file) {

@@ -18,7 +18,7 @@ void select_made(Workspace& workspace, const cell::json& made) {
     if (made.contains("device")) devices << QString::fromStdString(made["device"].get<std::string>());
     for (const cell::json& id : made.value("devices", cell::json::array()))
         devices << QString::fromStdString(id.get<std::string>());
-    if (!devices.isEmpty()) workspace.select_devices(devices);
+    if (!devices.isEmpty()) workspace.selection.select_devices(devices);
 }
 
 void carry_out(const cell::NamedEdit& edit, Workspace& workspace, QWidget* window) {
@@ -31,7 +31,7 @@ void carry_out(const cell::NamedEdit& edit, Workspace& workspace, QWidget* windo
     }
     said["do"] = edit.name;
     try {
-        const cell::Layout layout = workspace.layout();
+        const cell::Layout layout = workspace.open.layout();
         std::optional<cell::Change> made;
         run_beside(window, QObject::tr("Working out: %1").arg(QString::fromStdString(edit.name)),
             [&](const exchange::LoadWatch& watch) {
@@ -39,13 +39,14 @@ void carry_out(const cell::NamedEdit& edit, Workspace& workspace, QWidget* windo
                 motion::throw_if_stopped(watch.cancel);
             });
         const cell::Change& change = *made;
-        if (workspace.replace(change.document, QString::fromStdString(change.name)))
+        if (workspace.open.replace(change.document, QString::fromStdString(change.name)))
             select_made(workspace, change.made);
     } catch (const motion::Cancelled&) {
     } catch (const cell::InputError& e) {
         const cell::Problem& first = e.problems().front();
         const std::string where = first.where.empty() ? std::string() : first.where + ": ";
-        Q_EMIT workspace.refused(QObject::tr("Nothing was changed"), QString::fromStdString(where + first.message));
+        Q_EMIT workspace.open.refused(
+            QObject::tr("Nothing was changed"), QString::fromStdString(where + first.message));
     }
 }
 

@@ -2,6 +2,8 @@
 // Every edit that the command line knows, under its name, as an action of the window: nothing can be done in one place
 // only.
 
+#include <desktop/session/workspace.h>
+
 #include "layout_actions.h"
 
 namespace escarp::desktop {

@@ -46,16 +46,16 @@ QAction* LayoutActions::find(const QString& name) const { return window_->findCh
 
 std::vector<std::string> LayoutActions::ids() const {
     std::vector<std::string> out;
-    for (const QString& id : workspace_.selected()) out.push_back(id.toStdString());
+    for (const QString& id : workspace_.selection.all()) out.push_back(id.toStdString());
     return out;
 }
 
 void LayoutActions::apply(const std::function<cell::Edit()>& edit) {
     try {
         const cell::Edit made = edit();
-        if (!made.operations.empty()) workspace_.apply(made);
+        if (!made.operations.empty()) workspace_.open.apply(made);
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace_.refused(tr("Nothing was changed"), QString::fromStdString(e.problems().front().message));
+        Q_EMIT workspace_.open.refused(tr("Nothing was changed"), QString::fromStdString(e.problems().front().message));
     }
 }
 
@@ -69,22 +69,24 @@ void LayoutActions::make_arranging(const Make& make) {
         {"align_middle_y", tr("Align middles on one line along x"), cell::AlignAt::middle_y}};
     for (const auto& [name, text, how] : aligns)
         make(name, text, {}, [this, how = how] {
-            apply([&] { return cell::align(*workspace_.cell(), workspace_.selected_indexes(), how); });
+            apply([&] { return cell::align(*workspace_.open.cell(), workspace_.selection.indexes(), how); });
         });
-    make("distribute_x", tr("Equal gaps along x"), {},
-        [this] { apply([&] { return cell::distribute(*workspace_.cell(), workspace_.selected_indexes(), 0); }); });
-    make("distribute_y", tr("Equal gaps along y"), {},
-        [this] { apply([&] { return cell::distribute(*workspace_.cell(), workspace_.selected_indexes(), 1); }); });
+    make("distribute_x", tr("Equal gaps along x"), {}, [this] {
+        apply([&] { return cell::distribute(*workspace_.open.cell(), workspace_.selection.indexes(), 0); });
+    });
+    make("distribute_y", tr("Equal gaps along y"), {}, [this] {
+        apply([&] { return cell::distribute(*workspace_.open.cell(), workspace_.selection.indexes(), 1); });
+    });
     for (const int axis : {0, 1})
         make(axis == 0 ? "mirror_x" : "mirror_y", axis == 0 ? tr("Mirror left and right") : tr("Mirror front and back"),
             {}, [this, axis] {
                 apply([&] {
                     geometry::Box3 all;
-                    for (const int i : workspace_.selected_indexes()) {
-                        const geometry::Box3 b = cell::world_extent(*workspace_.cell(), i);
+                    for (const int i : workspace_.selection.indexes()) {
+                        const geometry::Box3 b = cell::world_extent(*workspace_.open.cell(), i);
                         all.add(b.low), all.add(b.high);
                     }
-                    return cell::mirror(workspace_.layout(), ids(), axis, 0.5 * (all.low[axis] + all.high[axis]));
+                    return cell::mirror(workspace_.open.layout(), ids(), axis, 0.5 * (all.low[axis] + all.high[axis]));
                 });
             });
     make("duplicate", tr("Duplicate"), QKeySequence("Ctrl+D"), [this] { duplicate(); });
@@ -101,25 +103,25 @@ void LayoutActions::make_arranging(const Make& make) {
 void LayoutActions::make_choosing(const Make& make) {
     make("select_all", tr("Select everything"), QKeySequence::SelectAll, [this] {
         QStringList all;
-        for (const cell::Device& d : workspace_.cell()->devices)
-            if (!workspace_.hidden(d.id)) all << QString::fromStdString(d.id);
-        workspace_.select_devices(all);
+        for (const cell::Device& d : workspace_.open.cell()->devices)
+            if (!workspace_.view_options.hidden(d.id)) all << QString::fromStdString(d.id);
+        workspace_.selection.select_devices(all);
     });
     make("keep_own", tr("Keep in my catalogue \u2026"), {}, [this] {
-        const int i = workspace_.cell()->device(workspace_.selection().device.toStdString());
+        const int i = workspace_.open.cell()->device(workspace_.selection.first().device.toStdString());
         if (i < 0) return;
         const QString name = ask_name(tr("Keep in my catalogue"), tr("Name of the device in the catalogue:"),
-            QString::fromStdString(workspace_.cell()->devices[i].name));
-        if (!name.isEmpty()) catalogue_->keep_own(workspace_.selection().device, name);
+            QString::fromStdString(workspace_.open.cell()->devices[i].name));
+        if (!name.isEmpty()) catalogue_->keep_own(workspace_.selection.first().device, name);
     });
     make("leave_out", tr("Leave this pair out of the clearance \u2026"), {}, [this] {
         const auto pair = ids();
-        if (pair.size() == 2) leave_out(workspace_, window_, {pair[0], pair[1]});
+        if (pair.size() == 2) leave_out(workspace_.open, window_, {pair[0], pair[1]});
     });
     make("measure", tr("Measure between two points"), QKeySequence("M"), [this] { floor_->measure(); });
     make("best_base", tr("Put the arm where it reaches best"), {}, [this] {
         if (!floor_->take_best_base())
-            Q_EMIT workspace_.refused(tr("Nothing was changed"),
+            Q_EMIT workspace_.open.refused(tr("Nothing was changed"),
                 tr("Select an arm that has a pick or a place in its task. If it has, no position of its base reaches "
                    "every pose: bring what it works at closer together."));
     });
@@ -132,62 +134,63 @@ void LayoutActions::group() {
     std::string name;
     for (int n = 1; name.empty(); ++n) {
         name = "group " + std::to_string(n);
-        for (const cell::Device& d : workspace_.cell()->devices)
+        for (const cell::Device& d : workspace_.open.cell()->devices)
             if (d.group == name) name.clear();
     }
     for (const std::string& id : all)
         edit.operations.push_back(cell::Operation::set(cell::at_device(id) / "group", name));
-    workspace_.apply(edit);
+    workspace_.open.apply(edit);
 }
 
 void LayoutActions::ungroup() {
     cell::Edit edit{tr("Ungroup").toStdString(), {}};
-    for (const int i : workspace_.selected_indexes())
-        if (const cell::Device& d = workspace_.cell()->devices[i]; !d.group.empty())
+    for (const int i : workspace_.selection.indexes())
+        if (const cell::Device& d = workspace_.open.cell()->devices[i]; !d.group.empty())
             edit.operations.push_back(cell::Operation::remove(cell::at_device(d.id) / "group"));
-    if (!edit.operations.empty()) workspace_.apply(edit);
+    if (!edit.operations.empty()) workspace_.open.apply(edit);
 }
 
 void LayoutActions::lock() {
-    const std::vector<int> all = workspace_.selected_indexes();
+    const std::vector<int> all = workspace_.selection.indexes();
     if (all.empty()) return;
-    const bool lock = !workspace_.cell()->devices[all.front()].locked;
+    const bool lock = !workspace_.open.cell()->devices[all.front()].locked;
     cell::Edit edit{(lock ? tr("Lock") : tr("Unlock")).toStdString(), {}};
     for (const int i : all) {
-        const cell::Device& d = workspace_.cell()->devices[i];
+        const cell::Device& d = workspace_.open.cell()->devices[i];
         if (lock && !d.locked) edit.operations.push_back(cell::Operation::set(cell::at_device(d.id) / "locked", true));
         if (!lock && d.locked) edit.operations.push_back(cell::Operation::remove(cell::at_device(d.id) / "locked"));
     }
-    workspace_.apply(edit);
+    workspace_.open.apply(edit);
 }
 
 void LayoutActions::make_seeing(const Make& make) {
     make("hide", tr("Hide"), QKeySequence("H"), [this] {
-        QSet<QString> hidden = workspace_.hidden();
-        for (const QString& id : workspace_.selected()) hidden.insert(id);
-        workspace_.set_hidden(hidden);
+        QSet<QString> hidden = workspace_.view_options.hidden();
+        for (const QString& id : workspace_.selection.all()) hidden.insert(id);
+        workspace_.view_options.set_hidden(hidden);
     });
     make("show_alone", tr("Show alone"), QKeySequence("Shift+H"), [this] {
         QSet<QString> hidden;
-        for (const cell::Device& d : workspace_.cell()->devices)
-            if (!workspace_.is_selected(d.id)) hidden.insert(QString::fromStdString(d.id));
-        if (static_cast<std::size_t>(hidden.size()) < workspace_.cell()->devices.size()) workspace_.set_hidden(hidden);
+        for (const cell::Device& d : workspace_.open.cell()->devices)
+            if (!workspace_.selection.has(d.id)) hidden.insert(QString::fromStdString(d.id));
+        if (static_cast<std::size_t>(hidden.size()) < workspace_.open.cell()->devices.size())
+            workspace_.view_options.set_hidden(hidden);
     });
-    make("show_all", tr("Show everything"), QKeySequence("Ctrl+H"), [this] { workspace_.set_hidden({}); });
+    make("show_all", tr("Show everything"), QKeySequence("Ctrl+H"), [this] { workspace_.view_options.set_hidden({}); });
     make("fit_selection", tr("Fit what is selected"), QKeySequence("Shift+F"),
         [this] { floor_->fit_selection(), model_->fit_selection(); });
     const auto toggle = [&](const char* name, const QString& text, const QKeySequence& key, bool Shown::*member) {
         QAction* a = make(name, text, key, [] {});
         a->setCheckable(true);
-        a->setChecked(workspace_.shown().*member);
+        a->setChecked(workspace_.view_options.shown().*member);
         connect(a, &QAction::toggled, this, [this, member](bool on) {
-            Shown shown = workspace_.shown();
+            Shown shown = workspace_.view_options.shown();
             shown.*member = on;
-            workspace_.set_shown(shown);
+            workspace_.view_options.set_shown(shown);
         });
-        connect(&workspace_, &Workspace::shown_changed, a, [this, a, member] {
+        connect(&workspace_.view_options, &ViewOptions::shown_changed, a, [this, a, member] {
             const QSignalBlocker quiet(a);
-            a->setChecked(workspace_.shown().*member);
+            a->setChecked(workspace_.view_options.shown().*member);
         });
     };
     toggle("reach", tr("Reach on the Floor"), QKeySequence("R"), &Shown::reach);
@@ -198,8 +201,8 @@ void LayoutActions::make_seeing(const Make& make) {
     QAction* usual = make("usual_height", tr("Height where the arm works"), {}, [this] { show_height({}); });
     usual->setEnabled(false);
     usual->setProperty("needs", tr("no other height is shown"));
-    connect(&workspace_, &Workspace::shown_changed, usual,
-        [this, usual] { usual->setEnabled(workspace_.shown().height.has_value()); });
+    connect(&workspace_.view_options, &ViewOptions::shown_changed, usual,
+        [this, usual] { usual->setEnabled(workspace_.view_options.shown().height.has_value()); });
     toggle("nearness", tr("Clearance over time"), QKeySequence("D"), &Shown::nearness);
     toggle("names", tr("Names"), {}, &Shown::names);
     toggle("model_names", tr("Names in the Model"), {}, &Shown::model_names);
@@ -209,8 +212,8 @@ void LayoutActions::make_seeing(const Make& make) {
     QAction* clean = make("clean", tr("Clean view: only what stands there"), QKeySequence("Ctrl+Shift+C"), [] {});
     clean->setCheckable(true);
     connect(clean, &QAction::toggled, this, [this, before = Shown{}](bool on) mutable {
-        if (on) before = workspace_.shown();
-        workspace_.set_shown(on ? Shown::nothing() : before);
+        if (on) before = workspace_.view_options.shown();
+        workspace_.view_options.set_shown(on ? Shown::nothing() : before);
     });
     make("corner", tr("Floor from a corner"), QKeySequence("8"), [this] { floor_->set_side(Side::corner); });
     make("store_view", tr("Store this view \u2026"), {}, [this] { store_view(); });
@@ -219,12 +222,13 @@ void LayoutActions::make_seeing(const Make& make) {
 void LayoutActions::make_exporting(const Make& make) {
     make("picture_under", tr("Picture under the Floor \u2026"), {}, [this] {
         const QString file = QFileDialog::getOpenFileName(window_, tr("Picture under the Floor"),
-            QFileInfo(workspace_.file()).absolutePath(), tr("Pictures (*.png *.jpg *.jpeg *.svg)"));
+            QFileInfo(workspace_.open.file()).absolutePath(), tr("Pictures (*.png *.jpg *.jpeg *.svg)"));
         if (!file.isEmpty()) take_picture_under(file);
     });
     make("picture_scale", tr("Scale the picture by two points \u2026"), {}, [this] {
-        if (!workspace_.document().tree().contains("underlay"))
-            return Q_EMIT workspace_.refused(tr("Nothing to scale"), tr("There is no picture under the Floor yet."));
+        if (!workspace_.open.document().tree().contains("underlay"))
+            return Q_EMIT workspace_.open.refused(
+                tr("Nothing to scale"), tr("There is no picture under the Floor yet."));
         floor_->measure();
         connect(
             floor_, &FloorView::points_measured, this,
@@ -236,9 +240,9 @@ void LayoutActions::make_exporting(const Make& make) {
             static_cast<Qt::ConnectionType>(Qt::QueuedConnection | Qt::SingleShotConnection));
     });
     make("picture_drop", tr("Take the picture away"), {}, [this] {
-        const cell::Document& d = workspace_.document();
+        const cell::Document& d = workspace_.open.document();
         if (d.tree().contains("underlay"))
-            workspace_.replace(
+            workspace_.open.replace(
                 d.edited(d.baseline(), {"", {cell::Operation::remove("/underlay")}}), tr("Take the picture away"));
     });
     for (const exchange::Exporter& exporter : exchange::exporters())
@@ -282,7 +286,7 @@ void LayoutActions::fill_export(QMenu* m) const {
 }
 
 void LayoutActions::renew() {
-    const auto selected = workspace_.selected().size();
+    const auto selected = workspace_.selection.all().size();
     const auto when = [this](std::initializer_list<const char*> names, bool possible, const QString& needs) {
         for (const char* name : names) {
             find(name)->setEnabled(possible);
@@ -297,7 +301,8 @@ void LayoutActions::renew() {
     when({"distribute_x", "distribute_y"}, selected > 2, tr("select three devices or more"));
     when({"leave_out"}, selected == 2, tr("select two devices"));
     bool grouped = false;
-    for (const int i : workspace_.selected_indexes()) grouped = grouped || !workspace_.cell()->devices[i].group.empty();
+    for (const int i : workspace_.selection.indexes())
+        grouped = grouped || !workspace_.open.cell()->devices[i].group.empty();
     when({"ungroup"}, grouped, tr("select a device of a group"));
     when({"best_base"}, floor_->base_arm() >= 0, tr("select an arm that picks or places"));
 }
@@ -306,19 +311,19 @@ void LayoutActions::pop_menu(const QPoint& global, const QList<int>& under) {
     auto* menu = new QMenu(window_);
     menu->setObjectName("floor_menu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    const cell::Cell& c = *workspace_.cell();
+    const cell::Cell& c = *workspace_.open.cell();
     for (const int i : under) {
         const cell::Device& d = c.devices[i];
         QAction* a = menu->addAction(menu_text(tr("%1   %2").arg(QString::fromStdString(d.name),
                                          QString::fromStdString(d.kind->label()).toLower())),
-            this, [this, id = QString::fromStdString(d.id)] { workspace_.select(id); });
+            this, [this, id = QString::fromStdString(d.id)] { workspace_.selection.select(id); });
         a->setObjectName("under_" + QString::fromStdString(d.id));
         a->setCheckable(true);
-        a->setChecked(workspace_.is_selected(d.id));
+        a->setChecked(workspace_.selection.has(d.id));
     }
     if (!under.isEmpty()) {
-        if (!workspace_.is_selected(c.devices[under.front()].id))
-            workspace_.select(QString::fromStdString(c.devices[under.front()].id));
+        if (!workspace_.selection.has(c.devices[under.front()].id))
+            workspace_.selection.select(QString::fromStdString(c.devices[under.front()].id));
         menu->addSeparator();
         for (const char* name : {"duplicate", "array_rows", "turn_quarter", "mirror_x", "mirror_y", "group", "ungroup",
                  "lock", "hide", "show_alone", "keep_own", "remove"})
@@ -332,8 +337,8 @@ void LayoutActions::pop_menu(const QPoint& global, const QList<int>& under) {
 void LayoutActions::duplicate() {
     if (ids().empty()) return;
     geometry::Box3 all;
-    for (const int i : workspace_.selected_indexes()) {
-        const geometry::Box3 b = cell::world_extent(*workspace_.cell(), i);
+    for (const int i : workspace_.selection.indexes()) {
+        const geometry::Box3 b = cell::world_extent(*workspace_.open.cell(), i);
         all.add(b.low), all.add(b.high);
     }
     // Beside it, clear of it: to the right by its width and 100 mm.
@@ -343,18 +348,18 @@ void LayoutActions::duplicate() {
 void LayoutActions::copies(const std::vector<Frame>& by) {
     apply([&] {
         std::vector<std::string> made;
-        const cell::Edit edit = cell::copy(workspace_.layout(), ids(), by, &made);
+        const cell::Edit edit = cell::copy(workspace_.open.layout(), ids(), by, &made);
         QStringList copied;
         for (const std::string& id : made) copied << QString::fromStdString(id);
-        if (workspace_.apply(edit)) workspace_.select_devices(copied);
+        if (workspace_.open.apply(edit)) workspace_.selection.select_devices(copied);
         return cell::Edit{};
     });
 }
 
 void LayoutActions::array_rows() {
-    const std::vector<int> chosen = workspace_.selected_indexes();
+    const std::vector<int> chosen = workspace_.selection.indexes();
     if (chosen.empty()) return;
-    const geometry::Box3 b = cell::world_extent(*workspace_.cell(), chosen.front());
+    const geometry::Box3 b = cell::world_extent(*workspace_.open.cell(), chosen.front());
     const double dx = std::ceil(1e-2 * 1e3 * (b.high.x() - b.low.x())) * 100,
                  dy = std::ceil(1e-2 * 1e3 * (b.high.y() - b.low.y())) * 100;
     NumbersDialog dialog(tr("Copies in rows"),
@@ -367,23 +372,23 @@ void LayoutActions::array_rows() {
     const auto show = [&](const std::vector<double>& v) {
         try {
             const auto by = frames(v);
-            if (by.empty()) workspace_.drop_draft();
-            else workspace_.try_quietly(cell::copy(workspace_.layout(), ids(), by));
+            if (by.empty()) workspace_.open.drop_draft();
+            else workspace_.open.try_quietly(cell::copy(workspace_.open.layout(), ids(), by));
         } catch (const cell::InputError&) {
-            workspace_.drop_draft();  // too many; said when it is confirmed
+            workspace_.open.drop_draft();  // too many; said when it is confirmed
         }
     };
     dialog.tried = show;
     show(dialog.values());
     const bool good = dialog.exec() == QDialog::Accepted;
-    workspace_.drop_draft();
+    workspace_.open.drop_draft();
     if (good && !frames(dialog.values()).empty()) copies(frames(dialog.values()));
 }
 
 void LayoutActions::array_ring() {
-    const std::vector<int> chosen = workspace_.selected_indexes();
+    const std::vector<int> chosen = workspace_.selection.indexes();
     if (chosen.empty()) return;
-    const Vector3 at = 1e3 * workspace_.cell()->devices[chosen.front()].world.translation();
+    const Vector3 at = 1e3 * workspace_.open.cell()->devices[chosen.front()].world.translation();
     NumbersDialog dialog(tr("Copies on a circle"),
         {{"ring_count", tr("how many in all"), "", 2, 200, 6},
             {"ring_x", tr("centre X"), "mm", -1e5, 1e5, std::round(at.x()) - 1000},
@@ -395,27 +400,27 @@ void LayoutActions::array_ring() {
     };
     const auto show = [&](const std::vector<double>& v) {
         try {
-            workspace_.try_quietly(cell::copy(workspace_.layout(), ids(), frames(v)));
+            workspace_.open.try_quietly(cell::copy(workspace_.open.layout(), ids(), frames(v)));
         } catch (const cell::InputError&) {
-            workspace_.drop_draft();
+            workspace_.open.drop_draft();
         }
     };
     dialog.tried = show;
     show(dialog.values());
     const bool good = dialog.exec() == QDialog::Accepted;
-    workspace_.drop_draft();
+    workspace_.open.drop_draft();
     if (good) copies(frames(dialog.values()));
 }
 
 void LayoutActions::show_height(std::optional<double> metres) {
-    Shown shown = workspace_.shown();
+    Shown shown = workspace_.view_options.shown();
     shown.height = metres;
-    workspace_.set_shown(shown);
+    workspace_.view_options.set_shown(shown);
 }
 
 /// Seen on the Floor while it is typed.
 void LayoutActions::ask_height() {
-    const std::optional<double> before = workspace_.shown().height;
+    const std::optional<double> before = workspace_.view_options.shown().height;
     NumbersDialog dialog(tr("Height of reach and outline"),
         {{"height", tr("Above the floor"), "mm", 0, 10000, std::round(1e3 * floor_->working_height())}}, window_);
     dialog.tried = [this](const std::vector<double>& now) { show_height(1e-3 * now.front()); };
@@ -433,11 +438,11 @@ QString LayoutActions::ask_name(const QString& title, const QString& label, cons
 void LayoutActions::remove_selected() {
     const auto all = ids();
     if (all.empty()) return;
-    const cell::Cell& c = *workspace_.cell();
+    const cell::Cell& c = *workspace_.open.cell();
     QStringList riders;
     for (std::size_t i = 0; i < c.devices.size(); ++i) {
         const int host = c.devices[i].host;
-        if (host >= 0 && workspace_.is_selected(c.devices[host].id) && !workspace_.is_selected(c.devices[i].id))
+        if (host >= 0 && workspace_.selection.has(c.devices[host].id) && !workspace_.selection.has(c.devices[i].id))
             riders << QString::fromStdString(c.devices[i].name);
     }
     cell::Riders what = cell::Riders::lower;
@@ -448,15 +453,16 @@ void LayoutActions::remove_selected() {
         if (answer < 0 || answer > 2) return;
         what = answer == 1 ? cell::Riders::keep_height : answer == 2 ? cell::Riders::remove : cell::Riders::lower;
     }
-    apply([&] { return cell::remove_devices(workspace_.layout(), all, what); });
-    if (workspace_.cell()->device(workspace_.selection().device.toStdString()) < 0) workspace_.select({});
+    apply([&] { return cell::remove_devices(workspace_.open.layout(), all, what); });
+    if (workspace_.open.cell()->device(workspace_.selection.first().device.toStdString()) < 0)
+        workspace_.selection.select({});
 }
 
 void LayoutActions::store_view() {
     const QString name = ask_name(tr("Store this view"), tr("Name of the view:"),
-        tr("View %1").arg(workspace_.document().tree().value("views", cell::json::array()).size() + 1));
+        tr("View %1").arg(workspace_.open.document().tree().value("views", cell::json::array()).size() + 1));
     if (name.isEmpty()) return;
-    const cell::Document& d = workspace_.document();
+    const cell::Document& d = workspace_.open.document();
     cell::json views = d.tree().value("views", cell::json::array());
     const cell::json view = {{"id", cell::free_id(d.tree(), name.toStdString())}, {"name", name.toStdString()},
         {"floor", floor_->view_state()}, {"model", model_->view_state()}};
@@ -468,11 +474,11 @@ void LayoutActions::store_view() {
 }
 
 bool LayoutActions::set_of_cell(const std::string& at, const cell::json& value, const QString& name) {
-    const cell::Document& d = workspace_.document();
+    const cell::Document& d = workspace_.open.document();
     try {
-        return workspace_.replace(d.edited(d.baseline(), {"", {cell::Operation::set(at, value)}}), name);
+        return workspace_.open.replace(d.edited(d.baseline(), {"", {cell::Operation::set(at, value)}}), name);
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace_.refused(tr("Nothing was changed"), QString::fromStdString(e.problems().front().message));
+        Q_EMIT workspace_.open.refused(tr("Nothing was changed"), QString::fromStdString(e.problems().front().message));
         return false;
     }
 }
@@ -481,12 +487,12 @@ bool LayoutActions::take_picture_under(const QString& file) {
     QString why;
     const cell::json underlay = FloorPicture::from_file(file, &why);
     if (!underlay.is_null()) return set_of_cell("/underlay", underlay, tr("Picture under the Floor"));
-    Q_EMIT workspace_.refused(tr("The picture was not taken"), why);
+    Q_EMIT workspace_.open.refused(tr("The picture was not taken"), why);
     return false;
 }
 
 bool LayoutActions::scale_picture_under(const Vector3& a, const Vector3& b, double distance) {
-    const cell::json now = workspace_.document().tree().value("underlay", cell::json());
+    const cell::json now = workspace_.open.document().tree().value("underlay", cell::json());
     return now.is_object() &&
            set_of_cell("/underlay", FloorPicture::scaled(now, a, b, distance), tr("Scale the picture"));
 }
@@ -494,7 +500,7 @@ bool LayoutActions::scale_picture_under(const Vector3& a, const Vector3& b, doub
 void LayoutActions::fill_views(QMenu* menu) {
     menu->clear();
     menu->addAction(find("store_view"));
-    const cell::json views = workspace_.document().tree().value("views", cell::json::array());
+    const cell::json views = workspace_.open.document().tree().value("views", cell::json::array());
     if (!views.empty()) menu->addSeparator();
     for (const cell::json& v : views) {
         if (!v.is_object() || !v.contains("floor")) continue;
@@ -503,7 +509,7 @@ void LayoutActions::fill_views(QMenu* menu) {
                 floor_->set_view_state(v["floor"]);
                 if (v.contains("model")) model_->set_view_state(v["model"]);
             } catch (const cell::json::exception&) {
-                Q_EMIT workspace_.refused(
+                Q_EMIT workspace_.open.refused(
                     tr("The view cannot be shown"), tr("Its numbers in the file do not fit; store it again."));
             }
         });
@@ -512,8 +518,8 @@ void LayoutActions::fill_views(QMenu* menu) {
 }
 
 QString LayoutActions::default_file(const QString& ending) const {
-    if (workspace_.file().isEmpty()) return "layout." + ending;
-    const QFileInfo info(workspace_.file());
+    if (workspace_.open.file().isEmpty()) return "layout." + ending;
+    const QFileInfo info(workspace_.open.file());
     return info.absolutePath() + "/" + info.completeBaseName() + "." + ending;
 }
 
@@ -540,8 +546,8 @@ bool LayoutActions::hand_on(const QString& name, const QString& file, const cell
     try {
         for (const exchange::Exporter& exporter : exchange::exporters())
             if (exporter.name == name.toStdString()) {
-                cell::check_target(file.toStdString(), exporter.endings, {workspace_.file().toStdString()});
-                const cell::Layout layout = workspace_.layout();
+                cell::check_target(file.toStdString(), exporter.endings, {workspace_.open.file().toStdString()});
+                const cell::Layout layout = workspace_.open.layout();
                 run_beside(
                     window_, tr("Writing %1").arg(QFileInfo(file).fileName()), [&](const exchange::LoadWatch& w) {
                         study::EvaluateOptions how;
@@ -554,7 +560,7 @@ bool LayoutActions::hand_on(const QString& name, const QString& file, const cell
         return false;
     } catch (const cell::InputError& e) {
         const cell::Problem& p = e.problems().front();
-        Q_EMIT workspace_.refused(tr("Nothing was written"),
+        Q_EMIT workspace_.open.refused(tr("Nothing was written"),
             tr("%1: %2").arg(QString::fromStdString(p.where), QString::fromStdString(p.message)));
         return false;
     }
@@ -562,11 +568,11 @@ bool LayoutActions::hand_on(const QString& name, const QString& file, const cell
 
 bool LayoutActions::write(const QString& file, const std::string& bytes, const QString& otherwise) {
     try {
-        cell::check_target(file.toStdString(), {}, {workspace_.file().toStdString()});
+        cell::check_target(file.toStdString(), {}, {workspace_.open.file().toStdString()});
         cell::write_file(file.toStdString(), bytes);
         return true;
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace_.refused(
+        Q_EMIT workspace_.open.refused(
             otherwise, tr("%1: %2").arg(file, QString::fromStdString(e.problems().front().message)));
         return false;
     }

@@ -9,6 +9,7 @@
 #include <desktop/floor/floor_view.h>
 #include <desktop/model/model_view.h>
 #include <desktop/panels/catalogue_panel.h>
+#include <desktop/session/workspace.h>
 #include <exchange/question.h>
 
 namespace escarp::desktop {

@@ -25,7 +25,7 @@ int main(int argc, char** argv) {
     arguments.addOptions({shots, size});
     arguments.process(app);
     escarp::desktop::MainWindow window;
-    const escarp::desktop::SessionLog log(window.workspace());
+    const escarp::desktop::SessionLog log(window.workspace().open, window.workspace().results);
     QObject::connect(
         &app, &escarp::desktop::Application::surprised, &window, &escarp::desktop::MainWindow::tell_surprise);
     QObject::connect(&app, &escarp::desktop::Application::refused, &window, &escarp::desktop::MainWindow::tell_refused);

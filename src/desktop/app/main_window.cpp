@@ -46,7 +46,7 @@ MainWindow::MainWindow(std::shared_ptr<inspection::Cache> cache)
 }
 
 void MainWindow::follow_document() {
-    connect(&workspace_, &Workspace::refused, this,
+    connect(&workspace_.open, &OpenCell::refused, this,
         [this](const QString& title, const QString& text) { questions_.tell(title, text); });
     connect(files_, &CellFiles::opened, this, [this] {
         tabs_->show_page(VariantTabs::cell_page);
@@ -58,18 +58,18 @@ void MainWindow::follow_document() {
         floor_->fit();
         model_->fit();
     });
-    connect(&workspace_, &Workspace::document_changed, this, [this] {
+    connect(&workspace_.open, &OpenCell::document_changed, this, [this] {
         renew_title();
         renew_actions();
     });
-    for (const auto signal : {&Workspace::evaluated, &Workspace::zones_found})
-        connect(&workspace_, signal, this, &MainWindow::renew_title);
-    connect(&workspace_, &Workspace::selection_changed, this, &MainWindow::renew_actions);
+    connect(&workspace_.results, &Results::evaluated, this, &MainWindow::renew_title);
+    connect(&workspace_.results, &Results::zones_found, this, &MainWindow::renew_title);
+    connect(&workspace_.selection, &Selection::selection_changed, this, &MainWindow::renew_actions);
     connect(catalogue_, &CataloguePanel::chosen, floor_, &FloorView::place);
     connect(catalogue_, &CataloguePanel::taken, this, &MainWindow::add_device);
     connect(first_steps_, &FirstSteps::wants_catalogue, this, [this] { show_panel("catalogue"); });
-    connect(&workspace_, &Workspace::playing_changed, this,
-        [this] { action("play")->setText(workspace_.playing() ? tr("Pause") : tr("Play")); });
+    connect(&workspace_.playhead, &Playhead::playing_changed, this,
+        [this] { action("play")->setText(workspace_.playhead.playing() ? tr("Pause") : tr("Play")); });
 }
 
 /// What a page or a panel asks for, and another one shows.
@@ -87,15 +87,15 @@ void MainWindow::follow_pages() {
     connect(signals_, &SignalsPage::wants_step, this, [this](const QString& device, const QString& step) {
         tabs_->show_page(VariantTabs::cell_page);
         show_panel("worksheet");
-        workspace_.select(device, step);
+        workspace_.selection.select(device, step);
     });
     connect(studies_, &StudiesPage::wants_step, this, [this](const QString& device, const QString& step) {
         tabs_->show_page(VariantTabs::cell_page);
         show_panel("worksheet");
-        workspace_.select(device, step);
+        workspace_.selection.select(device, step);
     });
     connect(studies_, &StudiesPage::wants_cell, this, [this] { tabs_->show_page(VariantTabs::cell_page); });
-    connect(&workspace_, &Workspace::wants_to_vary, this, [this] { tabs_->show_page("studies"); });
+    connect(&workspace_.open, &OpenCell::wants_to_vary, this, [this] { tabs_->show_page("studies"); });
     connect(verdict_, &VerdictStrip::wants_signals, this, [this] { tabs_->show_page("signals"); });
     connect(build_, &BuildPage::placed, this, [this] {
         tabs_->show_page(VariantTabs::cell_page);
@@ -104,7 +104,7 @@ void MainWindow::follow_pages() {
     });
     connect(comparison_->comparison(), &Comparison::chosen, this, [this](const QString& id) {
         tabs_->show_page(VariantTabs::cell_page);
-        workspace_.set_variant(id);
+        workspace_.open.set_variant(id);
     });
     connect(worksheet_, &Worksheet::wants_device, this, [this] { show_panel("catalogue"); });
     connect(worksheet_, &Worksheet::wants_part, cell_, &CellPanel::offer_parts);
@@ -117,23 +117,24 @@ void MainWindow::make_layout() {
     auto* column = new QVBoxLayout(page);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(0);
-    const auto* spreads = new Spreads(workspace_, this);
+    const auto* spreads = new Spreads(workspace_.open, workspace_.results, this);
     verdict_ = new VerdictStrip(workspace_, *spreads);
-    tabs_ = new VariantTabs(workspace_);
+    tabs_ = new VariantTabs(workspace_.open);
     worksheet_ = new Worksheet(workspace_);
-    const auto* swept = new SweptShown(workspace_, this);
+    const auto* swept = new SweptShown(workspace_.results, workspace_.selection, workspace_.view_options, this);
     floor_ = new FloorView(workspace_, *swept);
     model_ = new ModelView(workspace_, *swept);
     findings_ = new FindingsPanel(workspace_, *spreads);
     ribbon_ = new CycleRibbon(workspace_);
-    comparison_ = new SideBySide(workspace_, *spreads);
+    comparison_ = new SideBySide(workspace_.open, workspace_.results, *spreads);
     auto* across = new QSplitter(Qt::Horizontal);
-    catalogue_ = new CataloguePanel(workspace_);
-    devices_ = new DeviceList(workspace_);
-    cell_ = new CellPanel(workspace_);
-    first_steps_ = new FirstSteps(workspace_, floor_);
-    arm_ = new ArmPanel(workspace_);
-    plot_ = new MotionPlot(workspace_);
+    catalogue_ = new CataloguePanel(workspace_.open);
+    devices_ = new DeviceList(workspace_.open, workspace_.selection, workspace_.view_options);
+    cell_ = new CellPanel(workspace_.open, workspace_.results, workspace_.selection);
+    first_steps_ = new FirstSteps(workspace_.open, workspace_.results, workspace_.selection, floor_);
+    command_ = new CommandSession(workspace_.open, this);
+    arm_ = new ArmPanel(workspace_, *command_);
+    plot_ = new MotionPlot(workspace_.results, workspace_.selection, workspace_.playhead);
     left_ = new PanelColumn, right_ = new PanelColumn;
     for (PanelColumn* side : {left_, right_}) connect(side, &PanelColumn::asked_for, this, &MainWindow::show_panel);
     for (QWidget* w : std::initializer_list<QWidget*>{left_, floor_, model_, right_}) across->addWidget(w);
@@ -151,11 +152,12 @@ void MainWindow::make_layout() {
     down->setStretchFactor(0, 1), down->setStretchFactor(1, 0);
     pages_ = new QStackedWidget;
     pages_->addWidget(down);
-    build_ = new BuildPage(workspace_);
+    build_ = new BuildPage(workspace_.open, workspace_.selection);
     signals_ = new SignalsPage(workspace_);
-    studies_ = new StudiesPage(workspace_);
-    history_ = new HistoryPanel(workspace_, *spreads);
-    live_ = new LiveSession(workspace_, this);
+    studies_ = new StudiesPage(workspace_.open, workspace_.results);
+    history_ = new HistoryPanel(workspace_.open, workspace_.results, *spreads);
+    live_ = new LiveSession(workspace_.open, workspace_.results, workspace_.playhead, this);
+    record_ = new RecordSession(workspace_.open, workspace_.results, this);
     make_places();
     column->addWidget(verdict_);
     column->addWidget(tabs_);
@@ -176,10 +178,10 @@ void MainWindow::make_layout() {
 void MainWindow::make_places() {
     const auto by_hand = [this](bool on) {
         return [this, on] {
-            if (!on) workspace_.let_go();
-            ByHand how = workspace_.by_hand();
+            if (!on) workspace_.hand.let_go();
+            ByHand how = workspace_.hand.how();
             how.on = on, how.picking = false;
-            workspace_.set_by_hand(how);
+            workspace_.hand.set_how(how);
         };
     };
     add_panel(left_, {"worksheet", tr("Worksheet"), tr("Worksheet"), "W", "Worksheet", worksheet_});
@@ -196,14 +198,15 @@ void MainWindow::make_places() {
                           plot_, by_hand(false)});
     add_panel(right_, {"history", tr("History"), tr("History: figures after each edit"), "Shift+Y", "History", history_,
                           by_hand(false)});
-    add_panel(right_, {"live", tr("Live"), tr("Live run: against a controller, by the clock"), "Shift+L", "Live runs",
-                          new LivePanel(workspace_, *live_), by_hand(false)});
+    add_panel(
+        right_, {"live", tr("Live"), tr("Live run: against a controller, by the clock"), "Shift+L", "Live runs",
+                    new LivePanel(workspace_.open, workspace_.playhead, *live_, *record_, *command_), by_hand(false)});
     add_page({"compare", tr("Side by side"), tr("Side by side"), "Ctrl+B", "Variants", comparison_});
     add_page({"studies", tr("Studies"), tr("Studies: vary, search, repeat"), "Shift+T", "Studies", studies_, {}, true});
     add_page({"signals", tr("Signals"), tr("Signals"), "Shift+S", "Signals", signals_});
     add_page({"build", tr("Build"), tr("Build: mechanisms of your own"), "Ctrl+M", "Build", build_, [this] {
-                  const int arm = workspace_.cell()->device(workspace_.selection().device.toStdString());
-                  if (arm >= 0 && workspace_.cell()->devices[arm].arm) build_->open();
+                  const int arm = workspace_.open.cell()->device(workspace_.selection.first().device.toStdString());
+                  if (arm >= 0 && workspace_.open.cell()->devices[arm].arm) build_->open();
               }});
 }
 
@@ -259,30 +262,30 @@ void MainWindow::make_actions() {
 void MainWindow::make_edit_actions() {
     action("new", tr("New"), QKeySequence::New, [this] {
         if (!files_->may_lose_work()) return;
-        workspace_.start_new();
+        workspace_.open.start_new();
         first_steps_->begin();
     });
     action("open", tr("Open \u2026"), QKeySequence::Open, [this] { files_->choose(); });
     action("save", tr("Save"), QKeySequence::Save, [this] { files_->save(); });
     action("save_as", tr("Save as \u2026"), QKeySequence("Ctrl+Shift+S"), [this] { files_->save_as(); });
     action("quit", tr("Quit"), QKeySequence("Ctrl+Q"), [this] { close(); });
-    action("undo", tr("Undo"), QKeySequence::Undo, [this] { workspace_.undo(); });
-    action("redo", tr("Redo"), QKeySequence("Ctrl+Shift+Z"), [this] { workspace_.redo(); });
+    action("undo", tr("Undo"), QKeySequence::Undo, [this] { workspace_.open.undo(); });
+    action("redo", tr("Redo"), QKeySequence("Ctrl+Shift+Z"), [this] { workspace_.open.redo(); });
     action("remove", tr("Remove"), QKeySequence::Delete, [this] { remove_selected(); });
     action("rename", tr("Rename device"), QKeySequence("F2"), [this] {
-        workspace_.select(workspace_.selection().device);
+        workspace_.selection.select(workspace_.selection.first().device);
         show_panel("worksheet");
-        if (auto* line = worksheet_->findChild<QLineEdit*>("name_" + workspace_.selection().device))
+        if (auto* line = worksheet_->findChild<QLineEdit*>("name_" + workspace_.selection.first().device))
             line->setFocus(), line->selectAll();
     });
-    import_ = new ImportGeometry(workspace_, this);
+    import_ = new ImportGeometry(workspace_.open, workspace_.selection, this);
     action("import", tr("Import geometry \u2026"), QKeySequence("Ctrl+I"), [this] { import_->choose_file(); });
     action("read_urdf", tr("Read an arm (URDF) \u2026"), {}, [this] {
         tabs_->show_page("build");
         build_->choose_urdf();
     });
     action("reload", tr("Read the file again"), {}, [this] {
-        if (!workspace_.file().isEmpty()) files_->open(workspace_.file());  // undo brings back what was here
+        if (!workspace_.open.file().isEmpty()) files_->open(workspace_.open.file());  // undo brings back what was here
     });
 }
 
@@ -297,10 +300,13 @@ void MainWindow::make_panel_actions() {
     });
     action("find", tr("Find an action \u2026"), QKeySequence("Ctrl+K"), [this] { find_action(); });
     action("which_arm", tr("Which arm? Give this task to every arm"), QKeySequence("Shift+W"),
-        [this] { ask_which_arm(workspace_, this); });
+        [this] { ask_which_arm(workspace_.open, workspace_.selection, this); });
     action("shape_for_checks", tr("Shape of imported geometry for checks"), QKeySequence("Shift+K"),
-        [this] { ask_for_shape(workspace_, this); });
-    action("stop_sending", tr("Live: stop all sending"), QKeySequence("Ctrl+."), [this] { live_->cut(); });
+        [this] { ask_for_shape(workspace_.open, workspace_.selection, this); });
+    action("stop_sending", tr("Live: stop all sending"), QKeySequence("Ctrl+."), [this] {
+        live_->cut();
+        command_->cut();
+    });
 }
 
 void MainWindow::make_jog_actions() {
@@ -326,14 +332,16 @@ void MainWindow::make_jog_actions() {
 }
 
 void MainWindow::make_play_actions() {
-    action("play", tr("Play"), QKeySequence("Space"), [this] { workspace_.play(!workspace_.playing()); });
+    action("play", tr("Play"), QKeySequence("Space"),
+        [this] { workspace_.playhead.play(!workspace_.playhead.playing()); });
     action("previous", tr("\u25c0 event"), QKeySequence("["),
-        [this] { workspace_.play(false), workspace_.step_event(-1); });
-    action("next", tr("event \u25b6"), QKeySequence("]"), [this] { workspace_.play(false), workspace_.step_event(1); });
-    action("to_start", tr("To the beginning"), QKeySequence("Home"), [this] { workspace_.set_time(0); });
+        [this] { workspace_.playhead.play(false), workspace_.playhead.step_event(-1); });
+    action("next", tr("event \u25b6"), QKeySequence("]"),
+        [this] { workspace_.playhead.play(false), workspace_.playhead.step_event(1); });
+    action("to_start", tr("To the beginning"), QKeySequence("Home"), [this] { workspace_.playhead.set_time(0); });
     action("to_cycle", tr("Steady cycle"), QKeySequence("C"), [this] {
-        const auto e = workspace_.evaluation();
-        if (e && e->run->steady) workspace_.set_time(simulation::seconds(e->run->steady->from));
+        const auto e = workspace_.results.shown();
+        if (e && e->run->steady) workspace_.playhead.set_time(simulation::seconds(e->run->steady->from));
         ribbon_->show_cycle();
     });
 }
@@ -352,12 +360,13 @@ void MainWindow::make_view_actions() {
 }
 
 void MainWindow::make_page_actions() {
-    action("let_go_forced", tr("Let go of all forced signals"), {}, [this] { workspace_.let_go_forced(); });
+    action("let_go_forced", tr("Let go of all forced signals"), {}, [this] { workspace_.results.let_go_forced(); });
     action("variant_new", tr("New variant \u2026"), QKeySequence("Ctrl+Shift+N"), [this] { tabs_->add_variant(); });
-    action("variant_rename", tr("Rename this variant \u2026"), {}, [this] { tabs_->rename(workspace_.variant()); });
+    action(
+        "variant_rename", tr("Rename this variant \u2026"), {}, [this] { tabs_->rename(workspace_.open.variant()); });
     action("variant_baseline", tr("Make this variant the baseline"), {},
-        [this] { tabs_->make_baseline(workspace_.variant()); });
-    action("variant_drop", tr("Drop this variant"), {}, [this] { tabs_->drop(workspace_.variant()); });
+        [this] { tabs_->make_baseline(workspace_.open.variant()); });
+    action("variant_drop", tr("Drop this variant"), {}, [this] { tabs_->drop(workspace_.open.variant()); });
 }
 
 void MainWindow::make_help_actions() {
@@ -461,9 +470,9 @@ void MainWindow::add_device(const cell::Offering& what) {
     try {
         std::string id;
         const cell::Edit edit =
-            cell::add_device(workspace_.layout(), what, workspace_.selection().device.toStdString(), &id);
-        if (!workspace_.apply(edit)) return;
-        workspace_.select(QString::fromStdString(id));
+            cell::add_device(workspace_.open.layout(), what, workspace_.selection.first().device.toStdString(), &id);
+        if (!workspace_.open.apply(edit)) return;
+        workspace_.selection.select(QString::fromStdString(id));
     } catch (const cell::InputError& e) {
         questions_.tell(tr("Nothing was added"), QString::fromStdString(e.problems().front().message));
     }
@@ -471,16 +480,16 @@ void MainWindow::add_device(const cell::Offering& what) {
 
 void MainWindow::remove_selected() {
     if (building()) return build_->remove();
-    const Selection s = workspace_.selection();
+    const Selected s = workspace_.selection.first();
     if (s.device.isEmpty()) return;
     try {
         if (!s.step.isEmpty()) {
-            for (const cell::Device& d : workspace_.cell()->devices)
+            for (const cell::Device& d : workspace_.open.cell()->devices)
                 for (const cell::Step* step : cell::all_steps(d))
                     if (QString::fromStdString(d.id) == s.device && QString::fromStdString(step->id) == s.step &&
-                        workspace_.apply(
+                        workspace_.open.apply(
                             {tr("Remove step").toStdString(), {cell::Operation::remove("/" + step->path)}}))
-                        return workspace_.select(s.device);
+                        return workspace_.selection.select(s.device);
             return;
         }
         layout_->remove_selected();
@@ -505,16 +514,16 @@ void MainWindow::find_action() {
 }
 
 void MainWindow::renew_title() {
-    const QString name = workspace_.is_copy()          ? tr("copy, not saved")
-                         : workspace_.file().isEmpty() ? tr("not saved yet")
-                                                       : QFileInfo(workspace_.file()).fileName();
+    const QString name = workspace_.open.kept().is_copy()   ? tr("copy, not saved")
+                         : workspace_.open.file().isEmpty() ? tr("not saved yet")
+                                                            : QFileInfo(workspace_.open.file()).fileName();
     setWindowTitle(QString("%1%2 \u2014 %3")
-                       .arg(workspace_.modified() ? "*" : "", title_text(name),
-                           title_text(QString::fromStdString(workspace_.document().name()))));
-    const bool fresh = workspace_.current();
-    const auto own = workspace_.evaluation_of(workspace_.variant());
+                       .arg(workspace_.open.modified() ? "*" : "", title_text(name),
+                           title_text(QString::fromStdString(workspace_.open.document().name()))));
+    const bool fresh = workspace_.results.current();
+    const auto own = workspace_.results.of(workspace_.open.variant());
     const bool still = own && !own->complete;
-    const QString error = workspace_.error_of(workspace_.variant());
+    const QString error = workspace_.results.error_of(workspace_.open.variant());
     const QString figures =
         !fresh ? tr("figures are being recomputed")
         : !error.isEmpty()
@@ -522,14 +531,15 @@ void MainWindow::renew_title() {
             : (still ? tr("cycle, reach and clearance current (%1 ms); zones, people and lock-up still being "
                           "worked out")
                      : tr("every figure current (%1 ms)"))
-                  .arg(std::max(1.0, std::round(workspace_.took_ms())));
-    status_->setText((workspace_.trying()              ? tr("trying: %1").arg(workspace_.draft_name())
-                         : workspace_.modified()       ? tr("changed")
-                         : workspace_.file().isEmpty() ? tr("new")
-                                                       : tr("saved")) +
+                  .arg(std::max(1.0, std::round(workspace_.results.took_ms())));
+    status_->setText((workspace_.open.trying()              ? tr("trying: %1").arg(workspace_.open.draft_name())
+                         : workspace_.open.modified()       ? tr("changed")
+                         : workspace_.open.file().isEmpty() ? tr("new")
+                                                            : tr("saved")) +
                      QStringLiteral(" \u00b7 ") + figures);
-    if (!workspace_.unsafe().isEmpty())
-        status_->setText(tr("\u2715 edits are not written down: %1").arg(workspace_.unsafe().section('\n', 0, 0)));
+    if (!workspace_.open.kept().unsafe().isEmpty())
+        status_->setText(
+            tr("\u2715 edits are not written down: %1").arg(workspace_.open.kept().unsafe().section('\n', 0, 0)));
     status_->setStyleSheet(QString("color: %1; font-size: 11px; padding: 7px 12px 0 0;")
                                .arg((fresh && error.isEmpty() ? theme::good : theme::watch_text).name()));
     status_->adjustSize();
@@ -538,13 +548,13 @@ void MainWindow::renew_title() {
 }
 
 void MainWindow::renew_actions() {
-    action("undo")->setEnabled(workspace_.can_undo());
+    action("undo")->setEnabled(workspace_.open.can_undo());
     action("undo")->setText(
-        workspace_.can_undo() ? menu_text(tr("Undo %1").arg(workspace_.history().undo_name())) : tr("Undo"));
-    action("redo")->setEnabled(workspace_.can_redo());
+        workspace_.open.can_undo() ? menu_text(tr("Undo %1").arg(workspace_.open.history().undo_name())) : tr("Undo"));
+    action("redo")->setEnabled(workspace_.open.can_redo());
     action("redo")->setText(
-        workspace_.can_redo() ? menu_text(tr("Redo %1").arg(workspace_.history().redo_name())) : tr("Redo"));
-    const bool chosen = !workspace_.selection().device.isEmpty();
+        workspace_.open.can_redo() ? menu_text(tr("Redo %1").arg(workspace_.open.history().redo_name())) : tr("Redo"));
+    const bool chosen = !workspace_.selection.first().device.isEmpty();
     for (const char* name : {"remove", "rename"}) {
         action(name)->setEnabled(chosen || building());
         action(name)->setProperty("needs", tr("select a device first"));
@@ -562,7 +572,7 @@ bool MainWindow::settled(bool every_variant) const {
 
 void MainWindow::closeEvent(QCloseEvent* event) {
     if (files_->may_lose_work()) {
-        workspace_.forget_journal();
+        workspace_.open.forget_journal();
         event->accept();
     } else {
         event->ignore();

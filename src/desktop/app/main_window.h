@@ -24,6 +24,7 @@
 #include <desktop/panels/panel_column.h>
 #include <desktop/panels/variant_tabs.h>
 #include <desktop/panels/verdict_strip.h>
+#include <desktop/session/workspace.h>
 #include <desktop/time/cycle_ribbon.h>
 #include <desktop/time/motion_plot.h>
 #include <desktop/worksheet/arm_panel.h>
@@ -36,6 +37,8 @@ namespace escarp::desktop {
 
 class HistoryPanel;
 class LiveSession;
+class RecordSession;
+class CommandSession;
 class ManualDialog;
 
 class MainWindow : public QMainWindow {
@@ -136,6 +139,8 @@ private:
     PanelColumn *left_, *right_;
     HistoryPanel* history_;
     LiveSession* live_;
+    RecordSession* record_;
+    CommandSession* command_;
     std::map<QString, Place> places_;
     CataloguePanel* catalogue_;
     DeviceList* devices_;

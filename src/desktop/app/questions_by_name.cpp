@@ -29,7 +29,7 @@ void ask(const exchange::Question& question, Workspace& workspace, QWidget* wind
         said = dialog.said();
     }
     try {
-        const cell::Layout layout = workspace.layout();
+        const cell::Layout layout = workspace.open.layout();
         exchange::Answer answer;
         run_beside(window, QObject::tr("Working out: %1").arg(title), [&](const exchange::LoadWatch& watch) {
             study::EvaluateOptions how;
@@ -37,20 +37,20 @@ void ask(const exchange::Question& question, Workspace& workspace, QWidget* wind
             answer = exchange::ask(question, layout, said, how);
         });
         AnswerDialog dialog(title,
-            QObject::tr("%1, variant %2").arg(QString::fromStdString(question.name), workspace.variant()), answer,
+            QObject::tr("%1, variant %2").arg(QString::fromStdString(question.name), workspace.open.variant()), answer,
             window);
         QObject::connect(&dialog, &AnswerDialog::wants_file, window, [&](const QString& file, const QString& text) {
             try {
-                cell::check_target(file.toStdString(), {"txt", "json"}, {workspace.file().toStdString()});
+                cell::check_target(file.toStdString(), {"txt", "json"}, {workspace.open.file().toStdString()});
                 cell::write_file(file.toStdString(), text.toStdString());
             } catch (const cell::InputError& e) {
-                Q_EMIT workspace.refused(QObject::tr("Nothing was written"), first_of(e));
+                Q_EMIT workspace.open.refused(QObject::tr("Nothing was written"), first_of(e));
             }
         });
-        if (dialog.exec() == QDialog::Accepted && answer.edit) workspace.apply(*answer.edit);
+        if (dialog.exec() == QDialog::Accepted && answer.edit) workspace.open.apply(*answer.edit);
     } catch (const motion::Cancelled&) {
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace.refused(QObject::tr("There is no answer"), first_of(e));
+        Q_EMIT workspace.open.refused(QObject::tr("There is no answer"), first_of(e));
     }
 }
 

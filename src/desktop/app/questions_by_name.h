@@ -2,6 +2,8 @@
 // Every question that the command line knows, under its name, as an action of the window: nothing can be asked in one
 // place only.
 
+#include <desktop/session/workspace.h>
+
 #include "layout_actions.h"
 
 namespace escarp::desktop {

@@ -20,8 +20,8 @@ std::string line(QString text) { return text.replace('\n', ' ').left(2000).toStd
 
 }  // namespace
 
-SessionLog::SessionLog(Workspace& workspace, QObject* parent, const QString& folder)
-    : QObject(parent), workspace_(workspace) {
+SessionLog::SessionLog(OpenCell& open, const Results& results, QObject* parent, const QString& folder)
+    : QObject(parent), open_(open), results_(results) {
     const std::string room = folder.isEmpty() ? cell::SafeFile::usual_room() : folder.toStdString();
     try {
         spdlog::drop(name);
@@ -32,9 +32,9 @@ SessionLog::SessionLog(Workspace& workspace, QObject* parent, const QString& fol
     } catch (const spdlog::spdlog_ex&) {  // a full disk or a folder that is not ours: the work goes on without
         return;
     }
-    connect(&workspace_, &Workspace::document_changed, this, &SessionLog::changed);
-    connect(&workspace_, &Workspace::evaluated, this, &SessionLog::computed);
-    connect(&workspace_, &Workspace::refused, this, [](const QString& title, const QString& text) {
+    connect(&open_, &OpenCell::document_changed, this, &SessionLog::changed);
+    connect(&results_, &Results::evaluated, this, &SessionLog::computed);
+    connect(&open_, &OpenCell::refused, this, [](const QString& title, const QString& text) {
         if (log()) log()->warn("refused: {}: {}", line(title), line(text));
     });
     changed();
@@ -46,23 +46,22 @@ SessionLog::~SessionLog() {
 }
 
 void SessionLog::changed() {
-    if (!log() || workspace_.trying()) return;
-    if (workspace_.file() != file_) {
-        file_ = workspace_.file();
+    if (!log() || open_.trying()) return;
+    if (open_.file() != file_) {
+        file_ = open_.file();
         log()->info("cell {}: {} devices, {} variants", line(file_.isEmpty() ? QString("without a file") : file_),
-            workspace_.cell()->devices.size(), workspace_.document().variants().size());
-        edit_ = workspace_.history().undo_name();
+            open_.cell()->devices.size(), open_.document().variants().size());
+        edit_ = open_.history().undo_name();
     }
-    if (workspace_.history().undo_name() == edit_) return;
-    edit_ = workspace_.history().undo_name();
+    if (open_.history().undo_name() == edit_) return;
+    edit_ = open_.history().undo_name();
     if (!edit_.isEmpty()) log()->info("edit: {}", line(edit_));
 }
 
 void SessionLog::computed() {
-    if (!log() || workspace_.took_ms() < long_ms || workspace_.evaluation() == slowest_) return;
-    slowest_ = workspace_.evaluation();
-    log()->info(
-        "slow: {:.1f} s for the figures of variant {}", workspace_.took_ms() * 1e-3, line(workspace_.variant()));
+    if (!log() || results_.took_ms() < long_ms || results_.shown() == slowest_) return;
+    slowest_ = results_.shown();
+    log()->info("slow: {:.1f} s for the figures of variant {}", results_.took_ms() * 1e-3, line(open_.variant()));
 }
 
 }  // namespace escarp::desktop

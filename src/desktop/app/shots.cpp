@@ -48,14 +48,14 @@ public:
         fit();
         at_cycle(3.2);
         shot("main");
-        w_.select("arm1");
+        w_.selection.select("arm1");
         shot("arm-selected");
         act("arm_by_hand");
         act("jog_z_plus");
         act("jog_y_plus");
         show_ghosts(true);
-        w_.select({});
-        w_.select("arm1");
+        w_.selection.select({});
+        w_.selection.select("arm1");
         window_.model()->fit_selection();
         act("jog_z_plus");
         shot("arm-by-hand");
@@ -66,18 +66,19 @@ public:
         shot("motion");
         act("findings");
         inspection::Cache cache;
-        WhichArmDialog which(w_, "Arm 2", study::which_arm(w_.layout(), "arm2", cache), &window_);
+        WhichArmDialog which(
+            w_.open, w_.selection, "Arm 2", study::which_arm(w_.open.layout(), "arm2", cache), &window_);
         which.show();
         calm("which-arm");
         save(which.grab(), "which-arm");
     }
     void variants() {
-        const auto all = w_.document().variants();
+        const auto all = w_.open.document().variants();
         if (all.size() > 1) {
             show_variant(all[1].id);
-            w_.select({});
-            const auto e = w_.evaluation();
-            if (e && e->inspection->clearance.device_a >= 0) w_.set_time(e->inspection->clearance.when_s);
+            w_.selection.select({});
+            const auto e = w_.results.shown();
+            if (e && e->inspection->clearance.device_a >= 0) w_.playhead.set_time(e->inspection->clearance.when_s);
             shot("near-collision");
         }
         if (all.size() > 2) {
@@ -89,20 +90,21 @@ public:
             shot("side-by-side");
             act("compare");
         }
-        show_variant(w_.document().baseline());
+        show_variant(w_.open.document().baseline());
     }
     void floor_and_cell() {
-        w_.select("arm1");
+        w_.selection.select("arm1");
         act("base_field");
         act("catalogue");
         shot("base-field");
         act("base_field");
         act("top");
         act("worksheet");
-        w_.select("arm2", "s1");
+        w_.selection.select("arm2", "s1");
         at_cycle(2.0);
-        w_.select("arm2");
-        window_.findChild<CellPanel*>("cell_panel")->open(QString::fromStdString(w_.cell()->part_types.front().id));
+        w_.selection.select("arm2");
+        window_.findChild<CellPanel*>("cell_panel")
+            ->open(QString::fromStdString(w_.open.cell()->part_types.front().id));
         shot("cell");
     }
     void other_pages() {
@@ -110,7 +112,7 @@ public:
         window_.signals_page()->choose("tester.free");
         settle(window_);
         shot("signals");
-        w_.set_variant("B");
+        w_.open.set_variant("B");
         window_.tabs()->show_page("studies");
         window_.studies_page()->choose("quick_and_clear");
         if (auto* ask = window_.findChild<QPushButton*>("ask_study")) {
@@ -122,7 +124,7 @@ public:
             rest();
             shot("studies");
         }
-        w_.set_variant("A");
+        w_.open.set_variant("A");
         window_.tabs()->show_page(VariantTabs::cell_page);
         act("manual");
         if (auto* manual = window_.findChild<QDialog*>("manual")) {
@@ -132,8 +134,8 @@ public:
     }
     void first_cell() {
         act("worksheet");
-        w_.select({});
-        w_.start_new();
+        w_.selection.select({});
+        w_.open.start_new();
         for (const char* name : {"first_arm", "first_table", "first_supply", "first_collect", "first_task"}) {
             for (auto* button : window_.findChildren<QPushButton*>(name))
                 if (button->isVisible()) {
@@ -146,7 +148,7 @@ public:
         fit();
         at_cycle(1.2);
         shot("first-cell");
-        w_.forget_journal();
+        w_.open.forget_journal();
     }
     /// The second example, and an arm that is built.
     void lens_kitting(const QString& file) {
@@ -155,7 +157,7 @@ public:
         fit();
         at_cycle(3.0);
         act("arm_by_hand");
-        w_.select("loader");
+        w_.selection.select("loader");
         settle(window_);
         shot("lens-kitting");
         act("findings");
@@ -164,19 +166,19 @@ public:
         for (int i = 0; i < 3; ++i) window_.build()->choose_link(1);
         for (int i = 0; i < 5; ++i) window_.build()->jog(1);
         shot("build");
-        w_.forget_journal();
+        w_.open.forget_journal();
     }
     /// The third: an arm that meets what rides by.
     void seedling_trays(const QString& file) {
         if (!QFile::exists(file) || !window_.open_file(file)) return;
         settle(window_);
         window_.tabs()->show_page(VariantTabs::cell_page);
-        w_.select("filler", "p1");
+        w_.selection.select("filler", "p1");
         fit();
-        w_.set_time(62.0);
+        w_.playhead.set_time(62.0);
         settle(window_);
         shot("seedling-trays");
-        w_.forget_journal();
+        w_.open.forget_journal();
     }
     /// The fourth: run live, with the stand-in controller that lies beside this program.
     void twin_testers(const QString& file) {
@@ -202,7 +204,7 @@ public:
         controller.terminate();
         controller.waitForFinished();
         live->leave();
-        w_.forget_journal();
+        w_.open.forget_journal();
     }
 
 private:
@@ -231,27 +233,27 @@ private:
         window_.ribbon()->show_cycle();
     }
     void at_cycle(double into) {
-        const auto e = w_.evaluation();
-        if (e && e->run->steady) w_.set_time(simulation::seconds(e->run->steady->from) + into);
+        const auto e = w_.results.shown();
+        if (e && e->run->steady) w_.playhead.set_time(simulation::seconds(e->run->steady->from) + into);
     }
     void show_variant(const std::string& id) {
-        w_.set_variant(QString::fromStdString(id));
+        w_.open.set_variant(QString::fromStdString(id));
         settle(window_);
     }
     /// Of a pose that is not reached.
     void way_out() {
-        const auto e = w_.evaluation();
+        const auto e = w_.results.shown();
         const auto& findings = e->inspection->findings;
         const auto way =
             std::find_if(findings.begin(), findings.end(), [](const auto& f) { return !f.ways_out.empty(); });
         if (way == findings.end()) return;
-        w_.select(QString::fromStdString(way->device), QString::fromStdString(way->step));
-        if (way->when_s) w_.set_time(*way->when_s);
-        w_.try_out(way->ways_out.front().edit, true);
+        w_.selection.select(QString::fromStdString(way->device), QString::fromStdString(way->step));
+        if (way->when_s) w_.playhead.set_time(*way->when_s);
+        w_.open.try_out(way->ways_out.front().edit, true);
         settle(window_);
         at_cycle(3.0);
         shot("way-out");
-        w_.drop_draft();
+        w_.open.drop_draft();
         settle(window_);
     }
 
@@ -265,7 +267,7 @@ private:
 
 int take_shots(MainWindow& window, const QString& folder, const QString& size) {
     QDir().mkpath(folder);
-    const QDir beside = QFileInfo(window.workspace().file()).dir();
+    const QDir beside = QFileInfo(window.workspace().open.file()).dir();
     const QStringList parts = size.split('x');
     window.resize(parts.value(0).toInt(), parts.value(1).toInt());
     Shots shots(window, folder);

@@ -136,12 +136,12 @@ private:
 
 }  // namespace
 
-ImportGeometry::ImportGeometry(Workspace& workspace, QWidget* window)
-    : QObject(window), workspace_(workspace), window_(window) {}
+ImportGeometry::ImportGeometry(OpenCell& open, Selection& selection, QWidget* window)
+    : QObject(window), open_(open), selection_(selection), window_(window) {}
 
 void ImportGeometry::choose_file() {
     const QString file =
-        QFileDialog::getOpenFileName(window_, tr("Import geometry"), QFileInfo(workspace_.file()).absolutePath(),
+        QFileDialog::getOpenFileName(window_, tr("Import geometry"), QFileInfo(open_.file()).absolutePath(),
             tr("CAD and mesh files (*.stl *.obj *.ply *.gltf *.glb *.dae *.step *.stp *.STL *.STEP *.STP)"));
     if (!file.isEmpty()) import_file(file);
 }
@@ -152,32 +152,32 @@ void ImportGeometry::import_file(const QString& file) {
         run_beside(window_, tr("Reading %1").arg(QFileInfo(file).fileName()),
             [&](const exchange::LoadWatch& w) { loaded = exchange::load_surface(file.toStdString(), w); });
     } catch (const cell::InputError& e) {
-        return Q_EMIT workspace_.refused(tr("%1 was not imported").arg(QFileInfo(file).fileName()),
+        return Q_EMIT open_.refused(tr("%1 was not imported").arg(QFileInfo(file).fileName()),
             QString::fromStdString(e.problems().front().message));
     }
-    ImportForm form(window_, file, loaded, !workspace_.file().isEmpty());
+    ImportForm form(window_, file, loaded, !open_.file().isEmpty());
     if (form.exec() == QDialog::Accepted) import_file(file, form.options(), form.as(), form.link());
 }
 
 bool ImportGeometry::import_file(const QString& file, exchange::ImportOptions o, exchange::ImportAs as, bool link) {
     try {
         if (link)
-            o.link = QFileInfo(workspace_.file())
+            o.link = QFileInfo(open_.file())
                          .absoluteDir()
                          .relativeFilePath(QFileInfo(file).absoluteFilePath())
                          .toStdString();
         cell::json entry;
-        const std::string id = cell::free_id(workspace_.document().tree(), o.name.empty() ? "mesh" : o.name);
+        const std::string id = cell::free_id(open_.document().tree(), o.name.empty() ? "mesh" : o.name);
         run_beside(window_, tr("Preparing %1").arg(QFileInfo(file).fileName()), [&](const exchange::LoadWatch& w) {
             entry = exchange::mesh_entry(exchange::load_surface(file.toStdString(), w), o, id);
         });
         std::string made;
-        if (!workspace_.apply(exchange::import_edit(workspace_.layout(), entry, as, &made))) return false;
+        if (!open_.apply(exchange::import_edit(open_.layout(), entry, as, &made))) return false;
         if (as == exchange::ImportAs::structure || as == exchange::ImportAs::fixture)
-            workspace_.select(QString::fromStdString(made));
+            selection_.select(QString::fromStdString(made));
         return true;
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace_.refused(tr("%1 was not imported").arg(QFileInfo(file).fileName()),
+        Q_EMIT open_.refused(tr("%1 was not imported").arg(QFileInfo(file).fileName()),
             QString::fromStdString(e.problems().front().message));
         return false;
     }

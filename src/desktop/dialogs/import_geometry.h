@@ -6,7 +6,7 @@
 #include <QWidget>
 #include <functional>
 
-#include <desktop/session/workspace.h>
+#include <desktop/session/selection.h>
 #include <exchange/mesh_import.h>
 
 namespace escarp::desktop {
@@ -18,14 +18,15 @@ void run_beside(QWidget* parent, const QString& title, const std::function<void(
 class ImportGeometry : public QObject {
     Q_OBJECT
 public:
-    ImportGeometry(Workspace& workspace, QWidget* window);
+    ImportGeometry(OpenCell& open, Selection& selection, QWidget* window);
     void choose_file();
     void import_file(const QString& file);
-    /// The same with the answers given, for tests. False, and `Workspace::refused`, when it cannot be done.
+    /// The same with the answers given, for tests. False, and `OpenCell::refused`, when it cannot be done.
     bool import_file(const QString& file, exchange::ImportOptions options, exchange::ImportAs as, bool link);
 
 private:
-    Workspace& workspace_;
+    OpenCell& open_;
+    Selection& selection_;
     QWidget* window_;
 };
 

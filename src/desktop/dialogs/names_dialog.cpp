@@ -18,8 +18,8 @@ const char* const units[] = {"", "deg", "rad", "mm", "m"};
 enum Column { in_the_cell, outside, in, times, plus, latest, columns };
 }  // namespace
 
-NamesDialog::NamesDialog(Workspace& workspace, const cell::Link& link, QWidget* parent)
-    : QDialog(parent), workspace_(workspace), link_(link), cell_(workspace.cell()), listener_(link) {
+NamesDialog::NamesDialog(OpenCell& open, const cell::Link& link, QWidget* parent)
+    : QDialog(parent), open_(open), link_(link), cell_(open.cell()), listener_(link) {
     setObjectName("names_dialog");
     setWindowTitle(tr("Names at %1").arg(plain(QString::fromStdString(link.name.empty() ? link.id : link.name))));
     resize(900, 560);
@@ -207,9 +207,9 @@ void NamesDialog::take() {
     link::Counterparts all;
     for (const cell::Link::Name& name : now->names) all.ours.push_back({name.ours, name, true});
     try {
-        const cell::Change change = cell::carry_out(workspace_.layout(),
+        const cell::Change change = cell::carry_out(open_.layout(),
             {{"do", "change link"}, {"link", link_.id}, {"names", link::names_json(all)}}, study::named_edits());
-        if (workspace_.replace(change.document, tr("Names at %1").arg(QString::fromStdString(link_.name)))) accept();
+        if (open_.replace(change.document, tr("Names at %1").arg(QString::fromStdString(link_.name)))) accept();
     } catch (const cell::InputError& e) {
         mistake_->setText(QString::fromStdString(e.problems().front().message));
         mistake_->show();

@@ -8,7 +8,7 @@
 #include <QTableWidget>
 #include <QTimer>
 
-#include <desktop/session/workspace.h>
+#include <desktop/session/open_cell.h>
 #include <link/names.h>
 
 namespace escarp::desktop {
@@ -17,7 +17,7 @@ class NamesDialog : public QDialog {
     Q_OBJECT
 public:
     /// Listens at once; the link is one over MQTT.
-    NamesDialog(Workspace& workspace, const cell::Link& link, QWidget* parent);
+    NamesDialog(OpenCell& open, const cell::Link& link, QWidget* parent);
 
 private:
     struct Row {
@@ -33,7 +33,7 @@ private:
     std::optional<cell::Link> said();
     void take();
 
-    Workspace& workspace_;
+    OpenCell& open_;
     const cell::Link link_;
     std::shared_ptr<const cell::Cell> cell_;
     link::Listener listener_;

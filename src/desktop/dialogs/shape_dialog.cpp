@@ -16,23 +16,23 @@ namespace {
 
 /// Nothing: it was cancelled. Throws InputError.
 std::optional<exchange::ShapeCosts> costs_of(
-    Workspace& workspace, const std::string& mesh, const std::vector<exchange::ShapeCut>& cuts, QWidget* parent) {
+    OpenCell& open, const std::string& mesh, const std::vector<exchange::ShapeCut>& cuts, QWidget* parent) {
     std::optional<exchange::ShapeCosts> found;
-    run_beside(
-        parent, QObject::tr("Cutting the shape"), [&, layout = workspace.layout()](const exchange::LoadWatch& watch) {
-            inspection::Cache cache;
-            try {
-                found = exchange::shape_costs(layout, mesh, cuts, cache, watch.cancel, watch.progress);
-            } catch (const inspection::Cancelled&) {
-            }
-        });
+    run_beside(parent, QObject::tr("Cutting the shape"), [&, layout = open.layout()](const exchange::LoadWatch& watch) {
+        inspection::Cache cache;
+        try {
+            found = exchange::shape_costs(layout, mesh, cuts, cache, watch.cancel, watch.progress);
+        } catch (const inspection::Cancelled&) {
+        }
+    });
     return found;
 }
 
 }  // namespace
 
-ShapeDialog::ShapeDialog(Workspace& workspace, const QString& mesh, exchange::ShapeCosts costs, QWidget* parent)
-    : QDialog(parent), workspace_(workspace), mesh_(mesh), costs_(std::move(costs)) {
+ShapeDialog::ShapeDialog(
+    OpenCell& open, Selection& selection, const QString& mesh, exchange::ShapeCosts costs, QWidget* parent)
+    : QDialog(parent), open_(open), selection_(selection), mesh_(mesh), costs_(std::move(costs)) {
     setObjectName("shape_dialog");
     setWindowTitle(tr("Shape of %1 for checks").arg(QString::fromStdString(costs_.name)));
     resize(860, 390);
@@ -174,7 +174,7 @@ void ShapeDialog::cut_by_hand() {
 
 void ShapeDialog::try_cut(const exchange::ShapeCut& cut) {
     try {
-        const auto found = costs_of(workspace_, mesh_.toStdString(), {cut}, this);
+        const auto found = costs_of(open_, mesh_.toStdString(), {cut}, this);
         if (!found) return;
         costs_.cut.push_back(found->cut.front());
         const exchange::ShapeCost& c = costs_.cut.back();
@@ -183,31 +183,31 @@ void ShapeDialog::try_cut(const exchange::ShapeCut& cut) {
         if (!cut.by_hand.empty()) offer(c.next);
         table_->selectRow(table_->rowCount() - 1);
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace_.refused(windowTitle(), QString::fromStdString(e.problems().front().message));
+        Q_EMIT open_.refused(windowTitle(), QString::fromStdString(e.problems().front().message));
     }
 }
 
 void ShapeDialog::take() {
     const int row = table_->currentRow() - 1;
-    if (row >= 0 && workspace_.apply(costs_.cut[row].edit)) accept();
+    if (row >= 0 && open_.apply(costs_.cut[row].edit)) accept();
 }
 
-void ask_for_shape(Workspace& workspace, QWidget* window) {
+void ask_for_shape(OpenCell& open, Selection& selection, QWidget* window) {
     const QString title = QObject::tr("Shape for checks");
-    const auto cell = workspace.cell();
-    const int index = cell->device(workspace.selection().device.toStdString());
+    const auto cell = open.cell();
+    const int index = cell->device(selection.first().device.toStdString());
     std::string mesh;
     if (index >= 0)
         for (const std::string& id : exchange::meshes_of(cell->devices[index]))
             if (mesh.empty()) mesh = id;
     if (mesh.empty())
-        return Q_EMIT workspace.refused(
+        return Q_EMIT open.refused(
             title, QObject::tr("Select a device that is imported geometry, or an arm with a tool that is."));
     try {
-        if (auto costs = costs_of(workspace, mesh, {{1}, {8}, {32}}, window))
-            ShapeDialog(workspace, QString::fromStdString(mesh), std::move(*costs), window).exec();
+        if (auto costs = costs_of(open, mesh, {{1}, {8}, {32}}, window))
+            ShapeDialog(open, selection, QString::fromStdString(mesh), std::move(*costs), window).exec();
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace.refused(title, QString::fromStdString(e.problems().front().message));
+        Q_EMIT open.refused(title, QString::fromStdString(e.problems().front().message));
     }
 }
 

@@ -9,7 +9,7 @@
 #include <QSpinBox>
 #include <QTableWidget>
 
-#include <desktop/session/workspace.h>
+#include <desktop/session/selection.h>
 #include <exchange/shape_cost.h>
 
 namespace escarp::desktop {
@@ -17,7 +17,7 @@ namespace escarp::desktop {
 class ShapeDialog : public QDialog {
     Q_OBJECT
 public:
-    ShapeDialog(Workspace& workspace, const QString& mesh, exchange::ShapeCosts costs, QWidget* parent);
+    ShapeDialog(OpenCell& open, Selection& selection, const QString& mesh, exchange::ShapeCosts costs, QWidget* parent);
 
 private:
     /// Planes placed by hand, one after the other.
@@ -29,7 +29,8 @@ private:
     void add_row(const QString& what, const exchange::ShapeCost& cost, bool present);
     void take();
 
-    Workspace& workspace_;
+    OpenCell& open_;
+    Selection& selection_;
     const QString mesh_;
     exchange::ShapeCosts costs_;
     QTableWidget* table_;
@@ -43,6 +44,6 @@ private:
 };
 
 /// For the selected device; says so where nothing of it is imported.
-void ask_for_shape(Workspace& workspace, QWidget* window);
+void ask_for_shape(OpenCell& open, Selection& selection, QWidget* window);
 
 }  // namespace escarp::desktop

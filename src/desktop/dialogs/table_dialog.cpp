@@ -103,12 +103,13 @@ QWidget* TableDialog::editor(const cell::Field& f, const Workspace& workspace) {
         read_.emplace_back(f.key, [box] { return cell::json(box->isChecked()); });
         return box;
     }
-    if (const auto all = choices_of(f, *workspace.cell())) {
+    if (const auto all = choices_of(f, *workspace.open.cell())) {
         auto* box = new QComboBox;
         // The first that can be what is selected is that.
         const bool of_selected = (f.type == Type::device || f.type == Type::arm) && !f.usual.is_string();
-        const cell::json now = of_selected && !selected_taken_ ? cell::json(workspace.selection().device.toStdString())
-                                                               : cell::json(f.usual);
+        const cell::json now = of_selected && !selected_taken_
+                                   ? cell::json(workspace.selection.first().device.toStdString())
+                                   : cell::json(f.usual);
         for (const auto& [words, id] : *all) {
             box->addItem(words, QString::fromStdString(id));
             if (now == id) box->setCurrentIndex(box->count() - 1), selected_taken_ = selected_taken_ || of_selected;
@@ -120,10 +121,10 @@ QWidget* TableDialog::editor(const cell::Field& f, const Workspace& workspace) {
         return box;
     }
     const bool instant = f.key == "at" && f.type == Type::number;  // s: the one that is looked at
-    if (instant) return line(f, shown_number(std::round(1e3 * workspace.time()) * 1e-3));
+    if (instant) return line(f, shown_number(std::round(1e3 * workspace.playhead.time()) * 1e-3));
     if (f.usual.is_number()) return line(f, shown_number(f.usual.get<double>()));
     if (f.usual.is_string()) return line(f, QString::fromStdString(f.usual.get<std::string>()));
-    return line(f, f.type == Type::ids ? workspace.selected().join(", ") : QString());
+    return line(f, f.type == Type::ids ? workspace.selection.all().join(", ") : QString());
 }
 
 QWidget* TableDialog::line(const cell::Field& f, const QString& text) {

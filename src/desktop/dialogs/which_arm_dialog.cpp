@@ -16,8 +16,8 @@
 namespace escarp::desktop {
 
 WhichArmDialog::WhichArmDialog(
-    Workspace& workspace, const QString& arm, std::vector<study::ArmChoice> choices, QWidget* parent)
-    : QDialog(parent), workspace_(workspace), choices_(std::move(choices)) {
+    OpenCell& open, Selection& selection, const QString& arm, std::vector<study::ArmChoice> choices, QWidget* parent)
+    : QDialog(parent), open_(open), selection_(selection), choices_(std::move(choices)) {
     setObjectName("which_arm_dialog");
     setWindowTitle(tr("Which arm for the task of %1?").arg(arm));
     resize(1100, 470);
@@ -67,7 +67,7 @@ const study::ArmChoice* WhichArmDialog::chosen() const {
 }
 
 void WhichArmDialog::take(const cell::Edit& edit) {
-    if (workspace_.apply(edit)) accept();
+    if (open_.apply(edit)) accept();
 }
 
 void WhichArmDialog::fill() {
@@ -115,18 +115,18 @@ void WhichArmDialog::fill() {
     }
 }
 
-void ask_which_arm(Workspace& workspace, QWidget* window) {
-    const std::string arm = workspace.selection().device.toStdString();
-    const int index = workspace.cell()->device(arm);
-    if (index < 0 || !workspace.cell()->devices[index].arm)
-        return Q_EMIT workspace.refused(
+void ask_which_arm(OpenCell& open, Selection& selection, QWidget* window) {
+    const std::string arm = selection.first().device.toStdString();
+    const int index = open.cell()->device(arm);
+    if (index < 0 || !open.cell()->devices[index].arm)
+        return Q_EMIT open.refused(
             QObject::tr("Which arm?"), QObject::tr("Select the arm whose task is to be given to others."));
-    const QString name = QString::fromStdString(workspace.cell()->devices[index].name);
+    const QString name = QString::fromStdString(open.cell()->devices[index].name);
     std::vector<study::ArmChoice> choices;
     bool cancelled = false;
     try {
-        run_beside(window, QObject::tr("Trying every arm"),
-            [&, layout = workspace.layout()](const exchange::LoadWatch& watch) {
+        run_beside(
+            window, QObject::tr("Trying every arm"), [&, layout = open.layout()](const exchange::LoadWatch& watch) {
                 inspection::Cache cache;
                 try {
                     choices = study::which_arm(layout, arm, cache, watch.progress, watch.cancel);
@@ -135,10 +135,9 @@ void ask_which_arm(Workspace& workspace, QWidget* window) {
                 }
             });
     } catch (const cell::InputError& e) {
-        return Q_EMIT workspace.refused(
-            QObject::tr("Which arm?"), QString::fromStdString(e.problems().front().message));
+        return Q_EMIT open.refused(QObject::tr("Which arm?"), QString::fromStdString(e.problems().front().message));
     }
-    if (!cancelled) WhichArmDialog(workspace, name, std::move(choices), window).exec();
+    if (!cancelled) WhichArmDialog(open, selection, name, std::move(choices), window).exec();
 }
 
 }  // namespace escarp::desktop

@@ -4,7 +4,7 @@
 #include <QDialog>
 #include <QTableWidget>
 
-#include <desktop/session/workspace.h>
+#include <desktop/session/selection.h>
 #include <study/which_arm.h>
 
 namespace escarp::desktop {
@@ -12,20 +12,22 @@ namespace escarp::desktop {
 class WhichArmDialog : public QDialog {
     Q_OBJECT
 public:
-    WhichArmDialog(Workspace& workspace, const QString& arm, std::vector<study::ArmChoice> choices, QWidget* parent);
+    WhichArmDialog(OpenCell& open, Selection& selection, const QString& arm, std::vector<study::ArmChoice> choices,
+        QWidget* parent);
 
 private:
     void fill();
     const study::ArmChoice* chosen() const;
     void take(const cell::Edit& edit);
 
-    Workspace& workspace_;
+    OpenCell& open_;
+    Selection& selection_;
     std::vector<study::ArmChoice> choices_;
     QTableWidget* table_;
     QPushButton *here_, *best_;
 };
 
 /// Works the table out beside the window and shows it.
-void ask_which_arm(Workspace& workspace, QWidget* window);
+void ask_which_arm(OpenCell& open, Selection& selection, QWidget* window);
 
 }  // namespace escarp::desktop

@@ -8,9 +8,9 @@
 
 namespace escarp::desktop {
 
-void mark_altered(Workspace& workspace, QObject* context, QWidget* field, QLabel* label, const std::string& path) {
-    const auto found = workspace.altered().find(path);
-    if (found == workspace.altered().end()) return;
+void mark_altered(OpenCell& open, QObject* context, QWidget* field, QLabel* label, const std::string& path) {
+    const auto found = open.altered().find(path);
+    if (found == open.altered().end()) return;
     const cell::json& base = found->second;
     const QString was = base.is_null()     ? QObject::tr("not there")
                         : base.is_number() ? shown_number(base.get<double>())
@@ -24,29 +24,25 @@ void mark_altered(Workspace& workspace, QObject* context, QWidget* field, QLabel
     for (QWidget* w : {field, static_cast<QWidget*>(label)}) {
         w->setToolTip(plain(hint));
         w->setContextMenuPolicy(Qt::CustomContextMenu);
-        QObject::connect(
-            w, &QWidget::customContextMenuRequested, context, [&workspace, context, w, path](const QPoint& at) {
-                auto* menu = new QMenu(w);
-                menu->setObjectName("altered_menu");
-                menu->setAttribute(Qt::WA_DeleteOnClose);
-                const std::string variant = workspace.variant().toStdString();
-                menu->addAction(QObject::tr("Put back to the baseline"), context, [&workspace, variant, path] {
-                    workspace.replace(
-                        workspace.document().put_back(variant, path), QObject::tr("Put back to the baseline"));
-                });
-                menu->addAction(QObject::tr("Make it the baseline's value"), context, [&workspace, variant, path] {
-                    workspace.replace(
-                        workspace.document().pushed_to_baseline(variant, path), QObject::tr("Push to the baseline"));
-                });
-                menu->addAction(QObject::tr("Make it every variant's value"), context, [&workspace, variant, path] {
-                    workspace.replace(
-                        workspace.document().pushed_to_all(variant, path), QObject::tr("Push to all variants"));
-                });
-                if (const cell::json* value = cell::find(workspace.resolved(), path); value && value->is_number())
-                    menu->addAction(QObject::tr("Vary it in a study"), &workspace,
-                        [&workspace, path] { Q_EMIT workspace.wants_to_vary(QString::fromStdString(path)); });
-                menu->popup(w->mapToGlobal(at));
+        QObject::connect(w, &QWidget::customContextMenuRequested, context, [&open, context, w, path](const QPoint& at) {
+            auto* menu = new QMenu(w);
+            menu->setObjectName("altered_menu");
+            menu->setAttribute(Qt::WA_DeleteOnClose);
+            const std::string variant = open.variant().toStdString();
+            menu->addAction(QObject::tr("Put back to the baseline"), context, [&open, variant, path] {
+                open.replace(open.document().put_back(variant, path), QObject::tr("Put back to the baseline"));
             });
+            menu->addAction(QObject::tr("Make it the baseline's value"), context, [&open, variant, path] {
+                open.replace(open.document().pushed_to_baseline(variant, path), QObject::tr("Push to the baseline"));
+            });
+            menu->addAction(QObject::tr("Make it every variant's value"), context, [&open, variant, path] {
+                open.replace(open.document().pushed_to_all(variant, path), QObject::tr("Push to all variants"));
+            });
+            if (const cell::json* value = cell::find(open.resolved(), path); value && value->is_number())
+                menu->addAction(QObject::tr("Vary it in a study"), &open,
+                    [&open, path] { Q_EMIT open.wants_to_vary(QString::fromStdString(path)); });
+            menu->popup(w->mapToGlobal(at));
+        });
     }
 }
 

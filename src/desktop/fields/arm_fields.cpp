@@ -16,9 +16,10 @@ namespace {
 
 class ArmFields {
 public:
-    ArmFields(
-        Workspace& workspace, QVBoxLayout* into, const cell::Device& arm, const cell::json& values, QObject* context)
-        : workspace_(workspace),
+    ArmFields(OpenCell& open, const Results& results, QVBoxLayout* into, const cell::Device& arm,
+        const cell::json& values, QObject* context)
+        : open_(open),
+          results_(results),
           grid_(new_field_grid(into)),
           arm_(arm),
           values_(values),
@@ -44,13 +45,13 @@ private:
     QString name(const std::string& key) const { return QString::fromStdString("field_" + id_ + "_" + key); }
     void later(std::function<void()> act) { QTimer::singleShot(0, context_, std::move(act)); }
     void set(const std::string& path, const cell::json& value) {
-        workspace_.apply({title_.toStdString(), {cell::Operation::set(path, value)}});
+        open_.apply({title_.toStdString(), {cell::Operation::set(path, value)}});
     }
     void apply(const std::function<cell::Edit(const cell::Layout&)>& edit) {
         try {
-            workspace_.apply(edit(workspace_.layout()));
+            open_.apply(edit(open_.layout()));
         } catch (const cell::InputError& e) {
-            Q_EMIT workspace_.refused(title_, QString::fromStdString(e.problems().front().message));
+            Q_EMIT open_.refused(title_, QString::fromStdString(e.problems().front().message));
         }
     }
 
@@ -67,12 +68,12 @@ private:
             const std::string to = box->currentData().toString().toStdString();
             if (to != now) self.later([act, to] { act(to); });
         });
-        mark_altered(workspace_, context_, box, grid_.add(label, box), at_ / key);
+        mark_altered(open_, context_, box, grid_.add(label, box), at_ / key);
     }
 
     void tool(const QString& label, std::size_t place, const std::string& now) {
         std::vector<std::pair<QString, std::string>> tools{{QObject::tr("none"), ""}};
-        for (const auto& [id, text] : cell::tools_to_mount(workspace_.resolved()))
+        for (const auto& [id, text] : cell::tools_to_mount(open_.resolved()))
             tools.emplace_back(QString::fromStdString(text), id);
         choice(label, place == 0 ? "tool" : "more_tools_" + std::to_string(place), tools, now,
             [self = *this, place](const std::string& to) mutable {
@@ -106,7 +107,7 @@ private:
     /// What is no more than a value.
     void from_table(std::initializer_list<const char*> keys) {
         const EditedGroup group{cell::at_device(id_), values_, name(""), title_, &arm_};
-        FieldEditors editors(workspace_, grid_, context_, group);
+        FieldEditors editors(open_, results_, grid_, context_, group);
         for (const char* key : keys) editors.add(*cell::find_field(cell::arm_device_fields(), key));
     }
 
@@ -120,11 +121,12 @@ private:
                 self.apply([&](const cell::Layout& l) { return cell::put_on_travel(l, self.id_, on); });
             });
         });
-        mark_altered(workspace_, context_, box, grid_.add(QObject::tr("travel axis"), box), at_ / "travel");
+        mark_altered(open_, context_, box, grid_.add(QObject::tr("travel axis"), box), at_ / "travel");
         if (travels) from_table({"travel"});
     }
 
-    Workspace& workspace_;
+    OpenCell& open_;
+    const Results& results_;
     FieldGrid grid_;
     const cell::Device& arm_;
     cell::json values_;
@@ -136,14 +138,14 @@ private:
 
 }  // namespace
 
-void add_arm_and_tools(
-    Workspace& workspace, QVBoxLayout* into, const cell::Device& arm, const cell::json& values, QObject* context) {
-    ArmFields(workspace, into, arm, values, context).add_arm_and_tools();
+void add_arm_and_tools(OpenCell& open, const Results& results, QVBoxLayout* into, const cell::Device& arm,
+    const cell::json& values, QObject* context) {
+    ArmFields(open, results, into, arm, values, context).add_arm_and_tools();
 }
 
-void add_how_it_moves(
-    Workspace& workspace, QVBoxLayout* into, const cell::Device& arm, const cell::json& values, QObject* context) {
-    ArmFields(workspace, into, arm, values, context).add_how_it_moves();
+void add_how_it_moves(OpenCell& open, const Results& results, QVBoxLayout* into, const cell::Device& arm,
+    const cell::json& values, QObject* context) {
+    ArmFields(open, results, into, arm, values, context).add_how_it_moves();
 }
 
 }  // namespace escarp::desktop

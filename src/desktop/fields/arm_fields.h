@@ -3,14 +3,12 @@
 
 #include <QVBoxLayout>
 
-#include <desktop/session/workspace.h>
-
 namespace escarp::desktop {
 
 /// `context` lives as long as the fields do.
-void add_arm_and_tools(
-    Workspace& workspace, QVBoxLayout* into, const cell::Device& arm, const cell::json& values, QObject* context);
-void add_how_it_moves(
-    Workspace& workspace, QVBoxLayout* into, const cell::Device& arm, const cell::json& values, QObject* context);
+void add_arm_and_tools(OpenCell& open, const Results& results, QVBoxLayout* into, const cell::Device& arm,
+    const cell::json& values, QObject* context);
+void add_how_it_moves(OpenCell& open, const Results& results, QVBoxLayout* into, const cell::Device& arm,
+    const cell::json& values, QObject* context);
 
 }  // namespace escarp::desktop

@@ -13,17 +13,17 @@
 
 namespace escarp::desktop {
 
-ConditionField::ConditionField(Workspace& workspace, const std::string& device, bool in_task,
-    std::optional<bool> on_off, const QString& text, QWidget* parent)
+ConditionField::ConditionField(OpenCell& open, const std::string& device, bool in_task, std::optional<bool> on_off,
+    const QString& text, QWidget* parent)
     : QLineEdit(text, parent),
-      workspace_(workspace),
+      open_(open),
       device_(device),
       in_task_(in_task),
       on_off_(on_off),
       before_(text),
       completer_(new QCompleter(this)) {
     QStringList names;
-    const cell::Cell& cell = *workspace_.cell();
+    const cell::Cell& cell = *open_.cell();
     for (const cell::Signal& s : cell.signals) {
         const bool own = cell.devices[s.device].id == device_;
         if (!s.input()) names << QString::fromStdString(cell.full_name(s));
@@ -50,7 +50,7 @@ ConditionField::ConditionField(Workspace& workspace, const std::string& device, 
 QString ConditionField::mistake() const {
     const std::string text = this->text().trimmed().toStdString();
     if (text.empty()) return {};
-    const cell::Cell& cell = *workspace_.cell();
+    const cell::Cell& cell = *open_.cell();
     const auto meaning = [&](const std::string& name) {
         return cell::named_signal(cell, cell.device(device_), in_task_, name);
     };

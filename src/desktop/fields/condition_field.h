@@ -5,7 +5,7 @@
 #include <QLineEdit>
 #include <optional>
 
-#include <desktop/session/workspace.h>
+#include <desktop/session/open_cell.h>
 
 class QCompleter;
 
@@ -16,7 +16,7 @@ class ConditionField : public QLineEdit {
 public:
     /// `device`: whose own signals need no device before them. `in_task`: its inputs can be named, too. `on_off`: what
     /// has to come out; nothing: either.
-    ConditionField(Workspace& workspace, const std::string& device, bool in_task, std::optional<bool> on_off,
+    ConditionField(OpenCell& open, const std::string& device, bool in_task, std::optional<bool> on_off,
         const QString& text, QWidget* parent = nullptr);
     /// Why the text cannot be taken; empty: it can.
     QString mistake() const;
@@ -35,7 +35,7 @@ private:
     QString word() const;  ///< that ends at the cursor
     void complete(const QString& name);
 
-    Workspace& workspace_;
+    OpenCell& open_;
     const std::string device_;
     const bool in_task_;
     const std::optional<bool> on_off_;

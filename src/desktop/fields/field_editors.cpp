@@ -53,40 +53,40 @@ std::optional<int> posture_taken(const study::Evaluation& e, const cell::Device&
 void FieldEditors::Setter::set(const cell::json& value) const {
     QTimer::singleShot(0, context, [s = *this, value] {
         cell::Edit edit{s.title, {cell::Operation::set(s.at, value)}};
-        if (!s.instead.empty() && cell::find(s.workspace.resolved(), s.instead))
+        if (!s.instead.empty() && cell::find(s.open.resolved(), s.instead))
             edit.operations.push_back(cell::Operation::remove(s.instead));
-        s.workspace.apply(edit);
+        s.open.apply(edit);
     });
 }
 
 FieldEditors::Setter FieldEditors::setter(const cell::Field& f) const {
-    return {workspace_, context_, group_.title.toStdString(), path(f),
+    return {open_, context_, group_.title.toStdString(), path(f),
         f.instead.empty() ? std::string() : group_.at + "/" + f.instead};
 }
 
 void FieldEditors::Setter::remove() const {
     QTimer::singleShot(0, context, [s = *this] {
-        if (cell::find(s.workspace.resolved(), s.at)) s.workspace.apply({s.title, {cell::Operation::remove(s.at)}});
+        if (cell::find(s.open.resolved(), s.at)) s.open.apply({s.title, {cell::Operation::remove(s.at)}});
     });
 }
 
 void FieldEditors::Setter::try_out(const cell::json& value) const {
-    workspace.try_quietly({title, {cell::Operation::set(at, value)}});
+    open.try_quietly({title, {cell::Operation::set(at, value)}});
 }
 
 void FieldEditors::Setter::apply(const std::function<cell::Edit(const cell::Layout&)>& edit) const {
     QTimer::singleShot(0, context, [s = *this, edit] {
         try {
-            s.workspace.apply(edit(s.workspace.layout()));
+            s.open.apply(edit(s.open.layout()));
         } catch (const cell::InputError& e) {
-            Q_EMIT s.workspace.refused(
-                QObject::tr("Not changed"), QString::fromStdString(e.problems().front().message));
+            Q_EMIT s.open.refused(QObject::tr("Not changed"), QString::fromStdString(e.problems().front().message));
         }
     });
 }
 
-FieldEditors::FieldEditors(Workspace& workspace, FieldGrid& grid, QObject* context, const EditedGroup& group)
-    : workspace_(workspace), grid_(grid), context_(context), group_(group) {}
+FieldEditors::FieldEditors(
+    OpenCell& open, const Results& results, FieldGrid& grid, QObject* context, const EditedGroup& group)
+    : open_(open), results_(results), grid_(grid), context_(context), group_(group) {}
 
 void FieldEditors::add(const cell::Fields& fields) {
     for (const cell::Field& f : fields) add(f);
@@ -134,8 +134,8 @@ void FieldEditors::put(QWidget* editor, const QString& label, const cell::Field&
     editor->setObjectName(group_.names + QString::fromStdString(f.key));
     if (!f.help.empty() && editor->toolTip().isEmpty()) editor->setToolTip(plain(said(f.help)));
     QLabel* name = grid_.add(label, editor, unit);
-    mark_altered(workspace_, context_, editor, name, path(f));
-    if (f.type == Type::number || f.type == Type::whole) can_be_varied(workspace_, name, [at = path(f)] { return at; });
+    mark_altered(open_, context_, editor, name, path(f));
+    if (f.type == Type::number || f.type == Type::whole) can_be_varied(open_, name, [at = path(f)] { return at; });
 }
 
 /// How a time varies; chosen, it begins with words that fit the mean of before.
@@ -177,7 +177,7 @@ void FieldEditors::number(const cell::Field& f) {
                            double v) { return whole ? cell::json(static_cast<long long>(v)) : cell::json(v); };
     const Setter s = setter(f);
     QObject::connect(field, &NumberField::tried, context_, [s, value](double v) { s.try_out(value(v)); });
-    QObject::connect(field, &NumberField::gave_up, context_, [s] { s.workspace.drop_draft(); });
+    QObject::connect(field, &NumberField::gave_up, context_, [s] { s.open.drop_draft(); });
     QObject::connect(field, &NumberField::changed, context_, [s, value](double v) { s.set(value(v)); });
     put(field, said(f.label), f, unit);
     if (f.varies) how_it_varies(f, {field->value()});
@@ -226,7 +226,7 @@ void FieldEditors::text(const cell::Field& f) {
 
 void FieldEditors::condition(const cell::Field& f, std::optional<bool> on_off) {
     auto* line =
-        new ConditionField(workspace_, owner_id(), group_.step != nullptr, on_off, QString::fromStdString(text_now(f)));
+        new ConditionField(open_, owner_id(), group_.step != nullptr, on_off, QString::fromStdString(text_now(f)));
     QObject::connect(
         line, &ConditionField::entered, context_, [s = setter(f)](const QString& text) { s.set(text.toStdString()); });
     put(line, said(f.label), f);
@@ -241,7 +241,7 @@ void FieldEditors::typed_list(const cell::Field& f) {
         if (!line->isModified()) return;
         line->setModified(false);
         const cell::json typed = points ? typed_points(line->text()) : typed_numbers(line->text());
-        if (typed.is_null()) return Q_EMIT s.workspace.refused(QObject::tr("Not understood"), line->toolTip());
+        if (typed.is_null()) return Q_EMIT s.open.refused(QObject::tr("Not understood"), line->toolTip());
         s.set(typed);
     });
     put(line, said(f.label), f, "mm");
@@ -271,7 +271,7 @@ void FieldEditors::vector(const cell::Field& f) {
             return three;
         };
         QObject::connect(field, &NumberField::tried, context_, [s, with](double v) { s.try_out(with(v)); });
-        QObject::connect(field, &NumberField::gave_up, context_, [s] { s.workspace.drop_draft(); });
+        QObject::connect(field, &NumberField::gave_up, context_, [s] { s.open.drop_draft(); });
         QObject::connect(field, &NumberField::changed, context_, [s, with](double v) { s.set(with(v)); });
         line->addWidget(field, 1);
     }
@@ -330,7 +330,7 @@ void FieldEditors::nested(
         group_.names + QString::fromStdString(at.substr(group_.at.size() + 1)).replace('/', '_') + "_";
     const EditedGroup inner{
         at, values.is_object() ? values : cell::json::object(), names, group_.title, group_.owner, group_.step};
-    FieldEditors editors(workspace_, grid_, context_, inner);
+    FieldEditors editors(open_, results_, grid_, context_, inner);
     const bool named = cell::find_field(fields, "name");
     if (rename_ && !named && f.type == Type::list) editors.on_rename(rename_);
     editors.add(fields);
@@ -350,7 +350,7 @@ void FieldEditors::group(const cell::Field& f) {
 /// Which block, and what that is called.
 void FieldEditors::block(const cell::Field& f) {
     choice(f, named(f), text_now(f));
-    for (const cell::StepBlock& b : workspace_.cell()->blocks) {
+    for (const cell::StepBlock& b : open_.cell()->blocks) {
         if (b.id != text_now(f)) continue;
         auto* line = new QLineEdit(QString::fromStdString(b.name));
         line->setObjectName(group_.names + QString::fromStdString(f.key) + "_name");
@@ -367,7 +367,7 @@ void FieldEditors::block(const cell::Field& f) {
 void FieldEditors::posture(const cell::Field& f) {
     const cell::Device& d = *group_.owner;
     Choices postures{{QObject::tr("chosen by the planner"), -1}};
-    if (const auto e = workspace_.evaluation(); e && d.arm && group_.step && group_.step->posture < 0)
+    if (const auto e = results_.shown(); e && d.arm && group_.step && group_.step->posture < 0)
         if (const std::optional<int> taken = posture_taken(*e, d, *group_.step))
             postures.front().first = QObject::tr("planner: %1").arg(posture_name(*taken));
     if (d.arm)
@@ -403,7 +403,7 @@ void FieldEditors::held(const cell::Field& f) {
 
 FieldEditors::Choices FieldEditors::seats(bool give) const {
     Choices all;
-    for (const cell::Device& o : workspace_.cell()->devices) {
+    for (const cell::Device& o : open_.cell()->devices) {
         if (o.seats.empty()) continue;
         const simulation::Kind& kind = simulation::kind_of(o);
         if (!(give ? kind.pick_seats(o) : kind.place_seats(o)).empty())
@@ -415,7 +415,7 @@ FieldEditors::Choices FieldEditors::seats(bool give) const {
 /// Of where parts go on to only what takes them from a belt.
 FieldEditors::Choices FieldEditors::devices(const cell::Field& f) const {
     Choices all{{f.said.empty() ? QObject::tr("nothing") : said(f.said.front()), ""}};
-    for (const cell::Device& o : workspace_.cell()->devices)
+    for (const cell::Device& o : open_.cell()->devices)
         if (o.id != owner_id() && (f.key != "to" || o.kind->follows_belts()))
             all.emplace_back(QString::fromStdString(o.name), o.id);
     return all;
@@ -424,14 +424,13 @@ FieldEditors::Choices FieldEditors::devices(const cell::Field& f) const {
 FieldEditors::Choices FieldEditors::part_types() const {
     Choices all;
     if (group_.owner->needs_part_type.empty()) all.emplace_back(QObject::tr("any"), "");
-    for (const cell::PartType& t : workspace_.cell()->part_types)
-        all.emplace_back(QString::fromStdString(t.name), t.id);
+    for (const cell::PartType& t : open_.cell()->part_types) all.emplace_back(QString::fromStdString(t.name), t.id);
     return all;
 }
 
 FieldEditors::Choices FieldEditors::signals_of(bool own, bool number) const {
     Choices all;
-    for (const cell::Device& o : workspace_.cell()->devices)
+    for (const cell::Device& o : open_.cell()->devices)
         for (const cell::Signal& s : o.signals)
             if (s.on_off() != number && !s.input() && (!own || o.id == owner_id()))
                 all.emplace_back(QString::fromStdString(o.name + " " + s.name), o.id + "." + s.name);
@@ -440,7 +439,7 @@ FieldEditors::Choices FieldEditors::signals_of(bool own, bool number) const {
 
 FieldEditors::Choices FieldEditors::grips() const {
     Choices all{{QObject::tr("the first"), ""}};
-    for (const cell::PartType& t : workspace_.cell()->part_types)
+    for (const cell::PartType& t : open_.cell()->part_types)
         for (const cell::Grip& g : t.grips)
             if (std::none_of(all.begin(), all.end(), [&](const auto& known) { return known.second == g.id; }))
                 all.emplace_back(QString::fromStdString(g.id), g.id);
@@ -474,13 +473,13 @@ FieldEditors::Choices FieldEditors::named(const cell::Field& f) const {
         case Type::arm:
         case Type::mover:
             all.emplace_back(QObject::tr("none"), "");
-            for (const cell::Device& o : workspace_.cell()->devices)
+            for (const cell::Device& o : open_.cell()->devices)
                 if (o.arm || (f.type == Type::mover && cell::can_wait(o)))
                     all.emplace_back(QString::fromStdString(o.name), o.id);
             break;
         case Type::sight:
             all.emplace_back(QObject::tr("nothing"), "");
-            for (const cell::Device& o : workspace_.cell()->devices)
+            for (const cell::Device& o : open_.cell()->devices)
                 if (o.kind->tells_places(o)) all.emplace_back(QString::fromStdString(o.name), o.id);
             break;
         case Type::part_type: return part_types();
@@ -498,22 +497,21 @@ FieldEditors::Choices FieldEditors::named(const cell::Field& f) const {
         case Type::grip: return grips();
         case Type::body:
             all.emplace_back(QObject::tr("all of it"), "");
-            for (const std::string& name :
-                cell::body_names(*workspace_.cell(), workspace_.cell()->device(group_.owner->id)))
+            for (const std::string& name : cell::body_names(*open_.cell(), open_.cell()->device(group_.owner->id)))
                 all.emplace_back(QString::fromStdString(name), name);
             break;
         case Type::pose:
             for (const cell::Pose& p : group_.owner->poses) all.emplace_back(QString::fromStdString(p.name), p.id);
             break;
         case Type::arm_model:
-            for (const auto& m : workspace_.cell()->arm_models) all.emplace_back(QString::fromStdString(m.name), m.id);
+            for (const auto& m : open_.cell()->arm_models) all.emplace_back(QString::fromStdString(m.name), m.id);
             break;
         case Type::tool_model:
             if (f.usual.is_string()) all.emplace_back(QObject::tr("none"), "");
-            for (const auto& t : workspace_.cell()->tool_models) all.emplace_back(QString::fromStdString(t.name), t.id);
+            for (const auto& t : open_.cell()->tool_models) all.emplace_back(QString::fromStdString(t.name), t.id);
             break;
         case Type::mesh:
-            for (const auto& m : workspace_.cell()->meshes) all.emplace_back(QString::fromStdString(m.name), m.id);
+            for (const auto& m : open_.cell()->meshes) all.emplace_back(QString::fromStdString(m.name), m.id);
             break;
         case Type::tool:
             if (group_.owner->arm)
@@ -521,7 +519,7 @@ FieldEditors::Choices FieldEditors::named(const cell::Field& f) const {
                     all.emplace_back(QString::fromStdString(t.model->name + t.id.substr(t.model->id.size())), t.id);
             break;
         case Type::block:
-            for (const cell::StepBlock& b : workspace_.cell()->blocks)
+            for (const cell::StepBlock& b : open_.cell()->blocks)
                 all.emplace_back(QString::fromStdString(b.name), b.id);
             break;
         default: break;

@@ -4,7 +4,7 @@
 #include <functional>
 
 #include <cell/model/field.h>
-#include <desktop/session/workspace.h>
+#include <desktop/session/open_cell.h>
 
 #include "field_grid.h"
 
@@ -26,7 +26,7 @@ struct EditedGroup {
 class FieldEditors {
 public:
     /// `context` lives as long as the editors do.
-    FieldEditors(Workspace& workspace, FieldGrid& grid, QObject* context, const EditedGroup& group);
+    FieldEditors(OpenCell& open, const Results& results, FieldGrid& grid, QObject* context, const EditedGroup& group);
     void add(const cell::Fields& fields);
     void add(const cell::Field& field);
     /// What is done when an element of a list that has no name gets another id; else ids are not shown.
@@ -37,7 +37,7 @@ private:
     using Choices = std::vector<std::pair<QString, cell::json>>;
     /// What an editor needs when it is used, long after it was made.
     struct Setter {
-        Workspace& workspace;
+        OpenCell& open;
         QObject* context;
         std::string title, at, instead;  ///< `instead`: what goes when a value is set; empty: nothing
         /// By the event loop: the edit makes the card anew, and with it the editor that is the caller.
@@ -47,7 +47,7 @@ private:
         void apply(const std::function<cell::Edit(const cell::Layout&)>& edit) const;
         void try_out(const cell::json& value) const;
     };
-    Setter setter(const std::string& at) const { return {workspace_, context_, group_.title.toStdString(), at, {}}; }
+    Setter setter(const std::string& at) const { return {open_, context_, group_.title.toStdString(), at, {}}; }
     Setter setter(const cell::Field& field) const;
     std::string path(const cell::Field& field) const { return group_.at + "/" + field.key; }
     std::string text_now(const cell::Field& field) const;
@@ -85,7 +85,8 @@ private:
     Choices signals_of(bool own, bool number = false) const;
     Choices grips() const;
 
-    Workspace& workspace_;
+    OpenCell& open_;
+    const Results& results_;
     FieldGrid& grid_;
     QObject* context_;
     const EditedGroup group_;

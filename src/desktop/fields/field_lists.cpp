@@ -35,7 +35,7 @@ QString element_name(const cell::Field& f, const cell::json& element, std::size_
 }
 
 /// Asks for a file and puts what it lists in the list's place.
-void read_list(Workspace& workspace, QObject* context, const std::string& at, const cell::Field& list) {
+void read_list(OpenCell& open, QObject* context, const std::string& at, const cell::Field& list) {
     const QString file =
         QFileDialog::getOpenFileName(qobject_cast<QWidget*>(context), QObject::tr("Read %1").arg(said(list.label)),
             QString(), QObject::tr("Comma-separated values (*.csv *.txt);;All files (*)"));
@@ -44,10 +44,10 @@ void read_list(Workspace& workspace, QObject* context, const std::string& at, co
     try {
         constexpr std::size_t largest = 8u << 20;
         const std::string csv = cell::read_file(file.toStdString(), largest);
-        const cell::Edit edit = cell::list_from_csv(workspace.layout(), at, list, csv);
-        QTimer::singleShot(0, context, [&workspace, edit] { workspace.apply(edit); });
+        const cell::Edit edit = cell::list_from_csv(open.layout(), at, list, csv);
+        QTimer::singleShot(0, context, [&open, edit] { open.apply(edit); });
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace.refused(
+        Q_EMIT open.refused(
             QObject::tr("%1 cannot be read").arg(name), QString::fromStdString(e.problems().front().message));
     }
 }
@@ -85,10 +85,9 @@ void FieldEditors::elements(const cell::Field& f) {
     if (all.size() > most_shown) heading(QObject::tr("\u2026 and %1 more").arg(all.size() - most_shown));
     if (cell::reads_csv(f))
         heading(all.empty() ? said(f.label) : QString(), QObject::tr("from CSV \u2026"),
-            group_.names + QString::fromStdString(f.key) + "_csv",
-            [&workspace = workspace_, context = context_, at, f] {
+            group_.names + QString::fromStdString(f.key) + "_csv", [&open = open_, context = context_, at, f] {
                 // By the event loop: the card may be made anew while the question is open.
-                QTimer::singleShot(0, context, [&workspace, context, at, f] { read_list(workspace, context, at, f); });
+                QTimer::singleShot(0, context, [&open, context, at, f] { read_list(open, context, at, f); });
             });
     cell::json more = all;
     more.push_back(fresh);
@@ -115,14 +114,14 @@ void FieldEditors::bodies(const cell::Field& f) {
                 if (all[i].contains(kept)) body[kept] = all[i][kept];
             body["shape"] = shape.word;
             body.update(cell::fresh_of(shape.fields));
-            if (shape.word == "mesh" && workspace_.cell()->meshes.empty()) continue;
-            if (shape.word == "mesh") body["mesh"] = workspace_.cell()->meshes.front().id;
+            if (shape.word == "mesh" && open_.cell()->meshes.empty()) continue;
+            if (shape.word == "mesh") body["mesh"] = open_.cell()->meshes.front().id;
             if (shape.word == "hull") body["points_mm"] = {{0, 0, 0}, {100, 0, 0}, {0, 100, 0}, {0, 0, 100}};
             shapes.emplace_back(said(shape.label), all[i].value("shape", "") == shape.word ? all[i] : body);
         }
         const std::string one = at + "/" + std::to_string(i);
         const EditedGroup own{at, all[i], names + "_" + QString::number(i) + "_", group_.title, group_.owner};
-        FieldEditors editors(workspace_, grid_, context_, own);
+        FieldEditors editors(open_, results_, grid_, context_, own);
         cell::Field shape = *cell::find_field(cell::body_fields(), "shape");
         shape.key = std::to_string(i);  // it is the whole body that changes
         editors.choice(shape, shapes, all[i]);

@@ -13,8 +13,8 @@ namespace {
 
 class PathHandle final : public QObject {
 public:
-    PathHandle(Workspace& workspace, QLabel* label, std::function<std::string()> path)
-        : QObject(label), workspace_(workspace), label_(label), path_(std::move(path)) {
+    PathHandle(OpenCell& open, QLabel* label, std::function<std::string()> path)
+        : QObject(label), open_(open), label_(label), path_(std::move(path)) {
         label->installEventFilter(this);
         label->setCursor(Qt::OpenHandCursor);
     }
@@ -40,8 +40,8 @@ protected:
             auto* menu = new QMenu(label_);
             menu->setObjectName("vary_menu");
             menu->setAttribute(Qt::WA_DeleteOnClose);
-            menu->addAction(QObject::tr("Vary it in a study"), &workspace_,
-                [this] { Q_EMIT workspace_.wants_to_vary(QString::fromStdString(path_())); });
+            menu->addAction(QObject::tr("Vary it in a study"), &open_,
+                [this] { Q_EMIT open_.wants_to_vary(QString::fromStdString(path_())); });
             menu->popup(static_cast<QContextMenuEvent*>(event)->globalPos());
             return true;
         }
@@ -49,7 +49,7 @@ protected:
     }
 
 private:
-    Workspace& workspace_;
+    OpenCell& open_;
     QLabel* label_;
     const std::function<std::string()> path_;
     std::optional<QPoint> pressed_;
@@ -57,8 +57,8 @@ private:
 
 }  // namespace
 
-void can_be_varied(Workspace& workspace, QLabel* label, std::function<std::string()> path) {
-    new PathHandle(workspace, label, std::move(path));
+void can_be_varied(OpenCell& open, QLabel* label, std::function<std::string()> path) {
+    new PathHandle(open, label, std::move(path));
 }
 
 }  // namespace escarp::desktop

@@ -4,7 +4,7 @@
 #include <QLabel>
 #include <functional>
 
-#include <desktop/session/workspace.h>
+#include <desktop/session/open_cell.h>
 
 namespace escarp::desktop {
 
@@ -12,6 +12,6 @@ namespace escarp::desktop {
 inline constexpr const char* path_format = "application/x-escarp-path";
 
 /// `path`: asked when it is taken. The label keeps presses to itself.
-void can_be_varied(Workspace& workspace, QLabel* label, std::function<std::string()> path);
+void can_be_varied(OpenCell& open, QLabel* label, std::function<std::string()> path);
 
 }  // namespace escarp::desktop

@@ -1,4 +1,4 @@
-// What lies over the plan: reach, base positions, dimensions, guides.
+// What lies over the plan: reach, base positions, dimensions.
 
 #include <algorithm>
 #include <array>
@@ -8,7 +8,6 @@
 
 #include <desktop/fields/typed_number.h>
 #include <desktop/looks/theme.h>
-#include <desktop/session/step_path.h>
 #include <geometry/indices.h>
 
 #include "floor_view.h"
@@ -32,15 +31,15 @@ QRgb margin_colour(float margin) {
 }  // namespace
 
 double FloorView::working_height() const {
-    if (workspace_.shown().height) return *workspace_.shown().height;
+    if (workspace_.view_options.shown().height) return *workspace_.view_options.shown().height;
     // The mean of the poses that its task needs.
-    const auto e = workspace_.evaluation();
+    const auto e = workspace_.results.shown();
     if (!e) return 0.9;
     double sum = 0;
     int n = 0;
     for (const inspection::PoseNeed& need : e->inspection->poses) {
-        if (!workspace_.selection().device.isEmpty() &&
-            e->cell->devices[need.arm].id != workspace_.selection().device.toStdString())
+        if (!workspace_.selection.first().device.isEmpty() &&
+            e->cell->devices[need.arm].id != workspace_.selection.first().device.toStdString())
             continue;
         sum += need.tool_world.translation().z();
         ++n;
@@ -49,9 +48,9 @@ double FloorView::working_height() const {
 }
 
 void FloorView::draw_boundary(QPainter& p) {
-    if (view_.side != Side::top || workspace_.cell()->devices.empty()) return;
-    if (boundary_.cell != workspace_.cell()) {
-        boundary_.cell = workspace_.cell();
+    if (view_.side != Side::top || workspace_.open.cell()->devices.empty()) return;
+    if (boundary_.cell != workspace_.open.cell()) {
+        boundary_.cell = workspace_.open.cell();
         std::vector<geometry::Point2> points;
         for (const cell::Device& d : boundary_.cell->devices)
             for (const geometry::Body& b : d.bodies)
@@ -66,26 +65,28 @@ void FloorView::draw_boundary(QPainter& p) {
 }
 
 void FloorView::draw_reach(QPainter& p) {
-    if (!workspace_.shown().reach || workspace_.shown().base || view_.side != Side::top) return;
-    const cell::Cell& c = *workspace_.cell();
-    const auto e = workspace_.evaluation();
+    if (!workspace_.view_options.shown().reach || workspace_.view_options.shown().base || view_.side != Side::top)
+        return;
+    const cell::Cell& c = *workspace_.open.cell();
+    const auto e = workspace_.results.shown();
     for (const cell::Device& d : c.devices) {
-        if (!d.arm || !d.arm->solver->closed_form() || workspace_.hidden(d.id))
+        if (!d.arm || !d.arm->solver->closed_form() || workspace_.view_options.hidden(d.id))
             continue;  // a searched field would take minutes
-        const bool selected = d.id == workspace_.selection().device.toStdString();
-        if (!selected && !workspace_.selection().device.isEmpty()) continue;
+        const bool selected = d.id == workspace_.selection.first().device.toStdString();
+        if (!selected && !workspace_.selection.first().device.isEmpty()) continue;
         double height = working_height() - d.world.translation().z();
         // Straight down, unless a step is selected that wants the tool otherwise.
         std::optional<geometry::Matrix3> orientation;
-        if (e && selected && !workspace_.selection().step.isEmpty())
+        if (e && selected && !workspace_.selection.first().step.isEmpty())
             for (const inspection::PoseNeed& n : e->inspection->poses)
-                if (n.step_id == workspace_.selection().step.toStdString() && e->cell->devices[n.arm].id == d.id) {
+                if (n.step_id == workspace_.selection.first().step.toStdString() &&
+                    e->cell->devices[n.arm].id == d.id) {
                     const geometry::Matrix3 wanted = d.world.linear().transpose() * n.tool_world.linear();
                     if (wanted(2, 2) > -0.9999) orientation = wanted;
                     height = std::round(1e3 * (n.tool_world.translation().z() - d.world.translation().z())) * 1e-3;
                 }
         const int arm = static_cast<int>(&d - c.devices.data());
-        const auto field = fields_.reach(workspace_.cell(), arm, height, orientation);
+        const auto field = fields_.reach(workspace_.open.cell(), arm, height, orientation);
         if (!field) continue;  // it is drawn when it is there
         const QImage& image = pictures_of_fields_.of(field, [&] {
             QImage made(field->size, field->size, QImage::Format_ARGB32_Premultiplied);
@@ -115,13 +116,13 @@ void FloorView::draw_reach(QPainter& p) {
 }
 
 int FloorView::base_arm() const {
-    const cell::Cell& c = *workspace_.cell();
+    const cell::Cell& c = *workspace_.open.cell();
     int only = -1, count = 0;
     for (const int i : indices(c.devices))
         if (c.devices[i].arm) {
             const int arm = i;
-            if (c.devices[i].id == workspace_.selection().device.toStdString()) return arm;
-            const int chosen = c.device(workspace_.selection().device.toStdString());
+            if (c.devices[i].id == workspace_.selection.first().device.toStdString()) return arm;
+            const int chosen = c.device(workspace_.selection.first().device.toStdString());
             if (chosen >= 0 && c.stands_on(arm, chosen) && inspection::movable_root(c, arm) == chosen) return arm;
             only = arm;
             ++count;
@@ -130,11 +131,11 @@ int FloorView::base_arm() const {
 }
 
 void FloorView::draw_base_field(QPainter& p) {
-    if (!workspace_.shown().base || view_.side != Side::top) return;
-    const auto e = workspace_.evaluation();
+    if (!workspace_.view_options.shown().base || view_.side != Side::top) return;
+    const auto e = workspace_.results.shown();
     const int arm = base_arm();
     if (!e || arm < 0) return;
-    const cell::Device& d = workspace_.cell()->devices[arm];
+    const cell::Device& d = workspace_.open.cell()->devices[arm];
     const int there = e->cell->device(d.id);
     if (there < 0 || !d.arm->solver->closed_form()) return;
     const auto field = fields_.base(e, there, d);
@@ -163,8 +164,7 @@ void FloorView::draw_base_field(QPainter& p) {
     if (f.columns > 0) {
         const QPointF corner = view_.flat_to_pixels(f.x - 0.5 * f.cell, f.y + (f.rows - 0.5) * f.cell);
         p.setRenderHint(QPainter::SmoothPixmapTransform, false);
-        p.drawImage(
-            QRectF(corner, QSizeF(f.columns * f.cell * view_.scale, f.rows * f.cell * view_.scale)), image);
+        p.drawImage(QRectF(corner, QSizeF(f.columns * f.cell * view_.scale, f.rows * f.cell * view_.scale)), image);
     }
     if (f.best >= 0) {
         const Frame best = f.base_at(f.best, d.world);
@@ -187,10 +187,10 @@ void FloorView::draw_base_field(QPainter& p) {
 }
 
 bool FloorView::take_best_base() {
-    const auto e = workspace_.evaluation();
+    const auto e = workspace_.results.shown();
     const int arm = base_arm();
     if (!e || arm < 0) return false;
-    const cell::Cell& c = *workspace_.cell();
+    const cell::Cell& c = *workspace_.open.cell();
     const cell::Device& d = c.devices[arm];
     const int there = e->cell->device(d.id);
     if (there < 0) return false;
@@ -199,7 +199,7 @@ bool FloorView::take_best_base() {
     const Frame goal = f.base_at(f.best, d.world);
     const int root = inspection::movable_root(c, arm);
     const Frame moved = goal * d.world.inverse() * c.devices[root].world;
-    return workspace_.apply({tr("Put %1 where it reaches best").arg(QString::fromStdString(d.name)).toStdString(),
+    return workspace_.open.apply({tr("Put %1 where it reaches best").arg(QString::fromStdString(d.name)).toStdString(),
         cell::place_at(c, root, moved)});
 }
 
@@ -230,8 +230,8 @@ void FloorView::draw_window(QPainter& p, const inspection::PoseNeed& n) const {
 }
 
 void FloorView::draw_needs(QPainter& p) const {
-    const auto e = workspace_.evaluation();
-    if (!e || view_.side != Side::top || workspace_.selection().device.isEmpty()) return;
+    const auto e = workspace_.results.shown();
+    if (!e || view_.side != Side::top || workspace_.selection.first().device.isEmpty()) return;
     // Seats of one tray that are out of reach, or nearly, are marked one by one and told once, at the worst.
     struct Seats {
         int bad = 0, all = 0;
@@ -246,9 +246,9 @@ void FloorView::draw_needs(QPainter& p) const {
         if (!of.worst || n.reach.margin < of.worst->reach.margin) of.worst = &n;
     }
     for (const inspection::PoseNeed& n : e->inspection->poses) {
-        const bool own = e->cell->devices[n.arm].id == workspace_.selection().device.toStdString();
+        const bool own = e->cell->devices[n.arm].id == workspace_.selection.first().device.toStdString();
         // While something is dragged, the poses on it are what matters.
-        const bool touched = n.other >= 0 && workspace_.is_selected(e->cell->devices[n.other].id);
+        const bool touched = n.other >= 0 && workspace_.selection.has(e->cell->devices[n.other].id);
         if (!own && !touched) continue;
         draw_window(p, n);
         const QPointF at = view_.to_pixels(n.tool_world.translation());
@@ -266,21 +266,22 @@ void FloorView::draw_needs(QPainter& p) const {
         if (const Seats& of = seats.at({n.arm, n.step, n.other}); of.worst == &n) {
             p.setFont(theme::font(10, true));
             const QString margin = tr("%1 mm").arg(std::lround(n.reach.margin * 1e3));
-            p.drawText(at + QPointF(8, 4),
-                of.bad > 1 ? tr("%1 of %2 seats, %3").arg(of.bad).arg(of.all).arg(margin) : margin);
+            p.drawText(
+                at + QPointF(8, 4), of.bad > 1 ? tr("%1 of %2 seats, %3").arg(of.bad).arg(of.all).arg(margin) : margin);
         }
     }
 }
 
 QPointF FloorView::tool_handle() const {
-    if (workspace_.arm_by_hand() < 0 || workspace_.by_hand().frame == ByHand::Frame::joint || workspace_.playing())
+    if (workspace_.hand.arm() < 0 || workspace_.hand.how().frame == ByHand::Frame::joint ||
+        workspace_.playhead.playing())
         return {};
     return view_.to_pixels(workspace_.tool_by_hand().translation());
 }
 
 QPointF FloorView::turn_handle() const {
-    const cell::Cell& c = *workspace_.cell();
-    const int selected = c.device(workspace_.selection().device.toStdString());
+    const cell::Cell& c = *workspace_.open.cell();
+    const int selected = c.device(workspace_.selection.first().device.toStdString());
     if (selected < 0 || view_.side != Side::top || c.devices[selected].locked) return {};
     const cell::Device& d = c.devices[selected];
     const geometry::Box3 box = d.extent();
@@ -294,45 +295,42 @@ QPointF FloorView::turn_handle() const {
 
 void FloorView::draw_selection(QPainter& p) {
     dimensions_.clear();
-    for (const int device : workspace_.selected_indexes()) {
-        const cell::Device& d = workspace_.cell()->devices[device];
-        const bool first = QString::fromStdString(d.id) == workspace_.selection().device;
+    for (const int device : workspace_.selection.indexes()) {
+        const cell::Device& d = workspace_.open.cell()->devices[device];
+        const bool first = QString::fromStdString(d.id) == workspace_.selection.first().device;
         p.setBrush(Qt::NoBrush);
         p.setPen(QPen(theme::accent, first ? 1.6 : 1.1, d.locked ? Qt::SolidLine : Qt::DotLine));
         p.drawRect(pixel_box(device).adjusted(-5, -5, 5, 5));
-        if (d.host >= 0 && first && hand_ != Hand::dragging) {  // what it stands on, faintly
+        if (d.host >= 0 && first && !held()) {  // what it stands on, faintly
             p.setPen(QPen(theme::good, 1, Qt::DotLine));
             p.drawRect(pixel_box(d.host).adjusted(-2, -2, 2, 2));
         }
     }
     const QPointF handle = turn_handle();
-    if (!handle.isNull() && hand_ != Hand::placing) {
-        const int selected = workspace_.cell()->device(workspace_.selection().device.toStdString());
+    if (!handle.isNull() && !holds(FloorHand::Holds::new_device)) {
+        const int selected = workspace_.open.cell()->device(workspace_.selection.first().device.toStdString());
         p.setPen(QPen(theme::accent, 1));
-        p.drawLine(view_.to_pixels(workspace_.cell()->devices[selected].world.translation()), handle);
-        p.setBrush(hand_ == Hand::turning ? theme::accent : theme::panel);
+        p.drawLine(view_.to_pixels(workspace_.open.cell()->devices[selected].world.translation()), handle);
+        p.setBrush(holds(FloorHand::Holds::turn_handle) ? theme::accent : theme::panel);
         p.drawEllipse(handle, 5, 5);
     }
-    const auto e = workspace_.evaluation();
-    const int chosen = e ? e->cell->device(workspace_.selection().device.toStdString()) : -1;
-    if (chosen >= 0 && !workspace_.selection().step.isEmpty())
-        for (const auto& part : step_path(*e, chosen, workspace_.selection().step.toStdString())) {
-            QPolygonF line;
-            for (const Vector3& point : part) line << view_.to_pixels(point);
-            p.setBrush(Qt::NoBrush);
-            p.setPen(QPen(theme::move, 2));
-            p.drawPolyline(line);
-            p.setBrush(theme::panel);
-            for (const QPointF& end : {line.first(), line.last()}) p.drawEllipse(end, 2.5, 2.5);
-        }
+    for (const auto& part : workspace_.shown.path()) {
+        QPolygonF line;
+        for (const Vector3& point : part) line << view_.to_pixels(point);
+        p.setBrush(Qt::NoBrush);
+        p.setPen(QPen(theme::move, 2));
+        p.drawPolyline(line);
+        p.setBrush(theme::panel);
+        for (const QPointF& end : {line.first(), line.last()}) p.drawEllipse(end, 2.5, 2.5);
+    }
     if (const QPointF tool = tool_handle(); !tool.isNull()) {
         p.setPen(QPen(theme::accent, 1.6));
-        p.setBrush(hand_ == Hand::tool ? theme::accent : theme::panel);
+        p.setBrush(holds(FloorHand::Holds::tool) ? theme::accent : theme::panel);
         p.drawEllipse(tool, 6, 6);
         for (const QPointF& way : {QPointF(1, 0), QPointF(-1, 0), QPointF(0, 1), QPointF(0, -1)})
             p.drawLine(tool + 6 * way, tool + 11 * way);
     }
-    if (workspace_.shown().dimensions) draw_dimensions(p);
+    if (workspace_.view_options.shown().dimensions) draw_dimensions(p);
 }
 
 namespace {
@@ -373,15 +371,15 @@ std::array<Nearest, 4> nearest_around(
 
 /// Distances from the selected device to its nearest neighbour across and along; each number can be typed into.
 void FloorView::draw_dimensions(QPainter& p) {
-    const cell::Cell& c = *workspace_.cell();
-    const int selected = c.device(workspace_.selection().device.toStdString());
-    if (selected < 0 || view_.side != Side::top || workspace_.selected().size() > 1) return;
+    const cell::Cell& c = *workspace_.open.cell();
+    const int selected = c.device(workspace_.selection.first().device.toStdString());
+    if (selected < 0 || view_.side != Side::top || workspace_.selection.all().size() > 1) return;
     const cell::Device& d = c.devices[selected];
     const bool rides = d.host >= 0 && !d.arm && c.devices[d.host].kind->carries_devices();
     const int own_root = rides ? selected : c.root(selected);
     const geometry::Box3 own = cell::world_extent(c, own_root);
-    const std::array<Nearest, 4> near =
-        nearest_around(c, own_root, rides, [this](const cell::Device& other) { return !workspace_.hidden(other.id); });
+    const std::array<Nearest, 4> near = nearest_around(
+        c, own_root, rides, [this](const cell::Device& other) { return !workspace_.view_options.hidden(other.id); });
     const auto overlap = [](double a0, double a1, double b0, double b1) {
         return 0.5 * (std::max(a0, b0) + std::min(a1, b1));
     };
@@ -446,7 +444,7 @@ void FloorView::draw_swept(QPainter& p) {
 
 /// Space that two movers share, seen from above, whatever its height.
 void FloorView::draw_zones(QPainter& p) {
-    const auto found = workspace_.zones();
+    const auto found = workspace_.results.zones();
     if (view_.side != Side::top || !found) return;
     if (zones_.of != found) {
         zones_.of = found;
@@ -480,19 +478,19 @@ void FloorView::draw_zones(QPainter& p) {
 
 /// The least clearance, drawn when the cursor stands at its instant.
 void FloorView::draw_clearance(QPainter& p) const {
-    const auto e = workspace_.evaluation();
-    if (!e || !workspace_.current()) return;
+    const auto e = workspace_.results.shown();
+    if (!e || !workspace_.results.current()) return;
     std::vector<inspection::LeastClearance> shown = e->inspection->close_pairs;
     if (e->inspection->clearance.device_a >= 0) shown.push_back(e->inspection->clearance);
     for (const inspection::LeastClearance& c : shown) {
-        if (std::abs(c.when_s - workspace_.time()) > 2e-3) continue;
+        if (std::abs(c.when_s - workspace_.playhead.time()) > 2e-3) continue;
         const QPointF a = view_.to_pixels(c.on_a), b = view_.to_pixels(c.on_b);
         p.setPen(QPen(theme::stop, 2));
         p.setBrush(Qt::NoBrush);
         p.drawLine(a, b);
         p.drawEllipse((a + b) / 2, 10, 10);
     }
-    if (const inspection::LeastClearance* near = workspace_.nearest()) {
+    if (const inspection::LeastClearance* near = workspace_.view_options.nearest()) {
         const QPointF a = view_.to_pixels(near->on_a), b = view_.to_pixels(near->on_b);
         const QColor colour = near->distance < near->keeps ? theme::stop : theme::good;
         p.setPen(QPen(colour, 2));
@@ -506,43 +504,6 @@ void FloorView::draw_clearance(QPainter& p) const {
         p.fillRect(box, QColor(0xFB, 0xF8, 0xEE, 230));
         p.drawText(box, Qt::AlignCenter, words);
     }
-}
-
-/// Guides, the line that is being drawn, what is measured.
-void FloorView::draw_hand(QPainter& p) const {
-    p.setFont(theme::font(10));
-    for (const cell::SnapGuide& g : guides_) {
-        const QPointF a = view_.to_pixels(g.from), b = view_.to_pixels(g.to);
-        p.setPen(QPen(theme::accent, 1, Qt::DashLine));
-        p.drawLine(a, b);
-        p.drawText(QPointF(std::clamp(b.x() + 4, 4.0, width() - 120.0), std::clamp(b.y() - 4, 36.0, height() - 8.0)),
-            QString::fromStdString(g.words));
-    }
-    if (hand_ == Hand::banding) {
-        p.setPen(QPen(theme::accent, 1, Qt::DashLine));
-        p.setBrush(QColor(0xB4, 0x52, 0x1B, 18));
-        p.drawRect(QRectF(pressed_, last_).normalized());
-    }
-    if (corners_.empty() || (hand_ != Hand::drawing && hand_ != Hand::measuring)) return;
-    QPolygonF line;
-    for (const Vector3& q : corners_) line << view_.to_pixels(q);
-    if (hand_ == Hand::drawing || corners_.size() == 1) line << view_.to_pixels(hover_);
-    p.setPen(QPen(theme::accent, 1.6));
-    p.setBrush(Qt::NoBrush);
-    p.drawPolyline(line);
-    for (const QPointF& q : line) p.drawEllipse(q, 3, 3);
-    const Vector3 a = hand_ == Hand::drawing ? corners_.back() : corners_.front(),
-                  b = hand_ == Hand::drawing || corners_.size() == 1 ? hover_ : corners_[1];
-    const QString words =
-        tr("%1   x %2   y %3")
-            .arg(shown_number(std::round(1e4 * (b - a).norm()) / 10), shown_number(std::round(1e4 * (b - a).x()) / 10),
-                shown_number(std::round(1e4 * (b - a).y()) / 10));
-    p.setFont(theme::font(11, true));
-    QRectF box(0, 0, QFontMetricsF(p.font()).horizontalAdvance(words) + 10, 17);
-    box.moveCenter((view_.to_pixels(a) + view_.to_pixels(b)) / 2 + QPointF(0, -14));
-    p.fillRect(box, QColor(0xF4, 0xE8, 0xDC));
-    p.setPen(theme::accent);
-    p.drawText(box, Qt::AlignCenter, words);
 }
 
 }  // namespace escarp::desktop

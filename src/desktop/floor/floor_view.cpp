@@ -14,7 +14,10 @@ using geometry::Frame;
 using geometry::Vector3;
 
 FloorView::FloorView(Workspace& workspace, const SweptShown& swept, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), tag_(new PlacementTag(workspace, this)), swept_(swept) {
+    : QWidget(parent),
+      workspace_(workspace),
+      tag_(new PlacementTag(workspace.open, workspace.selection, workspace.view_options, this)),
+      swept_(swept) {
     connect(&swept_, &SweptShown::changed, this, qOverload<>(&QWidget::update));
     connect(&fields_, &FieldsShown::found, this, qOverload<>(&QWidget::update));
     setObjectName("floor");
@@ -23,11 +26,11 @@ FloorView::FloorView(Workspace& workspace, const SweptShown& swept, QWidget* par
     setMouseTracking(true);
     setAcceptDrops(true);
     setMinimumSize(260, 200);
-    connect(&workspace_, &Workspace::document_changed, this, [this] {
-        picture_.follow(workspace_.shown_document().tree());
+    connect(&workspace_.open, &OpenCell::document_changed, this, [this] {
+        picture_.follow(workspace_.open.shown_document().tree());
         // What grows out of the picture is brought into it; what fits leaves the view as it is.
-        if (fitted_ && hand_ == Hand::none && !workspace_.trying()) {
-            const QRectF box = plan_bounds(*workspace_.cell(), view_);
+        if (fitted_ && !hand_ && !workspace_.open.trying()) {
+            const QRectF box = plan_bounds(*workspace_.open.cell(), view_);
             const QRectF seen(view_.flat_to_pixels(box.left(), box.top() + box.height()),
                 view_.flat_to_pixels(box.right(), box.top()));
             if (!QRectF(rect()).adjusted(8, 30, -8, -8).contains(seen.normalized())) fit();
@@ -36,19 +39,19 @@ FloorView::FloorView(Workspace& workspace, const SweptShown& swept, QWidget* par
         place_tag();
         update();
     });
-    for (const auto signal : {&Workspace::evaluated, &Workspace::zones_found})
-        connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
-    for (const auto signal : {&Workspace::time_changed, &Workspace::nearest_changed})
-        connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
-    for (auto signal : {&Workspace::posed_changed, &Workspace::by_hand_changed})
-        connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
+    connect(&workspace_.results, &Results::evaluated, this, qOverload<>(&QWidget::update));
+    connect(&workspace_.results, &Results::zones_found, this, qOverload<>(&QWidget::update));
+    connect(&workspace_.playhead, &Playhead::time_changed, this, qOverload<>(&QWidget::update));
+    connect(&workspace_.view_options, &ViewOptions::nearest_changed, this, qOverload<>(&QWidget::update));
+    connect(&workspace_.hand, &ArmByHand::posed_changed, this, qOverload<>(&QWidget::update));
+    connect(&workspace_.hand, &ArmByHand::how_changed, this, qOverload<>(&QWidget::update));
     const auto renewed = [this] {
         tag_->show_device();
         place_tag();
         update();
     };
-    connect(&workspace_, &Workspace::selection_changed, this, renewed);
-    connect(&workspace_, &Workspace::shown_changed, this, renewed);
+    connect(&workspace_.selection, &Selection::selection_changed, this, renewed);
+    connect(&workspace_.view_options, &ViewOptions::shown_changed, this, renewed);
 }
 
 void FloorView::set_side(Side side) {
@@ -60,7 +63,7 @@ void FloorView::set_side(Side side) {
 }
 
 void FloorView::fit() {
-    QRectF box = plan_bounds(*workspace_.cell(), view_).adjusted(-0.3, -0.3, 0.3, 0.3);
+    QRectF box = plan_bounds(*workspace_.open.cell(), view_).adjusted(-0.3, -0.3, 0.3, 0.3);
     const double more_x = std::max(0.0, 3.2 - box.width()) / 2,
                  more_y = std::max(0.0, 2.4 - box.height()) / 2;  // a first device is not blown up
     box.adjust(-more_x, -more_y, more_x, more_y);
@@ -75,9 +78,9 @@ void FloorView::fit() {
 }
 
 void FloorView::fit_selection() {
-    const std::vector<int> devices = workspace_.selected_indexes();
+    const std::vector<int> devices = workspace_.selection.indexes();
     if (devices.empty()) return fit();
-    const QRectF box = plan_bounds(*workspace_.cell(), view_, &devices).adjusted(-0.25, -0.25, 0.25, 0.25);
+    const QRectF box = plan_bounds(*workspace_.open.cell(), view_, &devices).adjusted(-0.25, -0.25, 0.25, 0.25);
     view_.scale = std::clamp(std::min((width() - 16) / box.width(), (height() - 38) / box.height()), 5.0, 4000.0);
     view_.middle = QPointF(
         width() / 2.0 - box.center().x() * view_.scale, 26 + (height() - 26) / 2.0 + box.center().y() * view_.scale);
@@ -130,7 +133,7 @@ void FloorView::draw_grid(QPainter& p, const PlanView& view, const QSizeF& size)
     };
     if (view.side == Side::corner) {  // the floor as it lies, around what stands on it
         geometry::Box3 all;
-        for (const cell::Device& d : workspace_.cell()->devices) all.add(d.world.translation(), 1.5);
+        for (const cell::Device& d : workspace_.open.cell()->devices) all.add(d.world.translation(), 1.5);
         if (all.empty()) all.add({-2, -2, 0}), all.add({2, 2, 0});
         const double x0 = std::floor(all.low.x()), x1 = std::ceil(all.high.x()), y0 = std::floor(all.low.y()),
                      y1 = std::ceil(all.high.y());
@@ -161,7 +164,7 @@ void FloorView::draw_grid(QPainter& p, const PlanView& view, const QSizeF& size)
 }
 
 QRectF FloorView::pixel_box(int device) const {
-    const cell::Cell& c = *workspace_.cell();
+    const cell::Cell& c = *workspace_.open.cell();
     const cell::Device& d = c.devices[device];
     const geometry::Box3 extent = d.extent();
     QPolygonF corners;
@@ -176,35 +179,32 @@ QRectF FloorView::pixel_box(int device) const {
 /// view is panned, the time runs or something is dragged over it.
 void FloorView::draw_still(QPainter& p) {
     using Layer = PlanOptions::Layer;
-    const bool drags = hand_ == Hand::dragging || hand_ == Hand::turning;
+    const HeldScene* held = this->held();
     Kept now;
-    now.cell = drags ? before_ : workspace_.cell();
-    now.hidden = workspace_.hidden();
-    if (drags)
+    now.cell = held ? held->cell : workspace_.open.cell();
+    now.hidden = workspace_.view_options.hidden();
+    if (held)
         for (const int i : indices(now.cell->devices))
-            if (std::any_of(moving_.begin(), moving_.end(), [&](int m) { return m == i || now.cell->stands_on(i, m); }))
+            if (std::any_of(held->moving.begin(), held->moving.end(),
+                    [&](int m) { return m == i || now.cell->stands_on(i, m); }))
                 now.hidden.insert(QString::fromStdString(now.cell->devices[i].id));
-    now.shown = workspace_.shown(), now.view = view_, now.size = size();
+    now.shown = workspace_.view_options.shown(), now.view = view_, now.size = size();
     for (const Layer layer : {Layer::ground, Layer::live, Layer::names}) {
         if (layer == Layer::ground && view_.side != Side::top) continue;
         if (layer == Layer::names && !now.shown.names) continue;
-        now.evaluation = nullptr, now.time = -1, now.posed = -1, now.selected.clear();
-        if (layer == Layer::live)
-            now.evaluation = drags ? held_evaluation_ : workspace_.evaluation(), now.time = workspace_.time(),
-            now.posed = workspace_.pose_count();
-        if (layer == Layer::names && !drags) now.selected = workspace_.selected();
+        now.scene = 0, now.selected.clear();
+        if (layer == Layer::live) now.scene = held ? held->number : workspace_.shown.number();
+        if (layer == Layer::names && !held) now.selected = workspace_.selection.all();
         draw_kept(p, kept_[static_cast<std::size_t>(layer)], now, [&](QPainter& q, const PlanView& wide) {
             PlanOptions o;
             o.layer = layer;
-            o.time_s = workspace_.time();
             o.selected = now.selected;
             o.names = now.shown.names;
             o.sheet = QRectF(rim, rim, width(), height());
             o.frames = now.shown.frames;
             o.marks = now.shown.helpers;
             o.hidden = &now.hidden;
-            o.posed = workspace_.posed();
-            draw_plan(q, wide, *now.cell, layer == Layer::live ? now.evaluation.get() : nullptr, o);
+            draw_plan(q, wide, held ? *held->scene : workspace_.shown.scene(), o);
         });
     }
 }
@@ -233,41 +233,41 @@ void FloorView::draw_kept(
 bool FloorView::Kept::serves(const Kept& now) const {
     if (picture.isNull()) return false;
     const QPointF moved = now.view.middle - view.middle;
-    return cell == now.cell && evaluation == now.evaluation && time == now.time && hidden == now.hidden &&
-           posed == now.posed && selected == now.selected && shown == now.shown && size == now.size &&
-           view.side == now.view.side && view.scale == now.view.scale && view.turn == now.view.turn &&
-           view.tilt == now.view.tilt && std::abs(moved.x()) <= rim && std::abs(moved.y()) <= rim;
+    return cell == now.cell && scene == now.scene && hidden == now.hidden && selected == now.selected &&
+           shown == now.shown && size == now.size && view.side == now.view.side && view.scale == now.view.scale &&
+           view.turn == now.view.turn && view.tilt == now.view.tilt && std::abs(moved.x()) <= rim &&
+           std::abs(moved.y()) <= rim;
 }
 
 void FloorView::paintEvent(QPaintEvent*) {
     QPainter p(this);
     p.fillRect(rect(), QColor(0xFB, 0xF8, 0xEE));
-    const Shown& shown = workspace_.shown();
+    const Shown& shown = workspace_.view_options.shown();
     const bool clean = shown == Shown::nothing();
     picture_.draw(p, view_);
     if (!clean) {
         Kept now;
         now.view = view_, now.size = size();
-        if (view_.side == Side::corner) now.cell = workspace_.cell();  // it lies round what stands there
+        if (view_.side == Side::corner) now.cell = workspace_.open.cell();  // it lies round what stands there
         draw_kept(p, grid_, now,
             [this](QPainter& q, const PlanView& wide) { draw_grid(q, wide, size() + QSize(2 * rim, 2 * rim)); });
     }
     draw_base_field(p);
     draw_reach(p);
-    if (shown.helpers && hand_ != Hand::panning && hand_ != Hand::dragging) draw_boundary(p);
+    if (shown.helpers && !held()) draw_boundary(p);
     draw_still(p);
-    if ((hand_ == Hand::dragging || hand_ == Hand::turning) && !moving_.empty()) {
-        const cell::Cell& c = *workspace_.cell();
+    if (const HeldScene* held = this->held(); held && !held->moving.empty()) {
+        const cell::Cell& c = *workspace_.open.cell();
         PlanOptions o;
-        o.time_s = workspace_.time();
-        o.selected = workspace_.selected();
+        o.selected = workspace_.selection.all();
         o.names = shown.names;
         o.frames = shown.frames;
         o.marks = shown.helpers;
         for (const int i : indices(c.devices))
-            if (std::any_of(moving_.begin(), moving_.end(), [&](int m) { return m == i || c.stands_on(i, m); }))
+            if (std::any_of(
+                    held->moving.begin(), held->moving.end(), [&](int m) { return m == i || c.stands_on(i, m); }))
                 o.only.push_back(i);
-        draw_plan(p, view_, c, workspace_.evaluation().get(), o);
+        draw_plan(p, view_, workspace_.shown.scene(), o);
     }
     if (clean) return;
     if (shown.reach) draw_needs(p);
@@ -275,7 +275,7 @@ void FloorView::paintEvent(QPaintEvent*) {
     if (shown.zones) draw_zones(p);
     draw_selection(p);
     draw_clearance(p);
-    draw_hand(p);
+    if (hand_) hand_->draw(p);
     draw_words(p);
 }
 
@@ -293,45 +293,25 @@ void FloorView::draw_words(QPainter& p) const {
     QString words = tr("working height %1 mm \u00b7 grid %2 mm")
                         .arg(std::lround(working_height() * 1e3))
                         .arg(std::lround(grid_step() * 1e3));
-    switch (hand_) {
-        case Hand::placing:
-            words = tr("click where %1 stands \u00b7 Alt: no snapping \u00b7 Esc: leave it")
-                        .arg(QString::fromStdString(placing_->label));
-            break;
-        case Hand::drawing:
-            words = tr("click corner after corner \u00b7 double click or Enter ends the line \u00b7 Esc: leave it");
-            break;
-        case Hand::measuring:
-            words = corners_.empty()       ? tr("click the first point")
-                    : corners_.size() == 1 ? tr("click the second point")
-                                           : tr("measured: %1 \u00b7 Esc ends measuring").arg(measured_);
-            break;
-        case Hand::dragging:
-        case Hand::turning:
-            words = lands_on_.isEmpty() ? tr("Alt: no snapping")
-                                        : tr("stands on %1 \u00b7 Alt: no snapping").arg(lands_on_);
-            break;
-        default: break;
-    }
-    if (!workspace_.hidden().isEmpty() && hand_ == Hand::none)
-        words += tr(" \u00b7 %1 hidden").arg(workspace_.hidden().size());
-    if (hand_ != Hand::none && hand_ != Hand::panning && hand_ != Hand::armed) p.setPen(theme::accent);
+    if (hand_ && !hand_->words().isNull()) words = hand_->words();
+    if (!workspace_.view_options.hidden().isEmpty() && !hand_)
+        words += tr(" \u00b7 %1 hidden").arg(workspace_.view_options.hidden().size());
+    if (hand_ && !hand_->words().isNull()) p.setPen(theme::accent);
     theme::text(p, QRectF(after, 3, width() - after - 6, 18), words);
 }
 
 std::vector<int> FloorView::devices_at(const QPointF& pixel) const {
-    const cell::Cell& c = *workspace_.cell();
-    const auto e = workspace_.evaluation();
+    const cell::Cell& c = *workspace_.open.cell();
     std::vector<std::pair<double, int>> hits;
     for (const int i : indices(c.devices)) {
-        if (workspace_.hidden(c.devices[i].id)) continue;
+        if (workspace_.view_options.hidden(c.devices[i].id)) continue;
         const cell::Device& d = c.devices[i];
         QRectF box = pixel_box(i);
         if (!d.mover() && !box.adjusted(-6, -6, 6, 6).contains(pixel))
             continue;  // nowhere near: no need for its outline
         bool hit = false;
         QRectF drawn;
-        for (const QPolygonF& poly : device_outlines(view_, c, i, e.get(), workspace_.time(), workspace_.posed())) {
+        for (const QPolygonF& poly : device_outlines(view_, workspace_.shown.scene(), i)) {
             hit = hit || poly.containsPoint(pixel, Qt::WindingFill);
             drawn |= poly.boundingRect();
         }
@@ -349,8 +329,8 @@ std::vector<int> FloorView::devices_at(const QPointF& pixel) const {
 
 /// Beside the selected device, where it covers least of the others.
 void FloorView::place_tag() {
-    const cell::Cell& c = *workspace_.cell();
-    const int selected = c.device(workspace_.selection().device.toStdString());
+    const cell::Cell& c = *workspace_.open.cell();
+    const int selected = c.device(workspace_.selection.first().device.toStdString());
     if (selected < 0 || tag_->isAncestorOf(focusWidget()))
         return;  // a field that is being typed into stays where it is
     const QRectF box = pixel_box(selected).adjusted(-14, -14, 14, 14);
@@ -358,7 +338,7 @@ void FloorView::place_tag() {
     const QRectF room(4, 28, std::max(1.0, width() - 8.0), std::max(1.0, height() - 32.0));
     std::vector<QRectF> others{pixel_box(selected)};
     for (const int i : indices(c.devices))
-        if (!workspace_.hidden(c.devices[i].id)) others.push_back(pixel_box(i));
+        if (!workspace_.view_options.hidden(c.devices[i].id)) others.push_back(pixel_box(i));
     QRectF best;
     double least = 1e300;
     for (const QPointF& wish :

@@ -1,6 +1,7 @@
 #pragma once
 // Floor: the drawing to scale, where layout work happens. Painting is in floor_view.cpp, what lies over the plan
-// (reach, dimensions, guides) in floor_overlays.cpp, mouse and keys in floor_hands.cpp.
+// (reach, dimensions) in floor_overlays.cpp, mouse and keys in floor_hands.cpp, what the mouse does with what it holds
+// in a file for each (see floor_hand.h).
 
 #include <QPainterPath>
 #include <QWidget>
@@ -10,11 +11,12 @@
 #include <optional>
 
 #include <cell/edits/compose.h>
-#include <cell/edits/snap.h>
 #include <desktop/looks/plan_drawing.h>
 #include <desktop/session/fields_shown.h>
 #include <desktop/session/swept_shown.h>
+#include <desktop/session/workspace.h>
 
+#include "floor_hand.h"
 #include "floor_picture.h"
 #include "placement_tag.h"
 
@@ -37,10 +39,10 @@ public:
     /// A new device hangs on the hand until a click sets it down; Escape drops it. A fence or marking is drawn corner
     /// by corner.
     void place(const cell::Offering& what);
-    bool placing() const { return placing_.has_value(); }
+    bool placing() const { return holds(FloorHand::Holds::new_device) || holds(FloorHand::Holds::line); }
     /// Measures between two points that are clicked.
     void measure();
-    bool measuring() const { return hand_ == Hand::measuring; }
+    bool measuring() const { return holds(FloorHand::Holds::measure); }
     QString measured() const { return measured_; }
     /// Moves or turns what is selected by a step, as the keys do.
     void nudge(const geometry::Vector3& by);
@@ -63,6 +65,25 @@ public:
     };
     const std::vector<Dimension>& dimensions() const { return dimensions_; }
 
+    // For hands
+    Workspace& workspace() { return workspace_; }
+    const PlanView& plan() const { return view_; }
+    /// Another part of the drawing, or another side; `meant`: what there is no longer decides what is seen.
+    void look(const PlanView& view, bool meant);
+    /// Where a pixel is on the floor, m.
+    geometry::Vector3 floor_point(const QPointF& pixel) const;
+    QRectF pixel_box(int device) const;
+    /// All as it is now.
+    HeldScene hold() const;
+    /// The hand is done with what it had, and holds nothing.
+    void let_go();
+    /// The same, and what it tried is left: nothing is changed.
+    void drop_hand();
+    void ask_menu(const QPointF& pixel);
+    /// Of several devices under a pixel the next one each time.
+    void select_next_under(const QPointF& pixel);
+    void tell_measured(const geometry::Vector3& a, const geometry::Vector3& b);
+
 Q_SIGNALS:
     void asks_menu(const QPoint& global, const QList<int>& under);  ///< right click
     void points_measured(const escarp::geometry::Vector3& a, const escarp::geometry::Vector3& b);
@@ -71,7 +92,6 @@ protected:
     void paintEvent(QPaintEvent*) override;
     void resizeEvent(QResizeEvent*) override;
     void mousePressEvent(QMouseEvent*) override;
-    void press_in_hand(QMouseEvent* event);
     void mouseMoveEvent(QMouseEvent*) override;
     void mouseReleaseEvent(QMouseEvent*) override;
     void mouseDoubleClickEvent(QMouseEvent*) override;
@@ -83,11 +103,8 @@ protected:
     void dropEvent(QDropEvent*) override;
 
 private:
-    enum class Hand { none, armed, dragging, panning, orbiting, turning, tool, placing, drawing, measuring, banding };
-
     // What is drawn
     std::vector<int> devices_at(const QPointF& pixel) const;
-    QRectF pixel_box(int device) const;
     double grid_step() const;
     void draw_still(QPainter& p);
     void draw_grid(QPainter& p, const PlanView& view, const QSizeF& size) const;
@@ -101,22 +118,14 @@ private:
     void draw_clearance(QPainter& p) const;
     void draw_zones(QPainter& p);
     void draw_swept(QPainter& p);
-    void draw_hand(QPainter& p) const;
     void draw_words(QPainter& p) const;
     QPointF tool_handle() const;  ///< of the arm that is moved by hand; null where there is none
     QPointF turn_handle() const;  ///< of the selected device; null where there is none
 
     // Hands
-    void set_hand(Hand hand);
-    void begin_drag(const QPointF& at, int device);
-    void drag_to(const QPointF& pixel, bool snap);
-    void turn_to(const QPointF& pixel, bool snap);
-    void place_to(const QPointF& pixel, bool snap);
-    void finish_placing();
-    void finish_drawing(bool closed);
-    geometry::Vector3 floor_point(const QPointF& pixel) const;
-    geometry::Vector3 corner_point(const QPointF& pixel, Qt::KeyboardModifiers keys) const;
-    void drop_hand();
+    void take(std::unique_ptr<FloorHand> hand);
+    bool holds(FloorHand::Holds what) const { return hand_ && hand_->holds() == what; }
+    const HeldScene* held() const { return hand_ ? hand_->held() : nullptr; }
     void place_tag();
     void edit_dimension(const Dimension& dimension);
 
@@ -125,35 +134,16 @@ private:
     PlacementTag* tag_;
     NumberField* dimension_field_ = nullptr;
     bool fitted_ = true;
-    Hand hand_ = Hand::none;
-    QPointF pressed_, grabbed_, last_;
-    QString dragged_;
-    std::vector<int> moving_;
-    std::shared_ptr<const cell::Cell> before_;  ///< the cell when the drag began
-    geometry::Frame start_ = geometry::Frame::Identity();
-    std::optional<cell::Offering> placing_;
-    /// It stands beside the others, before it is set down where the hand is; read once for the document it comes to.
-    struct Coming {
-        cell::Layout to, with;
-        cell::Edit edit;
-        std::string id;
-    };
-    std::optional<Coming> coming_;
-    const Coming& coming();
-    std::vector<geometry::Vector3> corners_;
-    geometry::Vector3 hover_ = geometry::Vector3::Zero();
+    std::unique_ptr<FloorHand> hand_;  ///< null: it holds nothing
+    std::unique_ptr<FloorHand> left_;  ///< the one before, which may be what has just let go
     QString measured_;
-    std::vector<cell::SnapGuide> guides_;
-    QString lands_on_;
     std::vector<Dimension> dimensions_;
     int cycle_ = 0;
     /// A layer of the plan as it was drawn last; what it does not depend on is left empty.
     struct Kept {
         std::shared_ptr<const cell::Cell> cell;
-        std::shared_ptr<const study::Evaluation> evaluation;
-        double time = -1;
+        std::uint64_t scene = 0;  ///< see ShownScene::number
         QSet<QString> hidden;
-        int posed = -1;
         QStringList selected;
         Shown shown;
         PlanView view;
@@ -165,8 +155,7 @@ private:
     void draw_kept(
         QPainter& p, Kept& kept, const Kept& now, const std::function<void(QPainter&, const PlanView&)>& draw) const;
     Kept grid_;
-    std::array<Kept, 4> kept_;                                  ///< by PlanOptions::Layer
-    std::shared_ptr<const study::Evaluation> held_evaluation_;  ///< the newest when a drag began
+    std::array<Kept, 4> kept_;  ///< by PlanOptions::Layer
     struct {
         std::shared_ptr<const cell::Cell> cell;
         std::vector<geometry::Point2> line;  ///< round all that stands on the floor

@@ -15,7 +15,8 @@ namespace escarp::desktop {
 
 using geometry::Frame;
 
-PlacementTag::PlacementTag(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
+PlacementTag::PlacementTag(OpenCell& open, Selection& selection, ViewOptions& view_options, QWidget* parent)
+    : QWidget(parent), open_(open), selection_(selection), view_options_(view_options) {
     setObjectName("placement_tag");
     setAttribute(Qt::WA_NoMousePropagation);  // the Floor below it would let the selection go
     auto* grid = new QGridLayout(this);
@@ -26,9 +27,9 @@ PlacementTag::PlacementTag(Workspace& workspace, QWidget* parent) : QWidget(pare
                            int column, Number number) {
         auto* l = plain_label(label, this);
         auto* f = new NumberField(unit, -range, range, this);
-        can_be_varied(workspace_, l, [this, key = QString(name).replace("place_", "")] {
+        can_be_varied(open_, l, [this, key = QString(name).replace("place_", "")] {
             const QString unit_of = key == "turn" ? "_deg" : "_mm";
-            return cell::at_device(workspace_.selection().device.toStdString()) / "placement" /
+            return cell::at_device(selection_.first().device.toStdString()) / "placement" /
                    (key + unit_of).toStdString();
         });
         f->setObjectName(name);
@@ -36,13 +37,12 @@ PlacementTag::PlacementTag(Workspace& workspace, QWidget* parent) : QWidget(pare
         f->setFixedWidth(66);
         grid->addWidget(l, row, 2 * column);
         grid->addWidget(f, row, 2 * column + 1);
-        connect(
-            f, &NumberField::tried, this, [this, number](double v) { workspace_.try_quietly(edit_for(number, v)); });
-        connect(f, &NumberField::gave_up, this, [this] { workspace_.drop_draft(); });
+        connect(f, &NumberField::tried, this, [this, number](double v) { open_.try_quietly(edit_for(number, v)); });
+        connect(f, &NumberField::gave_up, this, [this] { open_.drop_draft(); });
         connect(f, &NumberField::changed, this, [this, number](double v) {
-            workspace_.drop_draft();
+            open_.drop_draft();
             const cell::Edit edit = edit_for(number, v);
-            if (edit.operations.empty() || !workspace_.apply(edit)) show_device();
+            if (edit.operations.empty() || !open_.apply(edit)) show_device();
         });
         return f;
     };
@@ -65,8 +65,8 @@ PlacementTag::PlacementTag(Workspace& workspace, QWidget* parent) : QWidget(pare
 }
 
 Frame PlacementTag::frame() const {
-    const cell::Cell& c = *workspace_.cell();
-    const int device = c.device(workspace_.selection().device.toStdString());
+    const cell::Cell& c = *open_.cell();
+    const int device = c.device(selection_.first().device.toStdString());
     if (reading_ == "floor") return Frame::Identity();
     const int other = c.device(reading_.toStdString());
     if (other >= 0 && other != device && !c.stands_on(other, device)) return cell::reading_frame(c, other);
@@ -75,8 +75,8 @@ Frame PlacementTag::frame() const {
 
 cell::Edit PlacementTag::edit_for(Number number, double value) const {
     // Read from the document itself: a draft under way must not add up.
-    const auto c = workspace_.layout().shared_cell();
-    const int device = c->device(workspace_.selection().device.toStdString());
+    const auto c = open_.layout().shared_cell();
+    const int device = c->device(selection_.first().device.toStdString());
     if (device < 0) return {};
     const cell::Device& d = c->devices[device];
     const Frame to = frame();
@@ -84,15 +84,15 @@ cell::Edit PlacementTag::edit_for(Number number, double value) const {
     (number == Number::x ? p.x : number == Number::y ? p.y : number == Number::z ? p.z : p.turn) = value;
     const Frame world = to * cell::frame_of(p);
     std::vector<int> all;
-    for (const QString& id : workspace_.selected()) all.push_back(c->device(id.toStdString()));
+    for (const QString& id : selection_.all()) all.push_back(c->device(id.toStdString()));
     if (all.size() > 1 && number != Number::turn)
         return cell::move_by(*c, all, world.translation() - d.world.translation());
     return {tr("Place %1").arg(QString::fromStdString(d.name)).toStdString(), cell::place_at(*c, device, world)};
 }
 
 void PlacementTag::fill_frames() {
-    const cell::Cell& c = *workspace_.cell();
-    const int device = c.device(workspace_.selection().device.toStdString());
+    const cell::Cell& c = *open_.cell();
+    const int device = c.device(selection_.first().device.toStdString());
     const cell::Device& d = c.devices[device];
     const QSignalBlocker quiet(relative_);
     relative_->clear();
@@ -110,18 +110,18 @@ void PlacementTag::fill_frames() {
 }
 
 void PlacementTag::show_device() {
-    const cell::Cell& c = *workspace_.cell();
-    const int index = c.device(workspace_.selection().device.toStdString());
-    setVisible(index >= 0 && workspace_.shown() != Shown::nothing());
+    const cell::Cell& c = *open_.cell();
+    const int index = c.device(selection_.first().device.toStdString());
+    setVisible(index >= 0 && view_options_.shown() != Shown::nothing());
     if (index < 0) return;
     const cell::Device& d = c.devices[index];
-    if (!workspace_.trying()) fill_frames();
+    if (!open_.trying()) fill_frames();
     const cell::Placement p = cell::placement_of(frame().inverse() * d.world);
     x_->set_value(p.x);
     y_->set_value(p.y);
     z_->set_value(p.z);
     turn_->set_value(p.turn);
-    const auto& altered = workspace_.altered();
+    const auto& altered = open_.altered();
     const cell::Path at = cell::at_device(d.id) / "placement";
     for (auto [field, key] : {std::pair{x_, "x_mm"}, {y_, "y_mm"}, {z_, "z_mm"}, {turn_, "turn_deg"}}) {
         field->setEnabled(!d.locked);
@@ -151,11 +151,11 @@ void PlacementTag::paintEvent(QPaintEvent*) {
     p.setPen(QPen(theme::accent, 1));
     p.setBrush(theme::panel);
     p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 3, 3);
-    const cell::Cell& c = *workspace_.cell();
-    const int index = c.device(workspace_.selection().device.toStdString());
+    const cell::Cell& c = *open_.cell();
+    const int index = c.device(selection_.first().device.toStdString());
     if (index < 0) return;
     const cell::Device& d = c.devices[index];
-    const auto others = workspace_.selected().size() - 1;
+    const auto others = selection_.all().size() - 1;
     QString on = d.host >= 0 ? tr("on %1").arg(QString::fromStdString(c.devices[d.host].name)) : tr("on the floor");
     if (d.locked) on = tr("locked");
     if (others > 0) on = tr("and %1 more").arg(others);

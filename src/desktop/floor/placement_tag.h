@@ -7,14 +7,15 @@
 
 #include <cell/edits/arrange.h>
 #include <desktop/fields/number_field.h>
-#include <desktop/session/workspace.h>
+#include <desktop/session/selection.h>
+#include <desktop/session/view_options.h>
 
 namespace escarp::desktop {
 
 class PlacementTag : public QWidget {
     Q_OBJECT
 public:
-    PlacementTag(Workspace& workspace, QWidget* parent);
+    PlacementTag(OpenCell& open, Selection& selection, ViewOptions& view_options, QWidget* parent);
     void show_device();  ///< the selected one; hidden without
     /// Puts the keyboard into one of its fields ("place_x").
     void enter(const QString& field);
@@ -27,7 +28,9 @@ private:
     void fill_frames();
     void paintEvent(QPaintEvent*) override;
 
-    Workspace& workspace_;
+    OpenCell& open_;
+    Selection& selection_;
+    ViewOptions& view_options_;
     NumberField *x_, *y_, *z_, *turn_;
     QComboBox* relative_;
     QString reading_ = "host";  ///< "host", "floor" or a device's id

@@ -21,8 +21,6 @@ QPolygonF outline(const PlanView& v, const geometry::Convex& shape, const Frame&
     return poly;
 }
 
-simulation::Ticks instant(double s) { return static_cast<simulation::Ticks>(std::llround(s * 1e9)); }
-
 /// Bodies farther from the eye first.
 double nearness(const PlanView& v, const Vector3& p) { return v.to_eye().dot(p); }
 
@@ -33,33 +31,23 @@ struct Piece {
     bool round_line;
 };
 
-void collect_device(const PlanView& v, const cell::Cell& cell, int index, const study::Evaluation* e, double t,
-    const Posed* posed, std::vector<Piece>& out) {
-    const cell::Device& d = cell.devices[index];
+void collect_device(const PlanView& v, const simulation::Scene& scene, int index, std::vector<Piece>& out) {
+    const cell::Device& d = scene.cell().devices[index];
     const QColor fill = theme::look_colour(d.look, d.colour);
-    for (const geometry::Body& b : d.bodies) {
-        const geometry::Box3 box = geometry::bounds(b.shape, d.world * b.at);
-        const double near = v.side == Side::top ? box.high.z() : nearness(v, 0.5 * (box.low + box.high));
-        QColor shown = fill;
-        if (b.see_through() && v.side != Side::top) shown.setAlpha(60);
-        out.push_back({near, outline(v, b.shape, d.world * b.at), shown, false});
-    }
-    const cell::Arm* mover = d.mover();
-    if (!mover) return;
-    std::vector<Frame> frames;
-    mover->model->mechanism.link_frames(joints_at(cell, index, e, t, posed), d.world, frames);
-    const auto& links = mover->model->mechanism.links;
-    for (std::size_t l = 0; l < links.size(); ++l)
-        for (const geometry::Body& b : links[l].bodies) {
-            const Frame at = frames[l] * b.at;
-            QColor shown = d.arm && l == 0 ? theme::steel : fill;
-            if (b.see_through() && v.side != Side::top) shown.setAlpha(60);
-            out.push_back({nearness(v, at * b.shape.centre()), outline(v, b.shape, at), shown, d.arm.has_value()});
+    scene.each_body(index, [&](const simulation::Scene::Placed& b) {
+        if (b.link < 0) {
+            const geometry::Box3 box = geometry::bounds(b.body.shape, b.at);
+            const double near = v.side == Side::top ? box.high.z() : nearness(v, 0.5 * (box.low + box.high));
+            QColor shown = fill;
+            if (b.body.see_through() && v.side != Side::top) shown.setAlpha(60);
+            out.push_back({near, outline(v, b.body.shape, b.at), shown, false});
+            return;
         }
-    for (const geometry::Body& b : mover->tool_bodies) {
-        const Frame at = frames[mover->model->flange_link] * mover->model->flange * b.at;
-        out.push_back({nearness(v, at * b.shape.centre()), outline(v, b.shape, at), theme::accent.lighter(150), true});
-    }
+        QColor shown = b.of_tool ? theme::accent.lighter(150) : d.arm && b.link == 0 ? theme::steel : fill;
+        if (!b.of_tool && b.body.see_through() && v.side != Side::top) shown.setAlpha(60);
+        out.push_back({nearness(v, b.at * b.body.shape.centre()), outline(v, b.body.shape, b.at), shown,
+            b.of_tool || d.arm.has_value()});
+    });
 }
 
 bool lights_up(const cell::Device& d) {
@@ -80,7 +68,8 @@ QColor mark_colour(cell::Mark::Style style) {
     return theme::ink;
 }
 
-void draw_marks(QPainter& p, const PlanView& v, const cell::Device& d, const study::Evaluation* e, double t) {
+void draw_marks(QPainter& p, const PlanView& v, const simulation::Scene& scene, int index) {
+    const cell::Device& d = scene.cell().devices[index];
     for (const cell::Mark& m : d.marks) {
         if (v.side != Side::top && v.side != Side::corner && m.lit_by.empty()) continue;
         QPolygonF line;
@@ -92,44 +81,23 @@ void draw_marks(QPainter& p, const PlanView& v, const cell::Device& d, const stu
             continue;
         }
         double width = m.style == cell::Mark::Style::pale ? 1.6 : 1.0;
-        if (!m.lit_by.empty()) {
-            const simulation::SignalRecord* s = e ? e->run->trace.signal(d.id + "." + m.lit_by) : nullptr;
-            width = s && s->at(instant(t)) ? 3.0 : 1.4;
-        }
+        if (!m.lit_by.empty()) width = scene.is_on(index, m.lit_by) ? 3.0 : 1.4;
         p.setPen(QPen(mark_colour(m.style), width, m.lit_by.empty() ? Qt::SolidLine : Qt::DashLine));
         p.setBrush(Qt::NoBrush);
         p.drawPolyline(line);
     }
 }
 
-void collect_parts(const PlanView& v, const cell::Cell& cell, const study::Evaluation& e, double t, const Posed* posed,
-    std::vector<Piece>& out) {
-    const simulation::Ticks now = instant(t);
-    for (const int i : indices(e.run->trace.parts)) {
-        const auto& record = e.run->trace.parts[i];
-        Frame at;
-        if (record.type >= static_cast<int>(cell.part_types.size())) continue;
-        const simulation::Place* place = record.place(now);
-        if (!place || place->kind == simulation::Place::Kind::gone) continue;
-        if (place->kind == simulation::Place::Kind::held) {
-            const int arm = cell.device(e.cell->devices[place->device].id);
-            if (arm < 0 || !cell.devices[arm].mover()) continue;
-            const cell::Device& d = cell.devices[arm];
-            at = d.world * d.mover()->model->flange_frame(joints_at(cell, arm, &e, t, posed)) * d.mover()->tool_frame *
-                 place->at();
-        } else if (!e.run->trace.part_frame(*e.cell, i, now, at)) {
-            continue;
-        }
-        const bool rejected = e.run->trace.result(i, now) == "reject";
-        const QColor fill =
-            rejected
-                ? QColor(0xE3, 0xB4, 0xC4)
-                : theme::look_colour(cell::Look::structure,
-                      cell.part_types[record.type].colour.empty() ? "#C3CBD2" : cell.part_types[record.type].colour);
-        for (const geometry::Body& b : cell.part_types[record.type].bodies) {
-            const geometry::Box3 box = geometry::bounds(b.shape, at * b.at);
+void collect_parts(const PlanView& v, const simulation::Scene& scene, std::vector<Piece>& out) {
+    for (const simulation::Scene::Part& part : scene.parts()) {
+        const cell::PartType& type = scene.cell().part_types[part.type];
+        const QColor fill = part.result == "reject" ? QColor(0xE3, 0xB4, 0xC4)
+                                                    : theme::look_colour(cell::Look::structure,
+                                                          type.colour.empty() ? "#C3CBD2" : type.colour);
+        for (const geometry::Body& b : type.bodies) {
+            const geometry::Box3 box = geometry::bounds(b.shape, part.at * b.at);
             out.push_back({v.side == Side::top ? box.high.z() : nearness(v, 0.5 * (box.low + box.high)),
-                outline(v, b.shape, at * b.at), fill, true});
+                outline(v, b.shape, part.at * b.at), fill, true});
         }
     }
 }
@@ -145,21 +113,6 @@ Vector3 PlanView::up() const {
     if (side == Side::corner)
         return {-std::cos(turn) * std::sin(tilt), -std::sin(turn) * std::sin(tilt), std::cos(tilt)};
     return side == Side::top ? Vector3::UnitY() : Vector3::UnitZ();
-}
-
-kinematics::JointVector joints_at(
-    const cell::Cell& cell, int device, const study::Evaluation* e, double t, const Posed* posed) {
-    const cell::Device& d = cell.devices[device];
-    const int joints = d.mover()->model->mechanism.size();
-    if (posed && posed->device == d.id && posed->q.size() == joints) return posed->q;
-    if (e) {
-        const int there = e->cell->device(d.id);
-        if (there >= 0 && e->cell->devices[there].mover()) {
-            const kinematics::JointVector q = e->run->trace.joints(*e->cell, there, instant(t));
-            if (q.size() == joints) return q;
-        }
-    }
-    return d.mover()->ready;
 }
 
 QRectF plan_bounds(const cell::Cell& cell, const PlanView& view, const std::vector<int>* devices) {
@@ -189,13 +142,12 @@ QRectF plan_bounds(const cell::Cell& cell, const PlanView& view, const std::vect
     return {box.left(), -box.bottom(), box.width(), box.height()};
 }
 
-std::vector<QPolygonF> device_outlines(
-    const PlanView& v, const cell::Cell& cell, int device, const study::Evaluation* e, double t, const Posed* posed) {
+std::vector<QPolygonF> device_outlines(const PlanView& v, const simulation::Scene& scene, int device) {
     std::vector<Piece> pieces;
-    collect_device(v, cell, device, e, t, posed, pieces);
+    collect_device(v, scene, device, pieces);
     std::vector<QPolygonF> out;
     for (Piece& piece : pieces) out.push_back(std::move(piece.shape));
-    const cell::Device& d = cell.devices[device];
+    const cell::Device& d = scene.cell().devices[device];
     if (out.empty())
         for (const cell::Mark& m : d.marks) {
             QPolygonF line;
@@ -294,9 +246,9 @@ void draw_bodies(QPainter& p, const PlanView& v, const std::vector<DrawnBody>& b
     paint(p, pieces);
 }
 
-void draw_plan(
-    QPainter& p, const PlanView& v, const cell::Cell& cell, const study::Evaluation* e, const PlanOptions& o) {
+void draw_plan(QPainter& p, const PlanView& v, const simulation::Scene& scene, const PlanOptions& o) {
     using Layer = PlanOptions::Layer;
+    const cell::Cell& cell = scene.cell();
     p.setRenderHint(QPainter::Antialiasing);
     const auto draws = [&](Layer layer) { return o.layer == Layer::all || o.layer == layer; };
     const auto shown = [&](std::size_t i) {
@@ -306,14 +258,13 @@ void draw_plan(
     std::vector<Piece> pieces;
     const auto collect = [&](const auto& which) {
         for (const int i : indices(cell.devices))
-            if (shown(i) && which(cell.devices[i]))
-                collect_device(v, cell, i, o.arms_moving ? e : nullptr, o.time_s, o.posed, pieces);
+            if (shown(i) && which(cell.devices[i])) collect_device(v, scene, i, pieces);
     };
-    const auto stands = [](const cell::Device& d) { return !d.arm; };
+    const auto stands = [](const cell::Device& d) { return !d.mover(); };
+    const auto moves = [](const cell::Device& d) { return d.axis.has_value(); };
     const auto marks = [&](const auto& which) {
-        for (std::size_t i = 0; i < cell.devices.size(); ++i)
-            if (shown(i) && which(cell.devices[i]) && (o.marks || painted(cell.devices[i])))
-                draw_marks(p, v, cell.devices[i], e, o.time_s);
+        for (const int i : indices(cell.devices))
+            if (shown(i) && which(cell.devices[i]) && (o.marks || painted(cell.devices[i]))) draw_marks(p, v, scene, i);
     };
     const bool top = v.side == Side::top;
     if (top && draws(Layer::ground)) {  // belts and beds first, then parts, marks and hoods: read like a drawing
@@ -324,7 +275,8 @@ void draw_plan(
     if (draws(Layer::live)) {
         if (top) marks(lights_up);
         else collect(stands);
-        if (e && o.arms_moving && o.only.empty()) collect_parts(v, cell, *e, o.time_s, o.posed, pieces);
+        collect(moves);
+        if (o.only.empty()) collect_parts(v, scene, pieces);
         if (top)
             collect([](const cell::Device& d) {
                 return d.kind->feeds_belts() || (d.kind->takes_from_belts() && !d.kind->moves_parts() && d.host >= 0);

@@ -6,8 +6,7 @@
 #include <QSet>
 #include <QTransform>
 
-#include <cell/model/cell.h>
-#include <study/figures.h>
+#include <simulation/scene.h>
 
 namespace escarp::desktop {
 
@@ -33,21 +32,13 @@ struct PlanView {
     geometry::Vector3 to_eye() const { return right().cross(up()); }
 };
 
-/// An arm that is jogged: shown there instead of where the run has it.
-struct Posed {
-    std::string device;
-    kinematics::JointVector q;
-};
-
 struct PlanOptions {
-    double time_s = 0;
     QStringList selected = {};  ///< device ids
-    bool names = true, arms_moving = true, marks = true, frames = false;
+    bool names = true, marks = true, frames = false;
     int name_pixels = 11;
     QRectF sheet = {};                      ///< where names show, in pixels; empty: all that is painted on
     const QSet<QString>* hidden = nullptr;  ///< device ids
-    const Posed* posed = nullptr;
-    std::vector<int> only = {};  ///< draw only these devices, without parts; empty: all of them
+    std::vector<int> only = {};             ///< draw only these devices, without parts; empty: all of them
     /// What changes for different reasons can be drawn apart, one over the other: what stands below all that moves
     /// (none of it where bodies are sorted by their depth), what depends on the time, the names.
     enum class Layer { all, ground, live, names } layer = Layer::all;
@@ -55,12 +46,9 @@ struct PlanOptions {
 
 /// The flat box (in metres) that holds all devices (or those of a list); empty cells give 4 x 3 m.
 QRectF plan_bounds(const cell::Cell& cell, const PlanView& view, const std::vector<int>* devices = nullptr);
-/// `evaluation` may be null or older than the cell: then arms stand ready and no parts are shown.
-void draw_plan(QPainter& p, const PlanView& view, const cell::Cell& cell, const study::Evaluation* evaluation,
-    const PlanOptions& options);
+void draw_plan(QPainter& p, const PlanView& view, const simulation::Scene& scene, const PlanOptions& options);
 /// The outlines of a device on the drawing, in pixels, lower bodies first; of one without bodies its marks.
-std::vector<QPolygonF> device_outlines(const PlanView& view, const cell::Cell& cell, int device,
-    const study::Evaluation* evaluation, double time_s, const Posed* posed = nullptr);
+std::vector<QPolygonF> device_outlines(const PlanView& view, const simulation::Scene& scene, int device);
 /// Some bodies, the farther ones first.
 struct DrawnBody {
     const geometry::Convex* shape;
@@ -70,8 +58,5 @@ struct DrawnBody {
 void draw_bodies(QPainter& p, const PlanView& view, const std::vector<DrawnBody>& bodies);
 /// The axes of a frame with their letters, `length` m long.
 void draw_frame(QPainter& p, const PlanView& view, const geometry::Frame& frame, double length);
-/// Joint values of an arm at an instant: from the run where it fits the cell, else the ready posture.
-kinematics::JointVector joints_at(const cell::Cell& cell, int device, const study::Evaluation* evaluation,
-    double time_s, const Posed* posed = nullptr);
 
 }  // namespace escarp::desktop

@@ -7,7 +7,6 @@
 #include <cell/text/content_key.h>
 #include <desktop/looks/plan_drawing.h>
 #include <desktop/looks/theme.h>
-#include <desktop/session/step_path.h>
 #include <exchange/surface_file.h>
 #include <geometry/indices.h>
 #include <simulation/kernel.h>
@@ -22,21 +21,24 @@ ModelView::ModelView(Workspace& workspace, const SweptShown& swept, QWidget* par
     connect(&swept_, &SweptShown::changed, this, [this] { renew(); });
     setObjectName("model");
     setAccessibleName(tr("Model: the cell in 3D"));
-    connect(&workspace_, &Workspace::document_changed, this, [this] {
-        if (fitted_ && !workspace_.trying()) fit();
+    connect(&workspace_.open, &OpenCell::document_changed, this, [this] {
+        if (fitted_ && !workspace_.open.trying()) fit();
         // While something is dragged the Floor comes first; the Model follows a little less often.
-        if (!workspace_.trying()) return renew();
+        if (!workspace_.open.trying()) return renew();
         if (!later_.isActive()) later_.start(50);
     });
-    connect(&workspace_, &Workspace::zones_found, this, [this] {
-        if (!workspace_.zones()->all.empty() || !shells_.empty()) renew();
+    connect(&workspace_.results, &Results::zones_found, this, [this] {
+        if (!workspace_.results.zones()->all.empty() || !shells_.empty()) renew();
     });
     later_.setSingleShot(true);
     connect(&later_, &QTimer::timeout, this, &ModelView::renew);
-    for (auto signal :
-        {&Workspace::evaluated, &Workspace::time_changed, &Workspace::posed_changed, &Workspace::by_hand_changed,
-            &Workspace::ghosts_changed, &Workspace::selection_changed, &Workspace::shown_changed})
-        connect(&workspace_, signal, this, &ModelView::renew);
+    connect(&workspace_.results, &Results::evaluated, this, &ModelView::renew);
+    connect(&workspace_.playhead, &Playhead::time_changed, this, &ModelView::renew);
+    connect(&workspace_.hand, &ArmByHand::posed_changed, this, &ModelView::renew);
+    connect(&workspace_.hand, &ArmByHand::how_changed, this, &ModelView::renew);
+    connect(&workspace_.hand, &ArmByHand::ghosts_changed, this, &ModelView::renew);
+    connect(&workspace_.selection, &Selection::selection_changed, this, &ModelView::renew);
+    connect(&workspace_.view_options, &ViewOptions::shown_changed, this, &ModelView::renew);
 }
 
 void ModelView::fit() {
@@ -45,7 +47,7 @@ void ModelView::fit() {
 }
 
 void ModelView::look_at_the_work() {
-    const cell::Cell& c = *workspace_.cell();
+    const cell::Cell& c = *workspace_.open.cell();
     // What is worked at, and the arms' shoulders; of many some, evenly: it is a first look, and nobody waits for it.
     constexpr std::size_t enough = 48;
     struct Point {
@@ -93,16 +95,16 @@ void ModelView::look_at_the_work() {
 }
 
 void ModelView::fit_selection() {
-    fit_to(workspace_.selected_indexes());
-    fitted_ = workspace_.selected_indexes().empty();
+    fit_to(workspace_.selection.indexes());
+    fitted_ = workspace_.selection.indexes().empty();
 }
 
 /// Brings devices into view; all of them for an empty list.
 void ModelView::fit_to(const std::vector<int>& devices) {
     geometry::Box3 all;
-    for (const int i : indices(workspace_.cell()->devices)) {
+    for (const int i : indices(workspace_.open.cell()->devices)) {
         if (!devices.empty() && std::find(devices.begin(), devices.end(), i) == devices.end()) continue;
-        const cell::Device& d = workspace_.cell()->devices[i];
+        const cell::Device& d = workspace_.open.cell()->devices[i];
         for (const geometry::Body& b : d.bodies) {
             const geometry::Box3 one = geometry::bounds(b.shape, d.world * b.at);
             all.add(one.low), all.add(one.high);
@@ -119,9 +121,8 @@ void ModelView::fit_to(const std::vector<int>& devices) {
 /// A body; pieces of a surface are only drawn while the surface itself is not there. `hides_pieces`: of the one that
 /// came before them.
 void ModelView::add_body(const geometry::Body& b, Item item, bool& hides_pieces, std::vector<Item>& out) const {
-    const Surfaces::Kept* surface = b.stand_in ? workspace_.surfaces().find(b.mesh) : nullptr;
+    const Surfaces::Kept* surface = b.stand_in ? workspace_.open.surfaces().find(b.mesh) : nullptr;
     item.shape = &b.shape;
-    item.at = item.at * b.at;
     item.see_through = b.see_through();
     if (surface && surface->surface) item.surface = surface;
     else if (surface && !surface->missing.isEmpty()) item.colour = theme::stop, item.see_through = true;
@@ -131,86 +132,73 @@ void ModelView::add_body(const geometry::Body& b, Item item, bool& hides_pieces,
 }
 
 void ModelView::add_device(int index, std::vector<Item>& out) const {
-    const cell::Cell& c = *workspace_.cell();
+    const cell::Cell& c = *workspace_.open.cell();
     const cell::Device& d = c.devices[index];
-    const bool chosen = workspace_.is_selected(d.id);
+    const bool chosen = workspace_.selection.has(d.id);
     const QColor fill = theme::look_colour(d.look, d.colour);
     bool hides_pieces = false;
-    const auto add = [&](const geometry::Body& b, const Frame& at, const QColor& colour, geometry::Finish finish,
-                         int part = -1) {
-        Item item{nullptr, at, colour, index, chosen, false, finish};
+    const auto add = [&](const simulation::Scene::Placed& b, const QColor& colour, geometry::Finish finish, int part) {
+        Item item{nullptr, b.at, colour, index, chosen, false, finish};
         item.part = part;
-        add_body(b, item, hides_pieces, out);
+        add_body(b.body, item, hides_pieces, out);
     };
-    for (const geometry::Body& b : d.bodies) add(b, d.world, fill, b.finish);
+    workspace_.shown.scene().each_body(index, [&](const simulation::Scene::Placed& b) {
+        const bool link = b.link >= 0 && !b.of_tool;
+        const QColor colour = b.of_tool ? QColor(0xC9, 0x8A, 0x6A) : d.arm && b.link == 0 ? theme::steel : fill;
+        add(b, colour, link && d.arm ? geometry::Finish::casting : b.body.finish, d.arm ? b.link : -1);
+    });
     if (const auto kept = simulation::kind_of(d).kept_empty(d)) {  // it is air: a click goes through it
         spaces_.push_back(kept->space);
         Item item{&spaces_.back(), d.world, theme::watch, -1, chosen, true, geometry::Finish::pane};
         item.opacity = 0.12f;
         out.push_back(item);
     }
-    if (!d.mover()) return;
-    std::vector<Frame> frames;
-    d.mover()->model->mechanism.link_frames(
-        joints_at(c, index, workspace_.evaluation().get(), workspace_.time(), workspace_.posed()), d.world, frames);
-    const auto& links = d.mover()->model->mechanism.links;
-    for (const int l : indices(links))
-        for (const geometry::Body& b : links[l].bodies)
-            add(b, frames[l], d.arm && l == 0 ? theme::steel : fill, d.arm ? geometry::Finish::casting : b.finish,
-                d.arm ? l : -1);
     if (!d.arm) return;
-    for (const geometry::Body& b : d.arm->tool_bodies)
-        add(b, frames[d.arm->model->flange_link] * d.arm->model->flange, QColor(0xC9, 0x8A, 0x6A), b.finish,
-            d.arm->model->flange_link);
-    for (const kinematics::JointVector& ghost : workspace_.ghosts_of(d.id)) {
-        if (ghost.size() != d.arm->model->mechanism.size()) continue;  // of the model that it had
-        d.arm->model->mechanism.link_frames(ghost, d.world, frames);
-        for (std::size_t l = 1; l < links.size(); ++l)
-            for (const geometry::Body& b : links[l].bodies) {
-                Item item{&b.shape, frames[l] * b.at, theme::accent, -1, true, true, geometry::Finish::casting};
-                item.opacity = 0.38f;
-                out.push_back(item);
-            }
-    }
+    const auto& links = d.arm->model->mechanism.links;
+    if (d.id == workspace_.hand.ghosts_for())
+        for (const std::vector<Frame>& ghost : workspace_.shown.ghosts())
+            for (std::size_t l = 1; l < links.size(); ++l)
+                for (const geometry::Body& b : links[l].bodies) {
+                    Item item{&b.shape, ghost[l] * b.at, theme::accent, -1, true, true, geometry::Finish::casting};
+                    item.opacity = 0.38f;
+                    out.push_back(item);
+                }
 }
 
-void ModelView::add_parts(const study::Evaluation& e, std::vector<Item>& out) const {
-    const auto now = static_cast<simulation::Ticks>(std::llround(workspace_.time() * 1e9));
-    for (const int p : indices(e.run->trace.parts)) {
-        Frame at;
-        if (!e.run->trace.part_frame(*e.cell, p, now, at)) continue;
-        const cell::PartType& type = e.cell->part_types[e.run->trace.parts[p].type];
-        const QColor fill = e.run->trace.result(p, now) == "reject" ? QColor(0xE3, 0xB4, 0xC4)
-                            : type.colour.empty()                   ? theme::part
-                                                                    : QColor(QString::fromStdString(type.colour));
+void ModelView::add_parts(std::vector<Item>& out) const {
+    const simulation::Scene& scene = workspace_.shown.scene();
+    for (const simulation::Scene::Part& part : scene.parts()) {
+        const cell::PartType& type = scene.cell().part_types[part.type];
+        const QColor fill = part.result == "reject" ? QColor(0xE3, 0xB4, 0xC4)
+                            : type.colour.empty()   ? theme::part
+                                                    : QColor(QString::fromStdString(type.colour));
         bool hides_pieces = false;
-        for (const geometry::Body& b : type.bodies) add_body(b, {nullptr, at, fill, -1}, hides_pieces, out);
+        for (const geometry::Body& b : type.bodies) add_body(b, {nullptr, part.at * b.at, fill, -1}, hides_pieces, out);
     }
 }
 
 std::vector<ModelView::Item> ModelView::items() const {
     std::vector<Item> out;
     spaces_.clear();
-    for (const int i : indices(workspace_.cell()->devices))
-        if (!workspace_.hidden(workspace_.cell()->devices[i].id)) add_device(i, out);
-    const auto e = workspace_.evaluation();
-    if (!e) return out;
+    for (const int i : indices(workspace_.open.cell()->devices))
+        if (!workspace_.view_options.hidden(workspace_.open.cell()->devices[i].id)) add_device(i, out);
     add_zones(out);
     add_swept(out);
-    add_parts(*e, out);
+    add_parts(out);
     return out;
 }
 
 /// Space that two movers share, so that what is behind still shows.
 void ModelView::add_zones(std::vector<Item>& items) const {
-    if (!workspace_.shown().zones || !workspace_.zones()) return;
+    if (!workspace_.view_options.shown().zones || !workspace_.results.zones()) return;
     constexpr double fine = 0.012;
-    if (zones_ != workspace_.zones()) {
-        zones_ = workspace_.zones();
+    if (zones_ != workspace_.results.zones()) {
+        zones_ = workspace_.results.zones();
         shells_.clear();
         for (const inspection::Zone& z : zones_->all) {
             Surfaces::Kept shell;
-            shell.surface = std::make_shared<const geometry::Surface>(exchange::surface_of(z.space.unpacked().shell(fine)));
+            shell.surface =
+                std::make_shared<const geometry::Surface>(exchange::surface_of(z.space.unpacked().shell(fine)));
             shell.key = cell::ContentKey().add(z.id).add(z.litres).add(z.box.low).add(z.box.high).value();
             shells_.push_back(std::move(shell));
         }
@@ -249,19 +237,21 @@ void ModelView::add_swept(std::vector<Item>& items) const {
 void ModelView::clicked(int device, Qt::KeyboardModifiers keys) {
     if (held_.axis >= 0) return;  // a click on a handle
     if (device >= 0 && keys & Qt::ShiftModifier)
-        return workspace_.toggle(QString::fromStdString(workspace_.cell()->devices[device].id));
-    workspace_.select(device >= 0 ? QString::fromStdString(workspace_.cell()->devices[device].id) : QString());
+        return workspace_.selection.toggle(QString::fromStdString(workspace_.open.cell()->devices[device].id));
+    workspace_.selection.select(
+        device >= 0 ? QString::fromStdString(workspace_.open.cell()->devices[device].id) : QString());
 }
 
 geometry::Matrix3 ModelView::hand_axes() const {
-    if (workspace_.by_hand().frame == ByHand::Frame::tool) return workspace_.tool_by_hand().linear();
-    if (workspace_.by_hand().frame == ByHand::Frame::base)
-        return workspace_.cell()->devices[workspace_.arm_by_hand()].world.linear();
+    if (workspace_.hand.how().frame == ByHand::Frame::tool) return workspace_.tool_by_hand().linear();
+    if (workspace_.hand.how().frame == ByHand::Frame::base)
+        return workspace_.open.cell()->devices[workspace_.hand.arm()].world.linear();
     return geometry::Matrix3::Identity();
 }
 
 std::vector<ModelView::Handle> ModelView::handles() const {
-    if (workspace_.arm_by_hand() < 0 || workspace_.by_hand().frame == ByHand::Frame::joint || workspace_.playing())
+    if (workspace_.hand.arm() < 0 || workspace_.hand.how().frame == ByHand::Frame::joint ||
+        workspace_.playhead.playing())
         return {};
     std::vector<Handle> out;
     const Vector3 at = workspace_.tool_by_hand().translation();
@@ -300,7 +290,7 @@ void ModelView::draw_handles(QPainter& p) const {
             p.drawText(*end + QPointF(4, 4), names[h.axis]);
     }
     const bool holding = holds();
-    if (workspace_.by_hand().picking || holding) {
+    if (workspace_.hand.how().picking || holding) {
         QString text = tr("Click a surface: the tool goes there, pointing into it");
         if (holding && held_.axis >= 0 && held_.axis < 3)
             text = tr("%1 %2 mm").arg(names[held_.axis]).arg(1e3 * held_.value, 0, 'f', 1);
@@ -311,7 +301,7 @@ void ModelView::draw_handles(QPainter& p) const {
         else if (holding && held_.axis == 6) text = tr("moved %1 mm").arg(1e3 * held_.value, 0, 'f', 1);
         else if (holding && held_.joint >= 0)
             text = QString::fromStdString(
-                workspace_.cell()->devices[workspace_.arm_by_hand()].arm->model->mechanism.joints[held_.joint].name);
+                workspace_.open.cell()->devices[workspace_.hand.arm()].arm->model->mechanism.joints[held_.joint].name);
         p.setFont(theme::font(11, true));
         QRectF box(10, 24, QFontMetricsF(p.font()).horizontalAdvance(text) + 10, 18);
         p.fillRect(box, QColor(0xFC, 0xFA, 0xF5, 230));
@@ -321,28 +311,28 @@ void ModelView::draw_handles(QPainter& p) const {
 }
 
 bool ModelView::holds() const {
-    const int arm = workspace_.arm_by_hand();
+    const int arm = workspace_.hand.arm();
     if (arm < 0 || (held_.axis < 0 && held_.joint < 0)) return false;
-    const cell::Device& d = workspace_.cell()->devices[arm];
+    const cell::Device& d = workspace_.open.cell()->devices[arm];
     return d.id == held_.arm && d.arm->model_key == held_.model;
 }
 
 bool ModelView::grab(const QPointF& at, Qt::KeyboardModifiers keys) {
     held_.axis = held_.joint = -1;
-    const int arm = workspace_.arm_by_hand();
+    const int arm = workspace_.hand.arm();
     if (arm < 0) return false;
-    held_.arm = workspace_.cell()->devices[arm].id;
-    held_.model = workspace_.cell()->devices[arm].arm->model_key;
-    if (workspace_.by_hand().picking) {
-        ByHand by_hand = workspace_.by_hand();
+    held_.arm = workspace_.open.cell()->devices[arm].id;
+    held_.model = workspace_.open.cell()->devices[arm].arm->model_key;
+    if (workspace_.hand.how().picking) {
+        ByHand by_hand = workspace_.hand.how();
         by_hand.picking = false;
-        workspace_.set_by_hand(by_hand);
-        if (const auto found = surface_at(at)) Q_EMIT workspace_.picked(found->first, found->second);
+        workspace_.hand.set_how(by_hand);
+        if (const auto found = surface_at(at)) Q_EMIT workspace_.hand.picked(found->first, found->second);
         held_.axis = 7;  // nothing that is dragged
         return true;
     }
     if (keys & Qt::ShiftModifier) return false;
-    if (workspace_.by_hand().frame == ByHand::Frame::joint) return grab_link(at);
+    if (workspace_.hand.how().frame == ByHand::Frame::joint) return grab_link(at);
     double nearest = 9;
     for (const Handle& h : handles())
         for (std::size_t i = 0; i + 1 < h.line.size(); ++i) {
@@ -367,8 +357,8 @@ bool ModelView::grab(const QPointF& at, Qt::KeyboardModifiers keys) {
 
 /// The link under the pointer, by the joint with a drive that moves it.
 bool ModelView::grab_link(const QPointF& at) {
-    const int arm = workspace_.arm_by_hand();
-    const cell::Device& d = workspace_.cell()->devices[arm];
+    const int arm = workspace_.hand.arm();
+    const cell::Device& d = workspace_.open.cell()->devices[arm];
     const kinematics::Mechanism& m = d.arm->model->mechanism;
     Vector3 where;
     int link = -1;
@@ -379,23 +369,23 @@ bool ModelView::grab_link(const QPointF& at) {
     }
     if (held_.joint < 0) return false;
     std::vector<Frame> frames;
-    m.link_frames(workspace_.joints(arm), d.world, frames);
+    m.link_frames(workspace_.hand.joints(arm), d.world, frames);
     held_.link = link;
     held_.point = frames[link].inverse() * where;
     return true;
 }
 
 void ModelView::dragged(const QPointF& at) {
-    const int arm = workspace_.arm_by_hand();
+    const int arm = workspace_.hand.arm();
     if (!holds() || held_.axis == 7) return;
-    const ByHand& hand = workspace_.by_hand();
+    const ByHand& hand = workspace_.hand.how();
     const bool steps = QGuiApplication::keyboardModifiers() & Qt::ControlModifier;
-    const cell::Device& d = workspace_.cell()->devices[arm];
+    const cell::Device& d = workspace_.open.cell()->devices[arm];
     if (held_.joint >= 0) {
         const kinematics::Mechanism& m = d.arm->model->mechanism;
         const kinematics::Joint& j = m.joints[held_.joint];
         const bool hinge = j.type == kinematics::JointType::hinge;
-        kinematics::JointVector q = workspace_.joints(arm);
+        kinematics::JointVector q = workspace_.hand.joints(arm);
         std::vector<Frame> frames;
         double v = follow_pixel(at, q[held_.joint], j.low, j.high, hinge ? 1e-3 : 1e-4,
             hinge ? 0.2 : 0.05 * camera().distance, [&](double value) {
@@ -407,7 +397,7 @@ void ModelView::dragged(const QPointF& at) {
         const double step = hinge ? hand.deg * geometry::pi / 180 : 1e-3 * hand.mm;
         if (steps) v = std::clamp(std::round(v / step) * step, j.low, j.high);
         q[held_.joint] = v;
-        return workspace_.pose(d.id, q);
+        return workspace_.hand.pose(d.id, q);
     }
     Frame tool = held_.tool;
     const Vector3 origin = held_.tool.translation();
@@ -437,7 +427,7 @@ void ModelView::dragged(const QPointF& at) {
         held_.value = moved.norm();
         tool.translation() += moved;
     }
-    workspace_.bring_tool(tool, false);
+    workspace_.hand.bring_tool(tool, false);
     renew();
 }
 
@@ -451,9 +441,9 @@ void ModelView::dropped() {
 
 /// Frames and names over the bodies, where they are asked for.
 void ModelView::draw_devices(QPainter& p) const {
-    const Shown& shown = workspace_.shown();
-    for (const cell::Device& d : workspace_.cell()->devices) {
-        if (workspace_.hidden(d.id)) continue;
+    const Shown& shown = workspace_.view_options.shown();
+    for (const cell::Device& d : workspace_.open.cell()->devices) {
+        if (workspace_.view_options.hidden(d.id)) continue;
         const auto origin = pixel_of(d.world.translation());
         if (shown.frames) draw_axes(p, d.world, 0.15);
         const geometry::Box3 box = d.extent();
@@ -466,41 +456,36 @@ void ModelView::draw_devices(QPainter& p) const {
         QRectF label(0, 0, QFontMetricsF(p.font()).horizontalAdvance(name) + 6, 14);
         label.moveCenter(*top - QPointF(0, 9));
         p.fillRect(label, QColor(0xFC, 0xFA, 0xF5, 205));
-        p.setPen(workspace_.is_selected(d.id) ? theme::accent : theme::ink);
+        p.setPen(workspace_.selection.has(d.id) ? theme::accent : theme::ink);
         p.drawText(label, Qt::AlignCenter, name);
     }
 }
 
 void ModelView::paint_words(QPainter& p) {
-    if (workspace_.shown() == Shown::nothing()) return;
+    if (workspace_.view_options.shown() == Shown::nothing()) return;
     draw_devices(p);
-    const auto newest = workspace_.evaluation();
-    const int chosen = newest ? newest->cell->device(workspace_.selection().device.toStdString()) : -1;
-    if (chosen >= 0 && !workspace_.selection().step.isEmpty()) {
-        p.setPen(QPen(theme::move, 2));
-        for (const auto& part : step_path(*newest, chosen, workspace_.selection().step.toStdString()))
-            for (std::size_t i = 0; i + 1 < part.size(); ++i) draw_line(p, part[i], part[i + 1]);
-    }
+    p.setPen(QPen(theme::move, 2));
+    for (const auto& part : workspace_.shown.path())
+        for (std::size_t i = 0; i + 1 < part.size(); ++i) draw_line(p, part[i], part[i + 1]);
     draw_handles(p);
     p.setFont(theme::font(12, true));
     p.setPen(theme::muted);
     p.drawText(QPointF(10, 16), tr("MODEL"));
     const double after = 18 + QFontMetricsF(p.font()).horizontalAdvance(tr("MODEL"));
     p.setFont(theme::font(11));
-    QString sub = tr("%1 s").arg(workspace_.time(), 0, 'f', 2);
-    const int device = workspace_.cell()->device(workspace_.selection().device.toStdString());
+    QString sub = tr("%1 s").arg(workspace_.playhead.time(), 0, 'f', 2);
+    const int device = workspace_.open.cell()->device(workspace_.selection.first().device.toStdString());
     if (device >= 0)
-        sub = QString::fromStdString(workspace_.cell()->devices[device].name) + QStringLiteral(" \u00b7 ") + sub;
+        sub = QString::fromStdString(workspace_.open.cell()->devices[device].name) + QStringLiteral(" \u00b7 ") + sub;
     theme::text(p, QRectF(after, 3, width() - after - 6, 18), sub);
     if (!working())
         p.drawText(rect(), Qt::AlignCenter, tr("This display has no OpenGL 3.3;\nthe model cannot be drawn."));
-    const auto e = workspace_.evaluation();
     // Joint values and tool pose of a selected arm, at a glance.
-    if (device < 0 || !workspace_.cell()->devices[device].arm) return;
-    const cell::Device& d = workspace_.cell()->devices[device];
-    const kinematics::JointVector q =
-        joints_at(*workspace_.cell(), device, e.get(), workspace_.time(), workspace_.posed());
-    const Frame tool = d.world * d.arm->model->flange_frame(q) * d.arm->tool_frame;
+    if (device < 0 || !workspace_.open.cell()->devices[device].arm) return;
+    const cell::Device& d = workspace_.open.cell()->devices[device];
+    const simulation::Scene::Mover& arm = *workspace_.shown.scene().mover(device);
+    const kinematics::JointVector& q = arm.q;
+    const Frame& tool = arm.tool;
     using geometry::degree;
     QStringList rows;
     const auto tenths = [](double v) { return QString::number(std::abs(v) < 0.05 ? 0.0 : v, 'f', 1); };

@@ -35,7 +35,7 @@ private:
     void draw_devices(QPainter& p) const;
     void add_body(const geometry::Body& body, Item item, bool& hides_pieces, std::vector<Item>& out) const;
     void add_device(int index, std::vector<Item>& out) const;
-    void add_parts(const study::Evaluation& e, std::vector<Item>& out) const;
+    void add_parts(std::vector<Item>& out) const;
     void add_zones(std::vector<Item>& items) const;
     void add_swept(std::vector<Item>& items) const;
     /// What moves the tool: three arrows along the directions chosen, three rings about them, and the point itself.

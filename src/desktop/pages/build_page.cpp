@@ -42,10 +42,11 @@ const json* in_catalogue(const std::string& id) {
 
 }  // namespace
 
-BuildPage::BuildPage(Workspace& workspace, QWidget* parent)
+BuildPage::BuildPage(OpenCell& open, Selection& selection, QWidget* parent)
     : QWidget(parent),
-      workspace_(workspace),
-      view_(new BuildView(building_, workspace.surfaces())),
+      open_(open),
+      selection_(selection),
+      view_(new BuildView(building_, open.surfaces())),
       form_(new BuildForm(building_)) {
     setObjectName("build_page");
     auto* row = new QHBoxLayout(this);
@@ -71,7 +72,7 @@ BuildPage::BuildPage(Workspace& workspace, QWidget* parent)
         building_.values.erase(building_.draft.joints[joint].joint.name);
         keep(tr("Set zero position"), model, shifts);
     });
-    connect(&workspace_, &Workspace::document_changed, this, [this] {
+    connect(&open_, &OpenCell::document_changed, this, [this] {
         if (isVisible()) follow();
     });
 }
@@ -137,9 +138,9 @@ QHBoxLayout* BuildPage::make_begin_row() {
         QTimer::singleShot(0, this, [this] {
             try {
                 const std::string gone = id();
-                if (workspace_.apply(cell::remove_model(workspace_.layout(), gone))) open();
+                if (open_.apply(cell::remove_model(open_.layout(), gone))) open();
             } catch (const cell::InputError& e) {
-                Q_EMIT workspace_.refused(tr("Not removed"), QString::fromStdString(e.problems().front().message));
+                Q_EMIT open_.refused(tr("Not removed"), QString::fromStdString(e.problems().front().message));
             }
         });
     });
@@ -255,9 +256,9 @@ QWidget* BuildPage::make_middle() {
 
 void BuildPage::open(const std::string& id) {
     chosen_ = id;
-    const json tree = workspace_.resolved();
+    const json tree = open_.resolved();
     if (chosen_.empty()) {
-        const std::string selected = workspace_.selection().device.toStdString();
+        const std::string selected = selection_.first().device.toStdString();
         const json* device = selected.empty() ? nullptr : cell::find(tree, cell::at_device(selected));
         if (device && device->value("kind", "") == "arm") chosen_ = device->value("model", "");
     }
@@ -275,7 +276,7 @@ void BuildPage::begin(const std::string& like) {
     const json* from = like.empty() ? nullptr : in_catalogue(like);
     const std::string name = from ? (*from)["name"].get<std::string>() + " of our own" : "Mechanism";
     std::string free = name;
-    const json tree = workspace_.resolved();
+    const json tree = open_.resolved();
     const auto taken = [&](const std::string& wish) {
         for (const char* list : {"unfinished_models", "arm_models"})
             for (const json& m : tree.value(list, json::array()))
@@ -283,7 +284,7 @@ void BuildPage::begin(const std::string& like) {
         return false;
     };
     for (int i = 2; taken(free); ++i) free = name + " " + std::to_string(i);
-    const std::string id = cell::free_id(workspace_.document().tree(), free);
+    const std::string id = cell::free_id(open_.document().tree(), free);
     json model = from ? *from : cell::begun_model(id, free);
     model["id"] = id, model["name"] = free;
     chosen_ = id;
@@ -293,8 +294,8 @@ void BuildPage::begin(const std::string& like) {
 }
 
 void BuildPage::choose_urdf() {
-    const QString file = QFileDialog::getOpenFileName(
-        this, tr("Read an arm"), workspace_.file(), tr("Robot descriptions (*.urdf *.xml)"));
+    const QString file =
+        QFileDialog::getOpenFileName(this, tr("Read an arm"), open_.file(), tr("Robot descriptions (*.urdf *.xml)"));
     if (file.isEmpty() || !read_urdf(file) || elsewhere_.isEmpty()) return;
     // A description may name any file: where its meshes may be read from is for the engineer to say.
     const QString folder = QFileDialog::getExistingDirectory(this,
@@ -307,11 +308,11 @@ bool BuildPage::read_urdf(const QString& file, const QString& meshes) {
     try {
         exchange::UrdfArm arm;
         run_beside(this, tr("Reading %1").arg(QFileInfo(file).fileName()), [&](const exchange::LoadWatch& w) {
-            arm = exchange::read_urdf(file.toStdString(), workspace_.document(), w, meshes.toStdString());
+            arm = exchange::read_urdf(file.toStdString(), open_.document(), w, meshes.toStdString());
         });
         elsewhere_.clear();
         for (const std::string& one : arm.elsewhere) elsewhere_ << QString::fromStdString(one);
-        if (!workspace_.apply(exchange::urdf_edit(workspace_.layout(), arm))) return false;
+        if (!open_.apply(exchange::urdf_edit(open_.layout(), arm))) return false;
         noted_ = arm.model["id"];
         notes_ = arm.notes;
         open(noted_);
@@ -320,20 +321,20 @@ bool BuildPage::read_urdf(const QString& file, const QString& meshes) {
         QStringList lines;
         for (const cell::Problem& p : e.problems())
             lines << QString::fromStdString(p.where) + ": " + QString::fromStdString(p.message);
-        Q_EMIT workspace_.refused(tr("%1 was not read").arg(QFileInfo(file).fileName()), lines.mid(0, 8).join('\n'));
+        Q_EMIT open_.refused(tr("%1 was not read").arg(QFileInfo(file).fileName()), lines.mid(0, 8).join('\n'));
         return false;
     }
 }
 
 bool BuildPage::write_urdf(const QString& file) {
     try {
-        cell::check_target(file.toStdString(), {"urdf"}, {workspace_.file().toStdString()});
-        notes_ = exchange::write_urdf(workspace_.resolved(), id(), file.toStdString());
+        cell::check_target(file.toStdString(), {"urdf"}, {open_.file().toStdString()});
+        notes_ = exchange::write_urdf(open_.resolved(), id(), file.toStdString());
         noted_ = id();
         show_mistakes();
         return true;
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace_.refused(tr("%1 was not written").arg(QFileInfo(file).fileName()),
+        Q_EMIT open_.refused(tr("%1 was not written").arg(QFileInfo(file).fileName()),
             QString::fromStdString(e.problems().front().where + ": " + e.problems().front().message));
         return false;
     }
@@ -341,8 +342,8 @@ bool BuildPage::write_urdf(const QString& file) {
 
 bool BuildPage::keep(const QString& name, const json& model, const std::map<std::string, double>& shifts) {
     const std::string said = name.toStdString() + " of " + model.value("name", "");
-    const cell::Edit edit = cell::keep_model(workspace_.layout(), model, said, shifts, nullptr);
-    return workspace_.apply(edit);
+    const cell::Edit edit = cell::keep_model(open_.layout(), model, said, shifts, nullptr);
+    return open_.apply(edit);
 }
 
 void BuildPage::change(const QString& name, const BuildForm::Change& change) {
@@ -353,17 +354,17 @@ void BuildPage::change(const QString& name, const BuildForm::Change& change) {
 }
 
 void BuildPage::follow() {
-    const json tree = workspace_.resolved();
+    const json tree = open_.resolved();
     const json* now = cell::find_model(tree, chosen_);
     const bool editable = now && now->value("links", json()).is_array() && !now->value("links", json::array()).empty();
     const bool same = editable && building_.model == *now;
     building_.model = editable ? *now : json();
     if (editable && !building_.model.contains("joints")) building_.model["joints"] = json::array();
-    building_.draft = editable ? cell::read_draft(building_.model, workspace_.cell()->meshes) : cell::ModelDraft();
+    building_.draft = editable ? cell::read_draft(building_.model, open_.cell()->meshes) : cell::ModelDraft();
     building_.link = std::clamp(building_.link, 0, std::max(0, static_cast<int>(building_.draft.links.size()) - 1));
     mistakes_.clear();
     if (editable && tree.contains("unfinished_models") && cell::find(tree, cell::Path("unfinished_models") / chosen_))
-        cell::keep_model(workspace_.layout(), building_.model, "", {}, &mistakes_);
+        cell::keep_model(open_.layout(), building_.model, "", {}, &mistakes_);
     show_models();
     show_mistakes();
     if (same && !try_rows_.empty()) return;  // something else of the cell
@@ -374,14 +375,14 @@ void BuildPage::follow() {
 
 void BuildPage::show_form() {
     std::vector<std::pair<QString, QString>> meshes;
-    for (const cell::MeshAsset& m : workspace_.cell()->meshes)
+    for (const cell::MeshAsset& m : open_.cell()->meshes)
         meshes.emplace_back(QString::fromStdString(m.id), QString::fromStdString(m.name));
     form_->rebuild(meshes);
 }
 
 void BuildPage::show_models() {
     models_->clear();
-    const json tree = workspace_.resolved();
+    const json tree = open_.resolved();
     std::vector<std::string> seen;
     for (const char* list : {"unfinished_models", "arm_models"})
         for (const json& m : tree.value(list, json::array())) {
@@ -512,11 +513,11 @@ void BuildPage::show_mistakes() {
         }
     list_->setVisible(list_->count() > 0);
     list_->setFixedHeight(std::min(130, 8 + 22 * list_->count()));
-    const auto users = any ? cell::users_of_model(workspace_.resolved(), id()) : std::vector<std::string>();
+    const auto users = any ? cell::users_of_model(open_.resolved(), id()) : std::vector<std::string>();
     QStringList names;
     for (const std::string& u : users)
-        if (const int i = workspace_.cell()->device(u); i >= 0)
-            names << QString::fromStdString(workspace_.cell()->devices[i].name);
+        if (const int i = open_.cell()->device(u); i >= 0)
+            names << QString::fromStdString(open_.cell()->devices[i].name);
     QString said = !any ? QString()
                    : !mistakes_.empty()
                        ? tr("\u2715 %1 to mend; the cell keeps it as it was until then").arg(mistakes_.size())
@@ -568,7 +569,7 @@ void BuildPage::jog(int direction) {
 void BuildPage::remove() {
     if (building_.model.is_null()) return;
     if (building_.link == 0)
-        return Q_EMIT workspace_.refused(
+        return Q_EMIT open_.refused(
             tr("Not removed"), tr("The base carries everything else. Choose a link to remove."));
     json model = building_.model;
     const int joint = building_.draft.links[building_.link].joint;
@@ -580,8 +581,7 @@ void BuildPage::remove() {
 
 void BuildPage::keep_ready() {
     if (building_.model.is_null() || !mistakes_.empty())
-        return Q_EMIT workspace_.refused(
-            tr("Not kept"), tr("Mend the mechanism first; then it can have a ready posture."));
+        return Q_EMIT open_.refused(tr("Not kept"), tr("Mend the mechanism first; then it can have a ready posture."));
     const auto& m = building_.draft.model.mechanism;
     kinematics::JointVector q(m.size());
     for (int i = 0; i < m.size(); ++i) {
@@ -599,11 +599,11 @@ void BuildPage::place() {
     try {
         std::string made;
         const cell::Offering what{"arm", id(), building_.model.value("name", id())};
-        if (!workspace_.apply(cell::add_device(workspace_.layout(), what, {}, &made))) return;
-        workspace_.select(QString::fromStdString(made));
+        if (!open_.apply(cell::add_device(open_.layout(), what, {}, &made))) return;
+        selection_.select(QString::fromStdString(made));
         Q_EMIT placed();
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace_.refused(tr("Nothing was placed"), QString::fromStdString(e.problems().front().message));
+        Q_EMIT open_.refused(tr("Nothing was placed"), QString::fromStdString(e.problems().front().message));
     }
 }
 

@@ -11,7 +11,7 @@
 #include <QVBoxLayout>
 
 #include <desktop/fields/number_field.h>
-#include <desktop/session/workspace.h>
+#include <desktop/session/selection.h>
 
 #include "build_form.h"
 
@@ -20,12 +20,12 @@ namespace escarp::desktop {
 class BuildPage : public QWidget {
     Q_OBJECT
 public:
-    explicit BuildPage(Workspace& workspace, QWidget* parent = nullptr);
+    explicit BuildPage(OpenCell& open, Selection& selection, QWidget* parent = nullptr);
     /// Shows a model of the document; that of the selected arm, or the first, for an empty id.
     void open(const std::string& id = {});
     void begin(const std::string& like = {});  ///< a new one: empty, or a copy of a model that comes along
     /// An arm from a robot description; what it says and there is no place for is listed. False, and
-    /// `Workspace::refused`, when it cannot be.
+    /// `OpenCell::refused`, when it cannot be.
     /// `meshes`: a folder that its meshes may be read from, beside its own.
     bool read_urdf(const QString& file, const QString& meshes = {});
     bool write_urdf(const QString& file);
@@ -62,7 +62,8 @@ private:
     void keep_ready();
     std::string id() const { return building_.model.is_null() ? std::string() : building_.model.value("id", ""); }
 
-    Workspace& workspace_;
+    OpenCell& open_;
+    Selection& selection_;
     Building building_;
     std::string chosen_;  ///< id of the model
     std::vector<cell::Problem> mistakes_;

@@ -68,12 +68,14 @@ std::string gripping_tool(const cell::Cell& cell) {
 
 }  // namespace
 
-CellPanel::CellPanel(Workspace& workspace, QWidget* parent)
+CellPanel::CellPanel(OpenCell& open, const Results& results, Selection& selection, QWidget* parent)
     : QScrollArea(parent),
-      workspace_(workspace),
+      open_(open),
+      results_(results),
+      selection_(selection),
       page_(new QWidget),
       rows_(new QVBoxLayout(page_)),
-      view_(new HandlingView(workspace, this)) {
+      view_(new HandlingView(open, results, selection, this)) {
     setObjectName("cell_panel");
     view_->hide();
     connect(view_, &HandlingView::grip_chosen, this, [this](const QString& grip) {
@@ -86,8 +88,8 @@ CellPanel::CellPanel(Workspace& workspace, QWidget* parent)
     rows_->setSpacing(5);
     setWidget(page_);
     setMinimumWidth(200);
-    connect(&workspace_, &Workspace::document_changed, this, [this] {
-        if (!workspace_.trying()) rebuild();
+    connect(&open_, &OpenCell::document_changed, this, [this] {
+        if (!open_.trying()) rebuild();
     });
     rebuild();
 }
@@ -98,17 +100,17 @@ void CellPanel::resizeEvent(QResizeEvent* event) {
 }
 
 std::string CellPanel::content() const {
-    const cell::json& tree = workspace_.resolved();
-    std::string all = open_ + "|" + grip_;
+    const cell::json& tree = open_.resolved();
+    std::string all = unfolded_ + "|" + grip_;
     for (const char* key : {"name", "takt_s", "horizon_s", "safety_distance_mm", "seed", "part_types", "tool_models",
              "excluded_pairs", "costs"})
         all += tree.contains(key) ? tree[key].dump() : std::string("-");
-    for (const cell::Device& d : workspace_.cell()->devices) {
+    for (const cell::Device& d : open_.cell()->devices) {
         all += d.name + d.needs_part_type;
         if (d.arm)
             for (const cell::MountedTool& t : d.arm->tools) all += t.model->id;
     }
-    for (const auto& [path, value] : workspace_.altered()) all += path;
+    for (const auto& [path, value] : open_.altered()) all += path;
     return all;
 }
 
@@ -128,9 +130,9 @@ void CellPanel::rebuild() {
     add_settings();
     add_title(
         tr("PARTS"), tr("what is handled"), tr("+ part"), "add_part", [this](const QPoint& at) { offer_parts(at); });
-    for (const cell::PartType& part : workspace_.cell()->part_types) add_part(part);
+    for (const cell::PartType& part : open_.cell()->part_types) add_part(part);
     add_title(tr("TOOLS"), tr("what with"), tr("+ tool"), "add_tool", [this](const QPoint& at) { offer_tools(at); });
-    for (const cell::ToolModel& tool : workspace_.cell()->tool_models) add_tool(tool);
+    for (const cell::ToolModel& tool : open_.cell()->tool_models) add_tool(tool);
     add_pairs();
     rows_->addStretch(1);
     if (in_view && view_->isVisibleTo(this)) view_->setFocus();
@@ -174,21 +176,21 @@ void CellPanel::add_settings() {
                                  f.type == cell::Field::Type::text;
         if (!plain_value || f.key == "escarp") continue;
         settings.push_back(f);
-        if (workspace_.resolved().contains(f.key)) values[f.key] = workspace_.resolved()[f.key];
+        if (open_.resolved().contains(f.key)) values[f.key] = open_.resolved()[f.key];
     }
     const EditedGroup group{"", values, "cell_", tr("Change the cell")};
-    FieldEditors(workspace_, grid, this, group).add(settings);
+    FieldEditors(open_, results_, grid, this, group).add(settings);
     const EditedGroup costs{
-        "/costs", workspace_.resolved().value("costs", cell::json::object()), "costs_", tr("Change the costs")};
-    FieldEditors(workspace_, grid, this, costs).add(cell::cost_fields());
+        "/costs", open_.resolved().value("costs", cell::json::object()), "costs_", tr("Change the costs")};
+    FieldEditors(open_, results_, grid, this, costs).add(cell::cost_fields());
     rows_->addWidget(holder);
 }
 
 QVBoxLayout* CellPanel::card(const std::string& id, const std::string& name, const QString& info) {
-    const bool unfolded = open_ == id;
+    const bool unfolded = unfolded_ == id;
     auto* made = new Fold(unfolded, [this, id] {
         QTimer::singleShot(0, this, [this, id] {
-            open_ = open_ == id ? std::string() : id;
+            unfolded_ = unfolded_ == id ? std::string() : id;
             grip_.clear();
             rebuild();
         });
@@ -214,19 +216,19 @@ QVBoxLayout* CellPanel::card(const std::string& id, const std::string& name, con
 }
 
 void CellPanel::add_part(const cell::PartType& part) {
-    const auto uses = cell::uses_of_part_type(workspace_.layout(), part.id);
+    const auto uses = cell::uses_of_part_type(open_.layout(), part.id);
     QVBoxLayout* layout =
         card(part.id, part.name, tr("%1 kg \u00b7 %2").arg(part.mass).arg(counted(uses.size(), tr("use"), tr("uses"))));
     if (!layout) return;
-    view_->show_part(part.id, grip_, gripping_tool(*workspace_.cell()));
+    view_->show_part(part.id, grip_, gripping_tool(*open_.cell()));
     layout->addWidget(view_);
     view_->show();
-    const cell::json* values = cell::find(workspace_.resolved(), cell::Path("part_types") / part.id);
+    const cell::json* values = cell::find(open_.resolved(), cell::Path("part_types") / part.id);
     FieldGrid grid = new_field_grid(layout);
     grid.layout->setContentsMargins(8, 2, 8, 2);
     const EditedGroup group{cell::Path("part_types") / part.id, values ? *values : cell::json::object(), "part_",
         tr("Change %1").arg(QString::fromStdString(part.name))};
-    FieldEditors editors(workspace_, grid, this, group);
+    FieldEditors editors(open_, results_, grid, this, group);
     editors.on_rename([this, id = part.id](const std::string& path, const std::string& to) {
         if (path.find("/grips/") == std::string::npos) return;
         make([=](const cell::Layout& l, std::string*) {
@@ -246,18 +248,18 @@ void CellPanel::add_part(const cell::PartType& part) {
 }
 
 void CellPanel::add_tool(const cell::ToolModel& tool) {
-    const auto uses = cell::uses_of_tool(workspace_.layout(), tool.id);
+    const auto uses = cell::uses_of_tool(open_.layout(), tool.id);
     QVBoxLayout* layout = card(tool.id, tool.name, tr("%1 kg").arg(tool.mass));
     if (!layout) return;
     view_->show_tool(tool.id);
     layout->addWidget(view_);
     view_->show();
-    const cell::json* values = cell::find(workspace_.resolved(), cell::Path("tool_models") / tool.id);
+    const cell::json* values = cell::find(open_.resolved(), cell::Path("tool_models") / tool.id);
     FieldGrid grid = new_field_grid(layout);
     grid.layout->setContentsMargins(8, 2, 8, 2);
     const EditedGroup group{cell::Path("tool_models") / tool.id, values ? *values : cell::json::object(), "tool_",
         tr("Change %1").arg(QString::fromStdString(tool.name))};
-    FieldEditors editors(workspace_, grid, this, group);
+    FieldEditors editors(open_, results_, grid, this, group);
     for (const cell::Field& f : cell::tool_model_fields())
         if (f.key != "id") editors.add(f);
     auto* row = add_foot(layout, uses.empty() ? tr("On no arm yet.") : tr("On %1").arg(names_of(uses)));
@@ -266,7 +268,7 @@ void CellPanel::add_tool(const cell::ToolModel& tool) {
             auto* menu = new QMenu(this);
             menu->setObjectName("mount_menu");
             menu->setAttribute(Qt::WA_DeleteOnClose);
-            for (const cell::Device& d : workspace_.cell()->devices)
+            for (const cell::Device& d : open_.cell()->devices)
                 if (d.arm)
                     menu->addAction(menu_text(QString::fromStdString(d.name)), this, [this, id, arm = d.id] {
                         make([=](const cell::Layout& l, std::string*) { return cell::mount_tool(l, arm, 0, id); });
@@ -284,15 +286,15 @@ void CellPanel::add_tool(const cell::ToolModel& tool) {
 
 void CellPanel::add_pairs() {
     add_title(tr("PAIRS"), tr("judged otherwise"), tr("+ pair"), "add_pair", [this](const QPoint&) {
-        const QStringList chosen = workspace_.selected();
+        const QStringList chosen = selection_.all();
         if (chosen.size() != 2)
-            return Q_EMIT workspace_.refused(tr("Not changed"),
+            return Q_EMIT open_.refused(tr("Not changed"),
                 tr("Select two devices first (click one, Shift-click the other): their clearance is then not judged."));
         make([&](const cell::Layout& l, std::string*) {
             return cell::leave_out(l, {chosen[0].toStdString(), chosen[1].toStdString()}, "");
         });
     });
-    const cell::Cell& cell = *workspace_.cell();
+    const cell::Cell& cell = *open_.cell();
     for (std::size_t i = 0; i < cell.exclusions.size(); ++i) add_pair(cell, i);
 }
 
@@ -322,19 +324,19 @@ void CellPanel::add_pair(const cell::Cell& cell, std::size_t i) {
         if (!reason->isModified()) return;
         reason->setModified(false);
         QTimer::singleShot(0, this, [this, i, words = reason->text().trimmed().toStdString()] {
-            workspace_.apply({tr("Say why a pair is left out").toStdString(),
+            open_.apply({tr("Say why a pair is left out").toStdString(),
                 {cell::Operation::set(cell::Path("excluded_pairs") / std::to_string(i) / "reason", words)}});
         });
     });
     column->addWidget(reason);
     FieldGrid grid = new_field_grid(column);
     const cell::Path at = cell::Path("excluded_pairs") / std::to_string(i);
-    const cell::json* pair = cell::find(workspace_.resolved(), at);
+    const cell::json* pair = cell::find(open_.resolved(), at);
     if (!pair) return;  // it has just been taken back
     EditedGroup edited{at, *pair, "pair_" + QString::number(i) + "_", tr("Change how a pair is judged"), &a};
     const auto add = [&](const char* key, const cell::Device* of) {
         edited.owner = of;
-        FieldEditors(workspace_, grid, this, edited).add(*cell::find_field(cell::exclusion_fields(), key));
+        FieldEditors(open_, results_, grid, this, edited).add(*cell::find_field(cell::exclusion_fields(), key));
     };
     add("a_body", &a);
     add("b", &a);
@@ -348,17 +350,17 @@ void CellPanel::add_pair(const cell::Cell& cell, std::size_t i) {
 void CellPanel::make(const std::function<cell::Edit(const cell::Layout&, std::string*)>& edit) {
     try {
         std::string id;
-        const cell::Edit made = edit(workspace_.layout(), &id);
-        if (!id.empty()) open_ = id, grip_.clear();
-        workspace_.apply(made);
+        const cell::Edit made = edit(open_.layout(), &id);
+        if (!id.empty()) unfolded_ = id, grip_.clear();
+        open_.apply(made);
         if (!id.empty()) open(QString::fromStdString(id));
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace_.refused(tr("Not changed"), QString::fromStdString(e.problems().front().message));
+        Q_EMIT open_.refused(tr("Not changed"), QString::fromStdString(e.problems().front().message));
     }
 }
 
 void CellPanel::open(const QString& id) {
-    open_ = id.toStdString();
+    unfolded_ = id.toStdString();
     rebuild();
     Q_EMIT wants_to_be_seen();
     QTimer::singleShot(0, this, [this, id] {
@@ -385,15 +387,15 @@ void CellPanel::offer_tools(const QPoint& at) {
     auto* menu = new QMenu(this);
     menu->setObjectName("tool_menu");
     menu->setAttribute(Qt::WA_DeleteOnClose);
-    const int selected = workspace_.cell()->device(workspace_.selection().device.toStdString());
+    const int selected = open_.cell()->device(selection_.first().device.toStdString());
     const std::string arm =
-        selected >= 0 && workspace_.cell()->devices[selected].arm ? workspace_.cell()->devices[selected].id : "";
+        selected >= 0 && open_.cell()->devices[selected].arm ? open_.cell()->devices[selected].id : "";
     for (const cell::ToolOffer& offer : cell::tool_offers()) {
-        const QString words =
-            arm.empty() ? tr(offer.label.c_str())
-                        : tr("%1 for %2")
-                              .arg(tr(offer.label.c_str()),
-                                  menu_text(QString::fromStdString(workspace_.cell()->devices[selected].name)));
+        const QString words = arm.empty()
+                                  ? tr(offer.label.c_str())
+                                  : tr("%1 for %2")
+                                        .arg(tr(offer.label.c_str()),
+                                            menu_text(QString::fromStdString(open_.cell()->devices[selected].name)));
         menu->addAction(words, this, [this, what = offer.what, arm] {
             make([&](const cell::Layout& l, std::string* id) { return cell::add_tool(l, what, arm, id); });
         });
@@ -405,8 +407,7 @@ void CellPanel::offer_tools(const QPoint& at) {
 
 void CellPanel::offer_removal(const std::string& list, const std::string& id, const QPoint& at) {
     const bool part = list == "part_types";
-    const auto uses =
-        part ? cell::uses_of_part_type(workspace_.layout(), id) : cell::uses_of_tool(workspace_.layout(), id);
+    const auto uses = part ? cell::uses_of_part_type(open_.layout(), id) : cell::uses_of_tool(open_.layout(), id);
     const auto remove = [this, part, id](const std::string& instead) {
         make([=](const cell::Layout& l, std::string*) {
             return part ? cell::remove_part_type(l, id, instead) : cell::remove_tool(l, id, instead);
@@ -423,9 +424,9 @@ void CellPanel::offer_removal(const std::string& list, const std::string& id, co
                 [remove, other] { remove(other); });
     };
     if (part)
-        for (const cell::PartType& p : workspace_.cell()->part_types) offer(p.id, p.name);
+        for (const cell::PartType& p : open_.cell()->part_types) offer(p.id, p.name);
     else
-        for (const cell::ToolModel& t : workspace_.cell()->tool_models) offer(t.id, t.name);
+        for (const cell::ToolModel& t : open_.cell()->tool_models) offer(t.id, t.name);
     menu->addAction(
         part ? tr("Remove what needs it, too") : tr("Leave the arms without it"), this, [remove] { remove(""); });
     menu->popup(at);

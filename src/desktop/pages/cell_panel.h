@@ -13,7 +13,7 @@ namespace escarp::desktop {
 class CellPanel : public QScrollArea {
     Q_OBJECT
 public:
-    explicit CellPanel(Workspace& workspace, QWidget* parent = nullptr);
+    explicit CellPanel(OpenCell& open, const Results& results, Selection& selection, QWidget* parent = nullptr);
     /// Unfolds a part type or a tool and brings it into view.
     void open(const QString& id);
     /// The menu of new part types; what is made is unfolded here.
@@ -45,11 +45,13 @@ private:
     class QPushButton* button(class QHBoxLayout* row, const QString& words, const QString& name,
         const std::function<void(const QPoint&)>& act);
 
-    Workspace& workspace_;
+    OpenCell& open_;
+    const Results& results_;
+    Selection& selection_;
     QWidget* page_;
     QVBoxLayout* rows_;
     HandlingView* view_;  ///< of whichever card is unfolded; it stays as it is when the cards are made anew
-    std::string open_, grip_, shown_;
+    std::string unfolded_, grip_, shown_;
 };
 
 }  // namespace escarp::desktop

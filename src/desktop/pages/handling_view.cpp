@@ -31,7 +31,8 @@ cell::json rounded(double a, double b, double c, double step) {
 
 }  // namespace
 
-HandlingView::HandlingView(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
+HandlingView::HandlingView(OpenCell& open, const Results& results, Selection& selection, QWidget* parent)
+    : QWidget(parent), open_(open), results_(results), selection_(selection) {
     setObjectName("handling_view");
     setAccessibleName(tr("The part as the tool grips it; arrows move the grip, comma and full stop turn it"));
     setFixedHeight(150);
@@ -49,7 +50,7 @@ HandlingView::HandlingView(Workspace& workspace, QWidget* parent) : QWidget(pare
         at += button->width() + 2;
         connect(button, &QToolButton::clicked, this, [this, side = side] { set_side(side); });
     }
-    connect(&workspace_, &Workspace::document_changed, this, [this] { update(); });
+    connect(&open_, &OpenCell::document_changed, this, [this] { update(); });
 }
 
 void HandlingView::show_part(const std::string& part_type, const std::string& grip, const std::string& tool) {
@@ -69,7 +70,7 @@ void HandlingView::set_side(Side side) {
 
 HandlingView::Content HandlingView::content() const {
     Content c;
-    const cell::Cell& cell = *workspace_.cell();
+    const cell::Cell& cell = *open_.cell();
     c.tool = with_id(cell.tool_models, tool_);
     if (part_.empty()) {
         c.there = c.tool;
@@ -209,20 +210,20 @@ void HandlingView::mouseMoveEvent(QMouseEvent* event) {
         if (about.dot(v.to_eye()) < 0) about = -about;
         frame.linear() = geometry::rotation(about, turned) * before_.linear();
     }
-    workspace_.try_quietly(edit(frame));
+    open_.try_quietly(edit(frame));
     update();
 }
 
 void HandlingView::mouseReleaseEvent(QMouseEvent*) {
     if (held_ == Held::nothing) return;
     held_ = Held::nothing;
-    if (workspace_.trying()) workspace_.take_draft();
+    if (open_.trying()) open_.take_draft();
     update();
 }
 
 void HandlingView::give_up() {
     held_ = Held::nothing;
-    workspace_.drop_draft();
+    open_.drop_draft();
     update();
 }
 
@@ -252,7 +253,7 @@ void HandlingView::keyPressEvent(QKeyEvent* event) {
             break;
         default: return QWidget::keyPressEvent(event);
     }
-    workspace_.apply(edit(frame));
+    open_.apply(edit(frame));
 }
 
 cell::Edit HandlingView::edit(const Frame& frame) const {
@@ -262,12 +263,12 @@ cell::Edit HandlingView::edit(const Frame& frame) const {
         return {tr("Move the tool frame").toStdString(),
             {cell::Operation::set(
                 cell::Path("tool_models") / tool_ / "tool_frame", {{"at_mm", place}, {"turn_deg", turn}})}};
-    const cell::PartType* part = with_id(workspace_.cell()->part_types, part_);
+    const cell::PartType* part = with_id(open_.cell()->part_types, part_);
     const std::string grip = part && !with_id(part->grips, grip_) ? part->grips.front().id : grip_;
     const cell::Path list = cell::Path("part_types") / part_ / "grips";
     const cell::json one{{"id", grip}, {"at_mm", place}, {"turn_deg", turn}};
     // A part without grips in the file has one on top that is not written down yet.
-    if (!cell::find(workspace_.resolved(), list / grip))
+    if (!cell::find(open_.resolved(), list / grip))
         return {tr("Move grip").toStdString(), {cell::Operation::set(list, cell::json::array({one}))}};
     return {
         tr("Move grip %1").arg(QString::fromStdString(grip)).toStdString(), {cell::Operation::set(list / grip, one)}};

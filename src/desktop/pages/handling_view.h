@@ -5,14 +5,14 @@
 #include <optional>
 
 #include <desktop/looks/plan_drawing.h>
-#include <desktop/session/workspace.h>
+#include <desktop/session/selection.h>
 
 namespace escarp::desktop {
 
 class HandlingView : public QWidget {
     Q_OBJECT
 public:
-    explicit HandlingView(Workspace& workspace, QWidget* parent = nullptr);
+    explicit HandlingView(OpenCell& open, const Results& results, Selection& selection, QWidget* parent = nullptr);
     /// `tool` (an id, may be empty) is seen gripping the part at each grip in turn; `grip`: the one that is dragged.
     void show_part(const std::string& part_type, const std::string& grip, const std::string& tool);
     void show_tool(const std::string& tool);
@@ -44,7 +44,9 @@ private:
     cell::Edit edit(const geometry::Frame& frame) const;
     void give_up();
 
-    Workspace& workspace_;
+    OpenCell& open_;
+    const Results& results_;
+    Selection& selection_;
     std::string part_, grip_, tool_;
     Side side_ = Side::corner;
     enum class Held { nothing, origin, lever } held_ = Held::nothing;

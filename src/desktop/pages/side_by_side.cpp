@@ -26,8 +26,8 @@ QString shown_value(const cell::json& v) {
 
 }  // namespace
 
-SideBySide::SideBySide(Workspace& workspace, const Spreads& spreads, QWidget* parent)
-    : QScrollArea(parent), comparison_(new Comparison(workspace, spreads)) {
+SideBySide::SideBySide(OpenCell& open, const Results& results, const Spreads& spreads, QWidget* parent)
+    : QScrollArea(parent), comparison_(new Comparison(open, results, spreads)) {
     setObjectName("side_by_side");
     setWidget(comparison_);
     setHorizontalScrollBarPolicy(Qt::ScrollBarAsNeeded);
@@ -39,18 +39,34 @@ void SideBySide::resizeEvent(QResizeEvent* event) {
     comparison_->set_room(viewport()->size());
 }
 
-Comparison::Comparison(Workspace& workspace, const Spreads& spreads, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), spreads_(spreads) {
+Comparison::Comparison(OpenCell& open, const Results& results, const Spreads& spreads, QWidget* parent)
+    : QWidget(parent), open_(open), results_(results), spreads_(spreads) {
     connect(&spreads_, &Spreads::found, this, qOverload<>(&QWidget::update));
     setObjectName("comparison");
     setAccessibleName(tr("Side by side: variants compared"));
-    for (const auto signal : {&Workspace::evaluated, &Workspace::zones_found})
-        connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
-    connect(&workspace_, &Workspace::document_changed, this, [this] { set_room(room_); });
+    connect(&results_, &Results::came, this, &Comparison::renew);
+    connect(&results_, &Results::evaluated, this, &Comparison::renew);
+    connect(&results_, &Results::zones_found, this, qOverload<>(&QWidget::update));
+    connect(&open_, &OpenCell::document_changed, this, [this] { set_room(room_); });
+    renew();
+}
+
+void Comparison::renew() {
+    const std::vector<Column> all = columns();
+    const auto of = [](const auto& evaluation) {
+        return [&evaluation](const auto& one) { return one.evaluation == evaluation; };
+    };
+    drawn_.remove_if([&](const Drawn& d) { return std::none_of(all.begin(), all.end(), of(d.of)); });
+    for (const Column& c : all) {
+        const auto& e = c.evaluation;
+        if (e && std::none_of(drawn_.begin(), drawn_.end(), [&](const Drawn& d) { return d.of == e; }))
+            drawn_.push_back({e, simulation::Scene(*e->cell, e->run->trace, simulation::ticks(e->typical_s()))});
+    }
+    update();
 }
 
 QSize Comparison::sizeHint() const {
-    const int count = std::max<int>(1, static_cast<int>(workspace_.document().variants().size()));
+    const int count = std::max<int>(1, static_cast<int>(open_.document().variants().size()));
     const int column = count > many ? least_column : usual_column;
     return {std::max(room_.width(), static_cast<int>(left) + count * column), std::max(room_.height(), height_)};
 }
@@ -73,9 +89,9 @@ const std::vector<Comparison::Row>& Comparison::rows() {
 
 std::vector<Comparison::Column> Comparison::columns() const {
     std::vector<Column> all;
-    for (const cell::VariantInfo& v : workspace_.document().variants()) {
+    for (const cell::VariantInfo& v : open_.document().variants()) {
         const QString id = QString::fromStdString(v.id);
-        all.push_back({id, QString::fromStdString(v.name), workspace_.evaluation_of(id)});
+        all.push_back({id, QString::fromStdString(v.name), results_.of(id)});
     }
     const auto by = std::find_if(rows().begin(), rows().end(), [this](const Row& r) { return r.key == sorted_by_; });
     if (sorted_by_.isEmpty()) return all;
@@ -213,7 +229,7 @@ double Comparison::draw_layouts(QPainter& p, const std::vector<Column>& all, dou
     const double column = column_box(0, all.size(), 0, 0).width();
     const double drawing = std::clamp(column * high / wide, 90.0, std::max(120.0, 0.36 * room_.height()));
     const double scale = std::min(column / wide, drawing / high);
-    const QString base = QString::fromStdString(workspace_.document().baseline());
+    const QString base = QString::fromStdString(open_.document().baseline());
     QString fastest, smallest;
     double least = 1e300, area = 1e300;
     for (const Column& c : all) {
@@ -238,8 +254,10 @@ double Comparison::draw_layouts(QPainter& p, const std::vector<Column>& all, dou
         p.setPen(QPen(theme::rule, 1));
         p.setBrush(QColor(0xFB, 0xF8, 0xEE));
         p.drawRect(box);
-        if (!all[i].evaluation) {
-            const QString error = workspace_.error_of(all[i].id);
+        const auto drawn =
+            std::find_if(drawn_.begin(), drawn_.end(), [&](const Drawn& d) { return d.of == all[i].evaluation; });
+        if (drawn == drawn_.end()) {
+            const QString error = results_.error_of(all[i].id);
             p.setPen(error.isEmpty() ? theme::muted : theme::stop);
             p.setFont(theme::font(11));
             p.drawText(box.adjusted(8, 8, -8, -8), Qt::AlignCenter | Qt::TextWordWrap,
@@ -252,8 +270,11 @@ double Comparison::draw_layouts(QPainter& p, const std::vector<Column>& all, dou
         v.middle = QPointF(box.center().x() - plan.center().x() * scale, box.center().y() + plan.center().y() * scale);
         p.save();
         p.setClipRect(box, Qt::IntersectClip);
-        draw_plan(p, v, cell, all[i].evaluation.get(),
-            {all[i].evaluation->typical_s(), {}, !tight, true, !tight, false, 9, box.adjusted(1, 1, -1, -1)});
+        PlanOptions o;
+        o.names = o.marks = !tight;
+        o.name_pixels = 9;
+        o.sheet = box.adjusted(1, 1, -1, -1);
+        draw_plan(p, v, drawn->scene, o);
         p.restore();
         if (!tight) continue;
         p.setFont(theme::font(10, true));
@@ -293,7 +314,7 @@ double Comparison::draw_cycles(QPainter& p, const std::vector<Column>& all, doub
     const bool tight = narrow(all.size());
     const Column* base = nullptr;
     for (const Column& c : all)
-        if (c.id == QString::fromStdString(workspace_.document().baseline())) base = &c;
+        if (c.id == QString::fromStdString(open_.document().baseline())) base = &c;
     for (std::size_t i = 0; i < all.size(); ++i) {
         if (!all[i].evaluation) continue;
         const QRectF box = column_box(i, all.size(), y, 84);
@@ -372,7 +393,7 @@ struct Comparison::Span {
 
 Comparison::Span Comparison::span_of(const Row& row, const std::vector<Column>& all) const {
     Span s;
-    const std::string base_id = workspace_.document().baseline();
+    const std::string base_id = open_.document().baseline();
     for (const Column& c : all) {
         const auto v = value(row, c);
         if (!v) continue;
@@ -395,7 +416,7 @@ void Comparison::draw_value(
     p.setFont(theme::font(11, is_best));
     p.setPen(bad ? theme::stop : theme::ink);
     QString change;
-    if (v && span.base && c.id.toStdString() != workspace_.document().baseline() &&
+    if (v && span.base && c.id.toStdString() != open_.document().baseline() &&
         std::abs(*v - *span.base) * row.factor > 0.5 * std::pow(10, -row.decimals)) {
         const double d = (*v - *span.base) * row.factor;
         change = QString("%1 %2").arg(
@@ -448,7 +469,7 @@ double Comparison::draw_figures(QPainter& p, const std::vector<Column>& all, dou
 }
 
 QStringList Comparison::differences(const Column& c) const {
-    const cell::json base = workspace_.document().resolved(workspace_.document().baseline());
+    const cell::json base = open_.document().resolved(open_.document().baseline());
     const auto device_name = [&](const std::string& id) {
         const cell::json* name = cell::find(base, cell::at_device(id) / "name");
         return name && name->is_string() ? QString::fromStdString(name->get<std::string>())
@@ -456,11 +477,11 @@ QStringList Comparison::differences(const Column& c) const {
     };
     // Changes of one device come on one line: "Arm 2: x 2600 -> 3000, turn 0 -> 180".
     std::vector<std::pair<QString, QStringList>> lines;
-    for (const cell::Operation& op : workspace_.document().differences(c.id.toStdString())) {
+    for (const cell::Operation& op : open_.document().differences(c.id.toStdString())) {
         const QStringList path = QString::fromStdString(op.at).split('/', Qt::SkipEmptyParts);
         QString who = path.value(0), what;
         if (path.value(0) == "devices" && path.size() > 1) who = device_name(path[1].toStdString());
-        const cell::Field* field = cell::meaning_of_path(base, op.at, workspace_.layout().kinds()).field;
+        const cell::Field* field = cell::meaning_of_path(base, op.at, open_.layout().kinds()).field;
         if (field && path.size() == 1) who = tr("Cell");
         const QString key = field ? QString::fromStdString(field->label)
                                   : QString(path.mid(path.value(0) == "devices" ? 2 : 1).join(' '))
@@ -540,7 +561,7 @@ QString Comparison::verdict(const std::vector<Column>& all) const {
     QStringList out;
     for (const Column& c : all) {
         if (!c.evaluation) return tr("Not every variant has been computed yet.");
-        if (c.id.toStdString() == workspace_.document().baseline()) base = &c;
+        if (c.id.toStdString() == open_.document().baseline()) base = &c;
         const bool sound =
             std::none_of(c.evaluation->inspection->findings.begin(), c.evaluation->inspection->findings.end(),
                 [](const auto& f) { return f.severity == inspection::Severity::stop; });

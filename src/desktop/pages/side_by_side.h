@@ -2,6 +2,7 @@
 // Side by side: variants in columns, drawn and judged on one scale.
 
 #include <QScrollArea>
+#include <list>
 
 #include <desktop/session/spreads.h>
 
@@ -10,7 +11,7 @@ namespace escarp::desktop {
 class Comparison : public QWidget {
     Q_OBJECT
 public:
-    Comparison(Workspace& workspace, const Spreads& spreads, QWidget* parent = nullptr);
+    Comparison(OpenCell& open, const Results& results, const Spreads& spreads, QWidget* parent = nullptr);
     QSize sizeHint() const override;
     void set_room(const QSize& room);
     /// What a cell of the table shows: row key ("cycle", "throughput", "reach" ...) and variant id.
@@ -68,8 +69,17 @@ private:
     QStringList differences(const Column& column) const;
     QString verdict(const std::vector<Column>& all) const;
 
-    Workspace& workspace_;
+    void renew();
+
+    OpenCell& open_;
+    const Results& results_;
     const Spreads& spreads_;
+    /// The newest evaluations, as they are drawn.
+    struct Drawn {
+        std::shared_ptr<const study::Evaluation> of;
+        simulation::Scene scene;
+    };
+    std::list<Drawn> drawn_;
     QString sorted_by_;                               ///< row key; empty: in the order of the document
     std::vector<std::pair<QRectF, QString>> labels_;  ///< where the rows' names are, to be clicked
     QSize room_{1280, 700};
@@ -79,7 +89,7 @@ private:
 class SideBySide : public QScrollArea {
     Q_OBJECT
 public:
-    SideBySide(Workspace& workspace, const Spreads& spreads, QWidget* parent = nullptr);
+    SideBySide(OpenCell& open, const Results& results, const Spreads& spreads, QWidget* parent = nullptr);
     Comparison* comparison() const { return comparison_; }
 
 protected:

@@ -15,6 +15,7 @@
 #include <desktop/fields/field_grid.h>
 #include <desktop/fields/number_field.h>
 #include <desktop/looks/form_place.h>
+#include <desktop/looks/layouts.h>
 #include <desktop/looks/plain_text.h>
 #include <desktop/looks/theme.h>
 #include <geometry/indices.h>
@@ -31,9 +32,9 @@ public:
 
     void paint(QPainter* p, const QStyleOptionViewItem& option, const QModelIndex& index) const override {
         QStyledItemDelegate::paint(p, option, index);
-        const auto e = workspace_.evaluation();
+        const auto e = workspace_.results.shown();
         const int signal = index.sibling(index.row(), 0).data(index_role).toInt();
-        const double end = workspace_.end_time();
+        const double end = workspace_.results.end_time();
         if (!e || end <= 0 || signal >= static_cast<int>(e->run->trace.signals.size())) return;
         const auto& changes = e->run->trace.signals[signal].changes;
         double low = 0, high = 1;
@@ -57,7 +58,7 @@ public:
         p->setPen(QPen(theme::accent, 1.2));
         p->drawPolyline(line);
         p->setPen(QPen(theme::ink, 1));
-        const double cursor = x(std::min(end, workspace_.time()));
+        const double cursor = x(std::min(end, workspace_.playhead.time()));
         p->drawLine(QPointF(cursor, option.rect.top()), QPointF(cursor, option.rect.bottom()));
         p->restore();
     }
@@ -73,13 +74,6 @@ QString joined(const cell::Cell& cell, const std::vector<cell::SignalUse>& uses)
         if (!names.contains(name)) names << name;
     }
     return names.join(", ");
-}
-
-QPushButton* link(const QString& text, const QString& name) {
-    auto* button = new QPushButton(text);
-    button->setObjectName(name);
-    button->setProperty("link", true);
-    return button;
 }
 
 }  // namespace
@@ -114,12 +108,12 @@ QHBoxLayout* SignalsPage::make_head() {
     filter_->setMaximumWidth(240);
     head->addWidget(filter_, 1);
     head->addStretch(1);
-    auto* give = link(tr("Give addresses"), "give_addresses");
+    auto* give = link_button(tr("Give addresses"), "give_addresses");
     give->setToolTip(tr("Every signal that has no address yet gets the next free one, and keeps it"));
     connect(give, &QPushButton::clicked, this,
         [this] { edit([](const cell::Layout& l) { return cell::give_addresses(l); }); });
     head->addWidget(give);
-    auto* list = link(tr("I/O list \u2026"), "io_list");
+    auto* list = link_button(tr("I/O list \u2026"), "io_list");
     connect(list, &QPushButton::clicked, this, &SignalsPage::wants_io_list);
     head->addWidget(list);
     return head;
@@ -160,23 +154,23 @@ QWidget* SignalsPage::make_side() {
 
 void SignalsPage::follow() {
     connect(filter_, &QLineEdit::textChanged, this, &SignalsPage::narrow);
-    connect(&workspace_, &Workspace::document_changed, this, [this] {
-        if (isVisible() && !workspace_.trying()) renew();
+    connect(&workspace_.open, &OpenCell::document_changed, this, [this] {
+        if (isVisible() && !workspace_.open.trying()) renew();
     });
-    connect(&workspace_, &Workspace::forced_changed, this, [this] {
+    connect(&workspace_.results, &Results::forced_changed, this, [this] {
         if (isVisible()) renew();
     });
-    connect(&workspace_, &Workspace::evaluated, this, &SignalsPage::renew_values);
-    connect(&workspace_, &Workspace::time_changed, this, &SignalsPage::renew_values);
-    connect(&workspace_, &Workspace::lanes_changed, this,
+    connect(&workspace_.results, &Results::evaluated, this, &SignalsPage::renew_values);
+    connect(&workspace_.playhead, &Playhead::time_changed, this, &SignalsPage::renew_values);
+    connect(&workspace_.view_options, &ViewOptions::lanes_changed, this,
         [this] { QTimer::singleShot(0, this, [this] { renew_detail(); }); });
     connect(table_, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {
         if (quiet_ || !item) return;
         chosen_ = item->data(name, index_role + 1).toString();
         const int signal = chosen();
         if (signal >= 0) {
-            const cell::Cell& cell = *workspace_.cell();
-            workspace_.select(QString::fromStdString(cell.devices[cell.signals[signal].device].id));
+            const cell::Cell& cell = *workspace_.open.cell();
+            workspace_.selection.select(QString::fromStdString(cell.devices[cell.signals[signal].device].id));
         }
         QTimer::singleShot(0, this, [this] { renew_detail(); });
     });
@@ -187,7 +181,7 @@ void SignalsPage::showEvent(QShowEvent* event) {
     renew();
 }
 
-int SignalsPage::chosen() const { return workspace_.cell()->signal(chosen_.toStdString()); }
+int SignalsPage::chosen() const { return workspace_.open.cell()->signal(chosen_.toStdString()); }
 
 void SignalsPage::choose(const QString& signal) {
     for (int i = 0; i < table_->topLevelItemCount(); ++i)
@@ -198,15 +192,15 @@ void SignalsPage::choose(const QString& signal) {
 void SignalsPage::edit(const std::function<cell::Edit(const cell::Layout&)>& make) {
     QTimer::singleShot(0, this, [this, make] {
         try {
-            workspace_.apply(make(workspace_.layout()));
+            workspace_.open.apply(make(workspace_.open.layout()));
         } catch (const cell::InputError& e) {
-            Q_EMIT workspace_.refused(tr("Not changed"), QString::fromStdString(e.problems().front().message));
+            Q_EMIT workspace_.open.refused(tr("Not changed"), QString::fromStdString(e.problems().front().message));
         }
     });
 }
 
 void SignalsPage::renew() {
-    const cell::Cell& cell = *workspace_.cell();
+    const cell::Cell& cell = *workspace_.open.cell();
     wiring_ = cell::wiring(cell);
     quiet_ = true;
     table_->clear();
@@ -230,7 +224,7 @@ void SignalsPage::renew() {
         item->setText(heard, joined(cell, wiring_.heard_by[i]));
         item->setText(address, QString::fromStdString(io[i].address));
         if (!io[i].given) item->setForeground(address, theme::muted);
-        if (workspace_.forced().count(cell.full_name(s))) item->setForeground(now, theme::stop);
+        if (workspace_.results.forced().count(cell.full_name(s))) item->setForeground(now, theme::stop);
         if (full == chosen_) table_->setCurrentItem(item);
     }
     quiet_ = false;
@@ -250,9 +244,9 @@ void SignalsPage::narrow() {
 
 void SignalsPage::renew_values() {
     if (!isVisible()) return;
-    const auto e = workspace_.evaluation();
-    const cell::Cell& cell = *workspace_.cell();
-    const simulation::Ticks t = simulation::ticks(workspace_.time());
+    const auto e = workspace_.results.shown();
+    const cell::Cell& cell = *workspace_.open.cell();
+    const simulation::Ticks t = simulation::ticks(workspace_.playhead.time());
     for (int i = 0; i < table_->topLevelItemCount(); ++i) {
         QTreeWidgetItem* item = table_->topLevelItem(i);
         const int signal = item->data(name, index_role).toInt();
@@ -261,7 +255,7 @@ void SignalsPage::renew_values() {
             continue;
         QString text =
             QString::fromStdString(cell::value_text(cell.signals[signal], e->run->trace.signals[signal].at(t)));
-        if (workspace_.forced().count(cell.full_name(cell.signals[signal]))) text += tr(" forced");
+        if (workspace_.results.forced().count(cell.full_name(cell.signals[signal]))) text += tr(" forced");
         item->setText(now, text);
     }
     table_->viewport()->update();
@@ -274,8 +268,8 @@ void SignalsPage::add_uses(const QString& title, const std::vector<cell::SignalU
     auto* column = static_cast<QVBoxLayout*>(detail_->layout());
     column->addWidget(head);
     for (const cell::SignalUse& use : uses) {
-        const cell::Device& d = workspace_.cell()->devices[use.device];
-        auto* line = link(menu_text(QString::fromStdString(d.name + ": " + use.words)), "signal_use");
+        const cell::Device& d = workspace_.open.cell()->devices[use.device];
+        auto* line = link_button(menu_text(QString::fromStdString(d.name + ": " + use.words)), "signal_use");
         connect(line, &QPushButton::clicked, this,
             [this, device = QString::fromStdString(d.id), step = QString::fromStdString(use.step)] {
                 QTimer::singleShot(0, this, [=, this] { Q_EMIT wants_step(device, step); });
@@ -289,8 +283,8 @@ void SignalsPage::add_uses(const QString& title, const std::vector<cell::SignalU
 void SignalsPage::add_force(const cell::Signal& s, const QString& full) {
     auto* column = static_cast<QVBoxLayout*>(detail_->layout());
     FieldGrid grid = new_field_grid(column);
-    const auto forced = workspace_.forced().find(full.toStdString());
-    const bool is_forced = forced != workspace_.forced().end();
+    const auto forced = workspace_.results.forced().find(full.toStdString());
+    const bool is_forced = forced != workspace_.results.forced().end();
     auto* how = new QComboBox;
     how->setObjectName("signal_force");
     how->addItems(s.on_off() ? QStringList{tr("not forced"), tr("forced on"), tr("forced off")}
@@ -299,10 +293,10 @@ void SignalsPage::add_force(const cell::Signal& s, const QString& full) {
     how->setToolTip(tr("Held at a value while you look; it is not saved and stands on the Verdict strip"));
     connect(how, &QComboBox::activated, this, [this, full, on_off = s.on_off(), start = s.start](int to) {
         QTimer::singleShot(0, this, [=, this] {
-            workspace_.force(full.toStdString(), to == 0 ? std::nullopt
-                                                         : std::optional<double>(!on_off   ? start
-                                                                                 : to == 1 ? 1.0
-                                                                                           : 0.0));
+            workspace_.results.force(full.toStdString(), to == 0 ? std::nullopt
+                                                                 : std::optional<double>(!on_off   ? start
+                                                                                         : to == 1 ? 1.0
+                                                                                                   : 0.0));
         });
     });
     grid.add(tr("value"), how);
@@ -311,26 +305,27 @@ void SignalsPage::add_force(const cell::Signal& s, const QString& full) {
         number->setObjectName("signal_force_value");
         number->set_value(forced->second);
         connect(number, &NumberField::changed, this, [this, full](double v) {
-            QTimer::singleShot(0, this, [=, this] { workspace_.force(full.toStdString(), v); });
+            QTimer::singleShot(0, this, [=, this] { workspace_.results.force(full.toStdString(), v); });
         });
         grid.add(tr("to"), number, QString::fromStdString(s.unit));
     }
     auto* lane = new QCheckBox;
     lane->setObjectName("signal_lane");
-    lane->setChecked(workspace_.signal_lanes().contains(full));
-    connect(lane, &QCheckBox::clicked, this, [this, full](bool on) { workspace_.show_signal_lane(full, on); });
+    lane->setChecked(workspace_.view_options.signal_lanes().contains(full));
+    connect(
+        lane, &QCheckBox::clicked, this, [this, full](bool on) { workspace_.view_options.show_signal_lane(full, on); });
     grid.add(tr("lane on the ribbon"), lane);
 }
 
 void SignalsPage::add_source(const cell::Signal& s) {
     if (!s.input()) return;
     auto* column = static_cast<QVBoxLayout*>(detail_->layout());
-    const std::string device = workspace_.cell()->devices[s.device].id;
+    const std::string device = workspace_.open.cell()->devices[s.device].id;
     auto* head = plain_label(tr("takes its value from"));
     head->setStyleSheet("color: #5C6870; font-size: 11px; padding-top: 6px;");
     column->addWidget(head);
     auto* line = new ConditionField(
-        workspace_, device, false, s.on_off(), s.source ? QString::fromStdString(s.source->text()) : QString());
+        workspace_.open, device, false, s.on_off(), s.source ? QString::fromStdString(s.source->text()) : QString());
     line->setObjectName("signal_source");
     line->setAccessibleName(tr("What the input takes"));
     connect(line, &ConditionField::entered, this, [this, device, input = s.name](const QString& text) {
@@ -338,7 +333,7 @@ void SignalsPage::add_source(const cell::Signal& s) {
     });
     column->addWidget(line);
     if (!s.source) return;
-    auto* off = link(tr("disconnect"), "signal_disconnect");
+    auto* off = link_button(tr("disconnect"), "signal_disconnect");
     connect(off, &QPushButton::clicked, this, [this, device, input = s.name] {
         edit([=](const cell::Layout& l) { return cell::connect_input(l, device, input, {}); });
     });
@@ -347,7 +342,7 @@ void SignalsPage::add_source(const cell::Signal& s) {
 
 void SignalsPage::add_description(const cell::Signal& s) {
     FieldGrid grid = new_field_grid(static_cast<QVBoxLayout*>(detail_->layout()));
-    const std::string device = workspace_.cell()->devices[s.device].id;
+    const std::string device = workspace_.open.cell()->devices[s.device].id;
     for (const auto& [what, label, text] :
         {std::tuple{"address", tr("address"), s.address}, {"comment", tr("comment"), s.comment}}) {
         auto* line = new QLineEdit(QString::fromStdString(text));
@@ -398,8 +393,8 @@ void SignalsPage::renew_detail() {
         column->addWidget(hint);
         return;
     }
-    const cell::Signal& s = workspace_.cell()->signals[signal];
-    auto* title = plain_label(QString::fromStdString(workspace_.cell()->devices[s.device].name + "  " + s.name));
+    const cell::Signal& s = workspace_.open.cell()->signals[signal];
+    auto* title = plain_label(QString::fromStdString(workspace_.open.cell()->devices[s.device].name + "  " + s.name));
     title->setFont(theme::font(13, true));
     title->setWordWrap(true);
     column->addWidget(title);

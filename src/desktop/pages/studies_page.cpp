@@ -48,7 +48,8 @@ QLabel* heading(const QString& title, const QString& more) {
 
 }  // namespace
 
-StudiesPage::StudiesPage(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
+StudiesPage::StudiesPage(OpenCell& open, Results& results, QWidget* parent)
+    : QWidget(parent), open_(open), results_(results) {
     setObjectName("studies_page");
     auto* across = new QHBoxLayout(this);
     across->setContentsMargins(10, 8, 10, 8);
@@ -56,12 +57,12 @@ StudiesPage::StudiesPage(Workspace& workspace, QWidget* parent) : QWidget(parent
     across->addWidget(make_list());
     across->addWidget(make_middle(), 1);
     across->addWidget(make_side());
-    connect(&workspace_, &Workspace::document_changed, this, [this] {
+    connect(&open_, &OpenCell::document_changed, this, [this] {
         renew_list();
         renew_words();
         if (isVisible() && !worker_.busy() && chosen_ != asked_) look_up();
     });
-    connect(&workspace_, &Workspace::wants_to_vary, this, [this](const QString& path) {
+    connect(&open_, &OpenCell::wants_to_vary, this, [this](const QString& path) {
         if (!study() || study()->asks == Asks::repetitions || study()->asks == Asks::gains)
             return new_study(Asks::sweep, path);
         sentence_->vary(path);
@@ -100,8 +101,8 @@ QWidget* StudiesPage::make_list() {
     connect(list_, &QListWidget::itemChanged, this, [this](QListWidgetItem* item) {
         const cell::Path at = cell::Path("studies") / item->data(Qt::UserRole).toString().toStdString() / "name";
         const std::string name = item->text().trimmed().toStdString();
-        QTimer::singleShot(0, this,
-            [this, at, name] { edit_studies(workspace_, tr("Rename a study"), {cell::Operation::set(at, name)}); });
+        QTimer::singleShot(
+            0, this, [this, at, name] { edit_studies(open_, tr("Rename a study"), {cell::Operation::set(at, name)}); });
     });
     auto* line = new QHBoxLayout;
     auto* add = new QToolButton;
@@ -132,7 +133,7 @@ QWidget* StudiesPage::make_middle() {
     auto* rows = new QVBoxLayout(middle);
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(6);
-    sentence_ = new StudySentence(workspace_);
+    sentence_ = new StudySentence(open_);
     rows->addWidget(sentence_);
     auto* line = new QHBoxLayout;
     ask_ = new QPushButton(tr("Ask"));
@@ -219,7 +220,7 @@ QWidget* StudiesPage::make_side() {
     connect(table_, &QTableWidget::cellDoubleClicked, this, [this](int row) {
         if (!answer_ || !answer_->gains) return;
         const study::Gain& g = answer_->gains->all[row];
-        const auto& devices = workspace_.cell()->devices;
+        const auto& devices = open_.cell()->devices;
         if (g.device < 0 || g.device >= static_cast<int>(devices.size())) return;
         const cell::Device& d = devices[g.device];
         QString step;
@@ -242,7 +243,7 @@ void StudiesPage::showEvent(QShowEvent* event) {
 }
 
 const cell::Study* StudiesPage::study() const {
-    for (const cell::Study& s : workspace_.cell()->studies)
+    for (const cell::Study& s : open_.cell()->studies)
         if (QString::fromStdString(s.id) == chosen_) return &s;
     return nullptr;
 }
@@ -250,12 +251,12 @@ const cell::Study* StudiesPage::study() const {
 void StudiesPage::renew_list() {
     const QSignalBlocker quiet(list_);
     QStringList now;
-    for (const cell::Study& s : workspace_.cell()->studies)
+    for (const cell::Study& s : open_.cell()->studies)
         now << QString::fromStdString(s.id + "|" + s.name) + name_of(s.asks);
     if (list_->property("shown").toStringList() != now || list_->count() != now.size()) {
         list_->setProperty("shown", now);
         list_->clear();
-        for (const cell::Study& s : workspace_.cell()->studies) {
+        for (const cell::Study& s : open_.cell()->studies) {
             auto* item = new QListWidgetItem(QString::fromStdString(s.name), list_);
             item->setData(Qt::UserRole, QString::fromStdString(s.id));
             item->setToolTip(name_of(s.asks));
@@ -290,8 +291,8 @@ void StudiesPage::choose(const QString& study) {
 void StudiesPage::new_study(Asks asks, const QString& path) {
     std::string id;
     const cell::Edit edit = cell::add_study(
-        workspace_.layout(), name_of(asks).toStdString(), tr("New %1").arg(name_of(asks)).toStdString(), &id);
-    edit_studies(workspace_, tr("New study"), edit.operations);
+        open_.layout(), name_of(asks).toStdString(), tr("New %1").arg(name_of(asks)).toStdString(), &id);
+    edit_studies(open_, tr("New study"), edit.operations);
     choose(QString::fromStdString(id));
     if (!path.isEmpty()) sentence_->vary(path);
 }
@@ -299,24 +300,24 @@ void StudiesPage::new_study(Asks asks, const QString& path) {
 void StudiesPage::remove_study() {
     if (study())
         edit_studies(
-            workspace_, tr("Remove a study"), {cell::Operation::remove(cell::Path("studies") / chosen_.toStdString())});
+            open_, tr("Remove a study"), {cell::Operation::remove(cell::Path("studies") / chosen_.toStdString())});
 }
 
 bool StudiesPage::out_of_date() const {
-    return answer_ && !answer_->cell.empty() && answer_->cell != workspace_.layout().content();
+    return answer_ && !answer_->cell.empty() && answer_->cell != open_.layout().content();
 }
 
 void StudiesPage::look_up() {
     const cell::Study* s = study();
     if (!s || s->asks == Asks::gains || (s->vary.empty() && s->asks != Asks::repetitions)) return;
-    const QString file = workspace_.file();
+    const QString file = open_.file();
     const QString results =
         file.isEmpty() ? QString() : QString::fromStdString(study::Results::beside(file.toStdString()));
     if (!results.isEmpty() && !QFileInfo::exists(results)) return;
     asked_ = chosen_;
-    asked_cell_ = workspace_.layout().content();
+    asked_cell_ = open_.layout().content();
     coming_.clear();
-    worker_.ask(workspace_.layout(), *s, results, true);
+    worker_.ask(open_.layout(), *s, results, true);
     renew_words();
 }
 
@@ -326,9 +327,9 @@ void StudiesPage::ask() {
     asked_ = chosen_;
     coming_.clear();
     point_ = -2;
-    asked_cell_ = workspace_.layout().content();
-    const QString file = workspace_.file();
-    worker_.ask(workspace_.layout(), *s,
+    asked_cell_ = open_.layout().content();
+    const QString file = open_.file();
+    worker_.ask(open_.layout(), *s,
         file.isEmpty() ? QString() : QString::fromStdString(study::Results::beside(file.toStdString())));
     state_->clear();
     renew_words();
@@ -351,8 +352,8 @@ void StudiesPage::gather() {
     so_far->whole = false;
     so_far->cell = asked_cell_;
     for (const cell::Varied& v : s->vary)
-        so_far->varied.push_back(cell::meaning_of_path(workspace_.resolved(), v.at, workspace_.layout().kinds()).words);
-    so_far->present = study::present_values(workspace_.layout(), *s);
+        so_far->varied.push_back(cell::meaning_of_path(open_.resolved(), v.at, open_.layout().kinds()).words);
+    so_far->present = study::present_values(open_.layout(), *s);
     try {
         so_far->looked_at =
             study::measures_of(s->look_at.empty() ? std::vector<std::string>{"cycle_s"} : s->look_at, "look_at");
@@ -372,8 +373,8 @@ void StudiesPage::take(std::shared_ptr<const study::Answered> answer) {
     const bool nothing = answer->tried.empty() && answer->now.found.runs.empty();
     const bool none_found = std::all_of(answer->tried.begin(), answer->tried.end(),
         [](const study::Tried& t) { return t.found.runs.empty() && t.refused.empty(); });
-    const bool of_this_cell = answer->cell == workspace_.layout().content();
-    if (answer->gains && of_this_cell) workspace_.set_gains(answer->cell, *answer->gains);
+    const bool of_this_cell = answer->cell == open_.layout().content();
+    if (answer->gains && of_this_cell) results_.set_gains(answer->cell, *answer->gains);
     if (nothing || (!answer->whole && none_found && !answer->tried.empty())) answer_.reset();
     else answer_ = std::move(answer);
     point_ = answer_ && answer_->best >= 0 ? answer_->best : -2;
@@ -424,7 +425,7 @@ void StudiesPage::renew_words() {
                             .arg(counted(answer_->runs + answer_->kept_runs, tr("run"), tr("runs")))
                             .arg(answer_->kept_runs));
     } else {
-        state_->setText(study() ? tr("Not asked yet, of variant %1.").arg(workspace_.variant()) : QString());
+        state_->setText(study() ? tr("Not asked yet, of variant %1.").arg(open_.variant()) : QString());
     }
 }
 
@@ -511,7 +512,7 @@ void StudiesPage::list_gains() {
 
 cell::Edit StudiesPage::edit_of(int point) const {
     if (!answer_ || point < 0) return {};
-    return study::edit_of(workspace_.layout(), answer_->study, answer_->tried[point].point);
+    return study::edit_of(open_.layout(), answer_->study, answer_->tried[point].point);
 }
 
 void StudiesPage::choose_point(int point) {
@@ -542,7 +543,7 @@ void StudiesPage::show_point(int point) {
     point_words_->setText(words);
     try {
         const auto shown =
-            point < 0 ? workspace_.layout().shared_cell() : workspace_.layout().edited(edit_of(point)).shared_cell();
+            point < 0 ? open_.layout().shared_cell() : open_.layout().edited(edit_of(point)).shared_cell();
         const double ratio = devicePixelRatioF();
         QPixmap sheet(QSize(picture_->width() - 4, picture_->height() - 4) * ratio);
         sheet.setDevicePixelRatio(ratio);
@@ -556,7 +557,7 @@ void StudiesPage::show_point(int point) {
         view.middle = {w / 2 - box.center().x() * view.scale, h / 2 + box.center().y() * view.scale};
         PlanOptions options;
         options.names = false;
-        draw_plan(p, view, *shown, nullptr, options);
+        draw_plan(p, view, simulation::Scene(*shown), options);
         p.end();
         picture_->setPixmap(sheet);
     } catch (const cell::InputError& e) {
@@ -567,7 +568,7 @@ void StudiesPage::show_point(int point) {
 
 void StudiesPage::look_at_point() {
     try {
-        if (point_ >= 0 && workspace_.try_out(edit_of(point_), true)) Q_EMIT wants_cell();
+        if (point_ >= 0 && open_.try_out(edit_of(point_), true)) Q_EMIT wants_cell();
     } catch (const cell::InputError& e) {
         state_->setText(QString::fromStdString(e.problems().front().message));
     }
@@ -580,9 +581,9 @@ void StudiesPage::make_variant() {
         const study::Tried& t = answer_->tried[point_];
         const std::string name =
             t.has(m.id) ? m.label + " " + study::with_unit(t.figure(m.id), m) : answer_->study.name;
-        const cell::Change made = study::point_to_variant(workspace_.layout(), answer_->study, t.point, name);
-        if (!workspace_.replace(made.document, tr("New variant %1").arg(QString::fromStdString(name)))) return;
-        workspace_.set_variant(QString::fromStdString(made.made["variant"].get<std::string>()));
+        const cell::Change made = study::point_to_variant(open_.layout(), answer_->study, t.point, name);
+        if (!open_.replace(made.document, tr("New variant %1").arg(QString::fromStdString(name)))) return;
+        open_.set_variant(QString::fromStdString(made.made["variant"].get<std::string>()));
         Q_EMIT wants_cell();
     } catch (const cell::InputError& e) {
         state_->setText(QString::fromStdString(e.problems().front().message));

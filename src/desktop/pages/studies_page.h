@@ -19,7 +19,7 @@ namespace escarp::desktop {
 class StudiesPage : public QWidget {
     Q_OBJECT
 public:
-    explicit StudiesPage(Workspace& workspace, QWidget* parent = nullptr);
+    explicit StudiesPage(OpenCell& open, Results& results, QWidget* parent = nullptr);
     void choose(const QString& study);  ///< by its id
     QString chosen() const { return chosen_; }
     StudyPlot* plot() { return plot_; }
@@ -57,7 +57,8 @@ private:
     void make_variant();
     const cell::Study* study() const;
 
-    Workspace& workspace_;
+    OpenCell& open_;
+    Results& results_;
     StudyWorker worker_;
     QString chosen_, asked_;
     std::string asked_cell_;  ///< key of the cell that it was asked of

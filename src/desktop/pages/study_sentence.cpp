@@ -24,17 +24,16 @@ namespace escarp::desktop {
 using cell::json;
 using Asks = cell::Study::Asks;
 
-void edit_studies(Workspace& workspace, const QString& title, const cell::Operations& operations) {
+void edit_studies(OpenCell& open, const QString& title, const cell::Operations& operations) {
     try {
-        workspace.replace(
-            workspace.document().edited(workspace.document().baseline(), {title.toStdString(), operations}), title);
+        open.replace(open.document().edited(open.document().baseline(), {title.toStdString(), operations}), title);
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace.refused(QObject::tr("Not changed"), QString::fromStdString(e.problems().front().message));
+        Q_EMIT open.refused(QObject::tr("Not changed"), QString::fromStdString(e.problems().front().message));
     }
 }
 
-StudySentence::StudySentence(Workspace& workspace, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), flow_(new FlowLayout(this, 6, 6)) {
+StudySentence::StudySentence(OpenCell& open, QWidget* parent)
+    : QWidget(parent), open_(open), flow_(new FlowLayout(this, 6, 6)) {
     setObjectName("study_sentence");
     setAcceptDrops(true);
     setAttribute(Qt::WA_StyledBackground);
@@ -43,13 +42,13 @@ StudySentence::StudySentence(Workspace& workspace, QWidget* parent)
     QSizePolicy policy(QSizePolicy::Preferred, QSizePolicy::Minimum);
     policy.setHeightForWidth(true);
     setSizePolicy(policy);
-    connect(&workspace_, &Workspace::document_changed, this, [this] {
-        if (!workspace_.trying()) rebuild();
+    connect(&open_, &OpenCell::document_changed, this, [this] {
+        if (!open_.trying()) rebuild();
     });
 }
 
 const cell::Study* StudySentence::study() const {
-    for (const cell::Study& s : workspace_.cell()->studies)
+    for (const cell::Study& s : open_.cell()->studies)
         if (QString::fromStdString(s.id) == study_) return &s;
     return nullptr;
 }
@@ -74,8 +73,8 @@ void StudySentence::words(const QString& text) {
 
 void StudySentence::set(const std::string& key, const json& value) {
     const cell::Path at = cell::Path("studies") / study_.toStdString() / key;
-    QTimer::singleShot(0, this,
-        [this, at, value] { edit_studies(workspace_, tr("Change a study"), {cell::Operation::set(at, value)}); });
+    QTimer::singleShot(
+        0, this, [this, at, value] { edit_studies(open_, tr("Change a study"), {cell::Operation::set(at, value)}); });
 }
 
 void StudySentence::blank(
@@ -126,8 +125,8 @@ std::vector<std::pair<QString, json>> StudySentence::figures() const {
 namespace {
 
 /// The list of a study as the document has it, to be changed and set as a whole.
-json list_of(const Workspace& workspace, const QString& study, const char* key) {
-    const json* found = cell::find(workspace.resolved(), cell::Path("studies") / study.toStdString() / key);
+json list_of(const OpenCell& open, const QString& study, const char* key) {
+    const json* found = cell::find(open.resolved(), cell::Path("studies") / study.toStdString() / key);
     return found ? *found : json::array();
 }
 
@@ -137,13 +136,13 @@ void StudySentence::add_varied(std::size_t i, const cell::Varied& v) {
     const QString n = QString::number(i);
     const std::string at = "vary/" + std::to_string(i) + "/";
     words(i == 0 ? (study()->asks == Asks::search ? tr("Search over") : tr("Vary")) : tr("and"));
-    const cell::PathMeaning meaning = cell::meaning_of_path(workspace_.resolved(), v.at, workspace_.layout().kinds());
+    const cell::PathMeaning meaning = cell::meaning_of_path(open_.resolved(), v.at, open_.layout().kinds());
     auto* what = plain_label(QString::fromStdString(meaning.words));
     what->setToolTip(plain(QString::fromStdString(v.at)));
     what->setStyleSheet("font-size: 13px; font-weight: bold; color: #B4521B;");
     put(what, "varied_" + n);
     const auto set_in = [this, i](const std::string& key, const json& value) {
-        json all = list_of(workspace_, study_, "vary");
+        json all = list_of(open_, study_, "vary");
         all[i][key] = value;
         set("vary", all);
     };
@@ -178,7 +177,7 @@ void StudySentence::add_varied(std::size_t i, const cell::Varied& v) {
         }
     }
     away("drop_varied_" + n, tr("Leave it as it is"), [this, i] {
-        json all = list_of(workspace_, study_, "vary");
+        json all = list_of(open_, study_, "vary");
         all.erase(i);
         set("vary", all);
     });
@@ -225,7 +224,7 @@ void StudySentence::add_kept(const cell::Study& s) {
         const QString n = QString::number(i);
         words(i == 0 ? tr("keep") : tr("and"));
         const auto set_in = [this, i](const std::function<void(json&)>& change) {
-            json all = list_of(workspace_, study_, "keep");
+            json all = list_of(open_, study_, "keep");
             change(all[i]);
             set("keep", all);
         };
@@ -261,13 +260,13 @@ void StudySentence::add_kept(const cell::Study& s) {
         for (const study::Measure& m : study::measures())
             if (m.id == d.figure && !m.unit.empty()) words(QString::fromStdString(m.unit));
         away("drop_keep_" + n, tr("Do not demand it"), [this, i] {
-            json all = list_of(workspace_, study_, "keep");
+            json all = list_of(open_, study_, "keep");
             all.erase(i);
             set("keep", all);
         });
     }
     link(tr("+ demand"), "add_keep", [this] {
-        json all = list_of(workspace_, study_, "keep");
+        json all = list_of(open_, study_, "keep");
         all.push_back({{"figure", "reach_margin_mm"}, {"at_least", 25}});
         set("keep", all);
     });
@@ -311,7 +310,7 @@ void StudySentence::add_how_often(const cell::Study& s) {
         const cell::Path at = cell::Path("studies") / study_.toStdString() / "until_pct";
         QTimer::singleShot(0, this, [this, at, v] {
             edit_studies(
-                workspace_, tr("Change a study"), {v > 0 ? cell::Operation::set(at, v) : cell::Operation::remove(at)});
+                open_, tr("Change a study"), {v > 0 ? cell::Operation::set(at, v) : cell::Operation::remove(at)});
         });
     });
     put(field, "until");
@@ -320,11 +319,11 @@ void StudySentence::add_how_often(const cell::Study& s) {
 
 void StudySentence::rebuild() {
     const cell::Study* s = study();
-    const json* raw = s ? cell::find(workspace_.resolved(), cell::Path("studies") / s->id) : nullptr;
+    const json* raw = s ? cell::find(open_.resolved(), cell::Path("studies") / s->id) : nullptr;
     std::string now = raw ? raw->dump() : std::string("-");
     if (s)
         for (const cell::Varied& v : s->vary)
-            now += cell::meaning_of_path(workspace_.resolved(), v.at, workspace_.layout().kinds()).words;
+            now += cell::meaning_of_path(open_.resolved(), v.at, open_.layout().kinds()).words;
     if (now == shown_) return;
     shown_ = std::move(now);
     const QString focused = focusWidget() ? focusWidget()->objectName() : QString();
@@ -354,10 +353,10 @@ void StudySentence::rebuild() {
 void StudySentence::vary(const QString& path) {
     if (!study()) return;
     try {
-        const cell::Edit edit = cell::vary(workspace_.layout(), study_.toStdString(), path.toStdString());
+        const cell::Edit edit = cell::vary(open_.layout(), study_.toStdString(), path.toStdString());
         if (!edit.operations.empty()) set("vary", edit.operations.front().value);
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace_.refused(tr("Not varied"), QString::fromStdString(e.problems().front().message));
+        Q_EMIT open_.refused(tr("Not varied"), QString::fromStdString(e.problems().front().message));
     }
 }
 
@@ -371,7 +370,7 @@ void StudySentence::offer_numbers(QWidget* below) {
         to->addAction(menu_text(QString::fromStdString(f.label)), this,
             [this, path = QString::fromStdString(at / f.key)] { vary(path); });
     };
-    for (const cell::Device& d : workspace_.cell()->devices) {
+    for (const cell::Device& d : open_.cell()->devices) {
         QMenu* of = menu->addMenu(menu_text(QString::fromStdString(d.name)));
         const cell::Path at = cell::at_device(d.id);
         for (const cell::Field& f : cell::placement_fields()) add(of, f, at / "placement");
@@ -391,7 +390,7 @@ void StudySentence::dropEvent(QDropEvent* event) {
     if (!event->mimeData()->hasFormat(path_format)) return;
     event->acceptProposedAction();
     const QString path = QString::fromUtf8(event->mimeData()->data(path_format));
-    QTimer::singleShot(0, this, [this, path] { Q_EMIT workspace_.wants_to_vary(path); });
+    QTimer::singleShot(0, this, [this, path] { Q_EMIT open_.wants_to_vary(path); });
 }
 
 }  // namespace escarp::desktop

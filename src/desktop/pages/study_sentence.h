@@ -5,14 +5,14 @@
 
 #include <cell/model/study.h>
 #include <desktop/looks/flow_layout.h>
-#include <desktop/session/workspace.h>
+#include <desktop/session/open_cell.h>
 
 namespace escarp::desktop {
 
 class StudySentence : public QWidget {
     Q_OBJECT
 public:
-    explicit StudySentence(Workspace& workspace, QWidget* parent = nullptr);
+    explicit StudySentence(OpenCell& open, QWidget* parent = nullptr);
     void show(const QString& study);  ///< id; empty: none
     /// One more thing to vary: in this study.
     void vary(const QString& path);
@@ -40,13 +40,13 @@ private:
     void set(const std::string& key, const cell::json& value);  ///< of the study
     std::vector<std::pair<QString, cell::json>> figures() const;
 
-    Workspace& workspace_;
+    OpenCell& open_;
     QString study_;
     std::string shown_;
     FlowLayout* flow_;
 };
 
 /// An edit of the document in every variant, whichever is looked at.
-void edit_studies(Workspace& workspace, const QString& title, const cell::Operations& operations);
+void edit_studies(OpenCell& open, const QString& title, const cell::Operations& operations);
 
 }  // namespace escarp::desktop

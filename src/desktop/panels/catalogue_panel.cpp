@@ -75,12 +75,13 @@ QPixmap picture_of(const cell::Offering& what, const QSize& size) {
         d = d.edited(d.baseline(), cell::add_device(simulation::layout(d, d.baseline()), what, "", &id));
         const auto c = simulation::layout(d, d.baseline()).shared_cell();
         const int device = c->device(id);
+        const simulation::Scene scene(*c);
         PlanView v;
         v.side = Side::corner;
         v.turn = -0.9, v.tilt = 0.55;
         v.scale = 1;
         QPolygonF outline;
-        for (const QPolygonF& one : device_outlines(v, *c, device, nullptr, 0)) outline << one;
+        for (const QPolygonF& one : device_outlines(v, scene, device)) outline << one;
         const QRectF seen = outline.boundingRect();
         v.scale = std::min(
             (size.width() - 4) / std::max(0.01, seen.width()), (size.height() - 4) / std::max(0.01, seen.height()));
@@ -89,15 +90,15 @@ QPixmap picture_of(const cell::Offering& what, const QSize& size) {
         PlanOptions o;
         o.names = false;
         o.only = {device};
-        draw_plan(p, v, *c, nullptr, o);
+        draw_plan(p, v, scene, o);
     } catch (const cell::InputError&) {
         // An own device of a newer program: it is listed without a picture, and says why when it is placed.
     }
     return picture;
 }
 
-CataloguePanel::CataloguePanel(Workspace& workspace, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), line_(new QLineEdit), list_(new Offers(*this)) {
+CataloguePanel::CataloguePanel(OpenCell& open, QWidget* parent)
+    : QWidget(parent), open_(open), line_(new QLineEdit), list_(new Offers(*this)) {
     setObjectName("catalogue");
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(8, 6, 8, 6);
@@ -129,11 +130,11 @@ CataloguePanel::CataloguePanel(Workspace& workspace, QWidget* parent)
     connect(list_, &QListWidget::itemClicked, this,
         [this](QListWidgetItem* item) { Q_EMIT chosen(all_[item->data(Qt::UserRole).toInt()]); });
     load();
-    connect(&workspace_, &Workspace::document_changed, this, [this] {
-        if (workspace_.trying()) return;
+    connect(&open_, &OpenCell::document_changed, this, [this] {
+        if (open_.trying()) return;
         cell::json now;
-        for (const cell::Offering& o : cell::own_offerings(workspace_.document()))
-            now.push_back(*cell::find(workspace_.document().tree(), cell::Path("arm_models") / o.model));
+        for (const cell::Offering& o : cell::own_offerings(open_.document()))
+            now.push_back(*cell::find(open_.document().tree(), cell::Path("arm_models") / o.model));
         if (now != listed_) load();
     });
 }
@@ -149,11 +150,11 @@ QString CataloguePanel::library_folder() {
 
 void CataloguePanel::load() {
     all_ = cell::offerings(simulation::standard_kinds());
-    const std::vector<cell::Offering> here = cell::own_offerings(workspace_.document());
+    const std::vector<cell::Offering> here = cell::own_offerings(open_.document());
     listed_ = cell::json();
     for (const cell::Offering& o : here) {
         all_.push_back(o);
-        listed_.push_back(*cell::find(workspace_.document().tree(), cell::Path("arm_models") / o.model));
+        listed_.push_back(*cell::find(open_.document().tree(), cell::Path("arm_models") / o.model));
     }
     own_from_ = static_cast<int>(all_.size());
     for (const QFileInfo& file : QDir(library_folder()).entryInfoList({"*.json"}, QDir::Files, QDir::Name)) {
@@ -166,10 +167,10 @@ void CataloguePanel::load() {
     }
     pictures_.clear();
     for (cell::Offering what : all_) {
-        if (const cell::json* model = cell::find(workspace_.document().tree(), cell::Path("arm_models") / what.model);
+        if (const cell::json* model = cell::find(open_.document().tree(), cell::Path("arm_models") / what.model);
             model && !what.model.empty() && what.brings.empty())
             what.brings = {{"arm_models", cell::json::array({*model})},
-                {"meshes", workspace_.document().tree().value("meshes", cell::json::array())}};
+                {"meshes", open_.document().tree().value("meshes", cell::json::array())}};
         pictures_.emplace_back(picture_of(what, picture_size));
     }
     narrow();
@@ -224,7 +225,7 @@ void CataloguePanel::forget_own() {
 }
 
 bool CataloguePanel::keep_own(const QString& device, const QString& name) {
-    const cell::json tree = workspace_.resolved();
+    const cell::json tree = open_.resolved();
     const cell::json* own = cell::find(tree, cell::at_device(device.toStdString()));
     if (!own || name.trimmed().isEmpty()) return false;
     cell::Offering kept;
@@ -247,7 +248,7 @@ bool CataloguePanel::keep_own(const QString& device, const QString& name) {
     try {
         cell::write_file(file.toStdString(), to_json(kept).dump(1));
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace_.refused(tr("The device was not kept"),
+        Q_EMIT open_.refused(tr("The device was not kept"),
             tr("%1: %2").arg(file, QString::fromStdString(e.problems().front().message)));
         return false;
     }

@@ -7,17 +7,17 @@
 #include <optional>
 
 #include <cell/edits/compose.h>
-#include <desktop/session/workspace.h>
+#include <desktop/session/open_cell.h>
 
 namespace escarp::desktop {
 
 class CataloguePanel : public QWidget {
     Q_OBJECT
 public:
-    explicit CataloguePanel(Workspace& workspace, QWidget* parent = nullptr);
+    explicit CataloguePanel(OpenCell& open, QWidget* parent = nullptr);
     void search();  ///< the keyboard goes to the search line
     /// Keeps a device with what it needs in the personal library, under a name; an own device of this name is replaced.
-    /// False with a message through `Workspace::refused`.
+    /// False with a message through `OpenCell::refused`.
     bool keep_own(const QString& device, const QString& name);
     const std::vector<cell::Offering>& all() const { return all_; }
     /// What a drag from here carries.
@@ -34,7 +34,7 @@ private:
     bool eventFilter(QObject* object, QEvent* event) override;
     void forget_own();
 
-    Workspace& workspace_;
+    OpenCell& open_;
     QLineEdit* line_;
     QListWidget* list_;
     std::vector<cell::Offering> all_;

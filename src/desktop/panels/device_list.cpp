@@ -14,8 +14,13 @@ namespace {
 enum Column { name, shown, locked };
 }
 
-DeviceList::DeviceList(Workspace& workspace, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), line_(new QLineEdit), tree_(new QTreeWidget) {
+DeviceList::DeviceList(OpenCell& open, Selection& selection, ViewOptions& view_options, QWidget* parent)
+    : QWidget(parent),
+      open_(open),
+      selection_(selection),
+      view_options_(view_options),
+      line_(new QLineEdit),
+      tree_(new QTreeWidget) {
     setObjectName("device_list");
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(8, 6, 8, 6);
@@ -31,11 +36,11 @@ DeviceList::DeviceList(Workspace& workspace, QWidget* parent)
     make_tree();
     layout->addWidget(tree_, 1);
     connect(line_, &QLineEdit::textChanged, this, &DeviceList::narrow);
-    connect(&workspace_, &Workspace::document_changed, this, [this] {
-        if (!workspace_.trying()) rebuild();
+    connect(&open_, &OpenCell::document_changed, this, [this] {
+        if (!open_.trying()) rebuild();
     });
-    connect(&workspace_, &Workspace::selection_changed, this, &DeviceList::show_selection);
-    connect(&workspace_, &Workspace::shown_changed, this, &DeviceList::rebuild);
+    connect(&selection_, &Selection::selection_changed, this, &DeviceList::show_selection);
+    connect(&view_options_, &ViewOptions::shown_changed, this, &DeviceList::rebuild);
     rebuild();
 }
 
@@ -60,7 +65,7 @@ void DeviceList::make_tree() {
         if (tree_->currentItem() && ids.removeOne(tree_->currentItem()->data(name, Qt::UserRole).toString()))
             ids.prepend(tree_->currentItem()->data(name, Qt::UserRole).toString());
         quiet_ = true;
-        workspace_.select_devices(ids);
+        selection_.select_devices(ids);
         quiet_ = false;
     });
     connect(tree_, &QTreeWidget::itemChanged, this, &DeviceList::tick);
@@ -72,17 +77,17 @@ void DeviceList::tick(QTreeWidgetItem* item, int column) {
     const QString id = item->data(name, Qt::UserRole).toString();
     const bool on = item->checkState(column) == Qt::Checked;
     if (column == shown) {
-        QSet<QString> hidden = workspace_.hidden();
+        QSet<QString> hidden = view_options_.hidden();
         if (on) hidden.remove(id);
         else hidden.insert(id);
         QMetaObject::invokeMethod(
-            this, [this, hidden] { workspace_.set_hidden(hidden); }, Qt::QueuedConnection);
+            this, [this, hidden] { view_options_.set_hidden(hidden); }, Qt::QueuedConnection);
     } else if (column == locked) {
         const cell::Path at = cell::at_device(id.toStdString()) / "locked";
         const cell::Edit edit{(on ? tr("Lock %1") : tr("Unlock %1")).arg(item->text(name)).toStdString(),
             {on ? cell::Operation::set(at, true) : cell::Operation::remove(at)}};
         QMetaObject::invokeMethod(
-            this, [this, edit] { workspace_.apply(edit); }, Qt::QueuedConnection);
+            this, [this, edit] { open_.apply(edit); }, Qt::QueuedConnection);
     }
 }
 
@@ -92,10 +97,10 @@ void DeviceList::search() {
 }
 
 void DeviceList::rebuild() {
-    if (!isVisible() && tree_->topLevelItemCount() == 0 && workspace_.cell()->devices.empty()) return;
+    if (!isVisible() && tree_->topLevelItemCount() == 0 && open_.cell()->devices.empty()) return;
     quiet_ = true;
     tree_->clear();
-    const cell::Cell& c = *workspace_.cell();
+    const cell::Cell& c = *open_.cell();
     std::vector<QTreeWidgetItem*> items(c.devices.size(), nullptr);
     const auto make = [&](auto&& self, std::size_t i) -> QTreeWidgetItem* {
         if (items[i]) return items[i];
@@ -107,7 +112,7 @@ void DeviceList::rebuild() {
             name, plain(QString::fromStdString(d.kind->label()) +
                         (d.group.empty() ? QString() : tr(", group %1").arg(QString::fromStdString(d.group)))));
         item->setData(name, Qt::UserRole, QString::fromStdString(d.id));
-        item->setCheckState(shown, workspace_.hidden(d.id) ? Qt::Unchecked : Qt::Checked);
+        item->setCheckState(shown, view_options_.hidden(d.id) ? Qt::Unchecked : Qt::Checked);
         item->setCheckState(locked, d.locked ? Qt::Checked : Qt::Unchecked);
         return items[i] = item;
     };
@@ -123,8 +128,8 @@ void DeviceList::show_selection() {
     quiet_ = true;
     for (QTreeWidgetItemIterator it(tree_); *it; ++it) {
         const QString id = (*it)->data(name, Qt::UserRole).toString();
-        (*it)->setSelected(workspace_.is_selected(id.toStdString()));
-        if (id == workspace_.selection().device) {
+        (*it)->setSelected(selection_.has(id.toStdString()));
+        if (id == selection_.first().device) {
             tree_->setCurrentItem(*it, 0, QItemSelectionModel::NoUpdate);
             tree_->scrollToItem(*it);
         }

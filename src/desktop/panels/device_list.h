@@ -4,14 +4,15 @@
 #include <QLineEdit>
 #include <QTreeWidget>
 
-#include <desktop/session/workspace.h>
+#include <desktop/session/selection.h>
+#include <desktop/session/view_options.h>
 
 namespace escarp::desktop {
 
 class DeviceList : public QWidget {
     Q_OBJECT
 public:
-    explicit DeviceList(Workspace& workspace, QWidget* parent = nullptr);
+    explicit DeviceList(OpenCell& open, Selection& selection, ViewOptions& view_options, QWidget* parent = nullptr);
     void search();
 
 private:
@@ -21,7 +22,9 @@ private:
     void show_selection();
     void narrow();
 
-    Workspace& workspace_;
+    OpenCell& open_;
+    Selection& selection_;
+    ViewOptions& view_options_;
     QLineEdit* line_;
     QTreeWidget* tree_;
     bool quiet_ = false;

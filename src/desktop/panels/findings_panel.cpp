@@ -41,25 +41,17 @@ QLabel* words(const QString& text, int pixels, bool bold, const QColor& colour) 
     return l;
 }
 
-QPushButton* link(const QString& text, const QString& name) {
-    auto* b = new QPushButton(text);
-    b->setObjectName(name);
-    b->setProperty("link", true);
-    b->setCursor(Qt::PointingHandCursor);
-    return b;
-}
-
 }  // namespace
 
-void leave_out(Workspace& workspace, QWidget* parent, const cell::Pair& pair) {
+void leave_out(OpenCell& open, QWidget* parent, const cell::Pair& pair) {
     bool go_on = false;
     const QString reason = QInputDialog::getText(parent, QObject::tr("Leave a pair out"),
         QObject::tr("The clearance of these two is not judged any more. Reason:"), QLineEdit::Normal, {}, &go_on);
     if (!go_on) return;
     try {
-        workspace.apply(cell::leave_out(workspace.layout(), pair, reason.trimmed().toStdString()));
+        open.apply(cell::leave_out(open.layout(), pair, reason.trimmed().toStdString()));
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace.refused(QObject::tr("Not changed"), QString::fromStdString(e.problems().front().message));
+        Q_EMIT open.refused(QObject::tr("Not changed"), QString::fromStdString(e.problems().front().message));
     }
 }
 
@@ -77,18 +69,18 @@ FindingsPanel::FindingsPanel(Workspace& workspace, const Spreads& spreads, QWidg
     cards_->setContentsMargins(8, 6, 8, 8);
     cards_->setSpacing(6);
     setWidget(page_);
-    for (const auto signal : {&Workspace::evaluated, &Workspace::zones_found})
-        connect(&workspace_, signal, this, &FindingsPanel::rebuild);
+    connect(&workspace_.results, &Results::evaluated, this, &FindingsPanel::rebuild);
+    connect(&workspace_.results, &Results::zones_found, this, &FindingsPanel::rebuild);
     connect(&spreads_, &Spreads::found, this, &FindingsPanel::rebuild);
     rebuild();
 }
 
 /// Where chance has a say, whether the takt is missed is told by the mean of many runs, as the strip shows it.
 std::vector<inspection::Finding> FindingsPanel::findings() const {
-    const auto e = workspace_.evaluation();
+    const auto e = workspace_.results.shown();
     if (!e) return {};
     std::vector<inspection::Finding> all = e->inspection->findings;
-    const study::Replicated* many = spreads_.of(workspace_.variant());
+    const study::Replicated* many = spreads_.of(workspace_.open.variant());
     const study::Estimate cycle = many ? many->of("cycle_s") : study::Estimate{};
     if (cycle.count == 0) return all;
     std::erase_if(all, [](const inspection::Finding& f) { return f.id == "takt"; });
@@ -101,11 +93,11 @@ std::vector<inspection::Finding> FindingsPanel::findings() const {
 }
 
 void FindingsPanel::rebuild() {
-    const auto e = workspace_.evaluation();
+    const auto e = workspace_.results.shown();
     const std::vector<inspection::Finding> found = findings();
-    const QString error = workspace_.error_of(workspace_.variant());
+    const QString error = workspace_.results.error_of(workspace_.open.variant());
     // The same findings keep their widgets: nothing flickers while something else is edited.
-    QString now = (workspace_.previewing() ? workspace_.draft_name() : QString()) + error;
+    QString now = (workspace_.open.previewing() ? workspace_.open.draft_name() : QString()) + error;
     int stops = 0, watches = 0;
     if (e)
         for (const auto& f : found) {
@@ -126,7 +118,7 @@ void FindingsPanel::rebuild() {
                          .arg(stops + watches ? tr("%1 stop \u00b7 %2 watch").arg(stops).arg(watches) : QString()));
     title->setStyleSheet("color: #5C6870; font-size: 11px;");
     cards_->addWidget(title);
-    if (workspace_.previewing()) cards_->addWidget(trial_card());
+    if (workspace_.open.previewing()) cards_->addWidget(trial_card());
     if (!error.isEmpty())
         cards_->addWidget(words(tr("This variant cannot be computed: %1").arg(error), 11, false, theme::stop));
     if (e)
@@ -134,8 +126,8 @@ void FindingsPanel::rebuild() {
     if (e && !e->cell->devices.empty()) add_summary(found.empty());
     cards_->addStretch(1);
     // What is being tried stands on top, with what takes it: it comes into view, and the list goes back afterwards.
-    if (workspace_.previewing() && !tried_from_) tried_from_ = scrolled_to(this);
-    if (workspace_.previewing()) QTimer::singleShot(0, this, [this] { keep_scrolled(this, 0); });
+    if (workspace_.open.previewing() && !tried_from_) tried_from_ = scrolled_to(this);
+    if (workspace_.open.previewing()) QTimer::singleShot(0, this, [this] { keep_scrolled(this, 0); });
     else if (tried_from_)
         QTimer::singleShot(
             0, this, [this, back = *std::exchange(tried_from_, std::nullopt)] { keep_scrolled(this, back); });
@@ -146,14 +138,16 @@ QWidget* FindingsPanel::trial_card() {
     auto* layout = new QVBoxLayout(made);
     layout->setContentsMargins(12, 6, 8, 6);
     layout->setSpacing(3);
-    layout->addWidget(words(tr("Trying: %1").arg(workspace_.draft_name()), 12, true, theme::ink));
+    layout->addWidget(words(tr("Trying: %1").arg(workspace_.open.draft_name()), 12, true, theme::ink));
     layout->addWidget(words(
         tr("Every figure shows how it would be. Nothing is changed until you take it."), 11, false, theme::muted));
     auto* row = new QHBoxLayout;
-    auto* take = link(tr("Take it"), "take_trial");
-    auto* leave = link(tr("Leave it"), "leave_trial");
-    connect(take, &QPushButton::clicked, this, [this] { QTimer::singleShot(0, &workspace_, &Workspace::take_draft); });
-    connect(leave, &QPushButton::clicked, this, [this] { QTimer::singleShot(0, &workspace_, &Workspace::drop_draft); });
+    auto* take = link_button(tr("Take it"), "take_trial");
+    auto* leave = link_button(tr("Leave it"), "leave_trial");
+    connect(
+        take, &QPushButton::clicked, this, [this] { QTimer::singleShot(0, &workspace_.open, &OpenCell::take_draft); });
+    connect(
+        leave, &QPushButton::clicked, this, [this] { QTimer::singleShot(0, &workspace_.open, &OpenCell::drop_draft); });
     row->addWidget(take);
     row->addWidget(leave);
     row->addStretch(1);
@@ -170,12 +164,13 @@ QWidget* FindingsPanel::card(const inspection::Finding& f) {
     layout->addWidget(words(theme::severity_sign(f.severity) + "  " + QString::fromStdString(f.title), 12, true,
         theme::severity_text(f.severity)));
     layout->addWidget(words(QString::fromStdString(f.text), 11, false, theme::ink));
-    auto* show = link(tr("Show"), "show");
+    auto* show = link_button(tr("Show"), "show");
     connect(show, &QPushButton::clicked, this, [this, f] {
-        if (!f.device.empty()) workspace_.select(QString::fromStdString(f.device), QString::fromStdString(f.step));
-        else if (!f.devices.empty()) workspace_.select(QString::fromStdString(f.devices.front()));
-        workspace_.play(false);
-        if (f.when_s) workspace_.set_time(*f.when_s);
+        if (!f.device.empty())
+            workspace_.selection.select(QString::fromStdString(f.device), QString::fromStdString(f.step));
+        else if (!f.devices.empty()) workspace_.selection.select(QString::fromStdString(f.devices.front()));
+        workspace_.playhead.play(false);
+        if (f.when_s) workspace_.playhead.set_time(*f.when_s);
     });
     auto* row = new QHBoxLayout;
     if (!f.steps.empty()) add_steps(*layout, f);
@@ -184,9 +179,10 @@ QWidget* FindingsPanel::card(const inspection::Finding& f) {
     QHBoxLayout* alone = nullptr;
     if (f.id.starts_with("clearance:") && f.devices.size() == 2 && f.devices[0] != f.devices[1]) {
         const auto offer = [&](QHBoxLayout* into, const QString& text, const QString& name, const cell::Pair& pair) {
-            auto* leave = link(text, name);
-            connect(leave, &QPushButton::clicked, this,
-                [this, pair] { QTimer::singleShot(0, this, [this, pair] { leave_out(workspace_, this, pair); }); });
+            auto* leave = link_button(text, name);
+            connect(leave, &QPushButton::clicked, this, [this, pair] {
+                QTimer::singleShot(0, this, [this, pair] { leave_out(workspace_.open, this, pair); });
+            });
             into->addWidget(leave);
             return leave;
         };
@@ -212,8 +208,9 @@ QWidget* FindingsPanel::card(const inspection::Finding& f) {
         attempt->setWordWrap(true);
         attempt->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
         attempt->setFocusPolicy(Qt::StrongFocus);
-        connect(attempt, &QLabel::linkActivated, this,
-            [this, edit = way.edit] { QTimer::singleShot(0, this, [this, edit] { workspace_.try_out(edit, true); }); });
+        connect(attempt, &QLabel::linkActivated, this, [this, edit = way.edit] {
+            QTimer::singleShot(0, this, [this, edit] { workspace_.open.try_out(edit, true); });
+        });
         layout->addWidget(attempt);
         if (!way.effect.empty()) layout->addWidget(words(QString::fromStdString(way.effect), 11, false, theme::muted));
     }
@@ -222,13 +219,15 @@ QWidget* FindingsPanel::card(const inspection::Finding& f) {
 
 /// How it comes to what a finding tells: each step goes to its instant, in the run in which it does.
 void FindingsPanel::add_steps(QVBoxLayout& layout, const inspection::Finding& f) {
-    auto* look = link(tr("Show the way there"), "show_way");
-    auto* back = link(tr("Back to the cell's own run"), "leave_way");
-    const auto shown = [this, f] { return !f.run || workspace_.other_run() == QString::fromStdString(f.title); };
+    auto* look = link_button(tr("Show the way there"), "show_way");
+    auto* back = link_button(tr("Back to the cell's own run"), "leave_way");
+    const auto shown = [this, f] {
+        return !f.run || workspace_.results.other_run() == QString::fromStdString(f.title);
+    };
     const auto go = [this, f](double when) {
-        if (f.run) workspace_.look_at_run(f.run, QString::fromStdString(f.title));
-        workspace_.play(false);
-        workspace_.set_time(when);
+        if (f.run) workspace_.results.look_at_run(f.run, QString::fromStdString(f.title));
+        workspace_.playhead.play(false);
+        workspace_.playhead.set_time(when);
     };
     back->setVisible(f.run && shown());
     look->setVisible(f.run && !shown());
@@ -237,7 +236,7 @@ void FindingsPanel::add_steps(QVBoxLayout& layout, const inspection::Finding& f)
         look->hide(), back->show();
     });
     connect(back, &QPushButton::clicked, this, [this, look, back] {
-        workspace_.leave_run();
+        workspace_.results.leave_run();
         back->hide(), look->show();
     });
     constexpr std::size_t most = 14;  // the last ones: what went before is the usual course
@@ -268,7 +267,7 @@ void FindingsPanel::add_steps(QVBoxLayout& layout, const inspection::Finding& f)
 }
 
 void FindingsPanel::add_summary(bool none) {
-    const auto e = workspace_.evaluation();
+    const auto e = workspace_.results.shown();
     auto* head = !e->complete
                      ? words(tr("STILL BEING WORKED OUT: zones, people, lock-up"), 11, true, theme::muted)
                      : words(none ? tr("NO PROBLEMS FOUND") : tr("NO OTHER PROBLEMS FOUND"), 11, true, theme::good);

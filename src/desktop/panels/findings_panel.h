@@ -11,7 +11,7 @@
 namespace escarp::desktop {
 
 /// Asks for the reason and leaves the clearance of a pair out.
-void leave_out(Workspace& workspace, QWidget* parent, const cell::Pair& pair);
+void leave_out(OpenCell& open, QWidget* parent, const cell::Pair& pair);
 
 class FindingsPanel : public QScrollArea {
     Q_OBJECT

@@ -19,13 +19,14 @@ namespace escarp::desktop {
 using geometry::Frame;
 using geometry::Vector3;
 
-FirstSteps::FirstSteps(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
+FirstSteps::FirstSteps(OpenCell& open, const Results& results, Selection& selection, QWidget* parent)
+    : QWidget(parent), open_(open), results_(results), selection_(selection) {
     setObjectName("first_steps");
     auto* layout = new QVBoxLayout(this);
     layout->setContentsMargins(16, 12, 16, 12);
     layout->setSpacing(4);
-    connect(&workspace_, &Workspace::document_changed, this, &FirstSteps::renew);
-    connect(&workspace_, &Workspace::evaluated, this, &FirstSteps::renew);
+    connect(&open_, &OpenCell::document_changed, this, &FirstSteps::renew);
+    connect(&results_, &Results::evaluated, this, &FirstSteps::renew);
     renew();
 }
 
@@ -42,17 +43,17 @@ void FirstSteps::put(const QString& label, const Frame& world, const cell::json&
             if (what.label != label.toStdString()) continue;
             for (const auto& [key, value] : over.items()) what.parameters[key] = value;
             std::string id;
-            if (workspace_.apply(cell::add_device_at(workspace_.layout(), what, world, &id)))
-                workspace_.select(QString::fromStdString(id));
+            if (open_.apply(cell::add_device_at(open_.layout(), what, world, &id)))
+                selection_.select(QString::fromStdString(id));
             return;
         }
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace_.refused(tr("Nothing was added"), QString::fromStdString(e.problems().front().message));
+        Q_EMIT open_.refused(tr("Nothing was added"), QString::fromStdString(e.problems().front().message));
     }
 }
 
 std::vector<FirstSteps::Line> FirstSteps::lines() {
-    const cell::Cell& c = *workspace_.cell();
+    const cell::Cell& c = *open_.cell();
     int arm = -1, table = -1, supply = -1, collect = -1;
     bool task = false;
     for (const int index : indices(c.devices)) {
@@ -96,17 +97,16 @@ std::vector<FirstSteps::Line> FirstSteps::lines() {
         }});
     out.push_back({tr("Give the arm its work: pick and place"), tr("and read the cycle"), "first_task", task,
         [this, arm, supply, collect] {
-            const cell::Cell& cell = *workspace_.cell();
+            const cell::Cell& cell = *open_.cell();
             if (arm < 0 || supply < 0 || collect < 0)
-                return Q_EMIT workspace_.refused(tr("No work yet"),
+                return Q_EMIT open_.refused(tr("No work yet"),
                     tr("The arm needs a place to pick from and one to place in: do the lines above first."));
             const std::string id = cell.devices[arm].id;
             const cell::json steps = {{{"id", "s1"}, {"do", "pick"}, {"from", cell.devices[supply].id}},
                 {{"id", "s2"}, {"do", "place"}, {"in", cell.devices[collect].id}}};
-            workspace_.apply(
-                {tr("Pick and place with %1").arg(QString::fromStdString(cell.devices[arm].name)).toStdString(),
-                    {cell::Operation::set(cell::at_device(id) / "task", steps)}});
-            workspace_.select(QString::fromStdString(id));
+            open_.apply({tr("Pick and place with %1").arg(QString::fromStdString(cell.devices[arm].name)).toStdString(),
+                {cell::Operation::set(cell::at_device(id) / "task", steps)}});
+            selection_.select(QString::fromStdString(id));
         }});
     return out;
 }
@@ -135,21 +135,19 @@ void FirstSteps::add_line(QVBoxLayout* layout, const Line& line, std::size_t num
 }
 
 void FirstSteps::renew() {
-    if (workspace_.trying()) return;
-    const auto e = workspace_.evaluation();
-    if (workspace_.cell()->devices.empty() && workspace_.file().isEmpty() && !workspace_.can_undo() && !closed_)
-        wanted_ = true;
-    if (workspace_.cell()->devices.size() > 8 || !workspace_.file().isEmpty())
-        wanted_ = wanted_ && workspace_.cell()->devices.empty();
-    const bool cycle = e && workspace_.current() && e->figures.cycle_s;
+    if (open_.trying()) return;
+    const auto e = results_.shown();
+    if (open_.cell()->devices.empty() && open_.file().isEmpty() && !open_.can_undo() && !closed_) wanted_ = true;
+    if (open_.cell()->devices.size() > 8 || !open_.file().isEmpty()) wanted_ = wanted_ && open_.cell()->devices.empty();
+    const bool cycle = e && results_.current() && e->figures.cycle_s;
     setVisible(wanted_ && !cycle);
     if (!isVisibleTo(parentWidget())) return;
     auto* layout = static_cast<QVBoxLayout*>(this->layout());
     clear(layout);
     const std::vector<Line> all = lines();
     auto* title =
-        marked_label(workspace_.cell()->devices.empty() ? tr("<b>The floor is empty.</b> A first cell in five clicks:")
-                                                        : tr("<b>A first cell</b>, next:"));
+        marked_label(open_.cell()->devices.empty() ? tr("<b>The floor is empty.</b> A first cell in five clicks:")
+                                                   : tr("<b>A first cell</b>, next:"));
     layout->addWidget(title);
     bool next = true;
     for (std::size_t i = 0; i < all.size(); ++i) {
@@ -179,7 +177,7 @@ void FirstSteps::renew() {
     adjustSize();
     if (QWidget* over = parentWidget())
         move((over->width() - width()) / 2,
-            workspace_.cell()->devices.empty() ? (over->height() - height()) / 2 : over->height() - height() - 10);
+            open_.cell()->devices.empty() ? (over->height() - height()) / 2 : over->height() - height() - 10);
 }
 
 void FirstSteps::paintEvent(QPaintEvent*) {

@@ -3,7 +3,7 @@
 
 #include <QWidget>
 
-#include <desktop/session/workspace.h>
+#include <desktop/session/selection.h>
 
 class QVBoxLayout;
 
@@ -12,7 +12,7 @@ namespace escarp::desktop {
 class FirstSteps : public QWidget {
     Q_OBJECT
 public:
-    FirstSteps(Workspace& workspace, QWidget* parent);
+    FirstSteps(OpenCell& open, const Results& results, Selection& selection, QWidget* parent);
     /// A new floor: it shows until there is a cycle, or until it is closed.
     void begin();
 
@@ -31,7 +31,9 @@ private:
     void put(const QString& label, const geometry::Frame& world, const cell::json& over = cell::json::object());
     void paintEvent(QPaintEvent*) override;
 
-    Workspace& workspace_;
+    OpenCell& open_;
+    const Results& results_;
+    Selection& selection_;
     bool wanted_ = true, closed_ = false;
 };
 

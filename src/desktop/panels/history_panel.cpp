@@ -17,15 +17,15 @@ constexpr double top = 26, high = 58, side = 10;
 constexpr int many = 80;  ///< edits, whose points would run into each other
 }  // namespace
 
-HistoryPanel::HistoryPanel(Workspace& workspace, const Spreads& spreads, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), spreads_(spreads) {
+HistoryPanel::HistoryPanel(OpenCell& open, const Results& results, const Spreads& spreads, QWidget* parent)
+    : QWidget(parent), open_(open), results_(results), spreads_(spreads) {
     setObjectName("history");
     setAccessibleName(tr("History: figures after each edit"));
     setMouseTracking(true);
     setMinimumWidth(200);
-    connect(&workspace_, &Workspace::evaluated, this, &HistoryPanel::take);
+    connect(&results_, &Results::evaluated, this, &HistoryPanel::take);
     connect(&spreads_, &Spreads::found, this, &HistoryPanel::take);
-    connect(&workspace_, &Workspace::document_changed, this, qOverload<>(&QWidget::update));
+    connect(&open_, &OpenCell::document_changed, this, qOverload<>(&QWidget::update));
 }
 
 const std::vector<HistoryPanel::Line>& HistoryPanel::lines() {
@@ -37,13 +37,13 @@ const std::vector<HistoryPanel::Line>& HistoryPanel::lines() {
 
 const std::vector<HistoryPanel::State>& HistoryPanel::states() const {
     static const std::vector<State> none;
-    const auto found = all_.find(workspace_.variant());
+    const auto found = all_.find(open_.variant());
     return found == all_.end() ? none : found->second;
 }
 
 int HistoryPanel::count() const { return static_cast<int>(states().size()); }
 
-int HistoryPanel::shown() const { return std::min(workspace_.history().depth(), count() - 1); }
+int HistoryPanel::shown() const { return std::min(open_.history().depth(), count() - 1); }
 
 std::optional<double> HistoryPanel::value(const QString& figure, int state) const {
     if (state < 0 || state >= count()) return std::nullopt;
@@ -53,23 +53,23 @@ std::optional<double> HistoryPanel::value(const QString& figure, int state) cons
 
 /// The figures of the state that is shown, once they are current. Another file or variant begins anew.
 void HistoryPanel::take() {
-    if (workspace_.trying() || !workspace_.current() || !workspace_.forced().empty()) return;
-    const auto e = workspace_.evaluation();
+    if (open_.trying() || !results_.current() || !results_.forced().empty()) return;
+    const auto e = results_.shown();
     if (!e) return;
-    if (workspace_.file() != file_) all_.clear(), file_ = workspace_.file();
-    for (; forgotten_ < workspace_.history().forgotten(); ++forgotten_)
+    if (open_.file() != file_) all_.clear(), file_ = open_.file();
+    for (; forgotten_ < open_.history().forgotten(); ++forgotten_)
         for (auto& [variant, known] : all_)
             if (!known.empty()) known.erase(known.begin());
-    std::vector<State>& states = all_[workspace_.variant()];
-    const auto depth = static_cast<std::size_t>(workspace_.history().depth());
+    std::vector<State>& states = all_[open_.variant()];
+    const auto depth = static_cast<std::size_t>(open_.history().depth());
     // What could be done again is kept as long as it can.
-    const std::size_t known = depth + 1 + static_cast<std::size_t>(workspace_.history().redo_depth());
+    const std::size_t known = depth + 1 + static_cast<std::size_t>(open_.history().redo_depth());
     if (states.size() > known) states.resize(known);
     if (states.size() <= depth) states.resize(depth + 1);
-    const QString edit = workspace_.history().undo_name();
+    const QString edit = open_.history().undo_name();
     if (states[depth].edit != edit) states.resize(depth + 1);  // another way from here on
     study::Figures f = e->figures;
-    if (const study::Replicated* many = spreads_.of(workspace_.variant())) {  // as the strip shows them
+    if (const study::Replicated* many = spreads_.of(open_.variant())) {  // as the strip shows them
         if (const auto mean = many->of("cycle_s"); mean.count > 0) f.cycle_s = mean.mean;
         if (const auto mean = many->of("waiting_pct"); mean.count > 0) f.waiting = mean.mean / 100;
     }
@@ -123,8 +123,8 @@ void HistoryPanel::paintEvent(QPaintEvent*) {
     p.setFont(theme::font(11));
     theme::text(p, QRectF(side + 62, 6, width() - 2 * side - 62, 16),
         tr("variant %1, %2 on")
-            .arg(workspace_.variant(),
-                counted(static_cast<std::size_t>(std::max(0, count() - 1)), tr("edit"), tr("edits"))));
+            .arg(
+                open_.variant(), counted(static_cast<std::size_t>(std::max(0, count() - 1)), tr("edit"), tr("edits"))));
     for (std::size_t n = 0; n < lines().size(); ++n) {
         const Line& line = lines()[n];
         const double y = top + high * static_cast<double>(n);
@@ -168,7 +168,7 @@ int HistoryPanel::state_at(const QPointF& at) const {
     return std::clamp(static_cast<int>(std::lround(share * (count() - 1))), 0, count() - 1);
 }
 
-void HistoryPanel::go_to(int state) { workspace_.go_back(workspace_.history().depth() - state); }
+void HistoryPanel::go_to(int state) { open_.go_back(open_.history().depth() - state); }
 
 void HistoryPanel::mousePressEvent(QMouseEvent* event) {
     if (const int state = state_at(event->position()); event->button() == Qt::LeftButton && state >= 0) go_to(state);

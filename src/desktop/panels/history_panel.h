@@ -3,15 +3,15 @@
 
 #include <QWidget>
 
+#include <desktop/session/open_cell.h>
 #include <desktop/session/spreads.h>
-#include <desktop/session/workspace.h>
 
 namespace escarp::desktop {
 
 class HistoryPanel : public QWidget {
     Q_OBJECT
 public:
-    HistoryPanel(Workspace& workspace, const Spreads& spreads, QWidget* parent = nullptr);
+    HistoryPanel(OpenCell& open, const Results& results, const Spreads& spreads, QWidget* parent = nullptr);
     QSize sizeHint() const override { return {230, 420}; }
     /// How many states of the cell are known, the first one among them, and which of them is shown.
     int count() const;
@@ -42,7 +42,8 @@ private:
     void take();
     const std::vector<State>& states() const;  ///< of the variant that is shown
 
-    Workspace& workspace_;
+    OpenCell& open_;
+    const Results& results_;
     const Spreads& spreads_;
     std::map<QString, std::vector<State>> all_;  ///< by variant; empty ones are of edits that were not seen in it
     QString file_;

@@ -1,10 +1,13 @@
 #include "live_panel.h"
 
+#include <QFileDialog>
+#include <QFileInfo>
 #include <QFormLayout>
 #include <QHBoxLayout>
 #include <QScrollArea>
 
 #include <desktop/dialogs/names_dialog.h>
+#include <desktop/looks/layouts.h>
 #include <desktop/looks/plain_text.h>
 #include <desktop/looks/theme.h>
 
@@ -40,8 +43,9 @@ QString name_of(const cell::Link& l) { return QString::fromStdString(l.name.empt
 
 }  // namespace
 
-LivePanel::LivePanel(Workspace& workspace, LiveSession& live, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), live_(live) {
+LivePanel::LivePanel(OpenCell& open, Playhead& playhead, LiveSession& live, RecordSession& record,
+    CommandSession& command, QWidget* parent)
+    : QWidget(parent), open_(open), playhead_(playhead), live_(live), kept_(record) {
     setObjectName("live_panel");
     auto* outer = new QVBoxLayout(this);
     outer->setContentsMargins(0, 0, 0, 0);
@@ -97,6 +101,19 @@ LivePanel::LivePanel(Workspace& workspace, LiveSession& live, QWidget* parent)
     findings_ = new QVBoxLayout;
     findings_->setSpacing(2);
     all->addLayout(findings_);
+
+    all->addWidget(heading(tr("RECORD")));
+    record_state_ = wrapping("record_state");
+    all->addWidget(record_state_);
+    differences_ = new QVBoxLayout;
+    differences_->setSpacing(2);
+    all->addLayout(differences_);
+    record_compare_ = button(tr("Compare with the computed run"), "record_compare",
+        tr("The record that was just kept is run again and laid beside what is computed"));
+    record_open_ = button(tr("Open a record \u2026"), "record_open", tr("A live run of this cell that was kept"));
+    record_show_ = button(tr("Show it again"), "record_show", tr("In place of the computed run"));
+    record_leave_ = button(tr("Leave it"), "record_leave", tr("What is computed is shown again"));
+    for (QPushButton* b : {record_compare_, record_open_, record_show_, record_leave_}) all->addWidget(b);
     all->addStretch(1);
 
     connect(start_, &QPushButton::clicked, this, [this] { live_.running() ? live_.end() : start(); });
@@ -107,7 +124,13 @@ LivePanel::LivePanel(Workspace& workspace, LiveSession& live, QWidget* parent)
     connect(leave_, &QPushButton::clicked, &live_, &LiveSession::leave);
     connect(rate_, &NumberField::changed, &live_, &LiveSession::set_rate);
     connect(&live_, &LiveSession::changed, this, &LivePanel::renew);
-    connect(&workspace_, &Workspace::document_changed, this, &LivePanel::renew_links);
+    connect(network_, &QCheckBox::toggled, &command, &CommandSession::set_network);
+    connect(record_compare_, &QPushButton::clicked, this, [this] { kept_.open(live_.record()); });
+    connect(record_open_, &QPushButton::clicked, this, &LivePanel::open_record);
+    connect(record_show_, &QPushButton::clicked, &kept_, &RecordSession::show);
+    connect(record_leave_, &QPushButton::clicked, &kept_, &RecordSession::leave);
+    connect(&kept_, &RecordSession::changed, this, &LivePanel::renew_record);
+    connect(&open_, &OpenCell::document_changed, this, &LivePanel::renew_links);
     renew_links();
     renew();
 }
@@ -137,7 +160,7 @@ QWidget* LivePanel::make_clock() {
 }
 
 void LivePanel::renew_links() {
-    const auto cell = workspace_.cell();
+    const auto cell = open_.cell();
     QStringList shown{QString()};
     for (const cell::Link& l : cell->links)
         shown << QString("%1 %2 %3 %4 %5")
@@ -186,16 +209,16 @@ void LivePanel::renew_links() {
 }
 
 void LivePanel::ask_names(const std::string& id) {
-    const auto cell = workspace_.cell();
+    const auto cell = open_.cell();
     const auto link = std::find_if(cell->links.begin(), cell->links.end(), [&](const auto& l) { return l.id == id; });
     if (link == cell->links.end()) return;
     if (!link->loopback() && !network_->isChecked()) {
-        Q_EMIT workspace_.refused(tr("Nobody was listened to"),
+        Q_EMIT open_.refused(tr("Nobody was listened to"),
             tr("The broker of \"%1\" is at %2, which is another machine. Tick \"other machines\" if that is meant.")
                 .arg(name_of(*link), QString::fromStdString(link->host)));
         return;
     }
-    NamesDialog(workspace_, *link, window()).exec();
+    NamesDialog(open_, *link, window()).exec();
 }
 
 void LivePanel::start() {
@@ -206,13 +229,13 @@ void LivePanel::start() {
     wish.rate = rate_->value();
     wish.network = network_->isChecked();
     if (record_->isChecked()) {
-        if (workspace_.file().isEmpty()) {
-            Q_EMIT workspace_.refused(
+        if (open_.file().isEmpty()) {
+            Q_EMIT open_.refused(
                 tr("The live run was not begun"), tr("A record lies beside the cell's file, and this cell has none "
                                                      "yet: save it first, or keep no record."));
             return;
         }
-        wish.record = QString::fromStdString(link::record_beside(workspace_.file().toStdString()));
+        wish.record = QString::fromStdString(link::record_beside(open_.file().toStdString()));
     }
     live_.start(wish);
 }
@@ -243,7 +266,8 @@ void LivePanel::renew() {
         running ? tr("The cell was edited or another variant is looked at: the live run goes on with the cell as it "
                      "began, and is not shown. End it and start again for the new one.")
                 : tr("The cell was edited since, or another variant is looked at."));
-    for (QWidget* w : std::initializer_list<QWidget*>{clock_, record_, network_}) w->setEnabled(!running);
+    for (QWidget* w : std::initializer_list<QWidget*>{clock_, record_, network_, record_open_}) w->setEnabled(!running);
+    renew_record();
     for (const auto& [id, box] : chosen_) box->setEnabled(!running);
     QStringList lines;
     for (const LiveSession::LinkLine& l : live_.links()) {
@@ -292,15 +316,65 @@ void LivePanel::renew_findings() {
         delete item;
     }
     for (const inspection::Finding* f : all) {
-        auto* line =
-            new QPushButton(menu_text(theme::severity_sign(f->severity) + " " + QString::fromStdString(f->title) +
-                                      (f->when_s ? tr(", at %1 s").arg(*f->when_s, 0, 'f', 2) : QString())));
-        line->setProperty("link", true);
-        line->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
-        line->setStyleSheet("text-align: left;");
+        const QString words = theme::severity_sign(f->severity) + " " + QString::fromStdString(f->title);
+        QPushButton* line =
+            line_to(f->when_s ? words + tr(", at %1 s").arg(*f->when_s, 0, 'f', 2) : words, f->when_s.value_or(-1));
         line->setToolTip(plain(QString::fromStdString(f->text)));
-        if (f->when_s) connect(line, &QPushButton::clicked, this, [this, at = *f->when_s] { workspace_.set_time(at); });
         findings_->addWidget(line);
+    }
+}
+
+/// Goes to an instant when it is pressed; below 0: there is none.
+QPushButton* LivePanel::line_to(const QString& text, double at_s) {
+    auto* line = link_button(menu_text(text), "live_line");
+    line->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+    line->setStyleSheet("text-align: left;");
+    if (at_s >= 0) connect(line, &QPushButton::clicked, this, [this, at_s] { playhead_.set_time(at_s); });
+    return line;
+}
+
+void LivePanel::open_record() {
+    const QString file = QFileDialog::getOpenFileName(
+        window(), tr("Open a record"), QFileInfo(open_.file()).absolutePath(), tr("Records of live runs (*.record)"));
+    if (!file.isEmpty()) kept_.open(file);
+}
+
+void LivePanel::renew_record() {
+    const bool over = live_.there() && !live_.running();
+    const RecordSession::Known* known = kept_.known();
+    record_compare_->setVisible(over && !live_.record().isEmpty() && !known && !kept_.working());
+    record_show_->setVisible(known && !kept_.shown());
+    record_leave_->setVisible(known || kept_.working());
+    QString state = kept_.working() ? tr("it is run again and compared") : QString();
+    QStringList lines;
+    constexpr std::size_t most = 12;
+    if (known) {
+        const link::RecordComparison& c = known->compared;
+        state = tr("live run of %1, %2 s\ncycle live %3 s, computed %4 s; parts %5 and %6\n%7")
+                    .arg(known->began)
+                    .arg(known->ran_s, 0, 'f', 1)
+                    .arg(theme::number(c.cycle_live_s, 3), theme::number(c.cycle_computed_s, 3))
+                    .arg(c.parts_live)
+                    .arg(c.parts_computed)
+                    .arg(c.signals.empty() ? tr("every signal is the same, bit by bit")
+                                           : tr("%1 signals differ, the first first:").arg(c.signals.size()));
+        for (const link::SignalDifference& d : c.signals)
+            if (static_cast<std::size_t>(lines.size()) < most) lines << QString::fromStdString(link::in_words(d));
+    }
+    record_state_->setText(state);
+    record_state_->setVisible(!state.isEmpty());
+    if (lines == differences_told_) return;
+    differences_told_ = lines;
+    clear(differences_);
+    for (qsizetype i = 0; i < lines.size(); ++i) {
+        const link::SignalDifference& d = known->compared.signals[static_cast<std::size_t>(i)];
+        QPushButton* line = line_to(
+            QString::fromStdString(d.signal) + tr(" from %1 s").arg(simulation::seconds(d.from), 0, 'f', 3) +
+                (d.later_by ? tr(", %1 ms later").arg(1e3 * simulation::seconds(*d.later_by), 0, 'f', 1) : QString()),
+            simulation::seconds(d.from));
+        line->setObjectName("record_difference");
+        line->setToolTip(plain(lines[i]));
+        differences_->addWidget(line);
     }
 }
 

@@ -22,8 +22,7 @@ constexpr int widest_name = 200;  // pixels; a longer one ends in an ellipsis
 
 }  // namespace
 
-VariantTabs::VariantTabs(Workspace& workspace, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), row_(new QHBoxLayout(this)) {
+VariantTabs::VariantTabs(OpenCell& open, QWidget* parent) : QWidget(parent), open_(open), row_(new QHBoxLayout(this)) {
     setObjectName("variant_tabs");
     setFixedHeight(32);
     setStyleSheet(
@@ -33,7 +32,7 @@ VariantTabs::VariantTabs(Workspace& workspace, QWidget* parent)
         "} QToolButton#add_variant { background: transparent; border: none; }");
     row_->setContentsMargins(10, 4, 12, 0);
     row_->setSpacing(3);
-    connect(&workspace_, &Workspace::document_changed, this, &VariantTabs::rebuild);
+    connect(&open_, &OpenCell::document_changed, this, &VariantTabs::rebuild);
     rebuild();
 }
 
@@ -52,10 +51,9 @@ void VariantTabs::show_page(const QString& id) {
 }
 
 void VariantTabs::rebuild() {
-    QString now = workspace_.variant() + QString::fromStdString(workspace_.document().baseline());
-    for (const cell::VariantInfo& v : workspace_.document().variants())
-        now += QString::fromStdString("|" + v.id + v.name);
-    const auto differences = workspace_.shown_document().differences(workspace_.variant().toStdString()).size();
+    QString now = open_.variant() + QString::fromStdString(open_.document().baseline());
+    for (const cell::VariantInfo& v : open_.document().variants()) now += QString::fromStdString("|" + v.id + v.name);
+    const auto differences = open_.shown_document().differences(open_.variant().toStdString()).size();
     now += QString::number(differences);
     if (now == built_from_) return;
     built_from_ = now;
@@ -68,9 +66,9 @@ void VariantTabs::rebuild() {
     row_->addWidget(add);
     row_->addSpacing(10);
     add_pages();
-    const QString base = QString::fromStdString(workspace_.document().baseline());
+    const QString base = QString::fromStdString(open_.document().baseline());
     note_ =
-        plain_label(workspace_.variant() == base
+        plain_label(open_.variant() == base
                         ? tr("%1 is the baseline").arg(base)
                         : tr("differs from %1 in %2")
                               .arg(base, counted(static_cast<std::size_t>(differences), tr("value"), tr("values"))));
@@ -84,7 +82,7 @@ void VariantTabs::add_variants() {
     auto* variants = new ScrollingRow(row_->spacing());
     variants->setObjectName("variant_row");
     QToolButton* chosen_tab = nullptr;
-    for (const cell::VariantInfo& v : workspace_.document().variants()) {
+    for (const cell::VariantInfo& v : open_.document().variants()) {
         const QString id = QString::fromStdString(v.id);
         auto* tab = new QToolButton;
         tab->setObjectName("variant_" + id);
@@ -95,7 +93,7 @@ void VariantTabs::add_variants() {
         tab->setText(menu_text(shown));
         tab->setMinimumWidth(QFontMetrics(chosen).horizontalAdvance(shown) + 44);  // as wide as it is when it is chosen
         tab->setCheckable(true);
-        tab->setChecked(page_ == cell_page && id == workspace_.variant());
+        tab->setChecked(page_ == cell_page && id == open_.variant());
         tab->setContextMenuPolicy(Qt::CustomContextMenu);
         tab->setToolTip(plain(
             (shown == name ? QString() : name + "\n") + tr("Right-click to rename, drop or make it the baseline")));
@@ -103,7 +101,7 @@ void VariantTabs::add_variants() {
         connect(tab, &QToolButton::clicked, this, [this, id] {
             QTimer::singleShot(0, this, [this, id] {
                 show_page(cell_page);
-                workspace_.set_variant(id);
+                open_.set_variant(id);
                 built_from_.clear();
                 rebuild();
             });
@@ -151,44 +149,42 @@ bool VariantTabs::eventFilter(QObject* watched, QEvent* event) {
 void VariantTabs::add_variant() {
     bool ok = false;
     const QString name = QInputDialog::getText(this, tr("New variant"),
-        tr("A copy of %1 that keeps only what you change. Its name:").arg(workspace_.variant()), QLineEdit::Normal,
+        tr("A copy of %1 that keeps only what you change. Its name:").arg(open_.variant()), QLineEdit::Normal,
         tr("Another layout"), &ok)
                              .trimmed();
     if (!ok || name.isEmpty()) return;
-    const std::string id = workspace_.document().free_variant_id();
-    if (!workspace_.replace(
-            workspace_.document().with_variant(id, name.toStdString(), workspace_.variant().toStdString()),
+    const std::string id = open_.document().free_variant_id();
+    if (!open_.replace(open_.document().with_variant(id, name.toStdString(), open_.variant().toStdString()),
             tr("New variant %1").arg(name)))
         return;
     show_page(cell_page);
-    workspace_.set_variant(QString::fromStdString(id));
+    open_.set_variant(QString::fromStdString(id));
 }
 
 void VariantTabs::rename(const QString& id) {
     bool ok = false;
     const QString name = QInputDialog::getText(
-        this, tr("Rename variant"), tr("Name of %1:").arg(id), QLineEdit::Normal, workspace_.variant_name(id), &ok)
+        this, tr("Rename variant"), tr("Name of %1:").arg(id), QLineEdit::Normal, open_.variant_name(id), &ok)
                              .trimmed();
     if (ok && !name.isEmpty())
-        workspace_.replace(
-            workspace_.document().renamed_variant(id.toStdString(), name.toStdString()), tr("Rename variant"));
+        open_.replace(open_.document().renamed_variant(id.toStdString(), name.toStdString()), tr("Rename variant"));
 }
 
 void VariantTabs::make_baseline(const QString& id) {
-    workspace_.replace(workspace_.document().with_baseline(id.toStdString()), tr("Choose baseline %1").arg(id));
+    open_.replace(open_.document().with_baseline(id.toStdString()), tr("Choose baseline %1").arg(id));
 }
 
 void VariantTabs::drop(const QString& id) {
-    if (id == QString::fromStdString(workspace_.document().baseline())) {
-        Q_EMIT workspace_.refused(tr("The baseline cannot be dropped"), tr("Make another variant the baseline first."));
+    if (id == QString::fromStdString(open_.document().baseline())) {
+        Q_EMIT open_.refused(tr("The baseline cannot be dropped"), tr("Make another variant the baseline first."));
         return;
     }
-    workspace_.replace(workspace_.document().without_variant(id.toStdString()), tr("Drop variant %1").arg(id));
+    open_.replace(open_.document().without_variant(id.toStdString()), tr("Drop variant %1").arg(id));
 }
 
 void VariantTabs::menu_for(const QString& id, const QPoint& global) {
     QMenu menu(this);
-    const bool base = id == QString::fromStdString(workspace_.document().baseline());
+    const bool base = id == QString::fromStdString(open_.document().baseline());
     menu.addAction(tr("Rename \u2026"), this, [this, id] { rename(id); });
     menu.addAction(tr("Make it the baseline"), this, [this, id] { make_baseline(id); })->setEnabled(!base);
     menu.addAction(tr("Drop"), this, [this, id] { drop(id); })->setEnabled(!base);

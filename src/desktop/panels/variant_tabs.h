@@ -3,7 +3,7 @@
 
 #include <QWidget>
 
-#include <desktop/session/workspace.h>
+#include <desktop/session/open_cell.h>
 
 class QHBoxLayout;
 class QLabel;
@@ -14,7 +14,7 @@ namespace escarp::desktop {
 class VariantTabs : public QWidget {
     Q_OBJECT
 public:
-    explicit VariantTabs(Workspace& workspace, QWidget* parent = nullptr);
+    explicit VariantTabs(OpenCell& open, QWidget* parent = nullptr);
     /// What the window shows beneath the tabs: a variant's cell, or one of the pages that were added.
     static constexpr const char* cell_page = "cell_page";
     struct Page {
@@ -43,7 +43,7 @@ private:
     void add_pages();
     void menu_for(const QString& id, const QPoint& global);
 
-    Workspace& workspace_;
+    OpenCell& open_;
     QHBoxLayout* row_;
     QLabel* note_ = nullptr;
     QString built_from_;

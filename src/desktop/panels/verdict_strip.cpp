@@ -21,10 +21,10 @@ VerdictStrip::VerdictStrip(Workspace& workspace, const Spreads& spreads, QWidget
     setFixedHeight(72);
     setFocusPolicy(Qt::TabFocus);
     setCursor(Qt::PointingHandCursor);
-    connect(&workspace_, &Workspace::forced_changed, this, qOverload<>(&QWidget::update));
-    for (const auto signal : {&Workspace::evaluated, &Workspace::zones_found})
-        connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
-    connect(&workspace_, &Workspace::document_changed, this, qOverload<>(&QWidget::update));
+    connect(&workspace_.results, &Results::forced_changed, this, qOverload<>(&QWidget::update));
+    connect(&workspace_.results, &Results::evaluated, this, qOverload<>(&QWidget::update));
+    connect(&workspace_.results, &Results::zones_found, this, qOverload<>(&QWidget::update));
+    connect(&workspace_.open, &OpenCell::document_changed, this, qOverload<>(&QWidget::update));
 }
 
 namespace {
@@ -73,16 +73,16 @@ struct VerdictStrip::Seen {
 
 std::vector<VerdictStrip::Tile> VerdictStrip::tiles() const {
     Seen seen;
-    seen.base_id = QString::fromStdString(workspace_.document().baseline());
-    seen.now = workspace_.evaluation_of(workspace_.variant());
-    if (workspace_.variant() != seen.base_id) seen.before = workspace_.evaluation_of(seen.base_id);
-    seen.spread = spreads_.of(workspace_.variant());
-    if (const auto live = workspace_.other_judged()) seen.now = live, seen.live = true, seen.spread = nullptr;
+    seen.base_id = QString::fromStdString(workspace_.open.document().baseline());
+    seen.now = workspace_.results.of(workspace_.open.variant());
+    if (workspace_.open.variant() != seen.base_id) seen.before = workspace_.results.of(seen.base_id);
+    seen.spread = spreads_.of(workspace_.open.variant());
+    if (const auto live = workspace_.results.other_judged()) seen.now = live, seen.live = true, seen.spread = nullptr;
     if (seen.now) seen.figures = seen.now->figures;
     if (seen.before) seen.spread_before = spreads_.of(seen.base_id);
     std::vector<Tile> all{cycle_tile(seen), rate_tile(seen), reach_tile(seen), clearance_tile(seen), zones_tile(),
         findings_tile(seen), waiting_tile(seen), floor_tile(seen)};
-    if (!workspace_.forced().empty()) all.push_back(forced_tile());
+    if (!workspace_.results.forced().empty()) all.push_back(forced_tile());
     if (!seen.now || seen.now->cell->devices.empty())  // nothing there yet: nothing is good or bad
         for (Tile& t : all) t.stripe = t.note_colour = theme::muted, t.note.clear();
     return all;
@@ -100,13 +100,14 @@ VerdictStrip::Tile VerdictStrip::cycle_tile(const Seen& s) {
         s.before ? Seen::mean_of(s.spread_before, "cycle_s", s.before->figures.cycle_s) : std::nullopt;
     const QString change = s.change(s.cycle(), then, 2, tr("s"));
     const auto within = s.now ? study::calibrated_within(*s.now->cell) : std::nullopt;
-    const QString calibrated = within ? tr("calibrated, \u00b1%1 %").arg(std::max(0.1, 100 * *within), 0, 'f', 1) : QString();
-    t.note = s.spread && !s.before ? tr("mean of %1 runs").arg(s.spread->runs.size())
-             : s.live              ? tr("live, so far")
-             : !change.isEmpty()   ? change
+    const QString calibrated =
+        within ? tr("calibrated, \u00b1%1 %").arg(std::max(0.1, 100 * *within), 0, 'f', 1) : QString();
+    t.note = s.spread && !s.before   ? tr("mean of %1 runs").arg(s.spread->runs.size())
+             : s.live                ? tr("live, so far")
+             : !change.isEmpty()     ? change
              : !calibrated.isEmpty() ? calibrated
-             : f.steady            ? tr("steady")
-                                   : tr("mean, not steady");
+             : f.steady              ? tr("steady")
+                                     : tr("mean, not steady");
     t.stripe = stripe(false, s.misses_takt());
     const bool quicker = s.before && s.before->figures.cycle_s && *s.cycle() < *s.before->figures.cycle_s;
     t.note_colour = quicker ? theme::good : theme::muted;
@@ -188,7 +189,7 @@ VerdictStrip::Tile VerdictStrip::floor_tile(const Seen& s) {
 
 VerdictStrip::Tile VerdictStrip::forced_tile() const {
     QStringList names;
-    for (const auto& [name, value] : workspace_.forced()) names << QString::fromStdString(name);
+    for (const auto& [name, value] : workspace_.results.forced()) names << QString::fromStdString(name);
     return {"forced", tr("FORCED"), QString::number(names.size()), names.size() == 1 ? tr("signal") : tr("signals"),
         names.join(", "), theme::stop, theme::stop};
 }
@@ -196,8 +197,8 @@ VerdictStrip::Tile VerdictStrip::forced_tile() const {
 /// How many zones two movers share, and of how many both are inside at once. What was found last stays in sight while
 /// they are being found anew.
 VerdictStrip::Tile VerdictStrip::zones_tile() const {
-    if (auto found = workspace_.zones()) last_zones_ = std::move(found), zones_of_ = workspace_.variant();
-    const bool known = last_zones_ && zones_of_ == workspace_.variant();
+    if (auto found = workspace_.results.zones()) last_zones_ = std::move(found), zones_of_ = workspace_.open.variant();
+    const bool known = last_zones_ && zones_of_ == workspace_.open.variant();
     Tile tile{"zones", tr("SHARED ZONES"), QStringLiteral("\u2013"), {}, tr("being found"), theme::muted, theme::muted};
     if (!known) return tile;
     if (!last_zones_->why_not.empty()) {
@@ -209,7 +210,7 @@ VerdictStrip::Tile VerdictStrip::zones_tile() const {
     const auto kept = std::count_if(zones.begin(), zones.end(), [](const auto& z) { return z.kept_by >= 0; });
     tile.value = QString::number(static_cast<long>(zones.size()) - kept);
     tile.unit = kept ? tr("open \u00b7 %1 kept apart").arg(kept) : tr("open");
-    if (!workspace_.zones()) return tile;
+    if (!workspace_.results.zones()) return tile;
     tile.stripe = tile.note_colour = together ? theme::watch : theme::good;
     if (together) tile.note_colour = theme::watch_text;
     const auto first = std::find_if(zones.begin(), zones.end(), [&](const auto& z) { return z.together || !together; });
@@ -217,14 +218,14 @@ VerdictStrip::Tile VerdictStrip::zones_tile() const {
         tile.note = tr("no two movers meet");
     } else {
         const auto name = [&](int device) {
-            return QString::fromStdString(workspace_.evaluation()->cell->devices[device].name);
+            return QString::fromStdString(workspace_.results.shown()->cell->devices[device].name);
         };
         const QString who = name(first->sides[0].device) + QStringLiteral(" \u2194 ") + name(first->sides[1].device);
         tile.note = together                                  ? tr("! both in: %1").arg(who)
                     : kept == static_cast<long>(zones.size()) ? tr("kept apart")
                                                               : tr("never both: %1").arg(who);
     }
-    const auto own = workspace_.evaluation_of(workspace_.variant());
+    const auto own = workspace_.results.of(workspace_.open.variant());
     if (own && own->orders) {
         using Verdict = inspection::Orders::Verdict;
         const bool locks = own->orders->verdict == Verdict::locks_up;
@@ -265,7 +266,7 @@ void VerdictStrip::paintEvent(QPaintEvent*) {
     p.setRenderHint(QPainter::Antialiasing);
     p.fillRect(rect(), theme::ground);
     const std::vector<Tile> all = tiles();
-    const bool fresh = workspace_.current();
+    const bool fresh = workspace_.results.current();
     for (const int i : indices(all)) {
         const Tile& t = all[i];
         const QRectF r = box(i, all.size());
@@ -291,43 +292,44 @@ void VerdictStrip::paintEvent(QPaintEvent*) {
 
 void VerdictStrip::follow(const QString& key) {
     if (key == "forced") return Q_EMIT wants_signals();
-    const auto e = workspace_.evaluation();
+    const auto e = workspace_.results.shown();
     if (!e) return;
     const auto id = [&](int device) { return QString::fromStdString(e->cell->devices[device].id); };
-    workspace_.play(false);
+    workspace_.playhead.play(false);
     if ((key == "cycle" || key == "rate") && !e->chain.empty()) {
         // The longest piece of the chain is what the cycle hangs on most.
         const auto longest = std::max_element(e->chain.begin(), e->chain.end(),
             [](const auto& a, const auto& b) { return a.to - a.from < b.to - b.from; });
-        workspace_.select(id(e->run->trace.blocks[longest->block].device));
-        workspace_.set_time(simulation::seconds(longest->from));
+        workspace_.selection.select(id(e->run->trace.blocks[longest->block].device));
+        workspace_.playhead.set_time(simulation::seconds(longest->from));
     } else if (key == "reach" && e->inspection->tightest_pose >= 0) {
         const auto& pose = e->inspection->poses[e->inspection->tightest_pose];
-        workspace_.select(id(pose.arm), QString::fromStdString(pose.step_id));
+        workspace_.selection.select(id(pose.arm), QString::fromStdString(pose.step_id));
         for (const simulation::Block& b : e->run->trace.blocks)
             if (b.device == pose.arm && b.step == pose.step &&
                 (b.kind == simulation::BlockKind::grip || b.kind == simulation::BlockKind::release)) {
-                workspace_.set_time(simulation::seconds(b.from));
+                workspace_.playhead.set_time(simulation::seconds(b.from));
                 break;
             }
     } else if (key == "clearance" && e->inspection->clearance.device_a >= 0) {
-        workspace_.select(id(e->inspection->clearance.device_a));
-        workspace_.set_time(e->inspection->clearance.when_s);
-    } else if (key == "zones" && workspace_.zones() && !workspace_.zones()->all.empty()) {
-        const auto& zones = workspace_.zones()->all;
+        workspace_.selection.select(id(e->inspection->clearance.device_a));
+        workspace_.playhead.set_time(e->inspection->clearance.when_s);
+    } else if (key == "zones" && workspace_.results.zones() && !workspace_.results.zones()->all.empty()) {
+        const auto& zones = workspace_.results.zones()->all;
         const auto first = std::find_if(zones.begin(), zones.end(), [](const auto& z) { return z.together; });
         const inspection::Zone& z = first == zones.end() ? zones.front() : *first;
-        workspace_.select_devices({id(z.sides[0].device), id(z.sides[1].device)});
-        if (z.together && z.nearest.device_a >= 0) workspace_.set_time(z.nearest.when_s);
-        else if (!z.sides[0].visits.empty()) workspace_.set_time(simulation::seconds(z.sides[0].visits.back().enters));
+        workspace_.selection.select_devices({id(z.sides[0].device), id(z.sides[1].device)});
+        if (z.together && z.nearest.device_a >= 0) workspace_.playhead.set_time(z.nearest.when_s);
+        else if (!z.sides[0].visits.empty())
+            workspace_.playhead.set_time(simulation::seconds(z.sides[0].visits.back().enters));
     } else if (key == "findings" && !e->inspection->findings.empty()) {
         const auto& f = e->inspection->findings.front();
-        if (!f.devices.empty()) workspace_.select(QString::fromStdString(f.devices.front()));
-        if (f.when_s) workspace_.set_time(*f.when_s);
+        if (!f.devices.empty()) workspace_.selection.select(QString::fromStdString(f.devices.front()));
+        if (f.when_s) workspace_.playhead.set_time(*f.when_s);
     } else if (key == "waiting" && e->figures.waits_most_block >= 0) {
         const simulation::Block& b = e->run->trace.blocks[e->figures.waits_most_block];
-        workspace_.select(id(b.device));
-        workspace_.set_time(simulation::seconds(b.from));
+        workspace_.selection.select(id(b.device));
+        workspace_.playhead.set_time(simulation::seconds(b.from));
     }
 }
 

@@ -4,6 +4,7 @@
 #include <QWidget>
 
 #include <desktop/session/spreads.h>
+#include <desktop/session/workspace.h>
 
 namespace escarp::desktop {
 

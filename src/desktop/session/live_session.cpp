@@ -6,26 +6,28 @@ namespace escarp::desktop {
 
 using simulation::seconds;
 
-LiveSession::LiveSession(Workspace& workspace, QObject* parent)
+LiveSession::LiveSession(OpenCell& open, Results& results, Playhead& playhead, QObject* parent)
     : QObject(parent),
-      workspace_(workspace),
+      open_(open),
+      results_(results),
+      playhead_(playhead),
       judging_(
           this,
-          [cache = workspace.cache()](const Moment& m, const motion::StopFlag& stop) -> Judged {
+          [cache = results.cache()](const Moment& m, const motion::StopFlag& stop) -> Judged {
               study::EvaluateOptions how;
               how.stop = &stop;
               return std::make_shared<const study::Judged>(study::judge_run(m.cell, m.run, *cache, how));
           },
           [this] {
               judged_ = *judging_.answer();
-              if (finished_ && so_far_ && !outdated() && !workspace_.other_run().isEmpty())
-                  workspace_.look_at_run(so_far_, tr("live run"), judged_);
+              if (finished_ && so_far_ && !outdated() && !results_.other_run().isEmpty())
+                  results_.look_at_run(so_far_, tr("live run"), judged_);
               Q_EMIT changed();
           }) {
     constexpr int frame_ms = 16;
     timer_.setInterval(frame_ms);
     connect(&timer_, &QTimer::timeout, this, &LiveSession::tick);
-    connect(&workspace_, &Workspace::document_changed, this, [this] {
+    connect(&open_, &OpenCell::document_changed, this, [this] {
         if (!there()) return;
         if (!finished_) so_far_.reset();  // it is shown anew
         Q_EMIT changed();
@@ -42,17 +44,16 @@ bool LiveSession::start(const Wish& wish) {
         connections_.clear();
         run_.reset(), recorder_.reset(), trace_.reset();
         links_.clear();
-        Q_EMIT workspace_.refused(tr("The live run was not begun"), text);
+        Q_EMIT open_.refused(tr("The live run was not begun"), text);
         Q_EMIT changed();
         return false;
     };
     if (running()) end();
     connections_.clear(), links_.clear();
     run_.reset(), recorder_.reset();
-    if (!workspace_.evaluation())
-        return refuse(tr("The cell has no computed run yet; once it has, a live run can begin."));
-    cell_ = workspace_.layout().shared_cell();
-    content_ = workspace_.layout().content();
+    if (!results_.shown()) return refuse(tr("The cell has no computed run yet; once it has, a live run can begin."));
+    cell_ = open_.layout().shared_cell();
+    content_ = open_.layout().content();
     std::vector<const cell::Link*> links;
     for (const QString& id : wish.links)
         for (const cell::Link& l : cell_->links)
@@ -74,9 +75,9 @@ bool LiveSession::start(const Wish& wish) {
         since_ = QDateTime::currentDateTime();
         record_file_ = wish.record;
         if (!record_file_.isEmpty()) {
-            const cell::Layout& l = workspace_.layout();
+            const cell::Layout& l = open_.layout();
             recorder_ = std::make_unique<link::RecordWriter>(record_file_.toStdString(),
-                link::RecordAbout{cell_->name, workspace_.variant().toStdString(), l.content(), l.tree(),
+                link::RecordAbout{cell_->name, open_.variant().toStdString(), l.content(), l.tree(),
                     since_.toString("yyyy-MM-dd HH:mm:ss").toStdString(), wish.rate, wish.lock_step},
                 *cell_);
             recorder_->attach(how);
@@ -127,12 +128,12 @@ void LiveSession::finish() {
     if (recorder_) try {
             recorder_->finish(*run_);
         } catch (const cell::InputError& e) {
-            Q_EMIT workspace_.refused(
+            Q_EMIT open_.refused(
                 tr("The record could not be written"), QString::fromStdString(e.problems().front().message));
         }
     recorder_.reset();
     so_far_ = run_->run();
-    if (!outdated()) workspace_.look_at_run(so_far_, tr("live run"), judged_);
+    if (!outdated()) results_.look_at_run(so_far_, tr("live run"), judged_);
     judging_.ask({++moments_, cell_, so_far_});
     Q_EMIT changed();
 }
@@ -142,7 +143,7 @@ void LiveSession::leave() {
     connections_.clear(), links_.clear();
     run_.reset(), trace_.reset(), so_far_.reset(), judged_.reset();
     judging_.forget();
-    workspace_.leave_run();
+    results_.leave_run();
     Q_EMIT changed();
 }
 
@@ -162,10 +163,10 @@ void LiveSession::set_rate(double rate) {
 void LiveSession::to_present() {
     if (!there()) return;
     at_present_ = true, present_ = -1;
-    workspace_.play(false);
+    playhead_.play(false);
     if (!running() && so_far_) {
-        if (!outdated() && workspace_.other_run().isEmpty()) workspace_.look_at_run(so_far_, tr("live run"), judged_);
-        workspace_.set_time(seconds(so_far_->trace.end));
+        if (!outdated() && results_.other_run().isEmpty()) results_.look_at_run(so_far_, tr("live run"), judged_);
+        playhead_.set_time(seconds(so_far_->trace.end));
     }
     tick();
 }
@@ -189,13 +190,13 @@ void LiveSession::show_run() {
     constexpr double at_least_ms = 120, rest = 6;
     if (shown_.isValid() && static_cast<double>(shown_.elapsed()) < std::max(at_least_ms, rest * showing_ms_)) return;
     const simulation::Ticks now = run_->status().now;
-    if (so_far_ && so_far_->trace.end == now && shown_judged_ == judged_ && !workspace_.other_run().isEmpty())
+    if (so_far_ && so_far_->trace.end == now && shown_judged_ == judged_ && !results_.other_run().isEmpty())
         return;  // it stands
     shown_judged_ = judged_;
     QElapsedTimer takes;
     takes.start();
     so_far_ = trace_->so_far(now);
-    if (so_far_ && !outdated()) workspace_.look_at_run(so_far_, tr("live run"), judged_);
+    if (so_far_ && !outdated()) results_.look_at_run(so_far_, tr("live run"), judged_);
     showing_ms_ = static_cast<double>(takes.elapsed());
     shown_.start();
     const bool idle = !judging_.asked() || judging_.answer();
@@ -209,7 +210,7 @@ void LiveSession::tick() {
     const link::LiveStatus status = run_->status();
     if (status.over) return finish();
     for (std::size_t i = 0; i < connections_.size(); ++i) links_[i].status = connections_[i]->status();
-    if (present_ >= 0 && workspace_.time() != present_ && at_present_) {
+    if (present_ >= 0 && playhead_.time() != present_ && at_present_) {
         at_present_ = false;
         told_.invalidate();
     }
@@ -218,8 +219,8 @@ void LiveSession::tick() {
         // A little behind what is known, so that it goes evenly.
         constexpr double behind = 0.15;  // s of the wall clock
         const double lag = status.paused || lock_step_ ? 0 : behind * rate_;
-        workspace_.set_time(std::min(seconds(so_far_->trace.end), std::max(0.0, seconds(status.now) - lag)));
-        present_ = workspace_.time();
+        playhead_.set_time(std::min(seconds(so_far_->trace.end), std::max(0.0, seconds(status.now) - lag)));
+        present_ = playhead_.time();
     }
     constexpr int told_every_ms = 100;
     if (told_.isValid() && told_.elapsed() < told_every_ms) return;

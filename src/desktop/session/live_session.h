@@ -9,14 +9,14 @@
 #include <link/record.h>
 
 #include "background.h"
-#include "workspace.h"
+#include "playhead.h"
 
 namespace escarp::desktop {
 
 class LiveSession : public QObject {
     Q_OBJECT
 public:
-    explicit LiveSession(Workspace& workspace, QObject* parent = nullptr);
+    explicit LiveSession(OpenCell& open, Results& results, Playhead& playhead, QObject* parent = nullptr);
     ~LiveSession() override;
 
     struct Wish {
@@ -26,7 +26,7 @@ public:
         bool network = false;    ///< other machines may be reached
         QString record = {};     ///< file; empty: none is kept
     };
-    /// False, and `Workspace::refused` with the reason.
+    /// False, and `OpenCell::refused` with the reason.
     bool start(const Wish& wish);
     void end();
     /// Nothing is sent any more, at once; and the run ends.
@@ -45,7 +45,7 @@ public:
     bool at_present() const { return at_present_; }
     void to_present();
     /// The cell was edited since: the run goes on as the cell was, and is not shown.
-    bool outdated() const { return there() && content_ != workspace_.layout().content(); }
+    bool outdated() const { return there() && content_ != open_.layout().content(); }
 
     link::LiveStatus status() const { return run_ ? run_->status() : link::LiveStatus(); }
     QDateTime since() const { return since_; }
@@ -75,7 +75,9 @@ private:
     void show_run();
     void finish();
 
-    Workspace& workspace_;
+    OpenCell& open_;
+    Results& results_;
+    Playhead& playhead_;
     std::string content_;  ///< of the cell that is run
     std::shared_ptr<const cell::Cell> cell_;
     std::unique_ptr<link::LiveTrace> trace_;

@@ -2,9 +2,10 @@
 
 namespace escarp::desktop {
 
-Nearness::Nearness(Workspace& workspace, QObject* parent)
+Nearness::Nearness(const Results& results, Selection& selection, QObject* parent)
     : QObject(parent),
-      workspace_(workspace),
+      results_(results),
+      selection_(selection),
       behind_(
           this,
           [](const Question& q, const motion::StopFlag& stop) {
@@ -14,16 +15,16 @@ Nearness::Nearness(Workspace& workspace, QObject* parent)
           [this] { Q_EMIT found(); }) {}
 
 void Nearness::look(double from, double to, int bins) {
-    Question q{workspace_.evaluation(), std::max(0.0, from), to, bins};
+    Question q{results_.shown(), std::max(0.0, from), to, bins};
     if (!q.evaluation) return forget();
     q.to = std::min(q.to, q.evaluation->inspection->checked_s);
     if (q.to <= q.from || bins < 1) return forget();
-    const QStringList selected = workspace_.selected();
+    const QStringList selected = selection_.all();
     const auto device = [&](int nth) {
         return nth < selected.size() ? q.evaluation->cell->device(selected[nth].toStdString()) : -1;
     };
     q.one = device(0), q.other = device(1);
-    q.cache = workspace_.cache();
+    q.cache = results_.cache();
     const auto name = [&](int i) { return QString::fromStdString(q.evaluation->cell->devices[i].name); };
     title_ = q.one < 0     ? tr("everything")
              : q.other < 0 ? name(q.one)

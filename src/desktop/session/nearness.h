@@ -4,14 +4,14 @@
 #include <inspection/clearance_time.h>
 
 #include "background.h"
-#include "workspace.h"
+#include "selection.h"
 
 namespace escarp::desktop {
 
 class Nearness : public QObject {
     Q_OBJECT
 public:
-    explicit Nearness(Workspace& workspace, QObject* parent = nullptr);
+    explicit Nearness(const Results& results, Selection& selection, QObject* parent = nullptr);
     /// Of the devices that are selected (one, or two against each other), else of everything. `found` when it is known;
     /// nothing where that is what was asked for last.
     void look(double from, double to, int bins);
@@ -34,7 +34,8 @@ private:
         bool operator==(const Question&) const = default;
     };
 
-    Workspace& workspace_;
+    const Results& results_;
+    Selection& selection_;
     QString title_;
     Background<Question, inspection::ClearanceCurve> behind_;
 };

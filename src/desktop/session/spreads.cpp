@@ -8,9 +8,10 @@ namespace {
 constexpr std::size_t roughly = 10, closely = study::usual_repetitions;
 }  // namespace
 
-Spreads::Spreads(Workspace& workspace, QObject* parent)
+Spreads::Spreads(OpenCell& open, const Results& results, QObject* parent)
     : QObject(parent),
-      workspace_(workspace),
+      open_(open),
+      results_(results),
       behind_(
           this,
           [](const Question& q, const motion::StopFlag& stop) {
@@ -20,8 +21,8 @@ Spreads::Spreads(Workspace& workspace, QObject* parent)
               how.stop = &stop;
               study::ReplicateOptions often;
               often.repetitions = q.repetitions;
-              return std::make_shared<const study::Replicated>(study::replicate(q.layout.shared_cell(),
-                  study::measures_of(study::figures_of_chance(), ""), cache, how, often));
+              return std::make_shared<const study::Replicated>(study::replicate(
+                  q.layout.shared_cell(), study::measures_of(study::figures_of_chance(), ""), cache, how, often));
           },
           [this] {
               const Question q = *behind_.asked();
@@ -34,7 +35,7 @@ Spreads::Spreads(Workspace& workspace, QObject* parent)
     soon_.setSingleShot(true);
     soon_.setInterval(pause);
     connect(&soon_, &QTimer::timeout, this, &Spreads::look);
-    connect(&workspace_, &Workspace::evaluated, this, &Spreads::look_soon);
+    connect(&results_, &Results::evaluated, this, &Spreads::look_soon);
 }
 
 void Spreads::look_soon() {
@@ -44,7 +45,7 @@ void Spreads::look_soon() {
 
 const study::Replicated* Spreads::of(const QString& variant) const {
     const auto there = known_.find(variant);
-    const auto e = workspace_.evaluation_of(variant);
+    const auto e = results_.of(variant);
     return there != known_.end() && e && there->second.content == e->layout.content() && !there->second.found->certain
                ? there->second.found.get()
                : nullptr;
@@ -52,20 +53,20 @@ const study::Replicated* Spreads::of(const QString& variant) const {
 
 /// Whether the cell is still that of the variant.
 bool Spreads::wanted(const Question& question) const {
-    const auto e = workspace_.evaluation_of(question.variant);
-    return e && workspace_.current_of(question.variant) && e->layout.content() == question.layout.content();
+    const auto e = results_.of(question.variant);
+    return e && results_.current(question.variant) && e->layout.content() == question.layout.content();
 }
 
 /// The variant looked at first, all of them roughly before any of them closely.
 void Spreads::look() {
-    if (workspace_.trying() || !workspace_.forced().empty()) return;
-    QStringList order{workspace_.variant()};
-    for (const cell::VariantInfo& v : workspace_.document().variants())
+    if (open_.trying() || !results_.forced().empty()) return;
+    QStringList order{open_.variant()};
+    for (const cell::VariantInfo& v : open_.document().variants())
         if (const QString id = QString::fromStdString(v.id); !order.contains(id)) order << id;
     for (const std::size_t repetitions : {roughly, closely})
         for (const QString& id : order) {
-            const auto e = workspace_.evaluation_of(id);
-            if (!e || !workspace_.current_of(id) || e->run->steady || e->run->cut || !e->figures.cycle_s ||
+            const auto e = results_.of(id);
+            if (!e || !results_.current(id) || e->run->steady || e->run->cut || !e->figures.cycle_s ||
                 e->figures.per_round)
                 continue;
             const auto there = known_.find(id);

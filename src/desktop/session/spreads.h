@@ -7,14 +7,14 @@
 #include <study/replicate.h>
 
 #include "background.h"
-#include "workspace.h"
+#include "open_cell.h"
 
 namespace escarp::desktop {
 
 class Spreads : public QObject {
     Q_OBJECT
 public:
-    explicit Spreads(Workspace& workspace, QObject* parent = nullptr);
+    explicit Spreads(OpenCell& open, const Results& results, QObject* parent = nullptr);
     /// Of the variant as it is now; null while there is nothing yet, and where nothing is left to chance.
     const study::Replicated* of(const QString& variant) const;
     /// All that are wanted have been found as closely as they are looked for.
@@ -42,7 +42,8 @@ private:
     };
     bool wanted(const Question& question) const;
 
-    Workspace& workspace_;
+    OpenCell& open_;
+    const Results& results_;
     std::map<QString, Known> known_;
     QTimer soon_;
     Background<Question, std::shared_ptr<const study::Replicated>> behind_;

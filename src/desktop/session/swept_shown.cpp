@@ -7,9 +7,11 @@ namespace {
 constexpr double coarse = 0.04, fine = 0.01;  // m
 }
 
-SweptShown::SweptShown(Workspace& workspace, QObject* parent)
+SweptShown::SweptShown(const Results& results, Selection& selection, ViewOptions& view_options, QObject* parent)
     : QObject(parent),
-      workspace_(workspace),
+      results_(results),
+      selection_(selection),
+      view_options_(view_options),
       behind_(
           this,
           [](const Question& q, const motion::StopFlag& stop) -> std::shared_ptr<const geometry::Volume> {
@@ -25,8 +27,9 @@ SweptShown::SweptShown(Workspace& workspace, QObject* parent)
               Q_EMIT changed();
               look();
           }) {
-    for (const auto signal : {&Workspace::evaluated, &Workspace::selection_changed, &Workspace::shown_changed})
-        connect(&workspace_, signal, this, &SweptShown::look);
+    connect(&results_, &Results::evaluated, this, &SweptShown::look);
+    connect(&selection_, &Selection::selection_changed, this, &SweptShown::look);
+    connect(&view_options_, &ViewOptions::shown_changed, this, &SweptShown::look);
 }
 
 bool SweptShown::finest() const {
@@ -34,10 +37,10 @@ bool SweptShown::finest() const {
 }
 
 void SweptShown::look() {
-    Question q{workspace_.evaluation()};
-    q.cache = workspace_.cache();
-    const Selection& s = workspace_.selection();
-    if (q.evaluation && workspace_.shown().swept) q.device = q.evaluation->cell->device(s.device.toStdString());
+    Question q{results_.shown()};
+    q.cache = results_.cache();
+    const Selected& s = selection_.first();
+    if (q.evaluation && view_options_.shown().swept) q.device = q.evaluation->cell->device(s.device.toStdString());
     if (q.device < 0 || !q.evaluation->cell->devices[q.device].mover()) {
         behind_.forget();
         if (std::exchange(volume_, nullptr)) Q_EMIT changed();

@@ -4,14 +4,16 @@
 #include <inspection/zones.h>
 
 #include "background.h"
-#include "workspace.h"
+#include "selection.h"
+#include "view_options.h"
 
 namespace escarp::desktop {
 
 class SweptShown : public QObject {
     Q_OBJECT
 public:
-    explicit SweptShown(Workspace& workspace, QObject* parent = nullptr);
+    explicit SweptShown(
+        const Results& results, Selection& selection, ViewOptions& view_options, QObject* parent = nullptr);
     /// Null: nothing is asked for, or nothing is found yet.
     std::shared_ptr<const geometry::Volume> volume() const { return volume_; }
     bool finest() const;  ///< nothing finer comes
@@ -29,7 +31,9 @@ private:
     };
     void look();
 
-    Workspace& workspace_;
+    const Results& results_;
+    Selection& selection_;
+    ViewOptions& view_options_;
     std::shared_ptr<const geometry::Volume> volume_;
     Background<Question, std::shared_ptr<const geometry::Volume>> behind_;
 };

@@ -45,44 +45,48 @@ QString zone_words(const study::Evaluation& e, const inspection::Zone& z) {
 }  // namespace
 
 CycleRibbon::CycleRibbon(Workspace& workspace, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), nearness_(new Nearness(workspace, this)), controls_(new QWidget(this)) {
+    : QWidget(parent),
+      workspace_(workspace),
+      nearness_(new Nearness(workspace.results, workspace.selection, this)),
+      controls_(new QWidget(this)) {
     setObjectName("ribbon");
     setAccessibleName(tr("Cycle ribbon: who does what when"));
     setMouseTracking(true);
     setFocusPolicy(Qt::ClickFocus);
     setMinimumHeight(120);
-    connect(&workspace_, &Workspace::evaluated, this, [this] {
+    connect(&workspace_.results, &Results::evaluated, this, [this] {
         renew_lanes();
         if (follows_) show_cycle();
         update();
     });
-    connect(&workspace_, &Workspace::zones_found, this, [this] {
+    connect(&workspace_.results, &Results::zones_found, this, [this] {
         renew_lanes();
         update();
     });
-    connect(&workspace_, &Workspace::time_changed, this, [this] {
-        const double t = workspace_.time();
+    connect(&workspace_.playhead, &Playhead::time_changed, this, [this] {
+        const double t = workspace_.playhead.time();
         if (hand_ == Hand::none && (t < from_ || t > from_ + span_)) from_ = std::max(0.0, t - 0.1 * span_);
         update();
     });
-    connect(&workspace_, &Workspace::lanes_changed, this, [this] {
+    connect(&workspace_.view_options, &ViewOptions::lanes_changed, this, [this] {
         kept_ = {};
         renew_lanes();
         update();
     });
-    connect(&workspace_, &Workspace::shown_changed, this, [this] {
+    connect(&workspace_.view_options, &ViewOptions::shown_changed, this, [this] {
         kept_ = {};
         renew_lanes();
         update();
     });
-    connect(&workspace_, &Workspace::selection_changed, this, qOverload<>(&QWidget::update));
+    connect(&workspace_.selection, &Selection::selection_changed, this, qOverload<>(&QWidget::update));
     connect(nearness_, &Nearness::found, this, [this] {
         kept_ = {};
-        workspace_.set_nearest(nearness_->at(workspace_.time()));
+        workspace_.view_options.set_nearest(nearness_->at(workspace_.playhead.time()));
         update();
     });
-    connect(&workspace_, &Workspace::time_changed, this, [this] {
-        if (workspace_.shown().nearness) workspace_.set_nearest(nearness_->at(workspace_.time()));
+    connect(&workspace_.playhead, &Playhead::time_changed, this, [this] {
+        if (workspace_.view_options.shown().nearness)
+            workspace_.view_options.set_nearest(nearness_->at(workspace_.playhead.time()));
     });
     auto* row = new QHBoxLayout(controls_);
     row->setContentsMargins(0, 0, 0, 0);
@@ -107,7 +111,7 @@ void CycleRibbon::add_actions(const QList<QAction*>& actions) {
     speed->setFocusPolicy(Qt::NoFocus);
     speed->setFixedHeight(20);
     connect(speed, &QComboBox::currentIndexChanged, this,
-        [this, speed] { workspace_.set_speed(speed->currentData().toDouble()); });
+        [this, speed] { workspace_.playhead.set_speed(speed->currentData().toDouble()); });
     row->addWidget(speed);
     resizeEvent(nullptr);
 }
@@ -121,7 +125,7 @@ void CycleRibbon::renew_lanes() {
     lanes_.clear();
     blocks_.clear();
     chain_.clear();
-    const auto e = laid_out_ = workspace_.evaluation();
+    const auto e = laid_out_ = workspace_.results.shown();
     if (!e) return;
     blocks_.resize(e->cell->devices.size());
     for (const int i : indices(e->run->trace.blocks)) blocks_[e->run->trace.blocks[i].device].push_back(i);
@@ -144,14 +148,15 @@ void CycleRibbon::renew_lanes() {
                 {kind, i, side_by_side ? static_cast<int>(std::clamp<std::size_t>(d.seats.size(), 1, 3)) : 1,
                     shows == Shows::level ? d.first_signal : -1});
         }
-    if (e->zones && workspace_.shown().zones)
+    if (e->zones && workspace_.view_options.shown().zones)
         for (const int i : indices(e->zones->all)) {
             const inspection::Zone& z = e->zones->all[i];
             lanes_.push_back({Lane::Kind::zone, z.sides[0].device, 1, -1, -1, QString::fromStdString(z.name)});
             lanes_.back().zone = i;
         }
-    if (workspace_.shown().nearness) lanes_.push_back({Lane::Kind::nearness, -1, 1, -1, 0, tr("Clearance")});
-    for (const QString& name : workspace_.signal_lanes())
+    if (workspace_.view_options.shown().nearness)
+        lanes_.push_back({Lane::Kind::nearness, -1, 1, -1, 0, tr("Clearance")});
+    for (const QString& name : workspace_.view_options.signal_lanes())
         if (const int signal = e->cell->signal(name.toStdString()); signal >= 0)
             lanes_.push_back({Lane::Kind::level, e->cell->signals[signal].device, 1, signal, 0, name});
 }
@@ -162,10 +167,10 @@ void CycleRibbon::show_cycle() {
     if (!e) return;
     if (e->run->steady && e->figures.cycle_s) {
         from_ = std::max(0.0, seconds(e->run->steady->from) - 0.08 * *e->figures.cycle_s);
-        span_ = std::min(2.15 * *e->figures.cycle_s, std::max(1.0, workspace_.end_time() - from_));
+        span_ = std::min(2.15 * *e->figures.cycle_s, std::max(1.0, workspace_.results.end_time() - from_));
     } else {
         from_ = 0;
-        span_ = std::clamp(workspace_.end_time(), 1.0, 30.0);
+        span_ = std::clamp(workspace_.results.end_time(), 1.0, 30.0);
     }
     update();
 }
@@ -187,7 +192,7 @@ bool CycleRibbon::belongs(const Block& b, const Lane& lane) const { return b.tas
 
 QRectF CycleRibbon::block_box(const Block& b, const Lane& lane, double y) const {
     const double x0 = pixel_of(seconds(b.from)),
-                 x1 = pixel_of(b.to == simulation::never ? workspace_.end_time() : seconds(b.to));
+                 x1 = pixel_of(b.to == simulation::never ? workspace_.results.end_time() : seconds(b.to));
     const double height = (lane_height() - 5) / lane.rows;
     const int row = lane.rows > 1 && b.seat >= 0 ? b.seat % lane.rows : 0;
     return {x0, y + 2 + row * height, std::max(1.0, x1 - x0), height - (lane.rows > 1 ? 1 : 0)};
@@ -195,14 +200,14 @@ QRectF CycleRibbon::block_box(const Block& b, const Lane& lane, double y) const 
 
 /// What the lane of clearances needs for the stretch of time that is shown.
 void CycleRibbon::look_how_near() {
-    if (!workspace_.shown().nearness) {
+    if (!workspace_.view_options.shown().nearness) {
         nearness_->forget();
-        return workspace_.set_nearest(nullptr);
+        return workspace_.view_options.set_nearest(nullptr);
     }
-    if (!workspace_.current()) return;
+    if (!workspace_.results.current()) return;
     constexpr int pixels = 3;  // to a stretch
     nearness_->look(from_, from_ + span_, std::max(1, static_cast<int>((width() - left - 14) / pixels)));
-    if (!nearness_->curve()) workspace_.set_nearest(nullptr);
+    if (!nearness_->curve()) workspace_.view_options.set_nearest(nullptr);
 }
 
 const inspection::LeastClearance* CycleRibbon::nearness_at(const QPointF& pixel) const {
@@ -216,8 +221,8 @@ const inspection::LeastClearance* CycleRibbon::nearness_at(const QPointF& pixel)
 void CycleRibbon::paintEvent(QPaintEvent*) {
     look_how_near();
     // All but the cursor is drawn again only where it changed.
-    const Kept now{laid_out(), from_, span_, scroll_, size(), workspace_.selection(), workspace_.current(),
-        nearness_->curve(), {}};
+    const Kept now{laid_out(), from_, span_, scroll_, size(), workspace_.selection.first(),
+        workspace_.results.current(), nearness_->curve(), {}};
     if (!kept_.serves(now)) {
         const double ratio = devicePixelRatioF();
         kept_ = now;
@@ -272,14 +277,14 @@ void CycleRibbon::mousePressEvent(QMouseEvent* event) {
     if (pressed_.x() < left) {
         if (const int zone = zone_at(pressed_); e && zone >= 0) {
             const inspection::Zone& z = e->zones->all[zone];
-            workspace_.select_devices({QString::fromStdString(e->cell->devices[z.sides[0].device].id),
+            workspace_.selection.select_devices({QString::fromStdString(e->cell->devices[z.sides[0].device].id),
                 QString::fromStdString(e->cell->devices[z.sides[1].device].id)});
             return;
         }
         for (std::size_t i = 0; i < lanes_.size() && e; ++i)
             if (pressed_.y() >= lane_y(i) && pressed_.y() < lane_y(i) + lane_height()) {
                 if (const int device = lanes_[i].device; device >= 0)
-                    workspace_.select(QString::fromStdString(e->cell->devices[device].id));
+                    workspace_.selection.select(QString::fromStdString(e->cell->devices[device].id));
                 break;  // the lanes are others now
             }
         return;
@@ -291,20 +296,20 @@ void CycleRibbon::mousePressEvent(QMouseEvent* event) {
         QString step;
         for (const cell::Step* s : cell::all_steps(d))
             if (s->number == b.step) step = QString::fromStdString(s->id);
-        workspace_.select(QString::fromStdString(d.id), step);
+        workspace_.selection.select(QString::fromStdString(d.id), step);
     }
-    workspace_.play(false);
+    workspace_.playhead.play(false);
     if (const inspection::LeastClearance* near = nearness_at(pressed_)) {
-        workspace_.set_time(near->when_s);  // where it is the least, not where the hand is
+        workspace_.playhead.set_time(near->when_s);  // where it is the least, not where the hand is
         return;
     }
     hand_ = Hand::scrubbing;
-    workspace_.set_time(time_of(pressed_.x()));
+    workspace_.playhead.set_time(time_of(pressed_.x()));
 }
 
 void CycleRibbon::mouseMoveEvent(QMouseEvent* event) {
     if (hand_ == Hand::scrubbing) {
-        workspace_.set_time(time_of(std::clamp(event->position().x(), left, width() - 14.0)));
+        workspace_.playhead.set_time(time_of(std::clamp(event->position().x(), left, width() - 14.0)));
     } else if (hand_ == Hand::shifting) {
         follows_ = false;
         from_ = std::max(
@@ -322,8 +327,8 @@ void CycleRibbon::wheelEvent(QWheelEvent* event) {
     } else {
         follows_ = false;
         const double at = time_of(event->position().x());
-        const double next = std::clamp(
-            span_ * std::pow(0.9985, event->angleDelta().y()), 0.05, std::max(10.0, workspace_.end_time() * 1.1));
+        const double next = std::clamp(span_ * std::pow(0.9985, event->angleDelta().y()), 0.05,
+            std::max(10.0, workspace_.results.end_time() * 1.1));
         from_ = at - (at - from_) * next / span_;
         span_ = next;
     }
@@ -337,7 +342,7 @@ bool CycleRibbon::event(QEvent* event) {
         const auto e = laid_out();
         if (block >= 0) {
             const Block& b = e->run->trace.blocks[block];
-            const double end = b.to == simulation::never ? workspace_.end_time() : seconds(b.to);
+            const double end = b.to == simulation::never ? workspace_.results.end_time() : seconds(b.to);
             QString s = tr("%1, %2 to %3 s (%4 s)")
                             .arg(QString::fromStdString(e->run->trace.describe(*e->cell, b)))
                             .arg(seconds(b.from), 0, 'f', 3)

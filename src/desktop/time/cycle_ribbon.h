@@ -60,7 +60,7 @@ private:
         std::shared_ptr<const study::Evaluation> evaluation;
         double from = 0, span = 0, scroll = 0;
         QSize size;
-        Selection selection;
+        Selected selection;
         bool current = false;
         const void* curve = nullptr;
         QPixmap picture;
@@ -78,7 +78,9 @@ private:
     /// What the lanes were laid out from: numbers of devices, blocks and zones are its own. Another evaluation may be
     /// there already, of which nobody has been told yet.
     std::shared_ptr<const study::Evaluation> laid_out_;
-    std::shared_ptr<const study::Evaluation> laid_out() const { return workspace_.evaluation() ? laid_out_ : nullptr; }
+    std::shared_ptr<const study::Evaluation> laid_out() const {
+        return workspace_.results.shown() ? laid_out_ : nullptr;
+    }
     std::vector<Lane> lanes_;
     std::vector<std::vector<int>> blocks_;  ///< by device
     std::set<int> chain_;

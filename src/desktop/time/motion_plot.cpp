@@ -29,8 +29,13 @@ QColor line_colour(std::size_t i) {
 
 }  // namespace
 
-MotionPlot::MotionPlot(Workspace& workspace, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), title_(new QLabel), plot_(new QCustomPlot) {
+MotionPlot::MotionPlot(const Results& results, Selection& selection, Playhead& playhead, QWidget* parent)
+    : QWidget(parent),
+      results_(results),
+      selection_(selection),
+      playhead_(playhead),
+      title_(new QLabel),
+      plot_(new QCustomPlot) {
     setObjectName("motion_plot");
     setAccessibleName(tr("Motion against its limits"));
     auto* rows = new QVBoxLayout(this);
@@ -72,9 +77,9 @@ MotionPlot::MotionPlot(Workspace& workspace, QWidget* parent)
     plot_->legend->setMargins({0, 0, 0, 0});
     plot_->legend->setRowSpacing(0);
     connect(what_, &QComboBox::currentIndexChanged, this, &MotionPlot::renew);
-    for (auto signal : {&Workspace::evaluated, &Workspace::selection_changed})
-        connect(&workspace_, signal, this, &MotionPlot::renew);
-    connect(&workspace_, &Workspace::time_changed, this, &MotionPlot::show_time);
+    connect(&results_, &Results::evaluated, this, &MotionPlot::renew);
+    connect(&selection_, &Selection::selection_changed, this, &MotionPlot::renew);
+    connect(&playhead_, &Playhead::time_changed, this, &MotionPlot::show_time);
 }
 
 void MotionPlot::show_what(What what) { what_->setCurrentIndex(static_cast<int>(what)); }
@@ -93,9 +98,9 @@ void MotionPlot::renew() {
 }
 
 void MotionPlot::find() {
-    const auto e = workspace_.evaluation();
+    const auto e = results_.shown();
     if (!e) return;
-    const int device = e->cell->device(workspace_.selection().device.toStdString());
+    const int device = e->cell->device(selection_.first().device.toStdString());
     if (device < 0 || !e->cell->devices[device].arm) return;
     const cell::Device& d = e->cell->devices[device];
     const auto& motions = e->run->trace.motions[device];
@@ -217,7 +222,7 @@ void MotionPlot::limit_at(double value) {
 }
 
 void MotionPlot::show_values() {
-    const double from = curves_.times.front(), to = curves_.times.back(), now = workspace_.time();
+    const double from = curves_.times.front(), to = curves_.times.back(), now = playhead_.time();
     cursor_->point1->setCoords(now, 0);
     cursor_->point2->setCoords(now, 1);
     const auto at =
@@ -240,7 +245,7 @@ bool MotionPlot::eventFilter(QObject* watched, QEvent* event) {
     if (watched == plot_ && mouse && !curves_.times.empty()) {
         const auto* at = static_cast<QMouseEvent*>(event);
         if (at->buttons() & Qt::LeftButton)
-            workspace_.set_time(std::clamp(
+            playhead_.set_time(std::clamp(
                 plot_->xAxis->pixelToCoord(at->position().x()), curves_.times.front(), curves_.times.back()));
     }
     return QWidget::eventFilter(watched, event);

@@ -6,7 +6,8 @@
 #include <QLabel>
 #include <QWidget>
 
-#include <desktop/session/workspace.h>
+#include <desktop/session/playhead.h>
+#include <desktop/session/selection.h>
 
 class QCustomPlot;
 class QCPAbstractItem;
@@ -17,7 +18,7 @@ namespace escarp::desktop {
 class MotionPlot : public QWidget {
     Q_OBJECT
 public:
-    explicit MotionPlot(Workspace& workspace, QWidget* parent = nullptr);
+    explicit MotionPlot(const Results& results, Selection& selection, Playhead& playhead, QWidget* parent = nullptr);
 
     enum class What { position, rate, acceleration, tool_position, tool_speed, tool_acceleration };
     /// What is drawn: one curve per joint, each with the values at the instants of `times`: joint values as shares of
@@ -50,7 +51,9 @@ private:
     void show_values();
     void show_time();
 
-    Workspace& workspace_;
+    const Results& results_;
+    Selection& selection_;
+    Playhead& playhead_;
     QComboBox* what_;
     QLabel* title_;
     QCustomPlot* plot_;

@@ -43,9 +43,9 @@ void CycleRibbon::draw_block(QPainter& p, int index, const Lane& lane, double y)
     }
     const cell::Device& d = e->cell->devices[b.device];
     bool chosen = false;
-    if (!workspace_.selection().step.isEmpty() && d.id == workspace_.selection().device.toStdString())
+    if (!workspace_.selection.first().step.isEmpty() && d.id == workspace_.selection.first().device.toStdString())
         for (const cell::Step* s : cell::all_steps(d))
-            chosen = chosen || (s->number == b.step && s->id == workspace_.selection().step.toStdString());
+            chosen = chosen || (s->number == b.step && s->id == workspace_.selection.first().step.toStdString());
     if (chosen) {
         p.setPen(QPen(theme::ink, 1.4));
         p.setBrush(Qt::NoBrush);
@@ -98,12 +98,12 @@ void CycleRibbon::draw_level(QPainter& p, const Lane& lane, double y) const {
     double now = s->at(from);
     line << QPointF(left, level(now));
     for (const auto& [t, value] : s->changes) {
-        if (seconds(t) <= from_ || seconds(t) > std::min(from_ + span_, workspace_.end_time())) continue;
+        if (seconds(t) <= from_ || seconds(t) > std::min(from_ + span_, workspace_.results.end_time())) continue;
         const double x = pixel_of(seconds(t));
         line << QPointF(x, level(now)) << QPointF(x, level(value));
         now = value;
     }
-    line << QPointF(pixel_of(std::min(from_ + span_, workspace_.end_time())), level(now));
+    line << QPointF(pixel_of(std::min(from_ + span_, workspace_.results.end_time())), level(now));
     p.setPen(QPen(theme::accent, 1.6));
     p.setBrush(Qt::NoBrush);
     p.drawPolyline(line);
@@ -120,7 +120,7 @@ void CycleRibbon::draw_nearness(QPainter& p, double y) const {
     }
     const double base = y + lane_height() - 3, full = lane_height() - 6;
     const auto height = [&](double metres) { return full * std::sqrt(std::clamp(metres / nearness_shown, 0.0, 1.0)); };
-    const double safe = workspace_.cell()->safety_distance;
+    const double safe = workspace_.open.cell()->safety_distance;
     const double step = (curve->to - curve->from) / static_cast<double>(curve->bins.size());
     p.setPen(Qt::NoPen);
     for (std::size_t i = 0; i < curve->bins.size(); ++i) {
@@ -205,11 +205,11 @@ void CycleRibbon::draw_bracket(QPainter& p) const {
 /// What the selected device waits for at the cursor, from lane to lane.
 void CycleRibbon::draw_why(QPainter& p) const {
     const auto e = laid_out();
-    const int device = e->cell->device(workspace_.selection().device.toStdString());
-    if (device < 0 || workspace_.playing()) return;
+    const int device = e->cell->device(workspace_.selection.first().device.toStdString());
+    if (device < 0 || workspace_.playhead.playing()) return;
     const inspection::Why why =
-        inspection::why(*e->cell, *e->run, device, static_cast<simulation::Ticks>(workspace_.time() * 1e9));
-    const double x = pixel_of(workspace_.time());
+        inspection::why(*e->cell, *e->run, device, static_cast<simulation::Ticks>(workspace_.playhead.time() * 1e9));
+    const double x = pixel_of(workspace_.playhead.time());
     if (why.chain.size() < 2 || !why.chain.front().waits || x < left || x > width()) return;
     const auto middle = [&](int of) {
         for (std::size_t i = 0; i < lanes_.size(); ++i)
@@ -234,11 +234,11 @@ void CycleRibbon::draw_why(QPainter& p) const {
 }
 
 void CycleRibbon::draw_cursor(QPainter& p) const {
-    const double x = pixel_of(workspace_.time());
+    const double x = pixel_of(workspace_.playhead.time());
     if (x < left - 1 || x > width()) return;
     p.setPen(QPen(theme::accent, 1.6));
     p.drawLine(QPointF(x, header - 6), QPointF(x, height() - bottom));
-    const QString label = QString("%1 s").arg(workspace_.time(), 0, 'f', 3);
+    const QString label = QString("%1 s").arg(workspace_.playhead.time(), 0, 'f', 3);
     p.setFont(theme::font(11, true));
     QRectF box(0, 0, QFontMetricsF(p.font()).horizontalAdvance(label) + 10, 16);
     box.moveCenter({x, header - 11});
@@ -274,7 +274,7 @@ void CycleRibbon::draw_lane(QPainter& p, const study::Evaluation& e, const Lane&
     p.setPen(QPen(QColor(0xE9, 0xE3, 0xD4), 1));
     p.drawLine(QPointF(0, y + lane_height() - 1), QPointF(width(), y + lane_height() - 1));
     const cell::Device* d = lane.device < 0 ? nullptr : &e.cell->devices[lane.device];
-    const bool selected = d && d->id == workspace_.selection().device.toStdString();
+    const bool selected = d && d->id == workspace_.selection.first().device.toStdString();
     p.setFont(theme::font(11, true));
     p.setPen(selected ? theme::accent : theme::ink);
     theme::text(p, QRectF(12, y, left - 18, lane_height() - 2),
@@ -300,7 +300,7 @@ void CycleRibbon::draw_still(QPainter& p) const {
     p.setPen(theme::muted);
     p.drawText(QPointF(12, 17), tr("CYCLE RIBBON"));
     QString sub = tr("nothing has been computed yet");
-    const QString other = workspace_.other_run();
+    const QString other = workspace_.results.other_run();
     if (!other.isEmpty()) {
         p.setPen(theme::stop);
         sub = tr("not the cell's own run: %1").arg(other);
@@ -317,7 +317,7 @@ void CycleRibbon::draw_still(QPainter& p) const {
         if (const double y = lane_y(i); y <= height() && y + lane_height() >= header) draw_lane(p, *e, lanes_[i], y);
     p.restore();
     draw_bracket(p);
-    if (!workspace_.current()) {
+    if (!workspace_.results.current()) {
         p.setFont(theme::font(11, true));
         p.setPen(theme::watch_text);
         p.drawText(QRectF(0, height() - bottom, left - 8, bottom), Qt::AlignCenter, tr("recomputing"));

@@ -16,6 +16,8 @@
 #include <simulation/kinds.h>
 #include <study/test_cycle.h>
 
+#include "command_box.h"
+
 namespace escarp::desktop {
 namespace {
 
@@ -25,7 +27,8 @@ constexpr int most_solutions = 8;
 
 }  // namespace
 
-ArmPanel::ArmPanel(Workspace& workspace, QWidget* parent) : QScrollArea(parent), workspace_(workspace) {
+ArmPanel::ArmPanel(Workspace& workspace, CommandSession& command, QWidget* parent)
+    : QScrollArea(parent), workspace_(workspace), command_(command) {
     setObjectName("arm_panel");
     setAccessibleName(tr("Arm"));
     setWidgetResizable(true);
@@ -36,13 +39,13 @@ ArmPanel::ArmPanel(Workspace& workspace, QWidget* parent) : QScrollArea(parent),
     rows_->setContentsMargins(8, 6, 8, 8);
     rows_->setSpacing(3);
     setWidget(page_);
-    connect(&workspace_, &Workspace::document_changed, this, &ArmPanel::rebuild);
-    connect(&workspace_, &Workspace::selection_changed, this, &ArmPanel::rebuild);
-    connect(&workspace_, &Workspace::evaluated, this, &ArmPanel::rebuild);
-    connect(&workspace_, &Workspace::time_changed, this, &ArmPanel::refresh);
-    connect(&workspace_, &Workspace::posed_changed, this, &ArmPanel::refresh);
-    connect(&workspace_, &Workspace::hand_stopped, this, &ArmPanel::say);
-    connect(&workspace_, &Workspace::picked, this, &ArmPanel::go_to_picked);
+    connect(&workspace_.open, &OpenCell::document_changed, this, &ArmPanel::rebuild);
+    connect(&workspace_.selection, &Selection::selection_changed, this, &ArmPanel::rebuild);
+    connect(&workspace_.results, &Results::evaluated, this, &ArmPanel::rebuild);
+    connect(&workspace_.playhead, &Playhead::time_changed, this, &ArmPanel::refresh);
+    connect(&workspace_.hand, &ArmByHand::posed_changed, this, &ArmPanel::refresh);
+    connect(&workspace_.hand, &ArmByHand::stopped, this, &ArmPanel::say);
+    connect(&workspace_.hand, &ArmByHand::picked, this, &ArmPanel::go_to_picked);
     rebuild();
 }
 
@@ -52,8 +55,8 @@ void ArmPanel::resizeEvent(QResizeEvent* event) {
 }
 
 int ArmPanel::index() const {
-    const int i = workspace_.cell()->device(workspace_.selection().device.toStdString());
-    return i >= 0 && workspace_.cell()->devices[i].arm ? i : -1;
+    const int i = workspace_.open.cell()->device(workspace_.selection.first().device.toStdString());
+    return i >= 0 && workspace_.open.cell()->devices[i].arm ? i : -1;
 }
 
 QLabel* ArmPanel::title(const QString& text) {
@@ -72,8 +75,9 @@ std::string ArmPanel::key() const {
     for (const cell::Pose& p : d.poses)
         key += "|" + p.id + p.name + p.relative_to + (p.joints ? "j" : "") +
                std::to_string(cell::uses_of_pose(d, p.id).size());
-    for (const cell::Device& o : workspace_.cell()->devices) key += "," + o.name;
-    if (const auto e = workspace_.evaluation())
+    for (const cell::Device& o : workspace_.open.cell()->devices) key += "," + o.name;
+    for (const cell::Link& l : workspace_.open.cell()->links) key += "@" + l.id + l.name + word(l.protocol);
+    if (const auto e = workspace_.results.shown())
         for (const inspection::PoseNeed& n : e->inspection->poses)
             if (n.seat < 0 && !n.reached) key += "!" + n.step_id;
     return key;
@@ -108,8 +112,20 @@ void ArmPanel::rebuild() {
     add_jog();
     add_solutions();
     add_poses();
+    add_outside();
     rows_->addStretch(1);
     refresh();
+}
+
+/// Where the cell has a link over which arms are told to move.
+void ArmPanel::add_outside() {
+    if (command_.links().empty()) return;
+    rows_->addWidget(new CommandBox(
+        command_,
+        [this] {
+            return std::pair{index(), index() < 0 ? JointVector() : joints()};
+        },
+        page_));
 }
 
 /// Which arm it is, and how it stands.
@@ -194,7 +210,7 @@ void ArmPanel::add_tool() {
     relative_->setObjectName("tool_relative_to");
     relative_->addItem(tr("world"), "world");
     relative_->addItem(tr("the arm's base"), "base");
-    for (const cell::Device& o : workspace_.cell()->devices)
+    for (const cell::Device& o : workspace_.open.cell()->devices)
         if (o.id != device().id) relative_->addItem(QString::fromStdString(o.name), QString::fromStdString(o.id));
     connect(relative_, &QComboBox::activated, this, &ArmPanel::refresh);
     first->addWidget(relative_, 1);
@@ -238,16 +254,16 @@ void ArmPanel::add_jog() {
     direction_ = new QComboBox;
     direction_->setObjectName("jog_frame");
     for (const QString& text : {tr("world"), tr("base"), tr("tool"), tr("joint")}) direction_->addItem(text);
-    direction_->setCurrentIndex(static_cast<int>(workspace_.by_hand().frame));
+    direction_->setCurrentIndex(static_cast<int>(workspace_.hand.how().frame));
     direction_->setMinimumContentsLength(6);
     connect(direction_, &QComboBox::currentIndexChanged, this,
         [this](int i) { change_by_hand([i](ByHand& h) { h.frame = static_cast<ByHand::Frame>(i); }); });
     first->addWidget(direction_, 1);
     step_mm_ = new NumberField("mm", 0.01, 1000);
-    step_mm_->set_value(workspace_.by_hand().mm);
+    step_mm_->set_value(workspace_.hand.how().mm);
     step_mm_->setObjectName("jog_mm");
     step_deg_ = new NumberField(QStringLiteral("\u00b0"), 0.01, 180);
-    step_deg_->set_value(workspace_.by_hand().deg);
+    step_deg_->set_value(workspace_.hand.how().deg);
     step_deg_->setObjectName("jog_deg");
     for (NumberField* f : {step_mm_, step_deg_}) {
         f->setFixedWidth(36);
@@ -262,7 +278,7 @@ void ArmPanel::add_jog() {
     auto* down = link_button(tr("straight down"), "tool_down");
     connect(down, &QPushButton::clicked, this, &ArmPanel::straight_down);
     auto* back = link_button(tr("back to cycle"), "jog_back");
-    connect(back, &QPushButton::clicked, this, [this] { workspace_.let_go(); });
+    connect(back, &QPushButton::clicked, this, [this] { workspace_.hand.let_go(); });
     auto* pick = link_button(tr("pick in Model"), "jog_pick");
     pick->setToolTip(tr("Click a surface in the Model: the tool goes there, pointing into it"));
     connect(pick, &QPushButton::clicked, this, [this] { change_by_hand([](ByHand& h) { h.picking = true; }); });
@@ -332,9 +348,9 @@ void ArmPanel::add_solutions() {
 
 void ArmPanel::apply(const std::function<cell::Edit()>& edit) {
     try {
-        workspace_.apply(edit());
+        workspace_.open.apply(edit());
     } catch (const cell::InputError& e) {
-        Q_EMIT workspace_.refused(tr("Not changed"), QString::fromStdString(e.problems().front().message));
+        Q_EMIT workspace_.open.refused(tr("Not changed"), QString::fromStdString(e.problems().front().message));
     }
 }
 
@@ -343,7 +359,7 @@ void ArmPanel::store() {
     const std::string host = host_->currentData().toString().toStdString();
     const JointVector q = joints();
     apply([&] {
-        return cell::store_pose(workspace_.layout(), device().id, name_->text().toStdString(), q,
+        return cell::store_pose(workspace_.open.layout(), device().id, name_->text().toStdString(), q,
             {host == "*", host == "*" ? std::string() : host});
     });
 }
@@ -351,8 +367,8 @@ void ArmPanel::store() {
 geometry::Frame ArmPanel::reference() const {
     const QString which = relative_ ? relative_->currentData().toString() : "world";
     if (which == "base") return device().world;
-    const int host = which == "world" ? -1 : workspace_.cell()->device(which.toStdString());
-    return host < 0 ? geometry::Frame::Identity() : workspace_.cell()->devices[host].world;
+    const int host = which == "world" ? -1 : workspace_.open.cell()->device(which.toStdString());
+    return host < 0 ? geometry::Frame::Identity() : workspace_.open.cell()->devices[host].world;
 }
 
 void ArmPanel::say(const QString& text) {
@@ -362,11 +378,11 @@ void ArmPanel::say(const QString& text) {
 void ArmPanel::take(const JointVector& q) {
     if (index() < 0) return;
     say({});
-    workspace_.pose(device().id, q);
+    workspace_.hand.pose(device().id, q);
 }
 
 bool ArmPanel::go(const geometry::Frame& tool) {
-    if (workspace_.bring_tool(device().world * tool, true)) return true;
+    if (workspace_.hand.bring_tool(device().world * tool, true)) return true;
     refresh();
     return false;
 }
@@ -385,7 +401,7 @@ void ArmPanel::go_to_picked(const geometry::Vector3& point, const geometry::Vect
 void ArmPanel::jog(int axis, int direction) {
     if (index() < 0 || !direction_) return;
     const cell::Device& d = device();
-    const Frame frame = workspace_.by_hand().frame;
+    const Frame frame = workspace_.hand.how().frame;
     JointVector q = joints();
     if (frame == Frame::joint) {
         // X is the joint chosen last; the other buttons are the joints in their order.
@@ -417,9 +433,9 @@ void ArmPanel::choose_joint(int direction) {
 }
 
 void ArmPanel::change_by_hand(const std::function<void(ByHand&)>& change) {
-    ByHand next = workspace_.by_hand();
+    ByHand next = workspace_.hand.how();
     change(next);
-    workspace_.set_by_hand(next);
+    workspace_.hand.set_how(next);
 }
 
 void ArmPanel::straight_down() {
@@ -477,16 +493,16 @@ void ArmPanel::show_tool(const JointVector& q) {
 /// To all that stands still; while the arm is jogged.
 void ArmPanel::show_clearance(const JointVector& q) {
     const cell::Device& d = device();
-    const bool posed = workspace_.posed() && workspace_.posed()->device == d.id;
+    const bool posed = workspace_.hand.posed() && workspace_.hand.posed()->device == d.id;
     state_->setText(
-        posed ? tr("\u25c6 jogged by hand") : tr("as in the cycle at %1 s").arg(workspace_.time(), 0, 'f', 2));
+        posed ? tr("\u25c6 jogged by hand") : tr("as in the cycle at %1 s").arg(workspace_.playhead.time(), 0, 'f', 2));
     state_->setStyleSheet(QString("color: %1;").arg(posed ? theme::accent.name() : theme::muted.name()));
     clearance_->setVisible(posed);
     if (!posed) return;
-    const simulation::ArmRoom room = simulation::room_of(*workspace_.cell(), index(), {});
+    const simulation::ArmRoom room = simulation::room_of(*workspace_.open.cell(), index(), {});
     const motion::Room space(d.arm->model->mechanism, room.parts, *room.around, room.self_pairs);
     const double away = space.clearance(q, 0.5);
-    const bool near = away < workspace_.cell()->safety_distance;
+    const bool near = away < workspace_.open.cell()->safety_distance;
     clearance_->setText(
         away <= 1e-6 ? tr("\u2715 touches something")
         : away >= 0.5
@@ -528,7 +544,7 @@ void ArmPanel::show_solutions(const JointVector& q) {
     std::vector<JointVector> others;
     for (const kinematics::JointSolution& s : all)
         if (show_ghosts_ && s.within_limits && (s.q - q).cwiseAbs().maxCoeff() > 1e-6) others.push_back(s.q);
-    workspace_.set_ghosts(d.id, std::move(others));
+    workspace_.hand.set_ghosts(d.id, std::move(others));
     ghosts_->setVisible(!all.empty());
     if (all.empty()) {
         auto* none = plain_label(tr("searched for numerically: only the present one is known"));

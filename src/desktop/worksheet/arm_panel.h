@@ -9,6 +9,7 @@
 #include <QVBoxLayout>
 
 #include <desktop/fields/number_field.h>
+#include <desktop/session/command_session.h>
 #include <desktop/session/workspace.h>
 
 namespace escarp::desktop {
@@ -16,7 +17,7 @@ namespace escarp::desktop {
 class ArmPanel : public QScrollArea {
     Q_OBJECT
 public:
-    explicit ArmPanel(Workspace& workspace, QWidget* parent = nullptr);
+    ArmPanel(Workspace& workspace, CommandSession& command, QWidget* parent = nullptr);
 
     /// What a jog step moves: the tool along or about an axis of a frame, or the joint chosen last.
     using Frame = ByHand::Frame;
@@ -25,7 +26,7 @@ public:
     void jog(int axis, int direction);
     /// The next joint, for jogging by keys.
     void choose_joint(int direction);
-    bool by_joint() const { return workspace_.by_hand().frame == Frame::joint; }
+    bool by_joint() const { return workspace_.hand.how().frame == Frame::joint; }
     void straight_down();
     void store();
 
@@ -45,14 +46,15 @@ private:
     void add_poses();
     void add_pose(const cell::Pose& pose);
     void add_pose_note(const cell::Pose& pose);
+    void add_outside();
     void show_joints(const kinematics::JointVector& q);
     void show_tool(const kinematics::JointVector& q);
     void show_clearance(const kinematics::JointVector& q);
     void show_solutions(const kinematics::JointVector& q);
     QLabel* title(const QString& text);
     int index() const;  ///< of the arm shown, -1: none is selected
-    const cell::Device& device() const { return workspace_.cell()->devices[index()]; }
-    kinematics::JointVector joints() const { return workspace_.joints(index()); }
+    const cell::Device& device() const { return workspace_.open.cell()->devices[index()]; }
+    kinematics::JointVector joints() const { return workspace_.hand.joints(index()); }
     void take(const kinematics::JointVector& q);
     /// Goes to a pose of the tool in the arm's base frame; says so where it cannot.
     bool go(const geometry::Frame& tool);
@@ -63,6 +65,7 @@ private:
     void apply(const std::function<cell::Edit()>& edit);
 
     Workspace& workspace_;
+    CommandSession& command_;
     QWidget* page_;
     QVBoxLayout* rows_;
     struct JointRow {

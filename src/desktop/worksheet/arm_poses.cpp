@@ -26,7 +26,7 @@ void ArmPanel::add_poses() {
     host_->setObjectName("new_pose_host");
     host_->addItem(tr("floor"), "");
     host_->addItem(tr("joint values"), "*");
-    for (const cell::Device& o : workspace_.cell()->devices)
+    for (const cell::Device& o : workspace_.open.cell()->devices)
         if (o.id != device().id) host_->addItem(QString::fromStdString(o.name), QString::fromStdString(o.id));
     host_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     host_->setMinimumContentsLength(5);
@@ -50,7 +50,7 @@ void ArmPanel::add_pose(const cell::Pose& p) {
         if (!name->isModified()) return;
         name->setModified(false);
         QTimer::singleShot(0, this, [this, arm, id, text = name->text().toStdString()] {
-            apply([&] { return cell::rename_pose(workspace_.layout(), arm, id, text); });
+            apply([&] { return cell::rename_pose(workspace_.open.layout(), arm, id, text); });
             built_.clear();
             rebuild();
         });
@@ -60,7 +60,7 @@ void ArmPanel::add_pose(const cell::Pose& p) {
     host->setToolTip(tr("What the pose rides on"));
     host->addItem(tr("joint values"), "*");
     host->addItem(tr("floor"), "");
-    for (const cell::Device& o : workspace_.cell()->devices)
+    for (const cell::Device& o : workspace_.open.cell()->devices)
         if (o.id != d.id) host->addItem(QString::fromStdString(o.name), QString::fromStdString(o.id));
     host->setCurrentIndex(p.joints ? 0 : std::max(1, host->findData(QString::fromStdString(p.relative_to))));
     host->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
@@ -69,7 +69,8 @@ void ArmPanel::add_pose(const cell::Pose& p) {
         const std::string to = host->currentData().toString().toStdString();
         QTimer::singleShot(0, this, [=, this] {
             apply([&] {
-                return cell::rehost_pose(workspace_.layout(), arm, id, {to == "*", to == "*" ? std::string() : to});
+                return cell::rehost_pose(
+                    workspace_.open.layout(), arm, id, {to == "*", to == "*" ? std::string() : to});
             });
         });
     });
@@ -81,7 +82,7 @@ void ArmPanel::add_pose(const cell::Pose& p) {
 /// Which steps use it, and what can be done with it.
 void ArmPanel::add_pose_note(const cell::Pose& p) {
     const cell::Device& d = device();
-    const auto evaluation = workspace_.evaluation();
+    const auto evaluation = workspace_.results.shown();
     const auto uses = cell::uses_of_pose(d, p.id);
     const bool unreached = evaluation && std::any_of(evaluation->inspection->poses.begin(),
                                              evaluation->inspection->poses.end(), [&](const inspection::PoseNeed& n) {
@@ -111,16 +112,16 @@ void ArmPanel::add_pose_note(const cell::Pose& p) {
         const cell::Pose* pose = device().pose(id);
         if (!pose) return;
         if (pose->joints) take(*pose->joints);
-        else go(device().world.inverse() * cell::pose_in_world(*workspace_.cell(), device(), *pose));
+        else go(device().world.inverse() * cell::pose_in_world(*workspace_.open.cell(), device(), *pose));
     });
     button(tr("set here"), "set",
         [this, arm = d.id, id = p.id, joints_stored = p.joints.has_value(), relative = p.relative_to] {
             apply([&] {
-                return cell::store_pose(workspace_.layout(), arm, {}, joints(), {joints_stored, relative}, id);
+                return cell::store_pose(workspace_.open.layout(), arm, {}, joints(), {joints_stored, relative}, id);
             });
         });
     button(QStringLiteral("\u00d7"), "remove",
-        [this, arm = d.id, id = p.id] { apply([&] { return cell::remove_pose(workspace_.layout(), arm, id); }); });
+        [this, arm = d.id, id = p.id] { apply([&] { return cell::remove_pose(workspace_.open.layout(), arm, id); }); });
     rows_->addLayout(second);
 }
 

@@ -27,17 +27,19 @@ std::string empty_list(const cell::Step& step) {
 
 }  // namespace
 
-StepLine::StepLine(Workspace& workspace, const cell::Device& device, const cell::Step& step, QWidget* parent)
+StepLine::StepLine(OpenCell& open, const Results& results, Selection& selection, const cell::Device& device,
+    const cell::Step& step, QWidget* parent)
     : QWidget(parent),
-      workspace_(workspace),
+      open_(open),
+      results_(results),
+      selection_(selection),
       path_("/" + step.path),
       enabled_(step.enabled),
       shared_(step.shared),
       takes_(empty_list(step)),
       device_(QString::fromStdString(device.id)),
       step_(QString::fromStdString(step.id)),
-      text_(
-          (step.in_else ? tr("else: ") : QString()) + QString::fromStdString(cell::describe(*workspace.cell(), step))),
+      text_((step.in_else ? tr("else: ") : QString()) + QString::fromStdString(cell::describe(*open.cell(), step))),
       number_(step.number),
       depth_(step.depth) {
     setObjectName("step_" + device_ + "_" + step_);
@@ -52,7 +54,7 @@ StepLine::StepLine(Workspace& workspace, const cell::Device& device, const cell:
 void StepLine::refresh() {
     time_.clear();
     mark_ = Mark::none;
-    const auto e = workspace_.evaluation();
+    const auto e = results_.shown();
     const int device = e ? e->cell->device(device_.toStdString()) : -1;
     if (device >= 0) {
         // Mean time of one execution within the steady stretch; a new execution begins after another step's block.
@@ -77,7 +79,7 @@ void StepLine::refresh() {
     }
     QString hint = time_.isEmpty() ? text_ : tr("%1, %2 on average").arg(text_, time_);
     gain_.clear();
-    const study::Gain* g = workspace_.gain_of(path_);
+    const study::Gain* g = results_.gain_of(path_, open_.layout());
     if (g && g->shorter_s && *g->shorter_s > std::max(1e-3, g->shorter_out_s)) {
         const auto words = [](double value, double out) {
             const QString text = tr("%1 s").arg(value, 0, 'f', 3);
@@ -93,7 +95,7 @@ void StepLine::refresh() {
 
 void StepLine::paintEvent(QPaintEvent*) {
     QPainter p(this);
-    const bool selected = workspace_.selection().device == device_ && workspace_.selection().step == step_;
+    const bool selected = selection_.first().device == device_ && selection_.first().step == step_;
     if (selected) p.fillRect(rect(), QColor(0xF3, 0xE4, 0xD8));
     if (hasFocus()) {
         p.setPen(QPen(theme::accent, 1, Qt::DotLine));
@@ -140,7 +142,7 @@ void StepLine::mousePressEvent(QMouseEvent* event) {
     event->accept();
 }
 
-void StepLine::mouseReleaseEvent(QMouseEvent*) { workspace_.select(device_, step_); }
+void StepLine::mouseReleaseEvent(QMouseEvent*) { selection_.select(device_, step_); }
 
 void StepLine::mouseMoveEvent(QMouseEvent* event) {
     if (!(event->buttons() & Qt::LeftButton) ||
@@ -185,23 +187,23 @@ void StepLine::dropEvent(QDropEvent* event) {
     if (from.empty()) return;
     event->acceptProposedAction();
     // This line may be gone once the edit is made: it goes by the event loop.
-    QTimer::singleShot(0, &workspace_,
-        [&workspace = workspace_, from,
+    QTimer::singleShot(0, &open_,
+        [&open = open_, &selection = selection_, from,
             to = cell::StepPlace{path_, where == Drop::before, where == Drop::inside ? takes_ : std::string()}, copy,
             device = device_] {
             try {
                 std::string id;
-                if (workspace.apply(cell::move_step(workspace.layout(), from, to, copy, &id)) && !id.empty())
-                    workspace.select(device, QString::fromStdString(id));
+                if (open.apply(cell::move_step(open.layout(), from, to, copy, &id)) && !id.empty())
+                    selection.select(device, QString::fromStdString(id));
             } catch (const cell::InputError& e) {
-                Q_EMIT workspace.refused(
+                Q_EMIT open.refused(
                     tr("The step stays where it is"), QString::fromStdString(e.problems().front().message));
             }
         });
 }
 
 void StepLine::keyPressEvent(QKeyEvent* event) {
-    if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Space) workspace_.select(device_, step_);
+    if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Space) selection_.select(device_, step_);
     else QWidget::keyPressEvent(event);
 }
 

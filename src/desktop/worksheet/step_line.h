@@ -3,14 +3,15 @@
 
 #include <QWidget>
 
-#include <desktop/session/workspace.h>
+#include <desktop/session/selection.h>
 
 namespace escarp::desktop {
 
 class StepLine : public QWidget {
     Q_OBJECT
 public:
-    StepLine(Workspace& workspace, const cell::Device& device, const cell::Step& step, QWidget* parent);
+    StepLine(OpenCell& open, const Results& results, Selection& selection, const cell::Device& device,
+        const cell::Step& step, QWidget* parent);
     QSize sizeHint() const override { return {200, 22}; }
     QString step_id() const { return step_; }
     QString device_id() const { return device_; }
@@ -30,7 +31,9 @@ protected:
     void dropEvent(QDropEvent*) override;
 
 private:
-    Workspace& workspace_;
+    OpenCell& open_;
+    const Results& results_;
+    Selection& selection_;
     std::string path_;
     QPoint pressed_;
     enum class Drop { none, before, behind, inside } drop_ = Drop::none;

@@ -53,12 +53,12 @@ protected:
     void paintEvent(QPaintEvent*) override {
         QPainter p(this);
         p.setRenderHint(QPainter::Antialiasing);
-        const bool selected = workspace_.selection().device == id_;
+        const bool selected = workspace_.selection.first().device == id_;
         p.setPen(QPen(selected ? theme::accent : theme::rule, selected ? 1.6 : 1));
         p.setBrush(selected ? QColor(Qt::white) : QColor(0xF7, 0xF3, 0xEA));
         p.drawRoundedRect(QRectF(rect()).adjusted(1, 1, -1, -1), 3, 3);
     }
-    void mousePressEvent(QMouseEvent*) override { workspace_.select(id_); }
+    void mousePressEvent(QMouseEvent*) override { workspace_.selection.select(id_); }
 
 private:
     Workspace& workspace_;
@@ -77,14 +77,14 @@ Worksheet::Worksheet(Workspace& workspace, QWidget* parent)
     cards_->setSpacing(5);
     setWidget(page_);
     setMinimumWidth(200);
-    connect(&workspace_, &Workspace::document_changed, this, [this] {
-        if (!workspace_.trying()) rebuild();
+    connect(&workspace_.open, &OpenCell::document_changed, this, [this] {
+        if (!workspace_.open.trying()) rebuild();
     });
-    connect(&workspace_, &Workspace::selection_changed, this, [this] { rebuild(); });
-    for (const auto signal : {&Workspace::evaluated, &Workspace::time_changed})
-        connect(&workspace_, signal, this, &Worksheet::tell_status);
-    for (const auto signal : {&Workspace::evaluated, &Workspace::gains_found})
-        connect(&workspace_, signal, this, &Worksheet::refresh);
+    connect(&workspace_.selection, &Selection::selection_changed, this, [this] { rebuild(); });
+    connect(&workspace_.results, &Results::evaluated, this, &Worksheet::tell_status);
+    connect(&workspace_.playhead, &Playhead::time_changed, this, &Worksheet::tell_status);
+    connect(&workspace_.results, &Results::evaluated, this, &Worksheet::refresh);
+    connect(&workspace_.results, &Results::gains_found, this, &Worksheet::refresh);
     rebuild();
 }
 
@@ -98,7 +98,7 @@ void Worksheet::refresh() {
 }
 
 void Worksheet::set_value(const std::string& path, const cell::json& value, const QString& name) {
-    workspace_.apply({name.toStdString(), {cell::Operation::set(path, value)}});
+    workspace_.open.apply({name.toStdString(), {cell::Operation::set(path, value)}});
 }
 
 void Worksheet::rebuild() {
@@ -109,8 +109,8 @@ void Worksheet::rebuild() {
     QWidget* chosen = renew_cards();
     building_ = false;
     tell_status();
-    if (shown_selection_ == workspace_.selection()) return;  // a value has changed: it stays where it is
-    shown_selection_ = workspace_.selection();
+    if (shown_selection_ == workspace_.selection.first()) return;  // a value has changed: it stays where it is
+    shown_selection_ = workspace_.selection.first();
     scroll_to(chosen);
 }
 
@@ -141,7 +141,7 @@ void Worksheet::add_head() {
 
 /// A card for each device; those that stay as they were are kept. The one that is chosen; null: none.
 QWidget* Worksheet::renew_cards() {
-    const cell::json& values = workspace_.resolved();
+    const cell::json& values = workspace_.open.resolved();
     QWidget* chosen = nullptr;
     std::map<std::string, Made> kept;
     std::map<std::string, const cell::json*> by_id;
@@ -149,7 +149,7 @@ QWidget* Worksheet::renew_cards() {
         for (const cell::json& own : values["devices"])
             if (own.is_object()) by_id[own.value("id", "")] = &own;
     int at = 1;
-    for (const cell::Device& d : workspace_.cell()->devices) {
+    for (const cell::Device& d : workspace_.open.cell()->devices) {
         const auto own = by_id.find(d.id);
         if (own == by_id.end()) continue;
         const std::string key = card_key(d, *own->second);
@@ -164,7 +164,7 @@ QWidget* Worksheet::renew_cards() {
         }
         kept[d.id] = {shown, key};
         ++at;
-        if (QString::fromStdString(d.id) == workspace_.selection().device) chosen = shown;
+        if (QString::fromStdString(d.id) == workspace_.selection.first().device) chosen = shown;
     }
     for (const auto& [id, gone] : made_) {  // one of their own controls may be the caller: they go later
         cards_->removeWidget(gone.card);
@@ -179,8 +179,8 @@ void Worksheet::scroll_to(QWidget* chosen) {
     QTimer::singleShot(0, this, [this, chosen, guard = QPointer<QWidget>(chosen)] {
         if (!guard || !page_->isAncestorOf(guard)) return;  // the form was made anew meanwhile
         // Only up and down: the part of the card that matters comes into view.
-        const QWidget* line =
-            page_->findChild<QWidget*>("step_" + workspace_.selection().device + "_" + workspace_.selection().step);
+        const QWidget* line = page_->findChild<QWidget*>(
+            "step_" + workspace_.selection.first().device + "_" + workspace_.selection.first().step);
         const int top = (line ? line : chosen)->mapTo(page_, QPoint(0, 0)).y(),
                   low = top + (line ? 190 : std::min(chosen->height(), viewport()->height()));
         QScrollBar* bar = verticalScrollBar();
@@ -191,12 +191,13 @@ void Worksheet::scroll_to(QWidget* chosen) {
 
 /// What sensors, stops and diverts tell at the cursor.
 void Worksheet::tell_status() {
-    const auto e = workspace_.evaluation();
+    const auto e = workspace_.results.shown();
     if (!e) return;
     for (const auto& [id, label] : live_) {
         const int device = e->cell->device(id);
         if (device < 0 || !label) continue;
-        const std::string words = inspection::status(*e->cell, *e->run, device, simulation::ticks(workspace_.time()));
+        const std::string words =
+            inspection::status(*e->cell, *e->run, device, simulation::ticks(workspace_.playhead.time()));
         if (words.empty()) continue;
         label->setText(QString::fromStdString(words));
     }
@@ -204,14 +205,15 @@ void Worksheet::tell_status() {
 
 /// Everything that a card shows.
 std::string Worksheet::card_key(const cell::Device& d, const cell::json& values) const {
-    const bool selected = workspace_.selection().device.toStdString() == d.id;
-    std::string key = values.dump() + (selected ? "*" + workspace_.selection().step.toStdString() : std::string()) +
-                      (workspace_.is_selected(d.id) ? "+" : "");
-    if (d.host >= 0) key += workspace_.cell()->devices[d.host].name;
-    for (const cell::Step* s : cell::all_steps(d)) key += cell::describe(*workspace_.cell(), *s);
+    const bool selected = workspace_.selection.first().device.toStdString() == d.id;
+    std::string key = values.dump() +
+                      (selected ? "*" + workspace_.selection.first().step.toStdString() : std::string()) +
+                      (workspace_.selection.has(d.id) ? "+" : "");
+    if (d.host >= 0) key += workspace_.open.cell()->devices[d.host].name;
+    for (const cell::Step* s : cell::all_steps(d)) key += cell::describe(*workspace_.open.cell(), *s);
     const std::string path = cell::at_device(d.id);
-    for (auto it = workspace_.altered().lower_bound(path);
-         it != workspace_.altered().end() && it->first.compare(0, path.size(), path) == 0; ++it)
+    for (auto it = workspace_.open.altered().lower_bound(path);
+         it != workspace_.open.altered().end() && it->first.compare(0, path.size(), path) == 0; ++it)
         key += it->first + it->second.dump();
     if (selected) {
         QStringList open(open_.begin(), open_.end());
@@ -219,9 +221,9 @@ std::string Worksheet::card_key(const cell::Device& d, const cell::json& values)
         key += "\n" + open.join(QChar(' ')).toStdString();
     }
     if (selected)  // its lists offer what there is
-        for (const cell::Device& o : workspace_.cell()->devices) key += o.name + (o.host >= 0 ? "." : "");
+        for (const cell::Device& o : workspace_.open.cell()->devices) key += o.name + (o.host >= 0 ? "." : "");
     if (selected)
-        for (const auto& t : workspace_.cell()->part_types) key += t.name;
+        for (const auto& t : workspace_.open.cell()->part_types) key += t.name;
     return key;
 }
 
@@ -233,7 +235,7 @@ void Worksheet::add_name(QHBoxLayout* header, const cell::Device& d) {
     name->setAccessibleName(tr("Name of the device"));
     name->setFont(theme::font(12, true));
     const auto taken = [this, id](const QString& wanted) {
-        for (const cell::Device& other : workspace_.cell()->devices)
+        for (const cell::Device& other : workspace_.open.cell()->devices)
             if (QString::fromStdString(other.name) == wanted && QString::fromStdString(other.id) != id) return true;
         return false;
     };
@@ -245,8 +247,8 @@ void Worksheet::add_name(QHBoxLayout* header, const cell::Device& d) {
         const QString why = wanted.isEmpty()
                                 ? tr("A name is expected.")
                                 : tr("Another device is named \"%1\". \"%2\" is free.")
-                                      .arg(wanted, QString::fromStdString(cell::free_name(workspace_.resolved(),
-                                                       wanted.toStdString(), workspace_.document().tree())));
+                                      .arg(wanted, QString::fromStdString(cell::free_name(workspace_.open.resolved(),
+                                                       wanted.toStdString(), workspace_.open.document().tree())));
         name->setToolTip(wrong ? plain(why) : QString());
         if (wrong) QToolTip::showText(name->mapToGlobal(QPoint(0, name->height())), plain(why), name);
         return wrong;
@@ -257,10 +259,10 @@ void Worksheet::add_name(QHBoxLayout* header, const cell::Device& d) {
         name->setModified(false);
         const QString wanted = name->text().trimmed();
         if (!wanted.isEmpty() && taken(wanted))
-            Q_EMIT workspace_.refused(
-                tr("The name is taken"), tr("Another device is named \"%1\". \"%2\" is free.")
-                                             .arg(wanted, QString::fromStdString(cell::free_name(workspace_.resolved(),
-                                                              wanted.toStdString(), workspace_.document().tree()))));
+            Q_EMIT workspace_.open.refused(tr("The name is taken"),
+                tr("Another device is named \"%1\". \"%2\" is free.")
+                    .arg(wanted, QString::fromStdString(cell::free_name(workspace_.open.resolved(),
+                                     wanted.toStdString(), workspace_.open.document().tree()))));
         if (wanted.isEmpty() || taken(wanted)) {
             name->setText(before);
             name->setProperty("wrong", false);
@@ -276,7 +278,7 @@ void Worksheet::add_name(QHBoxLayout* header, const cell::Device& d) {
 
 QWidget* Worksheet::card(const cell::Device& d, const cell::json& values) {
     const QString id = QString::fromStdString(d.id);
-    const bool selected = workspace_.selection().device == id;
+    const bool selected = workspace_.selection.first().device == id;
     auto* made = new Card(workspace_, id, page_);
     auto* layout = new QVBoxLayout(made);
     layout->setContentsMargins(2, 3, 2, 3);
@@ -284,7 +286,7 @@ QWidget* Worksheet::card(const cell::Device& d, const cell::json& values) {
     auto* header = new QHBoxLayout;
     header->setContentsMargins(8, 1, 6, 1);
     header->setSpacing(5);
-    if (selected && workspace_.selection().step.isEmpty()) {
+    if (selected && workspace_.selection.first().step.isEmpty()) {
         add_name(header, d);
     } else {
         auto* name = plain_label(QString::fromStdString(d.name));
@@ -292,7 +294,7 @@ QWidget* Worksheet::card(const cell::Device& d, const cell::json& values) {
         name->setAttribute(Qt::WA_TransparentForMouseEvents);
         header->addWidget(name, 1);
     }
-    const QString summary = QString::fromStdString(d.kind->summary(*workspace_.cell(), d));
+    const QString summary = QString::fromStdString(d.kind->summary(*workspace_.open.cell(), d));
     // What there is room for beside the name; all of it in the tool tip of the card.
     const int room = 196 - QFontMetrics(theme::font(12, true)).horizontalAdvance(QString::fromStdString(d.name));
     const QString fits = QFontMetrics(theme::font(10)).elidedText(summary, Qt::ElideRight, std::max(60, room));
@@ -304,21 +306,21 @@ QWidget* Worksheet::card(const cell::Device& d, const cell::json& values) {
     if (d.kind->lane() == cell::DeviceKind::Lane::level) live_[d.id] = info;
     header->addWidget(info);
     layout->addLayout(header);
-    if (selected && workspace_.selection().step.isEmpty()) add_fields(layout, d, values);
+    if (selected && workspace_.selection.first().step.isEmpty()) add_fields(layout, d, values);
     add_steps(layout, made, d);
     return made;
 }
 
 /// What comes once before the task, the task, and the tasks beside it.
 void Worksheet::add_steps(QVBoxLayout* layout, QWidget* card, const cell::Device& d) {
-    const bool selected = workspace_.selection().device.toStdString() == d.id;
+    const bool selected = workspace_.selection.first().device.toStdString() == d.id;
     const auto lines = [&](const std::vector<cell::Step>& steps) {
         for (const cell::Step* s : cell::all_steps(steps)) {
-            layout->addWidget(new StepLine(workspace_, d, *s, card));
-            if (workspace_.altered().count("/" + s->path))
+            layout->addWidget(new StepLine(workspace_.open, workspace_.results, workspace_.selection, d, *s, card));
+            if (workspace_.open.altered().count("/" + s->path))
                 card->setToolTip(tr("This variant has another step here than the baseline"));
-            if (selected && workspace_.selection().step.toStdString() == s->id)
-                add_step_fields(layout, d, *s, workspace_.resolved());
+            if (selected && workspace_.selection.first().step.toStdString() == s->id)
+                add_step_fields(layout, d, *s, workspace_.open.resolved());
         }
     };
     const auto heading = [&](const QString& text) {
@@ -353,7 +355,7 @@ void Worksheet::add_side_task_head(QVBoxLayout* layout, const cell::Device& d, c
     auto* label = plain_label(side.when_asked ? tr("%1 (when asked)").arg(name) : tr("%1 (beside it)").arg(name));
     label->setStyleSheet("color: #5C6870; font-size: 10px;");
     row->addWidget(label, 1);
-    if (workspace_.selection().device.toStdString() == d.id) {
+    if (workspace_.selection.first().device.toStdString() == d.id) {
         const cell::Path at = cell::at_device(d.id) / "side_tasks" / side.id;
         const QString stem = QString::fromStdString("side_" + d.id + "_" + side.id);
         auto* when = new QPushButton(side.when_asked ? tr("start it at once") : tr("start it when asked"));
@@ -369,7 +371,7 @@ void Worksheet::add_side_task_head(QVBoxLayout* layout, const cell::Device& d, c
         gone->setProperty("link", true);
         connect(gone, &QPushButton::clicked, this, [this, at] {
             QTimer::singleShot(0, this, [=, this] {
-                workspace_.apply({tr("Remove side task").toStdString(), {cell::Operation::remove(at)}});
+                workspace_.open.apply({tr("Remove side task").toStdString(), {cell::Operation::remove(at)}});
             });
         });
         row->addWidget(gone);
@@ -418,16 +420,16 @@ void Worksheet::add_input_fields(
     FieldGrid& grid, const cell::Device& d, const cell::Signal& s, const cell::json& values) {
     const QString stem = QString::fromStdString("input_" + d.id + "_" + s.name);
     auto* line = new ConditionField(
-        workspace_, d.id, false, s.on_off(), s.source ? QString::fromStdString(s.source->text()) : QString());
+        workspace_.open, d.id, false, s.on_off(), s.source ? QString::fromStdString(s.source->text()) : QString());
     line->setObjectName(stem);
     if (!s.source)
         line->setPlaceholderText(tr("nothing: %1").arg(QString::fromStdString(cell::value_text(s, s.start))));
     connect(line, &ConditionField::entered, this, [this, device = d.id, name = s.name](const QString& text) {
         QTimer::singleShot(0, this, [=, this] {
-            workspace_.apply(cell::connect_input(workspace_.layout(), device, name, text.toStdString()));
+            workspace_.open.apply(cell::connect_input(workspace_.open.layout(), device, name, text.toStdString()));
         });
     });
-    mark_altered(workspace_, this, line, grid.add(tr("%1 takes").arg(QString::fromStdString(s.name)), line),
+    mark_altered(workspace_.open, this, line, grid.add(tr("%1 takes").arg(QString::fromStdString(s.name)), line),
         cell::at_device(d.id) / "inputs" / s.name / "from");
     if (!s.own) return;
     auto* name = new QLineEdit(QString::fromStdString(s.name));
@@ -440,10 +442,10 @@ void Worksheet::add_input_fields(
         if (to == now) return;
         QTimer::singleShot(0, this, [=, this] {
             try {
-                workspace_.apply(to.empty() ? cell::remove_signal(workspace_.layout(), device, now)
-                                            : cell::rename_signal(workspace_.layout(), device, now, to));
+                workspace_.open.apply(to.empty() ? cell::remove_signal(workspace_.open.layout(), device, now)
+                                                 : cell::rename_signal(workspace_.open.layout(), device, now, to));
             } catch (const cell::InputError& e) {
-                Q_EMIT workspace_.refused(tr("Not changed"), QString::fromStdString(e.problems().front().message));
+                Q_EMIT workspace_.open.refused(tr("Not changed"), QString::fromStdString(e.problems().front().message));
             }
         });
     });
@@ -452,7 +454,7 @@ void Worksheet::add_input_fields(
     const cell::json* own = cell::find(values, "/inputs/" + s.name);
     const EditedGroup edited{
         at, own ? *own : cell::json::object(), stem + "_", tr("Change %1").arg(QString::fromStdString(d.name)), &d};
-    FieldEditors editors(workspace_, grid, this, edited);
+    FieldEditors editors(workspace_.open, workspace_.results, grid, this, edited);
     for (const char* key : {"type", "unit"}) editors.add(*cell::find_field(cell::input_fields(), key));
 }
 
@@ -461,7 +463,7 @@ void Worksheet::add_signal_fields(QVBoxLayout* layout, const cell::Device& d, co
     FieldGrid grid = new_field_grid(layout);
     const EditedGroup edited{cell::at_device(d.id), values, QString::fromStdString("field_" + d.id + "_"),
         tr("Change %1").arg(QString::fromStdString(d.name)), &d};
-    FieldEditors editors(workspace_, grid, this, edited);
+    FieldEditors editors(workspace_.open, workspace_.results, grid, this, edited);
     for (const char* key : {"own_signals", "starts_on", "own_numbers"})
         editors.add(*cell::find_field(cell::device_fields(), key));
     for (const cell::Signal& s : d.signals)
@@ -477,15 +479,15 @@ void Worksheet::add_signal_fields(QVBoxLayout* layout, const cell::Device& d, co
         for (int n = 1; name.empty() || std::any_of(signals.begin(), signals.end(), taken); ++n)
             name = "in" + std::to_string(n);
         QTimer::singleShot(
-            0, this, [=, this] { workspace_.apply(cell::add_input(workspace_.layout(), device, name)); });
+            0, this, [=, this] { workspace_.open.apply(cell::add_input(workspace_.open.layout(), device, name)); });
     });
     row->addWidget(input);
     auto* side = new QPushButton(tr("+ side task"));
     side->setObjectName(QString::fromStdString("add_side_" + d.id));
     side->setProperty("link", true);
     connect(side, &QPushButton::clicked, this, [this, device = d.id] {
-        QTimer::singleShot(
-            0, this, [=, this] { workspace_.apply(cell::add_side_task(workspace_.layout(), device, "", nullptr)); });
+        QTimer::singleShot(0, this,
+            [=, this] { workspace_.open.apply(cell::add_side_task(workspace_.open.layout(), device, "", nullptr)); });
     });
     row->addWidget(side);
     row->addStretch(1);
@@ -497,15 +499,15 @@ void Worksheet::add_fields(QVBoxLayout* layout, const cell::Device& d, const cel
         add_place_fields(layout, d, values);
     } else {
         const QString on =
-            d.host >= 0 ? QString::fromStdString(workspace_.cell()->devices[d.host].name) : tr("the floor");
+            d.host >= 0 ? QString::fromStdString(workspace_.open.cell()->devices[d.host].name) : tr("the floor");
         if (QVBoxLayout* inside = group(layout, "place", tr("Placing"), tr("on %1").arg(on)))
             add_place_fields(inside, d, values);
         const QString tool = d.arm->tool ? QString::fromStdString(d.arm->tool->name) : tr("no tool");
         if (QVBoxLayout* inside = group(layout, "arm", tr("Arm and tools"), tool))
-            add_arm_and_tools(workspace_, inside, d, values, this);
+            add_arm_and_tools(workspace_.open, workspace_.results, inside, d, values, this);
         const QString moves = tr("%1 % speed").arg(100 * d.arm->speed, 0, 'f', 0);
         if (QVBoxLayout* inside = group(layout, "moves", tr("How it moves"), moves))
-            add_how_it_moves(workspace_, inside, d, values, this);
+            add_how_it_moves(workspace_.open, workspace_.results, inside, d, values, this);
     }
     add_folded_fields(layout, d, values);
     const std::size_t inputs = static_cast<std::size_t>(
@@ -534,7 +536,7 @@ void Worksheet::add_folded_fields(QVBoxLayout* layout, const cell::Device& d, co
             layout, QString::fromStdString(d.kind->id()) + "_" + QString::number(folds.indexOf(fold)), fold, about);
         if (!inside) continue;
         FieldGrid grid = new_field_grid(inside);
-        FieldEditors editors(workspace_, grid, this, edited(d, values, tr("Change %1")));
+        FieldEditors editors(workspace_.open, workspace_.results, grid, this, edited(d, values, tr("Change %1")));
         editors.add(inner);
     }
 }
@@ -542,13 +544,13 @@ void Worksheet::add_folded_fields(QVBoxLayout* layout, const cell::Device& d, co
 void Worksheet::add_place_fields(QVBoxLayout* layout, const cell::Device& d, const cell::json& values) {
     FieldGrid grid = new_field_grid(layout);
     const cell::Path at = cell::at_device(d.id);
-    FieldEditors editors(workspace_, grid, this, edited(d, values, tr("Change %1")));
+    FieldEditors editors(workspace_.open, workspace_.results, grid, this, edited(d, values, tr("Change %1")));
     for (const char* key : {"colour", "safety_distance_mm", "price", "power_W"})
         editors.add(*cell::find_field(cell::device_fields(), key));
     std::vector<std::pair<QString, std::string>> hosts{{tr("the floor"), "floor"}};
-    const int self = workspace_.cell()->device(d.id);
-    for (const cell::Device& o : workspace_.cell()->devices)
-        if (o.id != d.id && !o.arm && !workspace_.cell()->stands_on(workspace_.cell()->device(o.id), self))
+    const int self = workspace_.open.cell()->device(d.id);
+    for (const cell::Device& o : workspace_.open.cell()->devices)
+        if (o.id != d.id && !o.arm && !workspace_.open.cell()->stands_on(workspace_.open.cell()->device(o.id), self))
             hosts.emplace_back(QString::fromStdString(o.name), o.id);
     auto* host = new QComboBox;
     host->setObjectName(QString::fromStdString("field_" + d.id + "_host"));
@@ -558,15 +560,15 @@ void Worksheet::add_place_fields(QVBoxLayout* layout, const cell::Device& d, con
         host, &QComboBox::activated, this, [this, host, id = d.id] {  // it stays where it is; its numbers are converted
             const std::string chosen = host->currentData().toString().toStdString();
             QTimer::singleShot(0, this, [this, chosen, id] {
-                const cell::Cell& c = *workspace_.cell();
+                const cell::Cell& c = *workspace_.open.cell();
                 const int device = c.device(id);
                 if (device >= 0)
-                    workspace_.apply(
+                    workspace_.open.apply(
                         {tr("Put %1 on another host").arg(QString::fromStdString(c.devices[device].name)).toStdString(),
                             cell::place_at(c, device, c.devices[device].world, c.device(chosen))});
             });
         });
-    mark_altered(workspace_, this, host, grid.add(tr("stands on"), host), at / "host");
+    mark_altered(workspace_.open, this, host, grid.add(tr("stands on"), host), at / "host");
     if (d.arm) return;
     for (const cell::Field& f : d.kind->fields())
         if (f.fold.empty()) editors.add(f);

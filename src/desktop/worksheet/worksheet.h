@@ -64,7 +64,7 @@ private:
     std::map<std::string, Made> made_;
     QSet<QString> open_;
     std::map<std::string, QPointer<QLabel>> live_;  ///< by device: says what it tells at the cursor
-    Selection shown_selection_;  ///< what was last brought into view
+    Selected shown_selection_;                      ///< what was last brought into view
     bool building_ = false;
 };
 

@@ -22,7 +22,7 @@ void Worksheet::add_step_fields(
     const cell::json* found = cell::find(cell, "/" + s.path);
     const QString title = tr("Change step %1 of %2").arg(s.number + 1).arg(QString::fromStdString(d.name));
     const EditedGroup group{"/" + s.path, found ? *found : cell::json::object(), "step_field_", title, &d, &s};
-    FieldEditors editors(workspace_, grid, this, group);
+    FieldEditors editors(workspace_.open, workspace_.results, grid, this, group);
     editors.add(s.kind->fields());
     editors.add(cell::field::flag("enabled", tr("enabled").toStdString(), true));
     add_step_buttons(layout, d, s);
@@ -44,17 +44,17 @@ void Worksheet::add_step_buttons(QVBoxLayout* layout, const cell::Device& d, con
     };
     const std::string path = "/" + s.path;
     button(QStringLiteral("\u2191"), "step_up",
-        [this, path] { workspace_.apply(cell::shift_step(workspace_.layout(), path, -1)); });
+        [this, path] { workspace_.open.apply(cell::shift_step(workspace_.open.layout(), path, -1)); });
     button(QStringLiteral("\u2193"), "step_down",
-        [this, path] { workspace_.apply(cell::shift_step(workspace_.layout(), path, 1)); });
+        [this, path] { workspace_.open.apply(cell::shift_step(workspace_.open.layout(), path, 1)); });
     const auto edited = [this, device = QString::fromStdString(d.id)](
                             const std::function<cell::Edit(const cell::Layout&, std::string*)>& edit) {
         try {
             std::string id;
-            if (workspace_.apply(edit(workspace_.layout(), &id)) && !id.empty())
-                workspace_.select(device, QString::fromStdString(id));
+            if (workspace_.open.apply(edit(workspace_.open.layout(), &id)) && !id.empty())
+                workspace_.selection.select(device, QString::fromStdString(id));
         } catch (const cell::InputError& e) {
-            Q_EMIT workspace_.refused(tr("Not changed"), QString::fromStdString(e.problems().front().message));
+            Q_EMIT workspace_.open.refused(tr("Not changed"), QString::fromStdString(e.problems().front().message));
         }
     };
     button(tr("copy"), "step_copy", [edited, path] {
@@ -69,15 +69,15 @@ void Worksheet::add_step_buttons(QVBoxLayout* layout, const cell::Device& d, con
     else
         button(tr("block"), "step_block", [this, edited, path] {
             std::vector<std::string> taken;
-            for (const cell::StepBlock& b : workspace_.cell()->blocks) taken.push_back(b.name);
+            for (const cell::StepBlock& b : workspace_.open.cell()->blocks) taken.push_back(b.name);
             std::string name = tr("Block").toStdString() + " 1";
             for (int i = 2; std::find(taken.begin(), taken.end(), name) != taken.end(); ++i)
                 name = tr("Block").toStdString() + " " + std::to_string(i);
             edited([&](const cell::Layout& l, std::string* id) { return cell::make_block(l, path, name, id); });
         });
     button(tr("remove"), "step_remove", [this, path, device = QString::fromStdString(d.id)] {
-        if (workspace_.apply({tr("Remove step").toStdString(), {cell::Operation::remove(path)}}))
-            workspace_.select(device);
+        if (workspace_.open.apply({tr("Remove step").toStdString(), {cell::Operation::remove(path)}}))
+            workspace_.selection.select(device);
     });
     row->addStretch(1);
     layout->addLayout(row);
@@ -95,26 +95,26 @@ void Worksheet::add_step_menu(
     auto* menu = new QMenu(add);
     const bool main = list.find("/side_tasks/") == std::string::npos;
     using Use = cell::StepKind::ArmUse;
-    for (const auto& kind : workspace_.layout().kinds().steps()) {
+    for (const auto& kind : workspace_.open.layout().kinds().steps()) {
         const Use use = kind->arm_use();
         if ((use != Use::none && !d.arm) || (use == Use::moves && !main)) continue;
         menu->addAction(tr(kind->label().c_str()), this, [this, what = kind->id(), device = d.id, list] {
             // After the selected step of this list, else at its end.
             std::string place = list;
             const std::string in = list.empty() ? cell::at_device(device) / "task" : list;
-            for (const cell::Device& o : workspace_.cell()->devices)
+            for (const cell::Device& o : workspace_.open.cell()->devices)
                 if (o.id == device)
                     for (const cell::Step* s : cell::all_steps(o))
-                        if (s->id == workspace_.selection().step.toStdString() &&
+                        if (s->id == workspace_.selection.first().step.toStdString() &&
                             ("/" + s->path).rfind(in + "/", 0) == 0)
                             place = "/" + s->path;
             QTimer::singleShot(0, this, [=, this] {
                 try {
                     std::string id;
-                    if (workspace_.apply(cell::add_step(workspace_.layout(), device, what, place, &id)))
-                        workspace_.select(QString::fromStdString(device), QString::fromStdString(id));
+                    if (workspace_.open.apply(cell::add_step(workspace_.open.layout(), device, what, place, &id)))
+                        workspace_.selection.select(QString::fromStdString(device), QString::fromStdString(id));
                 } catch (const cell::InputError& e) {
-                    Q_EMIT workspace_.refused(
+                    Q_EMIT workspace_.open.refused(
                         tr("The step was not added"), QString::fromStdString(e.problems().front().message));
                 }
             });
