@@ -162,3 +162,35 @@ TEST_CASE("an arm outside is told to go where the arm is shown, once that was ju
     h.wait([&] { return words().contains("Stopped") || words().contains("Sent"); });
     CHECK_THAT(words().toStdString(), Catch::Contains("Stopped"));
 }
+
+TEST_CASE("what is wrong about an arm that follows stands among the findings, with its instant") {
+    OnBus h;
+    h.press("live_start");
+    h.wait([&] { return h.robot.status().connected; });
+    const cell::Cell& c = *h.w().open.cell();
+    const cell::Device& d = c.devices[static_cast<std::size_t>(c.device("arm2"))];
+    kinematics::JointVector q = d.arm->ready;
+    q[0] = d.arm->model->mechanism.joints[0].high + 0.2;
+    const auto found = [&]() -> const inspection::Finding* {
+        const auto judged = h.window.findChild<LiveSession*>()->judged();
+        if (!judged || h.w().results.other_run().isEmpty()) return nullptr;
+        for (const inspection::Finding& f : h.w().results.shown()->inspection->findings)
+            if (f.title.find("is beyond its limits") != std::string::npos) return &f;
+        return nullptr;
+    };
+    h.wait([&] {  // said until it is heard: the subscription may come after the connection
+        if (!found())
+            h.robot.publish(
+                link::base_topic(c.links.front(), c) + "/arm2/joints/set", link::joints_message(d, q, 0), false);
+        return found() != nullptr;
+    });
+    CHECK(found()->title.find(d.name) == 0);
+    CHECK(found()->device == "arm2");
+    REQUIRE(found()->when_s);
+    h.press("live_start");
+    h.settle();
+    bool told = false;
+    for (QLabel* label : h.window.findChild<FindingsPanel*>()->findChildren<QLabel*>())
+        told = told || label->text().contains("beyond its limits");
+    CHECK(told);
+}

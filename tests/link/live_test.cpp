@@ -3,17 +3,22 @@
 #include <catch2/catch.hpp>
 #include <csignal>
 #include <filesystem>
+#include <set>
 
 #include <cell/text/disk.h>
 #include <controller/machine.h>
 #include <exchange/controller_text.h>
 #include <link/connection.h>
+#include <link/follower_findings.h>
 #include <link/record.h>
+#include <study/interlock.h>
 
+#include "support/arms_only.h"
 #include "support/cells.h"
 #include "support/folder.h"
 #include "support/ports.h"
 #include "support/random_cells.h"
+#include "support/rounds.h"
 
 using namespace escarp;
 using cell::json;
@@ -202,6 +207,70 @@ TEST_CASE(
         std::abs(static_cast<int>(soon->trace.departures.size()) - static_cast<int>(in->trace.departures.size())) <= 1);
 }
 
+namespace {
+
+/// Random arms that come into each other's space, with the interlock between them decided outside: never two are in,
+/// and leave goes to who asked first, as it does inside, as far as the scans can tell who that was.
+void arbiters_outside(unsigned seed, int cells) {
+    tests::Draw draw(seed);
+    const Ticks scan = ticks(0.01), until = ticks(40);
+    int tried = 0, granted = 0;
+    for (int round = 0; round < cells; ++round) {
+        inspection::Cache cache;
+        const cell::Layout bare = tests::layout_of(tests::arms_that_meet(draw));
+        const auto before = tests::looked_at(bare, cache);
+        if (before->zones->all.empty()) continue;
+        cell::Layout inside = bare;
+        std::string id;
+        try {
+            inside = bare.edited(study::keep_apart(bare, before->zones->all[0].id, "first come", cache, &id));
+        } catch (const cell::InputError&) {
+            continue;  // both begin within
+        }
+        json tree = inside.tree();
+        tests::device(tree, id.c_str())["io"] = {
+            {{"id", "first_may"}, {"outside", true}}, {{"id", "second_may"}, {"outside", true}}};
+        tree["links"] = {{{"id", "plc"}, {"port", 1}, {"protocol", "Modbus TCP server"}}};
+        const auto run = in_lock_step(tests::layout_of(tree), scan, until);
+        INFO("cell " << round << " of seed " << seed);
+        CHECK(run->trace.faults.empty());
+        ++tried;
+        struct Side {
+            const simulation::SignalRecord *asks, *may;
+        };
+        const Side sides[2] = {{run->trace.signal(id + ".first_asks"), run->trace.signal(id + ".first_may")},
+            {run->trace.signal(id + ".second_asks"), run->trace.signal(id + ".second_may")}};
+        for (int s = 0; s < 2; ++s)
+            for (const auto& [when, on] : sides[s].may->changes) {
+                if (on == 0) continue;
+                ++granted;
+                const Side &own = sides[s], &other = sides[1 - s];
+                CHECK(other.may->at(when) == 0);
+                CHECK(own.asks->at(when) == 1);
+                // The other one had not been waiting for longer, by what two scans can tell apart.
+                if (other.asks->at(when - 1) == 1 && other.may->at(when - 1) == 0)
+                    CHECK(other.asks->since(when - 1) >= own.asks->since(when) - 2 * scan);
+            }
+        // It goes on as the one inside does: as many grants, but for those at the end.
+        const auto then = computed(inside.cell(), until);
+        const auto times = [&](const simulation::Run& of, const char* which) {
+            const auto& changes = of.trace.signal(id + which)->changes;
+            return std::count_if(changes.begin(), changes.end(), [](const auto& c) { return c.second != 0; });
+        };
+        for (const char* which : {".first_may", ".second_may"})
+            CHECK(static_cast<double>(times(*run, which)) == Approx(times(*then, which)).epsilon(0.15).margin(2));
+    }
+    CHECK(tried >= cells / 4);
+    CHECK(granted >= 5 * tried);
+}
+
+}  // namespace
+
+TEST_CASE("random cells with the arbiter outside: never two within, and who asks first goes first") {
+    arbiters_outside(5, tests::rounds(24, 4));
+}
+TEST_CASE("the same for 1,000 random cells", "[.][thorough]") { arbiters_outside(6, 1000); }
+
 TEST_CASE("over Modbus, the cell as server and as client, in lock-step and by the wall clock") {
     for (const bool server : {true, false}) {
         const cell::Layout layout =
@@ -335,6 +404,23 @@ TEST_CASE("an arm that follows is where it is told to be; limits, jumps and sile
         [](const auto& n) { return n.words.find("beyond its limits") != std::string::npos; }));
     CHECK(std::any_of(notes.begin(), notes.end(),
         [](const auto& n) { return n.words.find("nothing has been heard") != std::string::npos; }));
+    // As findings: one for each thing, with how often it was and when it was first.
+    const std::vector<inspection::Finding> findings = link::findings_of(*cell, notes);
+    std::set<std::string> different;
+    for (const link::FollowerNote& n : notes) different.insert(n.words);
+    REQUIRE(findings.size() == different.size());
+    for (const inspection::Finding& f : findings) {
+        const auto same = [&](const link::FollowerNote& n) {
+            return f.title == cell->devices[arm].name + ": " + n.words;
+        };
+        const auto first = std::find_if(notes.begin(), notes.end(), same);
+        REQUIRE(first != notes.end());
+        CHECK(*f.when_s == Approx(simulation::seconds(first->when)));
+        const auto times = std::count_if(notes.begin(), notes.end(), same);
+        CHECK((f.text.find("more time") != std::string::npos || f.text.find("once more") != std::string::npos) ==
+              (times > 1));
+        CHECK(f.device == cell->devices[arm].id);
+    }
     // Each is taken in before the step that follows it.
     for (std::size_t i = 0; i < told.size(); ++i)
         CHECK(run.run()->trace.joints(*cell, arm, ticks(0.02 * static_cast<double>(i))) == told[i]);

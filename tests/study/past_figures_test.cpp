@@ -9,6 +9,7 @@
 #include <study/interlock.h>
 #include <study/test_cycle.h>
 
+#include "support/arms_only.h"
 #include "support/cells.h"
 #include "support/random.h"
 #include "support/rounds.h"
@@ -40,42 +41,6 @@ std::string refusal(const char* name) {
     }
 }
 
-/// Arms that do nothing but move and wait, each at its own pace, so far apart.
-json arms_only(tests::Draw& draw, int arms, double apart_mm = 3000) {
-    json tree = {{"escarp", 1}, {"horizon_s", 120}, {"arm_models", cell::catalogue_arms()}, {"devices", json::array()}};
-    for (int i = 0; i < arms; ++i) {
-        json task = json::array();
-        for (int k = 0, steps = draw.whole(1, 3); k < steps; ++k)
-            task.push_back({{"id", "d" + std::to_string(k)}, {"do", "delay"}, {"time_s", draw.whole(1, 20) * 0.25}});
-        if (draw.whole(0, 1)) {
-            task.push_back({{"id", "l"}, {"do", "move"}, {"pose", "l"}});
-            task.push_back({{"id", "r"}, {"do", "move"}, {"pose", "r"}});
-        }
-        tree["devices"].push_back({{"id", "a" + std::to_string(i)}, {"name", "A" + std::to_string(i)}, {"kind", "arm"},
-            {"model", "six600"}, {"detours", false}, {"placement", {{"x_mm", apart_mm * i}}}, {"task", task},
-            {"poses", {{{"id", "l"}, {"joints_deg", {30, 0, 0, 0, 60, 0}}},
-                          {{"id", "r"}, {"joints_deg", {-30, 0, 0, 0, 60, 0}}}}}});
-    }
-    return tree;
-}
-
-/// Two arms beside each other, each of which comes into the space of the other and goes out again.
-json arms_that_meet(tests::Draw& draw) {
-    json tree = arms_only(draw, 2, 100 * draw.whole(6, 8));
-    for (int i = 0; i < 2; ++i) {
-        json& arm = tree["devices"][i];
-        arm["placement"]["turn_deg"] = 180 * i;  // they reach towards each other
-        arm["speed_pct"] = 10 * draw.whole(4, 10);
-        arm["poses"] = {{{"id", "l"}, {"joints_deg", {0, 20, 0, 0, 60, 0}}},
-            {{"id", "r"}, {"joints_deg", {60 + 5 * draw.whole(0, 6), 0, 0, 0, 60, 0}}}};
-        arm["task"] = {{{"id", "d0"}, {"do", "delay"}, {"time_s", draw.whole(1, 12) * 0.25}},
-            {{"id", "r"}, {"do", "move"}, {"pose", "r"}}, {{"id", "l"}, {"do", "move"}, {"pose", "l"}},
-            {{"id", "d1"}, {"do", "delay"}, {"time_s", draw.whole(1, 6) * 0.25}},
-            {{"id", "r2"}, {"do", "move"}, {"pose", "r"}}};
-    }
-    return tree;
-}
-
 /// The mean round of the slowest task, counted in the trace of a long run.
 double counted_cycle(const cell::Cell& cell, const simulation::FasterStep& hurried = {}) {
     simulation::PlanCache plans;
@@ -98,7 +63,7 @@ TEST_CASE("a cell without parts has the cycle of the task that takes longest, be
     // Against counting the rounds in the trace of a long run.
     tests::Draw draw(4);
     for (int round = 0; round < tests::rounds(40, 6); ++round) {
-        const json tree = arms_only(draw, draw.whole(1, 3));
+        const json tree = tests::arms_only(draw, draw.whole(1, 3));
         const cell::Document d = cell::Document::parse(tree.dump());
         const auto found = tests::evaluated(d, d.baseline());
         INFO("round " << round);
@@ -112,7 +77,7 @@ TEST_CASE("random arms without parts, kept apart: every rule's cycle is what cou
     int tried = 0, waited = 0;
     for (int round = 0; round < tests::rounds(30, 6); ++round) {
         inspection::Cache cache;
-        const cell::Layout bare = tests::layout_of(arms_that_meet(draw));
+        const cell::Layout bare = tests::layout_of(tests::arms_that_meet(draw));
         const auto before = tests::looked_at(bare, cache);
         INFO("round " << round);
         if (before->zones->all.empty()) continue;
@@ -153,7 +118,7 @@ TEST_CASE("random cells without parts: what a step is worth is what counting rou
     int worth = 0, nothing = 0;
     for (int round = 0; round < tests::rounds(20, 4); ++round) {
         inspection::Cache cache;
-        const json tree = arms_only(draw, draw.whole(1, 3));
+        const json tree = tests::arms_only(draw, draw.whole(1, 3));
         const cell::Layout layout = tests::layout_of(tree);
         const study::Gains g = study::gains(layout, cache);
         const double base = counted_cycle(layout.cell());

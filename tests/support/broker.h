@@ -9,6 +9,7 @@
 #include <cell/text/disk.h>
 
 #include "folder.h"
+#include "ports.h"
 
 namespace escarp::tests {
 
@@ -20,14 +21,18 @@ public:
         start();
     }
     ~Broker() { stop(); }
+    /// Until it answers. A port may be taken for a moment, by the near end of somebody's connection: tried again.
     void start() {
-        pid_ = ::fork();
-        if (pid_ == 0) {
-            (void)!std::freopen("/dev/null", "w", stderr);
-            ::execl("/usr/sbin/mosquitto", "mosquitto", "-c", (folder_ / "broker.conf").c_str(),
-                static_cast<char*>(nullptr));
-            ::_exit(127);
+        for (int tries = 0; tries < 100; ++tries) {
+            begin();
+            while (::waitpid(pid_, nullptr, WNOHANG) == 0) {
+                if (answers(port_)) return;
+                ::usleep(10'000);
+            }
+            pid_ = -1;
+            ::usleep(100'000);
         }
+        throw std::runtime_error("no broker could be started");
     }
     void stop() {
         if (pid_ <= 0) return;
@@ -38,6 +43,15 @@ public:
     const tests::Folder& folder() const { return folder_; }
 
 private:
+    void begin() {
+        pid_ = ::fork();
+        if (pid_ == 0) {
+            (void)!std::freopen("/dev/null", "w", stderr);
+            ::execl("/usr/sbin/mosquitto", "mosquitto", "-c", (folder_ / "broker.conf").c_str(),
+                static_cast<char*>(nullptr));
+            ::_exit(127);
+        }
+    }
     tests::Folder folder_;
     const int port_;
     pid_t pid_ = -1;

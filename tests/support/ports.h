@@ -31,6 +31,17 @@ private:
     int number_ = 0;
 };
 
+/// Whether somebody listens at a port of loopback.
+inline bool answers(int port) {
+    const int one = ::socket(AF_INET, SOCK_STREAM, 0);
+    sockaddr_in at{};
+    at.sin_family = AF_INET, at.sin_port = htons(static_cast<std::uint16_t>(port));
+    at.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
+    const bool yes = ::connect(one, reinterpret_cast<sockaddr*>(&at), sizeof at) == 0;
+    ::close(one);
+    return yes;
+}
+
 /// A port that nobody listens at.
 inline int free_port() { return TakenPort().number(); }
 

@@ -292,9 +292,6 @@ void LivePanel::renew() {
                       .arg(theme::number(f.waiting ? std::optional(100 * *f.waiting) : std::nullopt, 0));
         figures += tr("\nat %1 s; heard %2 times").arg(simulation::seconds(j->run->trace.end), 0, 'f', 1).arg(s.heard);
     }
-    constexpr qsizetype most_notes = 6;
-    const QStringList notes = live_.notes();
-    if (!notes.isEmpty()) figures += "\n" + notes.mid(std::max<qsizetype>(0, notes.size() - most_notes)).join("\n");
     figures_->setText(figures);
     renew_findings();
 }

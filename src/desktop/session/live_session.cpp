@@ -1,6 +1,9 @@
 #include "live_session.h"
 
 #include <algorithm>
+#include <iterator>
+
+#include <link/follower_findings.h>
 
 namespace escarp::desktop {
 
@@ -16,7 +19,15 @@ LiveSession::LiveSession(OpenCell& open, Results& results, Playhead& playhead, Q
           [cache = results.cache()](const Moment& m, const motion::StopFlag& stop) -> Judged {
               study::EvaluateOptions how;
               how.stop = &stop;
-              return std::make_shared<const study::Judged>(study::judge_run(m.cell, m.run, *cache, how));
+              study::Judged judged = study::judge_run(m.cell, m.run, *cache, how);
+              if (auto more = link::findings_of(*m.cell, m.notes); !more.empty()) {
+                  auto with = std::make_shared<inspection::Inspection>(*judged.inspection);
+                  std::move(more.begin(), more.end(), std::back_inserter(with->findings));
+                  std::stable_sort(with->findings.begin(), with->findings.end(),
+                      [](const auto& a, const auto& b) { return a.severity < b.severity; });
+                  judged.inspection = std::move(with);
+              }
+              return std::make_shared<const study::Judged>(std::move(judged));
           },
           [this] {
               judged_ = *judging_.answer();
@@ -134,7 +145,7 @@ void LiveSession::finish() {
     recorder_.reset();
     so_far_ = run_->run();
     if (!outdated()) results_.look_at_run(so_far_, tr("live run"), judged_);
-    judging_.ask({++moments_, cell_, so_far_});
+    judging_.ask({++moments_, cell_, so_far_, run_->notes()});
     Q_EMIT changed();
 }
 
@@ -173,17 +184,6 @@ void LiveSession::to_present() {
 
 std::shared_ptr<const study::Judged> LiveSession::judged() const { return judged_; }
 
-QStringList LiveSession::notes() const {
-    QStringList all;
-    if (run_)
-        for (const link::FollowerNote& n : run_->notes())
-            all << tr("%1: %2, at %3 s")
-                       .arg(QString::fromStdString(cell_->devices[static_cast<std::size_t>(n.device)].name),
-                           QString::fromStdString(n.words))
-                       .arg(seconds(n.when), 0, 'f', 2);
-    return all;
-}
-
 /// The run as far as it has come takes the place of what was shown of it, a few times a second: the less often the
 /// longer that takes.
 void LiveSession::show_run() {
@@ -202,7 +202,7 @@ void LiveSession::show_run() {
     const bool idle = !judging_.asked() || judging_.answer();
     constexpr double judged_every = 1;  // s
     if (so_far_ && idle && (!judged_ || seconds(so_far_->trace.end - judged_->run->trace.end) >= judged_every))
-        judging_.ask({++moments_, cell_, so_far_});
+        judging_.ask({++moments_, cell_, so_far_, run_->notes()});
 }
 
 void LiveSession::tick() {

@@ -55,9 +55,8 @@ public:
         link::LinkStatus status;
     };
     const std::vector<LinkLine>& links() const { return links_; }
-    /// What was wrong about arms that follow, in words.
-    QStringList notes() const;
-    /// Of what has happened so far, a second old at the most; null before there is anything.
+    /// Of what has happened so far, a second old at the most; null before there is anything. What is wrong about arms
+    /// that follow is among the findings.
     std::shared_ptr<const study::Judged> judged() const;
 
 Q_SIGNALS:
@@ -68,6 +67,7 @@ private:
         int number = 0;
         std::shared_ptr<const cell::Cell> cell;
         std::shared_ptr<const simulation::Run> run;
+        std::vector<link::FollowerNote> notes;
         bool operator==(const Moment& o) const { return number == o.number; }
     };
     using Judged = std::shared_ptr<const study::Judged>;
