@@ -251,16 +251,17 @@ void arbiters_outside(unsigned seed, int cells) {
                 if (other.asks->at(when - 1) == 1 && other.may->at(when - 1) == 0)
                     CHECK(other.asks->since(when - 1) >= own.asks->since(when) - 2 * scan);
             }
-        // It goes on as the one inside does: as many grants, but for those at the end.
+        // It goes on as the one inside does. Leave comes a scan later, by which an arm may have begun to brake: in a
+        // few cells that costs a quarter of the rounds.
         const auto then = computed(inside.cell(), until);
         const auto times = [&](const simulation::Run& of, const char* which) {
             const auto& changes = of.trace.signal(id + which)->changes;
             return std::count_if(changes.begin(), changes.end(), [](const auto& c) { return c.second != 0; });
         };
         for (const char* which : {".first_may", ".second_may"})
-            CHECK(static_cast<double>(times(*run, which)) == Approx(times(*then, which)).epsilon(0.15).margin(2));
+            CHECK(static_cast<double>(times(*run, which)) == Approx(times(*then, which)).epsilon(0.3).margin(2));
     }
-    CHECK(tried >= cells / 4);
+    CHECK(tried >= cells / 6);
     CHECK(granted >= 5 * tried);
 }
 
