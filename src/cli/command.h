@@ -15,7 +15,7 @@ using cell::json;
 
 struct Arguments {
     std::string file, variant, out, mesh, as = "structure", unit, name, ask, shard, csv, meshes, command, until, record,
-                                          pose, joints;
+                                          arm, pose, joints;
     std::vector<std::string> files, links, expect;
     int threads = 0;
     double seconds = 0, rate = 1, speed_pct = 20;

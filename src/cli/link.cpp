@@ -155,9 +155,9 @@ int link_send(Arguments& a) {
     const auto c = simulation::layout(d, a.variant).shared_cell();
     const cell::Link& l = link_of(*c, a.name);
     check_reach(l, a);
-    const int index = c->device(a.mesh);
+    const int index = c->device(a.arm);
     if (index < 0 || !c->devices[static_cast<std::size_t>(index)].arm)
-        throw cell::InputError("--arm", "\"" + a.mesh + "\" is not the id of an arm of this cell.");
+        throw cell::InputError("--arm", "\"" + a.arm + "\" is not the id of an arm of this cell.");
     if (a.pose.empty() && a.joints.empty())
         throw cell::InputError("--pose", "Where it goes is expected: --pose or --joints.");
     const cell::Device& arm = c->devices[static_cast<std::size_t>(index)];

@@ -294,10 +294,11 @@ int record_compare(Arguments& a) {
         return 0;
     }
     const auto shown = [](const std::optional<double>& v) { return v ? cell::fixed(*v, 3) + " s" : std::string("-"); };
-    std::cout << "cycle live " << shown(found.cycle_live_s) << ", computed " << shown(found.cycle_computed_s)
-              << "; parts live " << found.parts_live << ", computed " << found.parts_computed << "\n";
+    std::cout << "in its " << cell::fixed(simulation::seconds(r.about.end), 1) << " s: cycle live "
+              << shown(found.cycle_live_s) << ", computed " << shown(found.cycle_computed_s) << "; parts live "
+              << found.parts_live << ", computed " << found.parts_computed << "\n";
     if (found.signals.empty()) std::cout << "every signal is the same, bit by bit\n";
-    else std::cout << found.signals.size() << " signals differ, the first first:\n";
+    else std::cout << found.signals.size() << " signals differ, earliest first:\n";
     for (const link::SignalDifference& d : found.signals) std::cout << "  " << link::in_words(d) << "\n";
     return 0;
 }

@@ -391,7 +391,7 @@ private:
         network(sub);
         sub = of_a_link("send", "an arm outside is told where to go, once that was judged", link_send);
         sub->add_option("LINK", a_.name, "id of the link, over MQTT")->required();
-        sub->add_option("--arm", a_.mesh, "id of the arm")->required();
+        sub->add_option("--arm", a_.arm, "id of the arm")->required();
         CLI::Option* pose = sub->add_option("--pose", a_.pose, "id of one of its poses");
         sub->add_option("--joints", a_.joints, "joint values instead, deg and mm: \"0,-20,30,0,60,0\"")->excludes(pose);
         sub->add_option("--speed-pct", a_.speed_pct, "of the arm's limits (20)")->check(CLI::Range(1.0, 100.0));

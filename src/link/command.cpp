@@ -29,7 +29,7 @@ motion::Surroundings surroundings(
     const geometry::Frame to_base = cell.devices[arm].world.inverse();
     for (const int i : indices(cell.devices)) {
         const cell::Device& d = cell.devices[i];
-        if (i == arm || !d.mover()) continue;
+        if (i == arm || !d.mover() || cell.stands_on(arm, i)) continue;
         const auto said = others.find(i);
         const simulation::Posed posed{d.id, said == others.end() ? d.mover()->ready : said->second};
         const simulation::Scene scene(cell, nullptr, nullptr, 0, &posed);

@@ -28,7 +28,8 @@ struct JudgedCommand {
 };
 
 /// Limits of the joints, and the way there from `now` against all that stands in the cell and against what else moves,
-/// where it is: as `others` says (joint values by device), else where it stands ready.
+/// where it is: as `others` says (joint values by device), else where it stands ready. The tool is taken to be empty,
+/// and no parts to lie anywhere.
 JudgedCommand judge(const cell::Cell& cell, const Command& command, const kinematics::JointVector& now,
     const std::map<int, kinematics::JointVector>& others);
 

@@ -158,6 +158,18 @@ TEST_CASE("a lift between two belts, the second one rising, and a door that it o
             later(*e->cell, e->run->trace, simulation::ticks(middle));
         CHECK(device_outlines(view, first, index) != device_outlines(view, later, index));
     }
+    // On the Floor, too, from above: the door's leaf is drawn where it is.
+    FloorView* floor = h.window.floor();
+    floor->fit();
+    h.w().selection.select({});
+    const auto door_at = [&](double t) {
+        h.w().playhead.set_time(t);
+        h.settle();
+        const QRect box = floor->pixel_box(e->cell->device(door.toStdString())).toRect().adjusted(-2, -2, 2, 2);
+        return floor->grab(box).toImage();
+    };
+    CHECK(door_at(0) == door_at(0));
+    CHECK(door_at(0) != door_at(middle));
 }
 
 TEST_CASE("a time is made to vary by choice, typed in words, refused with the reason, and made one value again") {

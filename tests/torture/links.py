@@ -19,9 +19,6 @@ def free_port():
 plc, bus = free_port(), free_port()
 tree = json.loads(pathlib.Path(cell).read_text())
 tree["links"] = [{"id": "plc", "protocol": "Modbus TCP server", "port": plc}, {"id": "bus", "protocol": "MQTT", "port": bus, "topic": "cell"}]
-known = json.loads(pathlib.Path(cell).read_text()).get("links", [])
-if known:  # the words for the protocol are those of the cell
-    tree["links"][0] = dict(known[0], id="plc", port=plc)
 (folder / "cell.escarp").write_text(json.dumps(tree))
 (folder / "broker.conf").write_text(f"listener {bus} 127.0.0.1\nallow_anonymous true\n")
 run = subprocess.Popen([cli, "live", str(folder / "cell.escarp"), "--variant", "C", "--link", "plc", "--link", "bus", "--json"],

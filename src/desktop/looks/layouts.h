@@ -21,6 +21,7 @@ inline QPushButton* link_button(const QString& text, const QString& name) {
     auto* b = new QPushButton(text);
     b->setObjectName(name);
     b->setProperty("link", true);
+    b->setCursor(Qt::PointingHandCursor);
     return b;
 }
 

@@ -108,7 +108,7 @@ LivePanel::LivePanel(OpenCell& open, Playhead& playhead, LiveSession& live, Reco
     differences_ = new QVBoxLayout;
     differences_->setSpacing(2);
     all->addLayout(differences_);
-    record_compare_ = button(tr("Compare with the computed run"), "record_compare",
+    record_compare_ = button(tr("Compare with computed"), "record_compare",
         tr("The record that was just kept is run again and laid beside what is computed"));
     record_open_ = button(tr("Open a record \u2026"), "record_open", tr("A live run of this cell that was kept"));
     record_show_ = button(tr("Show it again"), "record_show", tr("In place of the computed run"));
@@ -347,14 +347,14 @@ void LivePanel::renew_record() {
     constexpr std::size_t most = 12;
     if (known) {
         const link::RecordComparison& c = known->compared;
-        state = tr("live run of %1, %2 s\ncycle live %3 s, computed %4 s; parts %5 and %6\n%7")
+        state = tr("live run of %1\nin its %2 s: cycle live %3 s, computed %4 s; parts %5 and %6\n%7")
                     .arg(known->began)
                     .arg(known->ran_s, 0, 'f', 1)
                     .arg(theme::number(c.cycle_live_s, 3), theme::number(c.cycle_computed_s, 3))
                     .arg(c.parts_live)
                     .arg(c.parts_computed)
                     .arg(c.signals.empty() ? tr("every signal is the same, bit by bit")
-                                           : tr("%1 signals differ, the first first:").arg(c.signals.size()));
+                                           : tr("%1 signals differ, earliest first:").arg(c.signals.size()));
         for (const link::SignalDifference& d : c.signals)
             if (static_cast<std::size_t>(lines.size()) < most) lines << QString::fromStdString(link::in_words(d));
     }
@@ -365,10 +365,9 @@ void LivePanel::renew_record() {
     clear(differences_);
     for (qsizetype i = 0; i < lines.size(); ++i) {
         const link::SignalDifference& d = known->compared.signals[static_cast<std::size_t>(i)];
-        QPushButton* line = line_to(
-            QString::fromStdString(d.signal) + tr(" from %1 s").arg(simulation::seconds(d.from), 0, 'f', 3) +
-                (d.later_by ? tr(", %1 ms later").arg(1e3 * simulation::seconds(*d.later_by), 0, 'f', 1) : QString()),
-            simulation::seconds(d.from));
+        const double at = simulation::seconds(d.from);
+        QPushButton* line = line_to(tr("%1 s  %2").arg(at, 0, 'f', 3).arg(QString::fromStdString(d.signal)), at);
+        line->setFont(theme::font(10));
         line->setObjectName("record_difference");
         line->setToolTip(plain(lines[i]));
         differences_->addWidget(line);

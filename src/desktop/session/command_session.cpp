@@ -1,5 +1,7 @@
 #include "command_session.h"
 
+#include <wire/modbus.h>
+
 namespace escarp::desktop {
 
 CommandSession::CommandSession(OpenCell& open, QObject* parent)
@@ -28,7 +30,8 @@ void CommandSession::ask(const QString& link, int arm, const kinematics::JointVe
                     .arg(QString::fromStdString(l.host)));
             return;
         }
-        was_cut_ = false;
+        was_cut_ = false, sends_ = send;
+        arm_ = cell->devices[arm].id, to_ = to;
         work_.ask({++asked_, cell, l, {arm, to}, send});
         Q_EMIT changed();
         return;
@@ -55,6 +58,8 @@ QString CommandSession::carry_out(const Question& q, const motion::StopFlag& sto
                                                                       : tr("! Stopped on the way.");
     } catch (const cell::InputError& e) {
         return tr("\u2715 Nothing was sent: %1").arg(told(e));
+    } catch (const wire::WireError& e) {
+        return tr("\u2715 Nothing was sent: %1").arg(QString::fromUtf8(e.what()));
     }
 }
 
@@ -65,7 +70,10 @@ void CommandSession::cut() {
     Q_EMIT changed();
 }
 
-QString CommandSession::words() const {
+QString CommandSession::words(int arm, const kinematics::JointVector& target) const {
+    if (arm < 0 || open_.cell()->devices[arm].id != arm_) return {};
+    const bool same = target.size() == to_.size() && (target - to_).norm() < 1e-9;
+    if (!busy() && !sends_ && !same) return {};
     if (busy()) return tr("asking where the arm is, judging the way, sending");
     if (was_cut_) return tr("! Stopped: nothing more is sent.");
     return work_.answer() ? *work_.answer() : QString();

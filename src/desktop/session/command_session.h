@@ -23,7 +23,9 @@ public:
     /// Nothing more is sent, at once.
     void cut();
     bool busy() const { return work_.asked() && !work_.answer(); }
-    QString words() const;  ///< what came of it
+    /// What came of it; empty where an arm is meant that was not asked about, or one that was only tried for another
+    /// target than this.
+    QString words(int arm, const kinematics::JointVector& target) const;
 
 Q_SIGNALS:
     void changed();
@@ -41,8 +43,10 @@ private:
     static QString carry_out(const Question& question, const motion::StopFlag& stop);
 
     OpenCell& open_;
-    bool network_ = false, was_cut_ = false;
+    bool network_ = false, was_cut_ = false, sends_ = false;
     int asked_ = 0;
+    std::string arm_;  ///< id, of what was asked last
+    kinematics::JointVector to_;
     Background<Question, QString> work_;
 };
 

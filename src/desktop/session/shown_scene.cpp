@@ -17,11 +17,15 @@ ShownScene::ShownScene(const OpenCell& open, const Results& results, const Selec
 }
 
 void ShownScene::renew() {
-    const auto before = std::exchange(evaluation_, results_.shown());
-    cell_ = open_.cell();
+    const auto evaluation = results_.shown();
+    if (scene_ && cell_ == open_.cell() && evaluation_ == evaluation && instant_ == playhead_.instant() &&
+        pose_count_ == hand_.pose_count())
+        return;  // figures of another variant have come, say
+    const auto before = std::exchange(evaluation_, evaluation);
+    cell_ = open_.cell(), instant_ = playhead_.instant(), pose_count_ = hand_.pose_count();
     const bool ran = evaluation_ != nullptr;
-    scene_.emplace(*cell_, ran ? evaluation_->cell.get() : nullptr, ran ? &evaluation_->run->trace : nullptr,
-        playhead_.instant(), hand_.posed());
+    scene_.emplace(*cell_, ran ? evaluation_->cell.get() : nullptr, ran ? &evaluation_->run->trace : nullptr, instant_,
+        hand_.posed());
     ++number_;
     if (evaluation_ != before) renew_path();
 }

@@ -32,6 +32,8 @@ private:
     std::shared_ptr<const study::Evaluation> evaluation_;
     std::optional<simulation::Scene> scene_;
     std::uint64_t number_ = 0;
+    simulation::Ticks instant_ = 0;
+    int pose_count_ = 0;
     std::vector<std::vector<geometry::Vector3>> path_;
     std::vector<std::vector<geometry::Frame>> ghosts_;
 };

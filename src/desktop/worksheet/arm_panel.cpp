@@ -97,7 +97,7 @@ void ArmPanel::rebuild() {
     std::fill(std::begin(tool_), std::end(tool_), nullptr);
     relative_ = direction_ = host_ = nullptr;
     name_ = nullptr, solutions_ = nullptr, ghosts_ = nullptr, said_ = nullptr, state_ = nullptr, clearance_ = nullptr,
-    quaternion_ = nullptr;
+    quaternion_ = nullptr, outside_ = nullptr;
     if (key.empty()) {
         auto* hint = plain_label(tr("Select an arm: its joints, its tool and its poses are here."));
         hint->setWordWrap(true);
@@ -120,12 +120,13 @@ void ArmPanel::rebuild() {
 /// Where the cell has a link over which arms are told to move.
 void ArmPanel::add_outside() {
     if (command_.links().empty()) return;
-    rows_->addWidget(new CommandBox(
+    outside_ = new CommandBox(
         command_,
         [this] {
             return std::pair{index(), index() < 0 ? JointVector() : joints()};
         },
-        page_));
+        page_);
+    rows_->addWidget(outside_);
 }
 
 /// Which arm it is, and how it stands.
@@ -456,6 +457,7 @@ void ArmPanel::refresh() {
     show_tool(q);
     show_clearance(q);
     show_solutions(q);
+    if (outside_) outside_->renew();
     filling_ = false;
 }
 

@@ -14,6 +14,8 @@
 
 namespace escarp::desktop {
 
+class CommandBox;
+
 class ArmPanel : public QScrollArea {
     Q_OBJECT
 public:
@@ -81,6 +83,7 @@ private:
     QLabel *quaternion_ = nullptr, *clearance_ = nullptr, *said_ = nullptr, *state_ = nullptr;
     QVBoxLayout* solutions_ = nullptr;
     QCheckBox* ghosts_ = nullptr;
+    CommandBox* outside_ = nullptr;
     std::string built_;  ///< key of what is shown
     int joint_ = 0;
     bool show_ghosts_ = false;

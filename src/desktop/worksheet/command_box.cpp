@@ -11,6 +11,7 @@ CommandBox::CommandBox(
     CommandSession& session, std::function<std::pair<int, kinematics::JointVector>()> target, QWidget* parent)
     : QWidget(parent),
       session_(session),
+      target_(std::move(target)),
       link_(new QComboBox),
       try_(new QPushButton(tr("Try it here first"))),
       send_(new QPushButton(tr("Send to the arm outside"))),
@@ -35,8 +36,8 @@ CommandBox::CommandBox(
     for (QPushButton* b : {try_, send_}) {
         b->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
         rows->addWidget(b);
-        connect(b, &QPushButton::clicked, this, [this, b, target] {
-            const auto [arm, q] = target();
+        connect(b, &QPushButton::clicked, this, [this, b] {
+            const auto [arm, q] = target_();
             const QString link = link_->currentData().toString();
             if (arm >= 0) b == send_ ? session_.send(link, arm, q) : session_.try_here(link, arm, q);
         });
@@ -50,8 +51,10 @@ CommandBox::CommandBox(
 }
 
 void CommandBox::renew() {
-    words_->setText(session_.words());
-    words_->setVisible(!session_.words().isEmpty());
+    const auto [arm, q] = target_();
+    const QString words = session_.words(arm, q);
+    words_->setText(words);
+    words_->setVisible(!words.isEmpty());
     try_->setEnabled(!session_.busy()), send_->setEnabled(!session_.busy());
 }
 

@@ -16,9 +16,12 @@ public:
     CommandBox(
         CommandSession& session, std::function<std::pair<int, kinematics::JointVector>()> target, QWidget* parent);
 
-private:
+    /// Another arm, or other joint values, are shown.
     void renew();
+
+private:
     CommandSession& session_;
+    const std::function<std::pair<int, kinematics::JointVector>()> target_;
     QComboBox* link_;
     QPushButton *try_, *send_;
     QLabel* words_;
